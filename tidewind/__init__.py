@@ -1,0 +1,1 @@
+"""Tidewind: from imported orders to handed-over parcels."""

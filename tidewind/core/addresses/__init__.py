@@ -1,0 +1,1 @@
+"""Countries' address formats and checks."""

@@ -1,0 +1,122 @@
+"""Working days, cut-offs and arrival dates.
+
+A day counts as working when it is a weekday and no public holiday in that country (data: the ``holidays``
+package).  Times are compared in the carrier's own zone, so a change of the clock moves nothing by an hour.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import date, datetime, time, timedelta
+from functools import lru_cache
+from zoneinfo import ZoneInfo
+
+import holidays
+
+SATURDAY, SUNDAY = 5, 6
+
+
+@lru_cache(maxsize=4096)
+def _holidays(country: str, year: int) -> frozenset[date]:
+    try:
+        return frozenset(holidays.country_holidays(country, years=year))
+    except NotImplementedError:
+        # A country the data set does not know has weekends only; arrival there is an estimate anyway.
+        return frozenset()
+
+
+@lru_cache(maxsize=65536)
+def is_working_day(day: date, country: str, saturdays: bool = False) -> bool:
+    """Tell whether carriers work on ``day`` in ``country`` (ISO 3166 alpha-2); Saturdays only where asked."""
+    if day.weekday() == SUNDAY or (day.weekday() == SATURDAY and not saturdays):
+        return False
+    return day not in _holidays(country, day.year)
+
+
+def first_working_day(day: date, country: str, saturdays: bool = False) -> date:
+    """Return ``day`` itself if it is a working day in ``country``, else the next one that is."""
+    while not is_working_day(day, country, saturdays):
+        day += timedelta(days=1)
+    return day
+
+
+@lru_cache(maxsize=65536)
+def add_working_days(day: date, count: int, country: str, saturdays: bool = False) -> date:
+    """Return the ``count``-th working day in ``country`` after ``day``; with 0 the first not before ``day``."""
+    if count == 0:
+        return first_working_day(day, country, saturdays)
+    for _ in range(count):
+        day = first_working_day(day + timedelta(days=1), country, saturdays)
+    return day
+
+
+@dataclass(frozen=True, slots=True)
+class Timetable:
+    """When a carrier's truck can take a parcel: the cut-off in the carrier's zone, and the country it leaves from."""
+
+    cutoff: time
+    zone: str
+    country: str
+
+
+@dataclass(frozen=True, slots=True)
+class Transit:
+    """How long a service takes to a zone: working days from and to, and whether Saturdays count at the far end."""
+
+    days_min: int
+    days_max: int
+    saturdays: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Arrival:
+    """Ship date, earliest and latest day at the door, and why the parcel waits, if it does."""
+
+    ship_date: date
+    earliest: date
+    latest: date
+    waits_because: str | None = None
+
+
+def ship_date_for(ready_at: datetime, timetable: Timetable) -> date:
+    """Return the day on which a parcel ready at ``ready_at`` (aware) leaves.
+
+    At the very second of the cut-off it is still in; a second later it goes on the next working day.
+    """
+    local = ready_at.astimezone(ZoneInfo(timetable.zone))
+    day = local.date()
+    if local.time().replace(tzinfo=None) > timetable.cutoff:
+        day += timedelta(days=1)
+    return first_working_day(day, timetable.country)
+
+
+def weekend_between(start: date, end: date) -> bool:
+    """Tell whether a Saturday or Sunday lies after ``start`` and before ``end``."""
+    day = start + timedelta(days=1)
+    while day < end:
+        if day.weekday() >= SATURDAY:
+            return True
+        day += timedelta(days=1)
+    return False
+
+
+def arrival(
+    ship_date: date, timetable: Timetable, transit: Transit, to_country: str, *, no_weekend: bool = False
+) -> Arrival:
+    """Return when a parcel leaving on ``ship_date`` arrives in ``to_country``.
+
+    The ship date is moved to a working day at the origin; transit days are working days at the destination.
+    With ``no_weekend`` the parcel waits for a day from which it is never on the way over a Saturday or Sunday.
+    """
+    start = first_working_day(ship_date, timetable.country)
+    day = start
+    for _ in range(14):
+        latest = add_working_days(day, transit.days_max, to_country, transit.saturdays)
+        if not (no_weekend and weekend_between(day, latest)):
+            earliest = add_working_days(day, transit.days_min, to_country, transit.saturdays)
+            why = None if day == start else "goods that must not spend a weekend on the way"
+            return Arrival(day, earliest, latest, why)
+        day = first_working_day(day + timedelta(days=1), timetable.country)
+    earliest = add_working_days(start, transit.days_min, to_country, transit.saturdays)
+    latest = add_working_days(start, transit.days_max, to_country, transit.saturdays)
+    return Arrival(start, earliest, latest, None)

@@ -1,0 +1,236 @@
+"""Which boxes, how many parcels, and what they weigh.
+
+Items are placed at extreme points (Crainic, Perboli, Tadei 2008: corners left free by what is already placed)
+by a depth-first search with a cap on its nodes, so the answer is deterministic and bounded in time.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from itertools import permutations
+
+from tidewind.core.quantities import Refused, Size
+
+NODE_CAP = 4_000
+EXACT_UNITS = 40
+"""Above this many units in one box the volume decides, with ``LOOSE_FILL`` per cent of it usable."""
+LOOSE_FILL = 70
+MOST_PARCELS = 60
+
+Spot = tuple[int, int, int]
+Box = tuple[int, int, int, int, int, int]
+
+
+@dataclass(frozen=True, slots=True)
+class Unit:
+    """One piece to pack: which order line it belongs to, its sides as given (height last) and weight."""
+
+    line: str
+    sides: tuple[int, int, int]
+    weight_g: int
+    upright: bool = False
+    own_box: bool = False
+
+    @property
+    def mm3(self) -> int:
+        """Volume in cubic millimetres."""
+        return self.sides[0] * self.sides[1] * self.sides[2]
+
+
+@dataclass(frozen=True, slots=True)
+class Packaging:
+    """A box, bag, envelope or tube: inner and outer size, own weight, padding, most load, cost in minor units."""
+
+    code: str
+    name: str
+    inner: tuple[int, int, int]
+    outer: Size
+    own_g: int
+    padding_g: int
+    max_load_g: int
+    cost: int = 0
+    carrier: str | None = None
+
+    @property
+    def mm3(self) -> int:
+        """Inner volume in cubic millimetres."""
+        return self.inner[0] * self.inner[1] * self.inner[2]
+
+
+@dataclass(frozen=True, slots=True)
+class PackedParcel:
+    """One parcel: its packaging (None where the goods are their own box), what is in it, the parts of its weight."""
+
+    packaging: Packaging | None
+    contents: tuple[tuple[str, int], ...]
+    goods_g: int
+    packaging_g: int
+    padding_g: int
+    outer: Size
+    fill_percent: int
+
+    @property
+    def gross_g(self) -> int:
+        """Goods, packaging and padding together, in grams."""
+        return self.goods_g + self.packaging_g + self.padding_g
+
+
+def _turns(unit: Unit) -> list[tuple[int, int, int]]:
+    a, b, c = unit.sides
+    if unit.upright:
+        return sorted({(a, b, c), (b, a, c)})
+    return sorted({(x, y, z) for x, y, z in permutations((a, b, c))})
+
+
+def _overlaps(a: Box, b: Box) -> bool:
+    return a[0] < b[3] and b[0] < a[3] and a[1] < b[4] and b[1] < a[4] and a[2] < b[5] and b[2] < a[5]
+
+
+class _Search:
+    """The depth-first search for one box; ``cap`` counts down over the whole of it."""
+
+    def __init__(self, inner: tuple[int, int, int], units: Sequence[Unit], cap: int) -> None:
+        self.inner, self.units, self.cap = inner, units, cap
+
+    def run(self, index: int, placed: list[Box], points: list[Spot]) -> bool:
+        if index == len(self.units):
+            return True
+        for box in self._places(self.units[index], placed, points):
+            self.cap -= 1
+            if self.cap < 0:
+                return False
+            x1, y1, z1, x2, y2, z2 = box
+            fresh = [(x2, y1, z1), (x1, y2, z1), (x1, y1, z2)]
+            rest = sorted(
+                {*(p for p in points if p != (x1, y1, z1)), *fresh}, key=lambda p: (p[2], p[1], p[0])
+            )
+            if self.run(index + 1, [*placed, box], rest):
+                return True
+        return False
+
+    def _places(self, unit: Unit, placed: list[Box], points: list[Spot]) -> Iterator[Box]:
+        length, width, height = self.inner
+        for x, y, z in points:
+            for dx, dy, dz in _turns(unit):
+                box = (x, y, z, x + dx, y + dy, z + dz)
+                if box[3] > length or box[4] > width or box[5] > height:
+                    continue
+                if not any(_overlaps(box, other) for other in placed):
+                    yield box
+
+
+def fits(units: Sequence[Unit], packaging: Packaging, cap: int = NODE_CAP) -> bool:
+    """Tell whether all ``units`` go into ``packaging`` together, by weight and by real 3-D fit.
+
+    Never says yes to what cannot be packed; with many pieces the search may give up and say no (node cap).
+    Above ``EXACT_UNITS`` pieces it is an estimate by volume.
+    """
+    if sum(u.weight_g for u in units) > packaging.max_load_g:
+        return False
+    volume = sum(u.mm3 for u in units)
+    if volume > packaging.mm3:
+        return False
+    inner = Size.of(*packaging.inner)
+    if not all(_enters(u, packaging, inner) for u in units):
+        return False
+    if len(units) == 1:
+        return True
+    if len(units) > EXACT_UNITS:
+        return volume * 100 <= packaging.mm3 * LOOSE_FILL
+    ordered = sorted(units, key=lambda u: (-max(u.sides), -u.mm3, u.line))
+    return _Search(packaging.inner, ordered, cap).run(0, [], [(0, 0, 0)])
+
+
+def _enters(unit: Unit, packaging: Packaging, inner: Size) -> bool:
+    if not unit.upright:
+        return Size.of(*unit.sides).fits(inner)
+    length, width, height = packaging.inner
+    return any(a <= length and b <= width and c <= height for a, b, c in _turns(unit))
+
+
+def smallest(units: Sequence[Unit], boxes: Sequence[Packaging]) -> Packaging | None:
+    """Return the smallest box by volume (then cost, then code) that takes all units, or None."""
+    for box in sorted(boxes, key=lambda b: (b.mm3, b.cost, b.code)):
+        if fits(units, box):
+            return box
+    return None
+
+
+def parcel_of(units: Sequence[Unit], packaging: Packaging) -> PackedParcel:
+    """Return the parcel that ``units`` make in ``packaging``, with the parts of its gross weight."""
+    counts: dict[str, int] = {}
+    for unit in units:
+        counts[unit.line] = counts.get(unit.line, 0) + 1
+    volume = sum(u.mm3 for u in units)
+    return PackedParcel(
+        packaging=packaging,
+        contents=tuple(counts.items()),
+        goods_g=sum(u.weight_g for u in units),
+        packaging_g=packaging.own_g,
+        padding_g=packaging.padding_g,
+        outer=packaging.outer,
+        fill_percent=volume * 100 // packaging.mm3 if packaging.mm3 else 0,
+    )
+
+
+def _own_parcel(unit: Unit) -> PackedParcel:
+    return PackedParcel(None, ((unit.line, 1),), unit.weight_g, 0, 0, Size.of(*unit.sides), 100)
+
+
+def pack(units: Sequence[Unit], boxes: Sequence[Packaging]) -> tuple[PackedParcel, ...] | Refused:
+    """Return the parcels that hold all ``units``, or why they cannot be packed.
+
+    One box where one will do; else the largest is filled first and each lot put into the smallest box that holds
+    it.  Goods that are their own box each make a parcel.  Refused: ``nothing_fits`` or ``too_many_parcels``.
+    """
+    parcels = [_own_parcel(u) for u in units if u.own_box]
+    rest = [u for u in units if not u.own_box]
+    if len(parcels) > MOST_PARCELS:
+        return Refused("too_many_parcels", f"{len(parcels)} parcels, more than {MOST_PARCELS}")
+    if rest:
+        one = smallest(rest, boxes)
+        lots = [rest] if one else _split(rest, boxes)
+        if isinstance(lots, Refused):
+            return lots
+        for lot in lots:
+            box = smallest(lot, boxes)
+            if box is None:
+                return Refused("nothing_fits", f"no box takes {lot[0].line}")
+            parcels.append(parcel_of(lot, box))
+    return tuple(parcels)
+
+
+def _split(units: Sequence[Unit], boxes: Sequence[Packaging]) -> list[list[Unit]] | Refused:
+    waiting = sorted(units, key=lambda u: (-u.mm3, -u.weight_g, u.line))
+    for unit in waiting:
+        if smallest([unit], boxes) is None:
+            return Refused("nothing_fits", unit.line)
+    by_size = sorted(boxes, key=lambda b: (-b.mm3, b.code))
+    lots: list[list[Unit]] = []
+    while waiting:
+        if len(lots) == MOST_PARCELS:
+            return Refused("too_many_parcels", f"more than {MOST_PARCELS} parcels")
+        box = next(b for b in by_size if fits([waiting[0]], b))
+        lot = _fill(waiting, box)
+        lots.append(lot)
+        taken = set(map(id, lot))
+        waiting = [u for u in waiting if id(u) not in taken]
+    return lots
+
+
+def _fill(units: Sequence[Unit], box: Packaging) -> list[Unit]:
+    """Take as many units as go into ``box``, the first ones first; each kind that failed once is not tried again."""
+    lot: list[Unit] = []
+    failed: set[tuple[tuple[int, int, int], int, str]] = set()
+    for unit in units:
+        kind = (unit.sides, unit.weight_g, unit.line)
+        if kind in failed:
+            continue
+        if fits([*lot, unit], box, cap=400):
+            lot.append(unit)
+        else:
+            failed.add(kind)
+        if len(failed) > 30:
+            break
+    return lot

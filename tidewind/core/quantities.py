@@ -1,0 +1,94 @@
+"""Money, weight and size: integers with their unit in the type."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import NewType
+
+Minor = NewType("Minor", int)
+"""An amount in minor units of a currency that the context names (cents for EUR)."""
+
+Grams = NewType("Grams", int)
+Millimetres = NewType("Millimetres", int)
+BasisPoints = NewType("BasisPoints", int)
+"""Hundredths of a per cent: 15.5 % is 1,550."""
+
+WHOLE = 10_000
+
+
+@dataclass(frozen=True, slots=True)
+class Refused:
+    """An expected refusal: a stable ``reason`` code, and ``detail`` in words for a person."""
+
+    reason: str
+    detail: str
+
+
+@dataclass(frozen=True, slots=True, order=True)
+class Size:
+    """Three sides in millimetres, kept longest first so that turning a box changes nothing."""
+
+    longest: int
+    middle: int
+    shortest: int
+
+    @classmethod
+    def of(cls, a: int, b: int, c: int) -> Size:
+        """Return the size of a body with sides ``a``, ``b`` and ``c`` (mm) in any order."""
+        longest, middle, shortest = sorted((a, b, c), reverse=True)
+        return cls(longest, middle, shortest)
+
+    @property
+    def mm3(self) -> int:
+        """Volume in cubic millimetres."""
+        return self.longest * self.middle * self.shortest
+
+    @property
+    def girth_mm(self) -> int:
+        """Longest side plus twice the other two, in millimetres (UPU convention for parcels)."""
+        return self.longest + 2 * (self.middle + self.shortest)
+
+    def fits(self, other: Size) -> bool:
+        """Tell whether a body of this size goes into ``other``, side by sorted side."""
+        return (
+            self.longest <= other.longest and self.middle <= other.middle and self.shortest <= other.shortest
+        )
+
+
+def percent_of(amount: int, rate: int) -> int:
+    """Return ``rate`` basis points of ``amount``, rounded half up (away from zero) to the minor unit.
+
+    Minor units in and out.  Half up by magnitude, so that a discount mirrors a surcharge (shop policy).
+    """
+    product = amount * rate
+    if product >= 0:
+        return (product + WHOLE // 2) // WHOLE
+    return -((-product + WHOLE // 2) // WHOLE)
+
+
+def steps_begun(amount: int, step: int) -> int:
+    """Return how many steps of size ``step`` are begun by ``amount``: 0 for 0 or less, 1 for 1..step, …"""
+    return -(-amount // step) if amount > 0 else 0
+
+
+def money_text(minor: int, currency: str = "EUR") -> str:
+    """Write an amount for words inside a sentence: ``6.10 EUR``.  Two-decimal currencies only."""
+    sign = "−" if minor < 0 else ""
+    return f"{sign}{abs(minor) // 100}.{abs(minor) % 100:02d} {currency}"
+
+
+def decimal_text(thousandths: int) -> str:
+    """Write an integer count of thousandths without needless zeros: 31500 → ``31.5``, 3000 → ``3``."""
+    whole, rest = divmod(abs(thousandths), 1000)
+    text = f"{whole}.{rest:03d}".rstrip("0").rstrip(".") if rest else str(whole)
+    return f"−{text}" if thousandths < 0 else text
+
+
+def weight_text(grams: int) -> str:
+    """Write a weight for words: under a kilogram in grams, else in kilograms (``2.24 kg``)."""
+    return f"{grams} g" if abs(grams) < 1000 else f"{decimal_text(grams)} kg"
+
+
+def length_text(mm: int) -> str:
+    """Write a length in centimetres, with millimetres as the decimal: 1705 → ``170.5 cm``."""
+    return f"{decimal_text(mm * 100)} cm"

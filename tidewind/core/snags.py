@@ -1,0 +1,20 @@
+"""What stops or endangers an order, each with words and the fix that a person can make."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+Level = Literal["stops", "warns"]
+Fix = Literal["product_weight", "product_size", "address", "packaging", "service", "none"]
+
+
+@dataclass(frozen=True, slots=True)
+class Snag:
+    """One snag: a stable code, how bad it is, words, the kind of fix, and what the fix is about (a SKU, a field)."""
+
+    code: str
+    level: Level
+    words: str
+    fix: Fix = "none"
+    about: str = ""

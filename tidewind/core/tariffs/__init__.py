@@ -1,0 +1,1 @@
+"""Rate cards and the arithmetic of a parcel's price."""

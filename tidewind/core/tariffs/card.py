@@ -1,0 +1,209 @@
+"""A carrier's rate card as values: zones, services, steps, surcharges, extras, fuel and tax.
+
+Money in minor units of the card's currency, weight in grams, length in millimetres, rates in basis points.
+The written form is described in docs/rate-card.md.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import date, time
+from typing import Literal
+
+from tidewind.core.calendar import Transit
+from tidewind.core.quantities import Size
+
+PricingKind = Literal["weight", "volume_tiers", "one_price", "size_classes"]
+AmountKind = Literal["fixed", "percent", "per_kg", "per_value_step"]
+
+
+@dataclass(frozen=True, slots=True)
+class Region:
+    """Countries (``*`` for any) with postcode ranges or prefixes that belong, and ones that do not."""
+
+    countries: tuple[str, ...]
+    postcodes: tuple[str, ...] = ()
+    not_postcodes: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Zone:
+    """A destination zone; zones are tried from the top, the first that matches counts."""
+
+    id: str
+    name: str
+    regions: tuple[Region, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Steps:
+    """Prices of one zone: ``(up to this many units, price)`` rising, then a tail per started ``tail_unit``."""
+
+    bounds: tuple[int, ...]
+    prices: tuple[int, ...]
+    tail_unit: int = 0
+    tail_price: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class SizeClass:
+    """A class of parcels by sorted sides and weight, with its price per zone."""
+
+    code: str
+    sides: Size
+    max_gross_g: int
+    prices: Mapping[str, int]
+
+
+@dataclass(frozen=True, slots=True)
+class Volumetric:
+    """Volumetric weight: cm³ per kilogram, counted only above the threshold."""
+
+    divisor: int
+    threshold_cm3: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class Limits:
+    """What a service takes at most per parcel; ``None`` means no limit."""
+
+    gross_g: int | None = None
+    sides: Size | None = None
+    girth_mm: int | None = None
+    value: int | None = None
+    refused_contents: frozenset[str] = frozenset()
+
+
+@dataclass(frozen=True, slots=True)
+class When:
+    """A surcharge's condition; every part that is set must hold."""
+
+    home: bool | None = None
+    longest_over_mm: int | None = None
+    girth_over_mm: int | None = None
+    gross_over_g: int | None = None
+    not_stackable: bool | None = None
+    contents: frozenset[str] = frozenset()
+    zones: frozenset[str] = frozenset()
+    postcodes: tuple[str, ...] = ()
+    ship_from: date | None = None
+    ship_until: date | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Amount:
+    """How much: a fixed sum, basis points of the net base, per started kg, or per started step of value."""
+
+    kind: AmountKind
+    figure: int
+    step: int = 0
+    included: int = 0
+    minimum: int | None = None
+    cap: int | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Surcharge:
+    """A line added by condition (surcharge) or on request (extra)."""
+
+    code: str
+    name: str
+    amount: Amount
+    when: When = When()
+    per_shipment: bool = False
+    group: str | None = None
+    carries_fuel: bool = False
+    taxable: bool = True
+
+
+@dataclass(frozen=True, slots=True)
+class Service:
+    """One service of a carrier."""
+
+    code: str
+    name: str
+    network: str
+    kind: PricingKind
+    transit: Mapping[str, Transit]
+    steps: Mapping[str, Steps]
+    classes: tuple[SizeClass, ...] = ()
+    packaging: str | None = None
+    max_g_per_tier: tuple[int, ...] = ()
+    volumetric: Volumetric | None = None
+    round_up_g: int = 1
+    minimum_g: int = 0
+    limits: Limits = Limits()
+    surcharges: tuple[str, ...] = ()
+    extras: tuple[str, ...] = ()
+    included: tuple[str, ...] = ()
+    tracked: bool = True
+    home_delivery: bool = True
+
+
+@dataclass(frozen=True, slots=True)
+class Network:
+    """A truck of its own: name, cut-off in the carrier's zone, and how parcels are handed over."""
+
+    id: str
+    name: str
+    cutoff: time
+    ask_pickup_until: time | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class RateCard:
+    """A carrier's prices from one day on."""
+
+    carrier: str
+    currency: str
+    valid_from: date
+    valid_until: date | None
+    time_zone: str
+    country: str
+    priced_by_ship_date: bool
+    tax_bp: int
+    tax_name: str
+    fuel: tuple[tuple[date, int], ...]
+    networks: tuple[Network, ...]
+    zones: tuple[Zone, ...]
+    surcharges: tuple[Surcharge, ...]
+    extras: tuple[Surcharge, ...]
+    services: tuple[Service, ...]
+    note: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Parcel:
+    """What the carrier sees of one parcel: gross weight, outer size, and whose packaging it is."""
+
+    gross_g: int
+    size: Size
+    packaging: str | None = None
+    not_stackable: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Consignment:
+    """Everything a price depends on: where to, what, how dear, which extras, which day."""
+
+    country: str
+    postcode: str
+    home: bool
+    parcels: tuple[Parcel, ...]
+    value: int = 0
+    contents: frozenset[str] = frozenset()
+    extras: frozenset[str] = frozenset()
+    po_box: bool = False
+
+
+def card_in_force(cards: tuple[RateCard, ...], bought_on: date, ship_date: date) -> RateCard | None:
+    """Return the card that prices a label bought on one day and shipped on another, or None.
+
+    By the ship date where the card says the carrier prices so, else by the day of purchase (card setting).
+    """
+    for card in sorted(cards, key=lambda c: c.valid_from, reverse=True):
+        day = ship_date if card.priced_by_ship_date else bought_on
+        if card.valid_from <= day and (card.valid_until is None or day <= card.valid_until):
+            return card
+    return None

@@ -1,0 +1,49 @@
+"""The declarative base, column kinds shared by all tables, and the engine."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Annotated, Any
+
+from sqlalchemy import BigInteger, DateTime, Engine, ForeignKey, MetaData, String, create_engine, func
+from sqlalchemy.dialects.postgresql import JSONB
+from sqlalchemy.orm import DeclarativeBase, Session, mapped_column, sessionmaker
+
+NAMES = {
+    "ix": "ix_%(table_name)s_%(column_0_N_name)s",
+    "uq": "uq_%(table_name)s_%(column_0_N_name)s",
+    "ck": "ck_%(table_name)s_%(constraint_name)s",
+    "fk": "fk_%(table_name)s_%(column_0_name)s",
+    "pk": "pk_%(table_name)s",
+}
+
+Id = Annotated[int, mapped_column(BigInteger, primary_key=True)]
+Instant = Annotated[datetime, mapped_column(DateTime(timezone=True))]
+Created = Annotated[datetime, mapped_column(DateTime(timezone=True), server_default=func.now())]
+Json = Annotated[dict[str, Any], mapped_column(JSONB)]
+JsonList = Annotated[list[Any], mapped_column(JSONB)]
+Code = Annotated[str, mapped_column(String(60))]
+Words = Annotated[str, mapped_column(String(500))]
+
+
+class Base(DeclarativeBase):
+    """Base of all tables."""
+
+    metadata = MetaData(naming_convention=NAMES)
+    type_annotation_map = {datetime: DateTime(timezone=True), dict[str, Any]: JSONB, list[Any]: JSONB}  # noqa: RUF012
+
+
+def reference(target: str, *, cascade: bool = False) -> Any:
+    """Return a foreign-key column to ``target`` (table.column)."""
+    return mapped_column(BigInteger, ForeignKey(target, ondelete="CASCADE" if cascade else None), index=True)
+
+
+def make_engine(url: str, pool_size: int = 10) -> Engine:
+    """Return an engine on PostgreSQL through psycopg 3; ``url`` starts with ``postgresql://``."""
+    driver_url = url.replace("postgresql://", "postgresql+psycopg://", 1)
+    return create_engine(driver_url, pool_size=pool_size, max_overflow=10, pool_pre_ping=True)
+
+
+def make_sessions(engine: Engine) -> sessionmaker[Session]:
+    """Return a session maker whose objects stay readable after commit."""
+    return sessionmaker(engine, expire_on_commit=False)

@@ -1,0 +1,38 @@
+"""Carrier accounts and their dated rate cards."""
+
+from __future__ import annotations
+
+from datetime import date
+from typing import Any
+
+from sqlalchemy import String, UniqueConstraint
+from sqlalchemy.orm import Mapped, mapped_column
+
+from tidewind.db.base import Base, Created, Id, reference
+
+
+class CarrierAccount(Base):
+    """The shop's contract with a carrier: where to reach it, and what it takes off per service (basis points)."""
+
+    __tablename__ = "carrier_account"
+    id: Mapped[Id]
+    code: Mapped[str] = mapped_column(String(30), unique=True)
+    name: Mapped[str] = mapped_column(String(80))
+    monogram: Mapped[str] = mapped_column(String(2))
+    account_number: Mapped[str] = mapped_column(String(40))
+    base_url: Mapped[str] = mapped_column(String(200))
+    discounts_bp: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    active: Mapped[bool] = mapped_column(default=True)
+
+
+class RateCardRow(Base):
+    """One version of a carrier's prices in its written form."""
+
+    __tablename__ = "rate_card"
+    __table_args__ = (UniqueConstraint("account_id", "valid_from"),)
+    id: Mapped[Id]
+    account_id: Mapped[int] = reference("carrier_account.id")
+    valid_from: Mapped[date]
+    valid_until: Mapped[date | None]
+    body: Mapped[dict[str, Any]]
+    created_at: Mapped[Created]

@@ -1,0 +1,124 @@
+"""Orders as imported, with the plan made for each."""
+
+from __future__ import annotations
+
+from datetime import date, datetime
+from typing import Any
+
+from sqlalchemy import CheckConstraint, Index, String, UniqueConstraint, text
+from sqlalchemy.orm import Mapped, mapped_column, relationship
+
+from tidewind.db.base import Base, Created, Id, reference
+
+STATES = ("open", "held", "left_out", "cancelled", "part_shipped", "shipped")
+
+
+class Channel(Base):
+    """A web store or marketplace, or the spreadsheet that orders came from."""
+
+    __tablename__ = "channel"
+    id: Mapped[Id]
+    code: Mapped[str] = mapped_column(String(30), unique=True)
+    name: Mapped[str] = mapped_column(String(80))
+    kind: Mapped[str] = mapped_column(String(20))
+    base_url: Mapped[str] = mapped_column(String(200), default="")
+    cursor: Mapped[str] = mapped_column(String(200), default="")
+    last_pull_at: Mapped[datetime | None]
+    last_pull: Mapped[dict[str, Any]] = mapped_column(default=dict)
+
+
+class Import(Base):
+    """An uploaded spreadsheet: its rows as read, the mapping, what was made of them and what was kept back."""
+
+    __tablename__ = "import_file"
+    __table_args__ = (
+        CheckConstraint("state in ('mapping', 'done')", name="state"),
+        Index("ix_import_file_digest", "digest"),
+    )
+    id: Mapped[Id]
+    file_name: Mapped[str] = mapped_column(String(200))
+    digest: Mapped[str] = mapped_column(String(64))
+    layout: Mapped[str] = mapped_column(String(64), default="")
+    read_as: Mapped[str] = mapped_column(String(120))
+    headers: Mapped[list[Any]]
+    rows: Mapped[list[Any]]
+    columns: Mapped[dict[str, Any]]
+    faults: Mapped[list[Any]] = mapped_column(default=list)
+    made: Mapped[int] = mapped_column(default=0)
+    already: Mapped[int] = mapped_column(default=0)
+    state: Mapped[str] = mapped_column(String(20), default="mapping")
+    person_id: Mapped[int] = reference("person.id")
+    created_at: Mapped[Created]
+
+
+class Order(Base):
+    """What a buyer bought, where it goes, and how it will be sent."""
+
+    __tablename__ = "customer_order"
+    __table_args__ = (
+        UniqueConstraint("channel_id", "number"),
+        CheckConstraint(f"state in {STATES}", name="state"),
+        Index("ix_customer_order_waiting", "state", "id", postgresql_where=text("state = 'open'")),
+        Index("ix_customer_order_number", "number"),
+    )
+    id: Mapped[Id]
+    channel_id: Mapped[int] = reference("channel.id")
+    number: Mapped[str] = mapped_column(String(60))
+    state: Mapped[str] = mapped_column(String(20), default="open")
+    state_why: Mapped[str] = mapped_column(String(200), default="")
+    ordered_at: Mapped[datetime]
+    imported: Mapped[dict[str, Any]]
+    address: Mapped[dict[str, Any]]
+    home: Mapped[bool] = mapped_column(default=True)
+    promise: Mapped[str] = mapped_column(String(120), default="")
+    promise_date: Mapped[date | None]
+    paid_shipping_minor: Mapped[int] = mapped_column(default=0)
+    note: Mapped[str] = mapped_column(String(500), default="")
+    fingerprint: Mapped[str] = mapped_column(String(64), default="")
+    import_id: Mapped[int | None] = mapped_column(default=None)
+    hand: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    plan: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    plan_version: Mapped[int] = mapped_column(default=0)
+    carrier: Mapped[str | None] = mapped_column(String(30))
+    service: Mapped[str | None] = mapped_column(String(30))
+    network: Mapped[str | None] = mapped_column(String(30))
+    price_minor: Mapped[int | None]
+    ship_date: Mapped[date | None]
+    arrives: Mapped[date | None]
+    parcel_count: Mapped[int] = mapped_column(default=0)
+    planned_at: Mapped[datetime | None]
+    created_at: Mapped[Created]
+    lines: Mapped[list[OrderLine]] = relationship(
+        order_by="OrderLine.position", cascade="all, delete-orphan", lazy="selectin"
+    )
+    snags: Mapped[list[SnagRow]] = relationship(cascade="all, delete-orphan", lazy="selectin", order_by="SnagRow.id")
+    channel: Mapped[Channel] = relationship(lazy="joined", innerjoin=True)
+
+
+class OrderLine(Base):
+    """One line of an order; the product's facts are looked up by SKU."""
+
+    __tablename__ = "order_line"
+    __table_args__ = (CheckConstraint("quantity > 0", name="quantity"), UniqueConstraint("order_id", "position"))
+    id: Mapped[Id]
+    order_id: Mapped[int] = reference("customer_order.id", cascade=True)
+    position: Mapped[int]
+    sku: Mapped[str] = mapped_column(String(60), index=True)
+    name: Mapped[str] = mapped_column(String(200))
+    quantity: Mapped[int]
+    unit_price_minor: Mapped[int] = mapped_column(default=0)
+    weight_g: Mapped[int | None]
+
+
+class SnagRow(Base):
+    """A snag found by the last planning."""
+
+    __tablename__ = "snag"
+    __table_args__ = (CheckConstraint("level in ('stops', 'warns')", name="level"), Index("ix_snag_code", "code"))
+    id: Mapped[Id]
+    order_id: Mapped[int] = reference("customer_order.id", cascade=True)
+    code: Mapped[str] = mapped_column(String(40))
+    level: Mapped[str] = mapped_column(String(10))
+    words: Mapped[str] = mapped_column(String(500))
+    fix: Mapped[str] = mapped_column(String(30))
+    about: Mapped[str] = mapped_column(String(120), default="")

@@ -1,0 +1,63 @@
+"""People who sign in, their sessions, and keys for scripts."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from sqlalchemy import CheckConstraint, Index, String
+from sqlalchemy.orm import Mapped, mapped_column
+
+from tidewind.db.base import Base, Created, Id, reference
+
+ROLES = ("owner", "shipper", "packer", "care")
+_ROLE_CHECK = "role in ('owner', 'shipper', 'packer', 'care')"
+
+
+class Person(Base):
+    """Somebody with a login."""
+
+    __tablename__ = "person"
+    __table_args__ = (CheckConstraint(_ROLE_CHECK, name="role"),)
+    id: Mapped[Id]
+    login: Mapped[str] = mapped_column(String(120), unique=True)
+    name: Mapped[str] = mapped_column(String(120))
+    role: Mapped[str] = mapped_column(String(20))
+    password_hash: Mapped[str] = mapped_column(String(200))
+    active: Mapped[bool] = mapped_column(default=True)
+    created_at: Mapped[Created]
+
+
+class SignIn(Base):
+    """A session on the server; the cookie holds a token whose hash stands here."""
+
+    __tablename__ = "sign_in"
+    id: Mapped[Id]
+    token_hash: Mapped[str] = mapped_column(String(64), unique=True)
+    csrf_token: Mapped[str] = mapped_column(String(64))
+    person_id: Mapped[int] = reference("person.id", cascade=True)
+    expires_at: Mapped[datetime]
+    created_at: Mapped[Created]
+
+
+class ApiKey(Base):
+    """A key for scripts, with a role of its own; only its hash is kept."""
+
+    __tablename__ = "api_key"
+    __table_args__ = (CheckConstraint(_ROLE_CHECK, name="role"),)
+    id: Mapped[Id]
+    name: Mapped[str] = mapped_column(String(120))
+    role: Mapped[str] = mapped_column(String(20))
+    key_hash: Mapped[str] = mapped_column(String(64), unique=True)
+    person_id: Mapped[int] = reference("person.id", cascade=True)
+    revoked_at: Mapped[datetime | None]
+    created_at: Mapped[Created]
+
+
+class Attempt(Base):
+    """A failed sign-in, kept to slow down guessing."""
+
+    __tablename__ = "attempt"
+    __table_args__ = (Index("ix_attempt_source_at", "source", "at"),)
+    id: Mapped[Id]
+    source: Mapped[str] = mapped_column(String(200))
+    at: Mapped[datetime]

@@ -1,0 +1,115 @@
+"""The shop's own things: settings, places, packaging, products."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from sqlalchemy import CheckConstraint, Index, String, text
+from sqlalchemy.orm import Mapped, mapped_column
+
+from tidewind.core.packing import Packaging
+from tidewind.core.quantities import Size
+from tidewind.db.base import Base, Created, Id
+
+
+class Shop(Base):
+    """One row of settings."""
+
+    __tablename__ = "shop"
+    __table_args__ = (CheckConstraint("id = 1", name="one_row"),)
+    id: Mapped[int] = mapped_column(primary_key=True, default=1)
+    name: Mapped[str] = mapped_column(String(120))
+    brand: Mapped[str] = mapped_column(String(120))
+    time_zone: Mapped[str] = mapped_column(String(60))
+    currency: Mapped[str] = mapped_column(String(3))
+    units: Mapped[str] = mapped_column(String(10), default="metric")
+    policy: Mapped[str] = mapped_column(String(30), default="cheapest")
+    day_value_minor: Mapped[int] = mapped_column(default=40)
+    late_value_minor: Mapped[int] = mapped_column(default=250)
+    price_tolerance_minor: Mapped[int] = mapped_column(default=0)
+    mail_from: Mapped[str] = mapped_column(String(200), default="")
+
+
+class Place(Base):
+    """An address that parcels leave from."""
+
+    __tablename__ = "place"
+    __table_args__ = (Index("uq_place_default", "is_default", unique=True, postgresql_where=text("is_default")),)
+    id: Mapped[Id]
+    name: Mapped[str] = mapped_column(String(120), unique=True)
+    address: Mapped[dict[str, Any]]
+    pickup_spot: Mapped[str] = mapped_column(String(200), default="")
+    opening_hours: Mapped[str] = mapped_column(String(200), default="")
+    is_default: Mapped[bool] = mapped_column(default=False)
+    created_at: Mapped[Created]
+
+
+class PackagingRow(Base):
+    """A box, bag, envelope or tube, own or a carrier's; sizes in mm, weights in g."""
+
+    __tablename__ = "packaging"
+    __table_args__ = (
+        CheckConstraint("least(inner_length, inner_width, inner_height) > 0", name="inner"),
+        CheckConstraint("least(outer_length, outer_width, outer_height) > 0", name="outer"),
+        CheckConstraint("own_g >= 0 and padding_g >= 0 and max_load_g > 0 and cost_minor >= 0", name="figures"),
+    )
+    id: Mapped[Id]
+    code: Mapped[str] = mapped_column(String(30), unique=True)
+    name: Mapped[str] = mapped_column(String(80))
+    inner_length: Mapped[int]
+    inner_width: Mapped[int]
+    inner_height: Mapped[int]
+    outer_length: Mapped[int]
+    outer_width: Mapped[int]
+    outer_height: Mapped[int]
+    own_g: Mapped[int]
+    padding_g: Mapped[int] = mapped_column(default=0)
+    max_load_g: Mapped[int]
+    cost_minor: Mapped[int] = mapped_column(default=0)
+    carrier: Mapped[str | None] = mapped_column(String(30))
+    active: Mapped[bool] = mapped_column(default=True)
+
+    def to_core(self) -> Packaging:
+        """Return what packing needs to know."""
+        return Packaging(
+            code=self.code,
+            name=self.name,
+            inner=(self.inner_length, self.inner_width, self.inner_height),
+            outer=Size.of(self.outer_length, self.outer_width, self.outer_height),
+            own_g=self.own_g,
+            padding_g=self.padding_g,
+            max_load_g=self.max_load_g,
+            cost=self.cost_minor,
+            carrier=self.carrier,
+        )
+
+
+class Product(Base):
+    """An article of the catalogue; weight and sides are null until somebody says them."""
+
+    __tablename__ = "product"
+    __table_args__ = (CheckConstraint("weight_g > 0", name="weight"),)
+    id: Mapped[Id]
+    sku: Mapped[str] = mapped_column(String(60), unique=True)
+    name: Mapped[str] = mapped_column(String(200))
+    barcode: Mapped[str] = mapped_column(String(40), default="")
+    weight_g: Mapped[int | None]
+    length_mm: Mapped[int | None]
+    width_mm: Mapped[int | None]
+    height_mm: Mapped[int | None]
+    value_minor: Mapped[int] = mapped_column(default=0)
+    customs_text: Mapped[str] = mapped_column(String(200), default="")
+    hs_code: Mapped[str] = mapped_column(String(12), default="")
+    origin: Mapped[str] = mapped_column(String(2), default="")
+    shelf: Mapped[str] = mapped_column(String(20), default="")
+    own_box: Mapped[bool] = mapped_column(default=False)
+    upright: Mapped[bool] = mapped_column(default=False)
+    no_weekend: Mapped[bool] = mapped_column(default=False)
+    contents: Mapped[list[Any]] = mapped_column(default=list)
+
+    @property
+    def sides(self) -> tuple[int, int, int] | None:
+        """Length, width and height in mm, or None while one is missing."""
+        if self.length_mm and self.width_mm and self.height_mm:
+            return self.length_mm, self.width_mm, self.height_mm
+        return None

@@ -1,0 +1,41 @@
+"""Configuration from the environment, and the one clock."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+from pathlib import Path
+
+from pydantic_settings import BaseSettings, SettingsConfigDict
+
+ROOT = Path(__file__).resolve().parent.parent
+DATA = Path(__file__).resolve().parent / "data"
+
+
+class Settings(BaseSettings):
+    """Every setting can be given as an environment variable that starts with ``TIDEWIND_``."""
+
+    model_config = SettingsConfigDict(env_prefix="TIDEWIND_")
+
+    database_url: str = "postgresql://tidewind@127.0.0.1:5432/tidewind"
+    var_dir: Path = ROOT / "var"
+    frontend_dir: Path = ROOT / "frontend" / "dist"
+    host: str = "127.0.0.1"
+    port: int = 8480
+    public_url: str = ""
+    standins_url: str = ""
+    smtp_host: str = "127.0.0.1"
+    smtp_port: int = 0
+    secure_cookie: bool = False
+    demo: bool = False
+    carrier_timeout_s: float = 8.0
+    upload_limit_bytes: int = 20_000_000
+
+    @property
+    def base_url(self) -> str:
+        """The address under which people reach the program, for links in mails."""
+        return self.public_url or f"http://{self.host}:{self.port}"
+
+
+def now() -> datetime:
+    """Return the present instant in UTC; the only place that reads the clock."""
+    return datetime.now(UTC)  # noqa: TID251 - this is the one place
