@@ -58,8 +58,5 @@ def sscc(extension_and_prefix: str, serial: int) -> str:
 def is_sscc(number: str) -> bool:
     """Tell whether ``number`` is 18 digits with a true check digit."""
     return (
-        len(number) == 18
-        and number.isascii()
-        and number.isdigit()
-        and gs1_check_digit(number[:17]) == int(number[17])
+        len(number) == 18 and number.isascii() and number.isdigit() and gs1_check_digit(number[:17]) == int(number[17])
     )

@@ -79,9 +79,7 @@ class RowOrder:
 
     def fingerprint(self) -> str:
         """Return a hash over everything the order says, to know it again when the file comes twice."""
-        return hashlib.sha256(
-            repr((self.number, self.address, self.promise, self.lines)).encode()
-        ).hexdigest()
+        return hashlib.sha256(repr((self.number, self.address, self.promise, self.lines)).encode()).hexdigest()
 
 
 def plain_header(text: str) -> str:
@@ -213,8 +211,7 @@ def read_orders(
         dropped = orders.pop(order_number, None)
         if dropped:
             faults += [
-                RowFault(n, "order_number", f"kept back with row {first} of the same order")
-                for n in dropped.rows
+                RowFault(n, "order_number", f"kept back with row {first} of the same order") for n in dropped.rows
             ]
     return _reasonable(orders, faults), sorted(faults, key=lambda f: f.row)
 
@@ -227,18 +224,14 @@ def _order(row: _Row, number: str) -> RowOrder:
     for name, text in parts.items():
         if len(text) > 120:
             row.fail(name, f"{name} has {len(text)} characters; at most 120 fit")
-    return RowOrder(
-        number, address, row.text("promise")[:120], row.money("paid_shipping"), row.text("note")[:500]
-    )
+    return RowOrder(number, address, row.text("promise")[:120], row.money("paid_shipping"), row.text("note")[:500])
 
 
 def _reasonable(orders: Mapping[str, RowOrder], faults: list[RowFault]) -> list[RowOrder]:
     good = []
     for order in orders.values():
         if len(order.lines) > MOST_LINES:
-            words = (
-                f"order {order.number} has {len(order.lines):,} lines; at most {MOST_LINES} go into one order"
-            )
+            words = f"order {order.number} has {len(order.lines):,} lines; at most {MOST_LINES} go into one order"
             faults.append(RowFault(order.rows[0], "order_number", words))
         else:
             good.append(order)

@@ -102,9 +102,7 @@ class _Search:
                 return False
             x1, y1, z1, x2, y2, z2 = box
             fresh = [(x2, y1, z1), (x1, y2, z1), (x1, y1, z2)]
-            rest = sorted(
-                {*(p for p in points if p != (x1, y1, z1)), *fresh}, key=lambda p: (p[2], p[1], p[0])
-            )
+            rest = sorted({*(p for p in points if p != (x1, y1, z1)), *fresh}, key=lambda p: (p[2], p[1], p[0]))
             if self.run(index + 1, [*placed, box], rest):
                 return True
         return False

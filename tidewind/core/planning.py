@@ -208,9 +208,7 @@ def _packing_snag(refused: Refused, lines: Sequence[LineFacts]) -> Snag:
     return Snag(refused.reason, "stops", words, "packaging", line.sku if line else "")
 
 
-def offers_for(
-    order: OrderFacts, shop: Shop, units: Sequence[Unit], parcels: tuple[PackedParcel, ...]
-) -> list[Offer]:
+def offers_for(order: OrderFacts, shop: Shop, units: Sequence[Unit], parcels: tuple[PackedParcel, ...]) -> list[Offer]:
     """Return every service of every carrier for this order, quoted or refused with its reason."""
     boxes = {p.code: p for p in shop.packagings}
     return [
@@ -243,18 +241,14 @@ def _offer(
         return _with(made, refused=quoted)
     published = carrier.published.quote(service.code, consignment)
     when = _arrival(order, shop, carrier, service, quoted.zone)
-    return _with(
-        made, quote=quoted, arrival=when, published=published.net if isinstance(published, Quote) else None
-    )
+    return _with(made, quote=quoted, arrival=when, published=published.net if isinstance(published, Quote) else None)
 
 
 def _with(
     made: Offer, *, quote: Quote | None = None, refused: Refused | None = None, arrival: Arrival | None = None,
     published: int | None = None,
 ) -> Offer:  # fmt: skip
-    return Offer(
-        made.carrier, made.service, made.name, made.network, made.parcels, quote, refused, arrival, published
-    )
+    return Offer(made.carrier, made.service, made.name, made.network, made.parcels, quote, refused, arrival, published)
 
 
 def _repack(units: Sequence[Unit], box: Packaging | None) -> tuple[PackedParcel, ...] | Refused:
@@ -294,9 +288,7 @@ def _arrival(order: OrderFacts, shop: Shop, carrier: Carrier, service: Service, 
 
 def _choose(result: Plan, order: OrderFacts, shop: Shop) -> None:
     usable = {o.service: o for o in result.offers if o.quote and o.arrival}
-    options = [
-        Option(key, o.quote.net, o.arrival.latest) for key, o in usable.items() if o.quote and o.arrival
-    ]
+    options = [Option(key, o.quote.net, o.arrival.latest) for key, o in usable.items() if o.quote and o.arrival]
     best = pick(options, shop.policy, order.promise, shop.values)
     if best:
         result.chosen = usable[best.key]

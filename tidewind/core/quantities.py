@@ -50,9 +50,7 @@ class Size:
 
     def fits(self, other: Size) -> bool:
         """Tell whether a body of this size goes into ``other``, side by sorted side."""
-        return (
-            self.longest <= other.longest and self.middle <= other.middle and self.shortest <= other.shortest
-        )
+        return self.longest <= other.longest and self.middle <= other.middle and self.shortest <= other.shortest
 
 
 def percent_of(amount: int, rate: int) -> int:

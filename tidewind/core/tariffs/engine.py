@@ -50,9 +50,7 @@ def limit_refusal(parcel: Parcel, limits: Limits) -> Refused | None:
                 return Refused("too_large", f"{length_text(mine - most)} too {word}")
     if limits.girth_mm is not None and parcel.size.girth_mm > limits.girth_mm:
         over = parcel.size.girth_mm - limits.girth_mm
-        return Refused(
-            "too_large", f"length plus girth {length_text(over)} over {length_text(limits.girth_mm)}"
-        )
+        return Refused("too_large", f"length plus girth {length_text(over)} over {length_text(limits.girth_mm)}")
     return None
 
 
@@ -96,9 +94,7 @@ class CompiledService:
             if self.discount_bp:
                 cut = -percent_of(net_base, self.discount_bp)
                 lines.append(
-                    Line(
-                        "discount", "Contract discount", cut, number, ("percent", -self.discount_bp, net_base)
-                    )
+                    Line("discount", "Contract discount", cut, number, ("percent", -self.discount_bp, net_base))
                 )
                 net_base += cut
             taxed += net_base
@@ -113,21 +109,15 @@ class CompiledService:
         if c.extras:
             taxed += self._add_extras(lines, c)
         net = sum(line.amount for line in lines)
-        return Quote(
-            service.code, zone, tuple(lines), billable_total, net, percent_of(taxed, self.card.tax_bp)
-        )
+        return Quote(service.code, zone, tuple(lines), billable_total, net, percent_of(taxed, self.card.tax_bp))
 
     def _refusal(self, c: Consignment) -> Refused | None:
         service, limits = self.service, self.service.limits
         if limits.value is not None and c.value > limits.value:
-            return Refused(
-                "too_valuable", f"goods worth more than {money_text(limits.value, self.card.currency)}"
-            )
+            return Refused("too_valuable", f"goods worth more than {money_text(limits.value, self.card.currency)}")
         banned = c.contents & limits.refused_contents
         if banned:
-            return Refused(
-                "contents", f"does not take {', '.join(sorted(b.replace('_', ' ') for b in banned))}"
-            )
+            return Refused("contents", f"does not take {', '.join(sorted(b.replace('_', ' ') for b in banned))}")
         if c.po_box and "po_box" in limits.refused_contents:
             return Refused("po_box", "does not deliver to a PO box")
         missing = c.extras - self.extras.keys() - set(service.included)
@@ -135,15 +125,13 @@ class CompiledService:
             return Refused("extra", f"has no {', '.join(sorted(m.replace('_', ' ') for m in missing))}")
         for parcel in c.parcels:
             if parcel.packaging != service.packaging and (parcel.packaging or service.packaging):
-                return Refused(
-                    "packaging", "needs the carrier's own box" if service.packaging else "not in that box"
-                )
+                return Refused("packaging", "needs the carrier's own box" if service.packaging else "not in that box")
             refusal = limit_refusal(parcel, limits)
             if refusal is not None:
                 return refusal
         return None
 
-    def _by_weight(self, parcel: Parcel, zone: str, billable: int) -> Base | Refused:
+    def _by_weight(self, _parcel: Parcel, zone: str, billable: int) -> Base | Refused:
         steps = self.service.steps[zone]
         index = bisect_left(steps.bounds, billable)
         if index < len(steps.bounds):
@@ -195,9 +183,7 @@ class CompiledService:
             return 0, 0
         dearest: dict[str, Line] = {}
         for surcharge, line in found:
-            if surcharge.group and (
-                surcharge.group not in dearest or line.amount > dearest[surcharge.group].amount
-            ):
+            if surcharge.group and (surcharge.group not in dearest or line.amount > dearest[surcharge.group].amount):
                 dearest[surcharge.group] = line
         carried = taxed = 0
         for surcharge, line in found:
@@ -258,12 +244,13 @@ def _predicate(when: When) -> Callable[[Consignment, Parcel, str], bool]:
         tests.append(lambda _c, p, _z: p.not_stackable is when.not_stackable)
     if when.postcodes:
         tests.append(lambda c, _p, _z: in_postcodes(plain_postcode(c.postcode), when.postcodes))
-    if when.longest_over_mm is not None:
-        tests.append(lambda _c, p, _z, most=when.longest_over_mm: p.size.longest > most)
-    if when.girth_over_mm is not None:
-        tests.append(lambda _c, p, _z, most=when.girth_over_mm: p.size.girth_mm > most)
-    if when.gross_over_g is not None:
-        tests.append(lambda _c, p, _z, most=when.gross_over_g: p.gross_g > most)
+    longest, girth, gross = when.longest_over_mm, when.girth_over_mm, when.gross_over_g
+    if longest is not None:
+        tests.append(lambda _c, p, _z: p.size.longest > longest)
+    if girth is not None:
+        tests.append(lambda _c, p, _z: p.size.girth_mm > girth)
+    if gross is not None:
+        tests.append(lambda _c, p, _z: p.gross_g > gross)
     if len(tests) == 1:
         return tests[0]
     return lambda c, p, z: all(test(c, p, z) for test in tests)
@@ -291,9 +278,7 @@ class CompiledCard:
 
 
 def _in_season(when: When, on: date) -> bool:
-    return (when.ship_from is None or when.ship_from <= on) and (
-        when.ship_until is None or on <= when.ship_until
-    )
+    return (when.ship_from is None or when.ship_from <= on) and (when.ship_until is None or on <= when.ship_until)
 
 
 def _with_surcharges(service: Service, allowed: set[str]) -> Service:

@@ -52,7 +52,8 @@ def explain(line: Line, currency: str = "EUR") -> str:
             return f"{figures[0]}, to {weight_text(figures[1])}"
         case "tail":
             zone, top, last, count, each, unit = figures
-            return f"{zone}, {weight_text(top)} {money_text(last, currency)} + {count} × {money_text(each, currency)} per started {weight_text(unit)}"
+            more = f"{count} × {money_text(each, currency)} per started {weight_text(unit)}"
+            return f"{zone}, {weight_text(top)} {money_text(last, currency)} + {more}"
         case "tier":
             return f"{figures[0]}, to {decimal_text(figures[1])} dm³"
         case "one_price":

@@ -160,9 +160,7 @@ def read_card(written: Any) -> RateCard | BadCard:
 
 def _zone(z: _Reader) -> Zone:
     regions = tuple(
-        Region(
-            w.take("countries", _texts), w.take("postcodes", _texts, ()), w.take("not_postcodes", _texts, ())
-        )
+        Region(w.take("countries", _texts), w.take("postcodes", _texts, ()), w.take("not_postcodes", _texts, ()))
         for w in z.children("where")
     )
     return Zone(z.take("id", _text), z.take("name", _text), regions)
@@ -292,20 +290,12 @@ def _check(card: RateCard, errors: list[str]) -> None:
         priced = set(service.steps) | {zone for c in service.classes for zone in c.prices}
         served |= priced
         where = f"service {service.code}"
-        errors += [
-            f"{where}: zone {z} is not on the card" for z in sorted((priced | set(service.transit)) - zones)
-        ]
-        errors += [
-            f"{where}: zone {z} has a price but no transit days"
-            for z in sorted(priced - set(service.transit))
-        ]
-        errors += [
-            f"{where}: zone {z} has transit days but no price" for z in sorted(set(service.transit) - priced)
-        ]
+        errors += [f"{where}: zone {z} is not on the card" for z in sorted((priced | set(service.transit)) - zones)]
+        errors += [f"{where}: zone {z} has a price but no transit days" for z in sorted(priced - set(service.transit))]
+        errors += [f"{where}: zone {z} has transit days but no price" for z in sorted(set(service.transit) - priced)]
         errors += [f"{where}: no such surcharge {c}" for c in sorted(set(service.surcharges) - known)]
         errors += [
-            f"{where}: no such extra {c}"
-            for c in sorted((set(service.extras) | set(service.included)) - extras)
+            f"{where}: no such extra {c}" for c in sorted((set(service.extras) | set(service.included)) - extras)
         ]
         if service.network not in networks:
             errors.append(f"{where}: no such network {service.network}")

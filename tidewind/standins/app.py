@@ -1,0 +1,76 @@
+"""The stand-ins' own web application: carriers, web shop, mail, and the panel for clock and faults."""
+
+from __future__ import annotations
+
+from collections.abc import AsyncIterator, Callable
+from contextlib import asynccontextmanager
+from datetime import datetime
+from pathlib import Path
+from typing import Annotated
+
+from fastapi import FastAPI, Form, HTTPException, Request
+from fastapi.responses import HTMLResponse, RedirectResponse
+
+from tidewind.standins import carriers, mail, webshop
+from tidewind.standins.page import page
+from tidewind.standins.world import FAULTS, World
+
+PARTIES = (*carriers.CARDS, "larkspur")
+
+
+def make_app(file: Path | str, smtp_port: int, clock: Callable[[], datetime]) -> FastAPI:
+    """Return the application; ``file`` keeps what the world remembers, SMTP listens on ``smtp_port``."""
+    world = World(file, clock)
+
+    @asynccontextmanager
+    async def lifespan(_app: FastAPI) -> AsyncIterator[None]:
+        webshop.open_shop(world)
+        controller = mail.start_mail(world, smtp_port)
+        yield
+        controller.stop()
+
+    app = FastAPI(title="Tidewind's simulated outside world", lifespan=lifespan)
+    app.state.world = world
+    app.include_router(carriers.router)
+    app.include_router(webshop.router)
+    app.include_router(mail.router)
+    app.add_api_route("/", _panel, response_class=HTMLResponse)
+    app.add_api_route("/clock", _move, methods=["POST"])
+    app.add_api_route("/faults", _fault, methods=["POST"])
+    app.add_api_route("/health", lambda: {"ok": True, "now": world.now().isoformat()})
+    return app
+
+
+def _panel(request: Request) -> str:
+    world: World = request.app.state.world
+    active = {(r["party"], r["kind"]): r["remaining"] for r in world.rows("select * from fault")}
+    rows = ""
+    for party in PARTIES:
+        cells = "".join(
+            f'<td><form method="post" action="/faults"><input type="hidden" name="party" value="{party}">'
+            f'<input type="hidden" name="kind" value="{kind}">'
+            f'<button name="times" value="{0 if (party, kind) in active else 1000000}">'
+            f"{kind.replace('_', ' ')}: {'on' if (party, kind) in active else 'off'}</button></form></td>"
+            for kind in FAULTS
+        )
+        rows += f"<tr><th>{party}</th>{cells}</tr>"
+    clock = (
+        f"<p>The clock says {world.now():%a %d %b %Y %H:%M} UTC.</p>"
+        '<form method="post" action="/clock"><button name="hours" value="6">6 hours on</button> '
+        '<button name="hours" value="24">A day on</button></form>'
+    )
+    return page("Simulated world", f"{clock}<h2>Faults</h2><table>{rows}</table>")
+
+
+def _move(request: Request, hours: Annotated[int, Form()]) -> RedirectResponse:
+    request.app.state.world.move_clock(hours)
+    return RedirectResponse("/", 303)
+
+
+def _fault(
+    request: Request, party: Annotated[str, Form()], kind: Annotated[str, Form()], times: Annotated[int, Form()] = 1
+) -> RedirectResponse:
+    if party not in PARTIES or kind not in FAULTS:
+        raise HTTPException(422, "no such party or fault")
+    request.app.state.world.set_fault(party, kind, times)
+    return RedirectResponse("/", 303)

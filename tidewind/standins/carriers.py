@@ -1,0 +1,237 @@
+"""Norvia Post and Brightmile Parcel: they price by their own cards, honour idempotency keys, and move parcels on."""
+
+from __future__ import annotations
+
+import json
+import time
+from dataclasses import dataclass
+from datetime import UTC, date, datetime, timedelta
+from functools import lru_cache
+from importlib import resources
+from typing import Any
+from zoneinfo import ZoneInfo
+
+from fastapi import APIRouter, HTTPException, Request
+from fastapi.responses import JSONResponse
+from pydantic import BaseModel, Field
+
+from tidewind.core.calendar import add_working_days
+from tidewind.core.codes import s10_number, sscc
+from tidewind.core.quantities import Refused, Size
+from tidewind.core.tariffs.card import Consignment, Parcel, RateCard, card_in_force
+from tidewind.core.tariffs.engine import CompiledCard
+from tidewind.core.tariffs.written import BadCard, read_card
+from tidewind.standins.world import World
+
+router = APIRouter(prefix="/carriers")
+CARDS = {"norvia": ("norvia-2026-06", "norvia-2026-12"), "brightmile": ("brightmile-2026-07",)}
+CONTRACTS: dict[str, dict[str, int]] = {"norvia": {}, "brightmile": {"*": 1200}}
+SLOW_SECONDS, HANG_SECONDS = 2.0, 15.0
+
+
+class ParcelIn(BaseModel):
+    """One parcel as the shop describes it."""
+
+    gross_g: int = Field(gt=0, le=1_000_000)
+    sides_mm: tuple[int, int, int]
+    packaging: str | None = None
+
+
+class ShipmentIn(BaseModel):
+    """A purchase."""
+
+    service: str
+    country: str
+    postcode: str
+    home: bool
+    recipient: dict[str, str]
+    value_minor: int = 0
+    contents: list[str] = []
+    extras: list[str] = []
+    po_box: bool = False
+    ship_date: date
+    reference: str = ""
+    parcels: list[ParcelIn] = Field(min_length=1, max_length=60)
+
+
+@lru_cache(maxsize=8)
+def cards(carrier: str) -> tuple[RateCard, ...]:
+    """Return a carrier's own price lists."""
+    made = []
+    for name in CARDS[carrier]:
+        written = json.loads(resources.files("tidewind.data.cards").joinpath(f"{name}.json").read_text("utf-8"))
+        card = read_card(written)
+        if isinstance(card, BadCard):
+            raise ValueError(f"{name}: {card.errors}")
+        made.append(card)
+    return tuple(made)
+
+
+@lru_cache(maxsize=32)
+def _compiled(carrier: str, today: date, ship_date: date) -> CompiledCard:
+    card = card_in_force(cards(carrier), today, ship_date)
+    if card is None:
+        raise HTTPException(422, {"reason": "no_card", "detail": "no prices for that day"})
+    return CompiledCard(card, ship_date if card.priced_by_ship_date else today, CONTRACTS[carrier])
+
+
+def _world(request: Request) -> World:
+    world: World = request.app.state.world
+    return world
+
+
+def _before(world: World, carrier: str) -> None:
+    if carrier not in CARDS:
+        raise HTTPException(404, {"reason": "unknown_carrier", "detail": carrier})
+    if world.take_fault(carrier, "down"):
+        raise HTTPException(503, {"reason": "down", "detail": "the carrier is down for maintenance"})
+    if world.take_fault(carrier, "slow"):
+        time.sleep(SLOW_SECONDS)
+    if world.take_fault(carrier, "error"):
+        raise HTTPException(500, {"reason": "internal", "detail": "something broke at the carrier"})
+
+
+@router.post("/{carrier}/shipments", status_code=201)
+def buy(carrier: str, wanted: ShipmentIn, request: Request) -> Any:
+    """Sell labels; the header ``Idempotency-Key`` makes a repeated request give the first answer again."""
+    world = _world(request)
+    _before(world, carrier)
+    key = request.headers.get("Idempotency-Key", "")
+    if not key:
+        raise HTTPException(400, {"reason": "no_key", "detail": "the header Idempotency-Key is missing"})
+    answer = _sell(world, carrier, key, wanted)
+    if world.take_fault(carrier, "timeout_after_work"):
+        time.sleep(HANG_SECONDS)
+    if world.take_fault(carrier, "duplicate_answer"):
+        return JSONResponse({"reason": "already_done", "shipment": answer}, status_code=409)
+    return answer
+
+
+def _sell(world: World, carrier: str, key: str, wanted: ShipmentIn) -> dict[str, Any]:
+    with world.work() as db:
+        known = db.execute("select body from shipment where key = ?", (key,)).fetchone()
+        if known:
+            return dict(json.loads(known["body"]))
+        now = world.now()
+        net, days = _price(carrier, wanted, now)
+        dearer = db.execute("delete from fault where party = ? and kind = 'dearer'", (carrier,)).rowcount
+        price = net + (24 if dearer else 0)
+        numbers = [_number(world, db, carrier, wanted.service) for _ in wanted.parcels]
+        answer = {
+            "key": key,
+            "carrier": carrier,
+            "price_minor": price,
+            "parcels": [{"tracking_number": n, "routing": _routing(carrier, wanted)} for n in numbers],
+        }
+        db.execute("insert into shipment (key, carrier, body) values (?, ?, ?)", (key, carrier, json.dumps(answer)))
+        for number in numbers:
+            db.execute("insert into parcel values (?, ?, ?, ?, ?)", (number, carrier, key, now.isoformat(), days))
+    return answer
+
+
+def _price(carrier: str, wanted: ShipmentIn, now: datetime) -> tuple[int, int]:
+    today = now.astimezone(ZoneInfo("Europe/Lisbon")).date()
+    compiled = _compiled(carrier, today, max(wanted.ship_date, today))
+    if wanted.service not in compiled.services:
+        raise HTTPException(422, {"reason": "unknown_service", "detail": f"no service {wanted.service}"})
+    consignment = Consignment(
+        country=wanted.country,
+        postcode=wanted.postcode,
+        home=wanted.home,
+        parcels=tuple(Parcel(p.gross_g, Size.of(*p.sides_mm), p.packaging) for p in wanted.parcels),
+        value=wanted.value_minor,
+        contents=frozenset(wanted.contents),
+        extras=frozenset(wanted.extras),
+        po_box=wanted.po_box,
+    )
+    quote = compiled.quote(wanted.service, consignment)
+    if isinstance(quote, Refused):
+        raise HTTPException(422, {"reason": quote.reason, "detail": quote.detail})
+    return quote.net, compiled.services[wanted.service].service.transit[quote.zone].days_max
+
+
+def _number(world: World, db: Any, carrier: str, service: str) -> str:
+    if carrier == "norvia":
+        indicator = "RR" if service == "np-registered" else "CP"
+        return s10_number(indicator, f"{world.next_serial(db, 's10', 47312482):08d}", "PT")
+    return sscc("3560000", world.next_serial(db, "sscc", 1))
+
+
+def _routing(carrier: str, wanted: ShipmentIn) -> str:
+    plain = "".join(ch for ch in wanted.postcode.upper() if ch.isalnum())
+    return f"{wanted.country}-{plain[:4]}" if carrier == "norvia" else f"{wanted.country}{plain[:2]}·{plain[2:4]}"
+
+
+@router.get("/{carrier}/shipments/{key}")
+def by_key(carrier: str, key: str, request: Request) -> dict[str, Any]:
+    """Tell what became of a purchase with this key; 404 where nothing was ever sold for it."""
+    world = _world(request)
+    _before(world, carrier)
+    found = world.rows("select body from shipment where key = ? and carrier = ? and not cancelled", key, carrier)
+    if not found:
+        raise HTTPException(404, {"reason": "unknown_key", "detail": "nothing was sold for this key"})
+    return dict(json.loads(found[0]["body"]))
+
+
+@router.post("/{carrier}/shipments/{key}/cancel")
+def cancel(carrier: str, key: str, request: Request) -> dict[str, bool]:
+    """Cancel a purchase that was never used; asking twice changes nothing."""
+    world = _world(request)
+    _before(world, carrier)
+    with world.work() as db:
+        done = db.execute("update shipment set cancelled = 1 where key = ? and carrier = ?", (key, carrier)).rowcount
+    if not done:
+        raise HTTPException(404, {"reason": "unknown_key", "detail": "nothing was sold for this key"})
+    return {"cancelled": True}
+
+
+@router.get("/{carrier}/book")
+def book(carrier: str, request: Request) -> list[dict[str, Any]]:
+    """Return everything this carrier has sold, to compare with the shop's ledger."""
+    return _world(request).book(carrier)
+
+
+@dataclass(frozen=True)
+class _Stage:
+    code: str
+    words: str
+    day: int
+    hour: int
+
+
+_STAGES = (
+    _Stage("accepted", "Taken over from the sender", 0, 19),
+    _Stage("moving", "Sorted and on its way", 0, 23),
+    _Stage("delivering", "With the driver", -1, 8),
+    _Stage("delivered", "Delivered", -1, 13),
+)
+_CODES = {
+    "norvia": {"announced": "N00", "accepted": "N10", "moving": "N20", "delivering": "N40", "delivered": "N50"},
+    "brightmile": {"announced": "DATA", "accepted": "PICK", "moving": "LINE", "delivering": "TOUR", "delivered": "POD"},
+}  # fmt: skip
+
+
+@router.get("/{carrier}/tracking/{number}")
+def tracking(carrier: str, number: str, request: Request) -> dict[str, Any]:
+    """Return a parcel's events up to now, in this carrier's own codes."""
+    world = _world(request)
+    _before(world, carrier)
+    found = world.rows("select * from parcel where number = ? and carrier = ?", number, carrier)
+    if not found:
+        raise HTTPException(404, {"reason": "unknown_number", "detail": number})
+    bought = datetime.fromisoformat(found[0]["bought_at"])
+    codes = _CODES[carrier]
+    events = [{"at": bought.isoformat(), "code": codes["announced"], "words": "Announced by the sender", "spot": ""}]
+    for stage in _STAGES:
+        at = _stage_time(bought, stage, found[0]["days"])
+        if at <= world.now():
+            events.append({"at": at.isoformat(), "code": codes[stage.code], "words": stage.words, "spot": ""})
+    return {"number": number, "events": events}
+
+
+def _stage_time(bought: datetime, stage: _Stage, days: int) -> datetime:
+    zone = ZoneInfo("Europe/Lisbon")
+    start = add_working_days(bought.astimezone(zone).date(), 0, "PT")
+    day = start if stage.day == 0 else add_working_days(start, days, "PT")
+    at = datetime(day.year, day.month, day.day, stage.hour, tzinfo=zone).astimezone(UTC)
+    return max(at, bought + timedelta(minutes=1 + _STAGES.index(stage)))

@@ -1,0 +1,62 @@
+"""The mail stand-in: takes mails by SMTP and shows them on a page."""
+
+from __future__ import annotations
+
+import email
+import email.policy
+from html import escape
+from typing import Any
+
+from aiosmtpd.controller import Controller
+from fastapi import APIRouter, Request
+from fastapi.responses import HTMLResponse
+
+from tidewind.standins.page import page
+from tidewind.standins.world import World
+
+router = APIRouter(prefix="/mail")
+
+
+class _Inbox:
+    """Keeps every mail it is handed."""
+
+    def __init__(self, world: World) -> None:
+        self.world = world
+
+    async def handle_DATA(self, _server: Any, _session: Any, envelope: Any) -> str:  # noqa: N802 - aiosmtpd's name
+        message = email.message_from_bytes(envelope.content, policy=email.policy.default)
+        body = message.get_body(("plain",))
+        with self.world.work() as db:
+            db.execute(
+                "insert into mail (at, sender, recipient, subject, body) values (?, ?, ?, ?, ?)",
+                (self.world.now().isoformat(), envelope.mail_from, ", ".join(envelope.rcpt_tos),
+                 str(message["subject"]), body.get_content() if body else ""),
+            )  # fmt: skip
+        return "250 kept"
+
+
+def start_mail(world: World, port: int) -> Controller:
+    """Start the SMTP server on 127.0.0.1; the caller stops it."""
+    controller = Controller(_Inbox(world), hostname="127.0.0.1", port=port)
+    controller.start()
+    return controller
+
+
+@router.get("", response_class=HTMLResponse)
+def inbox(request: Request) -> str:
+    """Show the mails, newest first."""
+    world: World = request.app.state.world
+    rows = world.rows("select * from mail order by id desc limit 200")
+    items = "".join(
+        f"<article><h2>{escape(r['subject'])}</h2><p>to {escape(r['recipient'])} · {escape(r['at'][:16])}</p>"
+        f"<pre>{escape(r['body'])}</pre></article>"
+        for r in rows
+    )
+    return page("Mails that the shop has sent", items or "<p>No mail yet. Buy a label and the buyer gets one.</p>")
+
+
+@router.get("/all")
+def everything(request: Request) -> list[dict[str, Any]]:
+    """Return the mails as data."""
+    world: World = request.app.state.world
+    return [dict(row) for row in world.rows("select * from mail order by id")]

@@ -1,0 +1,69 @@
+"""The Larkspur web shop: hands out its orders page by page, and is told of shipments."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+from fastapi import APIRouter, HTTPException, Request
+from pydantic import BaseModel
+
+from tidewind.standins.webshop_orders import orders_for
+from tidewind.standins.world import World
+
+router = APIRouter(prefix="/larkspur")
+PAGE = 25
+
+
+class Told(BaseModel):
+    """What the shop is told when a parcel was shipped."""
+
+    carrier: str
+    tracking_numbers: list[str]
+    tracking_url: str
+
+
+def open_shop(world: World) -> None:
+    """Fill the shop with its orders on the first day."""
+    if world.rows("select 1 from shop_order limit 1"):
+        return
+    with world.work() as db:
+        for body in orders_for(world.now()):
+            db.execute("insert into shop_order (number, body) values (?, ?)", (body["number"], json.dumps(body)))
+
+
+@router.get("/orders")
+def orders(request: Request, after: int = 0) -> dict[str, Any]:
+    """Return the orders after a cursor, oldest first, and the next cursor."""
+    world: World = request.app.state.world
+    if world.take_fault("larkspur", "down"):
+        raise HTTPException(503, "the shop is closed for maintenance")
+    found = world.rows("select id, body from shop_order where id > ? order by id limit ?", after, PAGE)
+    return {
+        "orders": [json.loads(row["body"]) for row in found],
+        "next": found[-1]["id"] if found else after,
+        "more": len(found) == PAGE,
+    }
+
+
+@router.post("/orders/{number}/shipped")
+def shipped(number: str, told: Told, request: Request) -> dict[str, bool]:
+    """Be told that an order was shipped; the same news twice is kept once."""
+    world: World = request.app.state.world
+    if world.take_fault("larkspur", "down"):
+        raise HTTPException(503, "the shop is closed for maintenance")
+    if not world.rows("select 1 from shop_order where number = ?", number):
+        raise HTTPException(404, f"no order {number}")
+    with world.work() as db:
+        db.execute(
+            "insert or ignore into shop_told values (?, ?, ?)",
+            (number, told.model_dump_json(), world.now().isoformat()),
+        )
+    return {"kept": True}
+
+
+@router.get("/told")
+def told(request: Request) -> list[dict[str, Any]]:
+    """Return what the shop has been told so far."""
+    world: World = request.app.state.world
+    return [{"number": r["number"], **json.loads(r["body"])} for r in world.rows("select * from shop_told")]

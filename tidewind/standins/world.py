@@ -1,0 +1,102 @@
+"""What the stand-ins remember (a small SQLite file), their movable clock, and the faults switched on."""
+
+from __future__ import annotations
+
+import json
+import sqlite3
+import threading
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+from typing import Any
+
+FAULTS = ("slow", "error", "timeout_after_work", "duplicate_answer", "dearer", "down")
+
+_TABLES = """
+create table if not exists setting (name text primary key, value text not null);
+create table if not exists serial (name text primary key, value integer not null);
+create table if not exists shipment (key text primary key, carrier text not null, body text not null,
+  cancelled integer not null default 0);
+create table if not exists parcel (number text primary key, carrier text not null, shipment_key text not null,
+  bought_at text not null, days integer not null);
+create table if not exists shop_order (id integer primary key autoincrement, number text unique, body text not null);
+create table if not exists shop_told (number text not null, body text not null, at text not null,
+  primary key (number, body));
+create table if not exists mail (id integer primary key autoincrement, at text not null, sender text, recipient text,
+  subject text, body text);
+create table if not exists fault (party text not null, kind text not null, remaining integer not null,
+  primary key (party, kind));
+"""
+
+
+class World:
+    """One outside world; safe to use from several threads."""
+
+    def __init__(self, file: Path | str, clock: Callable[[], datetime]) -> None:
+        self._lock = threading.RLock()
+        self._db = sqlite3.connect(str(file), check_same_thread=False, isolation_level=None)
+        self._db.row_factory = sqlite3.Row
+        self._db.execute("pragma journal_mode=wal")
+        self._db.executescript(_TABLES)
+        self._clock = clock
+
+    @contextmanager
+    def work(self) -> Iterator[sqlite3.Connection]:
+        """Give a connection inside one transaction, alone."""
+        with self._lock:
+            self._db.execute("begin immediate")
+            try:
+                yield self._db
+            except BaseException:
+                self._db.execute("rollback")
+                raise
+            self._db.execute("commit")
+
+    def rows(self, sql: str, *values: Any) -> list[sqlite3.Row]:
+        """Return the rows of a query."""
+        with self._lock:
+            return self._db.execute(sql, values).fetchall()
+
+    def now(self) -> datetime:
+        """Return this world's time: the real time plus what the clock was moved."""
+        found = self.rows("select value from setting where name = 'moved_seconds'")
+        return self._clock().astimezone(UTC) + timedelta(seconds=int(found[0]["value"]) if found else 0)
+
+    def move_clock(self, hours: int) -> None:
+        """Move the clock forward by ``hours``; it never goes back."""
+        with self.work() as db:
+            db.execute(
+                "insert into setting values ('moved_seconds', ?) on conflict (name) do update "
+                "set value = cast(value as integer) + cast(excluded.value as integer)",
+                (max(0, hours) * 3600,),
+            )
+
+    def set_fault(self, party: str, kind: str, times: int) -> None:
+        """Switch a fault on for the next ``times`` requests to ``party``; 0 switches it off."""
+        if kind not in FAULTS:
+            raise ValueError(kind)
+        with self.work() as db:
+            db.execute("delete from fault where party = ? and kind = ?", (party, kind))
+            if times:
+                db.execute("insert into fault values (?, ?, ?)", (party, kind, times))
+
+    def take_fault(self, party: str, kind: str) -> bool:
+        """Tell whether a fault strikes this request, and use one of its times up."""
+        with self.work() as db:
+            changed = db.execute(
+                "update fault set remaining = remaining - 1 where party = ? and kind = ? and remaining > 0",
+                (party, kind),
+            ).rowcount
+            db.execute("delete from fault where remaining <= 0")
+        return changed > 0
+
+    def next_serial(self, db: sqlite3.Connection, name: str, start: int) -> int:
+        """Return the next number of a series, inside the caller's transaction."""
+        db.execute("insert into serial values (?, ?) on conflict (name) do update set value = value + 1", (name, start))
+        return int(db.execute("select value from serial where name = ?", (name,)).fetchone()[0])
+
+    def book(self, carrier: str) -> list[dict[str, Any]]:
+        """Return every shipment a carrier has in its book, cancelled ones marked."""
+        found = self.rows("select body, cancelled from shipment where carrier = ?", carrier)
+        return [{**json.loads(row["body"]), "cancelled": bool(row["cancelled"])} for row in found]
