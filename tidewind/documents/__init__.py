@@ -1,0 +1,1 @@
+"""Dataclass in, PDF bytes out."""

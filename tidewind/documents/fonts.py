@@ -1,0 +1,70 @@
+"""Fonts for paper: Noto Sans ships with the program, Han and kana come from Debian's WenQuanYi Micro Hei."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+from importlib import resources
+from pathlib import Path
+
+from reportlab import rl_config
+from reportlab.pdfbase import pdfmetrics
+from reportlab.pdfbase.ttfonts import TTFont, TTFError
+from reportlab.pdfgen.canvas import Canvas
+
+CJK_FILE = Path("/usr/share/fonts/truetype/wqy/wqy-microhei.ttc")
+REGULAR, BOLD, CJK = "Tidewind-400", "Tidewind-700", "Tidewind-CJK"
+rl_config.useA85 = 0
+
+
+@lru_cache(maxsize=1)
+def load_fonts() -> frozenset[int]:
+    """Register the fonts once and return the code points that the shipped ones can draw."""
+    folder = resources.files("tidewind.data.fonts")
+    for name, file in ((REGULAR, "NotoSans-400.ttf"), (BOLD, "NotoSans-700.ttf")):
+        pdfmetrics.registerFont(TTFont(name, str(folder.joinpath(file))))
+    if CJK_FILE.exists():
+        try:
+            pdfmetrics.registerFont(TTFont(CJK, str(CJK_FILE), subfontIndex=0))
+        except TTFError:
+            pass  # drawn with the shipped font's empty box then; the Latin lines stay readable
+    return frozenset(pdfmetrics.getFont(REGULAR).face.charToGlyph)
+
+
+def runs(text: str, bold: bool = False) -> list[tuple[str, str]]:
+    """Split text into runs of (font, characters): the shipped font where it can, else the CJK one."""
+    known = load_fonts()
+    main = BOLD if bold else REGULAR
+    has_cjk = CJK in pdfmetrics.getRegisteredFontNames()
+    parts: list[tuple[str, str]] = []
+    for ch in text:
+        font = main if ord(ch) in known or not has_cjk else CJK
+        if parts and parts[-1][0] == font:
+            parts[-1] = (font, parts[-1][1] + ch)
+        else:
+            parts.append((font, ch))
+    return parts
+
+
+def width(text: str, size: float, bold: bool = False) -> float:
+    """Return the drawn width of text in points."""
+    return sum(pdfmetrics.stringWidth(part, font, size) for font, part in runs(text, bold))
+
+
+def draw(canvas: Canvas, x: float, y: float, text: str, size: float, bold: bool = False) -> None:
+    """Draw text with its baseline starting at (x, y), changing fonts where the script changes."""
+    for font, part in runs(text, bold):
+        canvas.setFont(font, size)
+        canvas.drawString(x, y, part)
+        x += pdfmetrics.stringWidth(part, font, size)
+
+
+def draw_fitted(
+    canvas: Canvas, x: float, y: float, text: str, size: float, room: float, *, bold: bool = False, least: float = 6.0
+) -> None:
+    """Draw text within ``room`` points: smaller down to ``least``, then cut with an ellipsis."""
+    wide = width(text, size, bold)
+    if wide > room:
+        size = max(least, size * room / wide)
+    while len(text) > 1 and width(text, size, bold) > room:
+        text = text[:-2] + "…"
+    draw(canvas, x, y, text, size, bold)

@@ -1,0 +1,1 @@
+"""What the program needs from the outside world: one protocol per kind, and its real client."""

@@ -1,0 +1,21 @@
+"""Errors of the outside world, told apart by what they mean for the caller."""
+
+
+class OutsideError(Exception):
+    """Something outside did not work; the message is fit for a person."""
+
+
+class NeverSent(OutsideError):
+    """The request did not reach the other side, or was turned away unread: safe to try again."""
+
+
+class MaybeDone(OutsideError):
+    """No answer came, but the work may have been done: ask what became of it before trying again."""
+
+
+class RefusedOutside(OutsideError):
+    """The other side understood and said no; trying again will not help."""
+
+    def __init__(self, reason: str, detail: str) -> None:
+        super().__init__(detail)
+        self.reason = reason
