@@ -44,7 +44,9 @@ def linear_width(text: str, dots: int, gs1: bool = False) -> float:
     return len(_modules("code128", text, gs1)[0]) * dots * DOT
 
 
-def draw_linear(canvas: Canvas, x: float, y: float, height: float, text: str, *, dots: int = 3, gs1: bool = False) -> None:
+def draw_linear(
+    canvas: Canvas, x: float, y: float, height: float, text: str, *, dots: int = 3, gs1: bool = False
+) -> None:
     """Draw a Code 128 (GS1-128 with ``gs1``; ISO/IEC 15417) with its lower left corner near (x, y)."""
     x, y = _snap(x), _snap(y)
     path = canvas.beginPath()

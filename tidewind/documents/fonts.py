@@ -8,7 +8,7 @@ from pathlib import Path
 
 from reportlab import rl_config
 from reportlab.pdfbase import pdfmetrics
-from reportlab.pdfbase.ttfonts import TTFont, TTFError
+from reportlab.pdfbase.ttfonts import TTFError, TTFont
 from reportlab.pdfgen.canvas import Canvas
 
 CJK_FILE = Path("/usr/share/fonts/truetype/wqy/wqy-microhei.ttc")

@@ -87,7 +87,9 @@ def _recipient(canvas: Canvas, label: LabelPaper, y: float, room: float) -> None
     lines = [*label.recipient[:7]]
     step = 6.1 * mm if len(lines) <= 6 else 5.3 * mm
     for index, line in enumerate(lines):
-        draw_fitted(canvas, MARGIN + 6 * mm, y - 1 * mm, line, 14 if index == 0 else 12.5, room - 6 * mm, bold=index == 0)
+        draw_fitted(
+            canvas, MARGIN + 6 * mm, y - 1 * mm, line, 14 if index == 0 else 12.5, room - 6 * mm, bold=index == 0
+        )
         y -= step
     draw_fitted(canvas, MARGIN + 6 * mm, y - 1.4 * mm, label.country_line, 14, room - 6 * mm, bold=True)
 

@@ -78,7 +78,9 @@ def _read_csv(data: bytes, name: str) -> Sheet:
             if len(rows) > MOST_ROWS:
                 break
     except csv.Error as error:
-        raise SpreadsheetError(f"{name}, line {reader.line_num}: {error}. Correct that line and upload again.") from error
+        raise SpreadsheetError(
+            f"{name}, line {reader.line_num}: {error}. Correct that line and upload again."
+        ) from error
     rows = _mend_stray_quote(text, rows, delimiter)
     shown = {",": "comma", ";": "semicolon", "\t": "tab", "|": "bar"}[delimiter]
     return Sheet(rows, f"CSV, {shown}, {encoding}")
@@ -101,7 +103,9 @@ def _plain(data: bytes, encoding: str, name: str) -> tuple[str, str]:
     try:
         return data.decode(encoding), encoding.removesuffix("-sig")
     except (UnicodeDecodeError, LookupError) as error:
-        raise SpreadsheetError(f"{name} is no text that can be read. Save it as CSV in UTF-8 and upload again.") from error
+        raise SpreadsheetError(
+            f"{name} is no text that can be read. Save it as CSV in UTF-8 and upload again."
+        ) from error
 
 
 def _delimiter(text: str) -> str:

@@ -1,0 +1,118 @@
+"""What follows a purchase: the channel is told, the buyer gets a mail; both retried until they stick."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import datetime, timedelta
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session, sessionmaker
+
+from tidewind.core.messages import fill
+from tidewind.db.tables import CarrierAccount, ChannelNotice, Message, Shipment
+from tidewind.outside.errors import OutsideError
+from tidewind.services.planning import shop_settings
+from tidewind.services.queue import defer
+from tidewind.services.world import Outside
+
+LONGEST_PAUSE = timedelta(hours=1)
+_SUBJECT = "Your order {order} is on its way"
+_BODY = """Dear {name},
+
+your order {order} has been packed and handed to {carrier} ({service}).
+
+Tracking number: {numbers}
+Expected: {arrives}
+Follow it here: {link}
+
+{shop}
+"""
+
+
+def after_purchase(session: Session, shipment: Shipment, base_url: str, now: datetime) -> None:
+    """Write, in the purchase's own transaction, what the channel and the buyer must be told."""
+    if shipment.order.channel.kind == "webshop":
+        session.add(ChannelNotice(shipment_id=shipment.id, kind="shipped", next_at=now))
+    recipient = shipment.address.get("email", "")
+    if recipient:
+        values = _values(session, shipment, base_url)
+        session.add(
+            Message(
+                shipment_id=shipment.id, kind="shipped", recipient=recipient, subject=fill(_SUBJECT, values),
+                body=fill(_BODY, values), reason="a label was bought for the order", next_at=now,
+            )
+        )  # fmt: skip
+    defer(session, "send_followups", lock="send_followups")
+
+
+def tracking_url(base_url: str, shipment: Shipment) -> str:
+    """Return the address of a shipment's public page; it cannot be guessed."""
+    return f"{base_url}/t/{shipment.tracking_key}"
+
+
+def _values(session: Session, shipment: Shipment, base_url: str) -> dict[str, str]:
+    account = session.scalar(select(CarrierAccount.name).where(CarrierAccount.code == shipment.carrier))
+    return {
+        "name": shipment.address["name"] or shipment.address["company"],
+        "order": shipment.order.number,
+        "carrier": account or shipment.carrier,
+        "service": shipment.service_name,
+        "numbers": ", ".join(label.tracking_number or "" for label in shipment.labels),
+        "arrives": f"{shipment.arrives:%a} {shipment.arrives.day} {shipment.arrives:%b}" if shipment.arrives else "",
+        "link": tracking_url(base_url, shipment),
+        "shop": shop_settings(session).brand,
+    }
+
+
+def _pause(attempts: int) -> timedelta:
+    return min(timedelta(seconds=5 * 2 ** min(attempts, 10)), LONGEST_PAUSE)
+
+
+def send_due(sessions: sessionmaker[Session], outside: Outside, clock: Callable[[], datetime]) -> int:
+    """Send every notice and mail that is due, each in its own transaction; return how many got through."""
+    with sessions() as session:
+        notices = session.scalars(
+            select(ChannelNotice.id).where(ChannelNotice.done_at.is_(None), ChannelNotice.next_at <= clock()).limit(500)
+        ).all()
+        mails = session.scalars(
+            select(Message.id).where(Message.sent_at.is_(None), Message.next_at <= clock()).limit(500)
+        ).all()
+    done = sum(_send_notice(sessions, outside, notice_id, clock()) for notice_id in notices)
+    return done + sum(_send_mail(sessions, outside, message_id, clock()) for message_id in mails)
+
+
+def _send_notice(sessions: sessionmaker[Session], outside: Outside, notice_id: int, now: datetime) -> bool:
+    with sessions.begin() as session:
+        notice = session.scalar(
+            select(ChannelNotice).where(ChannelNotice.id == notice_id).with_for_update(skip_locked=True)
+        )
+        if notice is None or notice.done_at:
+            return False
+        shipment = session.get_one(Shipment, notice.shipment_id)
+        numbers = [label.tracking_number or "" for label in shipment.labels]
+        try:
+            outside.channel(shipment.order.channel).tell_shipped(
+                shipment.order.number, shipment.carrier, numbers, tracking_url(outside.base_url, shipment)
+            )
+        except OutsideError as error:
+            notice.attempts += 1
+            notice.next_at, notice.last_error = now + _pause(notice.attempts), str(error)[:300]
+            return False
+        notice.done_at = now
+        return True
+
+
+def _send_mail(sessions: sessionmaker[Session], outside: Outside, message_id: int, now: datetime) -> bool:
+    with sessions.begin() as session:
+        message = session.scalar(select(Message).where(Message.id == message_id).with_for_update(skip_locked=True))
+        if message is None or message.sent_at:
+            return False
+        shop = shop_settings(session)
+        try:
+            outside.mailer.send(shop.brand, shop.mail_from, message.recipient, message.subject, message.body)
+        except OutsideError as error:
+            message.attempts += 1
+            message.next_at, message.last_error = now + _pause(message.attempts), str(error)[:300]
+            return False
+        message.sent_at = now
+        return True

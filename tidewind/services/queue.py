@@ -1,0 +1,17 @@
+"""Put a job into the queue on the caller's own transaction: the job exists only if the transaction commits."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import procrastinate
+from sqlalchemy.orm import Session
+
+_app = procrastinate.App(connector=procrastinate.SyncPsycopgConnector())
+
+
+def defer(session: Session, task: str, *, lock: str | None = None, **arguments: Any) -> None:
+    """Defer ``task`` with JSON-ready ``arguments``; jobs with the same ``lock`` never run side by side."""
+    session.flush()
+    connection = session.connection().connection.driver_connection
+    _app.configure_task(task, allow_unknown=True, lock=lock, connection=connection).defer(**arguments)

@@ -1,0 +1,21 @@
+"""The outside world as services reach it: one client per carrier, channel and mail server."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from tidewind.db.tables import CarrierAccount, Channel
+from tidewind.outside.carrier import CarrierClient
+from tidewind.outside.channel import ChannelClient
+from tidewind.outside.mailer import Mailer
+
+
+@dataclass(frozen=True)
+class Outside:
+    """Ways to make clients, and the address under which buyers reach us."""
+
+    carrier: Callable[[CarrierAccount], CarrierClient]
+    channel: Callable[[Channel], ChannelClient]
+    mailer: Mailer
+    base_url: str
