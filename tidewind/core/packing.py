@@ -12,7 +12,7 @@ from itertools import permutations
 
 from tidewind.core.quantities import Refused, Size
 
-NODE_CAP = 4_000
+NODE_CAP = 1_200
 EXACT_UNITS = 40
 """Above this many units in one box the volume decides, with ``LOOSE_FILL`` per cent of it usable."""
 LOOSE_FILL = 70

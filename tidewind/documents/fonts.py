@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
 from functools import lru_cache
 from importlib import resources
 from pathlib import Path
@@ -23,10 +24,8 @@ def load_fonts() -> frozenset[int]:
     for name, file in ((REGULAR, "NotoSans-400.ttf"), (BOLD, "NotoSans-700.ttf")):
         pdfmetrics.registerFont(TTFont(name, str(folder.joinpath(file))))
     if CJK_FILE.exists():
-        try:
+        with suppress(TTFError):  # drawn as the shipped font's empty box then; the Latin lines stay readable
             pdfmetrics.registerFont(TTFont(CJK, str(CJK_FILE), subfontIndex=0))
-        except TTFError:
-            pass  # drawn with the shipped font's empty box then; the Latin lines stay readable
     return frozenset(pdfmetrics.getFont(REGULAR).face.charToGlyph)
 
 
@@ -47,7 +46,7 @@ def runs(text: str, bold: bool = False) -> list[tuple[str, str]]:
 
 def width(text: str, size: float, bold: bool = False) -> float:
     """Return the drawn width of text in points."""
-    return sum(pdfmetrics.stringWidth(part, font, size) for font, part in runs(text, bold))
+    return float(sum(pdfmetrics.stringWidth(part, font, size) for font, part in runs(text, bold)))
 
 
 def draw(canvas: Canvas, x: float, y: float, text: str, size: float, bold: bool = False) -> None:

@@ -69,7 +69,7 @@ def _slip(canvas: Canvas, slip: SlipPaper) -> None:
 
 
 def _head(canvas: Canvas, slip: SlipPaper) -> float:
-    top = HEIGHT - MARGIN
+    top: float = HEIGHT - MARGIN
     draw_fitted(canvas, MARGIN, top - 5 * mm, slip.shop, 15, 70 * mm, bold=True)
     draw(canvas, MARGIN, top - 11 * mm, "Packing slip", 9)
     wide = linear_width(slip.order_number, 2)
@@ -86,8 +86,8 @@ def _head(canvas: Canvas, slip: SlipPaper) -> float:
     y = min(y, fact_y) - 2 * mm
     if slip.note:
         draw_fitted(canvas, MARGIN, y, f"Note: {slip.note}", 9, WIDTH - 2 * MARGIN)
-        y -= 5 * mm
-    return y
+        y -= 5 * float(mm)
+    return float(y)
 
 
 def _table(canvas: Canvas, lines: Sequence[SlipLine], y: float) -> None:

@@ -127,6 +127,8 @@ def _mend_stray_quote(text: str, rows: list[list[str]], delimiter: str) -> list[
         return rows
     mended: list[list[str]] = []
     for line in text.splitlines():
-        quoting = csv.QUOTE_NONE if line.count('"') % 2 else csv.QUOTE_MINIMAL
-        mended += csv.reader([line], delimiter=delimiter, quoting=quoting)
+        if line.count('"') % 2:
+            mended += csv.reader([line], delimiter=delimiter, quoting=csv.QUOTE_NONE)
+        else:
+            mended += csv.reader([line], delimiter=delimiter)
     return mended

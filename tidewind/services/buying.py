@@ -25,6 +25,7 @@ from tidewind.outside.errors import MaybeDone, NeverSent, RefusedOutside
 from tidewind.services import followups
 from tidewind.services.departures import default_place, departure_for
 from tidewind.services.errors import Conflict, Invalid
+from tidewind.services.live import tell
 from tidewind.services.money import lock_available, post
 from tidewind.services.orders import get_order
 from tidewind.services.planning import carriers_in_force, facts_of, plan_orders, products_of, shop_settings
@@ -188,7 +189,9 @@ def buy_shipment(
         sold = found
     if _over_tolerance(sessions, shipment_id, sold):
         client.cancel(key)
-        words = f"{account.name} asks {money_text(sold.price_minor)} now. It was voided at once; look at the price and buy again."
+        words = (
+            f"{account.name} asks {money_text(sold.price_minor)} now. It was voided at once; buy again if you agree."
+        )
         return _write_failure(sessions, shipment_id, words, clock())
     return _write_answer(sessions, outside, shipment_id, sold, clock())
 
@@ -257,6 +260,7 @@ def _write_answer(
         post(session, "charge", sold.price_minor, key=f"charge:{key}", reason=reason, at=now, shipment_id=shipment_id)
         shipment.state, shipment.bought_at, shipment.next_look_at = "bought", now, now
         shipment.order.state = "shipped"
+        tell(session, f"batch:{shipment.batch_id}")
         followups.after_purchase(session, shipment, outside.base_url, now)
         return "bought"
 
@@ -271,6 +275,7 @@ def _write_failure(sessions: sessionmaker[Session], shipment_id: int, words: str
             reason=f"Not bought: {words}", at=now, shipment_id=shipment_id,
         )  # fmt: skip
         shipment.state, shipment.failure = "failed", words[:500]
+        tell(session, f"batch:{shipment.batch_id}")
         plan_orders(session, [shipment.order], now)
         return "failed"
 

@@ -1,0 +1,96 @@
+"""Wiring: settings, database, outside world and routes make the web application."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from fastapi import Depends, FastAPI
+from fastapi.responses import FileResponse, JSONResponse, Response
+from fastapi.staticfiles import StaticFiles
+from sqlalchemy.orm import Session, sessionmaker
+from starlette.middleware.base import RequestResponseEndpoint
+from starlette.requests import Request
+
+from tidewind import __version__
+from tidewind.db.base import make_engine, make_sessions
+from tidewind.db.tables import CarrierAccount, Channel
+from tidewind.outside.carrier import HttpCarrier
+from tidewind.outside.channel import WebShop
+from tidewind.outside.mailer import SmtpMailer
+from tidewind.services.world import Outside
+from tidewind.settings import Settings, now
+from tidewind.web import problems
+from tidewind.web.access import Wiring
+from tidewind.web.routes import imports, live, orders, public, purchases, shop, sign_in
+
+_POLICY = (
+    "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; object-src 'none'; "
+    "frame-ancestors 'none'; base-uri 'self'; form-action 'self'"
+)
+
+
+def make_outside(settings: Settings) -> Outside:
+    """Return the real clients for the outside world; a carrier's client is made once and kept."""
+    carriers: dict[str, HttpCarrier] = {}
+
+    def carrier(account: CarrierAccount) -> HttpCarrier:
+        url = account.base_url.replace("{standins}", settings.standins_url)
+        return carriers.setdefault(url, HttpCarrier(url, settings.carrier_timeout_s))
+
+    def channel(row: Channel) -> WebShop:
+        return WebShop(row.base_url.replace("{standins}", settings.standins_url))
+
+    return Outside(carrier, channel, SmtpMailer(settings.smtp_host, settings.smtp_port), settings.base_url)
+
+
+def make_wiring(settings: Settings) -> Wiring:
+    """Return the application's parts for these settings."""
+    sessions: sessionmaker[Session] = make_sessions(make_engine(settings.database_url))
+    return Wiring(settings, sessions, make_outside(settings), now)
+
+
+def make_app(wiring: Wiring) -> FastAPI:
+    """Return the web application."""
+    app = FastAPI(
+        title="Tidewind",
+        version=__version__,
+        description="Everything the screens do can be done here. Sign in with a session cookie or an API key.",
+        openapi_url="/api/openapi.json",
+        docs_url=None,
+        redoc_url=None,
+        responses=problems.RESPONSES,
+    )
+    app.state.wiring = wiring
+    problems.install(app)
+    for module in (public, sign_in, orders, purchases, shop, live):
+        app.include_router(module.router)
+    app.include_router(imports.router, dependencies=[Depends(imports.limit_upload)])
+    app.middleware("http")(_safe_headers)
+    _serve_pages(app, wiring.settings.frontend_dir)
+    return app
+
+
+async def _safe_headers(request: Request, call_next: RequestResponseEndpoint) -> Response:
+    length = request.headers.get("content-length", "0")
+    limit = request.app.state.wiring.settings.upload_limit_bytes + 100_000
+    if not length.isdigit() or int(length) > limit:
+        # Turned away before a byte of the body is read.
+        return problems.problem(413, "too_large", f"At most {limit // 1_000_000} MB can be sent. Split the file.")
+    response = await call_next(request)
+    response.headers.setdefault("X-Content-Type-Options", "nosniff")
+    response.headers.setdefault("Referrer-Policy", "same-origin")
+    response.headers.setdefault("Content-Security-Policy", _POLICY)
+    return response
+
+
+def _serve_pages(app: FastAPI, folder: Path) -> None:
+    """Serve the built front end; every address that is no file is one of its pages."""
+    if not (folder / "index.html").exists():
+        return
+    app.mount("/assets", StaticFiles(directory=folder / "assets"), name="assets")
+
+    @app.get("/{path:path}", include_in_schema=False)
+    def page(path: str) -> Response:
+        if path.startswith("api/"):
+            return JSONResponse({"title": "not found", "status": 404}, status_code=404)
+        return FileResponse(folder / "index.html", headers={"Cache-Control": "no-cache"})

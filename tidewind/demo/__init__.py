@@ -1,0 +1,1 @@
+"""The made-up shop that a first start shows."""

@@ -1,0 +1,102 @@
+"""Load the demo shop: Larkspur & Loam with its people, places, products, packaging, carriers and balance."""
+
+from __future__ import annotations
+
+import csv
+import json
+from datetime import date, datetime
+from importlib import resources
+
+from sqlalchemy.orm import Session, sessionmaker
+
+from tidewind.core.addresses.check import Address
+from tidewind.db.tables import CarrierAccount, Channel, PackagingRow, Product, RateCardRow, Shop
+from tidewind.services import money, pulling, setup
+from tidewind.services.signing_in import DEMO_PASSWORD, DEMO_PEOPLE, add_person, anybody
+from tidewind.services.world import Outside
+
+CARRIERS: tuple[tuple[str, str, str, str, dict[str, int], tuple[str, ...]], ...] = (
+    ("norvia", "Norvia Post", "NP", "PT-88310042", {}, ("norvia-2026-06", "norvia-2026-12")),
+    ("brightmile", "Brightmile Parcel", "BP", "447-1902", {"*": 1200}, ("brightmile-2026-07",)),
+)
+FLAGS = frozenset({"own_box", "upright", "no_weekend"})
+
+
+def _table(name: str) -> list[dict[str, str]]:
+    text = resources.files("tidewind.data").joinpath(name).read_text("utf-8")
+    return list(csv.DictReader(text.splitlines()))
+
+
+def load(sessions: sessionmaker[Session], outside: Outside, now: datetime) -> bool:
+    """Load the demo shop into an empty database and pull its orders; return whether there was anything to do."""
+    with sessions.begin() as session:
+        if anybody(session):
+            return False
+        session.add(
+            Shop(
+                id=1, name="Larkspur & Loam", brand="Larkspur & Loam", time_zone="Europe/Lisbon", currency="EUR",
+                units="metric", policy="cheapest_on_promise", day_value_minor=40, late_value_minor=250,
+                price_tolerance_minor=0, mail_from="parcels@larkspur.example",
+            )
+        )  # fmt: skip
+        for login, name, role in DEMO_PEOPLE:
+            add_person(session, login, name, role, DEMO_PASSWORD)
+        _places(session)
+        _things(session)
+        _carriers(session)
+        session.add(
+            Channel(code="larkspur", name="Web shop", kind="webshop", base_url="{standins}/larkspur", last_pull={})
+        )
+        money.top_up(session, 60_000, "demo-start", "Inês Valadar", now)
+    pulling.pull(sessions, outside, "larkspur", now)
+    return True
+
+
+def _places(session: Session) -> None:
+    works = Address(company="Larkspur & Loam", name="Tomé Brisson", street="Rua da Olaria 40", city="Aveiro",
+                    postcode="3800-587", country="PT", phone="+351 000 555 100", email="parcels@larkspur.example")  # fmt: skip
+    yard = Address(company="Larkspur & Loam, yard", street="Rua da Levada 8", city="Braga", postcode="4705-330",
+                   country="PT", phone="+351 000 555 101")  # fmt: skip
+    setup.save_place(
+        session, None, "Tile works", works, "Loading door in the yard, ring twice", "Mon–Fri 8:30–18:00", True
+    )
+    setup.save_place(session, None, "Braga yard", yard, "Gate", "Mon–Fri 9:00–13:00", False)
+
+
+def _things(session: Session) -> None:
+    for row in _table("packaging.csv"):
+        figures = {k: int(v) for k, v in row.items() if k not in {"code", "name", "carrier"}}
+        session.add(
+            PackagingRow(code=row["code"], name=row["name"], carrier=row["carrier"] or None, active=True, **figures)
+        )
+    for row in _table("products.csv"):
+        handling = set(row["handling"].split())
+        session.add(
+            Product(
+                sku=row["sku"], name=row["name"], weight_g=int(row["weight_g"]) if row["weight_g"] else None,
+                length_mm=int(row["length_mm"]) if row["length_mm"] else None,
+                width_mm=int(row["width_mm"]) if row["width_mm"] else None,
+                height_mm=int(row["height_mm"]) if row["height_mm"] else None,
+                value_minor=int(row["value_minor"]), customs_text=row["customs_text"], hs_code=row["hs_code"],
+                origin=row["origin"], shelf=row["shelf"], contents=sorted(handling - FLAGS),
+                **{flag: flag in handling for flag in FLAGS},
+            )
+        )  # fmt: skip
+
+
+def _carriers(session: Session) -> None:
+    for code, name, monogram, number, discounts, cards in CARRIERS:
+        account = CarrierAccount(code=code, name=name, monogram=monogram, account_number=number,
+                                 base_url=f"{{standins}}/carriers/{code}", discounts_bp=discounts, active=True)  # fmt: skip
+        session.add(account)
+        session.flush()
+        for card in cards:
+            body = json.loads(resources.files("tidewind.data.cards").joinpath(f"{card}.json").read_text("utf-8"))
+            until = body.get("valid_until")
+            session.add(
+                RateCardRow(
+                    account_id=account.id, body=body, valid_from=date.fromisoformat(body["valid_from"]),
+                    valid_until=date.fromisoformat(until) if until else None,
+                )
+            )  # fmt: skip
+    session.flush()

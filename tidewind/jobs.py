@@ -1,0 +1,76 @@
+"""Job name → service call; procrastinate runs them on the same PostgreSQL."""
+
+from __future__ import annotations
+
+import asyncio
+
+import procrastinate
+from procrastinate.jobs import Job
+from sqlalchemy.orm import Session, sessionmaker
+
+from tidewind.outside.errors import MaybeDone, NeverSent, OutsideError
+from tidewind.services import buying, following, followups, pulling
+from tidewind.services.world import Outside
+from tidewind.settings import now
+
+STALLED_AFTER_S = 30.0
+
+
+def make_worker_app(  # noqa: C901 - one short function per task, all of the same kind
+    database_url: str, sessions: sessionmaker[Session], outside: Outside
+) -> procrastinate.App:
+    """Return the job application with every task the program knows."""
+    app = procrastinate.App(connector=procrastinate.PsycopgConnector(conninfo=database_url))
+
+    @app.task(name="buy_shipments")
+    def buy_shipments(shipment_ids: list[int]) -> None:
+        for shipment_id in shipment_ids:
+            try:
+                buying.buy_shipment(sessions, outside, shipment_id, now)
+            except (NeverSent, MaybeDone):
+                continue  # stays "buying"; the sweep asks the carrier again, for this one only
+
+    @app.task(name="send_followups")
+    def send_followups() -> None:
+        followups.send_due(sessions, outside, now)
+
+    @app.periodic(cron="*/10 * * * * *")
+    @app.task(name="sweep", queueing_lock="sweep", lock="sweep")
+    def sweep(timestamp: int) -> None:  # noqa: ARG001 - procrastinate passes the time it was due
+        buying.sweep(sessions, outside, now)
+        followups.send_due(sessions, outside, now)
+
+    @app.periodic(cron="* * * * *")
+    @app.task(name="follow_parcels", queueing_lock="follow_parcels", lock="follow_parcels")
+    def follow_parcels(timestamp: int) -> None:  # noqa: ARG001
+        following.follow_due(sessions, outside, now)
+
+    @app.periodic(cron="*/10 * * * *")
+    @app.task(name="pull_channels", queueing_lock="pull_channels", lock="pull_channels")
+    def pull_channels(timestamp: int) -> None:  # noqa: ARG001
+        try:
+            pulling.pull(sessions, outside, "larkspur", now())
+        except OutsideError:
+            return  # the shop is closed just now; the next pull goes on from the same place
+
+    @app.periodic(cron="*/30 * * * * *")
+    @app.task(name="retry_stalled", queueing_lock="retry_stalled")
+    async def retry_stalled(timestamp: int) -> None:  # noqa: ARG001
+        stalled: list[Job] = list(await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=STALLED_AFTER_S))
+        for job in stalled:
+            await app.job_manager.retry_job(job)
+
+    return app
+
+
+async def _work(app: procrastinate.App) -> None:
+    async with app.open_async():
+        stalled = list(await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=STALLED_AFTER_S))
+        for job in stalled:
+            await app.job_manager.retry_job(job)
+        await app.run_worker_async(concurrency=4, fetch_job_polling_interval=1.0, delete_jobs="successful")
+
+
+def run_worker(app: procrastinate.App) -> None:
+    """Work until interrupted."""
+    asyncio.run(_work(app))

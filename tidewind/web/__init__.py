@@ -1,0 +1,1 @@
+"""HTTP: parse, call a service, present."""

@@ -1,0 +1,90 @@
+"""Who is asking, may they, and the transaction their request runs in."""
+
+from __future__ import annotations
+
+import hmac
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Annotated, Any
+
+from fastapi import Depends, Request
+from sqlalchemy.orm import Session, sessionmaker
+
+from tidewind.db.tables.people import ROLES
+from tidewind.services.errors import NotAllowed
+from tidewind.services.signing_in import Who, who_has_key, who_has_token
+from tidewind.services.world import Outside
+from tidewind.settings import Settings
+
+COOKIE = "tidewind_session"
+SAFE = frozenset({"GET", "HEAD", "OPTIONS"})
+
+
+@dataclass(frozen=True)
+class Wiring:
+    """What the application was put together from."""
+
+    settings: Settings
+    sessions: sessionmaker[Session]
+    outside: Outside
+    clock: Callable[[], datetime]
+
+
+def wiring(request: Request) -> Wiring:
+    """Return the application's parts."""
+    parts: Wiring = request.app.state.wiring
+    return parts
+
+
+Parts = Annotated[Wiring, Depends(wiring)]
+
+
+def _transaction(parts: Parts) -> Iterator[Session]:
+    with parts.sessions.begin() as session:
+        yield session
+
+
+# Function scope: the transaction is committed before the answer leaves, so a 200 is never a lie.
+Tx = Annotated[Session, Depends(_transaction, scope="function")]
+
+
+def present(parts: Parts) -> datetime:
+    """Return the instant of this request."""
+    return parts.clock()
+
+
+Now = Annotated[datetime, Depends(present)]
+
+
+def recognise(request: Request, session: Tx, now: Now) -> Who:
+    """Return who is asking, by API key or by session cookie; cookies need the form token for anything that writes."""
+    scheme, _, key = request.headers.get("Authorization", "").partition(" ")
+    if scheme.lower() == "bearer" and key:
+        return who_has_key(session, key.strip())
+    who = who_has_token(session, request.cookies.get(COOKIE, ""), now)
+    if request.method not in SAFE and not hmac.compare_digest(
+        request.headers.get("X-CSRF-Token", "").encode(), who.csrf_token.encode()
+    ):
+        raise NotAllowed("csrf", "This page is out of date. Reload it; what you typed is still there.")
+    return who
+
+
+def allow(*roles: str) -> Any:
+    """Return a dependency that lets only these roles in and gives the person; the owner may do everything."""
+    permitted = frozenset({*roles, "owner"})
+
+    def check(who: Annotated[Who, Depends(recognise)]) -> Who:
+        if who.role not in permitted:
+            raise NotAllowed("role", f"Your role ({who.role}) may not do this. Ask the owner.")
+        return who
+
+    check.roles = permitted  # type: ignore[attr-defined]
+    return Depends(check)
+
+
+Anyone = Annotated[Who, allow(*ROLES)]
+Shipper = Annotated[Who, allow("shipper")]
+Bench = Annotated[Who, allow("shipper", "packer")]
+Care = Annotated[Who, allow("shipper", "care")]
+Owner = Annotated[Who, allow()]

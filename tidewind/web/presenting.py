@@ -1,0 +1,154 @@
+"""From rows to what goes over HTTP."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from datetime import datetime
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from tidewind.core.choosing import Option, frontier
+from tidewind.core.planning import Offer, parcels_text
+from tidewind.db.tables import CarrierAccount, Order, Shipment
+from tidewind.services.following import events_of
+from tidewind.services.orders import shipments_of
+from tidewind.services.planning import look_at, quote_json
+from tidewind.web.schemas.orders import (
+    AddressIO,
+    EventOut,
+    LabelOut,
+    OfferOut,
+    OrderLineOut,
+    OrderRow,
+    OrderSheet,
+    ParcelOut,
+    QuoteOut,
+    ShipmentOut,
+    SnagOut,
+)
+
+
+def accounts(session: Session) -> dict[str, CarrierAccount]:
+    """Return the carrier accounts by code."""
+    return {a.code: a for a in session.scalars(select(CarrierAccount))}
+
+
+def order_rows(session: Session, orders: Sequence[Order]) -> list[OrderRow]:
+    """Return the rows of the work list."""
+    known = accounts(session)
+    ids = [order.id for order in orders]
+    busy = set(session.scalars(select(Shipment.order_id).where(Shipment.order_id.in_(ids), Shipment.state == "buying")))
+    return [_row(order, known, order.id in busy) for order in orders]
+
+
+def _row(order: Order, known: Mapping[str, CarrierAccount], buying: bool) -> OrderRow:
+    parcels = order.plan.get("parcels", [])
+    trail = order.plan.get("trail", {})
+    names = [p["name"] for p in parcels]
+    account = known.get(order.carrier or "")
+    steps = trail.get("service") or []
+    return OrderRow(
+        id=order.id,
+        number=order.number,
+        channel=order.channel.name,
+        state=order.state,
+        state_why=order.state_why,
+        buying=buying,
+        ordered_at=order.ordered_at,
+        recipient=order.address["name"] or order.address["company"],
+        city=order.address["city"],
+        country=order.address["country"],
+        items=_items(order),
+        item_count=sum(line.quantity for line in order.lines),
+        promise=order.promise,
+        promise_date=order.promise_date,
+        packaging=names[0] if len(names) == 1 else (f"{len(names)} parcels" if names else ""),
+        monogram=account.monogram if account else None,
+        carrier=order.carrier,
+        network=order.network,
+        service=order.service,
+        service_name=order.plan.get("service_name"),
+        decided_by=f"{steps[-1]['layer']}: {steps[-1]['why']}" if steps else "",
+        ship_date=order.ship_date,
+        arrives=order.arrives,
+        parcel_count=order.parcel_count,
+        price_minor=order.price_minor,
+        paid_shipping_minor=order.paid_shipping_minor,
+        snags=[SnagOut.model_validate(s) for s in order.snags],
+    )
+
+
+def _items(order: Order) -> str:
+    first = [f"{ln.name} × {ln.quantity}" if ln.quantity > 1 else ln.name for ln in order.lines[:2]]
+    rest = len(order.lines) - 2
+    return ", ".join(first) + (f" +{rest}" if rest > 0 else "")
+
+
+def order_sheet(session: Session, order: Order, now: datetime) -> OrderSheet:
+    """Return one order whole; a waiting one with every offer computed now."""
+    shipments = shipments_of(session, order.id)
+    offers = _offers(session, order, now) if order.state == "open" else []
+    bought = next((s for s in shipments if s.state == "bought"), None)
+    plan = order.plan
+    return OrderSheet(
+        row=order_rows(session, [order])[0],
+        address=AddressIO(**order.address),
+        home=order.home,
+        note=order.note,
+        lines=[OrderLineOut.model_validate(line) for line in order.lines],
+        hand=order.hand,
+        parcels=[ParcelOut(**p) for p in plan.get("parcels", [])],
+        quote=QuoteOut(**plan["quote"]) if plan.get("quote") else None,
+        trail=plan.get("trail", {}),
+        offers=offers,
+        shipments=[shipment_out(s) for s in shipments],
+        events=[EventOut.model_validate(e) for e in events_of(session, bought)] if bought else [],
+    )
+
+
+def _offers(session: Session, order: Order, now: datetime) -> list[OfferOut]:
+    known = accounts(session)
+    made = look_at(session, order, now)
+    best = frontier([Option(o.service, o.quote.net, o.arrival.latest) for o in made.offers if o.quote and o.arrival])
+    chosen = made.chosen.service if made.chosen else None
+    offers = [_offer(o, known[o.carrier], o.service == chosen, o.service in best) for o in made.offers]
+    return sorted(offers, key=lambda o: (o.quote is None, o.quote.net_minor if o.quote else 0, o.name))
+
+
+def _offer(offer: Offer, account: CarrierAccount, chosen: bool, on_frontier: bool) -> OfferOut:
+    return OfferOut(
+        carrier=offer.carrier,
+        carrier_name=account.name,
+        monogram=account.monogram,
+        service=offer.service,
+        name=offer.name,
+        network=offer.network,
+        packaging=parcels_text(offer.parcels),
+        quote=QuoteOut(**quote_json(offer)) if offer.quote else None,
+        refused=offer.refused.detail if offer.refused else None,
+        ship_date=offer.arrival.ship_date if offer.arrival else None,
+        arrives_earliest=offer.arrival.earliest if offer.arrival else None,
+        arrives=offer.arrival.latest if offer.arrival else None,
+        chosen=chosen,
+        on_frontier=on_frontier,
+    )
+
+
+def shipment_out(shipment: Shipment) -> ShipmentOut:
+    """Return a shipment with its labels."""
+    return ShipmentOut(
+        id=shipment.id,
+        order_id=shipment.order_id,
+        order_number=shipment.order.number,
+        state=shipment.state,
+        carrier=shipment.carrier,
+        service_name=shipment.service_name,
+        price_minor=shipment.price_minor,
+        ship_date=shipment.ship_date,
+        arrives=shipment.arrives,
+        failure=shipment.failure,
+        tracking_state=shipment.tracking_state,
+        tracking_path=f"/t/{shipment.tracking_key}",
+        labels=[LabelOut.model_validate(label) for label in shipment.labels],
+    )

@@ -1,0 +1,64 @@
+"""Errors as problem details (RFC 9457); the HTTP status of each is mapped here and nowhere else."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from fastapi import FastAPI, Request
+from fastapi.exceptions import RequestValidationError
+from fastapi.responses import JSONResponse
+from pydantic import BaseModel
+from starlette.exceptions import HTTPException
+
+from tidewind.outside.errors import OutsideError
+from tidewind.services.errors import ServiceError
+
+MEDIA_TYPE = "application/problem+json"
+
+
+class Problem(BaseModel):
+    """What went wrong: a stable code, words for a person, and the fields it is about."""
+
+    type: str = "about:blank"
+    title: str
+    status: int
+    code: str
+    detail: str
+    fields: dict[str, str] = {}
+
+
+def problem(status: int, code: str, detail: str, fields: dict[str, str] | None = None) -> JSONResponse:
+    """Return a problem answer."""
+    body = Problem(title=code.replace("_", " "), status=status, code=code, detail=detail, fields=fields or {})
+    return JSONResponse(body.model_dump(), status_code=status, media_type=MEDIA_TYPE)
+
+
+def install(app: FastAPI) -> None:
+    """Teach an application to answer every error as a problem."""
+
+    def service_error(_request: Request, error: Exception) -> JSONResponse:
+        if not isinstance(error, ServiceError):
+            raise error
+        return problem(error.status, error.code, str(error))
+
+    def outside_error(_request: Request, error: Exception) -> JSONResponse:
+        return problem(502, "outside", f"The other side does not answer: {error}. Nothing was lost; try again later.")
+
+    def invalid(_request: Request, error: Exception) -> JSONResponse:
+        fields: dict[str, str] = {}
+        if isinstance(error, RequestValidationError):
+            for entry in error.errors()[:50]:
+                fields[".".join(str(part) for part in entry["loc"][1:])[:120]] = str(entry["msg"])[:200]
+        return problem(422, "invalid_input", "Some fields cannot be used as they are.", fields)
+
+    def http_error(_request: Request, error: Exception) -> JSONResponse:
+        status = error.status_code if isinstance(error, HTTPException) else 500
+        return problem(status, "http", str(getattr(error, "detail", error))[:300])
+
+    app.add_exception_handler(ServiceError, service_error)
+    app.add_exception_handler(OutsideError, outside_error)
+    app.add_exception_handler(RequestValidationError, invalid)
+    app.add_exception_handler(HTTPException, http_error)
+
+
+RESPONSES: dict[int | str, dict[str, Any]] = {"default": {"model": Problem, "description": "Problem details"}}

@@ -1,0 +1,119 @@
+"""Orders in: spreadsheets, and the pull from the web shop."""
+
+from __future__ import annotations
+
+from importlib import resources
+
+from fastapi import APIRouter, Request, Response, UploadFile
+from sqlalchemy import select
+
+from tidewind.core.addresses.check import country_name
+from tidewind.core.order_rows import FIELDS, NEEDED
+from tidewind.db.tables import Channel, Import
+from tidewind.services import importing, pulling
+from tidewind.services.errors import Invalid, NotFound
+from tidewind.services.live import tell
+from tidewind.web.access import Anyone, Now, Parts, Shipper, Tx
+from tidewind.web.schemas.shop import ChannelOut, ColumnsIn, FaultOut, ImportOut, PreviewOrder, PullOut
+
+router = APIRouter(prefix="/api", tags=["orders in"])
+SAMPLES = {"clean": "orders-clean.csv", "messy": "orders-messy.csv", "template": "orders-template.csv"}
+MOST_SHOWN = 200
+
+
+def _present(row: Import) -> ImportOut:
+    orders, faults = importing.preview(row)
+    shown = faults[:MOST_SHOWN]
+    by_number: dict[int, list[str]] = dict(row.rows) if shown else {}
+    return ImportOut(
+        id=row.id,
+        file_name=row.file_name,
+        read_as=row.read_as,
+        state=row.state,
+        headers=row.headers,
+        columns=row.columns,
+        fields=list(FIELDS),
+        needed=list(NEEDED),
+        missing=importing.missing_fields(row),
+        sample=[cells for _, cells in row.rows[:5]],
+        row_count=len(row.rows),
+        good=len(orders),
+        preview=[
+            PreviewOrder(
+                number=o.number,
+                recipient=o.address.name,
+                destination=f"{o.address.postcode} {o.address.city}, {country_name(o.address.country)}",
+                items=", ".join(f"{ln.quantity} × {ln.name or ln.sku}" for ln in o.lines[:3]),
+                rows=o.rows,
+            )
+            for o in orders[:MOST_SHOWN]
+        ],
+        faults=[FaultOut.model_validate(fault) for fault in shown],
+        fault_rows={fault.row: by_number[fault.row][:40] for fault in shown if fault.row in by_number},
+        made=row.made,
+        already=row.already,
+    )
+
+
+def limit_upload(request: Request, parts: Parts) -> None:
+    """Refuse by its declared length what is too large, before a byte of it is read."""
+    declared = request.headers.get("content-length", "")
+    if declared.isdigit() and int(declared) > parts.settings.upload_limit_bytes:
+        raise Invalid(
+            "too_large", f"The file is larger than {parts.settings.upload_limit_bytes // 1_000_000} MB. Split it."
+        )
+
+
+@router.post("/imports", status_code=201)
+def upload(file: UploadFile, who: Shipper, parts: Parts, session: Tx) -> ImportOut:
+    """Upload a CSV or XLSX file; it is read and its columns are guessed, nothing is imported yet."""
+    limit = parts.settings.upload_limit_bytes
+    data = file.file.read(limit + 1)
+    if len(data) > limit:
+        raise Invalid("too_large", f"The file is larger than {limit // 1_000_000} MB. Split it.")
+    return _present(importing.upload(session, file.filename or "file", data, who.id))
+
+
+@router.get("/imports/{import_id}")
+def get_import(import_id: int, _who: Shipper, session: Tx) -> ImportOut:
+    """Return an import with its preview and the rows kept back."""
+    return _present(importing.get_import(session, import_id))
+
+
+@router.put("/imports/{import_id}/columns")
+def set_columns(import_id: int, body: ColumnsIn, _who: Shipper, session: Tx) -> ImportOut:
+    """Say which column holds which field."""
+    return _present(importing.set_columns(session, import_id, body.columns))
+
+
+@router.post("/imports/{import_id}/run")
+def run(import_id: int, _who: Shipper, session: Tx, now: Now) -> ImportOut:
+    """Import the good rows and keep the bad ones; doing it again makes nothing twice."""
+    row = importing.run(session, import_id, now)
+    tell(session, "orders")
+    return _present(row)
+
+
+@router.get("/import-samples/{name}")
+def sample(name: str, _who: Anyone) -> Response:
+    """Return a sample file: clean, messy or the template."""
+    if name not in SAMPLES:
+        raise NotFound("unknown_sample", "There is no such sample file.")
+    data = resources.files("tidewind.data").joinpath(SAMPLES[name]).read_bytes()
+    headers = {"Content-Disposition": f'attachment; filename="{SAMPLES[name]}"'}
+    return Response(data, media_type="text/csv", headers=headers)
+
+
+@router.get("/channels")
+def channels(_who: Anyone, session: Tx) -> list[ChannelOut]:
+    """Return where orders come from, with what the last pull brought."""
+    return [ChannelOut.model_validate(c) for c in session.scalars(select(Channel).order_by(Channel.id))]
+
+
+@router.post("/channels/{code}/pull")
+def pull(code: str, _who: Shipper, parts: Parts) -> PullOut:
+    """Pull the channel's new orders now."""
+    counts = pulling.pull(parts.sessions, parts.outside, code, parts.clock())
+    with parts.sessions.begin() as session:
+        tell(session, "orders")
+    return PullOut(**counts)

@@ -1,0 +1,1 @@
+"""What goes over HTTP; the front end's types are generated from these."""

@@ -1,0 +1,218 @@
+"""Orders, plans and offers as they go over HTTP."""
+
+from __future__ import annotations
+
+from datetime import date, datetime
+from typing import Annotated, Any
+
+from pydantic import BaseModel, ConfigDict, Field, StringConstraints
+
+Short = Annotated[str, StringConstraints(max_length=120, strip_whitespace=True)]
+
+
+class Out(BaseModel):
+    """Read from rows and dataclasses."""
+
+    model_config = ConfigDict(from_attributes=True)
+
+
+class AddressIO(Out):
+    name: Short = ""
+    company: Short = ""
+    street: Short = ""
+    extra: Short = ""
+    city: Short = ""
+    region: Short = ""
+    postcode: Short = ""
+    country: Short = ""
+    phone: Short = ""
+    email: Short = ""
+
+
+class SnagOut(Out):
+    code: str
+    level: str
+    words: str
+    fix: str
+    about: str
+
+
+class TrailStep(BaseModel):
+    layer: str
+    value: str
+    why: str
+
+
+class ParcelOut(BaseModel):
+    packaging: str | None
+    name: str
+    contents: list[tuple[int, int]] = Field(description="Pairs of order line id and quantity")
+    goods_g: int
+    packaging_g: int
+    padding_g: int
+    gross_g: int
+    sides_mm: tuple[int, int, int]
+    fill_percent: int
+
+
+class QuoteLineOut(BaseModel):
+    code: str
+    name: str
+    amount_minor: int
+    parcel: int
+    basis: str = Field(description="The arithmetic of this line in words")
+
+
+class QuoteOut(BaseModel):
+    zone: str
+    billable_g: int
+    net_minor: int
+    tax_minor: int
+    total_minor: int
+    published_net_minor: int | None
+    lines: list[QuoteLineOut]
+
+
+class OfferOut(BaseModel):
+    """One service for an order: priced with its arrival, or refused with its reason."""
+
+    carrier: str
+    carrier_name: str
+    monogram: str
+    service: str
+    name: str
+    network: str
+    packaging: str
+    quote: QuoteOut | None
+    refused: str | None
+    ship_date: date | None
+    arrives_earliest: date | None
+    arrives: date | None
+    chosen: bool
+    on_frontier: bool
+
+
+class OrderRow(BaseModel):
+    """One row of the work list."""
+
+    id: int
+    number: str
+    channel: str
+    state: str
+    state_why: str
+    buying: bool
+    ordered_at: datetime
+    recipient: str
+    city: str
+    country: str
+    items: str
+    item_count: int
+    promise: str
+    promise_date: date | None
+    packaging: str
+    monogram: str | None
+    carrier: str | None
+    network: str | None
+    service: str | None
+    service_name: str | None
+    decided_by: str
+    ship_date: date | None
+    arrives: date | None
+    parcel_count: int
+    price_minor: int | None
+    paid_shipping_minor: int
+    snags: list[SnagOut]
+
+
+class OrderPage(BaseModel):
+    orders: list[OrderRow]
+    counts: dict[str, int]
+    more: bool
+
+
+class OrderLineOut(Out):
+    id: int
+    sku: str
+    name: str
+    quantity: int
+    unit_price_minor: int
+
+
+class LabelOut(Out):
+    id: int
+    parcel_no: int
+    gross_g: int
+    tracking_number: str | None
+    printed_at: datetime | None
+
+
+class EventOut(Out):
+    at: datetime
+    state: str
+    words: str
+    spot: str
+
+
+class ShipmentOut(BaseModel):
+    id: int
+    order_id: int
+    order_number: str
+    state: str
+    carrier: str
+    service_name: str
+    price_minor: int
+    ship_date: date
+    arrives: date | None
+    failure: str
+    tracking_state: str
+    tracking_path: str
+    labels: list[LabelOut]
+
+
+class OrderSheet(BaseModel):
+    """One order whole: what, to whom, how, and every offer."""
+
+    row: OrderRow
+    address: AddressIO
+    home: bool
+    note: str
+    lines: list[OrderLineOut]
+    hand: dict[str, Any]
+    parcels: list[ParcelOut]
+    quote: QuoteOut | None
+    trail: dict[str, list[TrailStep]]
+    offers: list[OfferOut]
+    shipments: list[ShipmentOut]
+    events: list[EventOut]
+
+
+class HandIn(BaseModel):
+    """What to set by hand; null takes a setting back, a field left out stays as it is."""
+
+    model_config = ConfigDict(extra="forbid")
+    packaging: Short | None = None
+    service: Short | None = None
+    extras: Annotated[list[Short], Field(max_length=10)] | None = None
+    ship_date: date | None = None
+
+
+class AddressIn(BaseModel):
+    address: AddressIO
+    home: bool = True
+
+
+class HeldIn(BaseModel):
+    order_ids: Annotated[list[int], Field(min_length=1, max_length=500)]
+    held: bool
+
+
+class ProductFactsIn(BaseModel):
+    weight_g: Annotated[int, Field(gt=0, le=1_000_000)] | None = None
+    sides_mm: tuple[Annotated[int, Field(gt=0, le=10_000)], Annotated[int, Field(gt=0, le=10_000)],
+                    Annotated[int, Field(gt=0, le=10_000)]] | None = None  # fmt: skip
+
+
+class Changed(BaseModel):
+    """How many orders were planned anew."""
+
+    orders: int
