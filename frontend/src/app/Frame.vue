@@ -1,0 +1,110 @@
+<script setup lang="ts">
+import { useQuery, useQueryClient } from "@tanstack/vue-query";
+import { onBeforeUnmount, onMounted, ref } from "vue";
+import { useRouter } from "vue-router";
+import { useTheme } from "vuetify";
+import { api } from "../api/client";
+import { todayQuery } from "../features/today";
+import { clock, day, localDay } from "../shared/format";
+import { useKeys } from "../shared/keyboard";
+import { watchLive } from "../shared/live";
+import { now, setServerTime, useMe } from "../shared/session";
+import CommandLine from "./CommandLine.vue";
+import KeysHelp from "./KeysHelp.vue";
+import Ribbon from "./Ribbon.vue";
+
+const { me, zone, may } = useMe();
+const client = useQueryClient();
+const router = useRouter();
+const theme = useTheme();
+const { data: today } = useQuery(todayQuery);
+const commandOpen = ref(false);
+const helpOpen = ref(false);
+
+let stopLive: (() => void) | undefined;
+onMounted(() => {
+  if (me.value) setServerTime(me.value.now);
+  stopLive = watchLive(client);
+  window.addEventListener("keydown", commandKey);
+});
+onBeforeUnmount(() => {
+  stopLive?.();
+  window.removeEventListener("keydown", commandKey);
+});
+
+function commandKey(event: KeyboardEvent): void {
+  if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "k") {
+    event.preventDefault();
+    commandOpen.value = true;
+  }
+}
+useKeys({ "?": () => (helpOpen.value = true) });
+
+function switchTheme(): void {
+  const next = theme.global.name.value === "dark" ? "light" : "dark";
+  theme.change(next);
+  localStorage.setItem("tidewind.theme", next);
+}
+
+async function signOut(): Promise<void> {
+  await api.POST("/api/sign-out");
+  client.clear();
+  await router.push("/sign-in");
+}
+</script>
+
+<template>
+  <div class="frame">
+    <nav class="rail" aria-label="Pages">
+      <div class="brand">Tidewind</div>
+      <p>Plan</p>
+      <RouterLink to="/today">Today</RouterLink>
+      <RouterLink to="/orders">Orders <b v-if="today">{{ today.open_orders }}</b></RouterLink>
+      <RouterLink v-if="may('shipper')" to="/import">Import</RouterLink>
+      <template v-if="may('shipper')">
+        <p>Books</p>
+        <RouterLink to="/money">Money</RouterLink>
+      </template>
+      <p>Set-up</p>
+      <RouterLink to="/set-up/places">Places</RouterLink>
+      <RouterLink to="/set-up/packaging">Packaging</RouterLink>
+      <span class="grow" />
+      <button class="rail-button" type="button" @click="switchTheme">
+        {{ theme.global.name.value === "dark" ? "Light" : "Dark" }}<span class="wide"> theme</span>
+      </button>
+      <button class="rail-button" type="button" @click="helpOpen = true">Keys <span class="key">?</span></button>
+      <button class="rail-button" type="button" @click="signOut">Sign out</button>
+    </nav>
+    <header class="top">
+      <Ribbon :departures="today?.departures ?? []" :zone="zone" />
+      <div class="who">
+        <button class="key" type="button" aria-label="Search and commands, Ctrl+K" @click="commandOpen = true">Ctrl K</button>
+        <span class="mute">{{ day(localDay(now, zone)) }} · <b class="ink">{{ clock(now, zone) }}</b></span>
+        <span class="name">{{ me?.name }}</span>
+      </div>
+    </header>
+    <main class="content"><RouterView /></main>
+    <CommandLine v-model="commandOpen" />
+    <KeysHelp v-model="helpOpen" />
+  </div>
+</template>
+
+<style scoped>
+.frame { display: grid; grid-template: 60px minmax(0, 1fr) / 128px minmax(0, 1fr); height: 100vh; }
+.rail { grid-row: 1 / 3; border-right: 1px solid var(--line); padding: 14px 0 12px; display: flex; flex-direction: column; overflow-y: auto; }
+.brand { font-weight: 700; font-size: 16px; letter-spacing: -0.01em; padding: 4px 16px 10px; }
+.rail p { font-weight: 600; font-size: 10.5px; color: var(--mute); padding: 10px 16px 3px; margin: 0; }
+.rail a { padding: 4px 13px; color: var(--ink); text-decoration: none; display: flex; justify-content: space-between; border-left: 3px solid transparent; }
+.rail a b { font-weight: 500; color: var(--mute); font-size: 12px; }
+.rail a.router-link-active { border-color: var(--mul); font-weight: 650; background: var(--mul-soft); color: var(--mul); }
+.rail-button { background: none; border: 0; font: inherit; font-size: 12.5px; color: var(--mute); text-align: left; padding: 4px 16px; cursor: pointer; }
+.top { border-bottom: 1px solid var(--line); display: grid; grid-template-columns: minmax(0, 1fr) auto; background: var(--sheet); }
+.who { display: flex; align-items: center; gap: 12px; padding: 0 18px 0 12px; font-size: 12.5px; white-space: nowrap; }
+.ink { color: var(--ink); }
+.content { overflow: hidden; position: relative; }
+@media (max-width: 1100px) {
+  .frame { grid-template-columns: 104px minmax(0, 1fr); }
+  .rail a { padding: 4px 9px; } .rail p, .rail-button, .brand { padding-left: 12px; padding-right: 6px; }
+  .name, .wide { display: none; }
+}
+</style>

@@ -1,0 +1,36 @@
+import type { QueryClient } from "@tanstack/vue-query";
+import { createRouter, createWebHistory, type Router } from "vue-router";
+import { meQuery } from "../shared/session";
+
+/** The pages; those with `open` need no sign-in. */
+export function makeRouter(client: QueryClient): Router {
+  const router = createRouter({
+    history: createWebHistory(),
+    routes: [
+      { path: "/", redirect: "/today" },
+      { path: "/sign-in", component: () => import("../features/signin/SignInPage.vue"), meta: { open: true, title: "Sign in" } },
+      { path: "/t/:key", component: () => import("../features/tracking/TrackingPage.vue"), meta: { open: true, title: "Your parcel" } },
+      { path: "/today", component: () => import("../features/today/TodayPage.vue"), meta: { title: "Today" } },
+      { path: "/orders/:id(\\d+)?", component: () => import("../features/orders/OrdersPage.vue"), meta: { title: "Orders" } },
+      { path: "/import/:id(\\d+)?", component: () => import("../features/imports/ImportPage.vue"), meta: { title: "Import" } },
+      { path: "/money", component: () => import("../features/money/MoneyPage.vue"), meta: { title: "Money" } },
+      { path: "/set-up", redirect: "/set-up/places" },
+      { path: "/set-up/places", component: () => import("../features/setup/PlacesPage.vue"), meta: { title: "Places" } },
+      { path: "/set-up/packaging", component: () => import("../features/setup/PackagingPage.vue"), meta: { title: "Packaging" } },
+      { path: "/:rest(.*)*", component: () => import("./NothingHere.vue"), meta: { title: "Nothing here" } },
+    ],
+  });
+  router.beforeEach(async (to) => {
+    if (to.meta.open) return true;
+    try {
+      await client.ensureQueryData(meQuery);
+      return true;
+    } catch {
+      return { path: "/sign-in", query: { to: to.fullPath } };
+    }
+  });
+  router.afterEach((to) => {
+    document.title = `${String(to.meta.title ?? "")} · Tidewind`;
+  });
+  return router;
+}

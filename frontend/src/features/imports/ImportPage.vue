@@ -1,0 +1,150 @@
+<script setup lang="ts">
+import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
+import { computed, ref } from "vue";
+import { useRoute, useRouter } from "vue-router";
+import { need, api, problemOf, token, words, type Schemas } from "../../api/client";
+import { count } from "../../shared/format";
+
+type Import = Schemas["ImportOut"];
+const route = useRoute();
+const router = useRouter();
+const client = useQueryClient();
+const id = computed(() => Number(route.params.id ?? 0));
+const dropping = ref(false);
+const LARGEST = 20_000_000;
+const { data: made, error } = useQuery(
+  computed(() => ({
+    queryKey: ["import", id.value],
+    queryFn: async () => need(await api.GET("/api/imports/{import_id}", { params: { path: { import_id: id.value } } })),
+    enabled: id.value > 0,
+  })),
+);
+function keep(fresh: Import): void {
+  client.setQueryData(["import", fresh.id], fresh);
+}
+const upload = useMutation({
+  mutationFn: async (file: File) => {
+    if (file.size > LARGEST) throw new Error(`${file.name} is larger than 20 MB. Split it into several files.`);
+    const body = new FormData();
+    body.append("file", file);
+    const answer = await fetch("/api/imports", { method: "POST", body, headers: { "X-CSRF-Token": token() } });
+    if (!answer.ok) throw await problemOf(answer);
+    return (await answer.json()) as Import;
+  },
+  onSuccess: async (fresh) => {
+    keep(fresh);
+    await router.push(`/import/${fresh.id}`);
+  },
+});
+const remap = useMutation({
+  mutationFn: async ([field, column]: [string, number | null]) => {
+    const columns = { ...made.value!.columns };
+    for (const [key, taken] of Object.entries(columns)) if (taken === column) delete columns[key];
+    if (column === null) delete columns[field];
+    else columns[field] = column;
+    return need(await api.PUT("/api/imports/{import_id}/columns", { params: { path: { import_id: id.value } }, body: { columns } }));
+  },
+  onSuccess: keep,
+});
+const run = useMutation({
+  mutationFn: async () => need(await api.POST("/api/imports/{import_id}/run", { params: { path: { import_id: id.value } } })),
+  onSuccess: (fresh) => {
+    keep(fresh);
+    for (const key of ["orders", "today"]) void client.invalidateQueries({ queryKey: [key] });
+  },
+});
+function picked(files: FileList | null | undefined): void {
+  dropping.value = false;
+  const file = files?.[0];
+  if (file) upload.mutate(file);
+}
+const FIELD_WORDS: Record<string, string> = { order_number: "Order number", extra: "Unit, floor", sku: "SKU", item_name: "Item name", unit_price: "Unit price", weight_g: "Unit weight", paid_shipping: "Shipping paid", promise: "Promise", email: "E-mail" };
+const fieldWords = (name: string) => FIELD_WORDS[name] ?? name.charAt(0).toUpperCase() + name.slice(1);
+const faultRows = computed(() => {
+  const rows = new Map<number, string[]>();
+  for (const f of made.value?.faults ?? []) rows.set(f.row, [...(rows.get(f.row) ?? []), f.words]);
+  return [...rows.entries()];
+});
+</script>
+
+<template>
+  <div class="page">
+    <div class="head">
+      <h1>Import orders</h1>
+      <span class="mute">{{ made ? `${made.file_name} · read as ${made.read_as}` : "CSV or XLSX from anywhere" }}</span>
+      <span class="grow" />
+      <RouterLink v-if="id" class="link" to="/import">Another file</RouterLink>
+    </div>
+    <p v-if="upload.error.value || error || remap.error.value || run.error.value" class="note bad" role="alert">{{ words(upload.error.value ?? error ?? remap.error.value ?? run.error.value) }}</p>
+    <template v-if="!id">
+      <label class="drop" :class="{ over: dropping }" @dragover.prevent="dropping = true" @dragleave="dropping = false" @drop.prevent="picked($event.dataTransfer?.files)">
+        <input type="file" accept=".csv,.txt,.tsv,.xlsx,.xls,.ods" class="visually-hidden" @change="picked(($event.target as HTMLInputElement).files)" />
+        <b>{{ upload.isPending.value ? "Reading…" : "Choose a file, or drop it here" }}</b>
+        <span class="mute">Delimiter, encoding and header are found. Nothing is imported before you have seen it.</span>
+      </label>
+      <p>Sample files: <a class="link" href="/api/import-samples/clean">a clean one</a> <a class="link" href="/api/import-samples/messy">one as messy as real ones</a> <a class="link" href="/api/import-samples/template">an empty template</a></p>
+    </template>
+    <template v-else-if="made">
+      <p v-if="made.state === 'done'" class="note" role="status">
+        <b>{{ count(made.made, "order") }} imported.</b> {{ made.already ? `${count(made.already, "order")} here already, left alone.` : "" }} {{ faultRows.length ? `${count(faultRows.length, "row")} kept back, below.` : "" }}
+        <RouterLink class="link" to="/orders">See the orders</RouterLink>
+      </p>
+      <div class="two">
+        <section>
+          <h2>Which column is what</h2>
+          <p v-if="made.missing.length" class="note bad">Still needed: {{ made.missing.map(fieldWords).join(", ") }}.</p>
+          <table class="plain-table">
+            <thead><tr><th>Field</th><th>Column</th><th>First row</th></tr></thead>
+            <tbody>
+              <tr v-for="f in made.fields" :key="f">
+                <td>{{ fieldWords(f) }}<b v-if="made.needed.includes(f)" class="stop" title="needed"> *</b></td>
+                <td>
+                  <select :aria-label="`Column for ${fieldWords(f)}`" :value="made.columns[f] ?? ''" @change="remap.mutate([f, ($event.target as HTMLSelectElement).value === '' ? null : Number(($event.target as HTMLSelectElement).value)])">
+                    <option value="">–</option>
+                    <option v-for="(h, i) in made.headers" :key="i" :value="i">{{ h || `column ${i + 1}` }}</option>
+                  </select>
+                </td>
+                <td class="mute cell">{{ made.columns[f] !== undefined ? made.sample[0]?.[made.columns[f]!] : "" }}</td>
+              </tr>
+            </tbody>
+          </table>
+        </section>
+        <section>
+          <div class="head">
+            <h2>{{ count(made.good, "good order") }}, {{ count(faultRows.length, "row") }} kept back</h2>
+            <span class="grow" />
+            <v-btn :disabled="made.missing.length > 0 || made.good === 0" :loading="run.isPending.value" @click="run.mutate()">{{ made.state === "done" ? "Import again" : "Import" }} {{ count(made.good, "order") }}</v-btn>
+          </div>
+          <table v-if="faultRows.length" class="plain-table" aria-label="Rows kept back">
+            <thead><tr><th>Row</th><th>What is wrong</th><th>What it says</th></tr></thead>
+            <tbody>
+              <tr v-for="[row, said] in faultRows" :key="row">
+                <td class="right">{{ row }}</td>
+                <td><div v-for="w in said" :key="w" class="snag">{{ w }}</div></td>
+                <td class="mute small cell">{{ (made.fault_rows[row] ?? []).filter(Boolean).slice(0, 6).join(" · ") }}</td>
+              </tr>
+            </tbody>
+          </table>
+          <h2 class="gap">Good orders</h2>
+          <p v-if="!made.preview.length" class="mute">None yet: map the columns on the left.</p>
+          <table v-else class="plain-table" aria-label="Good orders">
+            <thead><tr><th>Order</th><th>To</th><th>Items</th></tr></thead>
+            <tbody>
+              <tr v-for="o in made.preview" :key="o.number"><td class="mono">{{ o.number }}</td><td>{{ o.recipient }}<br /><span class="small mute">{{ o.destination }}</span></td><td>{{ o.items }}</td></tr>
+            </tbody>
+          </table>
+        </section>
+      </div>
+    </template>
+  </div>
+</template>
+
+<style scoped>
+.drop { display: grid; gap: 4px; place-items: center; padding: 56px; border: 1.5px dashed var(--todo); background: var(--sheet); cursor: pointer; margin-bottom: 12px; }
+.drop.over, .drop:focus-within { border-color: var(--mul); background: var(--mul-soft); }
+.two { display: grid; grid-template-columns: 400px minmax(0, 1fr); gap: 28px; }
+select { font: inherit; color: inherit; background: var(--sheet); border: 1px solid var(--line); border-radius: 3px; padding: 2px 4px; width: 150px; }
+.cell { max-width: 220px; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
+.gap { margin-top: 18px; }
+@media (max-width: 1100px) { .two { grid-template-columns: 1fr; } }
+</style>

@@ -1,0 +1,181 @@
+<script setup lang="ts">
+import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
+import { computed, ref } from "vue";
+import { api, need, words, type Schemas } from "../../api/client";
+import { centimetres, count, day, dayAndClock, kilograms, money, trackingWords } from "../../shared/format";
+import { useMe } from "../../shared/session";
+import { packagingQuery } from "../setup";
+import PriceChart from "./PriceChart.vue";
+import { orderQuery, type OrderRow } from "./queries";
+
+const props = defineProps<{ id: number; place: string }>();
+const emit = defineEmits<{ close: []; step: [by: number]; buy: [row: OrderRow]; fix: [row: OrderRow] }>();
+const client = useQueryClient();
+const { currency, zone, may, me } = useMe();
+const { data: sheet, error, isPending } = useQuery(computed(() => orderQuery(props.id)));
+const { data: boxes } = useQuery(packagingQuery);
+const showRefused = ref(false);
+
+const row = computed(() => sheet.value?.row);
+const editable = computed(() => row.value?.state === "open" && !row.value.buying && may("shipper"));
+const priced = computed(() => sheet.value?.offers.filter((o) => o.quote) ?? []);
+const refused = computed(() => sheet.value?.offers.filter((o) => !o.quote) ?? []);
+const line = (id: number | undefined) => sheet.value?.lines.find((l) => l.id === id);
+const late = computed(() => Boolean(row.value?.arrives && row.value.promise_date && row.value.arrives > row.value.promise_date));
+
+const hand = useMutation({
+  mutationFn: async (body: Schemas["HandIn"]) => need(await api.PATCH("/api/orders/{order_id}/hand", { params: { path: { order_id: props.id } }, body })),
+  onSuccess: (fresh) => {
+    client.setQueryData(["order", props.id], fresh);
+    void client.invalidateQueries({ queryKey: ["orders"] });
+    void client.invalidateQueries({ queryKey: ["today"] });
+  },
+});
+function choose(service: string): void {
+  if (editable.value) hand.mutate({ service });
+}
+const handWords: Record<string, string> = { packaging: "box", service: "service", extras: "extras", ship_date: "ship date" };
+const EXTRAS = [["signature", "Signature"], ["delivery_confirmation", "Delivery confirmation"], ["cover", "Cover"]] as const;
+const extrasOn = computed(() => (Array.isArray(sheet.value?.hand.extras) ? (sheet.value.hand.extras as string[]) : []));
+function toggleExtra(code: string): void {
+  const next = extrasOn.value.includes(code) ? extrasOn.value.filter((e) => e !== code) : [...extrasOn.value, code];
+  hand.mutate({ extras: next.length ? next : null });
+}
+</script>
+
+<template>
+  <div class="sheet" role="region" aria-label="Order">
+    <p v-if="error" class="note bad" role="alert">{{ words(error) }}</p>
+    <p v-else-if="isPending" class="empty">Fetching the order and asking every service for its price…</p>
+    <template v-else-if="sheet && row">
+      <div class="head top">
+        <button class="link" type="button" @click="emit('close')">← Orders</button>
+        <h1><span class="mono number">{{ row.number }}</span> {{ row.recipient || "no name" }}<template v-if="row.city">, {{ row.city }}</template></h1>
+        <span class="mute">{{ row.channel }} · {{ dayAndClock(row.ordered_at, zone) }}</span>
+        <span class="grow" />
+        <span class="mute small">{{ place }}</span>
+        <button class="key" type="button" aria-label="Previous order" @click="emit('step', -1)">↑</button>
+        <button class="key" type="button" aria-label="Next order" @click="emit('step', 1)">↓</button>
+      </div>
+      <p v-if="hand.error.value" class="note bad" role="alert">{{ words(hand.error.value) }}</p>
+      <div class="columns">
+        <section aria-label="What, and to whom">
+          <h2>What, and to whom</h2>
+          <h3>Promise</h3>
+          <p><b>{{ row.promise_date ? `By ${day(row.promise_date)}` : "No date" }}</b><template v-if="row.promise">, “{{ row.promise }}”</template>, paid {{ money(row.paid_shipping_minor, currency) }}</p>
+          <h3>To</h3>
+          <address>
+            <template v-for="part in [sheet.address.name, sheet.address.company, sheet.address.street, sheet.address.extra, `${sheet.address.postcode} ${sheet.address.city}`, sheet.address.region, sheet.address.country]" :key="part"><span v-if="part.trim()">{{ part }}<br /></span></template>
+            <span class="mute">{{ sheet.home ? "home" : "business" }}<template v-if="sheet.address.phone"> · {{ sheet.address.phone }}</template></span>
+          </address>
+          <button v-if="editable || (row.state === 'open' && may('care'))" class="quiet" type="button" @click="emit('fix', { ...row, snags: [{ code: 'address', level: 'warns', words: 'Change where it goes', fix: 'address', about: '' }] })">Change the address</button>
+          <h3>Items</h3>
+          <table class="plain-table items">
+            <tbody>
+              <tr v-for="l in sheet.lines" :key="l.id"><td class="right"><b>{{ l.quantity }}</b></td><td>{{ l.name }}<br /><span class="mono mute small">{{ l.sku }}</span></td><td class="right">{{ money(l.unit_price_minor * l.quantity, currency) }}</td></tr>
+            </tbody>
+          </table>
+          <template v-if="sheet.note"><h3>Note from the buyer</h3><p>{{ sheet.note }}</p></template>
+        </section>
+        <section aria-label="How">
+          <h2>How</h2>
+          <div v-for="s in row.snags" :key="s.code + s.about" class="snag-line">
+            <span class="snag" :class="s.level">{{ s.words }}</span>
+            <button v-if="s.fix !== 'service' && s.fix !== 'none'" class="link" type="button" @click="emit('fix', { ...row, snags: [s] })">Fix</button>
+          </div>
+          <div v-for="(p, i) in sheet.parcels" :key="i" class="parcel">
+            <div class="between"><b>Parcel {{ i + 1 }} of {{ sheet.parcels.length }}</b><span>{{ p.name }}</span></div>
+            <div class="mute small">{{ centimetres(p.sides_mm) }} · fills {{ p.fill_percent }} %<template v-if="sheet.parcels.length > 1"> · {{ p.contents.map(([l, n]) => `${n} × ${line(l)?.name}`).join(", ") }}</template></div>
+            <div class="parts" aria-hidden="true"><i class="goods" :style="{ flex: p.goods_g }" /><i class="own" :style="{ flex: p.packaging_g }" /><i class="pad" :style="{ flex: p.padding_g }" /></div>
+            <div class="small">goods {{ kilograms(p.goods_g) }} + packaging {{ kilograms(p.packaging_g) }} + padding {{ kilograms(p.padding_g) }} = <b>{{ kilograms(p.gross_g) }} gross</b></div>
+          </div>
+          <template v-if="editable">
+            <h3>Box for this order</h3>
+            <v-select
+              :model-value="(sheet.hand.packaging as string | undefined) ?? null" aria-label="Box for this order" placeholder="By fit" persistent-placeholder clearable :loading="hand.isPending.value"
+              :items="(boxes ?? []).filter((b) => b.active && !b.carrier).map((b) => ({ title: b.name, value: b.code }))" @update:model-value="hand.mutate({ packaging: $event })"
+            />
+            <h3>Extras</h3>
+            <button v-for="[code, name] in EXTRAS" :key="code" type="button" class="chip extra" :aria-pressed="extrasOn.includes(code)" @click="toggleExtra(code)">{{ name }}</button>
+          </template>
+          <template v-if="sheet.quote">
+            <h3>Price</h3>
+            <table class="plain-table sum">
+              <tbody>
+                <tr v-for="(l, i) in sheet.quote.lines" :key="i"><td>{{ l.name }}<template v-if="sheet.parcels.length > 1 && l.parcel">, parcel {{ l.parcel }}</template> <span class="mute small">{{ l.basis }}</span></td><td class="right">{{ money(l.amount_minor, currency) }}</td></tr>
+                <tr class="total"><td><b>Price</b> <span class="mute small">without VAT</span></td><td class="right"><b>{{ money(sheet.quote.net_minor, currency) }}</b></td></tr>
+                <tr><td class="mute">VAT, on the carrier's invoice</td><td class="right mute">{{ money(sheet.quote.tax_minor, currency) }}</td></tr>
+                <tr v-if="sheet.quote.published_net_minor !== null && sheet.quote.published_net_minor !== sheet.quote.net_minor"><td class="mute">Published price</td><td class="right mute">{{ money(sheet.quote.published_net_minor, currency) }}</td></tr>
+              </tbody>
+            </table>
+          </template>
+          <p v-if="Object.keys(sheet.hand).length" class="note">Set by hand: {{ Object.keys(sheet.hand).map((k) => handWords[k] ?? k).join(", ") }}.
+            <button v-if="editable" class="link" type="button" @click="hand.mutate({ packaging: null, service: null, extras: null, ship_date: null })">Let the plan decide</button></p>
+        </section>
+        <section aria-label="Price against arrival">
+          <template v-if="sheet.offers.length">
+            <h2>Price against arrival</h2>
+            <PriceChart :offers="sheet.offers" :promise="row.promise_date" :currency="currency" @choose="choose" />
+            <table class="plain-table offers">
+              <thead><tr><th>Service</th><th>Arrives</th><th class="right">Price</th></tr></thead>
+              <tbody>
+                <tr v-for="o in priced" :key="o.service" :class="{ chosen: o.chosen, back: !o.on_frontier && !o.chosen }">
+                  <td><button class="pick" type="button" :disabled="!editable" :aria-pressed="o.chosen" @click="choose(o.service)"><span class="mono-gram">{{ o.monogram }}</span> {{ o.name }}</button> <span class="small mute">{{ o.packaging }}</span></td>
+                  <td :class="{ stop: row.promise_date && o.arrives! > row.promise_date }">{{ day(o.arrives) }}</td>
+                  <td class="right"><b>{{ money(o.quote!.net_minor, currency) }}</b></td>
+                </tr>
+                <tr v-if="refused.length"><td colspan="3"><button class="quiet" type="button" :aria-expanded="showRefused" @click="showRefused = !showRefused">{{ count(refused.length, "service") }} cannot take it: {{ showRefused ? "hide" : "show why" }}</button></td></tr>
+                <tr v-for="o in showRefused ? refused : []" :key="o.service" class="back"><td><span class="mono-gram">{{ o.monogram }}</span> {{ o.name }}</td><td colspan="2">{{ o.refused }}</td></tr>
+              </tbody>
+            </table>
+          </template>
+          <template v-for="s in sheet.shipments" :key="s.id">
+            <h2>{{ s.state === "bought" ? "Label" : s.state === "buying" ? "Being bought" : "Not bought" }}</h2>
+            <p v-if="s.failure" class="note bad">{{ s.failure }}</p>
+            <p>{{ s.service_name }}, {{ money(s.price_minor, currency) }}, leaves {{ day(s.ship_date) }}, arrives {{ day(s.arrives) }}</p>
+            <template v-if="s.state === 'bought'">
+              <p v-for="l in s.labels" :key="l.id"><span class="mono">{{ l.tracking_number }}</span> <span class="mute small">{{ kilograms(l.gross_g) }}{{ l.printed_at ? ", printed" : "" }}</span></p>
+              <p><b>{{ trackingWords(s.tracking_state) }}</b> · <a class="link" :href="s.tracking_path" target="_blank">The buyer's tracking page</a></p>
+              <v-btn :href="`/api/labels.pdf?shipment=${s.id}`" target="_blank" class="mr-2">{{ s.labels[0]?.printed_at ? "Print again" : "Print label" }}</v-btn>
+              <v-btn variant="outlined" :href="`/api/packing-slips.pdf?shipment=${s.id}`" target="_blank">Packing slip</v-btn>
+              <a v-if="me?.standins_url" class="link" :href="`${me.standins_url}/mail`" target="_blank" rel="noopener">Mails</a>
+            </template>
+          </template>
+          <template v-if="sheet.events.length">
+            <h3>On its way</h3>
+            <p v-for="e in sheet.events" :key="e.at + e.state"><span class="mute">{{ dayAndClock(e.at, zone) }}</span> {{ e.words }}</p>
+          </template>
+        </section>
+      </div>
+      <div class="tray">
+        <div><b>{{ money(row.price_minor, currency) }}</b><span>buyer paid {{ money(row.paid_shipping_minor, currency) }}</span></div>
+        <div><b :class="late ? 'stop' : 'fine'">{{ day(row.arrives) }}</b><span>{{ row.promise_date ? (late ? "after the promise" : "within the promise") : "no promised date" }}</span></div>
+        <span class="grow" />
+        <span v-if="row.state !== 'open'" class="mute">{{ row.state.replace("_", " ") }}{{ row.state_why ? `: ${row.state_why}` : "" }}</span>
+        <v-btn v-if="editable && row.price_minor !== null" @click="emit('buy', row)">Buy {{ count(row.parcel_count, "label") }} · {{ money(row.price_minor, currency) }}</v-btn>
+      </div>
+    </template>
+  </div>
+</template>
+
+<style scoped>
+.sheet { display: grid; grid-template-rows: auto auto minmax(0, 1fr) auto; height: 100%; }
+.top { padding: 12px 18px 4px; } .number { font-size: 17px; }
+.columns { grid-row: 3; display: grid; grid-template-columns: 25fr 33fr 42fr; background: var(--sheet); border: 1px solid var(--line); margin: 4px 18px 12px; overflow: hidden; min-height: 0; }
+.columns > section { padding: 14px 18px; border-left: 1px solid var(--line); overflow: auto; min-width: 0; }
+.columns > section:first-child { border: 0; }
+h2 { margin: 0 0 8px; } section h2:not(:first-child) { margin-top: 16px; }
+h3 { font-size: 11.5px; font-weight: 500; color: var(--mute); margin: 12px 0 2px; }
+p { margin: 2px 0 6px; } address { font-style: normal; }
+.items td { padding: 3px 4px; } .between { display: flex; justify-content: space-between; gap: 8px; }
+.parcel { border: 1px solid var(--line); background: var(--paper); padding: 9px 12px; margin-bottom: 8px; }
+.parts { display: flex; height: 6px; gap: 1px; margin: 6px 0 4px; } .parts i { display: block; }
+.goods { background: var(--mul); } .own { background: var(--mul); opacity: 0.55; } .pad { background: var(--mul); opacity: 0.25; }
+.sum td { border: 0; padding: 2px 0; } .sum .total td { border-top: 1px solid var(--line); padding-top: 5px; }
+.snag-line { margin-bottom: 8px; } .extra { margin: 2px 5px 2px 0; }
+.offers { margin-top: 4px; } .offers .chosen { background: var(--mul-soft); box-shadow: inset 3px 0 0 var(--mul); } .offers .back { color: var(--mute); }
+.pick { font: inherit; color: inherit; background: none; border: 0; padding: 2px 0; cursor: pointer; } .pick:disabled { cursor: default; } .pick:not(:disabled):hover { text-decoration: underline; }
+.tray { grid-row: 4; border-top: 1px solid var(--line); background: var(--sheet); min-height: 58px; display: flex; align-items: center; gap: 26px; padding: 6px 18px; }
+.tray b { display: block; font-size: 15px; } .tray div span { font-size: 11px; color: var(--mute); }
+.note { margin: 8px 0; }
+</style>

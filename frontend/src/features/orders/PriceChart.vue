@@ -1,0 +1,76 @@
+<script setup lang="ts">
+import { computed, onBeforeUnmount, onMounted, ref } from "vue";
+import { day, money } from "../../shared/format";
+import type { Offer } from "./queries";
+
+const props = defineProps<{ offers: Offer[]; promise: string | null; currency: string }>();
+const emit = defineEmits<{ choose: [service: string] }>();
+const box = ref<HTMLElement>();
+const width = ref(460);
+const watcher = new ResizeObserver(([entry]) => (width.value = Math.max(280, entry?.contentRect.width ?? 460)));
+onMounted(() => box.value && watcher.observe(box.value));
+onBeforeUnmount(() => watcher.disconnect());
+
+const LEFT = 62, RIGHT = 20, TOP = 22, ROW = 36;
+const priced = computed(() => props.offers.filter((o) => o.quote && o.arrives));
+const days = computed(() => [...new Set(priced.value.map((o) => o.arrives!))].sort());
+const height = computed(() => TOP + days.value.length * ROW + 24);
+/** Prices on a square-root scale: a dear outlier stays in the picture and does not press the rest together. */
+const scale = computed(() => {
+  const prices = priced.value.map((o) => o.quote!.net_minor);
+  const low = Math.min(...prices), high = Math.max(...prices, low + 100);
+  const at = (minor: number) => LEFT + 14 + Math.sqrt((minor - low) / (high - low)) * (width.value - LEFT - RIGHT - 80);
+  const ticks = [...new Set([low, low + (high - low) * 0.12, low + (high - low) * 0.45, high].map((p) => Math.round(p / 50) * 50))].filter((p) => p >= low && p <= high);
+  return { at, ticks };
+});
+const y = (iso: string) => TOP + days.value.indexOf(iso) * ROW + ROW / 2;
+const promiseY = computed(() => {
+  if (!props.promise || !days.value.length) return null;
+  const met = days.value.filter((d) => d <= props.promise!).length;
+  return TOP + met * ROW;
+});
+const points = computed(() => priced.value.map((o) => ({ o, x: scale.value.at(o.quote!.net_minor), y: y(o.arrives!) })));
+const line = computed(() => points.value.filter((p) => p.o.on_frontier).sort((a, b) => a.x - b.x).map((p) => `${p.x},${p.y}`).join(" "));
+/** A label is drawn where it does not run into the next point of its row; the chosen one always is. */
+const labelled = computed(() => points.value.filter((p) => p.o.chosen || (p.o.on_frontier && !points.value.some((q) => q !== p && q.y === p.y && q.x > p.x && q.x - p.x < 104 && !(q.x === p.x)))));
+</script>
+
+<template>
+  <div ref="box" class="chart">
+    <p v-if="!priced.length" class="mute">No service has a price for this order yet.</p>
+    <svg v-else :width="width" :height="height" role="group" aria-label="Price against arrival">
+      <g v-for="d in days" :key="d">
+        <line :x1="LEFT" :x2="width - RIGHT" :y1="y(d)" :y2="y(d)" class="row" />
+        <text :x="0" :y="y(d) + 4" class="day">{{ day(d) }}</text>
+      </g>
+      <g v-if="promiseY !== null">
+        <line :x1="LEFT" :x2="width - RIGHT" :y1="promiseY" :y2="promiseY" class="promise" />
+        <text :x="width - RIGHT" :y="promiseY - 3" text-anchor="end" class="promise-text">promised by {{ day(promise) }}</text>
+      </g>
+      <polyline :points="line" class="frontier" />
+      <g
+        v-for="p in points" :key="p.o.service" class="point" :class="{ chosen: p.o.chosen, back: !p.o.on_frontier }" tabindex="0" role="button"
+        :aria-label="`${p.o.name}, ${money(p.o.quote!.net_minor, currency)}, arrives ${day(p.o.arrives)}${p.o.chosen ? ', chosen' : ''}`"
+        @click="emit('choose', p.o.service)" @keydown.enter.prevent="emit('choose', p.o.service)"
+      >
+        <title>{{ p.o.name }} {{ money(p.o.quote!.net_minor, currency) }}</title>
+        <circle :cx="p.x" :cy="p.y" :r="p.o.chosen ? 7 : 5" />
+      </g>
+      <text v-for="p in labelled" :key="`t${p.o.service}`" :x="p.x + 10" :y="p.y - 6" class="name" :class="{ strong: p.o.chosen }">{{ p.o.name }} {{ money(p.o.quote!.net_minor, currency) }}</text>
+      <text v-for="t in scale.ticks" :key="t" :x="scale.at(t)" :y="height - 6" text-anchor="middle" class="day">{{ money(t, currency) }}</text>
+    </svg>
+  </div>
+</template>
+
+<style scoped>
+.chart { min-height: 60px; }
+.row { stroke: var(--line); } .day { font-size: 11px; fill: var(--mute); }
+.promise { stroke: var(--wheat-line); stroke-width: 1.5; stroke-dasharray: 6 4; } .promise-text { font-size: 11px; fill: var(--wheat); }
+.frontier { fill: none; stroke: var(--mul); stroke-opacity: 0.4; stroke-width: 1.5; }
+.point { cursor: pointer; outline: none; }
+.point circle { fill: var(--sheet); stroke: var(--mul); stroke-width: 2; }
+.point.back circle { stroke: var(--todo); fill: var(--soft); }
+.point.chosen circle { fill: var(--mul); stroke: var(--mul); }
+.point:focus-visible circle { stroke-width: 4; }
+.name { font-size: 11.5px; fill: var(--ink); } .name.strong { font-weight: 700; }
+</style>

@@ -1,0 +1,1 @@
+export { ordersQuery, orderQuery, type OrderRow, type Sheet } from "./queries";

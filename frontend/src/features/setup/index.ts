@@ -1,0 +1,1 @@
+export { packagingQuery, placesQuery } from "./queries";

@@ -1,0 +1,14 @@
+import { queryOptions } from "@tanstack/vue-query";
+import { api, need } from "../../api/client";
+
+export const packagingQuery = queryOptions({
+  queryKey: ["packaging"],
+  queryFn: async () => need(await api.GET("/api/packaging")),
+  staleTime: 60_000,
+});
+
+export const placesQuery = queryOptions({
+  queryKey: ["places"],
+  queryFn: async () => need(await api.GET("/api/places")),
+  staleTime: 60_000,
+});

@@ -1,0 +1,1 @@
+export { todayQuery } from "./queries";

@@ -1,0 +1,30 @@
+import { onBeforeUnmount, onMounted } from "vue";
+
+export type Keys = Record<string, (event: KeyboardEvent) => void>;
+
+function typing(target: EventTarget | null): boolean {
+  if (!(target instanceof HTMLElement)) return false;
+  return target.isContentEditable || ["INPUT", "TEXTAREA", "SELECT"].includes(target.tagName);
+}
+
+/** True while a dialog is open: the keys of the page beneath rest. */
+function dialogOpen(): boolean {
+  return document.querySelector(".v-overlay--active [role=dialog], .v-dialog.v-overlay--active") !== null;
+}
+
+/** Bind the keys of a page while it is shown; never while somebody types or a dialog is open. */
+export function useKeys(keys: Keys): void {
+  function handle(event: KeyboardEvent): void {
+    if (event.defaultPrevented || event.ctrlKey || event.metaKey || event.altKey) return;
+    if (typing(event.target) || dialogOpen()) return;
+    const onControl = event.target instanceof HTMLElement && ["BUTTON", "A"].includes(event.target.tagName);
+    if (onControl && (event.key === "Enter" || event.key === " ")) return;
+    const action = keys[event.shiftKey && event.key.length > 1 ? `Shift+${event.key}` : event.key];
+    if (action) {
+      event.preventDefault();
+      action(event);
+    }
+  }
+  onMounted(() => window.addEventListener("keydown", handle));
+  onBeforeUnmount(() => window.removeEventListener("keydown", handle));
+}

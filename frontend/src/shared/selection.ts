@@ -1,0 +1,27 @@
+import { defineStore } from "pinia";
+import { computed, ref } from "vue";
+import type { Schemas } from "../api/client";
+
+type Row = Schemas["OrderRow"];
+
+/** The selected orders; they stay selected over pages, views and searches. */
+export const useSelection = defineStore("selection", () => {
+  const chosen = ref(new Map<number, Row>());
+  const rows = computed(() => [...chosen.value.values()]);
+  const buyable = computed(() => rows.value.filter((row) => row.state === "open" && !row.buying && row.price_minor !== null));
+  const total = computed(() => buyable.value.reduce((sum, row) => sum + (row.price_minor ?? 0), 0));
+  const labels = computed(() => buyable.value.reduce((sum, row) => sum + row.parcel_count, 0));
+
+  function set(row: Row, on: boolean): void {
+    if (on) chosen.value.set(row.id, row);
+    else chosen.value.delete(row.id);
+  }
+  /** Keep what is selected up to date with what the list now says. */
+  function refresh(fresh: readonly Row[]): void {
+    for (const row of fresh) if (chosen.value.has(row.id)) chosen.value.set(row.id, row);
+  }
+  function clear(): void {
+    chosen.value.clear();
+  }
+  return { chosen, rows, buyable, total, labels, set, refresh, clear };
+});
