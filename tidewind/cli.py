@@ -7,6 +7,7 @@ import json
 import shutil
 import socket
 import sys
+import threading
 from pathlib import Path
 
 from tidewind.settings import ROOT, Settings, now
@@ -86,8 +87,11 @@ def _web() -> int:
     import uvicorn
 
     from tidewind.app import make_app, make_wiring
+    from tidewind.core.calendar import is_working_day
 
     settings = Settings()
+    # Read the holiday tables while the server comes up, so that the first page need not wait for them.
+    threading.Thread(target=is_working_day, args=(now().date(), "PT"), daemon=True).start()
     uvicorn.run(make_app(make_wiring(settings)), host=settings.host, port=settings.port, log_level="warning",
                 timeout_graceful_shutdown=2)  # fmt: skip
     return 0

@@ -19,7 +19,7 @@ LONGEST_PAUSE = timedelta(hours=1)
 _SUBJECT = "Your order {order} is on its way"
 _BODY = """Dear {name},
 
-your order {order} has been packed and handed to {carrier} ({service}).
+your order {order} is packed and goes with {carrier} ({service}).
 
 Tracking number: {numbers}
 Expected: {arrives}

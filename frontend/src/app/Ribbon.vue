@@ -26,7 +26,7 @@ function at(time: number): number {
 const hours = computed(() => {
   const every = span.value.end - span.value.start > 14 * HOUR ? 3 : 1;
   const marks = [];
-  for (let t = span.value.start; t <= span.value.end; t += every * HOUR) marks.push({ x: at(t), label: clock(new Date(t), props.zone).slice(0, 2) });
+  for (let t = span.value.start; t <= span.value.end; t += every * HOUR) if (at(t) > 8 && at(t) < wide.value - 8) marks.push({ x: at(t), label: clock(new Date(t), props.zone).slice(0, 2) });
   return marks;
 });
 /** Marks are pushed left until they no longer collide; what does not fit keeps its line and goes into the summary. */
@@ -77,7 +77,7 @@ function pressing(d: Schemas["DepartureOut"]): boolean {
 .hour { position: absolute; bottom: 3px; font-size: 10px; color: var(--mute); transform: translateX(-50%); }
 .base { position: absolute; left: 0; right: 0; bottom: 18px; height: 1px; background: var(--line); }
 .now { position: absolute; top: 3px; bottom: 4px; width: 1.5px; background: var(--ink); }
-.cut { position: absolute; top: 6px; bottom: 14px; width: 2px; margin-left: -2px; background: var(--mute); }
+.cut { position: absolute; top: 34px; bottom: 12px; width: 2px; margin-left: -2px; background: var(--mute); }
 .cut.pressing { background: var(--wheat-line); }
 .mark { position: absolute; bottom: 20px; transform: translateX(-100%); padding: 0 7px 0 4px; text-align: right; white-space: nowrap; line-height: 1.15; background: var(--sheet); }
 .mark b { font-weight: 650; font-size: 12px; display: block; }

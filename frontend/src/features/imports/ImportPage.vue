@@ -142,9 +142,10 @@ const faultRows = computed(() => {
 <style scoped>
 .drop { display: grid; gap: 4px; place-items: center; padding: 56px; border: 1.5px dashed var(--todo); background: var(--sheet); cursor: pointer; margin-bottom: 12px; }
 .drop.over, .drop:focus-within { border-color: var(--mul); background: var(--mul-soft); }
-.two { display: grid; grid-template-columns: 400px minmax(0, 1fr); gap: 28px; }
+.two { display: grid; grid-template-columns: 440px minmax(0, 1fr); gap: 28px; }
 select { font: inherit; color: inherit; background: var(--sheet); border: 1px solid var(--line); border-radius: 3px; padding: 2px 4px; width: 150px; }
-.cell { max-width: 220px; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
+.two td:first-child { white-space: nowrap; }
+.cell { max-width: 150px; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
 .gap { margin-top: 18px; }
 @media (max-width: 1100px) { .two { grid-template-columns: 1fr; } }
 </style>

@@ -219,7 +219,7 @@ useKeys({
             :data-current="row === current" :data-order="row.number" @click="open(row)"
           >
             <td class="tick" @click.stop><input type="checkbox" :aria-label="`Select ${row.number}`" :checked="selection.chosen.has(row.id)" @click="pick(row, $event)" /></td>
-            <td><span class="mono">{{ row.number }}</span><br /><span class="small mute">{{ row.channel }} · {{ age(row) }}</span></td>
+            <td class="cut"><span class="mono">{{ row.number }}</span><br /><span class="small mute">{{ row.channel }} · {{ age(row) }}</span></td>
             <td class="cut">{{ row.recipient || "no name" }}<br /><span class="small mute">{{ row.city }}{{ row.city ? ", " : "" }}{{ row.country }}</span></td>
             <td class="cut items" :title="row.items">{{ row.items }}</td>
             <td class="cut">{{ row.promise || "–" }}<br /><span v-if="row.promise_date" class="small mute">by {{ day(row.promise_date) }}</span></td>
@@ -273,7 +273,7 @@ useKeys({
 .search { font: inherit; border: 1px solid var(--line); background: var(--sheet); color: var(--ink); border-radius: 4px; padding: 4px 10px; width: 150px; }
 .list { table-layout: fixed; min-width: 830px; }
 .list th { position: sticky; top: 0; background: var(--paper); z-index: 1; }
-.list th:nth-child(1) { width: 30px; } .list th:nth-child(2) { width: 118px; } .list th:nth-child(3) { width: 152px; } .list th:nth-child(4) { width: 19%; } .list th:nth-child(5) { width: 140px; } .list th:nth-child(7) { width: 74px; }
+.list th:nth-child(1) { width: 30px; } .list th:nth-child(2) { width: 150px; } .list th:nth-child(3) { width: 152px; } .list th:nth-child(4) { width: 17%; } .list th:nth-child(5) { width: 154px; } .list th:nth-child(7) { width: 74px; }
 .group td { background: var(--soft); height: 29px; }
 .row { cursor: pointer; } .row td { height: 39px; }
 .row:hover { background: var(--soft); }

@@ -45,7 +45,7 @@ const labelled = computed(() => points.value.filter((p) => p.o.chosen || (p.o.on
       </g>
       <g v-if="promiseY !== null">
         <line :x1="LEFT" :x2="width - RIGHT" :y1="promiseY" :y2="promiseY" class="promise" />
-        <text :x="width - RIGHT" :y="promiseY - 3" text-anchor="end" class="promise-text">promised by {{ day(promise) }}</text>
+        <text :x="width - RIGHT" :y="promiseY + 11" text-anchor="end" class="promise-text">promised by {{ day(promise) }}</text>
       </g>
       <polyline :points="line" class="frontier" />
       <g
@@ -56,7 +56,7 @@ const labelled = computed(() => points.value.filter((p) => p.o.chosen || (p.o.on
         <title>{{ p.o.name }} {{ money(p.o.quote!.net_minor, currency) }}</title>
         <circle :cx="p.x" :cy="p.y" :r="p.o.chosen ? 7 : 5" />
       </g>
-      <text v-for="p in labelled" :key="`t${p.o.service}`" :x="p.x + 10" :y="p.y - 6" class="name" :class="{ strong: p.o.chosen }">{{ p.o.name }} {{ money(p.o.quote!.net_minor, currency) }}</text>
+      <text v-for="p in labelled" :key="`t${p.o.service}`" :x="p.x > width - 130 ? p.x + 8 : p.x + 10" :y="p.x > width - 130 ? p.y - 10 : p.y - 6" :text-anchor="p.x > width - 130 ? 'end' : 'start'" class="name" :class="{ strong: p.o.chosen }">{{ p.o.name }} {{ money(p.o.quote!.net_minor, currency) }}</text>
       <text v-for="t in scale.ticks" :key="t" :x="scale.at(t)" :y="height - 6" text-anchor="middle" class="day">{{ money(t, currency) }}</text>
     </svg>
   </div>

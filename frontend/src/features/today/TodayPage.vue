@@ -22,6 +22,10 @@ const stopped = computed(() => new Set(today.value?.snags.filter((s) => s.level 
 const first = computed(() => today.value?.departures.find((d) => d.to_buy && new Date(d.cutoff_at) > now.value));
 const dayShown = computed(() => today.value?.departures[0]?.day ?? localDay(now.value, zone.value));
 
+/** A segment too short for its words shows its number alone. */
+function wordy(d: Schemas["DepartureOut"], n: number): boolean {
+  return n / (d.printed + d.bought + d.to_buy) > 0.14;
+}
 async function toBuy(d: Schemas["DepartureOut"]): Promise<void> {
   const page = await client.fetchQuery(ordersQuery("open", ""));
   selection.clear();
@@ -68,9 +72,9 @@ useKeys(Object.fromEntries([1, 2, 3, 4, 5, 6, 7, 8, 9].map((n) => [String(n), ()
             <span class="small mute">{{ day(d.day) }}<template v-if="d.to_buy"> · {{ money(d.to_buy_minor, currency) }} to buy</template></span>
           </div>
           <div class="bar" role="img" :aria-label="`${d.printed} printed, ${d.bought} bought, ${d.to_buy} to buy`">
-            <span v-if="d.printed" class="printed" :style="{ flex: d.printed }">{{ d.printed }}<span v-if="d.printed > 2">&nbsp;printed</span></span>
-            <span v-if="d.bought" class="bought" :style="{ flex: d.bought }">{{ d.bought }}<span v-if="d.bought > 2">&nbsp;bought</span></span>
-            <span v-if="d.to_buy" class="todo" :style="{ flex: d.to_buy }">{{ d.to_buy }}<span v-if="d.to_buy > 2">&nbsp;to buy</span></span>
+            <span v-if="d.printed" class="printed" :style="{ flex: d.printed }">{{ d.printed }}<span v-if="wordy(d, d.printed)">&nbsp;printed</span></span>
+            <span v-if="d.bought" class="bought" :style="{ flex: d.bought }">{{ d.bought }}<span v-if="wordy(d, d.bought)">&nbsp;bought</span></span>
+            <span v-if="d.to_buy" class="todo" :style="{ flex: d.to_buy }">{{ d.to_buy }}<span v-if="wordy(d, d.to_buy)">&nbsp;to buy</span></span>
             <span v-if="!d.printed && !d.bought && !d.to_buy" class="none">nothing goes with it yet</span>
           </div>
           <div class="right">
