@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 from pathlib import Path
 
 from fastapi import Depends, FastAPI
@@ -30,17 +31,31 @@ _POLICY = (
 
 
 def make_outside(settings: Settings) -> Outside:
-    """Return the real clients for the outside world; a carrier's client is made once and kept."""
+    """Return the real clients for the outside world; each is made once and kept until ``close``."""
     carriers: dict[str, HttpCarrier] = {}
+    channels: dict[str, WebShop] = {}
+    lock = threading.Lock()
 
     def carrier(account: CarrierAccount) -> HttpCarrier:
         url = account.base_url.replace("{standins}", settings.standins_url)
-        return carriers.setdefault(url, HttpCarrier(url, settings.carrier_timeout_s))
+        with lock:
+            if url not in carriers:
+                carriers[url] = HttpCarrier(url, settings.carrier_timeout_s)
+            return carriers[url]
 
     def channel(row: Channel) -> WebShop:
-        return WebShop(row.base_url.replace("{standins}", settings.standins_url))
+        url = row.base_url.replace("{standins}", settings.standins_url)
+        with lock:
+            if url not in channels:
+                channels[url] = WebShop(url)
+            return channels[url]
 
-    return Outside(carrier, channel, SmtpMailer(settings.smtp_host, settings.smtp_port), settings.base_url)
+    def close() -> None:
+        for client in (*carriers.values(), *channels.values()):
+            client.close()
+
+    mailer = SmtpMailer(settings.smtp_host, settings.smtp_port)
+    return Outside(carrier, channel, mailer, settings.base_url, close)
 
 
 def make_wiring(settings: Settings) -> Wiring:

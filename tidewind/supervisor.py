@@ -60,6 +60,7 @@ class Supervisor:
             with step("Loading the demo shop"):
                 load(wiring.sessions, wiring.outside, now())
         wiring.sessions.kw["bind"].dispose()
+        wiring.outside.close()
         with step("Starting the job worker and the web server"):
             self.start("worker", "worker")
             self.start("web", "web")

@@ -17,6 +17,7 @@ EXACT_UNITS = 40
 """Above this many units in one box the volume decides, with ``LOOSE_FILL`` per cent of it usable."""
 LOOSE_FILL = 70
 MOST_PARCELS = 60
+MOST_KINDS_TRIED = 30
 
 Spot = tuple[int, int, int]
 Box = tuple[int, int, int, int, int, int]
@@ -210,25 +211,20 @@ def _split(units: Sequence[Unit], boxes: Sequence[Packaging]) -> list[list[Unit]
         if len(lots) == MOST_PARCELS:
             return Refused("too_many_parcels", f"more than {MOST_PARCELS} parcels")
         box = next(b for b in by_size if fits([waiting[0]], b))
-        lot = _fill(waiting, box)
+        lot, waiting = _fill(waiting, box)
         lots.append(lot)
-        taken = set(map(id, lot))
-        waiting = [u for u in waiting if id(u) not in taken]
     return lots
 
 
-def _fill(units: Sequence[Unit], box: Packaging) -> list[Unit]:
-    """Take as many units as go into ``box``, the first ones first; each kind that failed once is not tried again."""
+def _fill(units: Sequence[Unit], box: Packaging) -> tuple[list[Unit], list[Unit]]:
+    """Return what goes into ``box``, the first ones first, and the rest; a kind that failed once is not tried again."""
     lot: list[Unit] = []
-    failed: set[tuple[tuple[int, int, int], int, str]] = set()
+    rest: list[Unit] = []
+    failed: set[Unit] = set()
     for unit in units:
-        kind = (unit.sides, unit.weight_g, unit.line)
-        if kind in failed:
-            continue
-        if fits([*lot, unit], box, cap=400):
+        if unit not in failed and len(failed) <= MOST_KINDS_TRIED and fits([*lot, unit], box, cap=400):
             lot.append(unit)
         else:
-            failed.add(kind)
-        if len(failed) > 30:
-            break
-    return lot
+            failed.add(unit)
+            rest.append(unit)
+    return lot, rest

@@ -10,6 +10,8 @@ import zxingcpp
 from reportlab.pdfgen.canvas import Canvas
 
 DOT = 72 / 203
+# A bar is drawn a little inside its dots: renderers ink every dot that a shape touches, and must not touch the next.
+INSET = 0.15 * DOT
 _FORMATS = {"code128": zxingcpp.BarcodeFormat.Code128, "datamatrix": zxingcpp.BarcodeFormat.DataMatrix}
 
 
@@ -51,7 +53,7 @@ def draw_linear(
     x, y = _snap(x), _snap(y)
     path = canvas.beginPath()
     for start, length in _bars(_modules("code128", text, gs1)[0]):
-        path.rect(x + start * dots * DOT, y, length * dots * DOT, height)
+        path.rect(x + start * dots * DOT + INSET, y, length * dots * DOT - 2 * INSET, height)
     canvas.drawPath(path, stroke=0, fill=1)
 
 
@@ -62,6 +64,6 @@ def draw_matrix(canvas: Canvas, x: float, y: float, text: str, *, dots: int = 4)
     path = canvas.beginPath()
     for index, row in enumerate(reversed(rows)):
         for start, length in _bars(row):
-            path.rect(x + start * module, y + index * module, length * module, module)
+            path.rect(x + start * module + INSET, y + index * module, length * module - 2 * INSET, module)
     canvas.drawPath(path, stroke=0, fill=1)
     return len(rows) * module

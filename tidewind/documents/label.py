@@ -10,7 +10,7 @@ from reportlab.lib.units import mm
 from reportlab.pdfgen.canvas import Canvas
 
 from tidewind.documents.barcodes import draw_linear, draw_matrix, linear_width
-from tidewind.documents.fonts import draw, draw_fitted, load_fonts, width
+from tidewind.documents.fonts import REGULAR, draw, draw_fitted, load_fonts, width
 
 WIDTH, HEIGHT = 102 * mm, 152 * mm
 MARGIN = 5 * mm
@@ -43,7 +43,7 @@ def labels_pdf(labels: Sequence[LabelPaper], title: str = "Labels") -> bytes:
     """Return one PDF with a page per label, in the order given; one canvas, so fonts are embedded once."""
     load_fonts()
     buffer = io.BytesIO()
-    canvas = Canvas(buffer, pagesize=(WIDTH, HEIGHT), pageCompression=1)
+    canvas = Canvas(buffer, pagesize=(WIDTH, HEIGHT), pageCompression=1, initialFontName=REGULAR)
     canvas.setTitle(title)
     canvas.setAuthor("Tidewind")
     for label in labels:

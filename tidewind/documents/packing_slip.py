@@ -11,7 +11,7 @@ from reportlab.lib.units import mm
 from reportlab.pdfgen.canvas import Canvas
 
 from tidewind.documents.barcodes import draw_linear, linear_width
-from tidewind.documents.fonts import draw, draw_fitted, load_fonts, width
+from tidewind.documents.fonts import REGULAR, draw, draw_fitted, load_fonts, width
 
 WIDTH, HEIGHT = A5
 MARGIN = 12 * mm
@@ -46,7 +46,7 @@ def slips_pdf(slips: Sequence[SlipPaper], title: str = "Packing slips") -> bytes
     """Return one PDF with the slips in the order given; long ones go over several pages."""
     load_fonts()
     buffer = io.BytesIO()
-    canvas = Canvas(buffer, pagesize=A5, pageCompression=1)
+    canvas = Canvas(buffer, pagesize=A5, pageCompression=1, initialFontName=REGULAR)
     canvas.setTitle(title)
     canvas.setAuthor("Tidewind")
     for slip in slips:

@@ -96,6 +96,10 @@ class HttpCarrier:
     def __init__(self, base_url: str, timeout_s: float) -> None:
         self._client = httpx.Client(base_url=base_url, timeout=httpx.Timeout(timeout_s, connect=2.0))
 
+    def close(self) -> None:
+        """Close the connections."""
+        self._client.close()
+
     def buy(self, key: str, wanted: Wanted) -> Sold:
         """See CarrierClient."""
         body = {**asdict(wanted), "ship_date": wanted.ship_date.isoformat()}

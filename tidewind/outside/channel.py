@@ -35,6 +35,10 @@ class WebShop:
     def __init__(self, base_url: str, timeout_s: float = 8.0) -> None:
         self._client = httpx.Client(base_url=base_url, timeout=timeout_s)
 
+    def close(self) -> None:
+        """Close the connections."""
+        self._client.close()
+
     def orders_after(self, cursor: str) -> OrdersPage:
         """See ChannelClient."""
         body = call(self._client, "GET", "/orders", params={"after": cursor or "0"}).json()

@@ -7,6 +7,7 @@ import io
 import zipfile
 from dataclasses import dataclass
 from datetime import date, datetime
+from itertools import pairwise
 
 from charset_normalizer import from_bytes
 from python_calamine import CalamineError, CalamineWorkbook
@@ -95,8 +96,21 @@ def _decode(data: bytes, name: str) -> tuple[str, str]:
     try:
         return data.decode("utf-8"), "utf-8"
     except UnicodeDecodeError:
-        best = from_bytes(data[:200_000], cp_isolation=["cp1252", "iso8859_15", "cp1253", "cp1250", "mac_roman"]).best()
+        if _looks_western(data):
+            return _plain(data, "cp1252", name)
+        best = from_bytes(data[:200_000], cp_isolation=["cp1253", "cp1251", "cp1250", "mac_roman", "cp932"]).best()
         return _plain(data, best.encoding if best else "cp1252", name)
+
+
+def _looks_western(data: bytes) -> bool:
+    """Tell Western from other eight-bit text: its letters beyond ASCII stand alone between plain ones."""
+    high = [byte > 0x7F for byte in data[:200_000]]
+    pairs = sum(1 for a, b in pairwise(high) if a and b)
+    try:
+        data.decode("cp1252")
+    except UnicodeDecodeError:
+        return False
+    return pairs * 3 <= sum(high)
 
 
 def _plain(data: bytes, encoding: str, name: str) -> tuple[str, str]:

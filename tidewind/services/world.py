@@ -19,3 +19,4 @@ class Outside:
     channel: Callable[[Channel], ChannelClient]
     mailer: Mailer
     base_url: str
+    close: Callable[[], None]

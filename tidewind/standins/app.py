@@ -28,6 +28,7 @@ def make_app(file: Path | str, smtp_port: int, clock: Callable[[], datetime]) ->
         controller = mail.start_mail(world, smtp_port)
         yield
         controller.stop()
+        world.close()
 
     app = FastAPI(title="Tidewind's simulated outside world", lifespan=lifespan)
     app.state.world = world

@@ -41,6 +41,10 @@ class World:
         self._db.executescript(_TABLES)
         self._clock = clock
 
+    def close(self) -> None:
+        """Close the file."""
+        self._db.close()
+
     @contextmanager
     def work(self) -> Iterator[sqlite3.Connection]:
         """Give a connection inside one transaction, alone."""

@@ -1,0 +1,153 @@
+"""A private PostgreSQL, a template database with the demo shop, and a stand-in world served over real HTTP."""
+
+from __future__ import annotations
+
+import itertools
+import tempfile
+import threading
+import time
+from collections.abc import Iterator
+from dataclasses import replace
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+
+import hypothesis
+import psycopg
+import pytest
+import uvicorn
+from sqlalchemy.orm import Session
+
+from tidewind.app import make_app, make_wiring
+from tidewind.cluster import FAST_FOR_TESTS, Cluster, free_port
+from tidewind.db.migrate import migrate
+from tidewind.demo.load import load
+from tidewind.services import planning
+from tidewind.settings import Settings
+from tidewind.standins.app import make_app as make_standins
+from tidewind.standins.world import World
+from tidewind.web.access import Wiring
+
+# Nothing is timed in a test; the same examples every time, so that a red run can be repeated.
+hypothesis.settings.register_profile("house", deadline=None, max_examples=60, derandomize=True)
+hypothesis.settings.load_profile("house")
+
+MONDAY = datetime(2026, 11, 23, 10, 0, tzinfo=UTC)
+_numbers = itertools.count(1)
+
+
+class Clock:
+    """A clock that tests move."""
+
+    def __init__(self) -> None:
+        self.at = MONDAY
+
+    def __call__(self) -> datetime:
+        return self.at
+
+    def move(self, **by: float) -> None:
+        self.at += timedelta(**by)
+
+
+class Served:
+    """An application on a port of this machine, in a thread."""
+
+    def __init__(self, app: object, port: int) -> None:
+        config = uvicorn.Config(app, host="127.0.0.1", port=port, log_level="error", timeout_graceful_shutdown=1)  # type: ignore[arg-type]
+        self.server = uvicorn.Server(config)
+        self.thread = threading.Thread(target=self.server.run, daemon=True)
+        self.thread.start()
+        while not self.server.started and self.thread.is_alive():
+            time.sleep(0.02)
+
+    def stop(self) -> None:
+        self.server.should_exit = True
+        self.thread.join(timeout=10)
+
+
+@pytest.fixture(scope="session")
+def cluster() -> Iterator[Cluster]:
+    with tempfile.TemporaryDirectory(prefix="tidewind-tests-", ignore_cleanup_errors=True) as folder:
+        Path(folder).chmod(0o755)
+        made = Cluster(Path(folder) / "pg", FAST_FOR_TESTS)
+        made.start()
+        yield made
+        made.stop()
+
+
+@pytest.fixture
+def clock() -> Clock:
+    return Clock()
+
+
+@pytest.fixture
+def outside_world(clock: Clock) -> Iterator[tuple[str, int, World]]:
+    """A stand-in world of this test alone: its address, its SMTP port, and itself."""
+    port, smtp_port = free_port(), free_port()
+    app = make_standins(":memory:", smtp_port, clock)
+    server = Served(app, port)
+    yield f"http://127.0.0.1:{port}", smtp_port, app.state.world
+    server.stop()
+
+
+def _admin(cluster: Cluster, sql: str) -> None:
+    with psycopg.connect(cluster.url.rsplit("/", 1)[0] + "/postgres", autocommit=True) as connection:
+        connection.execute(sql)  # type: ignore[call-overload]
+
+
+@pytest.fixture(scope="session")
+def template(cluster: Cluster) -> str:
+    """The name of a database with the demo shop and its orders, to be cloned."""
+    standins, smtp = free_port(), free_port()
+    server = Served(make_standins(":memory:", smtp, Clock()), standins)
+    wiring = make_wiring(
+        Settings(database_url=cluster.url, standins_url=f"http://127.0.0.1:{standins}", smtp_port=smtp)
+    )
+    migrate(wiring.sessions.kw["bind"])
+    load(wiring.sessions, wiring.outside, MONDAY)
+    wiring.sessions.kw["bind"].dispose()
+    wiring.outside.close()
+    server.stop()
+    return "tidewind"
+
+
+@pytest.fixture
+def database(cluster: Cluster, template: str) -> Iterator[str]:
+    name = f"test_{next(_numbers)}"
+    _admin(cluster, f"create database {name} template {template} strategy file_copy")
+    yield cluster.url.rsplit("/", 1)[0] + f"/{name}"
+    _admin(cluster, f"drop database {name} with (force)")
+
+
+@pytest.fixture
+def wiring(database: str, outside_world: tuple[str, int, World], clock: Clock) -> Iterator[Wiring]:
+    url, smtp_port, _ = outside_world
+    planning._cards.clear()
+    planning._compiled.cache_clear()
+    settings = Settings(
+        database_url=database, standins_url=url, smtp_port=smtp_port, demo=True, carrier_timeout_s=1.0,
+        public_url="http://shop.test", frontend_dir=Path("/nonexistent"),
+    )  # fmt: skip
+    made = replace(make_wiring(settings), clock=clock)
+    yield made
+    made.sessions.kw["bind"].dispose()
+    made.outside.close()
+
+
+@pytest.fixture
+def session(wiring: Wiring) -> Iterator[Session]:
+    with wiring.sessions.begin() as made:
+        yield made
+
+
+@pytest.fixture
+def world(outside_world: tuple[str, int, World]) -> World:
+    return outside_world[2]
+
+
+@pytest.fixture
+def base_url(wiring: Wiring) -> Iterator[str]:
+    """The web application, served over real HTTP."""
+    port = free_port()
+    server = Served(make_app(wiring), port)
+    yield f"http://127.0.0.1:{port}"
+    server.stop()

@@ -1,0 +1,314 @@
+"""Nothing is bought twice, nothing is lost, whatever is killed, repeated, doubled or answered wrongly."""
+
+from __future__ import annotations
+
+import os
+import signal
+import subprocess
+import sys
+import threading
+from typing import Any
+
+import httpx
+import pytest
+from sqlalchemy import func, select, text
+from sqlalchemy.exc import DBAPIError, IntegrityError
+from sqlalchemy.orm import Session
+
+from tests.conftest import Clock
+from tidewind.db.tables import (
+    Label,
+    LedgerAccount,
+    LedgerEntry,
+    LedgerLine,
+    Message,
+    Order,
+    Person,
+    Shipment,
+    TrackingEvent,
+)
+from tidewind.services import buying, followups, following, money
+from tidewind.services.buying import Asked, Wish
+from tidewind.services.errors import Conflict
+from tidewind.standins.world import World
+from tidewind.web.access import Wiring
+
+
+def clear_orders(session: Session, carrier: str, count: int) -> list[Order]:
+    query = select(Order).where(Order.state == "open", Order.carrier == carrier, Order.price_minor.is_not(None))
+    return list(session.scalars(query.order_by(Order.id).limit(count)))
+
+
+def person(session: Session, login: str) -> int:
+    return session.scalars(select(Person.id).where(Person.login == login)).one()
+
+
+def ask(wiring: Wiring, orders: list[Order], key: str = "one-click", login: str = "tome") -> Asked:
+    with wiring.sessions.begin() as session:
+        wishes = [Wish(o.id, o.price_minor or 0) for o in orders]
+        return buying.ask(session, wishes, key, person(session, login), wiring.clock())
+
+
+def ids_of(wiring: Wiring, batch_id: int) -> list[int]:
+    with wiring.sessions() as session:
+        return [s.id for s in buying.batch_shipments(session, batch_id)]
+
+
+def buy(wiring: Wiring, shipment_id: int) -> str:
+    return buying.buy_shipment(wiring.sessions, wiring.outside, shipment_id, wiring.clock)
+
+
+def books(wiring: Wiring) -> dict[str, int]:
+    with wiring.sessions() as session:
+        found = {a.code: a.balance_minor for a in session.scalars(select(LedgerAccount))}
+        summed = dict(
+            session.execute(
+                select(LedgerLine.account, func.sum(LedgerLine.amount_minor)).group_by(LedgerLine.account)
+            ).all()
+        )
+    assert sum(found.values()) == 0
+    assert {k: v for k, v in found.items() if v} == {k: int(v) for k, v in summed.items() if v}
+    return found
+
+
+def agree(wiring: Wiring, world: World, carrier: str = "norvia") -> int:
+    """Our live shipments and the carrier's book say the same, to the cent; return how many there are."""
+    with wiring.sessions() as session:
+        ours = session.scalars(select(Shipment).where(Shipment.state == "bought", Shipment.carrier == carrier)).all()
+        mine = {s.idempotency_key: (s.price_minor, [lb.tracking_number for lb in s.labels]) for s in ours}
+        charged = session.scalar(
+            select(func.coalesce(func.sum(LedgerLine.amount_minor), 0)).join(LedgerEntry).join(Shipment, Shipment.id == LedgerEntry.shipment_id)
+            .where(LedgerLine.account == "postage", Shipment.carrier == carrier)
+        )  # fmt: skip
+    theirs = {b["key"]: (b["price_minor"], [p["tracking_number"] for p in b["parcels"]])
+              for b in world.book(carrier) if not b["cancelled"]}  # fmt: skip
+    assert mine == theirs
+    assert charged == sum(price for price, _ in mine.values())
+    return len(mine)
+
+
+@pytest.mark.parametrize("point", ["before_call", "after_call", "before_commit", "after_commit"])
+def test_a_worker_killed_at_any_point_buys_once(wiring: Wiring, world: World, clock: Clock, point: str) -> None:
+    with wiring.sessions() as session:
+        order = clear_orders(session, "norvia", 1)[0]
+    shipment_id = ids_of(wiring, ask(wiring, [order]).batch_id)[0]
+    assert books(wiring)["held"] == order.price_minor
+    env = {
+        **os.environ, "TIDEWIND_DATABASE_URL": wiring.settings.database_url,
+        "TIDEWIND_STANDINS_URL": wiring.settings.standins_url, "TIDEWIND_DEMO": "1",
+    }  # fmt: skip
+    died = subprocess.run([sys.executable, "-m", "tests.services.crash", point, str(shipment_id)], env=env, check=False)
+    assert died.returncode == -signal.SIGKILL
+    assert len(world.book("norvia")) == (0 if point == "before_call" else 1)
+    with wiring.sessions() as session:
+        assert session.get_one(Shipment, shipment_id).state == ("bought" if point == "after_commit" else "buying")
+    clock.move(seconds=30)
+    swept = buying.sweep(wiring.sessions, wiring.outside, clock)
+    assert swept == ({} if point == "after_commit" else {shipment_id: "bought"})
+    assert buying.sweep(wiring.sessions, wiring.outside, clock) == {}
+    assert agree(wiring, world) == 1
+    after = books(wiring)
+    assert (after["held"], after["available"], after["postage"]) == (
+        0,
+        60_000 - (order.price_minor or 0),
+        order.price_minor,
+    )
+    with wiring.sessions() as session:
+        assert (
+            session.scalar(select(func.count(Label.id)).where(Label.shipment_id == shipment_id)) == order.parcel_count
+        )
+        assert session.scalar(select(func.count(Message.id))) == 1
+
+
+def test_a_doubled_click_and_a_doubled_job_are_one_purchase(wiring: Wiring, world: World) -> None:
+    with wiring.sessions() as session:
+        orders = clear_orders(session, "norvia", 2)
+    answers: list[Any] = []
+
+    def click() -> None:
+        try:
+            answers.append(ask(wiring, orders))
+        except (Conflict, IntegrityError) as error:
+            answers.append(error)
+
+    clicks = [threading.Thread(target=click) for _ in range(4)]
+    for c in clicks:
+        c.start()
+    for c in clicks:
+        c.join()
+    batches = {a.batch_id for a in answers if isinstance(a, Asked)}
+    assert len(batches) == 1
+    assert ask(wiring, orders).batch_id in batches
+    shipment_ids = ids_of(wiring, batches.pop())
+    assert len(shipment_ids) == 2
+    jobs = [threading.Thread(target=buy, args=(wiring, i)) for i in shipment_ids * 3]
+    for j in jobs:
+        j.start()
+    for j in jobs:
+        j.join()
+    assert agree(wiring, world) == 2
+    assert books(wiring)["postage"] == sum(o.price_minor or 0 for o in orders)
+
+
+def test_two_people_on_the_same_orders_each_get_what_the_other_has_not(wiring: Wiring, world: World) -> None:
+    with wiring.sessions() as session:
+        orders = clear_orders(session, "norvia", 8)
+    asked: dict[str, Asked] = {}
+
+    def work(login: str, mine: list[Order]) -> None:
+        asked[login] = ask(wiring, mine, f"click-of-{login}", login)
+
+    people = [
+        threading.Thread(target=work, args=("tome", orders[:6])),
+        threading.Thread(target=work, args=("ines", orders[:1:-1])),
+    ]
+    for p in people:
+        p.start()
+    for p in people:
+        p.join()
+    taken = asked["tome"].taken + asked["ines"].taken
+    assert sorted(taken) == sorted(o.id for o in orders)
+    words = {**asked["tome"].dropped, **asked["ines"].dropped}
+    assert len(words) == 4
+    assert all("being bought by" in w for w in words.values())
+    for login in asked:
+        for shipment_id in ids_of(wiring, asked[login].batch_id):
+            assert buy(wiring, shipment_id) == "bought"
+    assert agree(wiring, world) == 8
+    assert books(wiring)["held"] == 0
+
+
+@pytest.mark.parametrize(
+    ("fault", "at_once"),
+    [
+        ("timeout_after_work", "bought"),
+        ("duplicate_answer", "bought"),
+        ("error", "raises"),
+        ("down", "raises"),
+        ("dearer", "failed"),
+    ],
+)
+def test_a_carriers_faults_are_settled(
+    wiring: Wiring, world: World, clock: Clock, monkeypatch: pytest.MonkeyPatch, fault: str, at_once: str
+) -> None:
+    monkeypatch.setattr(
+        "tidewind.standins.carriers.HANG_SECONDS", 2.0
+    )  # longer than our time-out, no longer than needed
+    with wiring.sessions() as session:
+        order = clear_orders(session, "norvia", 1)[0]
+    shipment_id = ids_of(wiring, ask(wiring, [order]).batch_id)[0]
+    world.set_fault("norvia", fault, 1)
+    try:
+        state = buy(wiring, shipment_id)
+    except Exception as error:
+        assert type(error).__name__ in {"NeverSent", "MaybeDone"}
+        state = "raises"
+    assert state == at_once
+    clock.move(seconds=30)
+    buying.sweep(wiring.sessions, wiring.outside, clock)
+    assert agree(wiring, world) == (0 if fault == "dearer" else 1)
+    assert books(wiring)["held"] == 0
+    if fault == "dearer":
+        with wiring.sessions() as session:
+            assert "asks" in session.get_one(Shipment, shipment_id).failure
+            assert session.get_one(Order, order.id).state == "open"
+        assert books(wiring)["available"] == 60_000
+        assert ask(wiring, [order], "second-click").taken == [order.id]
+
+
+def test_a_carrier_that_stays_down_is_given_up_after_ten_minutes_and_touches_nobody_else(
+    wiring: Wiring, world: World, clock: Clock
+) -> None:
+    with wiring.sessions() as session:
+        mine, other = clear_orders(session, "norvia", 1)[0], clear_orders(session, "brightmile", 1)[0]
+    ids = ids_of(wiring, ask(wiring, [mine, other]).batch_id)
+    world.set_fault("norvia", "down", 2)
+    clock.move(minutes=1)
+    with wiring.sessions() as session:
+        by_carrier = {session.get_one(Shipment, i).carrier: i for i in ids}
+    assert buying.sweep(wiring.sessions, wiring.outside, clock) == {
+        by_carrier["norvia"]: "buying",
+        by_carrier["brightmile"]: "bought",
+    }
+    clock.move(minutes=15)
+    assert buying.sweep(wiring.sessions, wiring.outside, clock) == {by_carrier["norvia"]: "failed"}
+    assert agree(wiring, world, "brightmile") == 1
+    assert (agree(wiring, world), books(wiring)["held"]) == (0, 0)
+
+
+def test_what_cannot_be_bought_is_said_and_nothing_is_held(wiring: Wiring) -> None:
+    with wiring.sessions() as session:
+        good = clear_orders(session, "norvia", 2)
+        snagged = session.scalars(select(Order).where(Order.price_minor.is_(None), Order.state == "open")).first()
+        held = session.scalars(select(Order).where(Order.state == "held")).first()
+        assert snagged
+        assert held
+    with wiring.sessions.begin() as session:
+        wishes = [Wish(good[0].id, (good[0].price_minor or 0) - 1), Wish(snagged.id, 0), Wish(held.id, 0)]
+        asked = buying.ask(session, wishes, "click-no-1", person(session, "tome"), wiring.clock())
+    assert asked.taken == []
+    assert "look again" in asked.dropped[good[0].id]
+    assert asked.dropped[snagged.id] == snagged.snags[0].words
+    assert asked.dropped[held.id] == "is held"
+    assert books(wiring)["held"] == 0
+    with wiring.sessions.begin() as session:
+        money.post(session, "hold", 59_990, key="elsewhere", reason="elsewhere", at=wiring.clock())
+    with pytest.raises(Conflict, match="Nothing was bought"):
+        ask(wiring, good, "click-no-2")
+    with wiring.sessions() as session:
+        assert session.scalar(select(func.count(Shipment.id))) == 0
+
+
+def test_the_database_itself_guards_the_ledger_and_the_one_live_label(wiring: Wiring) -> None:
+    def refused(*statements: str) -> None:
+        with pytest.raises(DBAPIError), wiring.sessions.begin() as session:
+            for statement in statements:
+                session.execute(text(statement))
+
+    new = "insert into ledger_entry (key, at, kind, reason) values ('x', now(), 'hold', 'x')"
+    line = "insert into ledger_line (entry_id, account, amount_minor) values (currval('ledger_entry_id_seq'), '{}', {})"
+    refused(new, line.format("held", 5))  # does not balance
+    refused(new, line.format("held", 5), line.format("available", -4))
+    refused(new, line.format("held", 99_999), line.format("available", -99_999))  # overdraws
+    refused("update ledger_line set amount_minor = 1")
+    refused("delete from ledger_entry")
+    with wiring.sessions() as session:
+        order = clear_orders(session, "norvia", 1)[0]
+    ask(wiring, [order])
+    copy = 'insert into shipment select (s).* from (select s #= \'"id"=>"999", "idempotency_key"=>"k", "tracking_key"=>"t"\'::hstore as s from shipment s) x'
+    refused("create extension if not exists hstore", copy)
+    assert books(wiring)["held"] == order.price_minor
+
+
+def test_after_the_purchase_the_shop_is_told_the_buyer_gets_a_mail_and_the_parcel_is_followed(
+    wiring: Wiring, world: World, clock: Clock
+) -> None:
+    with wiring.sessions() as session:
+        order = clear_orders(session, "norvia", 1)[0]
+    shipment_id = ids_of(wiring, ask(wiring, [order]).batch_id)[0]
+    assert buy(wiring, shipment_id) == "bought"
+    world.set_fault("larkspur", "down", 2)
+    assert followups.send_due(wiring.sessions, wiring.outside, clock) == 1  # the mail; the shop is closed
+    clock.move(seconds=8)
+    assert followups.send_due(wiring.sessions, wiring.outside, clock) == 0  # still waiting, or closed again
+    clock.move(minutes=2)
+    followups.send_due(wiring.sessions, wiring.outside, clock)
+    clock.move(minutes=2)
+    followups.send_due(wiring.sessions, wiring.outside, clock)
+    told = httpx.get(f"{wiring.settings.standins_url}/larkspur/told").json()
+    mails = httpx.get(f"{wiring.settings.standins_url}/mail/all").json()
+    with wiring.sessions() as session:
+        shipment = session.get_one(Shipment, shipment_id)
+        number = shipment.labels[0].tracking_number
+        assert [(t["number"], t["tracking_numbers"]) for t in told if t["number"]] != []
+    assert len(mails) == 1
+    assert number in mails[0]["body"]
+    assert f"http://shop.test/t/{shipment.tracking_key}" in mails[0]["body"]
+    clock.move(days=9)
+    assert following.follow_due(wiring.sessions, wiring.outside, clock) == 1
+    clock.move(days=1)
+    assert following.follow_due(wiring.sessions, wiring.outside, clock) == 0  # delivered: nobody asks again
+    with wiring.sessions() as session:
+        found, events = following.public_view(session, shipment.tracking_key)
+        assert (found.tracking_state, events[0].words) == ("delivered", "Delivered")
+        assert session.scalar(select(func.count(TrackingEvent.id))) == 5

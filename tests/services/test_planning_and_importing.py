@@ -1,0 +1,146 @@
+"""Orders in: nothing twice, bad rows kept; plans that say why, hand edits that stay."""
+
+from __future__ import annotations
+
+from importlib import resources
+
+import pytest
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from tests.conftest import MONDAY, Clock
+from tidewind.core.addresses.check import Address
+from tidewind.db.tables import Order
+from tidewind.outside.errors import NeverSent
+from tidewind.services import importing, orders, planning, pulling, setup
+from tidewind.services.errors import Conflict, Invalid
+from tidewind.standins.world import World
+from tidewind.web.access import Wiring
+
+
+def sample(name: str) -> bytes:
+    return resources.files("tidewind.data").joinpath(name).read_bytes()
+
+
+def by_number(session: Session, number: str) -> Order:
+    return session.scalars(select(Order).where(Order.number == number)).one()
+
+
+def of(session: Session, name: str) -> Order:
+    return session.scalars(select(Order).where(Order.address["name"].astext == name)).one()
+
+
+def test_a_messy_file_good_rows_in_bad_rows_kept_and_twice_makes_nothing_twice(session: Session) -> None:
+    data = sample("orders-messy.csv")
+    row = importing.upload(session, "clubs.csv", data, 1)
+    assert row.read_as == "CSV, semicolon, cp1252, header in row 3"
+    done = importing.run(session, row.id, MONDAY)
+    assert (done.made, done.already) == (8, 0)
+    assert {f["row"] for f in done.faults} == {9, 11, 12}
+    assert by_number(session, "CJ-702").address["name"] == "=CMD|'calc'!A1"  # kept as text, never run
+    assert by_number(session, "CJ-703").address["name"] == 'Célia "Lia Fontes'
+    assert [(ln.sku, ln.quantity) for ln in by_number(session, "CJ-710").lines] == [("CB-01", 6), ("TP-12", 4)]
+    snags = {n: [s.code for s in by_number(session, n).snags] for n in ("CJ-701", "CJ-704", "CJ-705")}
+    assert snags == {"CJ-701": [], "CJ-704": ["postcode_shape"], "CJ-705": ["no_weight", "no_size"]}
+    again = importing.run(session, row.id, MONDAY)
+    assert (again.made, again.already) == (8, 8)
+    second = importing.run(session, importing.upload(session, "again.csv", data, 1).id, MONDAY)
+    assert (second.made, second.already) == (0, 8)
+    assert session.scalar(select(func.count(Order.id)).where(Order.number.like("CJ-%"))) == 8
+
+
+def test_a_mapping_is_checked_and_remembered_for_its_layout(session: Session) -> None:
+    data = "No.;Who;Where;Town;Land;Thing;How many\n1;Ana;Rua 1;Viseu;PT;HF-02;1\n".encode()
+    row = importing.upload(session, "odd.csv", data, 1)
+    assert importing.missing_fields(row)
+    with pytest.raises(Invalid, match="Say which column"):
+        importing.run(session, row.id, MONDAY)
+    for bad in ({"nonsense": 0}, {"name": 99}, {"name": 1, "street": 1}):
+        with pytest.raises(Invalid, match="Each field"):
+            importing.set_columns(session, row.id, bad)
+    columns = dict(zip(["order_number", "name", "street", "city", "country", "sku", "quantity"], range(7), strict=True))
+    importing.set_columns(session, row.id, columns)
+    assert importing.run(session, row.id, MONDAY).made == 1
+    assert importing.upload(session, "next.csv", data.replace(b"1;Ana", b"2;Eva"), 1).columns == columns
+
+
+def test_the_pull_is_incremental_and_goes_on_after_a_broken_page(wiring: Wiring, world: World, clock: Clock) -> None:
+    with wiring.sessions.begin() as session:
+        before = session.scalar(select(func.count(Order.id)))
+        channel = session.scalars(select(planning.Order.channel.property.mapper.class_)).first()
+        assert channel is not None
+        session.query(Order).delete()
+        channel.cursor = ""
+    world.set_fault("larkspur", "down", 1)
+    with pytest.raises(NeverSent):
+        pulling.pull(wiring.sessions, wiring.outside, "larkspur", clock())
+    counts = pulling.pull(wiring.sessions, wiring.outside, "larkspur", clock())
+    assert counts == {"made": before, "already": 0, "kept_back": 3, "unreadable": 0}
+    assert pulling.pull(wiring.sessions, wiring.outside, "larkspur", clock())["made"] == 0
+    with wiring.sessions() as session:
+        why = {o.state_why: o.state for o in session.scalars(select(Order).where(Order.state != "open"))}
+    assert why == {"payment pending": "held", "held in the web shop": "held", "collected in the shop": "left_out"}
+
+
+def test_the_scenario_is_planned_as_its_goods_and_places_demand(session: Session) -> None:
+    plans = {o.address["name"]: o for o in session.scalars(select(Order).where(Order.state == "open"))}
+    assert plans["Nuno Taveira"].snags[0].code == "postcode_shape"
+    assert [s.code for s in plans["Fernanda Quintela"].snags] == ["address_incomplete"]
+    assert {s.code for s in plans["Duarte Pinhal"].snags} == {"no_weight", "no_size"}
+    assert plans["Olga Prates"].parcel_count > 1
+    assert sum(n for p in plans["Olga Prates"].plan["parcels"] for _, n in p["contents"]) == 70
+    assert plans["Caetano Lobo"].service == "bp-sea"  # 1.6 m canes to the Azores
+    assert plans["Aurélie Tassin"].plan["parcels"][0]["packaging"] == "ENV-S"
+    for order in plans.values():
+        if any(s.level == "stops" for s in order.snags):
+            assert order.price_minor is None
+            continue
+        quote = order.plan["quote"]
+        assert sum(ln["amount_minor"] for ln in quote["lines"]) == quote["net_minor"] == order.price_minor
+        assert {"packaging", "weight", "service", "ship_date", "price"} <= order.plan["trail"].keys()
+
+
+def test_hand_edits_survive_replanning_and_can_be_taken_back(session: Session, clock: Clock) -> None:
+    order = of(session, "Beatriz Amorim")
+    assert order.service == "np-box-m"
+    orders.edit_hand(session, order.id, {"service": "bp-road", "packaging": "CTN-L", "extras": ["signature"]}, clock())
+    assert (order.service, order.plan["parcels"][0]["packaging"]) == ("bp-road", "CTN-L")
+    assert "signature" in {ln["code"] for ln in order.plan["quote"]["lines"]}
+    setup.set_policy(session, "fastest", clock())
+    assert (order.service, order.plan["parcels"][0]["packaging"]) == ("bp-road", "CTN-L")
+    assert [s["layer"] for s in order.plan["trail"]["service"]] == ["shop default", "by hand"]
+    orders.edit_hand(session, order.id, {"service": None, "packaging": None, "extras": None}, clock())
+    assert (order.service, order.hand) == ("bp-night", {})
+    with pytest.raises(Invalid, match="no packaging"):
+        orders.edit_hand(session, order.id, {"packaging": "GHOST"}, clock())
+
+
+def test_snags_are_fixed_at_their_source(session: Session, clock: Clock) -> None:
+    gift = of(session, "Duarte Pinhal")
+    assert orders.set_product_facts(session, "GC-01", 12, (160, 110, 2), clock()) == 1
+    assert (gift.snags, gift.price_minor is not None) == ([], True)
+    nuno = of(session, "Nuno Taveira")
+    fixed = Address(**{**nuno.address, "postcode": "2900-330"})
+    orders.edit_address(session, nuno.id, fixed, True, clock())
+    assert (nuno.snags, nuno.address["postcode"]) == ([], "2900-330")
+    assert nuno.imported["shipping"]["postcode"] == "2900-33"  # what came in stays on record
+
+
+def test_holding_and_finding(session: Session, clock: Clock) -> None:
+    order = of(session, "Beatriz Amorim")
+    orders.set_held(session, [order.id], True, "Tomé", clock())
+    assert (order.state, order.state_why) == ("held", "held by Tomé")
+    with pytest.raises(Conflict, match="cannot be changed"):
+        orders.edit_hand(session, of(session, "Joana Freitas").id, {"service": "bp-road"}, clock())
+    assert [o.number for o in orders.find(session, "amorim")] == [order.number]
+    assert orders.find(session, "%") == orders.find(session, "_")  # no wildcards from outside
+    assert len(orders.find(session, "vise")) == 1
+    assert orders.list_orders(session, "held").counts["held"] == 4
+    orders.set_held(session, [order.id], False, "Tomé", clock())
+    assert order.state == "open"
+    first = orders.list_orders(session, "open", limit=20)
+    second = orders.list_orders(session, "open", after=first.orders[-1].id, limit=500)
+    assert first.more
+    assert len(first.orders) + len(second.orders) == first.counts["open"]
+    with pytest.raises(Invalid, match="no view"):
+        orders.list_orders(session, "nonsense")
