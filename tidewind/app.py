@@ -5,12 +5,10 @@ from __future__ import annotations
 import threading
 from pathlib import Path
 
-from fastapi import Depends, FastAPI
+from fastapi import FastAPI
 from fastapi.responses import FileResponse, JSONResponse, Response
 from fastapi.staticfiles import StaticFiles
 from sqlalchemy.orm import Session, sessionmaker
-from starlette.middleware.base import RequestResponseEndpoint
-from starlette.requests import Request
 
 from tidewind import __version__
 from tidewind.db.base import make_engine, make_sessions
@@ -23,11 +21,7 @@ from tidewind.settings import Settings, now
 from tidewind.web import problems
 from tidewind.web.access import Wiring
 from tidewind.web.routes import imports, live, orders, public, purchases, shop, sign_in
-
-_POLICY = (
-    "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; object-src 'none'; "
-    "frame-ancestors 'none'; base-uri 'self'; form-action 'self'"
-)
+from tidewind.web.shield import Shield
 
 
 def make_outside(settings: Settings) -> Outside:
@@ -51,8 +45,10 @@ def make_outside(settings: Settings) -> Outside:
             return channels[url]
 
     def close() -> None:
-        for client in (*carriers.values(), *channels.values()):
-            client.close()
+        for carrier_client in carriers.values():
+            carrier_client.close()
+        for channel_client in channels.values():
+            channel_client.close()
 
     mailer = SmtpMailer(settings.smtp_host, settings.smtp_port)
     return Outside(carrier, channel, mailer, settings.base_url, close)
@@ -77,25 +73,11 @@ def make_app(wiring: Wiring) -> FastAPI:
     )
     app.state.wiring = wiring
     problems.install(app)
-    for module in (public, sign_in, orders, purchases, shop, live):
+    for module in (public, sign_in, orders, imports, purchases, shop, live):
         app.include_router(module.router)
-    app.include_router(imports.router, dependencies=[Depends(imports.limit_upload)])
-    app.middleware("http")(_safe_headers)
+    app.add_middleware(Shield, limit_bytes=wiring.settings.upload_limit_bytes)
     _serve_pages(app, wiring.settings.frontend_dir)
     return app
-
-
-async def _safe_headers(request: Request, call_next: RequestResponseEndpoint) -> Response:
-    length = request.headers.get("content-length", "0")
-    limit = request.app.state.wiring.settings.upload_limit_bytes + 100_000
-    if not length.isdigit() or int(length) > limit:
-        # Turned away before a byte of the body is read.
-        return problems.problem(413, "too_large", f"At most {limit // 1_000_000} MB can be sent. Split the file.")
-    response = await call_next(request)
-    response.headers.setdefault("X-Content-Type-Options", "nosniff")
-    response.headers.setdefault("Referrer-Policy", "same-origin")
-    response.headers.setdefault("Content-Security-Policy", _POLICY)
-    return response
 
 
 def _serve_pages(app: FastAPI, folder: Path) -> None:

@@ -97,11 +97,11 @@ class Cluster:
                    "-c", "max_connections=120"]  # fmt: skip
         for setting in self.settings:
             options += ["-c", setting]
-        log = (self.folder / "server.log").open("ab")
-        self._server = subprocess.Popen(
-            [*_as_owner(), str(binaries / "postgres"), "-D", str(self.data), *options],
-            stdout=log, stderr=log, cwd="/", start_new_session=True,
-        )  # fmt: skip
+        with (self.folder / "server.log").open("ab") as log:
+            self._server = subprocess.Popen(
+                [*_as_owner(), str(binaries / "postgres"), "-D", str(self.data), *options],
+                stdout=log, stderr=log, cwd="/", start_new_session=True,
+            )  # fmt: skip
         self._wait()
         with psycopg.connect(self.url.rsplit("/", 1)[0] + "/postgres", autocommit=True) as connection:
             if not connection.execute("select 1 from pg_database where datname = 'tidewind'").fetchone():

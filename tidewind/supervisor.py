@@ -72,12 +72,12 @@ class Supervisor:
         """Start one of the program's processes; its output goes to a log in the data folder."""
         fields = ("database_url", "var_dir", "port", "smtp_port", "standins_url", "frontend_dir")
         given = {f"TIDEWIND_{f.upper()}": str(getattr(self.settings, f)) for f in fields}
-        log = (self.var / f"{name}.log").open("ab")
-        self.children[name] = subprocess.Popen(
-            [sys.executable, "-m", "tidewind.cli", *arguments],
-            env={**os.environ, **given, "TIDEWIND_DEMO": "1" if self.demo else "0"},
-            stdout=log, stderr=log, start_new_session=True,
-        )  # fmt: skip
+        with (self.var / f"{name}.log").open("ab") as log:
+            self.children[name] = subprocess.Popen(
+                [sys.executable, "-m", "tidewind.cli", *arguments],
+                env={**os.environ, **given, "TIDEWIND_DEMO": "1" if self.demo else "0"},
+                stdout=log, stderr=log, start_new_session=True,
+            )  # fmt: skip
 
     def _wait(self, url: str, name: str) -> None:
         for _ in range(300):

@@ -27,7 +27,7 @@ from tidewind.db.tables import (
     Shipment,
     TrackingEvent,
 )
-from tidewind.services import buying, followups, following, money
+from tidewind.services import buying, following, followups, money
 from tidewind.services.buying import Asked, Wish
 from tidewind.services.errors import Conflict
 from tidewind.standins.world import World
@@ -171,8 +171,8 @@ def test_two_people_on_the_same_orders_each_get_what_the_other_has_not(wiring: W
     words = {**asked["tome"].dropped, **asked["ines"].dropped}
     assert len(words) == 4
     assert all("being bought by" in w for w in words.values())
-    for login in asked:
-        for shipment_id in ids_of(wiring, asked[login].batch_id):
+    for theirs in asked.values():
+        for shipment_id in ids_of(wiring, theirs.batch_id):
             assert buy(wiring, shipment_id) == "bought"
     assert agree(wiring, world) == 8
     assert books(wiring)["held"] == 0

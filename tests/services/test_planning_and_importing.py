@@ -50,7 +50,7 @@ def test_a_messy_file_good_rows_in_bad_rows_kept_and_twice_makes_nothing_twice(s
 
 
 def test_a_mapping_is_checked_and_remembered_for_its_layout(session: Session) -> None:
-    data = "No.;Who;Where;Town;Land;Thing;How many\n1;Ana;Rua 1;Viseu;PT;HF-02;1\n".encode()
+    data = b"No.;Who;Where;Town;Land;Thing;How many\n1;Ana;Rua 1;Viseu;PT;HF-02;1\n"
     row = importing.upload(session, "odd.csv", data, 1)
     assert importing.missing_fields(row)
     with pytest.raises(Invalid, match="Say which column"):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from importlib import resources
 
-from fastapi import APIRouter, Request, Response, UploadFile
+from fastapi import APIRouter, Response, UploadFile
 from sqlalchemy import select
 
 from tidewind.core.addresses.check import country_name
@@ -53,15 +53,6 @@ def _present(row: Import) -> ImportOut:
         made=row.made,
         already=row.already,
     )
-
-
-def limit_upload(request: Request, parts: Parts) -> None:
-    """Refuse by its declared length what is too large, before a byte of it is read."""
-    declared = request.headers.get("content-length", "")
-    if declared.isdigit() and int(declared) > parts.settings.upload_limit_bytes:
-        raise Invalid(
-            "too_large", f"The file is larger than {parts.settings.upload_limit_bytes // 1_000_000} MB. Split it."
-        )
 
 
 @router.post("/imports", status_code=201)

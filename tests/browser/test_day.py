@@ -1,0 +1,282 @@
+"""A shipping day in a real browser, against the real processes: web server, job worker, stand-ins, database."""
+
+from __future__ import annotations
+
+import json
+import tempfile
+from collections.abc import Iterator
+from pathlib import Path
+
+import httpx
+import pytest
+from PIL import Image
+from playwright.sync_api import Browser, Page, expect, sync_playwright
+
+from tests.documents.test_paper import codes
+from tidewind.cluster import FAST_FOR_TESTS, free_port
+from tidewind.settings import DATA, ROOT
+from tidewind.supervisor import Supervisor
+
+AXE = ROOT / "frontend" / "node_modules" / "axe-core" / "axe.min.js"
+CHROMIUM = [
+    "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
+    "--disable-component-update", "--disable-sync", "--disable-dev-shm-usage",
+]  # fmt: skip
+
+
+def start(demo: bool) -> Iterator[Supervisor]:
+    with tempfile.TemporaryDirectory(prefix="tidewind-day-", ignore_cleanup_errors=True) as folder:
+        Path(folder).chmod(0o755)
+        made = Supervisor(Path(folder) / "shop", free_port(), demo=demo, fast=FAST_FOR_TESTS)
+        try:
+            made.up()
+            yield made
+        finally:
+            made.down()
+
+
+@pytest.fixture(scope="module")
+def shop() -> Iterator[Supervisor]:
+    yield from start(demo=True)
+
+
+@pytest.fixture(scope="module")
+def empty_shop() -> Iterator[Supervisor]:
+    yield from start(demo=False)
+
+
+@pytest.fixture(scope="module")
+def browser() -> Iterator[Browser]:
+    with sync_playwright() as playwright:
+        made = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
+        yield made
+        made.close()
+
+
+def page_of(
+    browser: Browser, shop: Supervisor, who: str = "Tomé Brisson", scheme: str = "light", width: int = 1280
+) -> Page:
+    context = browser.new_context(
+        base_url=shop.settings.base_url,
+        viewport={"width": width, "height": 800},
+        color_scheme=scheme,
+        timezone_id="Europe/Lisbon",
+    )  # type: ignore[arg-type]
+    page = context.new_page()
+    page.errors = []  # type: ignore[attr-defined]
+    page.on("pageerror", lambda error: page.errors.append(str(error)))  # type: ignore[attr-defined]
+    page.goto("/")
+    page.get_by_role("button", name=who).click()
+    expect(page.get_by_role("heading", name="ready to buy")).to_be_visible()
+    return page
+
+
+def axe(page: Page) -> None:
+    """No violation of WCAG 2.2 A or AA on what is shown now, and no script error so far."""
+    page.evaluate(AXE.read_text("utf-8"))
+    rules = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"]
+    found = page.evaluate("(rules) => axe.run(document, {runOnly: rules})", rules)["violations"]
+    assert [(v["id"], [n["html"][:120] for n in v["nodes"][:3]]) for v in found] == []
+    assert page.errors == []  # type: ignore[attr-defined]
+
+
+def row(page: Page, name: str):  # type: ignore[no-untyped-def]
+    return page.locator("tr[data-order]", has_text=name)
+
+
+def buy(page: Page, labels: str) -> None:
+    page.get_by_role("dialog").get_by_role("button", name=f"Buy {labels}").click()
+    expect(page.get_by_role("link", name=f"Print {labels}")).to_be_visible(timeout=60_000)
+
+
+def test_a_messy_file_becomes_paid_printed_labels(browser: Browser, shop: Supervisor, tmp_path: Path) -> None:
+    page = page_of(browser, shop)
+    axe(page)
+    page.get_by_role("link", name="Import").click()
+    page.set_input_files("input[type=file]", DATA / "orders-messy.csv")
+    expect(page.get_by_text("read as CSV, semicolon, cp1252, header in row 3")).to_be_visible()
+    expect(page.get_by_text("“Atlantis” is no country")).to_be_visible()
+    axe(page)
+    page.get_by_role("button", name="Import 8 orders").click()
+    expect(page.get_by_text("8 orders imported.")).to_be_visible()
+    page.get_by_role("button", name="Import again 8 orders").click()
+    expect(page.get_by_text("8 orders here already, left alone.")).to_be_visible()
+
+    page.get_by_role("link", name="See the orders").click()
+    page.get_by_label("Search in the list").fill("CJ-")
+    expect(page.locator("tr[data-order]")).to_have_count(8)
+    page.keyboard.press("Enter")
+    row(page, "Dinis Valente").get_by_role("button", name="Fix").click()
+    axe(page)
+    page.get_by_label("Postcode").fill("3800-331")
+    page.get_by_role("button", name="Save and plan again").click()
+    expect(row(page, "Dinis Valente")).not_to_contain_text("Postcode")
+    row(page, "Edite Romão").get_by_role("button", name="Fix").click()
+    page.get_by_label("Weight of one piece").fill("900")
+    page.keyboard.press("Enter")
+    expect(row(page, "Edite Romão")).to_contain_text("has no size")
+    row(page, "Edite Romão").get_by_role("button", name="Fix").click()
+    for side, size in (("Length", "60"), ("Width", "40"), ("Height", "5,5")):
+        page.get_by_label(side).fill(size)
+    page.keyboard.press("Enter")
+    expect(row(page, "Edite Romão")).not_to_contain_text("has no size")
+
+    for name in ("Dinis Valente", "Adélia Bravo", "=CMD|'calc'!A1"):
+        row(page, name).get_by_role("checkbox").check()
+    expect(page.get_by_role("region", name="Selected orders")).to_contain_text("3 orders")
+    axe(page)
+    page.keyboard.press("b")
+    expect(page.get_by_role("dialog")).to_contain_text("From the postage balance")
+    axe(page)
+    buy(page, "3 labels")
+    href = page.get_by_role("link", name="Print 3 labels").get_attribute("href") or ""
+    pdf = page.request.get(href).body()
+    read = codes(pdf, tmp_path)
+    numbers = [label["Code128"].removeprefix("(00)") for label in read]
+    assert len(set(numbers)) == 3
+    assert all(n in (page.get_by_role("dialog").text_content() or "") for n in numbers)
+    slips = page.request.get(href.replace("labels.pdf", "packing-slips.pdf"))
+    assert slips.headers["content-type"] == "application/pdf"
+    page.get_by_role("button", name="Close").click()
+    expect(row(page, "Dinis Valente")).to_have_count(0)
+
+    inbox = page.context.new_page()
+    inbox.goto(f"{shop.settings.standins_url}/mail")
+    expect(inbox.get_by_text("Your order CJ-704 is on its way")).to_be_visible()
+    link = inbox.locator("pre", has_text="CJ-704").text_content() or ""
+    inbox.goto(next(word for word in link.split() if "/t/" in word))
+    expect(inbox.get_by_role("heading", name="Announced")).to_be_visible()
+    inbox.errors = []  # type: ignore[attr-defined]
+    axe(inbox)
+
+
+def test_the_days_work_by_keyboard_alone_in_the_dark_and_narrow(browser: Browser, shop: Supervisor) -> None:
+    page = page_of(browser, shop, scheme="dark", width=1024)
+    axe(page)
+    page.keyboard.press("Control+k")
+    page.get_by_role("textbox", name="Search").press_sequentially("amorim")
+    expect(page.get_by_role("button", name="Beatriz Amorim")).to_be_visible()
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("heading", name="Price against arrival")).to_be_visible()
+    axe(page)
+    before = page.locator("tr.chosen").text_content() or ""
+    page.get_by_role("button", name="Road", exact=False).last.focus()
+    page.keyboard.press("Enter")
+    expect(page.locator("tr.chosen")).not_to_have_text(before)
+    expect(page.get_by_text("Set by hand: service.")).to_be_visible()
+    page.keyboard.press("w")
+    expect(page.get_by_role("dialog")).to_contain_text("by hand")
+    expect(page.get_by_role("dialog")).to_contain_text("overridden: choice policy")
+    axe(page)
+    page.keyboard.press("Escape")
+    page.keyboard.press("Escape")
+    expect(page.get_by_role("heading", name="Price against arrival")).to_have_count(0)
+    page.get_by_role("button", name="Clear").click()
+    page.keyboard.press("ArrowDown")
+    page.keyboard.press("Shift+ArrowDown")
+    expect(page.get_by_role("region", name="Selected orders")).to_contain_text("2 orders")
+    page.keyboard.press("h")
+    page.get_by_role("button", name="Held or left out").click()
+    expect(page.get_by_text("held by Tomé Brisson").first).to_be_visible()
+    for path in ("/money", "/set-up/places", "/set-up/packaging", "/import", "/nowhere"):
+        page.goto(path)
+        expect(page.get_by_role("heading").first).to_be_visible()
+        axe(page)
+
+
+def test_a_worker_killed_while_buying_loses_nothing_and_buys_nothing_twice(browser: Browser, shop: Supervisor) -> None:
+    standins = shop.settings.standins_url
+    for party in ("norvia", "brightmile"):
+        httpx.post(f"{standins}/faults", data={"party": party, "kind": "slow", "times": 3})
+    page = page_of(browser, shop)
+    page.goto("/orders?view=clear")
+    expect(page.locator("tr[data-order]").first).to_be_visible()
+    for box in page.locator("tr[data-order] input").all()[:6]:
+        box.check()
+    page.keyboard.press("b")
+    page.get_by_role("dialog").get_by_role("button", name="Buy ").click()
+    expect(page.get_by_text("Asking the carrier…").first).to_be_visible()
+    shop.kill("worker")
+    page.reload()  # the browser forgets too
+    shop.start("worker", "worker")
+    key = {"view": "shipped"}
+    with httpx.Client(base_url=shop.settings.base_url) as client:
+        people = client.get("/api/start").json()["demo_people"]
+        client.post("/api/sign-in", json={"login": people[0]["login"], "password": people[0]["password"]})
+        before = 3  # the labels of the first journey
+        for _ in range(120):
+            if client.get("/api/orders", params=key).json()["counts"]["shipped"] >= before + 6:
+                break
+            page.wait_for_timeout(500)
+        ledger = client.get("/api/money").json()
+        assert client.get("/api/orders", params=key).json()["counts"]["shipped"] == before + 6
+    assert ledger["balance"]["held_minor"] == 0
+    sold = [s for party in ("norvia", "brightmile") for s in httpx.get(f"{standins}/carriers/{party}/book").json()]
+    assert len(sold) == before + 6
+    assert ledger["balance"]["available_minor"] == 60_000 - sum(s["price_minor"] for s in sold)
+    assert httpx.get(f"{shop.settings.base_url}/api/health").json()["ok"] is True
+
+
+def test_what_care_and_the_owner_may_do(browser: Browser, shop: Supervisor) -> None:
+    care = page_of(browser, shop, "Rute Carmo")
+    expect(care.get_by_role("link", name="Money")).to_have_count(0)
+    care.goto("/orders")
+    expect(care.locator("tr[data-order]").first).to_be_visible()
+    care.keyboard.press("b")
+    expect(care.get_by_role("dialog")).to_have_count(0)
+    owner = page_of(browser, shop, "Inês Valadar")
+    owner.goto("/money")
+    owner.get_by_label("Top up by").fill("25")
+    owner.get_by_role("button", name="Top up").click()
+    expect(owner.get_by_role("cell", name="Top-up by Inês Valadar").first).to_be_visible()
+    owner.goto("/set-up/packaging")
+    owner.get_by_role("button", name="Add packaging").click()
+    for label, text in (("Name", "Seed sleeve"), ("Code", "ENV-XS"), ("Inner length", "18"), ("Inner width", "12"), ("Inner height", "1"),
+                        ("Outer length", "17"), ("Outer width", "12.5"), ("Outer height", "1.2"), ("Own weight", "9"), ("Padding", "0"), ("Most load", "200")):  # fmt: skip
+        owner.get_by_role("textbox", name=label, exact=True).fill(text)
+    owner.get_by_role("button", name="Save the packaging").click()
+    expect(owner.get_by_text("The inner size is larger")).to_have_count(0)
+    owner.goto("/set-up/places")
+    owner.get_by_role("button", name="Add a place").click()
+    owner.get_by_label("Name of the place").fill("Kiosk")
+    owner.get_by_role("button", name="Save the place").click()
+    expect(owner.get_by_role("alert")).to_contain_text("country is missing")
+    assert owner.get_by_label("Name of the place").input_value() == "Kiosk"  # what was typed is still there
+    axe(owner)
+
+
+def test_an_empty_shop_is_set_up_by_its_first_owner(browser: Browser, empty_shop: Supervisor) -> None:
+    page = browser.new_context(
+        base_url=empty_shop.settings.base_url, viewport={"width": 1280, "height": 800}
+    ).new_page()
+    page.errors = []  # type: ignore[attr-defined]
+    page.goto("/")
+    for label, text in (
+        ("Shop name", "Fern & Co"),
+        ("Your name", "Ada"),
+        ("Time zone", "Moon/Crater"),
+        ("Login", "ada"),
+        ("Password", "a long password"),
+    ):
+        page.get_by_label(label).fill(text)
+    page.get_by_role("button", name="Set up the shop").click()
+    expect(page.get_by_role("alert")).to_contain_text("no time zone")
+    page.get_by_label("Time zone").fill("Europe/Lisbon")
+    page.get_by_role("button", name="Set up the shop").click()
+    expect(page.get_by_text("No carrier is set up, so nothing can depart.")).to_be_visible()
+    axe(page)
+    page.goto("/orders")
+    expect(page.get_by_text("No orders in this view.")).to_be_visible()
+    axe(page)
+    page.goto("/set-up/places")
+    expect(page.get_by_text("No place yet.")).to_be_visible()
+    axe(page)
+    assert json.loads(httpx.post(f"{empty_shop.settings.base_url}/api/first-owner", json={
+        "login": "eve", "password": "another password", "name": "Eve", "shop": "x", "time_zone": "UTC"}).text)["code"] == "already_set_up"  # fmt: skip
+
+
+def test_the_pictures_in_the_readme_are_there() -> None:
+    pictures = sorted((ROOT / "docs" / "screenshots").glob("*.png"))
+    readme = (ROOT / "README.md").read_text("utf-8")
+    assert 0 < len(pictures) < 20
+    assert all(p.name in readme and Image.open(p).width == 1280 for p in pictures)

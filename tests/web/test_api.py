@@ -1,0 +1,228 @@
+"""The HTTP API: who may do what, problems in words, hostile input refused with nothing lost."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+
+import httpx
+import pytest
+
+from tests.conftest import Clock
+from tidewind.app import make_app
+from tidewind.db.tables.people import ROLES
+from tidewind.services.signing_in import DEMO_PASSWORD, make_key
+from tidewind.web.access import Wiring
+
+OPEN = {
+    "GET /api/health", "GET /api/start", "POST /api/sign-in", "POST /api/first-owner", "GET /api/tracking/{tracking_key}",
+}  # fmt: skip
+EVERYBODY, SHIP, BENCH, CARE, OWNER = (
+    set(ROLES),
+    {"owner", "shipper"},
+    {"owner", "shipper", "packer"},
+    {"owner", "shipper", "care"},
+    {"owner"},
+)
+MAY = {
+    "GET /api/me": EVERYBODY, "POST /api/sign-out": EVERYBODY, "POST /api/keys": OWNER, "DELETE /api/keys/{key_id}": OWNER,
+    "GET /api/orders": EVERYBODY, "GET /api/orders/{order_id}": EVERYBODY, "PATCH /api/orders/{order_id}/hand": SHIP,
+    "PUT /api/orders/{order_id}/address": CARE, "POST /api/orders/held": CARE, "PATCH /api/products/{sku}": SHIP,
+    "GET /api/find": EVERYBODY, "POST /api/purchases": SHIP, "GET /api/batches/{batch_id}": EVERYBODY,
+    "GET /api/labels.pdf": BENCH, "GET /api/packing-slips.pdf": BENCH, "GET /api/today": EVERYBODY, "GET /api/money": SHIP,
+    "POST /api/money/top-up": OWNER, "GET /api/places": EVERYBODY, "POST /api/places": OWNER,
+    "GET /api/packaging": EVERYBODY, "POST /api/packaging": OWNER, "GET /api/live": EVERYBODY, "POST /api/imports": SHIP,
+    "GET /api/imports/{import_id}": SHIP, "PUT /api/imports/{import_id}/columns": SHIP,
+    "POST /api/imports/{import_id}/run": SHIP, "GET /api/import-samples/{name}": EVERYBODY, "GET /api/channels": EVERYBODY,
+    "POST /api/channels/{code}/pull": SHIP,
+}  # fmt: skip
+BODIES = {
+    "POST /api/keys": {"name": "x", "role": "care"}, "POST /api/orders/held": {"order_ids": [0], "held": True},
+    "POST /api/purchases": {"client_key": "12345678", "orders": [{"order_id": 0, "shown_minor": 0}]},
+    "POST /api/money/top-up": {"amount_minor": 1, "key": "12345678"}, "PATCH /api/products/{sku}": {},
+    "PUT /api/orders/{order_id}/address": {"address": {}}, "PATCH /api/orders/{order_id}/hand": {},
+    "PUT /api/imports/{import_id}/columns": {"columns": {}},
+}  # fmt: skip
+
+
+@pytest.fixture
+def client(base_url: str) -> Iterator[httpx.Client]:
+    with httpx.Client(base_url=base_url, timeout=20) as made:
+        yield made
+
+
+def sign_in(client: httpx.Client, login: str) -> dict[str, str]:
+    answer = client.post("/api/sign-in", json={"login": login, "password": DEMO_PASSWORD})
+    assert answer.status_code == 200, answer.text
+    return {"X-CSRF-Token": answer.json()["csrf_token"]}
+
+
+def status(client: httpx.Client, route: str, headers: dict[str, str]) -> int:
+    method, path = route.split()
+    query = {"/api/find": "?text=x", "/api/labels.pdf": "?shipment=0", "/api/packing-slips.pdf": "?shipment=0"}.get(
+        path, ""
+    )
+    url = re.sub(r"\{\w+\}", "0", path) + query
+    with client.stream(method, url, json=BODIES.get(route), headers=headers) as answer:
+        return answer.status_code
+
+
+def test_every_route_is_walked_by_every_role(client: httpx.Client, wiring: Wiring) -> None:
+    schema = make_app(wiring).openapi()
+    routes = {f"{method.upper()} {path}" for path, methods in schema["paths"].items() for method in methods}
+    assert routes == OPEN | MAY.keys()
+    keys = {}
+    with wiring.sessions.begin() as session:
+        for role in ROLES:
+            keys[role] = make_key(session, 1, role, role)[1]
+    for route, roles in MAY.items():
+        assert status(client, route, {}) == 401, route
+        assert status(client, route, {"Authorization": "Bearer tw_wrong"}) == 401, route
+        for role in ROLES:
+            code = status(client, route, {"Authorization": f"Bearer {keys[role]}"})
+            assert (code == 403) is (role not in roles), (route, role, code)
+            assert code < 500, (route, role, code)
+
+
+def test_sessions_need_the_form_token_and_end(client: httpx.Client) -> None:
+    headers = sign_in(client, "tome")
+    cookie = client.cookies.jar
+    assert all(c.has_nonstandard_attr("HttpOnly") for c in cookie)
+    body = {"order_ids": [1], "held": True}
+    assert client.post("/api/orders/held", json=body).json()["code"] == "csrf"
+    assert client.post("/api/orders/held", json=body, headers={"X-CSRF-Token": "wrong"}).status_code == 403
+    assert client.post("/api/sign-out", headers=headers).status_code == 204
+    assert client.get("/api/me").json()["code"] == "not_signed_in"
+
+
+def test_sessions_run_out(client: httpx.Client, clock: Clock) -> None:
+    sign_in(client, "tome")
+    clock.move(hours=13)
+    assert client.get("/api/me").status_code == 200
+    clock.move(hours=2)
+    assert client.get("/api/me").status_code == 401
+
+
+def test_guessing_is_slowed_down_and_does_not_tell_which_logins_exist(client: httpx.Client, clock: Clock) -> None:
+    wrong = [client.post("/api/sign-in", json={"login": who, "password": "nothing"}) for who in ("ines", "nobody") * 4]
+    assert {(a.status_code, a.json()["detail"]) for a in wrong} == {
+        (401, "That login and password do not go together.")
+    }
+    right = {"login": "tome", "password": DEMO_PASSWORD}
+    assert client.post("/api/sign-in", json=right).status_code == 429
+    clock.move(minutes=11)
+    assert client.post("/api/sign-in", json=right).status_code == 200
+
+
+def test_problems_are_problem_details_with_words(client: httpx.Client) -> None:
+    headers = sign_in(client, "ines")
+    for answer, code in (
+        (client.get("/api/orders/99999"), "unknown_order"),
+        (client.get("/api/orders?view=nonsense"), "unknown_view"),
+        (client.get("/api/orders?limit=100000"), "invalid_input"),
+        (client.patch("/api/orders/1/hand", json={"colour": "red"}, headers=headers), "invalid_input"),
+        (client.patch("/api/products/GC-01", json={"weight_g": -5}, headers=headers), "invalid_input"),
+        (client.post("/api/purchases", content=b"{" * 5000, headers=headers), "invalid_input"),
+        (
+            client.post("/api/money/top-up", json={"amount_minor": 50, "key": "12345678"}, headers=headers),
+            "top_up_amount",
+        ),
+        (client.post("/api/places", json={"name": "Tile works", "address": {}}, headers=headers), "address"),
+        (client.get("/api/labels.pdf?shipment=1"), "unknown_shipment"),
+        (client.get("/api/nothing-here"), "http"),
+    ):
+        assert answer.headers["content-type"] == "application/problem+json", answer.text
+        assert (answer.json()["code"], bool(answer.json()["detail"])) == (code, True)
+
+
+def test_a_top_up_with_the_same_key_counts_once(client: httpx.Client) -> None:
+    headers = sign_in(client, "ines")
+    for _ in range(2):
+        answer = client.post("/api/money/top-up", json={"amount_minor": 5000, "key": "same-key-1"}, headers=headers)
+        assert answer.json()["available_minor"] == 65_000
+
+
+def test_a_200_mb_upload_is_refused_before_it_is_read(client: httpx.Client, base_url: str) -> None:
+    import socket
+
+    headers = sign_in(client, "tome")
+    port = int(base_url.rsplit(":", 1)[1])
+    cookie = "; ".join(f"{c.name}={c.value}" for c in client.cookies.jar)
+    with socket.create_connection(("127.0.0.1", port), timeout=10) as raw:
+        raw.sendall(
+            f"POST /api/imports HTTP/1.1\r\nHost: x\r\nCookie: {cookie}\r\nX-CSRF-Token: {headers['X-CSRF-Token']}\r\n"
+            "Content-Type: multipart/form-data; boundary=b\r\nContent-Length: 200000000\r\n\r\n--b\r\n".encode()
+        )
+        said = raw.recv(4000).decode()  # not one further byte of the 200 MB was sent
+    assert " 413 " in said.splitlines()[0]
+    assert "Split the file" in said
+
+    def endless() -> Iterator[bytes]:  # no length is declared, so the body itself must be cut off while it is read
+        yield b'--b\r\nContent-Disposition: form-data; name="file"; filename="big.csv"\r\n\r\n'
+        for _ in range(210):
+            yield b"x" * 1_000_000
+        yield b"\r\n--b--\r\n"
+
+    kind = {"Content-Type": "multipart/form-data; boundary=b"}
+    try:
+        answer = client.post("/api/imports", content=endless(), headers={**headers, **kind})
+        assert answer.status_code == 413
+    except httpx.WriteError:
+        pass  # the server hung up on the flood, which is a refusal too
+
+
+@pytest.mark.parametrize(
+    ("data", "words"),
+    [
+        (b"", "is empty"), (",".join(["x"] * 300).encode(), "300 columns"), (b"PK\x03\x04broken", "no readable workbook"),
+    ],
+)  # fmt: skip
+def test_bad_files_get_words(client: httpx.Client, data: bytes, words: str) -> None:
+    headers = sign_in(client, "tome")
+    answer = client.post("/api/imports", files={"file": ("bad.csv", data)}, headers=headers)
+    assert answer.status_code == 422
+    assert words in answer.json()["detail"]
+
+
+def test_hostile_text_is_kept_as_text(client: httpx.Client) -> None:
+    headers = sign_in(client, "tome")
+    rows = "order,name,street,city,country,sku,quantity\n"
+    rows += "X-1,<script>alert(1)</script>,=1+1,\u202eaebé\u200b,PT,HF-02,1\nX-2,Ana,Rua 1,Beja,PT,HF-02,1\n" * 1
+    made = client.post("/api/imports", files={"file": ("x.csv", rows.encode())}, headers=headers).json()
+    assert client.post(f"/api/imports/{made['id']}/run", headers=headers).json()["made"] == 2
+    found = client.get("/api/find?text=X-1").json()[0]
+    assert (found["recipient"], found["city"]) == ("<script>alert(1)</script>", "aebé")
+    page = client.get("/api/find?text=X-1")
+    assert page.headers["x-content-type-options"] == "nosniff"
+    assert "default-src 'self'" in page.headers["content-security-policy"]
+
+
+def test_the_main_job_over_http_alone(client: httpx.Client, wiring: Wiring) -> None:
+    """Everything the screens do can be done by a script with a key."""
+    headers = sign_in(client, "ines")
+    key = client.post("/api/keys", json={"name": "nightly", "role": "shipper"}, headers=headers).json()
+    client.cookies.clear()
+    script = {"Authorization": f"Bearer {key['key']}"}
+    sample = client.get("/api/import-samples/clean", headers=script).content
+    made = client.post("/api/imports", files={"file": ("clean.csv", sample)}, headers=script).json()
+    assert (made["good"], made["missing"], made["faults"]) == (4, [], [])
+    assert client.post(f"/api/imports/{made['id']}/run", headers=script).json()["made"] == 4
+    row = client.get("/api/find?text=GC-3104", headers=script).json()[0]
+    sheet = client.get(f"/api/orders/{row['id']}", headers=script).json()
+    assert sum(o["chosen"] for o in sheet["offers"]) == 1
+    assert all((o["quote"] is None) is (o["refused"] is not None) for o in sheet["offers"])
+    wish = {"order_id": row["id"], "shown_minor": row["price_minor"]}
+    asked = client.post("/api/purchases", json={"client_key": "script-1", "orders": [wish]}, headers=script).json()
+    assert asked["taken"] == [row["id"]]
+    batch = client.get(f"/api/batches/{asked['batch_id']}", headers=script).json()
+    assert (batch["buying"], batch["total_minor"]) == (1, 0)
+    assert (
+        client.get(f"/api/labels.pdf?shipment={batch['shipments'][0]['id']}", headers=script).json()["code"]
+        == "not_bought"
+    )
+    health = client.get("/api/health")
+    assert (health.status_code, health.json()["parts"]["database"]["ok"]) == (503, True)  # no worker runs in this test
+    assert health.json()["parts"]["worker"]["ok"] is False
+    assert client.delete(f"/api/keys/{key['id']}", headers={**sign_in(client, "ines")}).status_code == 204
+    client.cookies.clear()
+    assert client.get("/api/me", headers=script).status_code == 401
