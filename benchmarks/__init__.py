@@ -1,0 +1,1 @@
+"""Commands that print ratios against a floor measured in the same run."""
