@@ -13,7 +13,8 @@ from tidewind.services import buying, following, followups, pulling
 from tidewind.services.world import Outside
 from tidewind.settings import now
 
-STALLED_AFTER_S = 30.0
+# A worker gives a sign of life every two seconds; after eight without one its jobs are given to another.
+HEARTBEAT_S, STALLED_AFTER_S = 2.0, 8.0
 
 
 def make_worker_app(  # noqa: C901 - one short function per task, all of the same kind
@@ -53,7 +54,7 @@ def make_worker_app(  # noqa: C901 - one short function per task, all of the sam
         except OutsideError:
             return  # the shop is closed just now; the next pull goes on from the same place
 
-    @app.periodic(cron="*/30 * * * * *")
+    @app.periodic(cron="*/5 * * * * *")
     @app.task(name="retry_stalled", queueing_lock="retry_stalled")
     async def retry_stalled(timestamp: int) -> None:  # noqa: ARG001
         stalled: list[Job] = list(await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=STALLED_AFTER_S))
@@ -68,7 +69,10 @@ async def _work(app: procrastinate.App) -> None:
         stalled = list(await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=STALLED_AFTER_S))
         for job in stalled:
             await app.job_manager.retry_job(job)
-        await app.run_worker_async(concurrency=4, fetch_job_polling_interval=1.0, delete_jobs="successful")
+        await app.run_worker_async(
+            concurrency=4, fetch_job_polling_interval=1.0, delete_jobs="successful",
+            update_heartbeat_interval=HEARTBEAT_S, stalled_worker_timeout=STALLED_AFTER_S,
+        )  # fmt: skip
 
 
 def run_worker(app: procrastinate.App) -> None:
