@@ -61,3 +61,8 @@ const STATES: Record<string, string> = {
 export function trackingWords(state: string): string {
   return STATES[state] ?? state;
 }
+
+const COUNTRIES = new Intl.DisplayNames("en-GB", { type: "region", fallback: "code" });
+export function country(code: string): string {
+  return /^[A-Z]{2}$/.test(code) ? (COUNTRIES.of(code) ?? code) : code;
+}

@@ -2,7 +2,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref } from "vue";
 import { api, need, words, type Schemas } from "../../api/client";
-import { centimetres, count, day, dayAndClock, kilograms, money, trackingWords } from "../../shared/format";
+import { centimetres, count, country, day, dayAndClock, kilograms, money, trackingWords } from "../../shared/format";
 import { useMe } from "../../shared/session";
 import { packagingQuery } from "../setup";
 import PriceChart from "./PriceChart.vue";
@@ -65,7 +65,7 @@ function toggleExtra(code: string): void {
           <p><b>{{ row.promise_date ? `By ${day(row.promise_date)}` : "No date" }}</b><template v-if="row.promise">, “{{ row.promise }}”</template>, paid {{ money(row.paid_shipping_minor, currency) }}</p>
           <h3>To</h3>
           <address>
-            <template v-for="part in [sheet.address.name, sheet.address.company, sheet.address.street, sheet.address.extra, `${sheet.address.postcode} ${sheet.address.city}`, sheet.address.region, sheet.address.country]" :key="part"><span v-if="part.trim()">{{ part }}<br /></span></template>
+            <template v-for="part in [sheet.address.name, sheet.address.company, sheet.address.street, sheet.address.extra, `${sheet.address.postcode} ${sheet.address.city}`, sheet.address.region, country(sheet.address.country)]" :key="part"><span v-if="part.trim()">{{ part }}<br /></span></template>
             <span class="mute">{{ sheet.home ? "home" : "business" }}<template v-if="sheet.address.phone"> · {{ sheet.address.phone }}</template></span>
           </address>
           <button v-if="editable || (row.state === 'open' && may('care'))" class="quiet" type="button" @click="emit('fix', { ...row, snags: [{ code: 'address', level: 'warns', words: 'Change where it goes', fix: 'address', about: '' }] })">Change the address</button>

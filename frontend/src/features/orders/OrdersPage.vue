@@ -249,7 +249,7 @@ useKeys({
     <div v-if="selection.rows.length && !openId" class="tray" role="region" aria-label="Selected orders">
       <div><b>{{ count(selection.rows.length, "order") }}</b><span>{{ count(selection.labels, "label") }} to buy</span></div>
       <div><b>{{ money(selection.total, currency) }}</b><span>buyers paid {{ money(selection.rows.reduce((n, r) => n + r.paid_shipping_minor, 0), currency) }}</span></div>
-      <div>
+      <div v-if="selection.buyable.length">
         <b :class="selection.rows.some(late) ? 'stop' : 'fine'">{{ selection.rows.some(late) ? count(selection.rows.filter(late).length, "order") + " late" : "all on promise" }}</b>
         <span>latest {{ day(selection.buyable.map((r) => r.arrives ?? "").sort().at(-1)) }}</span>
       </div>
@@ -274,6 +274,10 @@ useKeys({
 .list { table-layout: fixed; min-width: 830px; }
 .list th { position: sticky; top: 0; background: var(--paper); z-index: 1; }
 .list th:nth-child(1) { width: 30px; } .list th:nth-child(2) { width: 150px; } .list th:nth-child(3) { width: 152px; } .list th:nth-child(4) { width: 17%; } .list th:nth-child(5) { width: 154px; } .list th:nth-child(7) { width: 74px; }
+@media (max-width: 1100px) {
+  .list { min-width: 0; }
+  .list th:nth-child(2) { width: 112px; } .list th:nth-child(3) { width: 118px; } .list th:nth-child(4) { width: 15%; } .list th:nth-child(5) { width: 118px; }
+}
 .group td { background: var(--soft); height: 29px; }
 .row { cursor: pointer; } .row td { height: 39px; }
 .row:hover { background: var(--soft); }

@@ -14,7 +14,7 @@ onBeforeUnmount(() => watcher.disconnect());
 const LEFT = 62, RIGHT = 20, TOP = 22, ROW = 36;
 const priced = computed(() => props.offers.filter((o) => o.quote && o.arrives));
 const days = computed(() => [...new Set(priced.value.map((o) => o.arrives!))].sort());
-const height = computed(() => TOP + days.value.length * ROW + 24);
+const height = computed(() => TOP + days.value.length * ROW + 38);
 /** Prices on a square-root scale: a dear outlier stays in the picture and does not press the rest together. */
 const scale = computed(() => {
   const prices = priced.value.map((o) => o.quote!.net_minor);

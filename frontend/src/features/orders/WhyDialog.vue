@@ -2,6 +2,7 @@
 import { useQuery } from "@tanstack/vue-query";
 import { computed } from "vue";
 import { words } from "../../api/client";
+import { day } from "../../shared/format";
 import { orderQuery, type OrderRow } from "./queries";
 
 const props = defineProps<{ row: OrderRow }>();
@@ -22,8 +23,8 @@ const NAMES: Record<string, string> = { packaging: "Packaging", service: "Servic
             <template v-for="(steps, field) in sheet.trail" :key="field">
               <tr v-for="(step, i) in [...steps].reverse()" :key="`${field}${i}`" :class="{ over: i > 0 }">
                 <td>{{ i === 0 ? (NAMES[field] ?? field) : "" }}</td>
-                <td><component :is="i > 0 ? 's' : 'b'">{{ step.value }}</component></td>
-                <td>{{ step.layer }}</td>
+                <td><component :is="i > 0 ? 's' : 'b'">{{ field === 'ship_date' ? day(step.value) : step.value }}</component></td>
+                <td class="nowrap">{{ step.layer }}</td>
                 <td class="mute">{{ i > 0 ? "overridden: " : "" }}{{ step.why }}</td>
               </tr>
             </template>
@@ -38,5 +39,6 @@ const NAMES: Record<string, string> = { packaging: "Packaging", service: "Servic
 </template>
 
 <style scoped>
+.nowrap { white-space: nowrap; }
 .over { color: var(--mute); }
 </style>

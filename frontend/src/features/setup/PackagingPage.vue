@@ -49,7 +49,7 @@ const save = useMutation({
       <tbody>
         <tr v-for="b in boxes" :key="b.id ?? 0" :class="{ mute: !b.active }">
           <td><b>{{ b.name }}</b> <span class="mono mute small">{{ b.code }}</span></td>
-          <td>{{ b.carrier ? `${b.carrier}, one price` : "own" }}{{ b.active ? "" : ", not in use" }}</td>
+          <td>{{ b.carrier ? `${b.carrier.charAt(0).toUpperCase()}${b.carrier.slice(1)}, one price` : "own" }}{{ b.active ? "" : ", not in use" }}</td>
           <td>{{ centimetres([b.inner_length, b.inner_width, b.inner_height]) }}</td>
           <td>{{ centimetres([b.outer_length, b.outer_width, b.outer_height]) }}</td>
           <td class="right">{{ kilograms(b.own_g) }}</td><td class="right">{{ kilograms(b.padding_g) }}</td><td class="right">{{ kilograms(b.max_load_g) }}</td>
