@@ -2,7 +2,7 @@ import vue from "eslint-plugin-vue";
 import ts from "typescript-eslint";
 
 export default ts.config(
-  { ignores: ["src/api/generated.ts", "dist"] },
+  { ignores: ["src/api/generated/schema.ts", "dist"] },
   ...ts.configs.recommended,
   ...vue.configs["flat/essential"],
   {
