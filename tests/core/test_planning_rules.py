@@ -1,0 +1,184 @@
+"""A plan is total, deterministic and honest: it never crashes, never has a price with a stop, and the hand always wins."""
+
+from __future__ import annotations
+
+from datetime import date, timedelta
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tests.core.test_worked_examples import BOX_L, NIGHT, POST, POT_CARTON, PUBLISHED_ROAD, ROAD, SHOP
+from tidewind.core.addresses.check import Address
+from tidewind.core.calendar import (
+    Transit,
+    add_working_days,
+    arrival,
+    first_working_day,
+    is_working_day,
+    weekend_between,
+)
+from tidewind.core.choosing import Option, Policy, Values, frontier, pick
+from tidewind.core.planning import Carrier, Hand, LineFacts, OrderFacts, plan
+from tidewind.core.planning import Shop as CoreShop
+
+side = st.none() | st.integers(5, 900)
+lines = st.builds(
+    lambda n, qty, weight, sides, value, flags, goods: LineFacts(
+        str(n), f"SKU-{n}", f"Thing {n}", qty, weight, None if None in sides else sides, value,
+        flags[0], flags[1], flags[2], frozenset(goods),
+    ),
+    st.integers(1, 9), st.integers(1, 12), st.none() | st.integers(1, 9000), st.tuples(side, side, side),
+    st.integers(0, 50_000), st.tuples(st.booleans(), st.booleans(), st.booleans()),
+    st.sets(st.sampled_from(["lithium", "limited_quantity", "dangerous"])),
+)  # fmt: skip
+addresses = st.builds(
+    Address, name=st.text(max_size=20), street=st.sampled_from(["Rua 1", "", "Apartado 7"]), city=st.sampled_from(["Viseu", ""]),
+    postcode=st.sampled_from(["3500-108", "9500-321", "", "nonsense", "69003", "HR1 2PX"]),
+    country=st.sampled_from(["PT", "ES", "FR", "GB", "US", "ZZ", ""]), region=st.sampled_from(["", "OR"]),
+)  # fmt: skip
+hands = st.builds(
+    Hand, packaging=st.sampled_from([None, "CTN-L", "POT-M", "GHOST"]),
+    service=st.sampled_from([None, "bp-road", "bp-night", "np-box-s", "ghost"]),
+    extras=st.sampled_from([None, frozenset({"signature"}), frozenset({"cover", "signature"}), frozenset({"ribbon"})]),
+    ship_date=st.sampled_from([None, date(2026, 11, 28), date(2026, 12, 1), date(2020, 1, 1)]),
+)  # fmt: skip
+orders = st.builds(
+    OrderFacts, st.lists(lines, max_size=5).map(tuple), addresses, st.booleans(),
+    st.none() | st.dates(date(2026, 11, 20), date(2026, 12, 20)), hands,
+)  # fmt: skip
+
+
+@given(orders, st.sampled_from(Policy))
+def test_every_order_gets_a_plan_or_words(order: OrderFacts, policy: Policy) -> None:
+    shop = CoreShop(SHOP.packagings, SHOP.carriers, policy, Values(), SHOP.now)
+    made = plan(order, shop)
+    assert plan(order, shop) == made
+    assert all(s.words and s.code for s in made.snags)
+    assert all((o.quote is None) is (o.refused is not None) for o in made.offers)
+    if made.chosen is None:
+        assert made.stopped or not order.lines
+        return
+    quote, when = made.chosen.quote, made.chosen.arrival
+    assert quote is not None
+    assert when is not None
+    assert when.ship_date <= when.earliest <= when.latest
+    assert is_working_day(when.ship_date, "PT")
+    if order.hand.service:
+        by_hand = [o for o in made.offers if o.service == order.hand.service]
+        assert not by_hand or made.chosen.service == order.hand.service
+    if order.hand.packaging in {"CTN-L", "POT-M"}:
+        assert all(p.packaging is None or p.packaging.code == order.hand.packaging for p in made.parcels)
+    packed = sum(n for p in made.parcels for _, n in p.contents)
+    assert packed == sum(line.quantity for line in order.lines)
+    assert {"packaging", "service", "weight", "ship_date", "price"} <= made.trail.keys()
+
+
+TO = Address(name="A", street="Rua 1", city="Viseu", postcode="3500-108", country="PT")
+POT = LineFacts("1", "TP", "Pot", 1, 1650, (185, 185, 171), 9600)
+
+
+@pytest.mark.parametrize(
+    ("line", "address", "hand", "codes"),
+    [
+        ({}, {}, {}, []),
+        ({"weight_g": None}, {}, {}, ["no_weight"]),
+        ({"sides": None}, {}, {}, ["no_size"]),
+        ({"sides": (2000, 10, 10)}, {}, {}, ["nothing_fits"]),
+        ({"sides": (300, 250, 250)}, {}, {"packaging": "POT-M"}, ["hand_packaging"]),
+        ({"weight_g": 21_000}, {}, {}, ["nothing_fits"]),
+        ({}, {"postcode": "3500-1"}, {}, ["postcode_shape"]),
+        ({}, {"street": ""}, {}, ["address_incomplete"]),
+        ({"weight_g": None}, {"street": ""}, {}, ["address_incomplete", "no_weight"]),
+        ({"contents": frozenset({"dangerous"})}, {}, {}, ["no_service"]),
+        ({}, {"postcode": "9500-321"}, {"service": "bp-road"}, ["service_refused"]),
+        ({}, {}, {"extras": frozenset({"ribbon"})}, ["no_service"]),
+    ],
+)  # fmt: skip
+def test_each_snag_has_its_cause(
+    line: dict[str, object], address: dict[str, str], hand: dict[str, object], codes: list[str]
+) -> None:
+    from dataclasses import replace
+
+    order = OrderFacts((replace(POT, **line),), replace(TO, **address), hand=Hand(**hand))  # type: ignore[arg-type]
+    made = plan(order, SHOP)
+    assert [s.code for s in made.snags] == codes
+    assert (made.chosen is None) is bool(codes)
+
+
+def test_a_carriers_own_box_is_compared_beside_ours_and_taken_when_cheaper() -> None:
+    from tidewind.core.packing import Packaging
+    from tidewind.core.quantities import Size
+
+    norvia_m = Packaging("NB-M", "Norvia box M", (330, 240, 180), Size.of(340, 250, 190), 190, 80, 10_000, 0, "norvia")
+    shop = CoreShop((POT_CARTON, BOX_L, norvia_m), SHOP.carriers, Policy.CHEAPEST_ON_PROMISE, Values(), SHOP.now)
+    heavy = LineFacts("1", "TP", "Pot", 4, 1650, (120, 120, 170), 900)
+    made = plan(OrderFacts((heavy,), TO, promise=date(2026, 11, 26)), shop)
+    assert made.chosen is not None
+    assert (made.chosen.service, [p.packaging for p in made.parcels]) == ("np-box-m", [norvia_m])
+    assert [s.why for s in made.trail["packaging"]] == [
+        "the smallest that everything fits into",
+        "goes with Box M, one price",
+    ]
+    own = {o.service: o.parcels[0].packaging for o in made.offers if o.quote}
+    assert own["bp-road"] == BOX_L
+
+
+def test_a_carrier_alone_and_none_at_all() -> None:
+    only_road = CoreShop(
+        SHOP.packagings, (Carrier("brightmile", "B", ROAD, PUBLISHED_ROAD),), Policy.CHEAPEST, Values(), SHOP.now
+    )
+    assert {o.carrier for o in plan(OrderFacts((POT,), TO), only_road).offers} == {"brightmile"}
+    nobody = CoreShop(SHOP.packagings, (), Policy.CHEAPEST, Values(), SHOP.now)
+    assert [s.code for s in plan(OrderFacts((POT,), TO), nobody).snags] == ["no_service"]
+    assert POST.card.priced_by_ship_date
+
+
+days = st.dates(date(2024, 1, 1), date(2028, 12, 31))
+
+
+@given(days, st.integers(0, 15), st.sampled_from(["PT", "ES", "DE", "GB", "US", "ZZ"]))
+def test_working_days_count_only_working_days(day: date, count: int, country: str) -> None:
+    end = add_working_days(day, count, country)
+    assert is_working_day(end, country)
+    between = [day + timedelta(days=n) for n in range(1, (end - day).days + 1)]
+    if count:
+        assert sum(is_working_day(d, country) for d in between) == count
+    assert first_working_day(end, country) == end
+
+
+@given(days, st.integers(1, 4))
+def test_goods_that_must_not_wait_over_a_weekend_never_do(day: date, transit: int) -> None:
+    made = arrival(day, NIGHT, Transit(transit, transit), "PT", no_weekend=True)
+    plain = arrival(day, NIGHT, Transit(transit, transit), "PT")
+    assert made.ship_date >= plain.ship_date
+    if made.waits_because:
+        assert weekend_between(plain.ship_date, plain.latest)
+        assert not weekend_between(made.ship_date, made.latest)
+
+
+options = st.lists(
+    st.builds(Option, st.text("abcdef", min_size=1, max_size=3), st.integers(1, 5000), days, st.integers(0, 10_000)),
+    max_size=8, unique_by=lambda o: o.key,
+)  # fmt: skip
+
+
+@given(options, st.sampled_from(Policy), st.none() | days, st.randoms())
+def test_choosing_never_depends_on_the_order_of_the_list(
+    found: list[Option], policy: Policy, promise: date | None, chance: object
+) -> None:
+    shuffled = sorted(found, key=lambda _: chance.random())  # type: ignore[attr-defined]
+    assert pick(shuffled, policy, promise) == pick(found, policy, promise)
+    best = frontier(found)
+    assert best == frontier(shuffled)
+    for option in found:
+        beaten = any(
+            o.price <= option.price
+            and o.arrives <= option.arrives
+            and o != option
+            and (o.price, o.arrives) != (option.price, option.arrives)
+            for o in found
+        )
+        if beaten:
+            assert option.key not in best
+    assert bool(best) is bool(found)
