@@ -9,6 +9,8 @@ from pydantic_settings import BaseSettings, SettingsConfigDict
 
 ROOT = Path(__file__).resolve().parent.parent
 DATA = Path(__file__).resolve().parent / "data"
+DEMO_PASSWORD = "larkspur-demo"  # noqa: S105 - offered on the demo's own sign-in page
+DEMO_PEOPLE = (("ines", "Inês Valadar", "owner"), ("tome", "Tomé Brisson", "shipper"), ("rute", "Rute Carmo", "care"))
 
 
 class Settings(BaseSettings):

@@ -14,13 +14,12 @@ from pathlib import Path
 from types import FrameType
 
 import httpx
+import psycopg
 
-from tidewind.app import make_wiring
 from tidewind.cluster import SLOW_BUT_SAFE, Cluster, free_port
-from tidewind.db.migrate import migrate
-from tidewind.demo.load import load
-from tidewind.services.signing_in import DEMO_PASSWORD, DEMO_PEOPLE
-from tidewind.settings import Settings, now
+from tidewind.settings import DEMO_PASSWORD, DEMO_PEOPLE, ROOT, Settings, now
+
+MIGRATIONS = ROOT / "tidewind" / "db" / "migrations" / "versions"
 
 
 @contextmanager
@@ -42,31 +41,55 @@ class Supervisor:
         self.settings = Settings()
 
     def up(self) -> str:
-        """Start everything and return the address of the program."""
+        """Start everything and return the address of the program.
+
+        What can come up side by side does; a database that is up to date is not looked at twice.
+        """
         self.var.mkdir(parents=True, exist_ok=True)
-        with step("Starting PostgreSQL"):
-            url = self.cluster.start()
         standins_port, smtp_port = free_port(), free_port()
         self.settings = Settings(
-            database_url=url, var_dir=self.var, port=self.port, demo=self.demo, smtp_port=smtp_port,
+            var_dir=self.var, port=self.port, demo=self.demo, smtp_port=smtp_port,
             standins_url=f"http://127.0.0.1:{standins_port}",
         )  # fmt: skip
-        wiring = make_wiring(self.settings)
-        with step("Starting the simulated carriers, web shop and mail"):
-            self.start("standins", "standins", str(standins_port), str(smtp_port), str(self.var / "standins.sqlite3"))
-            migrate(wiring.sessions.kw["bind"])  # while the stand-ins come up
-            self._wait(f"{self.settings.standins_url}/health", "standins")
-        if self.demo:
-            with step("Loading the demo shop"):
-                load(wiring.sessions, wiring.outside, now())
-        wiring.sessions.kw["bind"].dispose()
-        wiring.outside.close()
-        with step("Starting the job worker and the web server"):
+        self.start("standins", "standins", str(standins_port), str(smtp_port), str(self.var / "standins.sqlite3"))
+        with step("Starting PostgreSQL"):
+            self.settings = self.settings.model_copy(update={"database_url": self.cluster.start()})
+        if not self._up_to_date():
+            self._prepare_database()
+        with step("Starting the job worker, the web server and the simulated world"):
             self.start("worker", "worker")
             self.start("web", "web")
+            self._wait(f"{self.settings.standins_url}/health", "standins")
             self._wait(f"{self.settings.base_url}/api/start", "web")
         self._write_state()
         return self.settings.base_url
+
+    def _up_to_date(self) -> bool:
+        """Tell whether every migration has run and, in the demo, the shop is there."""
+        newest = max(path.name[:4] for path in MIGRATIONS.glob("[0-9]*.py"))
+        with psycopg.connect(self.settings.database_url) as connection:
+            try:
+                found = connection.execute("select version_num from alembic_version").fetchone()
+                people = connection.execute("select exists (select from person)").fetchone()
+            except psycopg.errors.UndefinedTable:
+                return False
+        return bool(found and found[0] == newest and (not self.demo or (people and people[0])))
+
+    def _prepare_database(self) -> None:
+        # Late imports: on most starts none of this is needed.
+        from tidewind.app import make_wiring
+        from tidewind.db.migrate import migrate
+        from tidewind.demo.load import load
+
+        wiring = make_wiring(self.settings)
+        with step("Bringing the database up to date"):
+            migrate(wiring.sessions.kw["bind"])
+        if self.demo:
+            with step("Loading the demo shop"):
+                self._wait(f"{self.settings.standins_url}/health", "standins")
+                load(wiring.sessions, wiring.outside, now())
+        wiring.sessions.kw["bind"].dispose()
+        wiring.outside.close()
 
     def start(self, name: str, *arguments: str) -> None:
         """Start one of the program's processes; its output goes to a log in the data folder."""

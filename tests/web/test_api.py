@@ -11,7 +11,8 @@ import pytest
 from tests.conftest import Clock
 from tidewind.app import make_app
 from tidewind.db.tables.people import ROLES
-from tidewind.services.signing_in import DEMO_PASSWORD, make_key
+from tidewind.services.signing_in import make_key
+from tidewind.settings import DEMO_PASSWORD
 from tidewind.web.access import Wiring
 
 OPEN = {

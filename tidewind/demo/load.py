@@ -12,8 +12,9 @@ from sqlalchemy.orm import Session, sessionmaker
 from tidewind.core.addresses.check import Address
 from tidewind.db.tables import CarrierAccount, Channel, PackagingRow, Product, RateCardRow, Shop
 from tidewind.services import money, pulling, setup
-from tidewind.services.signing_in import DEMO_PASSWORD, DEMO_PEOPLE, add_person, anybody
+from tidewind.services.signing_in import add_person, anybody
 from tidewind.services.world import Outside
+from tidewind.settings import DEMO_PASSWORD, DEMO_PEOPLE
 
 CARRIERS: tuple[tuple[str, str, str, str, dict[str, int], tuple[str, ...]], ...] = (
     ("norvia", "Norvia Post", "NP", "PT-88310042", {}, ("norvia-2026-06", "norvia-2026-12")),

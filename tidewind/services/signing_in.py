@@ -18,8 +18,6 @@ from tidewind.services.errors import Conflict, Invalid, NotFound, NotSignedIn, T
 SESSION_LASTS = timedelta(hours=14)
 GUESSES, GUESS_WINDOW = 8, timedelta(minutes=10)
 SHORTEST_PASSWORD = 10
-DEMO_PASSWORD = "larkspur-demo"  # noqa: S105 - offered on the demo's own sign-in page
-DEMO_PEOPLE = (("ines", "Inês Valadar", "owner"), ("tome", "Tomé Brisson", "shipper"), ("rute", "Rute Carmo", "care"))
 _hasher = PasswordHasher(time_cost=2, memory_cost=19_456, parallelism=1)  # OWASP password storage, argon2id
 _NOBODY = _hasher.hash("nobody has this password")
 

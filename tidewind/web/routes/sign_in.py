@@ -10,6 +10,7 @@ from tidewind.services import setup, signing_in
 from tidewind.services.errors import NotSignedIn
 from tidewind.services.planning import shop_settings
 from tidewind.services.signing_in import Who
+from tidewind.settings import DEMO_PASSWORD, DEMO_PEOPLE
 from tidewind.web.access import COOKIE, Anyone, Now, Owner, Parts, Tx, Wiring
 from tidewind.web.schemas.shop import DemoPerson, FirstOwnerIn, KeyIn, KeyOut, Me, SignInIn, Start
 
@@ -20,11 +21,11 @@ router = APIRouter(prefix="/api", tags=["sign-in"])
 def start(parts: Parts, session: Tx) -> Start:
     """Tell the start page whether the shop is set up, and in the demo who may be chosen."""
     ready = signing_in.anybody(session)
-    people = signing_in.DEMO_PEOPLE if ready and parts.settings.demo else ()
+    people = DEMO_PEOPLE if ready and parts.settings.demo else ()
     return Start(
         set_up=ready,
         brand=shop_settings(session).brand if ready else "",
-        demo_people=[DemoPerson(login=lo, name=n, role=r, password=signing_in.DEMO_PASSWORD) for lo, n, r in people],
+        demo_people=[DemoPerson(login=lo, name=n, role=r, password=DEMO_PASSWORD) for lo, n, r in people],
     )
 
 
