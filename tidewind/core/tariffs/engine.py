@@ -65,6 +65,7 @@ class CompiledService:
         self.fuel_bp = fuel_bp
         self.surcharges = tuple((known[code], _predicate(known[code].when)) for code in service.surcharges)
         self.extras = {code: known[code] for code in service.extras}
+        self.known_extras = frozenset({*service.extras, *service.included})
         self._zone_names = {zone.id: zone.name for zone in card.zones}
         self._base: Callable[[Parcel, str, int], Base | Refused] = {
             "weight": self._by_weight,
@@ -99,29 +100,30 @@ class CompiledService:
                 net_base += cut
             taxed += net_base
             fuel_base += net_base
-            carried, plain = self._add_surcharges(lines, c, parcel, zone, number, billable, net_base)
-            fuel_base += carried
-            taxed += plain
+            if self.surcharges:
+                carried, plain = self._add_surcharges(lines, c, parcel, zone, number, billable, net_base)
+                fuel_base += carried
+                taxed += plain
         if self.fuel_bp and fuel_base:
             fuel = percent_of(fuel_base, self.fuel_bp)
             lines.append(Line("fuel", "Fuel", fuel, 0, ("percent", self.fuel_bp, fuel_base)))
             taxed += fuel
         if c.extras:
             taxed += self._add_extras(lines, c)
-        net = sum(line.amount for line in lines)
+        net = sum([line[2] for line in lines])  # the amounts; by position, since this runs for every cell of a matrix
         return Quote(service.code, zone, tuple(lines), billable_total, net, percent_of(taxed, self.card.tax_bp))
 
     def _refusal(self, c: Consignment) -> Refused | None:
         service, limits = self.service, self.service.limits
         if limits.value is not None and c.value > limits.value:
             return Refused("too_valuable", f"goods worth more than {money_text(limits.value, self.card.currency)}")
-        banned = c.contents & limits.refused_contents
-        if banned:
+        if c.contents and not c.contents.isdisjoint(limits.refused_contents):
+            banned = c.contents & limits.refused_contents
             return Refused("contents", f"does not take {', '.join(sorted(b.replace('_', ' ') for b in banned))}")
         if c.po_box and "po_box" in limits.refused_contents:
             return Refused("po_box", "does not deliver to a PO box")
-        missing = c.extras - self.extras.keys() - set(service.included)
-        if missing:
+        if c.extras and not c.extras <= self.known_extras:
+            missing = c.extras - self.known_extras
             return Refused("extra", f"has no {', '.join(sorted(m.replace('_', ' ') for m in missing))}")
         for parcel in c.parcels:
             if parcel.packaging != service.packaging and (parcel.packaging or service.packaging):
