@@ -5,7 +5,7 @@ from __future__ import annotations
 import asyncio
 
 import procrastinate
-from procrastinate.jobs import Job
+from procrastinate.jobs import Job, Status
 from sqlalchemy.orm import Session, sessionmaker
 
 from tidewind.outside.errors import MaybeDone, NeverSent, OutsideError
@@ -17,9 +17,7 @@ from tidewind.settings import now
 HEARTBEAT_S, STALLED_AFTER_S = 2.0, 8.0
 
 
-def make_worker_app(  # noqa: C901 - one short function per task, all of the same kind
-    database_url: str, sessions: sessionmaker[Session], outside: Outside
-) -> procrastinate.App:
+def make_worker_app(database_url: str, sessions: sessionmaker[Session], outside: Outside) -> procrastinate.App:
     """Return the job application with every task the program knows."""
     app = procrastinate.App(connector=procrastinate.PsycopgConnector(conninfo=database_url))
 
@@ -35,7 +33,8 @@ def make_worker_app(  # noqa: C901 - one short function per task, all of the sam
     def send_followups() -> None:
         followups.send_due(sessions, outside, now)
 
-    @app.periodic(cron="*/10 * * * * *")
+    # croniter keeps the seconds in a sixth field, behind the day of the week.
+    @app.periodic(cron="* * * * * */10")
     @app.task(name="sweep", queueing_lock="sweep", lock="sweep")
     def sweep(timestamp: int) -> None:  # noqa: ARG001 - procrastinate passes the time it was due
         buying.sweep(sessions, outside, now)
@@ -54,21 +53,32 @@ def make_worker_app(  # noqa: C901 - one short function per task, all of the sam
         except OutsideError:
             return  # the shop is closed just now; the next pull goes on from the same place
 
-    @app.periodic(cron="*/5 * * * * *")
+    @app.periodic(cron="* * * * * */5")
     @app.task(name="retry_stalled", queueing_lock="retry_stalled")
     async def retry_stalled(timestamp: int) -> None:  # noqa: ARG001
-        stalled: list[Job] = list(await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=STALLED_AFTER_S))
-        for job in stalled:
-            await app.job_manager.retry_job(job)
+        await take_over(app)
 
     return app
 
 
+async def take_over(app: procrastinate.App) -> int:
+    """Free the jobs of workers that gave no sign of life; return how many.
+
+    A periodic job is dropped, since its next turn does the same work and may be waiting for its lock already;
+    any other is run again.
+    """
+    stalled: list[Job] = list(await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=STALLED_AFTER_S))
+    for job in stalled:
+        if job.queueing_lock:
+            await app.job_manager.finish_job(job, status=Status.FAILED, delete_job=True)
+        else:
+            await app.job_manager.retry_job(job)
+    return len(stalled)
+
+
 async def _work(app: procrastinate.App) -> None:
     async with app.open_async():
-        stalled = list(await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=STALLED_AFTER_S))
-        for job in stalled:
-            await app.job_manager.retry_job(job)
+        await take_over(app)
         await app.run_worker_async(
             concurrency=4, fetch_job_polling_interval=1.0, delete_jobs="successful",
             update_heartbeat_interval=HEARTBEAT_S, stalled_worker_timeout=STALLED_AFTER_S,

@@ -279,4 +279,7 @@ def test_the_pictures_in_the_readme_are_there() -> None:
     pictures = sorted((ROOT / "docs" / "screenshots").glob("*.png"))
     readme = (ROOT / "README.md").read_text("utf-8")
     assert 0 < len(pictures) < 20
-    assert all(p.name in readme and Image.open(p).width == 1280 for p in pictures)
+    for picture in pictures:
+        assert picture.name in readme
+        with Image.open(picture) as image:
+            assert image.width == 1280

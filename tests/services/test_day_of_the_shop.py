@@ -196,3 +196,29 @@ def test_a_taken_port_is_said_before_anything_starts(base_url: str, capsys: pyte
     port = base_url.rsplit(":", 1)[1]
     assert main(["serve", "--port", port]) == 1
     assert f"Port {port} is taken. Choose another" in capsys.readouterr().err
+
+
+def test_a_dead_workers_jobs_are_taken_over_even_while_the_next_turn_waits_for_their_lock(wiring: Wiring) -> None:
+    import asyncio
+
+    from sqlalchemy import text
+
+    from tidewind.jobs import make_worker_app, take_over
+
+    async def scene() -> tuple[int, int]:
+        app = make_worker_app(wiring.settings.database_url, wiring.sessions, wiring.outside)
+        async with app.open_async():
+            sweep = app.configure_task("sweep", lock="sweep", queueing_lock="sweep")
+            await sweep.defer_async(timestamp=1)
+            await app.configure_task("buy_shipments").defer_async(shipment_ids=[])
+            with wiring.sessions.begin() as session:  # the worker that had them is gone without a trace
+                session.execute(text("update procrastinate_jobs set status = 'doing'"))
+            await sweep.defer_async(timestamp=2)
+            return await take_over(app), await take_over(app)
+
+    assert asyncio.run(scene()) == (2, 0)
+    with wiring.sessions() as session:
+        left = session.execute(
+            text("select task_name, status::text, args->>'timestamp' from procrastinate_jobs order by id")
+        ).all()
+    assert [tuple(row) for row in left] == [("buy_shipments", "todo", None), ("sweep", "todo", "2")]
