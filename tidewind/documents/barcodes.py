@@ -21,9 +21,11 @@ def _modules(kind: str, text: str, gs1: bool) -> tuple[tuple[bool, ...], ...]:
     options: dict[str, Any] = {"gs1": True} if gs1 else {}
     made = zxingcpp.create_barcode(text, _FORMATS[kind], **options)
     image = np.asarray(made.to_image(scale=1, add_quiet_zones=False, add_hrt=False))
-    height, wide = image.shape[:2]
-    rows = [tuple(bool(image[r, c] < 128) for c in range(wide)) for r in range(height)]
-    return (rows[height // 2],) if kind == "code128" else tuple(rows)
+    dark = image < 128
+    if kind == "code128":
+        middle = dark.shape[0] // 2
+        dark = dark[middle : middle + 1]
+    return tuple(tuple(row) for row in dark.tolist())
 
 
 def _bars(row: tuple[bool, ...]) -> list[tuple[int, int]]:
