@@ -21,7 +21,7 @@ from tidewind.app import make_app, make_wiring
 from tidewind.cluster import FAST_FOR_TESTS, Cluster, free_port
 from tidewind.db.migrate import migrate
 from tidewind.demo.load import load
-from tidewind.services import planning
+from tidewind.services import shop_facts
 from tidewind.settings import Settings
 from tidewind.standins.app import make_app as make_standins
 from tidewind.standins.world import World
@@ -121,8 +121,8 @@ def database(cluster: Cluster, template: str) -> Iterator[str]:
 @pytest.fixture
 def wiring(database: str, outside_world: tuple[str, int, World], clock: Clock) -> Iterator[Wiring]:
     url, smtp_port, _ = outside_world
-    planning._cards.clear()
-    planning._compiled.cache_clear()
+    shop_facts._cards.clear()
+    shop_facts._compiled.cache_clear()
     settings = Settings(
         database_url=database, standins_url=url, smtp_port=smtp_port, demo=True, carrier_timeout_s=1.0,
         public_url="http://shop.test", frontend_dir=Path("/nonexistent"),

@@ -20,7 +20,7 @@ from tidewind.services.world import Outside
 from tidewind.settings import Settings, now
 from tidewind.web import problems
 from tidewind.web.access import Wiring
-from tidewind.web.routes import imports, live, orders, public, purchases, shop, sign_in
+from tidewind.web.routes import by_hand, imports, live, orders, public, purchases, rules, shop, sign_in
 from tidewind.web.shield import Shield
 
 
@@ -73,7 +73,7 @@ def make_app(wiring: Wiring) -> FastAPI:
     )
     app.state.wiring = wiring
     problems.install(app)
-    for module in (public, sign_in, orders, imports, purchases, shop, live):
+    for module in (public, sign_in, orders, by_hand, rules, imports, purchases, shop, live):
         app.include_router(module.router)
     app.add_middleware(Shield, limit_bytes=wiring.settings.upload_limit_bytes)
     _serve_pages(app, wiring.settings.frontend_dir)

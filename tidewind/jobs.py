@@ -9,7 +9,7 @@ from procrastinate.jobs import Job, Status
 from sqlalchemy.orm import Session, sessionmaker
 
 from tidewind.outside.errors import MaybeDone, NeverSent, OutsideError
-from tidewind.services import buying, following, followups, pulling
+from tidewind.services import buying, following, followups, pulling, replanning
 from tidewind.services.world import Outside
 from tidewind.settings import now
 
@@ -29,10 +29,19 @@ def make_worker_app(database_url: str, sessions: sessionmaker[Session], outside:
             except (NeverSent, MaybeDone):
                 continue  # stays "buying"; the sweep asks the carrier again, for this one only
 
+    @app.task(name="replan")
+    def replan(work_id: int) -> None:
+        replanning.go_on(sessions, work_id, now)
+
     @app.task(name="send_followups")
     def send_followups() -> None:
         followups.send_due(sessions, outside, now)
 
+    _add_periodic(app, sessions, outside)
+    return app
+
+
+def _add_periodic(app: procrastinate.App, sessions: sessionmaker[Session], outside: Outside) -> None:
     # croniter keeps the seconds in a sixth field, behind the day of the week.
     @app.periodic(cron="* * * * * */10")
     @app.task(name="sweep", queueing_lock="sweep", lock="sweep")
@@ -57,8 +66,6 @@ def make_worker_app(database_url: str, sessions: sessionmaker[Session], outside:
     @app.task(name="retry_stalled", queueing_lock="retry_stalled")
     async def retry_stalled(timestamp: int) -> None:  # noqa: ARG001
         await take_over(app)
-
-    return app
 
 
 async def take_over(app: procrastinate.App) -> int:

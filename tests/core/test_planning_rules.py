@@ -19,8 +19,9 @@ from tidewind.core.calendar import (
     weekend_between,
 )
 from tidewind.core.choosing import Option, Policy, Values, frontier, pick
-from tidewind.core.planning import Carrier, Hand, LineFacts, OrderFacts, plan
-from tidewind.core.planning import Shop as CoreShop
+from tidewind.core.order_facts import Carrier, Hand, LineFacts, OrderFacts
+from tidewind.core.order_facts import Shop as CoreShop
+from tidewind.core.planning import plan
 
 side = st.none() | st.integers(5, 900)
 lines = st.builds(
@@ -85,7 +86,7 @@ POT = LineFacts("1", "TP", "Pot", 1, 1650, (185, 185, 171), 9600)
         ({"weight_g": None}, {}, {}, ["no_weight"]),
         ({"sides": None}, {}, {}, ["no_size"]),
         ({"sides": (2000, 10, 10)}, {}, {}, ["nothing_fits"]),
-        ({"sides": (300, 250, 250)}, {}, {"packaging": "POT-M"}, ["hand_packaging"]),
+        ({"sides": (300, 250, 250)}, {}, {"packaging": "POT-M"}, ["wished_packaging"]),
         ({"weight_g": 21_000}, {}, {}, ["nothing_fits"]),
         ({}, {"postcode": "3500-1"}, {}, ["postcode_shape"]),
         ({}, {"street": ""}, {}, ["address_incomplete"]),

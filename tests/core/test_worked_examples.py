@@ -14,8 +14,9 @@ from tidewind.core.calendar import Timetable, Transit, arrival, ship_date_for
 from tidewind.core.choosing import Option, Policy, Values, frontier, pick, value_hundredths
 from tidewind.core.codes import gs1_check_digit, is_s10, is_sscc, s10_check_digit, s10_number, sscc
 from tidewind.core.handover import PickupRule, first_pickup_day
+from tidewind.core.order_facts import Carrier, Hand, LineFacts, OrderFacts, Shop
 from tidewind.core.packing import Packaging
-from tidewind.core.planning import Carrier, Hand, LineFacts, OrderFacts, Shop, plan
+from tidewind.core.planning import plan
 from tidewind.core.quantities import Refused, Size
 from tidewind.core.tariffs.card import Consignment, Parcel, RateCard, card_in_force
 from tidewind.core.tariffs.engine import CompiledCard, billable_g

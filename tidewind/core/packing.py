@@ -41,7 +41,10 @@ class Unit:
 
 @dataclass(frozen=True, slots=True)
 class Packaging:
-    """A box, bag, envelope or tube: inner and outer size, own weight, padding, most load, cost in minor units."""
+    """A box, bag, envelope or tube: inner and outer size, own weight, padding, most load, cost in minor units.
+
+    ``holds_g`` is the range of goods weight it is meant for, where the shop chooses packaging by weight.
+    """
 
     code: str
     name: str
@@ -52,6 +55,7 @@ class Packaging:
     max_load_g: int
     cost: int = 0
     carrier: str | None = None
+    holds_g: tuple[int, int] | None = None
 
     @property
     def mm3(self) -> int:

@@ -6,7 +6,10 @@ from dataclasses import dataclass
 from typing import Literal
 
 Level = Literal["stops", "warns"]
-Fix = Literal["product_weight", "product_size", "address", "packaging", "service", "none"]
+Fix = Literal[
+    "product_weight", "product_size", "product_customs", "address", "billing_name", "packaging", "service", "approve",
+    "clear_party", "none",
+]  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)

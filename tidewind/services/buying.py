@@ -13,7 +13,7 @@ from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from zoneinfo import ZoneInfo
 
-from sqlalchemy import select
+from sqlalchemy import select, update
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session, sessionmaker
 
@@ -28,8 +28,10 @@ from tidewind.services.errors import Conflict, Invalid
 from tidewind.services.live import tell
 from tidewind.services.money import lock_available, post
 from tidewind.services.orders import get_order
-from tidewind.services.planning import carriers_in_force, facts_of, plan_orders, products_of, shop_settings
+from tidewind.services.planning import all_facts, plan_orders
+from tidewind.services.precedents import remember
 from tidewind.services.queue import defer
+from tidewind.services.shop_facts import carriers_in_force, shop_settings
 from tidewind.services.world import Outside
 
 SETTLE_AFTER = timedelta(seconds=20)
@@ -151,7 +153,7 @@ def _intent(order: Order, batch_id: int, departure_id: int, sender: dict[str, st
         quote=order.plan["quote"],
         sender=dict(sender),
         address=dict(order.address),
-        extras=list(order.hand.get("extras", [])),
+        extras=list(order.plan.get("extras", [])),
         ship_date=order.ship_date or now.date(),
         arrives=order.arrives,
         asked_at=now,
@@ -198,7 +200,7 @@ def buy_shipment(
 
 def _wanted(session: Session, shipment: Shipment) -> Wanted:
     order = shipment.order
-    facts = facts_of(order, products_of(session, [order]))
+    facts = all_facts(session, [order])[0]
     address = Address(**shipment.address)
     return Wanted(
         service=shipment.service,
@@ -206,7 +208,7 @@ def _wanted(session: Session, shipment: Shipment) -> Wanted:
         postcode=address.postcode,
         home=order.home,
         recipient=dict(shipment.address),
-        value_minor=facts.value,
+        value_minor=order.plan.get("value_minor", facts.value),
         contents=sorted({c for line in facts.lines for c in line.contents}),
         extras=list(shipment.extras),
         po_box=is_po_box(address),
@@ -259,10 +261,21 @@ def _write_answer(
             shipment.price_minor = sold.price_minor
         post(session, "charge", sold.price_minor, key=f"charge:{key}", reason=reason, at=now, shipment_id=shipment_id)
         shipment.state, shipment.bought_at, shipment.next_look_at = "bought", now, now
-        shipment.order.state = "shipped"
+        _order_is_shipped(session, shipment.order, now)
         tell(session, f"batch:{shipment.batch_id}")
         followups.after_purchase(session, shipment, outside.base_url, now)
         return "bought"
+
+
+def _order_is_shipped(session: Session, order: Order, now: datetime) -> None:
+    """Mark an order, and those that went along with it, as shipped; a choice made by hand becomes a precedent."""
+    order.state = "shipped"
+    session.execute(
+        update(Order)
+        .where(Order.joined_to == order.id)
+        .values(state="shipped", state_by="", state_why=f"went with order {order.number}"[:200])
+    )
+    remember(session, order, now)
 
 
 def _write_failure(sessions: sessionmaker[Session], shipment_id: int, words: str, now: datetime) -> str:

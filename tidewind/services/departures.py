@@ -11,10 +11,10 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from tidewind.core.calendar import first_working_day
-from tidewind.core.planning import Carrier
+from tidewind.core.order_facts import Carrier
 from tidewind.db.tables import CarrierAccount, Departure, Label, Order, Place, Shipment, SnagRow
 from tidewind.services.errors import Conflict
-from tidewind.services.planning import carriers_in_force, shop_settings
+from tidewind.services.shop_facts import carriers_in_force, shop_settings
 
 
 @dataclass(frozen=True, slots=True)

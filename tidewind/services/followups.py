@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from datetime import datetime, timedelta
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
 from tidewind.core.messages import fill
-from tidewind.db.tables import CarrierAccount, ChannelNotice, Message, Shipment
+from tidewind.db.tables import CarrierAccount, ChannelNotice, Message, Order, Shipment
 from tidewind.outside.errors import OutsideError
-from tidewind.services.planning import shop_settings
 from tidewind.services.queue import defer
+from tidewind.services.shop_facts import shop_settings
 from tidewind.services.world import Outside
 
 LONGEST_PAUSE = timedelta(hours=1)
@@ -31,8 +31,10 @@ Follow it here: {link}
 
 def after_purchase(session: Session, shipment: Shipment, base_url: str, now: datetime) -> None:
     """Write, in the purchase's own transaction, what the channel and the buyer must be told."""
-    if shipment.order.channel.kind == "webshop":
-        session.add(ChannelNotice(shipment_id=shipment.id, kind="shipped", next_at=now))
+    for order in (shipment.order, *_gone_along(session, shipment.order)):
+        if order.channel.kind == "webshop" and order.channel.write_back.get("shipped", True):
+            kind = "shipped" if order is shipment.order else f"shipped:{order.id}"
+            session.add(ChannelNotice(shipment_id=shipment.id, kind=kind, next_at=now))
     recipient = shipment.address.get("email", "")
     if recipient:
         values = _values(session, shipment, base_url)
@@ -43,6 +45,17 @@ def after_purchase(session: Session, shipment: Shipment, base_url: str, now: dat
             )
         )  # fmt: skip
     defer(session, "send_followups", lock="send_followups")
+
+
+def _gone_along(session: Session, order: Order) -> Sequence[Order]:
+    return session.scalars(select(Order).where(Order.joined_to == order.id).order_by(Order.id)).all()
+
+
+def _upstream(session: Session, shipment: Shipment, kind: str) -> Order:
+    """Return the order as the channel knows it: one that went along by itself, a part by its whole."""
+    _, _, along = kind.partition(":")
+    order = session.get_one(Order, int(along)) if along else shipment.order
+    return session.get_one(Order, order.part_of) if order.part_of else order
 
 
 def tracking_url(base_url: str, shipment: Shipment) -> str:
@@ -91,8 +104,9 @@ def _send_notice(sessions: sessionmaker[Session], outside: Outside, notice_id: i
         shipment = session.get_one(Shipment, notice.shipment_id)
         numbers = [label.tracking_number or "" for label in shipment.labels]
         try:
-            outside.channel(shipment.order.channel).tell_shipped(
-                shipment.order.number, shipment.carrier, numbers, tracking_url(outside.base_url, shipment)
+            order = _upstream(session, shipment, notice.kind)
+            outside.channel(order.channel).tell_shipped(
+                order.number, shipment.carrier, numbers, tracking_url(outside.base_url, shipment)
             )
         except OutsideError as error:
             notice.attempts += 1

@@ -13,7 +13,9 @@ from sqlalchemy.orm import Session
 from tidewind.core.addresses.check import Address, tidy_address
 from tidewind.db.tables import Label, Order, OrderLine, PackagingRow, Product, Shipment, SnagRow
 from tidewind.services.errors import Conflict, Invalid, NotFound
-from tidewind.services.planning import plan_orders, replan_where_sku, shop_settings
+from tidewind.services.planning import joined_lines, plan_orders, replan_where_sku
+from tidewind.services.shop_facts import shop_settings
+from tidewind.services.storing import recipient_key, search_text
 
 VIEWS = ("open", "clear", "snags", "held", "shipped", "all")
 MOST = 500
@@ -94,7 +96,8 @@ def shipments_of(session: Session, order_id: int) -> Sequence[Shipment]:
 
 def _editable(session: Session, order_id: int) -> Order:
     order = get_order(session, order_id, lock=True)
-    if order.state not in {"open", "held"}:
+    kept_back = order.state == "held" or (order.state == "left_out" and order.state_by == "rule")
+    if order.state != "open" and not kept_back:
         raise Conflict("not_open", f"Order {order.number} is {order.state.replace('_', ' ')} and cannot be changed.")
     live = session.scalar(
         select(Shipment.id).where(Shipment.order_id == order_id, Shipment.state.in_(("buying", "bought")))
@@ -111,6 +114,8 @@ def edit_hand(session: Session, order_id: int, changes: dict[str, Any], now: dat
         known = session.scalar(select(PackagingRow.id).where(PackagingRow.code == changes["packaging"]))
         if known is None:
             raise Invalid("unknown_packaging", f"There is no packaging {changes['packaging']}.")
+    if changes.get("parcels"):
+        _check_parcels(session, order, changes["parcels"])
     if isinstance(changes.get("ship_date"), date):
         changes["ship_date"] = changes["ship_date"].isoformat()
     order.hand = {name: value for name, value in {**order.hand, **changes}.items() if value not in (None, [], "")}
@@ -118,10 +123,26 @@ def edit_hand(session: Session, order_id: int, changes: dict[str, Any], now: dat
     return order
 
 
+def _check_parcels(session: Session, order: Order, parcels: Sequence[dict[str, Any]]) -> None:
+    """Raise Invalid unless parcels put together by hand hold exactly what is still to be sent."""
+    along = joined_lines(session, [order]).get(order.id, [])
+    left = {line.id: line.quantity - line.sent for line in (*order.lines, *along)}
+    for parcel in parcels:
+        for line_id, count in parcel["contents"]:
+            if line_id not in left:
+                raise Invalid("unknown_line", "One of these items is not in this order.")
+            left[line_id] -= count
+    if any(left.values()):
+        raise Invalid("not_all_packed", "The parcels together must hold every item once. Nothing was changed.")
+
+
 def edit_address(session: Session, order_id: int, address: Address, home: bool, now: datetime) -> Order:
     """Correct where an order goes; what was imported stays on record beside it."""
     order = _editable(session, order_id)
-    order.address, order.home = asdict(tidy_address(address)), home
+    tidied = tidy_address(address)
+    order.address, order.home, order.recipient_key = asdict(tidied), home, recipient_key(tidied)
+    items = [f"{line.name} {line.sku}" for line in order.lines]
+    order.search = search_text(order.number, tidied, items, order.reference)
     plan_orders(session, [order], now)
     return order
 
@@ -130,7 +151,11 @@ def set_held(session: Session, order_ids: Sequence[int], held: bool, who: str, n
     """Hold orders, or take them back onto the work list."""
     orders = [_editable(session, order_id) for order_id in sorted(set(order_ids))]
     for order in orders:
-        order.state, order.state_why = ("held", f"held by {who}") if held else ("open", "")
+        by_rule = order.state_by == "rule"
+        kept_back = ("held", "person", f"held by {who}")
+        order.state, order.state_by, order.state_why = kept_back if held else ("open", "", "")
+        if by_rule and not held:  # else the same rule would hold it again at once
+            order.hand = {**order.hand, "released": True}
     plan_orders(session, orders, now)
     return orders
 

@@ -3,89 +3,21 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
-from datetime import date, datetime
-from functools import lru_cache
+from datetime import datetime
 from typing import Any
-from zoneinfo import ZoneInfo
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from tidewind.core.addresses.check import Address
-from tidewind.core.choosing import Policy, Values
+from tidewind.core.destinations import destination_group
+from tidewind.core.offers import Offer
+from tidewind.core.order_facts import LineFacts, OrderFacts, Shop
 from tidewind.core.packing import PackedParcel
-from tidewind.core.planning import Carrier, Hand, LineFacts, Offer, OrderFacts, Plan, Shop, plan
-from tidewind.core.tariffs.card import RateCard, card_in_force
-from tidewind.core.tariffs.engine import CompiledCard
+from tidewind.core.planning import Plan, plan
 from tidewind.core.tariffs.quote import Quote, explain
-from tidewind.core.tariffs.written import BadCard, read_card
-from tidewind.db.tables import CarrierAccount, Order, OrderLine, PackagingRow, Product, RateCardRow, SnagRow
-from tidewind.db.tables import Shop as ShopRow
-from tidewind.services.errors import Conflict, Invalid
-
-_cards: dict[int, RateCard] = {}
-
-
-def shop_settings(session: Session) -> ShopRow:
-    """Return the shop's settings.  Raises Conflict before the shop is set up."""
-    row = session.get(ShopRow, 1)
-    if row is None:
-        raise Conflict("no_shop", "The shop is not set up yet. Open the start page and do that first.")
-    return row
-
-
-def _card(row: RateCardRow) -> RateCard:
-    """Return a version of a rate card as values; versions never change, so they are kept by their id."""
-    if row.id not in _cards:
-        card = read_card(row.body)
-        if isinstance(card, BadCard):
-            raise Invalid("bad_card", f"Rate card {row.id} cannot be used: {card.errors[0]}")
-        _cards[row.id] = card
-    return _cards[row.id]
-
-
-@lru_cache(maxsize=64)
-def _compiled(ids: tuple[int, ...], today: date, discounts: tuple[tuple[str, int], ...]) -> CompiledCard | None:
-    card = card_in_force(tuple(_cards[i] for i in ids), today, today)
-    return CompiledCard(card, today, dict(discounts)) if card else None
-
-
-def carriers_in_force(session: Session, today: date) -> tuple[Carrier, ...]:
-    """Return the active carriers with their cards compiled for ``today``; unchanged cards stay in memory."""
-    rows = session.scalars(select(RateCardRow).order_by(RateCardRow.id)).all()
-    found = []
-    for account in session.scalars(select(CarrierAccount).where(CarrierAccount.active).order_by(CarrierAccount.id)):
-        mine = tuple(row.id for row in rows if row.account_id == account.id and _card(row))
-        own = _compiled(mine, today, tuple(sorted(account.discounts_bp.items())))
-        published = _compiled(mine, today, ())
-        if own and published:
-            found.append(Carrier(account.code, account.name, own, published))
-    return tuple(found)
-
-
-def core_shop(session: Session, now: datetime) -> Shop:
-    """Return everything outside an order that a plan depends on."""
-    row = shop_settings(session)
-    boxes = session.scalars(select(PackagingRow).where(PackagingRow.active).order_by(PackagingRow.code))
-    today = now.astimezone(ZoneInfo(row.time_zone)).date()
-    return Shop(
-        packagings=tuple(box.to_core() for box in boxes),
-        carriers=carriers_in_force(session, today),
-        policy=Policy(row.policy),
-        values=Values(row.day_value_minor, row.late_value_minor),
-        now=now,
-    )
-
-
-def hand_of(stored: Mapping[str, Any]) -> Hand:
-    """Return the hand edits of an order as values."""
-    extras, ship_date = stored.get("extras"), stored.get("ship_date")
-    return Hand(
-        packaging=stored.get("packaging"),
-        service=stored.get("service"),
-        extras=frozenset(extras) if extras else None,
-        ship_date=date.fromisoformat(ship_date) if ship_date else None,
-    )
+from tidewind.db.tables import Order, OrderLine, Product, SnagRow
+from tidewind.services.shop_facts import core_shop, hand_of
 
 
 def _line(line: OrderLine, product: Product | None) -> LineFacts:
@@ -93,7 +25,7 @@ def _line(line: OrderLine, product: Product | None) -> LineFacts:
         id=str(line.id),
         sku=line.sku,
         name=product.name if product else line.name or line.sku,
-        quantity=line.quantity,
+        quantity=line.quantity - line.sent,
         weight_g=line.weight_g or (product.weight_g if product else None),
         sides=product.sides if product else None,
         value=line.unit_price_minor or (product.value_minor if product else 0),
@@ -101,6 +33,11 @@ def _line(line: OrderLine, product: Product | None) -> LineFacts:
         own_box=bool(product and product.own_box),
         no_weekend=bool(product and product.no_weekend),
         contents=frozenset(product.contents if product else ()),
+        tags=frozenset(product.tags if product else ()),
+        customs_text=product.customs_text if product else "",
+        hs_code=product.hs_code if product else "",
+        origin=product.origin if product else "",
+        recipe=product.recipe if product else "",
     )
 
 
@@ -110,53 +47,116 @@ def products_of(session: Session, orders: Iterable[Order]) -> dict[str, Product]
     return {p.sku: p for p in session.scalars(select(Product).where(Product.sku.in_(skus)))}
 
 
-def facts_of(order: Order, products: Mapping[str, Product]) -> OrderFacts:
-    """Return an order as planning sees it."""
+def joined_lines(session: Session, orders: Iterable[Order]) -> dict[int, list[OrderLine]]:
+    """Return the lines of orders that go along with one of these, by the id of the one they go with."""
+    rows = session.execute(
+        select(Order.joined_to, OrderLine)
+        .join(OrderLine, OrderLine.order_id == Order.id)
+        .where(Order.joined_to.in_([order.id for order in orders]), Order.state != "cancelled")
+        .order_by(Order.id, OrderLine.position)
+    )
+    found: dict[int, list[OrderLine]] = {}
+    for host, line in rows:
+        found.setdefault(int(host or 0), []).append(line)
+    return found
+
+
+def facts_of(order: Order, products: Mapping[str, Product], along: Sequence[OrderLine] = ()) -> OrderFacts:
+    """Return an order as planning sees it, with the lines of orders that go along with it."""
     return OrderFacts(
-        lines=tuple(_line(line, products.get(line.sku)) for line in order.lines),
+        lines=tuple(_line(line, products.get(line.sku)) for line in (*order.lines, *along)),
         address=Address(**order.address),
         home=order.home,
         promise=order.promise_date,
         hand=hand_of(order.hand),
+        channel=order.channel.code,
+        promise_text=order.promise,
+        payment=order.payment,
+        note=order.note,
+        tags=frozenset(order.tags),
+        ordered_at=order.ordered_at,
+        paid_shipping=order.paid_shipping_minor,
+        billing_name=order.billing_name,
+        cleared=frozenset(order.cleared),
     )
 
 
-def plan_orders(session: Session, orders: Sequence[Order], now: datetime) -> None:
-    """Plan the open orders among ``orders`` anew and store plan and snags; what is bought is left alone."""
-    waiting = [order for order in orders if order.state == "open"]
-    shop = core_shop(session, now)
-    products = products_of(session, waiting)
-    for order in waiting:
-        _store(order, plan(facts_of(order, products), shop), now)
+def all_facts(session: Session, orders: Sequence[Order]) -> list[OrderFacts]:
+    """Return orders as planning sees them, with everything looked up at once."""
+    along = joined_lines(session, orders)
+    skus = {line.sku for lines in along.values() for line in lines}
+    products = products_of(session, orders)
+    products |= {p.sku: p for p in session.scalars(select(Product).where(Product.sku.in_(skus)))} if skus else {}
+    return [facts_of(order, products, along.get(order.id, ())) for order in orders]
+
+
+def is_waiting(order: Order) -> bool:
+    """Tell whether an order is planned: open, or kept back by a rule that may change its mind."""
+    return order.state == "open" or (order.state in {"held", "left_out"} and order.state_by == "rule")
+
+
+def plan_orders(session: Session, orders: Sequence[Order], now: datetime, shop: Shop | None = None) -> int:
+    """Plan the waiting orders among ``orders`` anew and store plan and snags; return how many plans are different.
+
+    What is bought is left alone.  ``shop`` saves loading it again for many calls of one piece of work.
+    """
+    waiting = [order for order in orders if is_waiting(order)]
+    if not waiting:
+        return 0
+    shop = shop or core_shop(session, now)
+    changed = 0
+    for order, facts in zip(waiting, all_facts(session, waiting), strict=True):
+        before = outcome(order)
+        _store(order, facts, plan(facts, shop), shop)
+        order.planned_at = now
+        changed += outcome(order) != before
+    return changed
+
+
+def outcome(order: Order) -> tuple[Any, ...]:
+    """Return what people would notice of a plan, to tell whether it changed."""
+    made = order.plan
+    parcels = [(p["packaging"], p["gross_g"]) for p in made.get("parcels", [])]
+    chosen = (order.service, order.price_minor, order.ship_date, made.get("extras", []), made.get("value_minor"))
+    return (order.state, chosen, parcels, order.desk, list(order.plan_tags), order.snag_level)
 
 
 def look_at(session: Session, order: Order, now: datetime) -> Plan:
     """Return the plan of an order with every offer, computed now and stored nowhere."""
-    return plan(facts_of(order, products_of(session, [order])), core_shop(session, now))
+    return plan(all_facts(session, [order])[0], core_shop(session, now))
 
 
 def replan_where_sku(session: Session, sku: str, now: datetime) -> int:
-    """Plan every open order that contains ``sku`` anew and return how many."""
+    """Plan every waiting order that contains ``sku`` anew and return how many."""
     orders = session.scalars(
-        select(Order).where(Order.state == "open", Order.lines.any(OrderLine.sku == sku)).with_for_update(of=Order)
+        select(Order).where(waiting_clause(), Order.lines.any(OrderLine.sku == sku)).with_for_update(of=Order)
     ).all()
     plan_orders(session, orders, now)
     return len(orders)
 
 
 def replan_all(session: Session, now: datetime) -> int:
-    """Plan every open order anew and return how many."""
-    orders = session.scalars(select(Order).where(Order.state == "open").with_for_update(of=Order)).all()
+    """Plan every waiting order anew and return how many."""
+    orders = session.scalars(select(Order).where(waiting_clause()).with_for_update(of=Order)).all()
     plan_orders(session, orders, now)
     return len(orders)
 
 
-def _store(order: Order, made: Plan, now: datetime) -> None:
+def waiting_clause() -> Any:
+    """Return the condition for orders that ``is_waiting``."""
+    return (Order.state == "open") | (Order.state.in_(("held", "left_out")) & (Order.state_by == "rule"))
+
+
+def _store(order: Order, facts: OrderFacts, made: Plan, shop: Shop) -> None:
     chosen = None if made.stopped else made.chosen
     order.plan = {
-        "parcels": [_parcel_json(p) for p in made.parcels],
+        "parcels": [parcel_json(p) for p in made.parcels],
         "service_name": chosen.name if chosen else None,
         "quote": quote_json(chosen) if chosen and chosen.quote else None,
+        "extras": sorted(made.extras),
+        "value_minor": made.value,
+        "rules": list(made.rules),
+        "layers": sorted({step.layer for steps in made.trail.values() for step in steps}),
         "trail": {
             name: [{"layer": s.layer, "value": s.value, "why": s.why} for s in steps]
             for name, steps in made.trail.items()
@@ -170,13 +170,27 @@ def _store(order: Order, made: Plan, now: datetime) -> None:
     order.arrives = chosen.arrival.latest if chosen and chosen.arrival else None
     order.parcel_count = len(made.parcels)
     order.plan_version += 1
-    order.planned_at = now
+    order.desk, order.plan_tags = made.desk[:60], sorted(made.tags)
+    order.basket, order.destination = facts.basket, destination_group(facts.address, shop.origin)
+    order.promise_linked = not facts.promise_text or facts.promise_text in shop.promise_links
+    _keep_back(order, made)
     order.snags = [
         SnagRow(code=s.code, level=s.level, words=s.words[:500], fix=s.fix, about=s.about[:120]) for s in made.snags
     ]
+    order.snag_level = min((s.level for s in made.snags), default="")
 
 
-def _parcel_json(parcel: PackedParcel) -> dict[str, Any]:
+def _keep_back(order: Order, made: Plan) -> None:
+    if made.leave_out:
+        order.state, order.state_by, order.state_why = "left_out", "rule", made.leave_out[:200]
+    elif made.hold:
+        order.state, order.state_by, order.state_why = "held", "rule", made.hold[:200]
+    elif order.state_by == "rule":
+        order.state, order.state_by, order.state_why = "open", "", ""
+
+
+def parcel_json(parcel: PackedParcel) -> dict[str, Any]:
+    """Return a packed parcel ready to store or show; weights in g, sides in mm."""
     packaging = parcel.packaging
     return {
         "packaging": packaging.code if packaging else None,

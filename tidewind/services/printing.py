@@ -11,11 +11,11 @@ from sqlalchemy.orm import Session
 from tidewind.core.addresses.check import country_name
 from tidewind.core.codes import is_sscc
 from tidewind.core.quantities import weight_text
-from tidewind.db.tables import CarrierAccount, Label, Order, Product, Shipment
+from tidewind.db.tables import CarrierAccount, Label, OrderLine, Product, Shipment
 from tidewind.documents.label import LabelPaper, labels_pdf
 from tidewind.documents.packing_slip import SlipLine, SlipPaper, slips_pdf
 from tidewind.services.errors import Conflict, Invalid, NotFound
-from tidewind.services.planning import shop_settings
+from tidewind.services.shop_facts import shop_settings
 
 MOST_SHIPMENTS = 2_000
 
@@ -84,13 +84,30 @@ def _paper(shipment: Shipment, label: Label, account: CarrierAccount) -> LabelPa
 def print_slips(session: Session, shipment_ids: Sequence[int]) -> bytes:
     """Return one PDF with the packing slips of the shipments, in the order given."""
     shipments = _shipments(session, shipment_ids)
-    skus = {line.sku for s in shipments for line in s.order.lines}
+    lines = _packed_lines(session, shipments)
+    skus = {line.sku for line in lines.values()}
     products = {p.sku: p for p in session.scalars(select(Product).where(Product.sku.in_(skus)))}
     brand = shop_settings(session).brand
-    return slips_pdf([_slip(s, s.order, products, brand) for s in shipments])
+    return slips_pdf([_slip(s, lines, products, brand) for s in shipments])
 
 
-def _slip(shipment: Shipment, order: Order, products: Mapping[str, Product], brand: str) -> SlipPaper:
+def _contents(shipment: Shipment) -> dict[int, int]:
+    """Return how many of each order line are in a shipment's parcels, in the order of the lines."""
+    counts: dict[int, int] = {}
+    for label in shipment.labels:
+        for line_id, count in label.parcel["contents"]:
+            counts[line_id] = counts.get(line_id, 0) + count
+    return dict(sorted(counts.items()))
+
+
+def _packed_lines(session: Session, shipments: Sequence[Shipment]) -> dict[int, OrderLine]:
+    ids = {line_id for shipment in shipments for line_id in _contents(shipment)}
+    return {line.id: line for line in session.scalars(select(OrderLine).where(OrderLine.id.in_(ids)))}
+
+
+def _slip(shipment: Shipment, lines: Mapping[int, OrderLine], products: Mapping[str, Product], brand: str) -> SlipPaper:
+    order = shipment.order
+    packed = [(lines[line_id], count) for line_id, count in _contents(shipment).items() if line_id in lines]
     names = [label.parcel["name"] for label in shipment.labels]
     return SlipPaper(
         shop=brand,
@@ -101,7 +118,7 @@ def _slip(shipment: Shipment, order: Order, products: Mapping[str, Product], bra
         packaging=names[0] if len(names) == 1 else f"{len(names)} parcels",
         note=order.note,
         lines=tuple(
-            SlipLine(ln.quantity, ln.sku, ln.name, products[ln.sku].shelf if ln.sku in products else "")
-            for ln in order.lines
+            SlipLine(count, ln.sku, ln.name, products[ln.sku].shelf if ln.sku in products else "")
+            for ln, count in packed
         ),
     )

@@ -14,7 +14,8 @@ from tidewind.core.addresses.check import Address, check, tidy_address
 from tidewind.core.choosing import Policy
 from tidewind.db.tables import PackagingRow, Person, Place, Shop
 from tidewind.services.errors import Conflict, Invalid, NotFound
-from tidewind.services.planning import replan_all, shop_settings
+from tidewind.services.planning import replan_all
+from tidewind.services.shop_facts import shop_settings
 from tidewind.services.signing_in import add_person, anybody
 
 

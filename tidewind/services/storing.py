@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
+import hashlib
+from collections.abc import Sequence
 from dataclasses import asdict, dataclass, field
 from datetime import date, datetime
 from typing import Any
 
 from sqlalchemy import select
+from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from tidewind.core.addresses.check import Address
-from tidewind.db.tables import Channel, Order, OrderLine
+from tidewind.core.screening import plain_name
+from tidewind.db.tables import Channel, Order, OrderLine, Product
 from tidewind.services.planning import plan_orders
 
 
@@ -41,6 +45,11 @@ class NewOrder:
     fingerprint: str = ""
     state: str = "open"
     state_why: str = ""
+    state_by: str = ""
+    payment: str = "paid"
+    billing_name: str = ""
+    reference: str = ""
+    tags: tuple[str, ...] = ()
     imported: dict[str, Any] = field(default_factory=dict)
 
 
@@ -56,9 +65,43 @@ def store_orders(
     there = set(session.scalars(select(Order.number).where(Order.channel_id == channel.id, Order.number.in_(numbers))))
     made = [_row(channel, new, import_id) for new in incoming if new.number not in there]
     session.add_all(made)
+    learn_products(session, made)
     session.flush()
     plan_orders(session, made, now)
     return made, [new for new in incoming if new.number in there]
+
+
+def learn_products(session: Session, orders: Sequence[Order]) -> None:
+    """Let the catalogue grow: products never seen before, and weights it did not have; what it knows stays."""
+    told: dict[str, dict[str, Any]] = {}
+    for order in orders:
+        for line in order.lines:
+            told.setdefault(
+                line.sku,
+                {"name": line.name or line.sku, "value_minor": line.unit_price_minor, "weight_g": line.weight_g,
+                 "learned_from": f"order {order.number}"[:60], "contents": [], "tags": []},
+            )  # fmt: skip
+    if not told:
+        return
+    statement = insert(Product).on_conflict_do_update(
+        index_elements=["sku"],
+        set_={"weight_g": insert(Product).excluded.weight_g},
+        where=Product.weight_g.is_(None) & insert(Product).excluded.weight_g.is_not(None),
+    )
+    session.execute(statement, [{"sku": sku, **facts} for sku, facts in sorted(told.items())])
+
+
+def search_text(number: str, address: Address, items: Sequence[str], reference: str = "") -> str:
+    """Return everything an order is searched by, in small letters."""
+    to = address
+    parts = (number, reference, to.name, to.company, to.street, to.city, to.postcode, to.email, to.phone, *items[:50])
+    return " ".join(part for part in parts if part).lower()[:4000]
+
+
+def recipient_key(address: Address) -> str:
+    """Return a hash that is the same for parcels to one person at one address."""
+    to = (plain_name(address.name or address.company), address.street, address.postcode, address.city, address.country)
+    return hashlib.sha256("|".join("".join(p.casefold().split()) for p in to).encode()).hexdigest()
 
 
 def _row(channel: Channel, new: NewOrder, import_id: int | None) -> Order:
@@ -68,6 +111,13 @@ def _row(channel: Channel, new: NewOrder, import_id: int | None) -> Order:
         number=new.number,
         state=new.state,
         state_why=new.state_why,
+        state_by=new.state_by or ("channel" if new.state != "open" else ""),
+        payment=new.payment,
+        billing_name=new.billing_name,
+        reference=new.reference,
+        tags=list(new.tags),
+        search=search_text(new.number, new.address, [f"{ln.name} {ln.sku}" for ln in new.lines], new.reference),
+        recipient_key=recipient_key(new.address),
         ordered_at=new.ordered_at,
         imported=new.imported or {"address": asdict(new.address)},
         address=asdict(new.address),

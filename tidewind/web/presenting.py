@@ -9,7 +9,8 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from tidewind.core.choosing import Option, frontier
-from tidewind.core.planning import Offer, parcels_text
+from tidewind.core.offers import Offer
+from tidewind.core.parcels import parcels_text
 from tidewind.db.tables import CarrierAccount, Order, Shipment
 from tidewind.services.following import events_of
 from tidewind.services.orders import shipments_of

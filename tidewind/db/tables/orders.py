@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import date, datetime
 from typing import Any
 
-from sqlalchemy import CheckConstraint, Index, String, UniqueConstraint, text
+from sqlalchemy import BigInteger, CheckConstraint, Index, String, Text, UniqueConstraint, text
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
 from tidewind.db.base import Base, Created, Id, reference
@@ -25,6 +25,46 @@ class Channel(Base):
     cursor: Mapped[str] = mapped_column(String(200), default="")
     last_pull_at: Mapped[datetime | None]
     last_pull: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    adapter: Mapped[str] = mapped_column(String(30), default="")
+    state: Mapped[str] = mapped_column(String(20), default="connected")
+    secret_sealed: Mapped[str] = mapped_column(String(1000), default="")
+    states: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    payments: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    write_back: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    every_minutes: Mapped[int] = mapped_column(default=10)
+    brand: Mapped[str] = mapped_column(String(80), default="")
+
+
+class ChannelLog(Base):
+    """One line of a channel's log: a pull, a notice, a test; what came, what was left out and why."""
+
+    __tablename__ = "channel_log"
+    id: Mapped[Id]
+    channel_id: Mapped[int] = reference("channel.id", cascade=True)
+    at: Mapped[datetime]
+    kind: Mapped[str] = mapped_column(String(20))
+    counts: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    entries: Mapped[list[Any]] = mapped_column(default=list)
+    failure: Mapped[str] = mapped_column(String(300), default="")
+
+
+class Difference(Base):
+    """What a channel changed about an order after it was imported, waiting to be taken or refused."""
+
+    __tablename__ = "order_difference"
+    __table_args__ = (
+        CheckConstraint("state in ('waiting', 'taken', 'refused')", name="state"),
+        Index("uq_order_difference_waiting", "order_id", unique=True, postgresql_where=text("state = 'waiting'")),
+    )
+    id: Mapped[Id]
+    order_id: Mapped[int] = reference("customer_order.id", cascade=True)
+    at: Mapped[datetime]
+    kind: Mapped[str] = mapped_column(String(20))
+    changes: Mapped[list[Any]]
+    upstream: Mapped[dict[str, Any]]
+    state: Mapped[str] = mapped_column(String(20), default="waiting")
+    decided_by: Mapped[str] = mapped_column(String(120), default="")
+    decided_at: Mapped[datetime | None]
 
 
 class Import(Base):
@@ -32,7 +72,7 @@ class Import(Base):
 
     __tablename__ = "import_file"
     __table_args__ = (
-        CheckConstraint("state in ('mapping', 'done')", name="state"),
+        CheckConstraint("state in ('mapping', 'running', 'done', 'undone')", name="state"),
         Index("ix_import_file_digest", "digest"),
     )
     id: Mapped[Id]
@@ -47,6 +87,10 @@ class Import(Base):
     made: Mapped[int] = mapped_column(default=0)
     already: Mapped[int] = mapped_column(default=0)
     state: Mapped[str] = mapped_column(String(20), default="mapping")
+    options: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    corrected: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    total: Mapped[int] = mapped_column(default=0)
+    progress: Mapped[int] = mapped_column(default=0)
     person_id: Mapped[int] = reference("person.id")
     created_at: Mapped[Created]
 
@@ -59,7 +103,12 @@ class Order(Base):
         UniqueConstraint("channel_id", "number"),
         CheckConstraint(f"state in {STATES}", name="state"),
         Index("ix_customer_order_waiting", "state", "id", postgresql_where=text("state = 'open'")),
+        CheckConstraint("payment in ('paid', 'pay_on_delivery', 'unpaid')", name="payment"),
         Index("ix_customer_order_number", "number"),
+        Index("ix_customer_order_search", "search", postgresql_using="gin", postgresql_ops={"search": "gin_trgm_ops"}),
+        Index("ix_customer_order_import_id", "import_id"),
+        Index("ix_customer_order_joined_to", "joined_to"),
+        Index("ix_customer_order_recipient_key", "recipient_key"),
     )
     id: Mapped[Id]
     channel_id: Mapped[int] = reference("channel.id")
@@ -76,6 +125,23 @@ class Order(Base):
     note: Mapped[str] = mapped_column(String(500), default="")
     fingerprint: Mapped[str] = mapped_column(String(64), default="")
     import_id: Mapped[int | None] = mapped_column(default=None)
+    state_by: Mapped[str] = mapped_column(String(10), default="")
+    payment: Mapped[str] = mapped_column(String(20), default="paid")
+    billing_name: Mapped[str] = mapped_column(String(120), default="")
+    reference: Mapped[str] = mapped_column(String(60), default="")
+    tags: Mapped[list[Any]] = mapped_column(default=list)
+    plan_tags: Mapped[list[Any]] = mapped_column(default=list)
+    desk: Mapped[str] = mapped_column(String(60), default="")
+    comment: Mapped[str] = mapped_column(String(500), default="")
+    cleared: Mapped[list[Any]] = mapped_column(default=list)
+    basket: Mapped[str] = mapped_column(String(64), default="")
+    destination: Mapped[str] = mapped_column(String(20), default="")
+    search: Mapped[str] = mapped_column(Text, default="")
+    recipient_key: Mapped[str] = mapped_column(String(64), default="")
+    snag_level: Mapped[str] = mapped_column(String(10), default="")
+    promise_linked: Mapped[bool] = mapped_column(default=True)
+    joined_to: Mapped[int | None] = mapped_column(BigInteger, default=None)
+    part_of: Mapped[int | None] = mapped_column(BigInteger, default=None)
     hand: Mapped[dict[str, Any]] = mapped_column(default=dict)
     plan: Mapped[dict[str, Any]] = mapped_column(default=dict)
     plan_version: Mapped[int] = mapped_column(default=0)
@@ -99,13 +165,18 @@ class OrderLine(Base):
     """One line of an order; the product's facts are looked up by SKU."""
 
     __tablename__ = "order_line"
-    __table_args__ = (CheckConstraint("quantity > 0", name="quantity"), UniqueConstraint("order_id", "position"))
+    __table_args__ = (
+        CheckConstraint("quantity > 0", name="quantity"),
+        CheckConstraint("sent between 0 and quantity", name="sent"),
+        UniqueConstraint("order_id", "position"),
+    )
     id: Mapped[Id]
     order_id: Mapped[int] = reference("customer_order.id", cascade=True)
     position: Mapped[int]
     sku: Mapped[str] = mapped_column(String(60), index=True)
     name: Mapped[str] = mapped_column(String(200))
     quantity: Mapped[int]
+    sent: Mapped[int] = mapped_column(default=0)
     unit_price_minor: Mapped[int] = mapped_column(default=0)
     weight_g: Mapped[int | None]
 

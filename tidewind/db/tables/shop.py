@@ -28,6 +28,10 @@ class Shop(Base):
     late_value_minor: Mapped[int] = mapped_column(default=250)
     price_tolerance_minor: Mapped[int] = mapped_column(default=0)
     mail_from: Mapped[str] = mapped_column(String(200), default="")
+    group_services: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    packaging_by_weight: Mapped[bool] = mapped_column(default=False)
+    use_precedents: Mapped[bool] = mapped_column(default=True)
+    desks: Mapped[list[Any]] = mapped_column(default=list)
 
 
 class Place(Base):
@@ -68,6 +72,8 @@ class PackagingRow(Base):
     cost_minor: Mapped[int] = mapped_column(default=0)
     carrier: Mapped[str | None] = mapped_column(String(30))
     active: Mapped[bool] = mapped_column(default=True)
+    holds_from_g: Mapped[int | None]
+    holds_to_g: Mapped[int | None]
 
     def to_core(self) -> Packaging:
         """Return what packing needs to know."""
@@ -81,6 +87,7 @@ class PackagingRow(Base):
             max_load_g=self.max_load_g,
             cost=self.cost_minor,
             carrier=self.carrier,
+            holds_g=(self.holds_from_g or 0, self.holds_to_g) if self.holds_to_g else None,
         )
 
 
@@ -106,6 +113,11 @@ class Product(Base):
     upright: Mapped[bool] = mapped_column(default=False)
     no_weekend: Mapped[bool] = mapped_column(default=False)
     contents: Mapped[list[Any]] = mapped_column(default=list)
+    tags: Mapped[list[Any]] = mapped_column(default=list)
+    material: Mapped[str] = mapped_column(String(120), default="")
+    used_for: Mapped[str] = mapped_column(String(120), default="")
+    recipe: Mapped[str] = mapped_column(String(40), default="")
+    learned_from: Mapped[str] = mapped_column(String(60), default="")
 
     @property
     def sides(self) -> tuple[int, int, int] | None:

@@ -10,7 +10,7 @@ from sqlalchemy.exc import SQLAlchemyError
 from tidewind import __version__
 from tidewind.db.tables import CarrierAccount
 from tidewind.services.following import public_view
-from tidewind.services.planning import shop_settings
+from tidewind.services.shop_facts import shop_settings
 from tidewind.web.access import Parts, Tx, Wiring
 from tidewind.web.schemas.orders import EventOut
 from tidewind.web.schemas.shop import Health, PartHealth, TrackingOut

@@ -8,7 +8,7 @@ from sqlalchemy.orm import Session
 from tidewind.db.tables import Shop
 from tidewind.services import setup, signing_in
 from tidewind.services.errors import NotSignedIn
-from tidewind.services.planning import shop_settings
+from tidewind.services.shop_facts import shop_settings
 from tidewind.services.signing_in import Who
 from tidewind.settings import DEMO_PASSWORD, DEMO_PEOPLE
 from tidewind.web.access import COOKIE, Anyone, Now, Owner, Parts, Tx, Wiring

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from datetime import date, datetime
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, StringConstraints
+from pydantic import AwareDatetime, BaseModel, ConfigDict, Field, StringConstraints
 
+Side = Annotated[int, Field(gt=0, le=10_000)]
 Short = Annotated[str, StringConstraints(max_length=120, strip_whitespace=True)]
 
 
@@ -186,6 +187,20 @@ class OrderSheet(BaseModel):
     events: list[EventOut]
 
 
+class SplitIO(BaseModel):
+    """Divide into parcels of at most so many items, or so many grams of goods."""
+
+    by: Literal["quantity", "weight"]
+    most: Annotated[int, Field(gt=0, le=10_000_000)]
+
+
+class HandParcelIO(BaseModel):
+    """A parcel put together by hand: pairs of order line id and pieces, and its packaging (null: what fits)."""
+
+    contents: Annotated[list[tuple[int, Annotated[int, Field(gt=0, le=5_000)]]], Field(min_length=1, max_length=500)]
+    packaging: Short | None = None
+
+
 class HandIn(BaseModel):
     """What to set by hand; null takes a setting back, a field left out stays as it is."""
 
@@ -194,6 +209,68 @@ class HandIn(BaseModel):
     service: Short | None = None
     extras: Annotated[list[Short], Field(max_length=10)] | None = None
     ship_date: date | None = None
+    desk: Short | None = None
+    split: SplitIO | None = None
+    parcels: Annotated[list[HandParcelIO], Field(max_length=60)] | None = None
+
+
+class TypedLineIn(BaseModel):
+    """An item typed by hand; weight and sides where the catalogue does not know them."""
+
+    sku: Annotated[str, StringConstraints(max_length=60)] = ""
+    name: Annotated[str, StringConstraints(max_length=200)] = ""
+    quantity: Annotated[int, Field(gt=0, le=5_000)] = 1
+    unit_price_minor: Annotated[int, Field(ge=0, le=10_000_000)] = 0
+    weight_g: Annotated[int, Field(gt=0, le=1_000_000)] | None = None
+    sides_mm: tuple[Side, Side, Side] | None = None
+
+
+class TypedOrderIn(BaseModel):
+    """A shipment without an order from a channel; an address may be left half-way."""
+
+    model_config = ConfigDict(extra="forbid")
+    address: AddressIO
+    lines: Annotated[list[TypedLineIn], Field(min_length=1, max_length=500)]
+    number: Annotated[str, StringConstraints(max_length=60)] = ""
+    reference: Annotated[str, StringConstraints(max_length=60)] = ""
+    home: bool = True
+    promise: Short = ""
+    promise_date: date | None = None
+    paid_shipping_minor: Annotated[int, Field(ge=0, le=10_000_000)] = 0
+    payment: Literal["paid", "pay_on_delivery", "unpaid"] = "paid"
+    note: Annotated[str, StringConstraints(max_length=500)] = ""
+    tags: Annotated[list[Annotated[str, StringConstraints(max_length=40)]], Field(max_length=20)] = []
+    ordered_at: AwareDatetime | None = None
+
+
+class TrialIn(BaseModel):
+    """An order to plan without storing it, with other rules than those in force where given."""
+
+    order: TypedOrderIn
+    channel: Short = "hand"
+    rules: Annotated[list[Any], Field(max_length=500)] | None = None
+
+
+class TrialOut(BaseModel):
+    """The plan an order would get."""
+
+    stopped: bool
+    service: str | None
+    service_name: str | None
+    price_minor: int | None
+    ship_date: date | None
+    arrives: date | None
+    packaging: str
+    parcels: list[ParcelOut]
+    extras: list[str]
+    value_minor: int
+    desk: str
+    tags: list[str]
+    hold: str
+    leave_out: str
+    rules: list[str]
+    snags: list[SnagOut]
+    trail: dict[str, list[TrailStep]]
 
 
 class AddressIn(BaseModel):

@@ -1,0 +1,181 @@
+"""An order, and the shop around it, as planning sees them."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from datetime import UTC, date, datetime
+from zoneinfo import ZoneInfo
+
+from tidewind.core.addresses.check import Address, is_po_box
+from tidewind.core.addresses.gazetteer import Gazetteer
+from tidewind.core.choosing import Policy, Values
+from tidewind.core.destinations import Group, crosses_customs, destination_group
+from tidewind.core.layers import Recipe
+from tidewind.core.packing import Packaging, PackedParcel
+from tidewind.core.rules.facts import WEEKDAYS, Value
+from tidewind.core.rules.rule import Rule, Split
+from tidewind.core.screening import Screen
+from tidewind.core.tariffs.engine import CompiledCard
+
+_ANYWHERE, _UTC = Address(country="PT"), ZoneInfo("UTC")
+EARLY = datetime(2000, 1, 1, tzinfo=UTC)
+
+
+@dataclass(frozen=True, slots=True)
+class LineFacts:
+    """One order line as planning sees it; weight and sides are None where nobody has said them yet.
+
+    ``quantity`` is what is still to be sent.
+    """
+
+    id: str
+    sku: str
+    name: str
+    quantity: int
+    weight_g: int | None
+    sides: tuple[int, int, int] | None
+    value: int = 0
+    upright: bool = False
+    own_box: bool = False
+    no_weekend: bool = False
+    contents: frozenset[str] = frozenset()
+    tags: frozenset[str] = frozenset()
+    customs_text: str = ""
+    hs_code: str = ""
+    origin: str = ""
+    recipe: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class HandParcel:
+    """A parcel put together by hand: its packaging (None: the smallest that takes it) and (line, pieces)."""
+
+    contents: tuple[tuple[str, int], ...]
+    packaging: str | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Hand:
+    """What a person set for this order; None where nothing was set."""
+
+    packaging: str | None = None
+    service: str | None = None
+    extras: frozenset[str] | None = None
+    ship_date: date | None = None
+    parcels: tuple[HandParcel, ...] = ()
+    split: Split | None = None
+    desk: str | None = None
+    approved: str = ""
+    released: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class OrderFacts:
+    """An order as planning sees it."""
+
+    lines: tuple[LineFacts, ...]
+    address: Address
+    home: bool = True
+    promise: date | None = None
+    hand: Hand = Hand()
+    channel: str = ""
+    promise_text: str = ""
+    payment: str = "paid"
+    note: str = ""
+    tags: frozenset[str] = frozenset()
+    ordered_at: datetime = EARLY
+    paid_shipping: int = 0
+    billing_name: str = ""
+    cleared: frozenset[str] = frozenset()
+
+    @property
+    def value(self) -> int:
+        """What the goods are worth, in minor units."""
+        return sum(line.value * line.quantity for line in self.lines)
+
+    @property
+    def basket(self) -> str:
+        """A hash over what was bought and how many, the same for identical baskets."""
+        counts: dict[str, int] = {}
+        for line in self.lines:
+            counts[line.sku] = counts.get(line.sku, 0) + line.quantity
+        return hashlib.sha256(repr(sorted(counts.items())).encode()).hexdigest()
+
+
+@dataclass(frozen=True, slots=True)
+class Carrier:
+    """A carrier account with its card in force: at the shop's contract, and at published prices."""
+
+    code: str
+    name: str
+    own: CompiledCard
+    published: CompiledCard
+
+
+@dataclass(frozen=True, slots=True)
+class Precedent:
+    """How an identical basket went to the same destination group by hand last time."""
+
+    hand: Hand
+    order_number: str
+
+
+@dataclass(frozen=True, slots=True)
+class Shop:
+    """Everything outside the order that a plan depends on; ``now`` is aware."""
+
+    packagings: tuple[Packaging, ...]
+    carriers: tuple[Carrier, ...]
+    policy: Policy
+    values: Values
+    now: datetime
+    origin: Address = _ANYWHERE
+    time_zone: ZoneInfo = _UTC
+    recipes: Mapping[str, Recipe] = field(default_factory=dict)
+    promise_links: Mapping[str, str] = field(default_factory=dict)
+    precedents: Mapping[tuple[str, Group], Precedent] = field(default_factory=dict)
+    rules: tuple[Rule, ...] = ()
+    group_services: Mapping[str, str] = field(default_factory=dict)
+    packaging_by_weight: bool = False
+    screen: Screen | None = None
+    gazetteer: Gazetteer | None = None
+
+
+def rule_facts(order: OrderFacts, shop: Shop, parcels: tuple[PackedParcel, ...]) -> dict[str, Value]:
+    """Return what the rules can ask about an order; with no parcels (yet) weight and size are unknown."""
+    to, lines = order.address, order.lines
+    ordered, planned = order.ordered_at.astimezone(shop.time_zone), shop.now.astimezone(shop.time_zone)
+    return {
+        "country": to.country,
+        "destination": destination_group(to, shop.origin),
+        "region": to.region,
+        "city": to.city,
+        "postcode": to.postcode,
+        "value": order.value,
+        "paid_shipping": order.paid_shipping,
+        "weight": sum(p.gross_g for p in parcels) if parcels else None,
+        "longest": max(p.outer.longest for p in parcels) if parcels else None,
+        "volume": sum(p.outer.mm3 for p in parcels) // 1000 if parcels else None,
+        "parcels": len(parcels) if parcels else None,
+        "items": sum(line.quantity for line in lines),
+        "lines": len(lines),
+        "sku": frozenset(line.sku for line in lines),
+        "product_tag": frozenset().union(*(line.tags for line in lines)),
+        "tag": order.tags,
+        "channel": order.channel,
+        "promise": order.promise_text,
+        "note": order.note,
+        "payment": order.payment,
+        "address": "home" if order.home else "business",
+        "po_box": is_po_box(to),
+        "ordered_day": WEEKDAYS[ordered.weekday()],
+        "ordered_time": ordered.strftime("%H:%M"),
+        "planned_day": WEEKDAYS[planned.weekday()],
+        "planned_time": planned.strftime("%H:%M"),
+        "customs": crosses_customs(to, shop.origin),
+        "hs_code": frozenset(line.hs_code for line in lines if line.hs_code),
+        "origin": frozenset(line.origin for line in lines if line.origin),
+        "contents": frozenset().union(*(line.contents for line in lines)),
+    }

@@ -1,0 +1,66 @@
+"""A rule: when its condition holds, do its actions."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Literal
+
+from tidewind.core.rules.conditions import EVERYTHING, Condition
+
+ActionKind = Literal[
+    "recipe", "service", "packaging", "add_extra", "remove_extra", "value", "split", "ship_date", "desk", "tag",
+    "hold", "leave_out", "approval", "stop",
+]  # fmt: skip
+
+ACTIONS: Mapping[ActionKind, str] = {
+    "recipe": "use the recipe",
+    "service": "send by",
+    "packaging": "pack in",
+    "add_extra": "add the extra",
+    "remove_extra": "take off the extra",
+    "value": "set the order value to",
+    "split": "split into parcels of at most",
+    "ship_date": "ship not before",
+    "desk": "assign to the desk",
+    "tag": "tag it",
+    "hold": "hold it, because",
+    "leave_out": "leave it out, because",
+    "approval": "ask for approval, because",
+    "stop": "stop here",
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Split:
+    """How to divide an order into parcels: at most so many pieces, or so many grams of goods, in each."""
+
+    by: Literal["quantity", "weight"]
+    most: int
+
+
+@dataclass(frozen=True, slots=True)
+class NotBefore:
+    """A ship date: so many working days after the order was placed, or a date (ISO 8601)."""
+
+    working_days: int | None = None
+    date: str | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Action:
+    """One thing a rule does: what is set, and to what (a code, a text, minor units; nothing for ``stop``)."""
+
+    set: ActionKind
+    to: str | int | Split | NotBefore | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Rule:
+    """One rule; ``id`` is stable over versions and moves."""
+
+    id: str
+    name: str
+    when: Condition = EVERYTHING
+    do: tuple[Action, ...] = field(default=())
+    on: bool = True

@@ -1,0 +1,85 @@
+"""Restricted parties: is a recipient like somebody on a list, and how like, in words that can be checked."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+from anyascii import anyascii
+from rapidfuzz import fuzz, process
+
+NEAR, SURE = 86, 97
+_NOT_NAMES = frozenset({"ltd", "lda", "limited", "gmbh", "sa", "sarl", "inc", "llc", "co", "company", "and", "the"})
+
+
+@dataclass(frozen=True, slots=True)
+class Listed:
+    """One entry of a list: its key there, its names, its country (may be empty) and which list."""
+
+    key: str
+    names: tuple[str, ...]
+    country: str = ""
+    source: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Match:
+    """A recipient that is like an entry: the score in per cent and how it came about."""
+
+    entry: Listed
+    score: int
+    words: str
+
+
+def plain_name(text: str) -> str:
+    """Return a name in Latin small letters, without accents, punctuation and forms of company."""
+    letters = "".join(ch if ch.isalnum() else " " for ch in anyascii(text).casefold())
+    return " ".join(word for word in letters.split() if word not in _NOT_NAMES)
+
+
+@dataclass(slots=True)
+class Screen:
+    """Lists prepared for matching; remembers what it found for a name."""
+
+    entries: Sequence[Listed]
+    _plain: list[str] = field(default_factory=list)
+    _owner: list[Listed] = field(default_factory=list)
+    _spelt: list[str] = field(default_factory=list)
+    _known: dict[str, list[tuple[int, int]]] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        for entry in self.entries:
+            for name in entry.names:
+                self._plain.append(plain_name(name))
+                self._owner.append(entry)
+                self._spelt.append(name)
+
+    def matches(self, *recipient: str, country: str = "") -> list[Match]:
+        """Return the entries that any of the recipient's names is like, the likest first.
+
+        The score is the share of letters in common with the words in any order (Levenshtein, words sorted); six
+        points less where both countries are known and differ.  From ``NEAR`` on it counts.
+        """
+        best: dict[str, Match] = {}
+        for name in filter(None, recipient):
+            for index, similar in self._alike(plain_name(name)):
+                entry = self._owner[index]
+                elsewhere = bool(entry.country and country and entry.country != country)
+                score = similar - (6 if elsewhere else 0)
+                if score >= NEAR and (entry.key not in best or best[entry.key].score < score):
+                    best[entry.key] = Match(entry, score, self._words(name, index, similar, elsewhere))
+        return sorted(best.values(), key=lambda m: (-m.score, m.entry.key))
+
+    def _alike(self, plain: str) -> list[tuple[int, int]]:
+        if len(plain) < 4:
+            return []
+        if plain not in self._known:
+            found = process.extract(plain, self._plain, scorer=fuzz.token_sort_ratio, score_cutoff=NEAR, limit=20)
+            self._known[plain] = [(index, int(score)) for _, score, index in found]
+        return self._known[plain]
+
+    def _words(self, name: str, index: int, similar: int, elsewhere: bool) -> str:
+        entry = self._owner[index]
+        how = "is the same as" if similar >= SURE else f"is {similar} % like"
+        where = f", but that one is in {entry.country}" if elsewhere else ""
+        return f"“{name}” {how} “{self._spelt[index]}” on {entry.source or 'the list'}{where}"

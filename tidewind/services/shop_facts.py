@@ -1,0 +1,154 @@
+"""Load everything outside an order that a plan depends on: cards, packaging, layers, lists."""
+
+from __future__ import annotations
+
+from datetime import date, datetime
+from functools import lru_cache
+from typing import Any
+from zoneinfo import ZoneInfo
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from tidewind.core.addresses.check import Address
+from tidewind.core.addresses.gazetteer import shipped
+from tidewind.core.choosing import Policy, Values
+from tidewind.core.layers import Recipe
+from tidewind.core.order_facts import Carrier, Hand, HandParcel, Precedent, Shop
+from tidewind.core.rules.rule import Rule, Split
+from tidewind.core.rules.written import BadRules, read_rules
+from tidewind.core.screening import Listed, Screen
+from tidewind.core.tariffs.card import RateCard, card_in_force
+from tidewind.core.tariffs.engine import CompiledCard
+from tidewind.core.tariffs.written import BadCard, read_card
+from tidewind.db.tables import (
+    CarrierAccount,
+    PackagingRow,
+    Place,
+    PrecedentRow,
+    PromiseLink,
+    RateCardRow,
+    RecipeRow,
+    RestrictedParty,
+    RuleSet,
+)
+from tidewind.db.tables import Shop as ShopRow
+from tidewind.services.errors import Conflict, Invalid
+
+_cards: dict[int, RateCard] = {}
+_screens: dict[tuple[int, int], Screen] = {}
+
+
+def shop_settings(session: Session) -> ShopRow:
+    """Return the shop's settings.  Raises Conflict before the shop is set up."""
+    row = session.get(ShopRow, 1)
+    if row is None:
+        raise Conflict("no_shop", "The shop is not set up yet. Open the start page and do that first.")
+    return row
+
+
+def _card(row: RateCardRow) -> RateCard:
+    """Return a version of a rate card as values; versions never change, so they are kept by their id."""
+    if row.id not in _cards:
+        card = read_card(row.body)
+        if isinstance(card, BadCard):
+            raise Invalid("bad_card", f"Rate card {row.id} cannot be used: {card.errors[0]}")
+        _cards[row.id] = card
+    return _cards[row.id]
+
+
+@lru_cache(maxsize=64)
+def _compiled(ids: tuple[int, ...], today: date, discounts: tuple[tuple[str, int], ...]) -> CompiledCard | None:
+    card = card_in_force(tuple(_cards[i] for i in ids), today, today)
+    return CompiledCard(card, today, dict(discounts)) if card else None
+
+
+def carriers_in_force(session: Session, today: date) -> tuple[Carrier, ...]:
+    """Return the active carriers with their cards compiled for ``today``; unchanged cards stay in memory."""
+    rows = session.scalars(select(RateCardRow).order_by(RateCardRow.id)).all()
+    found = []
+    for account in session.scalars(select(CarrierAccount).where(CarrierAccount.active).order_by(CarrierAccount.id)):
+        mine = tuple(row.id for row in rows if row.account_id == account.id and _card(row))
+        own = _compiled(mine, today, tuple(sorted(account.discounts_bp.items())))
+        published = _compiled(mine, today, ())
+        if own and published:
+            found.append(Carrier(account.code, account.name, own, published))
+    return tuple(found)
+
+
+def rules_in_force(session: Session) -> tuple[Rule, ...]:
+    """Return the newest version of the rules; no rules before the first."""
+    body = session.scalar(select(RuleSet.rules).order_by(RuleSet.id.desc()).limit(1))
+    rules = read_rules(body or [])
+    if isinstance(rules, BadRules):
+        raise Invalid("bad_rules", f"The stored rules cannot be used: {rules.errors[0]}")
+    return rules
+
+
+def recipes_of(session: Session) -> dict[str, Recipe]:
+    """Return the shop's recipes by code."""
+    rows = session.scalars(select(RecipeRow).order_by(RecipeRow.name))
+    return {r.code: Recipe(r.code, r.name, r.service, r.packaging, frozenset(r.extras)) for r in rows}
+
+
+def screen_of(session: Session) -> Screen | None:
+    """Return the lists of restricted parties ready for matching; kept in memory until a list changes."""
+    stamp = session.execute(select(func.count(RestrictedParty.id), func.coalesce(func.max(RestrictedParty.id), 0)))
+    count, newest = stamp.one()
+    if not count:
+        return None
+    if (count, newest) not in _screens:
+        rows = session.scalars(select(RestrictedParty).order_by(RestrictedParty.id))
+        _screens.clear()
+        _screens[count, newest] = Screen([Listed(r.key, tuple(r.names), r.country, r.source) for r in rows])
+    return _screens[count, newest]
+
+
+def core_shop(session: Session, now: datetime, rules: tuple[Rule, ...] | None = None) -> Shop:
+    """Return everything outside an order that a plan depends on; ``rules`` stand in for those in force."""
+    row = shop_settings(session)
+    boxes = session.scalars(select(PackagingRow).where(PackagingRow.active).order_by(PackagingRow.code))
+    zone = ZoneInfo(row.time_zone)
+    place = session.scalar(select(Place.address).where(Place.is_default))
+    links = session.scalars(select(PromiseLink))
+    return Shop(
+        packagings=tuple(box.to_core() for box in boxes),
+        carriers=carriers_in_force(session, now.astimezone(zone).date()),
+        policy=Policy(row.policy),
+        values=Values(row.day_value_minor, row.late_value_minor),
+        now=now,
+        origin=Address(**place) if place else Address(country="PT"),
+        time_zone=zone,
+        recipes=recipes_of(session),
+        promise_links={link.promise: link.recipe for link in links},
+        precedents=_precedents(session) if row.use_precedents else {},
+        rules=rules_in_force(session) if rules is None else rules,
+        group_services=row.group_services,
+        packaging_by_weight=row.packaging_by_weight,
+        screen=screen_of(session),
+        gazetteer=shipped(),
+    )
+
+
+def _precedents(session: Session) -> dict[Any, Precedent]:
+    rows = session.scalars(select(PrecedentRow))
+    return {(r.basket, r.destination): Precedent(hand_of(r.hand), r.order_number) for r in rows}
+
+
+def hand_of(stored: dict[str, Any]) -> Hand:
+    """Return the hand edits of an order as values."""
+    extras, ship_date, split = stored.get("extras"), stored.get("ship_date"), stored.get("split")
+    return Hand(
+        packaging=stored.get("packaging"),
+        service=stored.get("service"),
+        extras=frozenset(extras) if extras is not None else None,
+        ship_date=date.fromisoformat(ship_date) if ship_date else None,
+        parcels=tuple(
+            HandParcel(tuple((str(line), int(n)) for line, n in p["contents"]), p.get("packaging"))
+            for p in stored.get("parcels", [])
+        ),
+        split=Split(split["by"], split["most"]) if split else None,
+        desk=stored.get("desk"),
+        approved=stored.get("approved", ""),
+        released=stored.get("released", False),
+    )
