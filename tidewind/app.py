@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+from collections.abc import Callable
 from pathlib import Path
 
 from fastapi import FastAPI
@@ -14,20 +15,47 @@ from tidewind import __version__
 from tidewind.db.base import make_engine, make_sessions
 from tidewind.db.tables import CarrierAccount, Channel
 from tidewind.outside.carrier import HttpCarrier
-from tidewind.outside.channel import WebShop
+from tidewind.outside.channels.larkspur import Larkspur
+from tidewind.outside.channels.ovenbird import Ovenbird
+from tidewind.outside.channels.tallyfair import Tallyfair
+from tidewind.outside.channels.upstream import ChannelClient
 from tidewind.outside.mailer import SmtpMailer
+from tidewind.services.sealing import Sealer, key_in
 from tidewind.services.world import Outside
 from tidewind.settings import Settings, now
 from tidewind.web import problems
 from tidewind.web.access import Wiring
-from tidewind.web.routes import by_hand, imports, live, orders, public, purchases, rules, shop, sign_in
+from tidewind.web.routes import (
+    by_hand,
+    channels,
+    fixing,
+    imports,
+    live,
+    orders,
+    people_and_products,
+    public,
+    purchases,
+    rules,
+    shop,
+    sign_in,
+)
 from tidewind.web.shield import Shield
+
+_ROUTES = (
+    public, sign_in, fixing, orders, by_hand, rules, imports, channels, people_and_products, purchases, shop, live,
+)  # fmt: skip
+ADAPTERS: dict[str, Callable[[str, str, float], ChannelClient]] = {
+    "larkspur": Larkspur,
+    "tallyfair": Tallyfair,
+    "ovenbird": Ovenbird,
+}
 
 
 def make_outside(settings: Settings) -> Outside:
     """Return the real clients for the outside world; each is made once and kept until ``close``."""
     carriers: dict[str, HttpCarrier] = {}
-    channels: dict[str, WebShop] = {}
+    channels: dict[tuple[str, str, str], ChannelClient] = {}
+    sealer = Sealer(key_in(settings.key_file))
     lock = threading.Lock()
 
     def carrier(account: CarrierAccount) -> HttpCarrier:
@@ -37,12 +65,13 @@ def make_outside(settings: Settings) -> Outside:
                 carriers[url] = HttpCarrier(url, settings.carrier_timeout_s)
             return carriers[url]
 
-    def channel(row: Channel) -> WebShop:
+    def channel(row: Channel) -> ChannelClient:
         url = row.base_url.replace("{standins}", settings.standins_url)
+        key = (row.adapter, url, sealer.open(row.secret_sealed))
         with lock:
-            if url not in channels:
-                channels[url] = WebShop(url)
-            return channels[url]
+            if key not in channels:
+                channels[key] = ADAPTERS[row.adapter](url, key[2], settings.channel_timeout_s)
+            return channels[key]
 
     def close() -> None:
         for carrier_client in carriers.values():
@@ -51,7 +80,7 @@ def make_outside(settings: Settings) -> Outside:
             channel_client.close()
 
     mailer = SmtpMailer(settings.smtp_host, settings.smtp_port)
-    return Outside(carrier, channel, mailer, settings.base_url, close)
+    return Outside(carrier, channel, mailer, settings.base_url, close, sealer)
 
 
 def make_wiring(settings: Settings) -> Wiring:
@@ -73,7 +102,7 @@ def make_app(wiring: Wiring) -> FastAPI:
     )
     app.state.wiring = wiring
     problems.install(app)
-    for module in (public, sign_in, orders, by_hand, rules, imports, purchases, shop, live):
+    for module in _ROUTES:
         app.include_router(module.router)
     app.add_middleware(Shield, limit_bytes=wiring.settings.upload_limit_bytes)
     _serve_pages(app, wiring.settings.frontend_dir)

@@ -9,7 +9,8 @@ from procrastinate.jobs import Job, Status
 from sqlalchemy.orm import Session, sessionmaker
 
 from tidewind.outside.errors import MaybeDone, NeverSent, OutsideError
-from tidewind.services import buying, following, followups, pulling, replanning
+from tidewind.services import buying, following, followups, importing, pulling, replanning
+from tidewind.services.errors import ServiceError
 from tidewind.services.world import Outside
 from tidewind.settings import now
 
@@ -33,6 +34,17 @@ def make_worker_app(database_url: str, sessions: sessionmaker[Session], outside:
     def replan(work_id: int) -> None:
         replanning.go_on(sessions, work_id, now)
 
+    @app.task(name="import_orders")
+    def import_orders(import_id: int) -> None:
+        importing.go_on(sessions, import_id, now)
+
+    @app.task(name="pull_channel")
+    def pull_channel(code: str) -> None:
+        try:
+            pulling.pull(sessions, outside, code, now())
+        except (OutsideError, ServiceError):
+            return  # the channel's log says why; the next pull goes on from the same place
+
     @app.task(name="send_followups")
     def send_followups() -> None:
         followups.send_due(sessions, outside, now)
@@ -54,13 +66,10 @@ def _add_periodic(app: procrastinate.App, sessions: sessionmaker[Session], outsi
     def follow_parcels(timestamp: int) -> None:  # noqa: ARG001
         following.follow_due(sessions, outside, now)
 
-    @app.periodic(cron="*/10 * * * *")
+    @app.periodic(cron="* * * * *")
     @app.task(name="pull_channels", queueing_lock="pull_channels", lock="pull_channels")
     def pull_channels(timestamp: int) -> None:  # noqa: ARG001
-        try:
-            pulling.pull(sessions, outside, "larkspur", now())
-        except OutsideError:
-            return  # the shop is closed just now; the next pull goes on from the same place
+        pulling.pull_due(sessions, outside, now())
 
     @app.periodic(cron="* * * * * */5")
     @app.task(name="retry_stalled", queueing_lock="retry_stalled")

@@ -30,7 +30,14 @@ class Settings(BaseSettings):
     secure_cookie: bool = False
     demo: bool = False
     carrier_timeout_s: float = 8.0
+    channel_timeout_s: float = 8.0
+    secret_key_file: Path | None = None
     upload_limit_bytes: int = 20_000_000
+
+    @property
+    def key_file(self) -> Path:
+        """Where the key that seals stored secrets is kept; never in the database."""
+        return self.secret_key_file or self.var_dir / "secret.key"
 
     @property
     def base_url(self) -> str:

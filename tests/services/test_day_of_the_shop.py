@@ -151,7 +151,7 @@ def test_what_is_bought_cannot_be_edited_or_held(wiring: Wiring, clock: Clock) -
     ask(wiring, [order])
     with wiring.sessions.begin() as session:
         with pytest.raises(Conflict, match="being bought"):
-            orders.edit_hand(session, order.id, {"service": "bp-road"}, clock())
+            orders.edit_hand(session, [order.id], {"service": "bp-road"}, "Tomé", clock())
         with pytest.raises(Conflict, match="being bought"):
             orders.set_held(session, [order.id], True, "Rute", clock())
         assert session.get_one(Order, order.id).service == order.service

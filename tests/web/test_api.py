@@ -9,41 +9,12 @@ import httpx
 import pytest
 
 from tests.conftest import Clock
+from tests.web.who_may import BODIES, MAY, OPEN
 from tidewind.app import make_app
 from tidewind.db.tables.people import ROLES
 from tidewind.services.signing_in import make_key
 from tidewind.settings import DEMO_PASSWORD
 from tidewind.web.access import Wiring
-
-OPEN = {
-    "GET /api/health", "GET /api/start", "POST /api/sign-in", "POST /api/first-owner", "GET /api/tracking/{tracking_key}",
-}  # fmt: skip
-EVERYBODY, SHIP, BENCH, CARE, OWNER = (
-    set(ROLES),
-    {"owner", "shipper"},
-    {"owner", "shipper", "packer"},
-    {"owner", "shipper", "care"},
-    {"owner"},
-)
-MAY = {
-    "GET /api/me": EVERYBODY, "POST /api/sign-out": EVERYBODY, "POST /api/keys": OWNER, "DELETE /api/keys/{key_id}": OWNER,
-    "GET /api/orders": EVERYBODY, "GET /api/orders/{order_id}": EVERYBODY, "PATCH /api/orders/{order_id}/hand": SHIP,
-    "PUT /api/orders/{order_id}/address": CARE, "POST /api/orders/held": CARE, "PATCH /api/products/{sku}": SHIP,
-    "GET /api/find": EVERYBODY, "POST /api/purchases": SHIP, "GET /api/batches/{batch_id}": EVERYBODY,
-    "GET /api/labels.pdf": BENCH, "GET /api/packing-slips.pdf": BENCH, "GET /api/today": EVERYBODY, "GET /api/money": SHIP,
-    "POST /api/money/top-up": OWNER, "GET /api/places": EVERYBODY, "POST /api/places": OWNER,
-    "GET /api/packaging": EVERYBODY, "POST /api/packaging": OWNER, "GET /api/live": EVERYBODY, "POST /api/imports": SHIP,
-    "GET /api/imports/{import_id}": SHIP, "PUT /api/imports/{import_id}/columns": SHIP,
-    "POST /api/imports/{import_id}/run": SHIP, "GET /api/import-samples/{name}": EVERYBODY, "GET /api/channels": EVERYBODY,
-    "POST /api/channels/{code}/pull": SHIP,
-}  # fmt: skip
-BODIES = {
-    "POST /api/keys": {"name": "x", "role": "care"}, "POST /api/orders/held": {"order_ids": [0], "held": True},
-    "POST /api/purchases": {"client_key": "12345678", "orders": [{"order_id": 0, "shown_minor": 0}]},
-    "POST /api/money/top-up": {"amount_minor": 1, "key": "12345678"}, "PATCH /api/products/{sku}": {},
-    "PUT /api/orders/{order_id}/address": {"address": {}}, "PATCH /api/orders/{order_id}/hand": {},
-    "PUT /api/imports/{import_id}/columns": {"columns": {}},
-}  # fmt: skip
 
 
 @pytest.fixture
@@ -122,7 +93,7 @@ def test_problems_are_problem_details_with_words(client: httpx.Client) -> None:
         (client.get("/api/orders?view=nonsense"), "unknown_view"),
         (client.get("/api/orders?limit=100000"), "invalid_input"),
         (client.patch("/api/orders/1/hand", json={"colour": "red"}, headers=headers), "invalid_input"),
-        (client.patch("/api/products/GC-01", json={"weight_g": -5}, headers=headers), "invalid_input"),
+        (client.patch("/api/products/GC-01/facts", json={"weight_g": -5}, headers=headers), "invalid_input"),
         (client.post("/api/purchases", content=b"{" * 5000, headers=headers), "invalid_input"),
         (
             client.post("/api/money/top-up", json={"amount_minor": 50, "key": "12345678"}, headers=headers),

@@ -89,6 +89,7 @@ class OrderFacts:
     paid_shipping: int = 0
     billing_name: str = ""
     cleared: frozenset[str] = frozenset()
+    changed_upstream: str = ""
 
     @property
     def value(self) -> int:

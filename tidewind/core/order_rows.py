@@ -6,7 +6,7 @@ import hashlib
 import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
-from decimal import Decimal, InvalidOperation
+from decimal import ROUND_CEILING, Decimal, InvalidOperation
 
 from tidewind.core.addresses.check import Address, country_code, tidy, tidy_address
 
@@ -117,18 +117,35 @@ def read_money(text: str) -> int:
     return int(Decimal(plain) * 100)
 
 
-def read_weight(text: str) -> int | None:
-    """Return grams for ``250``, ``250 g``, ``0,25 kg``; None for empty.  Raises ValueError otherwise."""
+# Grams in a unit: the international avoirdupois pound (0.45359237 kg exactly, 1959) and its sixteenth.
+_GRAMS = {"g": Decimal(1), "kg": Decimal(1000), "lb": Decimal("453.59237"), "oz": Decimal("28.349523125")}
+
+
+@dataclass(frozen=True, slots=True)
+class Units:
+    """How figures without a unit are meant."""
+
+    weight: str = "g"
+
+
+def read_weight(text: str, unit: str = "g") -> int | None:
+    """Return grams for ``250``, ``250 g``, ``0,25 kg``, ``1.5 lb``; None for empty.  Raises ValueError otherwise.
+
+    ``unit`` is meant where none is written.  Pounds and ounces are rounded up to the gram; half a gram is refused.
+    """
     plain = text.strip().lower().replace(",", ".")
     if not plain:
         return None
-    match = re.fullmatch(r"(\d{1,7}(?:\.\d{1,3})?)\s*(g|kg)?", plain)
+    match = re.fullmatch(r"(\d{1,7}(?:\.\d{1,4})?)\s*(g|kg|lbs?|oz)?", plain)
     if not match:
         raise ValueError(text)
+    meant = (match[2] or unit).removesuffix("s")
     try:
-        grams = Decimal(match[1]) * (1000 if match[2] == "kg" else 1)
+        grams = Decimal(match[1]) * _GRAMS[meant]
     except InvalidOperation as error:
         raise ValueError(text) from error
+    if meant in {"lb", "oz"}:
+        grams = grams.to_integral_value(ROUND_CEILING)
     if grams != grams.to_integral_value() or not 0 < grams <= 1_000_000:
         raise ValueError(text)
     return int(grams)
@@ -137,8 +154,8 @@ def read_weight(text: str) -> int | None:
 class _Row:
     """One row with its mapping; reads cells and collects faults."""
 
-    def __init__(self, number: int, cells: Sequence[str], columns: Mapping[str, int]) -> None:
-        self.number, self.cells, self.columns = number, cells, columns
+    def __init__(self, number: int, cells: Sequence[str], columns: Mapping[str, int], units: Units) -> None:
+        self.number, self.cells, self.columns, self.units = number, cells, columns, units
         self.faults: list[RowFault] = []
 
     def text(self, name: str) -> str:
@@ -157,7 +174,7 @@ class _Row:
 
     def weight(self) -> int | None:
         try:
-            return read_weight(self.text("weight_g"))
+            return read_weight(self.text("weight_g"), self.units.weight)
         except ValueError:
             self.fail("weight_g", f"“{self.text('weight_g'):.40}” is no weight; write it like 250 or 0.25 kg")
             return None
@@ -174,7 +191,7 @@ class _Row:
 
 
 def read_orders(
-    rows: Sequence[tuple[int, Sequence[str]]], columns: Mapping[str, int]
+    rows: Sequence[tuple[int, Sequence[str]]], columns: Mapping[str, int], units: Units = Units()
 ) -> tuple[list[RowOrder], list[RowFault]]:
     """Return the orders in ``rows`` (file row number, cells) and what is wrong with the rows that were kept back.
 
@@ -187,7 +204,7 @@ def read_orders(
     for number, cells in rows:
         if not any(c.strip() for c in cells):
             continue
-        row = _Row(number, cells, columns)
+        row = _Row(number, cells, columns, units)
         order_number = row.text("order_number")[:60]
         order = _order(row, order_number)
         line = RowLine(

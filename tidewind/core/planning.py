@@ -51,7 +51,12 @@ class Plan:
 
 def plan(order: OrderFacts, shop: Shop) -> Plan:
     """Return the complete plan of an order, or one with snags; never raises for what an order may contain."""
-    snags = [*_address_snags(order, shop), *_product_snags(order, shop), *_party_snags(order, shop)]
+    snags = [
+        *_address_snags(order, shop),
+        *_product_snags(order, shop),
+        *_party_snags(order, shop),
+        *_upstream_snags(order),
+    ]
     wishes = Wishes(shop.recipes, names_of(shop))
     _lower_layers(order, shop, wishes)
     lines = [line for line in order.lines if line.quantity > 0]
@@ -112,6 +117,16 @@ def _address_snags(order: OrderFacts, shop: Shop) -> list[Snag]:
     if doubt:
         snags.append(Snag("postcode_city", "warns", doubt, "address", "city"))
     return snags
+
+
+def _upstream_snags(order: OrderFacts) -> list[Snag]:
+    if order.changed_upstream == "cancelled":
+        words = "The channel cancelled this order after it was imported"
+        return [Snag("cancelled_upstream", "stops", words, "difference")]
+    if order.changed_upstream:
+        words = "The channel changed this order after it was imported"
+        return [Snag("changed_upstream", "warns", words, "difference")]
+    return []
 
 
 def _product_snags(order: OrderFacts, shop: Shop) -> list[Snag]:

@@ -8,7 +8,7 @@ from typing import Literal
 Level = Literal["stops", "warns"]
 Fix = Literal[
     "product_weight", "product_size", "product_customs", "address", "billing_name", "packaging", "service", "approve",
-    "clear_party", "none",
+    "clear_party", "difference", "none",
 ]  # fmt: skip
 
 

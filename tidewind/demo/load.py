@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from tidewind.core.addresses.check import Address
 from tidewind.db.tables import CarrierAccount, Channel, PackagingRow, Product, RateCardRow, Shop
-from tidewind.services import money, pulling, setup
+from tidewind.services import channels, money, pulling, setup
 from tidewind.services.signing_in import add_person, anybody
 from tidewind.services.world import Outside
 from tidewind.settings import DEMO_PASSWORD, DEMO_PEOPLE
@@ -20,6 +20,24 @@ CARRIERS: tuple[tuple[str, str, str, str, dict[str, int], tuple[str, ...]], ...]
     ("norvia", "Norvia Post", "NP", "PT-88310042", {}, ("norvia-2026-06", "norvia-2026-12")),
     ("brightmile", "Brightmile Parcel", "BP", "447-1902", {"*": 1200}, ("brightmile-2026-07",)),
 )
+CHANNELS: dict[str, tuple[str, dict[str, str], dict[str, str]]] = {
+    "larkspur": (
+        "Web shop",
+        {"processing": "fetch", "on_hold": "hold", "collected": "leave_out", "cancelled": "cancelled"},
+        {"paid": "paid", "pending": "unpaid"},
+    ),
+    "tallyfair": (
+        "Tallyfair",
+        {"to_dispatch": "fetch", "awaiting_payment": "fetch", "on_hold": "hold", "dispatched": "ignore",
+         "revoked": "cancelled"},
+        {"settled": "paid", "cash_on_delivery": "pay_on_delivery", "pending": "unpaid", "refused": "unpaid"},
+    ),
+    "ovenbird": (
+        "Ovenbird Bazaar",
+        {"NEW": "fetch", "PAID": "fetch", "HOLD": "hold", "SENT": "ignore", "CANCELED": "cancelled"},
+        {"captured": "paid", "authorised": "unpaid", "none": "unpaid"},
+    ),
+}  # fmt: skip
 FLAGS = frozenset({"own_box", "upright", "no_weekend"})
 
 
@@ -45,12 +63,24 @@ def load(sessions: sessionmaker[Session], outside: Outside, now: datetime) -> bo
         _places(session)
         _things(session)
         _carriers(session)
-        session.add(
-            Channel(code="larkspur", name="Web shop", kind="webshop", base_url="{standins}/larkspur", last_pull={})
-        )
+        _channels(session)
         money.top_up(session, 60_000, "demo-start", "Inês Valadar", now)
-    pulling.pull(sessions, outside, "larkspur", now)
+    for code in CHANNELS:
+        if code != "larkspur":
+            channels.connect(sessions, outside, code, f"demo-consent-{code}", now)
+        pulling.pull(sessions, outside, code, now)
     return True
+
+
+def _channels(session: Session) -> None:
+    for code, (name, states, payments) in CHANNELS.items():
+        session.add(
+            Channel(
+                code=code, name=name, kind="webshop", adapter=code, base_url=f"{{standins}}/{code}", last_pull={},
+                state="connected" if code == "larkspur" else "asked", states=states, payments=payments,
+                write_back={"shipped": True}, brand="Larkspur & Loam",
+            )
+        )  # fmt: skip
 
 
 def _places(session: Session) -> None:

@@ -12,7 +12,8 @@ from tidewind.outside.errors import MaybeDone, NeverSent, RefusedOutside
 def call(client: httpx.Client, method: str, path: str, **options: Any) -> httpx.Response:
     """Make one request and return its 2xx or 409 answer.
 
-    Raises NeverSent (no connection, 503), MaybeDone (time-out, broken connection, other 5xx) or RefusedOutside (4xx).
+    Raises NeverSent (no connection, 503, 429), MaybeDone (time-out, broken connection, other 5xx) or RefusedOutside
+    (other 4xx).
     """
     try:
         answer = client.request(method, path, **options)
@@ -24,6 +25,8 @@ def call(client: httpx.Client, method: str, path: str, **options: Any) -> httpx.
         raise MaybeDone("the connection broke") from error
     if answer.status_code == 503:
         raise NeverSent("closed for maintenance")
+    if answer.status_code == 429:
+        raise NeverSent("asked too often")
     if answer.status_code >= 500:
         raise MaybeDone(f"the other side failed (HTTP {answer.status_code})")
     if answer.status_code >= 400 and answer.status_code != 409:

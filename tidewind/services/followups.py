@@ -10,6 +10,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from tidewind.core.messages import fill
 from tidewind.db.tables import CarrierAccount, ChannelNotice, Message, Order, Shipment
+from tidewind.outside.channels.upstream import News
 from tidewind.outside.errors import OutsideError
 from tidewind.services.queue import defer
 from tidewind.services.shop_facts import shop_settings
@@ -105,9 +106,8 @@ def _send_notice(sessions: sessionmaker[Session], outside: Outside, notice_id: i
         numbers = [label.tracking_number or "" for label in shipment.labels]
         try:
             order = _upstream(session, shipment, notice.kind)
-            outside.channel(order.channel).tell_shipped(
-                order.number, shipment.carrier, numbers, tracking_url(outside.base_url, shipment)
-            )
+            news = News("shipped", shipment.carrier, numbers, tracking_url(outside.base_url, shipment))
+            outside.channel(order.channel).tell(order.number, news)
         except OutsideError as error:
             notice.attempts += 1
             notice.next_at, notice.last_error = now + _pause(notice.attempts), str(error)[:300]

@@ -3,19 +3,24 @@
 from __future__ import annotations
 
 import hashlib
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import asdict
 from datetime import datetime
 
-from sqlalchemy import select
-from sqlalchemy.orm import Session
+from sqlalchemy import delete, select, update
+from sqlalchemy.orm import Session, sessionmaker
 
-from tidewind.core.order_rows import FIELDS, NEEDED, RowFault, RowOrder, guess_columns, header_row, read_orders
-from tidewind.db.tables import Channel, Import
+from tidewind.core.addresses.check import Address, tidy_address
+from tidewind.core.order_rows import FIELDS, NEEDED, RowFault, RowOrder, Units, guess_columns, header_row, read_orders
+from tidewind.db.tables import Channel, Import, Order, Shipment
 from tidewind.outside.spreadsheets import SpreadsheetError, read_sheet
-from tidewind.services.errors import Invalid, NotFound
+from tidewind.services.errors import Conflict, Invalid, NotFound
+from tidewind.services.live import tell
+from tidewind.services.queue import defer
 from tidewind.services.storing import NewLine, NewOrder, store_orders
 
 SHEET_CHANNEL = "sheet"
+AT_ONCE, CHUNK = 300, 250
 
 
 def upload(session: Session, name: str, data: bytes, person_id: int) -> Import:
@@ -41,6 +46,8 @@ def upload(session: Session, name: str, data: bytes, person_id: int) -> Import:
         headers=headers,
         rows=[[top + 2 + n, [c.replace("\x00", "") for c in cells]] for n, cells in enumerate(sheet.rows[top + 1 :])],
         columns=dict(before.columns) if before else guess_columns(headers),
+        options=dict(before.options) if before else {},
+        corrected={},
         faults=[],
         person_id=person_id,
     )
@@ -57,18 +64,41 @@ def get_import(session: Session, import_id: int) -> Import:
     return row
 
 
+def rows_of(row: Import) -> list[tuple[int, list[str]]]:
+    """Return the rows of a file by their number, with what was corrected in place."""
+    return [(number, row.corrected.get(str(number), cells)) for number, cells in row.rows]
+
+
 def preview(row: Import, columns: dict[str, int] | None = None) -> tuple[list[RowOrder], list[RowFault]]:
     """Return the orders that the mapping makes of the file, and what is wrong with the rows kept back."""
-    return read_orders([(n, cells) for n, cells in row.rows], row.columns if columns is None else columns)
+    units = Units(row.options.get("weight_unit", "g"))
+    return read_orders(rows_of(row), row.columns if columns is None else columns, units)
 
 
-def set_columns(session: Session, import_id: int, columns: dict[str, int]) -> Import:
-    """Store another mapping.  Raises Invalid for unknown fields, columns that are not there, or one used twice."""
+def set_columns(session: Session, import_id: int, columns: dict[str, int], weight_unit: str | None = None) -> Import:
+    """Store another mapping, and the unit of weights that name none.
+
+    Raises Invalid for unknown fields, columns that are not there, or one used twice.
+    """
     row = get_import(session, import_id)
     wrong = [name for name, index in columns.items() if name not in FIELDS or not 0 <= index < len(row.headers)]
     if wrong or len(set(columns.values())) != len(columns):
         raise Invalid("bad_mapping", "Each field takes one column of this file, and no column serves two fields.")
     row.columns = columns
+    if weight_unit is not None:
+        row.options = {**row.options, "weight_unit": weight_unit}
+    return row
+
+
+def correct(session: Session, import_id: int, rows: Mapping[int, list[str]]) -> Import:
+    """Correct rows in place; what the file said stays beside it.  Raises Invalid for a row that is not in the file."""
+    row = get_import(session, import_id)
+    numbers = {number for number, _ in row.rows}
+    if not set(rows) <= numbers:
+        raise Invalid("unknown_row", "One of these rows is not in the file.")
+    longest = len(row.headers)
+    tidied = {str(n): [cell[:5_000].replace("\x00", "") for cell in cells[:longest]] for n, cells in rows.items()}
+    row.corrected = {**row.corrected, **tidied}
     return row
 
 
@@ -80,20 +110,77 @@ def missing_fields(row: Import) -> list[str]:
 def run(session: Session, import_id: int, now: datetime) -> Import:
     """Make orders of the good rows and keep the bad ones with their faults; running it again makes nothing twice.
 
-    Raises Invalid while a needed field has no column.
+    Many orders are made in the background, chunk by chunk.  Raises Invalid while a needed field has no column.
     """
     row = get_import(session, import_id)
     missing = missing_fields(row)
     if missing:
         raise Invalid("unmapped", f"Say which column holds: {', '.join(m.replace('_', ' ') for m in missing)}.")
+    if row.state == "running":
+        raise Conflict("running", "This file is being imported just now.")
     orders, faults = preview(row)
+    row.faults = [asdict(fault) for fault in faults]
+    row.total, row.progress, row.already = len(orders), 0, 0
+    if len(orders) > AT_ONCE:
+        row.state = "running"
+        defer(session, "import_orders", import_id=row.id)
+    else:
+        _store(session, row, orders, now)
+        row.state = "done"
+    return row
+
+
+def _store(session: Session, row: Import, orders: list[RowOrder], now: datetime) -> None:
     channel = _channel(session)
     made, there = store_orders(session, channel, [_new(order, now) for order in orders], now, row.id)
     row.made += len(made)
-    row.already = len(there)
-    row.faults = [asdict(fault) for fault in faults]
-    row.state = "done"
-    return row
+    row.already += len(there)
+    row.progress += len(orders)
+
+
+def go_on(sessions: sessionmaker[Session], import_id: int, clock: Callable[[], datetime]) -> None:
+    """Go on with an import in the background; a killed worker loses one chunk, and nothing is made twice."""
+    with sessions() as session:
+        orders, _ = preview(get_import(session, import_id))
+    more = True
+    while more:
+        with sessions.begin() as session:
+            row = session.get(Import, import_id, with_for_update=True)
+            if row is None or row.state != "running":
+                return
+            _store(session, row, orders[row.progress : row.progress + CHUNK], clock())
+            more = row.progress < len(orders)
+            if not more:
+                row.state = "done"
+            tell(session, f"import:{import_id}")
+            if not more:
+                tell(session, "orders")
+
+
+def undo(session: Session, import_id: int) -> int:
+    """Take a whole import back while nothing of it is bought; return how many orders went.
+
+    Raises Conflict, naming one, where a label was bought or asked for.
+    """
+    row = get_import(session, import_id)
+    if row.state != "done":
+        raise Conflict("not_done", "Only an import that is done can be taken back.")
+    mine = select(Order.id).where(Order.import_id == import_id)
+    bought = session.scalar(
+        select(Order.number).join(Shipment, Shipment.order_id == Order.id).where(Order.import_id == import_id).limit(1)
+    )
+    if bought:
+        raise Conflict("bought", f"A label was bought or asked for order {bought}. Nothing was taken back.")
+    session.execute(update(Order).where(Order.joined_to.in_(mine)).values(joined_to=None, state="open", state_by=""))
+    session.execute(delete(Order).where(Order.part_of.in_(mine)))
+    count = len(session.scalars(delete(Order).where(Order.import_id == import_id).returning(Order.id)).all())
+    row.state, row.made = "undone", 0
+    return count
+
+
+def imports(session: Session, limit: int = 30) -> Sequence[Import]:
+    """Return the newest imports."""
+    return session.scalars(select(Import).order_by(Import.id.desc()).limit(limit)).all()
 
 
 def _channel(session: Session) -> Channel:
@@ -117,3 +204,32 @@ def _new(order: RowOrder, now: datetime) -> NewOrder:
         fingerprint=order.fingerprint(),
         imported={"address": asdict(order.address), "rows": order.rows},
     )
+
+
+def read_contact_rows(file_name: str, data: bytes) -> tuple[list[tuple[str, Address]], list[str]]:
+    """Return (code, address) out of a spreadsheet's rows, and words about rows without a name.
+
+    Raises Invalid for a file that cannot be read, or without a column for names.
+    """
+    try:
+        sheet = read_sheet(data, file_name)
+    except SpreadsheetError as error:
+        raise Invalid("unreadable_file", str(error)) from error
+    heads = sheet.rows[header_row(sheet.rows)] if sheet.rows else []
+    columns = guess_columns(heads)
+    codes = [n for n, head in enumerate(heads) if head.strip().lower() in {"code", "short code"}]
+    if "name" not in columns and "company" not in columns:
+        raise Invalid("no_names", "No column of this file is called name or company.")
+    found, odd = [], []
+    top = header_row(sheet.rows)
+    for number, cells in enumerate(sheet.rows[top + 1 :], top + 2):
+        parts = {
+            f: cells[columns[f]].removeprefix("'") for f in Address.__dataclass_fields__
+            if f in columns and columns[f] < len(cells)
+        }  # fmt: skip
+        address = tidy_address(Address(**{name: text[:120] for name, text in parts.items()}))
+        if not (address.name or address.company):
+            odd.append(f"Row {number} has no name.")
+            continue
+        found.append((cells[codes[0]][:30] if codes and codes[0] < len(cells) else "", address))
+    return found, odd

@@ -1,81 +1,22 @@
-"""The work list and one order: read, search, edit by hand, fix snags, hold."""
+"""One order: read, edit by hand, fix snags, hold; and the same for many at once."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, replace
 from datetime import date, datetime
 from typing import Any
 
-from sqlalchemy import Select, func, or_, select
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from tidewind.core.addresses.check import Address, tidy_address
-from tidewind.db.tables import Label, Order, OrderLine, PackagingRow, Product, Shipment, SnagRow
+from tidewind.core.addresses.check import Address, tidy, tidy_address
+from tidewind.db.tables import Clearance, Order, OrderLine, PackagingRow, Product, Shipment
 from tidewind.services.errors import Conflict, Invalid, NotFound
+from tidewind.services.history import record
 from tidewind.services.planning import joined_lines, plan_orders, replan_where_sku
-from tidewind.services.shop_facts import shop_settings
 from tidewind.services.storing import recipient_key, search_text
-
-VIEWS = ("open", "clear", "snags", "held", "shipped", "all")
-MOST = 500
-
-
-@dataclass(frozen=True, slots=True)
-class Page:
-    """One page of the work list: the orders, how many there are in each view, and whether more follow."""
-
-    orders: Sequence[Order]
-    counts: dict[str, int]
-    more: bool
-
-
-def _in_view(query: Select[Any], view: str) -> Select[Any]:
-    stopped = Order.snags.any(SnagRow.level == "stops")
-    match view:
-        case "open":
-            return query.where(Order.state == "open")
-        case "clear":
-            return query.where(Order.state == "open", ~stopped)
-        case "snags":
-            return query.where(Order.state == "open", Order.snags.any())
-        case "held":
-            return query.where(Order.state.in_(("held", "left_out")))
-        case "shipped":
-            return query.where(Order.state.in_(("shipped", "part_shipped")))
-        case "all":
-            return query
-    raise Invalid("unknown_view", f"There is no view {view}; there are {', '.join(VIEWS)}.")
-
-
-def _matching(query: Select[Any], text: str) -> Select[Any]:
-    like = f"%{text.replace('%', '').replace('_', ' ')}%"
-    by_label = select(Shipment.order_id).join(Label).where(Label.tracking_number.ilike(like))
-    return query.where(
-        or_(
-            Order.number.ilike(like),
-            Order.address["name"].astext.ilike(like),
-            Order.address["city"].astext.ilike(like),
-            Order.address["postcode"].astext.ilike(like),
-            Order.address["email"].astext.ilike(like),
-            Order.lines.any(OrderLine.name.ilike(like)),
-            Order.id.in_(by_label),
-        )
-    )
-
-
-def list_orders(session: Session, view: str, text: str = "", after: int = 0, limit: int = 200) -> Page:
-    """Return orders of a view that match a text, in the order of their ids, after the id ``after``."""
-    limit = min(max(limit, 1), MOST)
-    query = _in_view(select(Order), view)
-    if text.strip():
-        query = _matching(query, text.strip()[:120])
-    newest_first = view in {"shipped", "all"}
-    if after:
-        query = query.where(Order.id < after if newest_first else Order.id > after)
-    found = session.scalars(query.order_by(Order.id.desc() if newest_first else Order.id).limit(limit + 1)).all()
-    counts = {v: session.scalar(_in_view(select(func.count(Order.id)), v)) or 0 for v in VIEWS}
-    return Page(found[:limit], counts, len(found) > limit)
+from tidewind.services.worklist import matching
 
 
 def get_order(session: Session, order_id: int, *, lock: bool = False) -> Order:
@@ -94,7 +35,8 @@ def shipments_of(session: Session, order_id: int) -> Sequence[Shipment]:
     return session.scalars(select(Shipment).where(Shipment.order_id == order_id).order_by(Shipment.id.desc())).all()
 
 
-def _editable(session: Session, order_id: int) -> Order:
+def editable(session: Session, order_id: int) -> Order:
+    """Return an order locked for a change.  Raises Conflict where it is shipped, cancelled or being bought."""
     order = get_order(session, order_id, lock=True)
     kept_back = order.state == "held" or (order.state == "left_out" and order.state_by == "rule")
     if order.state != "open" and not kept_back:
@@ -107,20 +49,35 @@ def _editable(session: Session, order_id: int) -> Order:
     return order
 
 
-def edit_hand(session: Session, order_id: int, changes: dict[str, Any], now: datetime) -> Order:
-    """Set or take back (None) what is decided by hand: packaging, service, extras, ship_date; then plan anew."""
-    order = _editable(session, order_id)
+def edit_hand(
+    session: Session, order_ids: Sequence[int], changes: dict[str, Any], who: str, now: datetime
+) -> list[Order]:
+    """Set or take back (None) what is decided by hand, for one order or many; then plan anew.
+
+    Known are packaging, service, extras, ship_date, desk, split and parcels (these for one order only).
+    """
+    orders = [editable(session, order_id) for order_id in sorted(set(order_ids))]
     if changes.get("packaging"):
         known = session.scalar(select(PackagingRow.id).where(PackagingRow.code == changes["packaging"]))
         if known is None:
             raise Invalid("unknown_packaging", f"There is no packaging {changes['packaging']}.")
     if changes.get("parcels"):
-        _check_parcels(session, order, changes["parcels"])
+        if len(orders) != 1:
+            raise Invalid("one_order", "Parcels are put together by hand for one order at a time.")
+        _check_parcels(session, orders[0], changes["parcels"])
     if isinstance(changes.get("ship_date"), date):
         changes["ship_date"] = changes["ship_date"].isoformat()
-    order.hand = {name: value for name, value in {**order.hand, **changes}.items() if value not in (None, [], "")}
-    plan_orders(session, [order], now)
-    return order
+    for order in orders:
+        record(session, order, who, f"set {', '.join(changes).replace('_', ' ')}", now, {"hand": order.hand})
+        merged = {**order.hand, **changes}
+        order.hand = {name: value for name, value in merged.items() if _is_set(name, value)}
+    plan_orders(session, orders, now)
+    return orders
+
+
+def _is_set(name: str, value: Any) -> bool:
+    # No extras, and no desk, are decisions too; an empty packaging or service is none.
+    return value is not None and (name in {"extras", "desk"} or value not in ("", []))
 
 
 def _check_parcels(session: Session, order: Order, parcels: Sequence[dict[str, Any]]) -> None:
@@ -136,43 +93,112 @@ def _check_parcels(session: Session, order: Order, parcels: Sequence[dict[str, A
         raise Invalid("not_all_packed", "The parcels together must hold every item once. Nothing was changed.")
 
 
-def edit_address(session: Session, order_id: int, address: Address, home: bool, now: datetime) -> Order:
+def edit_address(session: Session, order_id: int, address: Address, home: bool, who: str, now: datetime) -> Order:
     """Correct where an order goes; what was imported stays on record beside it."""
-    order = _editable(session, order_id)
-    tidied = tidy_address(address)
-    order.address, order.home, order.recipient_key = asdict(tidied), home, recipient_key(tidied)
-    items = [f"{line.name} {line.sku}" for line in order.lines]
-    order.search = search_text(order.number, tidied, items, order.reference)
+    order = editable(session, order_id)
+    _set_address(order, tidy_address(address))
+    order.home = home
+    record(session, order, who, "corrected the address", now)
     plan_orders(session, [order], now)
     return order
 
 
-def set_held(session: Session, order_ids: Sequence[int], held: bool, who: str, now: datetime) -> list[Order]:
-    """Hold orders, or take them back onto the work list."""
-    orders = [_editable(session, order_id) for order_id in sorted(set(order_ids))]
+def _set_address(order: Order, address: Address) -> None:
+    order.address, order.recipient_key = asdict(address), recipient_key(address)
+    order.search = search_text(order.number, address, [f"{ln.name} {ln.sku}" for ln in order.lines], order.reference)
+
+
+def use_billing_name(session: Session, order_ids: Sequence[int], who: str, now: datetime) -> list[Order]:
+    """Put the billing name where the recipient's name is missing.  Raises Conflict where there is none to put."""
+    orders = [editable(session, order_id) for order_id in sorted(set(order_ids))]
     for order in orders:
-        by_rule = order.state_by == "rule"
-        kept_back = ("held", "person", f"held by {who}")
-        order.state, order.state_by, order.state_why = kept_back if held else ("open", "", "")
-        if by_rule and not held:  # else the same rule would hold it again at once
-            order.hand = {**order.hand, "released": True}
+        if not order.billing_name or order.address["name"]:
+            raise Conflict("no_billing_name", f"Order {order.number} has a name, or no billing name to use.")
+        _set_address(order, replace(Address(**order.address), name=order.billing_name))
+        record(session, order, who, f"used the billing name {order.billing_name}", now)
     plan_orders(session, orders, now)
     return orders
 
 
+def set_held(session: Session, order_ids: Sequence[int], held: bool, who: str, now: datetime) -> list[Order]:
+    """Hold orders, or take them back onto the work list."""
+    orders = [editable(session, order_id) for order_id in sorted(set(order_ids))]
+    for order in orders:
+        if order.state_by == "join":
+            raise Conflict("joined", f"Order {order.number} goes with another. Undo that there.")
+        if order.state_by == "rule" and not held:  # else the same rule would hold it again at once
+            order.hand = {**order.hand, "released": True}
+        kept_back = ("held", "person", f"held by {who}")
+        order.state, order.state_by, order.state_why = kept_back if held else ("open", "", "")
+        record(session, order, who, "held it" if held else "took it back onto the work list", now)
+    plan_orders(session, orders, now)
+    return orders
+
+
+def annotate(
+    session: Session, order_ids: Sequence[int], add_tags: Sequence[str], remove_tags: Sequence[str],
+    comment: str | None, now: datetime,
+) -> list[Order]:  # fmt: skip
+    """Add and remove tags, or write a note for the colleagues; rules that ask for tags follow."""
+    orders = [get_order(session, order_id, lock=True) for order_id in sorted(set(order_ids))]
+    for order in orders:
+        kept = {*order.tags, *(tidy(tag)[:40] for tag in add_tags)} - set(remove_tags) - {""}
+        if len(kept) > 20:
+            raise Invalid("too_many_tags", "An order carries at most twenty tags.")
+        order.tags = sorted(kept)
+        if comment is not None:
+            order.comment = tidy(comment)[:500]
+    plan_orders(session, orders, now)
+    return orders
+
+
+def approve(session: Session, order_ids: Sequence[int], who: str, now: datetime) -> list[Order]:
+    """Approve orders that a rule keeps back for it."""
+    orders = [editable(session, order_id) for order_id in sorted(set(order_ids))]
+    for order in orders:
+        order.hand = {**order.hand, "approved": who}
+        record(session, order, who, "approved it", now)
+    plan_orders(session, orders, now)
+    return orders
+
+
+def clear_party(
+    session: Session, order_id: int, party: str, reason: str, person_id: int, who: str, now: datetime
+) -> Order:
+    """Clear an order of a near match with a restricted party; the reason stays on record.
+
+    Raises Invalid without a reason, Conflict where nothing of that kind stops the order.
+    """
+    order = editable(session, order_id)
+    plain = tidy(reason)
+    if len(plain) < 5:
+        raise Invalid("no_reason", "Say in a few words why this is not the listed party.")
+    snag = next((s for s in order.snags if s.fix == "clear_party" and s.about == party), None)
+    if snag is None:
+        raise Conflict("nothing_to_clear", "Nothing of that kind stops this order any more.")
+    session.add(
+        Clearance(order_id=order.id, party=party, words=snag.words, reason=plain[:500], person_id=person_id, at=now)
+    )
+    order.cleared = sorted({*order.cleared, party})
+    record(session, order, who, f"cleared it: {plain}", now)
+    plan_orders(session, [order], now)
+    return order
+
+
 def set_product_facts(
-    session: Session, sku: str, weight_g: int | None, sides_mm: tuple[int, int, int] | None, now: datetime
+    session: Session, sku: str, facts: dict[str, Any], sides_mm: tuple[int, int, int] | None, now: datetime
 ) -> int:
-    """Say a product's weight or size once, for all its orders; return how many were planned anew."""
+    """Say something about a product once, for all its orders; return how many were planned anew."""
     product = session.scalar(select(Product).where(Product.sku == sku).with_for_update())
     if product is None:
         name = session.scalar(select(OrderLine.name).where(OrderLine.sku == sku).limit(1))
         if name is None:
             raise NotFound("unknown_sku", f"No product and no order has the SKU {sku}.")
-        product = Product(sku=sku, name=name or sku, contents=[])
+        product = Product(sku=sku, name=name or sku, contents=[], tags=[])
         session.add(product)
-    if weight_g is not None:
-        product.weight_g = weight_g
+    for name, value in facts.items():
+        if value is not None:
+            setattr(product, name, value)
     if sides_mm is not None:
         product.length_mm, product.width_mm, product.height_mm = sides_mm
     session.flush()
@@ -183,9 +209,4 @@ def find(session: Session, text: str, limit: int = 12) -> Sequence[Order]:
     """Return the orders that best match what was typed into the command line, newest first."""
     if not text.strip():
         return []
-    return session.scalars(_matching(select(Order), text.strip()[:120]).order_by(Order.id.desc()).limit(limit)).all()
-
-
-def currency(session: Session) -> str:
-    """Return the shop's currency code."""
-    return shop_settings(session).currency
+    return session.scalars(select(Order).where(matching(text)).order_by(Order.id.desc()).limit(limit)).all()

@@ -16,7 +16,7 @@ from tidewind.core.order_facts import LineFacts, OrderFacts, Shop
 from tidewind.core.packing import PackedParcel
 from tidewind.core.planning import Plan, plan
 from tidewind.core.tariffs.quote import Quote, explain
-from tidewind.db.tables import Order, OrderLine, Product, SnagRow
+from tidewind.db.tables import Difference, Order, OrderLine, Product, SnagRow
 from tidewind.services.shop_facts import core_shop, hand_of
 
 
@@ -61,7 +61,9 @@ def joined_lines(session: Session, orders: Iterable[Order]) -> dict[int, list[Or
     return found
 
 
-def facts_of(order: Order, products: Mapping[str, Product], along: Sequence[OrderLine] = ()) -> OrderFacts:
+def facts_of(
+    order: Order, products: Mapping[str, Product], along: Sequence[OrderLine] = (), changed: str = ""
+) -> OrderFacts:
     """Return an order as planning sees it, with the lines of orders that go along with it."""
     return OrderFacts(
         lines=tuple(_line(line, products.get(line.sku)) for line in (*order.lines, *along)),
@@ -78,6 +80,7 @@ def facts_of(order: Order, products: Mapping[str, Product], along: Sequence[Orde
         paid_shipping=order.paid_shipping_minor,
         billing_name=order.billing_name,
         cleared=frozenset(order.cleared),
+        changed_upstream=changed,
     )
 
 
@@ -87,7 +90,10 @@ def all_facts(session: Session, orders: Sequence[Order]) -> list[OrderFacts]:
     skus = {line.sku for lines in along.values() for line in lines}
     products = products_of(session, orders)
     products |= {p.sku: p for p in session.scalars(select(Product).where(Product.sku.in_(skus)))} if skus else {}
-    return [facts_of(order, products, along.get(order.id, ())) for order in orders]
+    ids = [order.id for order in orders]
+    waiting = select(Difference).where(Difference.state == "waiting", Difference.order_id.in_(ids))
+    changed = {difference.order_id: difference.kind for difference in session.scalars(waiting)}
+    return [facts_of(o, products, along.get(o.id, ()), changed.get(o.id, "")) for o in orders]
 
 
 def is_waiting(order: Order) -> bool:

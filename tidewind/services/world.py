@@ -7,8 +7,9 @@ from dataclasses import dataclass
 
 from tidewind.db.tables import CarrierAccount, Channel
 from tidewind.outside.carrier import CarrierClient
-from tidewind.outside.channel import ChannelClient
+from tidewind.outside.channels.upstream import ChannelClient
 from tidewind.outside.mailer import Mailer
+from tidewind.services.sealing import Sealer
 
 
 @dataclass(frozen=True)
@@ -20,3 +21,4 @@ class Outside:
     mailer: Mailer
     base_url: str
     close: Callable[[], None]
+    sealer: Sealer

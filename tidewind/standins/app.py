@@ -11,11 +11,11 @@ from typing import Annotated
 from fastapi import FastAPI, Form, HTTPException, Request
 from fastapi.responses import HTMLResponse, RedirectResponse
 
-from tidewind.standins import carriers, mail, webshop
+from tidewind.standins import carriers, mail, markets, webshop
 from tidewind.standins.page import page
 from tidewind.standins.world import FAULTS, World
 
-PARTIES = (*carriers.CARDS, "larkspur")
+PARTIES = (*carriers.CARDS, "larkspur", *markets.MARKETS)
 
 
 def make_app(file: Path | str, smtp_port: int, clock: Callable[[], datetime]) -> FastAPI:
@@ -25,6 +25,7 @@ def make_app(file: Path | str, smtp_port: int, clock: Callable[[], datetime]) ->
     @asynccontextmanager
     async def lifespan(_app: FastAPI) -> AsyncIterator[None]:
         webshop.open_shop(world)
+        markets.open_markets(world)
         controller = mail.start_mail(world, smtp_port)
         yield
         controller.stop()
@@ -34,6 +35,7 @@ def make_app(file: Path | str, smtp_port: int, clock: Callable[[], datetime]) ->
     app.state.world = world
     app.include_router(carriers.router)
     app.include_router(webshop.router)
+    app.include_router(markets.router)
     app.include_router(mail.router)
     app.add_api_route("/", _panel, response_class=HTMLResponse)
     app.add_api_route("/clock", _move, methods=["POST"])
@@ -55,12 +57,25 @@ def _panel(request: Request) -> str:
             for kind in FAULTS
         )
         rows += f"<tr><th>{party}</th>{cells}</tr>"
+    play = "".join(
+        f'<form method="post" action="/{market}/play"><b>{name}</b> '
+        + "".join(
+            f'<button name="what" value="{what}">{words}</button> '
+            for what, words in (
+                ("new", "A new order"),
+                ("move", "The newest buyer moves"),
+                ("cancel", "The newest is cancelled"),
+            )
+        )
+        + "</form>"
+        for market, name in markets.MARKETS.items()
+    )
     clock = (
         f"<p>The clock says {world.now():%a %d %b %Y %H:%M} UTC.</p>"
         '<form method="post" action="/clock"><button name="hours" value="6">6 hours on</button> '
         '<button name="hours" value="24">A day on</button></form>'
     )
-    return page("Simulated world", f"{clock}<h2>Faults</h2><table>{rows}</table>")
+    return page("Simulated world", f"{clock}<h2>Marketplaces</h2>{play}<h2>Faults</h2><table>{rows}</table>")
 
 
 def _move(request: Request, hours: Annotated[int, Form()]) -> RedirectResponse:

@@ -5,9 +5,10 @@ from __future__ import annotations
 import json
 from typing import Any
 
-from fastapi import APIRouter, HTTPException, Request
+from fastapi import APIRouter, HTTPException, Request, Response
 from pydantic import BaseModel
 
+from tidewind.standins.faults import answer, strike
 from tidewind.standins.webshop_orders import orders_for
 from tidewind.standins.world import World
 
@@ -33,17 +34,38 @@ def open_shop(world: World) -> None:
 
 
 @router.get("/orders")
-def orders(request: Request, after: int = 0) -> dict[str, Any]:
+def orders(request: Request, after: int = 0) -> Response:
     """Return the orders after a cursor, oldest first, and the next cursor."""
     world: World = request.app.state.world
-    if world.take_fault("larkspur", "down"):
-        raise HTTPException(503, "the shop is closed for maintenance")
+    strike(world, "larkspur")
     found = world.rows("select id, body from shop_order where id > ? order by id limit ?", after, PAGE)
-    return {
+    body = {
         "orders": [json.loads(row["body"]) for row in found],
         "next": found[-1]["id"] if found else after,
         "more": len(found) == PAGE,
     }
+    return answer(world, "larkspur", body)
+
+
+@router.get("/states")
+def states(request: Request) -> dict[str, dict[str, int]]:
+    """Return how many orders are in each state, and in each state of payment."""
+    world: World = request.app.state.world
+    found: dict[str, dict[str, int]] = {"status": {}, "payment": {}}
+    for row in world.rows("select body from shop_order"):
+        order = json.loads(row["body"])
+        for part, counts in found.items():
+            counts[order[part]] = counts.get(order[part], 0) + 1
+    return found
+
+
+def change(world: World, number: str, **fields: Any) -> None:
+    """Change an order; it comes again, behind all others, as the shop's list of changes has it."""
+    with world.work() as db:
+        row = db.execute("select body from shop_order where number = ?", (number,)).fetchone()
+        db.execute("delete from shop_order where number = ?", (number,))
+        body = {**json.loads(row["body"]), **fields}
+        db.execute("insert into shop_order (number, body) values (?, ?)", (number, json.dumps(body)))
 
 
 @router.post("/orders/{number}/shipped")

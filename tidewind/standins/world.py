@@ -11,7 +11,10 @@ from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Any
 
-FAULTS = ("slow", "error", "timeout_after_work", "duplicate_answer", "dearer", "down")
+FAULTS = (
+    "slow", "error", "timeout_after_work", "duplicate_answer", "dearer", "down",
+    "rate_limit", "half_page", "clock_skew",
+)  # fmt: skip
 
 _TABLES = """
 create table if not exists setting (name text primary key, value text not null);
@@ -23,6 +26,9 @@ create table if not exists parcel (number text primary key, carrier text not nul
 create table if not exists shop_order (id integer primary key autoincrement, number text unique, body text not null);
 create table if not exists shop_told (number text not null, body text not null, at text not null,
   primary key (number, body));
+create table if not exists market_order (market text not null, number text not null, changed_at real not null,
+  body text not null, primary key (market, number));
+create table if not exists consent (code text primary key, market text not null, hook text not null default '');
 create table if not exists mail (id integer primary key autoincrement, at text not null, sender text, recipient text,
   subject text, body text);
 create table if not exists fault (party text not null, kind text not null, remaining integer not null,

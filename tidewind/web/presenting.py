@@ -3,20 +3,28 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from dataclasses import asdict
 from datetime import datetime
 
-from sqlalchemy import select
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
+from tidewind.core.addresses.check import Address
+from tidewind.core.addresses.latin import latin_address
 from tidewind.core.choosing import Option, frontier
 from tidewind.core.offers import Offer
 from tidewind.core.parcels import parcels_text
 from tidewind.db.tables import CarrierAccount, Order, Shipment
+from tidewind.services.differences import waiting_differences
 from tidewind.services.following import events_of
+from tidewind.services.history import history
 from tidewind.services.orders import shipments_of
-from tidewind.services.planning import look_at, quote_json
+from tidewind.services.parts import same_person
+from tidewind.services.planning import joined_lines, look_at, quote_json
+from tidewind.services.working import held_now
 from tidewind.web.schemas.orders import (
     AddressIO,
+    DifferenceOut,
     EventOut,
     LabelOut,
     OfferOut,
@@ -25,6 +33,7 @@ from tidewind.web.schemas.orders import (
     OrderSheet,
     ParcelOut,
     QuoteOut,
+    SamePerson,
     ShipmentOut,
     SnagOut,
 )
@@ -35,15 +44,29 @@ def accounts(session: Session) -> dict[str, CarrierAccount]:
     return {a.code: a for a in session.scalars(select(CarrierAccount))}
 
 
-def order_rows(session: Session, orders: Sequence[Order]) -> list[OrderRow]:
-    """Return the rows of the work list."""
+def order_rows(session: Session, orders: Sequence[Order], now: datetime, person_id: int) -> list[OrderRow]:
+    """Return the rows of the work list as a person sees them: others' work is named, one's own is not."""
     known = accounts(session)
     ids = [order.id for order in orders]
     busy = set(session.scalars(select(Shipment.order_id).where(Shipment.order_id.in_(ids), Shipment.state == "buying")))
-    return [_row(order, known, order.id in busy) for order in orders]
+    held = {i: h.person for i, h in held_now(session, now, ids).items() if h.person_id != person_id}
+    keys = {order.recipient_key for order in orders if order.state == "open" and order.recipient_key}
+    same = _same_recipient(session, keys)
+    return [
+        _row(order, known, order.id in busy, held.get(order.id), max(same.get(order.recipient_key, 1) - 1, 0))
+        for order in orders
+    ]
 
 
-def _row(order: Order, known: Mapping[str, CarrierAccount], buying: bool) -> OrderRow:
+def _same_recipient(session: Session, keys: set[str]) -> dict[str, int]:
+    """Return how many open orders go to each recipient."""
+    query = select(Order.recipient_key, func.count()).where(Order.recipient_key.in_(keys), Order.state == "open")
+    return {key: count for key, count in session.execute(query.group_by(Order.recipient_key))}  # noqa: C416 - rows
+
+
+def _row(
+    order: Order, known: Mapping[str, CarrierAccount], buying: bool, held_by: str | None, same_person: int
+) -> OrderRow:
     parcels = order.plan.get("parcels", [])
     trail = order.plan.get("trail", {})
     names = [p["name"] for p in parcels]
@@ -77,6 +100,19 @@ def _row(order: Order, known: Mapping[str, CarrierAccount], buying: bool) -> Ord
         price_minor=order.price_minor,
         paid_shipping_minor=order.paid_shipping_minor,
         snags=[SnagOut.model_validate(s) for s in order.snags],
+        payment=order.payment,
+        value_minor=order.plan.get("value_minor", 0),
+        gross_g=sum(p["gross_g"] for p in parcels),
+        extras=order.plan.get("extras", []),
+        destination=order.destination,
+        promise_linked=order.promise_linked,
+        desk=order.desk,
+        tags=sorted({*order.tags, *order.plan_tags}),
+        comment=order.comment,
+        reference=order.reference,
+        part_of=order.part_of,
+        held_by=held_by,
+        same_person=same_person if order.state == "open" else 0,
     )
 
 
@@ -86,18 +122,21 @@ def _items(order: Order) -> str:
     return ", ".join(first) + (f" +{rest}" if rest > 0 else "")
 
 
-def order_sheet(session: Session, order: Order, now: datetime) -> OrderSheet:
+def order_sheet(session: Session, order: Order, now: datetime, person_id: int) -> OrderSheet:
     """Return one order whole; a waiting one with every offer computed now."""
     shipments = shipments_of(session, order.id)
     offers = _offers(session, order, now) if order.state == "open" else []
     bought = next((s for s in shipments if s.state == "bought"), None)
     plan = order.plan
+    along = joined_lines(session, [order]).get(order.id, [])
+    joined = session.scalars(select(Order).where(Order.joined_to == order.id).order_by(Order.id)).all()
+    undoable = next((entry for entry in history(session, order.id) if entry.undo), None)
     return OrderSheet(
-        row=order_rows(session, [order])[0],
+        row=order_rows(session, [order], now, person_id)[0],
         address=AddressIO(**order.address),
         home=order.home,
         note=order.note,
-        lines=[OrderLineOut.model_validate(line) for line in order.lines],
+        lines=[OrderLineOut.model_validate(line) for line in (*order.lines, *along)],
         hand=order.hand,
         parcels=[ParcelOut(**p) for p in plan.get("parcels", [])],
         quote=QuoteOut(**plan["quote"]) if plan.get("quote") else None,
@@ -105,7 +144,22 @@ def order_sheet(session: Session, order: Order, now: datetime) -> OrderSheet:
         offers=offers,
         shipments=[shipment_out(s) for s in shipments],
         events=[EventOut.model_validate(e) for e in events_of(session, bought)] if bought else [],
+        billing_name=order.billing_name,
+        latin=_latin(order),
+        same_person=[_other(o) for o in same_person(session, order)],
+        joined=[_other(o) for o in joined],
+        difference=next((DifferenceOut.model_validate(d) for d in waiting_differences(session, [order.id])), None),
+        can_undo=undoable.what if undoable else "",
     )
+
+
+def _other(order: Order) -> SamePerson:
+    return SamePerson(id=order.id, number=order.number, items=_items(order))
+
+
+def _latin(order: Order) -> AddressIO | None:
+    spelt = latin_address(Address(**order.address))
+    return AddressIO.model_validate(spelt) if asdict(spelt) != order.address else None
 
 
 def _offers(session: Session, order: Order, now: datetime) -> list[OfferOut]:

@@ -32,12 +32,12 @@ def _typed(body: TypedOrderIn, channel: str = service.HAND_CHANNEL) -> service.T
 
 
 @router.post("/orders", status_code=201)
-def create_order(body: TypedOrderIn, _who: Shipper, session: Tx, now: Now) -> OrderSheet:
+def create_order(body: TypedOrderIn, who: Shipper, session: Tx, now: Now) -> OrderSheet:
     """Make a one-off shipment; what is missing shows as snags, so it can be taken up again later."""
     order = service.create(session, _typed(body), now)
     tell(session, "orders")
     session.flush()
-    return order_sheet(session, order, now)
+    return order_sheet(session, order, now, who.id)
 
 
 @router.post("/plans/try")

@@ -1,20 +1,19 @@
-"""Orders in: spreadsheets, and the pull from the web shop."""
+"""Orders in from spreadsheets."""
 
 from __future__ import annotations
 
 from importlib import resources
 
 from fastapi import APIRouter, Response, UploadFile
-from sqlalchemy import select
 
 from tidewind.core.addresses.check import country_name
 from tidewind.core.order_rows import FIELDS, NEEDED
-from tidewind.db.tables import Channel, Import
-from tidewind.services import importing, pulling
+from tidewind.db.tables import Import
+from tidewind.services import importing
 from tidewind.services.errors import Invalid, NotFound
 from tidewind.services.live import tell
 from tidewind.web.access import Anyone, Now, Parts, Shipper, Tx
-from tidewind.web.schemas.shop import ChannelOut, ColumnsIn, FaultOut, ImportOut, PreviewOrder, PullOut
+from tidewind.web.schemas.shop import ColumnsIn, FaultOut, ImportOut, ImportSummary, PreviewOrder, RowsIn, Undone
 
 router = APIRouter(prefix="/api", tags=["orders in"])
 SAMPLES = {"clean": "orders-clean.csv", "messy": "orders-messy.csv", "template": "orders-template.csv"}
@@ -24,7 +23,7 @@ MOST_SHOWN = 200
 def _present(row: Import) -> ImportOut:
     orders, faults = importing.preview(row)
     shown = faults[:MOST_SHOWN]
-    by_number: dict[int, list[str]] = dict(row.rows) if shown else {}
+    by_number: dict[int, list[str]] = dict(importing.rows_of(row)) if shown else {}
     return ImportOut(
         id=row.id,
         file_name=row.file_name,
@@ -52,6 +51,9 @@ def _present(row: Import) -> ImportOut:
         fault_rows={fault.row: by_number[fault.row][:40] for fault in shown if fault.row in by_number},
         made=row.made,
         already=row.already,
+        total=row.total,
+        progress=row.progress,
+        weight_unit=row.options.get("weight_unit", "g"),
     )
 
 
@@ -74,7 +76,27 @@ def get_import(import_id: int, _who: Shipper, session: Tx) -> ImportOut:
 @router.put("/imports/{import_id}/columns")
 def set_columns(import_id: int, body: ColumnsIn, _who: Shipper, session: Tx) -> ImportOut:
     """Say which column holds which field."""
-    return _present(importing.set_columns(session, import_id, body.columns))
+    return _present(importing.set_columns(session, import_id, body.columns, body.weight_unit))
+
+
+@router.patch("/imports/{import_id}/rows")
+def correct(import_id: int, body: RowsIn, _who: Shipper, session: Tx) -> ImportOut:
+    """Correct rows in place; run the import again to take them."""
+    return _present(importing.correct(session, import_id, body.rows))
+
+
+@router.post("/imports/{import_id}/undo")
+def undo(import_id: int, _who: Shipper, session: Tx) -> Undone:
+    """Take a whole import back while nothing of it is bought."""
+    count = importing.undo(session, import_id)
+    tell(session, "orders")
+    return Undone(orders=count)
+
+
+@router.get("/imports")
+def imports(_who: Shipper, session: Tx) -> list[ImportSummary]:
+    """Return the newest imports."""
+    return [ImportSummary.model_validate(row) for row in importing.imports(session)]
 
 
 @router.post("/imports/{import_id}/run")
@@ -93,18 +115,3 @@ def sample(name: str, _who: Anyone) -> Response:
     data = resources.files("tidewind.data").joinpath(SAMPLES[name]).read_bytes()
     headers = {"Content-Disposition": f'attachment; filename="{SAMPLES[name]}"'}
     return Response(data, media_type="text/csv", headers=headers)
-
-
-@router.get("/channels")
-def channels(_who: Anyone, session: Tx) -> list[ChannelOut]:
-    """Return where orders come from, with what the last pull brought."""
-    return [ChannelOut.model_validate(c) for c in session.scalars(select(Channel).order_by(Channel.id))]
-
-
-@router.post("/channels/{code}/pull")
-def pull(code: str, _who: Shipper, parts: Parts) -> PullOut:
-    """Pull the channel's new orders now."""
-    counts = pulling.pull(parts.sessions, parts.outside, code, parts.clock())
-    with parts.sessions.begin() as session:
-        tell(session, "orders")
-    return PullOut(**counts)

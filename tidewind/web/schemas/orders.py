@@ -123,12 +123,29 @@ class OrderRow(BaseModel):
     price_minor: int | None
     paid_shipping_minor: int
     snags: list[SnagOut]
+    payment: str
+    value_minor: int
+    gross_g: int
+    extras: list[str]
+    destination: str
+    promise_linked: bool
+    desk: str
+    tags: list[str]
+    comment: str
+    reference: str
+    part_of: int | None
+    held_by: str | None = Field(description="Who else is working on it now")
+    same_person: int = Field(description="How many other open orders go to the same person")
 
 
 class OrderPage(BaseModel):
+    """A page of the work list: the key of the next, how many match in all, how many are in each view."""
+
     orders: list[OrderRow]
     counts: dict[str, int]
+    next: str | None
     more: bool
+    matching: int
 
 
 class OrderLineOut(Out):
@@ -136,7 +153,9 @@ class OrderLineOut(Out):
     sku: str
     name: str
     quantity: int
+    sent: int
     unit_price_minor: int
+    order_id: int
 
 
 class LabelOut(Out):
@@ -170,6 +189,30 @@ class ShipmentOut(BaseModel):
     labels: list[LabelOut]
 
 
+class SamePerson(Out):
+    """Another order to the same person."""
+
+    id: int
+    number: str
+    items: str
+
+
+class FieldChange(BaseModel):
+    field: str
+    before: str
+    after: str
+
+
+class DifferenceOut(Out):
+    """What the channel changed after the order was imported."""
+
+    id: int
+    order_id: int
+    at: datetime
+    kind: str
+    changes: list[FieldChange]
+
+
 class OrderSheet(BaseModel):
     """One order whole: what, to whom, how, and every offer."""
 
@@ -185,6 +228,12 @@ class OrderSheet(BaseModel):
     offers: list[OfferOut]
     shipments: list[ShipmentOut]
     events: list[EventOut]
+    billing_name: str
+    latin: AddressIO | None = Field(description="The address in Latin letters, where it is written in others")
+    same_person: list[SamePerson]
+    joined: list[SamePerson]
+    difference: DifferenceOut | None
+    can_undo: str = Field(description="What undo would take back; empty where there is nothing")
 
 
 class SplitIO(BaseModel):
@@ -279,12 +328,13 @@ class AddressIn(BaseModel):
 
 
 class HeldIn(BaseModel):
-    order_ids: Annotated[list[int], Field(min_length=1, max_length=500)]
+    order_ids: Annotated[list[int], Field(min_length=1, max_length=2_000)]
     held: bool
 
 
 class ProductFactsIn(BaseModel):
     weight_g: Annotated[int, Field(gt=0, le=1_000_000)] | None = None
+    customs_text: Annotated[str, StringConstraints(max_length=200)] | None = None
     sides_mm: tuple[Annotated[int, Field(gt=0, le=10_000)], Annotated[int, Field(gt=0, le=10_000)],
                     Annotated[int, Field(gt=0, le=10_000)]] | None = None  # fmt: skip
 

@@ -109,25 +109,66 @@ class ImportOut(BaseModel):
     fault_rows: dict[int, list[str]]
     made: int
     already: int
+    total: int
+    progress: int
+    weight_unit: str
+
+
+class ImportSummary(Out):
+    """An import in a list."""
+
+    id: int
+    file_name: str
+    state: str
+    made: int
+    already: int
+    created_at: datetime
 
 
 class ColumnsIn(BaseModel):
     columns: Annotated[dict[Short, Count], Field(max_length=40)]
+    weight_unit: Literal["g", "kg", "lb", "oz"] | None = None
+
+
+class RowsIn(BaseModel):
+    """Corrected rows: number in the file → cells."""
+
+    rows: Annotated[
+        dict[Annotated[int, Field(gt=0)], Annotated[list[str], Field(max_length=200)]], Field(max_length=500)
+    ]
+
+
+class Undone(BaseModel):
+    """How many orders were taken back."""
+
+    orders: int
 
 
 class PullOut(BaseModel):
+    """What a pull brought: made, known already, kept back, ignored by state, changed upstream, unreadable."""
+
     made: int
     already: int
     kept_back: int
+    ignored: int
+    changed: int
     unreadable: int
 
 
 class ChannelOut(Out):
+    """Where orders come from: state is asked (no consent yet), connected or paused."""
+
     code: str
     name: str
     kind: str
+    state: str
     last_pull_at: datetime | None
     last_pull: dict[str, Any]
+    states: dict[str, str]
+    payments: dict[str, str]
+    write_back: dict[str, bool]
+    every_minutes: int
+    brand: str
 
 
 class WishIn(BaseModel):

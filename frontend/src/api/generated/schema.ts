@@ -184,6 +184,266 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/claims": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Claim
+         * @description Say that one is working on orders, and return those somebody else has; again within two minutes to keep them.
+         */
+        post: operations["claim_api_claims_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/claims/let-go": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Let Go
+         * @description Say that one is done with orders.
+         */
+        post: operations["let_go_api_claims_let_go_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/snags": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Snags
+         * @description Return the snags of waiting orders, those about the same thing together.
+         */
+        get: operations["snags_api_snags_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/billing-name": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Use Billing Name
+         * @description Put the billing name where the recipient's name is missing.
+         */
+        post: operations["use_billing_name_api_orders_billing_name_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/approve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Approve
+         * @description Approve orders that a rule keeps back for it.
+         */
+        post: operations["approve_api_orders_approve_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/{order_id}/clear": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Clear Party
+         * @description Clear an order of a near match with a restricted party, with a reason that stays on record.
+         */
+        post: operations["clear_party_api_orders__order_id__clear_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/{order_id}/sent": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Set Sent
+         * @description Say how many of each item were sent already; the plan is for the rest.
+         */
+        post: operations["set_sent_api_orders__order_id__sent_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/{order_id}/apart": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Send Apart
+         * @description Take items out into a part of its own, with its own plan and label; returns the part.
+         */
+        post: operations["send_apart_api_orders__order_id__apart_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/join": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Join
+         * @description Let orders to one person go together; returns the one they go with.
+         */
+        post: operations["join_api_orders_join_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/{order_id}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Undo
+         * @description Undo the last change by hand, division or joining of an order.
+         */
+        post: operations["undo_api_orders__order_id__undo_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/{order_id}/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Order History
+         * @description Return who did what to an order, newest first.
+         */
+        get: operations["order_history_api_orders__order_id__history_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/differences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Waiting Differences
+         * @description Return what channels changed after import and nobody has decided about.
+         */
+        get: operations["waiting_differences_api_differences_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/differences/{difference_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Decide
+         * @description Take what the channel changed, or refuse it.
+         */
+        post: operations["decide_api_differences__difference_id__post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/orders": {
         parameters: {
             query?: never;
@@ -193,12 +453,83 @@ export interface paths {
         };
         /**
          * List Orders
-         * @description Return one page of a view (open, clear, snags, held, shipped, all), after the last id of the page before.
+         * @description Return one page of the work list, after the key of the page before.
+         *
+         *     ``view`` is one of open, clear, snags, held, shipped, all; ``sort`` one of age, number, promise, arrives,
+         *     ship_date, price, recipient, country, service, snags.
          */
         get: operations["list_orders_api_orders_get"];
         put?: never;
+        /**
+         * Create Order
+         * @description Make a one-off shipment; what is missing shows as snags, so it can be taken up again later.
+         */
+        post: operations["create_order_api_orders_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/filters": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Filters
+         * @description Return what the waiting orders can be filtered by.
+         */
+        get: operations["filters_api_orders_filters_get"];
+        put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/views": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Views
+         * @description Return one's own saved views.
+         */
+        get: operations["views_api_views_get"];
+        put?: never;
+        /**
+         * Save View
+         * @description Save what the work list is asked for under a name; the same name replaces it.
+         */
+        post: operations["save_view_api_views_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/views/{view_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove View
+         * @description Remove one of one's own views.
+         */
+        delete: operations["remove_view_api_views__view_id__delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -239,9 +570,49 @@ export interface paths {
         head?: never;
         /**
          * Edit Hand
-         * @description Set packaging, service, extras or ship date by hand, or take that back with null; the order is planned anew.
+         * @description Set packaging, service, extras, ship date, desk, split or parcels by hand, or take that back with null.
          */
         patch: operations["edit_hand_api_orders__order_id__hand_patch"];
+        trace?: never;
+    };
+    "/api/orders/hand": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Edit Many
+         * @description Set the same things by hand for many orders; each is planned anew.
+         */
+        post: operations["edit_many_api_orders_hand_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/notes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Annotate
+         * @description Add or remove tags, or write a note for colleagues, on one order or many.
+         */
+        post: operations["annotate_api_orders_notes_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/orders/{order_id}/address": {
@@ -284,7 +655,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/products/{sku}": {
+    "/api/products/{sku}/facts": {
         parameters: {
             query?: never;
             header?: never;
@@ -299,9 +670,9 @@ export interface paths {
         head?: never;
         /**
          * Set Product Facts
-         * @description Say a product's weight or size once, for all orders that contain it.
+         * @description Say a product's weight, size or customs description once, for all orders that contain it.
          */
-        patch: operations["set_product_facts_api_products__sku__patch"];
+        patch: operations["set_product_facts_api_products__sku__facts_patch"];
         trace?: never;
     };
     "/api/find": {
@@ -324,7 +695,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/imports": {
+    "/api/plans/try": {
         parameters: {
             query?: never;
             header?: never;
@@ -332,6 +703,387 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
+        put?: never;
+        /**
+         * Try Plan
+         * @description Plan an order that is only described, with the rules in force or others; nothing is stored.
+         *
+         *     Line ids in the parcels are the numbers of the lines, from 1.
+         */
+        post: operations["try_plan_api_plans_try_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/layers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * All Layers
+         * @description Return the layers from the lowest to the highest, with how many waiting orders each touches.
+         */
+        get: operations["all_layers_api_layers_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/layers/shop-defaults": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set Defaults
+         * @description Set the choice policy, the services of destination groups, packaging and precedents; waiting orders follow.
+         */
+        put: operations["set_defaults_api_layers_shop_defaults_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/layers/shop-defaults/rehearse": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Rehearse Defaults
+         * @description Say which waiting orders other defaults would change; nothing is stored.
+         */
+        post: operations["rehearse_defaults_api_layers_shop_defaults_rehearse_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Rules
+         * @description Return the rules in force, from top to bottom, as written and as sentences.
+         */
+        get: operations["get_rules_api_rules_get"];
+        /**
+         * Save Rules
+         * @description Store another version of all rules; waiting orders are planned anew, hand edits stay.
+         *
+         *     ``[{"id": "dear", "name": "Signature when dear", "when": {"fact": "value", "test": "at_least", "to": 8000},
+         *     "do": [{"set": "add_extra", "to": "signature"}]}]``: goods worth 80.00 or more get a signature.
+         */
+        put: operations["save_rules_api_rules_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rules/rehearse": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Rehearse Rules
+         * @description Try rules over the waiting orders: which match, which plans change, what it costs; nothing is stored.
+         */
+        post: operations["rehearse_rules_api_rules_rehearse_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rules/words": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Rule Words
+         * @description Return rules as sentences, with both readings of each bound.
+         */
+        post: operations["rule_words_api_rules_words_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rules/vocabulary": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Vocabulary
+         * @description Return every fact, test, action and name that a rule can use.
+         */
+        get: operations["vocabulary_api_rules_vocabulary_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rules/versions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Versions
+         * @description Return every version of the rules, newest first.
+         */
+        get: operations["versions_api_rules_versions_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rules/versions/{version}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Restore
+         * @description Bring an older version back as the newest.
+         */
+        post: operations["restore_api_rules_versions__version__restore_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rules/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Rules File
+         * @description Return the rules in force as a JSON file, to keep or to bring into another shop.
+         */
+        get: operations["rules_file_api_rules_file_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recipes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Recipes
+         * @description Return the recipes by name.
+         */
+        get: operations["recipes_api_recipes_get"];
+        put?: never;
+        /**
+         * Save Recipe
+         * @description Add a recipe, or change the one with this code; waiting orders follow.
+         */
+        post: operations["save_recipe_api_recipes_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recipes/from-order": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Recipe From Order
+         * @description Make a recipe of how an order goes.
+         */
+        post: operations["recipe_from_order_api_recipes_from_order_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recipes/{code}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove Recipe
+         * @description Remove a recipe that nothing uses.
+         */
+        delete: operations["remove_recipe_api_recipes__code__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/promises": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Promises
+         * @description Return every promise text that is linked or waits, unlinked ones first.
+         */
+        get: operations["promises_api_promises_get"];
+        /**
+         * Link Promise
+         * @description Link a promise text to a recipe, or unlink it with null; orders that wait follow, and all later ones.
+         */
+        put: operations["link_promise_api_promises_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/promises/rehearse": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Rehearse Promise
+         * @description Say which waiting orders a promise link would change; nothing is stored.
+         */
+        post: operations["rehearse_promise_api_promises_rehearse_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/precedents/{precedent_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Forget
+         * @description Forget how a basket went; orders planned from now on do without it.
+         */
+        delete: operations["forget_api_precedents__precedent_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/work": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Work
+         * @description Return the newest pieces of background work, and how far they are.
+         */
+        get: operations["work_api_work_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Imports
+         * @description Return the newest imports.
+         */
+        get: operations["imports_api_imports_get"];
         put?: never;
         /**
          * Upload
@@ -378,6 +1130,46 @@ export interface paths {
          */
         put: operations["set_columns_api_imports__import_id__columns_put"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{import_id}/rows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Correct
+         * @description Correct rows in place; run the import again to take them.
+         */
+        patch: operations["correct_api_imports__import_id__rows_patch"];
+        trace?: never;
+    };
+    "/api/imports/{import_id}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Undo
+         * @description Take a whole import back while nothing of it is bought.
+         */
+        post: operations["undo_api_imports__import_id__undo_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -433,11 +1225,131 @@ export interface paths {
         };
         /**
          * Channels
-         * @description Return where orders come from, with what the last pull brought.
+         * @description Return where orders come from, with their mapping and what the last pull brought.
          */
         get: operations["channels_api_channels_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/channels/{code}/counts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Counts
+         * @description Return how many orders the channel has in each of its states, before a mapping is saved.
+         */
+        get: operations["counts_api_channels__code__counts_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/channels/{code}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Save Mapping
+         * @description Say what the channel's states and payments mean, what it is told, and how often it is pulled.
+         */
+        put: operations["save_mapping_api_channels__code__put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/channels/{code}/consent": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Consent
+         * @description Return the address where the seller allows us in; it comes back with a code.
+         */
+        get: operations["consent_api_channels__code__consent_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/channels/{code}/connect": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Connect
+         * @description Exchange the code of the consent step; the secret is kept sealed.
+         */
+        post: operations["connect_api_channels__code__connect_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/channels/{code}/test": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Test
+         * @description Try whether the channel answers.
+         */
+        post: operations["test_api_channels__code__test_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/channels/{code}/paused": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Set Paused
+         * @description Pause a channel, or go on with it.
+         */
+        post: operations["set_paused_api_channels__code__paused_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -455,9 +1367,269 @@ export interface paths {
         put?: never;
         /**
          * Pull
-         * @description Pull the channel's new orders now.
+         * @description Pull the channel's new orders and changes now.
          */
         post: operations["pull_api_channels__code__pull_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/channels/{code}/log": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Log
+         * @description Return what came, what was left out and why, newest first.
+         */
+        get: operations["log_api_channels__code__log_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/hooks/{code}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Notice
+         * @description Take a signed notice of a channel (Standard Webhooks); needs no sign-in, the signature says who it is.
+         */
+        post: operations["notice_api_hooks__code__post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/contacts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Contacts
+         * @description Return contacts found by name, company or code.
+         */
+        get: operations["list_contacts_api_contacts_get"];
+        put?: never;
+        /**
+         * Save Contact
+         * @description Add a contact, or change the one with this id.
+         */
+        post: operations["save_contact_api_contacts_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/contacts/{contact_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove Contact
+         * @description Remove a contact.
+         */
+        delete: operations["remove_contact_api_contacts__contact_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/contacts/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Contacts Out
+         * @description Return the address book as CSV or vCard 4.0.
+         */
+        get: operations["contacts_out_api_contacts_file_get"];
+        put?: never;
+        /**
+         * Contacts In
+         * @description Bring contacts in from CSV, XLSX or vCard; those known already stay as they are.
+         */
+        post: operations["contacts_in_api_contacts_file_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/addresses/suggest": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Suggest
+         * @description Return what a beginning of an address may mean: contacts, past recipients, towns.
+         */
+        get: operations["suggest_api_addresses_suggest_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/addresses/parse": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Parse
+         * @description Return a pasted block in fields, with what was not sure marked.
+         */
+        post: operations["parse_api_addresses_parse_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/products": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Products
+         * @description Return products after a SKU; ``missing`` keeps to those without weight or size.
+         */
+        get: operations["list_products_api_products_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Edit Products
+         * @description Change the same fields of one product or many; open orders follow.
+         */
+        patch: operations["edit_products_api_products_patch"];
+        trace?: never;
+    };
+    "/api/products/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Products Out
+         * @description Return the whole catalogue as CSV or XLSX.
+         */
+        get: operations["products_out_api_products_file_get"];
+        put?: never;
+        /**
+         * Products In
+         * @description Bring products in from CSV or XLSX; only columns that are there are changed.
+         */
+        post: operations["products_in_api_products_file_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/restricted": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Lists
+         * @description Return the lists of restricted parties in use.
+         */
+        get: operations["lists_api_restricted_get"];
+        put?: never;
+        /**
+         * Bring List
+         * @description Bring a list in (columns key, names, country), in the place of the one with the same name.
+         */
+        post: operations["bring_list_api_restricted_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/restricted/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Try Name
+         * @description Say which entries a name is like, with the score explained.
+         */
+        get: operations["try_name_api_restricted_try_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/clearances": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Clearances
+         * @description Return who cleared which order of which near match, and why.
+         */
+        get: operations["clearances_api_clearances_get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -738,6 +1910,23 @@ export interface components {
              */
             home: boolean;
         };
+        /** AnnotateIn */
+        AnnotateIn: {
+            /** Order Ids */
+            order_ids: number[];
+            /**
+             * Add Tags
+             * @default []
+             */
+            add_tags: string[];
+            /**
+             * Remove Tags
+             * @default []
+             */
+            remove_tags: string[];
+            /** Comment */
+            comment?: string | null;
+        };
         /** AskedOut */
         AskedOut: {
             /** Batch Id */
@@ -746,6 +1935,81 @@ export interface components {
             taken: number[];
             /** Dropped */
             dropped: components["schemas"]["DroppedOut"][];
+        };
+        /**
+         * AsksIn
+         * @description What the work list is asked for; fields left out ask for nothing.
+         */
+        AsksIn: {
+            /**
+             * View
+             * @default open
+             */
+            view: string;
+            /**
+             * Text
+             * @default
+             */
+            text: string;
+            /**
+             * Channel
+             * @default
+             */
+            channel: string;
+            /**
+             * Country
+             * @default
+             */
+            country: string;
+            /**
+             * Destination
+             * @default
+             */
+            destination: string;
+            /**
+             * Desk
+             * @default
+             */
+            desk: string;
+            /**
+             * Tag
+             * @default
+             */
+            tag: string;
+            /**
+             * Promise
+             * @default
+             */
+            promise: string;
+            /**
+             * Service
+             * @default
+             */
+            service: string;
+            /**
+             * Snag
+             * @default
+             */
+            snag: string;
+            /**
+             * Product
+             * @default
+             */
+            product: string;
+            /** Priced */
+            priced?: boolean | null;
+            /** Linked */
+            linked?: boolean | null;
+            /**
+             * Sort
+             * @default age
+             */
+            sort: string;
+            /**
+             * Descending
+             * @default false
+             */
+            descending: boolean;
         };
         /** BalanceOut */
         BalanceOut: {
@@ -773,10 +2037,46 @@ export interface components {
             /** Shipments */
             shipments: components["schemas"]["ShipmentOut"][];
         };
+        /** Body_bring_list_api_restricted_post */
+        Body_bring_list_api_restricted_post: {
+            /** File */
+            file: string;
+        };
+        /** Body_contacts_in_api_contacts_file_post */
+        Body_contacts_in_api_contacts_file_post: {
+            /** File */
+            file: string;
+        };
+        /** Body_products_in_api_products_file_post */
+        Body_products_in_api_products_file_post: {
+            /** File */
+            file: string;
+        };
         /** Body_upload_api_imports_post */
         Body_upload_api_imports_post: {
             /** File */
             file: string;
+        };
+        /**
+         * BroughtIn
+         * @description What a file brought.
+         */
+        BroughtIn: {
+            /** Made */
+            made: number;
+            /** Known */
+            known: number;
+            /** Odd */
+            odd: string[];
+        };
+        /**
+         * BulkHandIn
+         * @description The same hand edits for many orders.
+         */
+        BulkHandIn: {
+            /** Order Ids */
+            order_ids: number[];
+            set: components["schemas"]["HandIn"];
         };
         /** BuyIn */
         BuyIn: {
@@ -784,6 +2084,17 @@ export interface components {
             orders: components["schemas"]["WishIn"][];
             /** Client Key */
             client_key: string;
+        };
+        /** ChangeOut */
+        ChangeOut: {
+            /** Order Id */
+            order_id: number;
+            /** Number */
+            number: string;
+            /** Recipient */
+            recipient: string;
+            before: components["schemas"]["OutcomeOut"];
+            after: components["schemas"]["OutcomeOut"];
         };
         /**
          * Changed
@@ -793,7 +2104,38 @@ export interface components {
             /** Orders */
             orders: number;
         };
-        /** ChannelOut */
+        /**
+         * ChannelMapping
+         * @description How a channel's states and payments are understood, and what it is told.
+         */
+        ChannelMapping: {
+            /** States */
+            states: {
+                [key: string]: "fetch" | "hold" | "leave_out" | "cancelled" | "ignore";
+            };
+            /** Payments */
+            payments: {
+                [key: string]: "paid" | "pay_on_delivery" | "unpaid";
+            };
+            /** Write Back */
+            write_back?: {
+                [key: string]: boolean;
+            };
+            /**
+             * Every Minutes
+             * @default 10
+             */
+            every_minutes: number;
+            /**
+             * Brand
+             * @default
+             */
+            brand: string;
+        };
+        /**
+         * ChannelOut
+         * @description Where orders come from: state is asked (no consent yet), connected or paused.
+         */
         ChannelOut: {
             /** Code */
             code: string;
@@ -801,12 +2143,96 @@ export interface components {
             name: string;
             /** Kind */
             kind: string;
+            /** State */
+            state: string;
             /** Last Pull At */
             last_pull_at: string | null;
             /** Last Pull */
             last_pull: {
                 [key: string]: unknown;
             };
+            /** States */
+            states: {
+                [key: string]: string;
+            };
+            /** Payments */
+            payments: {
+                [key: string]: string;
+            };
+            /** Write Back */
+            write_back: {
+                [key: string]: boolean;
+            };
+            /** Every Minutes */
+            every_minutes: number;
+            /** Brand */
+            brand: string;
+        };
+        /**
+         * ChoicesOut
+         * @description Everything a rule or a recipe can name, code → name; services carry their carrier's name.
+         */
+        ChoicesOut: {
+            /** Services */
+            services: {
+                [key: string]: string;
+            };
+            /** Packagings */
+            packagings: {
+                [key: string]: string;
+            };
+            /** Recipes */
+            recipes: {
+                [key: string]: string;
+            };
+            /** Channels */
+            channels: {
+                [key: string]: string;
+            };
+            /** Extras */
+            extras: string[];
+            /** Desks */
+            desks: string[];
+        };
+        /** ClaimIn */
+        ClaimIn: {
+            /** Order Ids */
+            order_ids: number[];
+            /**
+             * Take Over
+             * @default false
+             */
+            take_over: boolean;
+        };
+        /**
+         * ClearIn
+         * @description Why a near match is not the listed party; kept on record.
+         */
+        ClearIn: {
+            /** Party */
+            party: string;
+            /** Reason */
+            reason: string;
+        };
+        /** ClearanceOut */
+        ClearanceOut: {
+            /** Order Id */
+            order_id: number;
+            /** Order Number */
+            order_number: string;
+            /** Party */
+            party: string;
+            /** Words */
+            words: string;
+            /** Reason */
+            reason: string;
+            /** Who */
+            who: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
         };
         /** ColumnsIn */
         ColumnsIn: {
@@ -814,6 +2240,42 @@ export interface components {
             columns: {
                 [key: string]: number;
             };
+            /** Weight Unit */
+            weight_unit?: ("g" | "kg" | "lb" | "oz") | null;
+        };
+        /** ConnectIn */
+        ConnectIn: {
+            /** Code */
+            code: string;
+        };
+        /** ConsentOut */
+        ConsentOut: {
+            /**
+             * Url
+             * @description Where the seller allows us in; empty where the channel asks for no consent
+             */
+            url: string;
+        };
+        /** ContactIO */
+        ContactIO: {
+            /** Id */
+            id?: number | null;
+            /**
+             * Code
+             * @default
+             */
+            code: string;
+            /**
+             * Home
+             * @default true
+             */
+            home: boolean;
+            address: components["schemas"]["AddressIO"];
+        };
+        /** DecideIn */
+        DecideIn: {
+            /** Take */
+            take: boolean;
         };
         /** DemoPerson */
         DemoPerson: {
@@ -857,6 +2319,25 @@ export interface components {
             /** Order Ids */
             order_ids: number[];
         };
+        /**
+         * DifferenceOut
+         * @description What the channel changed after the order was imported.
+         */
+        DifferenceOut: {
+            /** Id */
+            id: number;
+            /** Order Id */
+            order_id: number;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Kind */
+            kind: string;
+            /** Changes */
+            changes: components["schemas"]["FieldChange"][];
+        };
         /** DroppedOut */
         DroppedOut: {
             /** Order Id */
@@ -878,6 +2359,22 @@ export interface components {
             /** Spot */
             spot: string;
         };
+        /**
+         * FactOut
+         * @description Something a rule can ask about.
+         */
+        FactOut: {
+            /** Code */
+            code: string;
+            /** Kind */
+            kind: string;
+            /** Words */
+            words: string;
+            /** Values */
+            values: string[];
+            /** Tests */
+            tests: string[];
+        };
         /** FaultOut */
         FaultOut: {
             /** Row */
@@ -886,6 +2383,15 @@ export interface components {
             field: string;
             /** Words */
             words: string;
+        };
+        /** FieldChange */
+        FieldChange: {
+            /** Field */
+            field: string;
+            /** Before */
+            before: string;
+            /** After */
+            after: string;
         };
         /** FirstOwnerIn */
         FirstOwnerIn: {
@@ -918,6 +2424,24 @@ export interface components {
             extras?: string[] | null;
             /** Ship Date */
             ship_date?: string | null;
+            /** Desk */
+            desk?: string | null;
+            split?: components["schemas"]["SplitIO"] | null;
+            /** Parcels */
+            parcels?: components["schemas"]["HandParcelIO"][] | null;
+        };
+        /**
+         * HandParcelIO
+         * @description A parcel put together by hand: pairs of order line id and pieces, and its packaging (null: what fits).
+         */
+        HandParcelIO: {
+            /** Contents */
+            contents: [
+                number,
+                number
+            ][];
+            /** Packaging */
+            packaging?: string | null;
         };
         /** Health */
         Health: {
@@ -930,12 +2454,38 @@ export interface components {
                 [key: string]: components["schemas"]["PartHealth"];
             };
         };
+        /**
+         * HeldBy
+         * @description An order that somebody else is working on.
+         */
+        HeldBy: {
+            /** Order Id */
+            order_id: number;
+            /** Person Id */
+            person_id: number;
+            /** Person */
+            person: string;
+        };
         /** HeldIn */
         HeldIn: {
             /** Order Ids */
             order_ids: number[];
             /** Held */
             held: boolean;
+        };
+        /** HistoryOut */
+        HistoryOut: {
+            /** Id */
+            id: number;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Who */
+            who: string;
+            /** What */
+            what: string;
         };
         /**
          * ImportOut
@@ -980,6 +2530,43 @@ export interface components {
             made: number;
             /** Already */
             already: number;
+            /** Total */
+            total: number;
+            /** Progress */
+            progress: number;
+            /** Weight Unit */
+            weight_unit: string;
+        };
+        /**
+         * ImportSummary
+         * @description An import in a list.
+         */
+        ImportSummary: {
+            /** Id */
+            id: number;
+            /** File Name */
+            file_name: string;
+            /** State */
+            state: string;
+            /** Made */
+            made: number;
+            /** Already */
+            already: number;
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+        };
+        /**
+         * ItemsIn
+         * @description Order line id → how many.
+         */
+        ItemsIn: {
+            /** Items */
+            items: {
+                [key: string]: number;
+            };
         };
         /** KeyIn */
         KeyIn: {
@@ -1014,6 +2601,28 @@ export interface components {
             /** Printed At */
             printed_at: string | null;
         };
+        /**
+         * LayersOut
+         * @description All layers from the lowest to the highest, with how many waiting orders each touches.
+         */
+        LayersOut: {
+            defaults: components["schemas"]["ShopDefaultsIO"];
+            /** Groups */
+            groups: string[];
+            /** Touched */
+            touched: {
+                [key: string]: number;
+            };
+            /** Products With Recipe */
+            products_with_recipe: number;
+            /** Promises */
+            promises: components["schemas"]["PromiseOut"][];
+            /** Precedents */
+            precedents: components["schemas"]["PrecedentOut"][];
+            /** Waiting */
+            waiting: number;
+            choices: components["schemas"]["ChoicesOut"];
+        };
         /** LedgerEntryOut */
         LedgerEntryOut: {
             /** Id */
@@ -1038,6 +2647,61 @@ export interface components {
             account: string;
             /** Amount Minor */
             amount_minor: number;
+        };
+        /**
+         * ListOut
+         * @description A list of restricted parties.
+         */
+        ListOut: {
+            /** Source */
+            source: string;
+            /** Entries */
+            entries: number;
+        };
+        /** LogEntry */
+        LogEntry: {
+            /** Number */
+            number: string;
+            /** What */
+            what: string;
+            /** Why */
+            why: string;
+        };
+        /**
+         * LogOut
+         * @description One line of a channel's log.
+         */
+        LogOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Kind */
+            kind: string;
+            /** Counts */
+            counts: {
+                [key: string]: unknown;
+            };
+            /** Entries */
+            entries: components["schemas"]["LogEntry"][];
+            /** Failure */
+            failure: string;
+        };
+        /** MatchOut */
+        MatchOut: {
+            /** Key */
+            key: string;
+            /** Source */
+            source: string;
+            /** Names */
+            names: string[];
+            /** Country */
+            country: string;
+            /** Score */
+            score: number;
+            /** Words */
+            words: string;
         };
         /** Me */
         Me: {
@@ -1114,10 +2778,17 @@ export interface components {
             name: string;
             /** Quantity */
             quantity: number;
+            /** Sent */
+            sent: number;
             /** Unit Price Minor */
             unit_price_minor: number;
+            /** Order Id */
+            order_id: number;
         };
-        /** OrderPage */
+        /**
+         * OrderPage
+         * @description A page of the work list: the key of the next, how many match in all, how many are in each view.
+         */
         OrderPage: {
             /** Orders */
             orders: components["schemas"]["OrderRow"][];
@@ -1125,8 +2796,12 @@ export interface components {
             counts: {
                 [key: string]: number;
             };
+            /** Next */
+            next: string | null;
             /** More */
             more: boolean;
+            /** Matching */
+            matching: number;
         };
         /**
          * OrderRow
@@ -1190,6 +2865,38 @@ export interface components {
             paid_shipping_minor: number;
             /** Snags */
             snags: components["schemas"]["SnagOut"][];
+            /** Payment */
+            payment: string;
+            /** Value Minor */
+            value_minor: number;
+            /** Gross G */
+            gross_g: number;
+            /** Extras */
+            extras: string[];
+            /** Destination */
+            destination: string;
+            /** Promise Linked */
+            promise_linked: boolean;
+            /** Desk */
+            desk: string;
+            /** Tags */
+            tags: string[];
+            /** Comment */
+            comment: string;
+            /** Reference */
+            reference: string;
+            /** Part Of */
+            part_of: number | null;
+            /**
+             * Held By
+             * @description Who else is working on it now
+             */
+            held_by: string | null;
+            /**
+             * Same Person
+             * @description How many other open orders go to the same person
+             */
+            same_person: number;
         };
         /**
          * OrderSheet
@@ -1221,6 +2928,48 @@ export interface components {
             shipments: components["schemas"]["ShipmentOut"][];
             /** Events */
             events: components["schemas"]["EventOut"][];
+            /** Billing Name */
+            billing_name: string;
+            /** @description The address in Latin letters, where it is written in others */
+            latin: components["schemas"]["AddressIO"] | null;
+            /** Same Person */
+            same_person: components["schemas"]["SamePerson"][];
+            /** Joined */
+            joined: components["schemas"]["SamePerson"][];
+            difference: components["schemas"]["DifferenceOut"] | null;
+            /**
+             * Can Undo
+             * @description What undo would take back; empty where there is nothing
+             */
+            can_undo: string;
+        };
+        /** OrdersIn */
+        OrdersIn: {
+            /** Order Ids */
+            order_ids: number[];
+        };
+        /** OutcomeOut */
+        OutcomeOut: {
+            /** State */
+            state: string;
+            /** Service */
+            service: string;
+            /** Packaging */
+            packaging: string;
+            /** Extras */
+            extras: string[];
+            /** Price Minor */
+            price_minor: number | null;
+            /** Ship Date */
+            ship_date: string | null;
+            /** Arrives */
+            arrives: string | null;
+            /** Desk */
+            desk: string;
+            /** Tags */
+            tags: string[];
+            /** Snags */
+            snags: string[];
         };
         /** PackagingIO */
         PackagingIO: {
@@ -1295,12 +3044,38 @@ export interface components {
             /** Fill Percent */
             fill_percent: number;
         };
+        /**
+         * ParsedOut
+         * @description A pasted address in fields; ``unsure`` names the fields to look at, with the reason.
+         */
+        ParsedOut: {
+            address: components["schemas"]["AddressIO"];
+            /** Unsure */
+            unsure: {
+                [key: string]: string;
+            };
+        };
         /** PartHealth */
         PartHealth: {
             /** Ok */
             ok: boolean;
             /** Detail */
             detail: string;
+        };
+        /** PasteIn */
+        PasteIn: {
+            /** Text */
+            text: string;
+            /**
+             * Home Country
+             * @default PT
+             */
+            home_country: string;
+        };
+        /** PausedIn */
+        PausedIn: {
+            /** Paused */
+            paused: boolean;
         };
         /** PlaceIO */
         PlaceIO: {
@@ -1324,6 +3099,24 @@ export interface components {
              * @default false
              */
             is_default: boolean;
+        };
+        /** PrecedentOut */
+        PrecedentOut: {
+            /** Id */
+            id: number;
+            /** Destination */
+            destination: string;
+            /** Hand */
+            hand: {
+                [key: string]: unknown;
+            };
+            /** Order Number */
+            order_number: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
         };
         /** PreviewOrder */
         PreviewOrder: {
@@ -1364,10 +3157,101 @@ export interface components {
                 [key: string]: string;
             };
         };
+        /**
+         * ProductChanges
+         * @description What to change; a field left out stays as it is.
+         */
+        ProductChanges: {
+            /**
+             * Name
+             * @default -
+             */
+            name: string;
+            /**
+             * Barcode
+             * @default
+             */
+            barcode: string;
+            /** Weight G */
+            weight_g?: number | null;
+            /** Length Mm */
+            length_mm?: number | null;
+            /** Width Mm */
+            width_mm?: number | null;
+            /** Height Mm */
+            height_mm?: number | null;
+            /**
+             * Value Minor
+             * @default 0
+             */
+            value_minor: number;
+            /**
+             * Customs Text
+             * @default
+             */
+            customs_text: string;
+            /**
+             * Material
+             * @default
+             */
+            material: string;
+            /**
+             * Used For
+             * @default
+             */
+            used_for: string;
+            /**
+             * Hs Code
+             * @default
+             */
+            hs_code: string;
+            /**
+             * Origin
+             * @default
+             */
+            origin: string;
+            /**
+             * Shelf
+             * @default
+             */
+            shelf: string;
+            /**
+             * Recipe
+             * @default
+             */
+            recipe: string;
+            /**
+             * Own Box
+             * @default false
+             */
+            own_box: boolean;
+            /**
+             * Upright
+             * @default false
+             */
+            upright: boolean;
+            /**
+             * No Weekend
+             * @default false
+             */
+            no_weekend: boolean;
+            /**
+             * Contents
+             * @default []
+             */
+            contents: string[];
+            /**
+             * Tags
+             * @default []
+             */
+            tags: string[];
+        };
         /** ProductFactsIn */
         ProductFactsIn: {
             /** Weight G */
             weight_g?: number | null;
+            /** Customs Text */
+            customs_text?: string | null;
             /** Sides Mm */
             sides_mm?: [
                 number,
@@ -1375,7 +3259,92 @@ export interface components {
                 number
             ] | null;
         };
-        /** PullOut */
+        /**
+         * ProductIO
+         * @description A product of the catalogue; weight in g, sides in mm, value in minor units.
+         */
+        ProductIO: {
+            /** Sku */
+            sku: string;
+            /** Name */
+            name: string;
+            /** Barcode */
+            barcode: string;
+            /** Weight G */
+            weight_g: number | null;
+            /** Length Mm */
+            length_mm: number | null;
+            /** Width Mm */
+            width_mm: number | null;
+            /** Height Mm */
+            height_mm: number | null;
+            /** Value Minor */
+            value_minor: number;
+            /** Customs Text */
+            customs_text: string;
+            /** Material */
+            material: string;
+            /** Used For */
+            used_for: string;
+            /** Hs Code */
+            hs_code: string;
+            /** Origin */
+            origin: string;
+            /** Shelf */
+            shelf: string;
+            /** Recipe */
+            recipe: string;
+            /** Own Box */
+            own_box: boolean;
+            /** Upright */
+            upright: boolean;
+            /** No Weekend */
+            no_weekend: boolean;
+            /** Contents */
+            contents: string[];
+            /** Tags */
+            tags: string[];
+            /** Learned From */
+            learned_from: string;
+        };
+        /** ProductPage */
+        ProductPage: {
+            /** Products */
+            products: components["schemas"]["ProductIO"][];
+            /** Matching */
+            matching: number;
+            /** Next */
+            next: string | null;
+        };
+        /** ProductsEdit */
+        ProductsEdit: {
+            /** Skus */
+            skus: string[];
+            set: components["schemas"]["ProductChanges"];
+        };
+        /** PromiseIn */
+        PromiseIn: {
+            /** Promise */
+            promise: string;
+            /** Recipe */
+            recipe?: string | null;
+        };
+        /**
+         * PromiseOut
+         * @description A promise text; unlinked while it has no recipe.
+         */
+        PromiseOut: {
+            /** Promise */
+            promise: string;
+            /** Recipe */
+            recipe: string | null;
+            /** Waiting */
+            waiting: number;
+        };
+        /**
+         * PullOut
+         * @description What a pull brought: made, known already, kept back, ignored by state, changed upstream, unreadable.
+         */
         PullOut: {
             /** Made */
             made: number;
@@ -1383,6 +3352,10 @@ export interface components {
             already: number;
             /** Kept Back */
             kept_back: number;
+            /** Ignored */
+            ignored: number;
+            /** Changed */
+            changed: number;
             /** Unreadable */
             unreadable: number;
         };
@@ -1419,6 +3392,185 @@ export interface components {
             /** Lines */
             lines: components["schemas"]["QuoteLineOut"][];
         };
+        /** RecipeFromOrder */
+        RecipeFromOrder: {
+            /** Order Id */
+            order_id: number;
+            /** Name */
+            name: string;
+        };
+        /**
+         * RecipeIn
+         * @description A recipe; without a code a new one.
+         */
+        RecipeIn: {
+            /** Code */
+            code?: string | null;
+            /** Name */
+            name: string;
+            /** Service */
+            service?: string | null;
+            /** Packaging */
+            packaging?: string | null;
+            /**
+             * Extras
+             * @default []
+             */
+            extras: string[];
+        };
+        /** RecipeOut */
+        RecipeOut: {
+            /** Code */
+            code: string;
+            /** Name */
+            name: string;
+            /** Service */
+            service: string | null;
+            /** Packaging */
+            packaging: string | null;
+            /** Extras */
+            extras: string[];
+        };
+        /**
+         * RehearsalOut
+         * @description What a change would do to the waiting orders; nothing is stored.
+         */
+        RehearsalOut: {
+            /** Waiting */
+            waiting: number;
+            /** Looked At */
+            looked_at: number;
+            /** Changed */
+            changed: number;
+            /** Before Minor */
+            before_minor: number;
+            /** After Minor */
+            after_minor: number;
+            /** Stopped Before */
+            stopped_before: number;
+            /** Stopped After */
+            stopped_after: number;
+            /** Changes */
+            changes: components["schemas"]["ChangeOut"][];
+            /** Rule Matches */
+            rule_matches: {
+                [key: string]: number;
+            };
+            /**
+             * Matched
+             * @description Rule id → numbers of some waiting orders it holds for
+             */
+            matched: {
+                [key: string]: string[];
+            };
+        };
+        /**
+         * RowsIn
+         * @description Corrected rows: number in the file → cells.
+         */
+        RowsIn: {
+            /** Rows */
+            rows: {
+                [key: string]: string[];
+            };
+        };
+        /**
+         * RuleWords
+         * @description A rule as a sentence: its condition with both readings of each bound, and its actions.
+         */
+        RuleWords: {
+            /** Id */
+            id: string;
+            /** When */
+            when: string;
+            /** Do */
+            do: string[];
+        };
+        /** RulesDraft */
+        RulesDraft: {
+            /**
+             * Rules
+             * @description Rules in their written form; see docs/rules.md
+             */
+            rules: unknown[];
+        };
+        /** RulesIn */
+        RulesIn: {
+            /**
+             * Base Version
+             * @description The version these changes began from; 0 before the first
+             */
+            base_version: number;
+            /**
+             * Rules
+             * @description Rules in their written form; see docs/rules.md
+             */
+            rules: unknown[];
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+        };
+        /**
+         * RulesOut
+         * @description The rules in force, as written and as sentences, with how many waiting orders each touches.
+         */
+        RulesOut: {
+            /** Version */
+            version: number;
+            /** Rules */
+            rules: {
+                [key: string]: unknown;
+            }[];
+            /** Words */
+            words: components["schemas"]["RuleWords"][];
+            /** Touched */
+            touched: {
+                [key: string]: number;
+            };
+        };
+        /** RulesRehearsed */
+        RulesRehearsed: {
+            /** Words */
+            words: components["schemas"]["RuleWords"][];
+            rehearsal: components["schemas"]["RehearsalOut"];
+        };
+        /** RulesSaved */
+        RulesSaved: {
+            /** Version */
+            version: number;
+            work: components["schemas"]["WorkOut"];
+        };
+        /**
+         * SamePerson
+         * @description Another order to the same person.
+         */
+        SamePerson: {
+            /** Id */
+            id: number;
+            /** Number */
+            number: string;
+            /** Items */
+            items: string;
+        };
+        /** SavedViewIn */
+        SavedViewIn: {
+            /** Name */
+            name: string;
+            asks: components["schemas"]["AsksIn"];
+        };
+        /** SavedViewOut */
+        SavedViewOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Asks */
+            asks: {
+                [key: string]: unknown;
+            };
+        };
         /** ShipmentOut */
         ShipmentOut: {
             /** Id */
@@ -1451,12 +3603,55 @@ export interface components {
             /** Labels */
             labels: components["schemas"]["LabelOut"][];
         };
+        /**
+         * ShopDefaultsIO
+         * @description How a plan begins.
+         */
+        ShopDefaultsIO: {
+            /**
+             * Policy
+             * @enum {string}
+             */
+            policy: "cheapest" | "fastest" | "best_value" | "cheapest_on_promise";
+            /** Group Services */
+            group_services?: {
+                [key: string]: string;
+            };
+            /**
+             * Packaging By Weight
+             * @default false
+             */
+            packaging_by_weight: boolean;
+            /**
+             * Use Precedents
+             * @default true
+             */
+            use_precedents: boolean;
+        };
         /** SignInIn */
         SignInIn: {
             /** Login */
             login: string;
             /** Password */
             password: string;
+        };
+        /**
+         * SnagGroup
+         * @description The same snag on several waiting orders: one fix serves them all.
+         */
+        SnagGroup: {
+            /** Code */
+            code: string;
+            /** Level */
+            level: string;
+            /** Words */
+            words: string;
+            /** Fix */
+            fix: string;
+            /** About */
+            about: string;
+            /** Order Ids */
+            order_ids: number[];
         };
         /** SnagGroupOut */
         SnagGroupOut: {
@@ -1487,6 +3682,19 @@ export interface components {
             about: string;
         };
         /**
+         * SplitIO
+         * @description Divide into parcels of at most so many items, or so many grams of goods.
+         */
+        SplitIO: {
+            /**
+             * By
+             * @enum {string}
+             */
+            by: "quantity" | "weight";
+            /** Most */
+            most: number;
+        };
+        /**
          * Start
          * @description What the start page needs before anybody is signed in.
          */
@@ -1497,6 +3705,21 @@ export interface components {
             brand: string;
             /** Demo People */
             demo_people: components["schemas"]["DemoPerson"][];
+        };
+        /** SuggestionOut */
+        SuggestionOut: {
+            /** Source */
+            source: string;
+            /** Label */
+            label: string;
+            address: components["schemas"]["AddressIO"];
+        };
+        /** TestOut */
+        TestOut: {
+            /** Ok */
+            ok: boolean;
+            /** Words */
+            words: string;
         };
         /** TodayOut */
         TodayOut: {
@@ -1556,12 +3779,233 @@ export interface components {
             /** Why */
             why: string;
         };
+        /**
+         * TrialIn
+         * @description An order to plan without storing it, with other rules than those in force where given.
+         */
+        TrialIn: {
+            order: components["schemas"]["TypedOrderIn"];
+            /**
+             * Channel
+             * @default hand
+             */
+            channel: string;
+            /** Rules */
+            rules?: unknown[] | null;
+        };
+        /**
+         * TrialOut
+         * @description The plan an order would get.
+         */
+        TrialOut: {
+            /** Stopped */
+            stopped: boolean;
+            /** Service */
+            service: string | null;
+            /** Service Name */
+            service_name: string | null;
+            /** Price Minor */
+            price_minor: number | null;
+            /** Ship Date */
+            ship_date: string | null;
+            /** Arrives */
+            arrives: string | null;
+            /** Packaging */
+            packaging: string;
+            /** Parcels */
+            parcels: components["schemas"]["ParcelOut"][];
+            /** Extras */
+            extras: string[];
+            /** Value Minor */
+            value_minor: number;
+            /** Desk */
+            desk: string;
+            /** Tags */
+            tags: string[];
+            /** Hold */
+            hold: string;
+            /** Leave Out */
+            leave_out: string;
+            /** Rules */
+            rules: string[];
+            /** Snags */
+            snags: components["schemas"]["SnagOut"][];
+            /** Trail */
+            trail: {
+                [key: string]: components["schemas"]["TrailStep"][];
+            };
+        };
+        /**
+         * TypedLineIn
+         * @description An item typed by hand; weight and sides where the catalogue does not know them.
+         */
+        TypedLineIn: {
+            /**
+             * Sku
+             * @default
+             */
+            sku: string;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * Quantity
+             * @default 1
+             */
+            quantity: number;
+            /**
+             * Unit Price Minor
+             * @default 0
+             */
+            unit_price_minor: number;
+            /** Weight G */
+            weight_g?: number | null;
+            /** Sides Mm */
+            sides_mm?: [
+                number,
+                number,
+                number
+            ] | null;
+        };
+        /**
+         * TypedOrderIn
+         * @description A shipment without an order from a channel; an address may be left half-way.
+         */
+        TypedOrderIn: {
+            address: components["schemas"]["AddressIO"];
+            /** Lines */
+            lines: components["schemas"]["TypedLineIn"][];
+            /**
+             * Number
+             * @default
+             */
+            number: string;
+            /**
+             * Reference
+             * @default
+             */
+            reference: string;
+            /**
+             * Home
+             * @default true
+             */
+            home: boolean;
+            /**
+             * Promise
+             * @default
+             */
+            promise: string;
+            /** Promise Date */
+            promise_date?: string | null;
+            /**
+             * Paid Shipping Minor
+             * @default 0
+             */
+            paid_shipping_minor: number;
+            /**
+             * Payment
+             * @default paid
+             * @enum {string}
+             */
+            payment: "paid" | "pay_on_delivery" | "unpaid";
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /**
+             * Tags
+             * @default []
+             */
+            tags: string[];
+            /** Ordered At */
+            ordered_at?: string | null;
+        };
+        /**
+         * Undone
+         * @description How many orders were taken back.
+         */
+        Undone: {
+            /** Orders */
+            orders: number;
+        };
+        /** UpstreamCounts */
+        UpstreamCounts: {
+            /** States */
+            states: {
+                [key: string]: number;
+            };
+            /** Payments */
+            payments: {
+                [key: string]: number;
+            };
+        };
+        /** VersionOut */
+        VersionOut: {
+            /** Id */
+            id: number;
+            /** Note */
+            note: string;
+            /** Who */
+            who: string;
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /** Count */
+            count: number;
+            /** Rules */
+            rules: {
+                [key: string]: unknown;
+            }[];
+        };
+        /**
+         * VocabularyOut
+         * @description What the rule editor can offer.
+         */
+        VocabularyOut: {
+            /** Facts */
+            facts: components["schemas"]["FactOut"][];
+            /** Actions */
+            actions: {
+                [key: string]: string;
+            };
+            choices: components["schemas"]["ChoicesOut"];
+        };
         /** WishIn */
         WishIn: {
             /** Order Id */
             order_id: number;
             /** Shown Minor */
             shown_minor: number;
+        };
+        /**
+         * WorkOut
+         * @description A piece of background work, and how far it is.
+         */
+        WorkOut: {
+            /** Id */
+            id: number;
+            /** Kind */
+            kind: string;
+            /** Words */
+            words: string;
+            /** State */
+            state: string;
+            /** Done */
+            done: number;
+            /** Total */
+            total: number;
+            /** Result */
+            result: string;
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
         };
     };
     responses: never;
@@ -1845,12 +4289,448 @@ export interface operations {
             };
         };
     };
+    claim_api_claims_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ClaimIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HeldBy"][];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    let_go_api_claims_let_go_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OrdersIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    snags_api_snags_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SnagGroup"][];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    use_billing_name_api_orders_billing_name_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OrdersIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrderRow"][];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    approve_api_orders_approve_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OrdersIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrderRow"][];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    clear_party_api_orders__order_id__clear_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                order_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ClearIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrderSheet"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_sent_api_orders__order_id__sent_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                order_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ItemsIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrderSheet"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    send_apart_api_orders__order_id__apart_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                order_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ItemsIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrderSheet"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    join_api_orders_join_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OrdersIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrderSheet"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    undo_api_orders__order_id__undo_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                order_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrderSheet"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    order_history_api_orders__order_id__history_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                order_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HistoryOut"][];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    waiting_differences_api_differences_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DifferenceOut"][];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    decide_api_differences__difference_id__post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                difference_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DecideIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrderSheet"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     list_orders_api_orders_get: {
         parameters: {
             query?: {
                 view?: string;
                 text?: string;
-                after?: number;
+                channel?: string;
+                country?: string;
+                destination?: string;
+                desk?: string;
+                tag?: string;
+                promise?: string;
+                service?: string;
+                snag?: string;
+                product?: string;
+                priced?: boolean | null;
+                linked?: boolean | null;
+                sort?: string;
+                descending?: boolean;
+                after?: string;
                 limit?: number;
             };
             header?: never;
@@ -1867,6 +4747,161 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["OrderPage"];
                 };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    create_order_api_orders_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TypedOrderIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrderSheet"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    filters_api_orders_filters_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: string[];
+                    };
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    views_api_views_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SavedViewOut"][];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    save_view_api_views_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SavedViewIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SavedViewOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_view_api_views__view_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                view_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Problem details */
             default: {
@@ -1932,6 +4967,72 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OrderSheet"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    edit_many_api_orders_hand_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BulkHandIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrderRow"][];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    annotate_api_orders_notes_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AnnotateIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrderRow"][];
                 };
             };
             /** @description Problem details */
@@ -2013,7 +5114,7 @@ export interface operations {
             };
         };
     };
-    set_product_facts_api_products__sku__patch: {
+    set_product_facts_api_products__sku__facts_patch: {
         parameters: {
             query?: never;
             header?: never;
@@ -2066,6 +5167,688 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OrderRow"][];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    try_plan_api_plans_try_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TrialIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrialOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    all_layers_api_layers_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LayersOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_defaults_api_layers_shop_defaults_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ShopDefaultsIO"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rehearse_defaults_api_layers_shop_defaults_rehearse_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ShopDefaultsIO"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RehearsalOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_rules_api_rules_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RulesOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    save_rules_api_rules_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RulesIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RulesSaved"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rehearse_rules_api_rules_rehearse_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RulesDraft"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RulesRehearsed"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rule_words_api_rules_words_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RulesDraft"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RuleWords"][];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    vocabulary_api_rules_vocabulary_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VocabularyOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    versions_api_rules_versions_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VersionOut"][];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    restore_api_rules_versions__version__restore_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                version: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RulesSaved"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rules_file_api_rules_file_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    recipes_api_recipes_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecipeOut"][];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    save_recipe_api_recipes_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RecipeIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecipeOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    recipe_from_order_api_recipes_from_order_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RecipeFromOrder"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecipeOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_recipe_api_recipes__code__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    promises_api_promises_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PromiseOut"][];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    link_promise_api_promises_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PromiseIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rehearse_promise_api_promises_rehearse_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PromiseIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RehearsalOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    forget_api_precedents__precedent_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                precedent_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    work_api_work_get: {
+        parameters: {
+            query?: {
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkOut"][];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    imports_api_imports_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportSummary"][];
                 };
             };
             /** @description Problem details */
@@ -2178,6 +5961,72 @@ export interface operations {
             };
         };
     };
+    correct_api_imports__import_id__rows_patch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                import_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RowsIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    undo_api_imports__import_id__undo_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                import_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Undone"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     run_api_imports__import_id__run_post: {
         parameters: {
             query?: never;
@@ -2269,6 +6118,202 @@ export interface operations {
             };
         };
     };
+    counts_api_channels__code__counts_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UpstreamCounts"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    save_mapping_api_channels__code__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChannelMapping"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChannelOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    consent_api_channels__code__consent_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConsentOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    connect_api_channels__code__connect_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ConnectIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    test_api_channels__code__test_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TestOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_paused_api_channels__code__paused_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PausedIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChannelOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     pull_api_channels__code__pull_post: {
         parameters: {
             query?: never;
@@ -2287,6 +6332,548 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PullOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    log_api_channels__code__log_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LogOut"][];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    notice_api_hooks__code__post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: string;
+                    };
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_contacts_api_contacts_get: {
+        parameters: {
+            query?: {
+                text?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ContactIO"][];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    save_contact_api_contacts_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ContactIO"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ContactIO"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_contact_api_contacts__contact_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                contact_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    contacts_out_api_contacts_file_get: {
+        parameters: {
+            query?: {
+                kind?: "csv" | "vcf";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    contacts_in_api_contacts_file_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_contacts_in_api_contacts_file_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BroughtIn"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    suggest_api_addresses_suggest_get: {
+        parameters: {
+            query: {
+                text: string;
+                country?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SuggestionOut"][];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    parse_api_addresses_parse_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasteIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ParsedOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_products_api_products_get: {
+        parameters: {
+            query?: {
+                text?: string;
+                after?: string;
+                limit?: number;
+                missing?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProductPage"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    edit_products_api_products_patch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProductsEdit"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Changed"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    products_out_api_products_file_get: {
+        parameters: {
+            query?: {
+                kind?: "csv" | "xlsx";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    products_in_api_products_file_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_products_in_api_products_file_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BroughtIn"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    lists_api_restricted_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListOut"][];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    bring_list_api_restricted_post: {
+        parameters: {
+            query: {
+                source: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_bring_list_api_restricted_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    try_name_api_restricted_try_get: {
+        parameters: {
+            query: {
+                name: string;
+                country?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MatchOut"][];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    clearances_api_clearances_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClearanceOut"][];
                 };
             };
             /** @description Problem details */

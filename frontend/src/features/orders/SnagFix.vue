@@ -30,10 +30,10 @@ const save = useMutation({
     const path = { order_id: props.row.id };
     switch (snag.value?.fix) {
       case "product_weight":
-        return need(await api.PATCH("/api/products/{sku}", { params: { path: { sku: snag.value.about } }, body: { weight_g: whole(weight.value, 1) } }));
+        return need(await api.PATCH("/api/products/{sku}/facts", { params: { path: { sku: snag.value.about } }, body: { weight_g: whole(weight.value, 1) } }));
       case "product_size": {
         const [a, b, c] = sides.value.map((s) => whole(s, 10));
-        return need(await api.PATCH("/api/products/{sku}", { params: { path: { sku: snag.value.about } }, body: { sides_mm: [a ?? 0, b ?? 0, c ?? 0] } }));
+        return need(await api.PATCH("/api/products/{sku}/facts", { params: { path: { sku: snag.value.about } }, body: { sides_mm: [a ?? 0, b ?? 0, c ?? 0] } }));
       }
       case "address":
         return need(await api.PUT("/api/orders/{order_id}/address", { params: { path }, body: { address: address.value!, home: home.value } }));

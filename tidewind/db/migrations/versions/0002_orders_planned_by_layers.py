@@ -284,7 +284,11 @@ def _checks() -> None:
 
 def _fill() -> None:
     """Bring what is there already to the new form; plans are made anew at the next start."""
-    op.execute("update channel set adapter = 'larkspur' where kind = 'webshop'")
+    op.execute(
+        "update channel set adapter = 'larkspur', write_back = '{\"shipped\": true}', "
+        'states = \'{"processing": "fetch", "on_hold": "hold", "collected": "leave_out", "cancelled": "cancelled"}\', '
+        'payments = \'{"paid": "paid", "pending": "unpaid"}\' where kind = \'webshop\''
+    )
     op.execute("""
         update customer_order o set
           state_by = case when state in ('held', 'left_out') then 'channel' else '' end,

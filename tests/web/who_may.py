@@ -1,0 +1,63 @@
+"""Every route of the API, and the roles that may use it."""
+
+from __future__ import annotations
+
+from tidewind.db.tables.people import ROLES
+
+_EVERYBODY = """
+GET /api/me | POST /api/sign-out | GET /api/orders | GET /api/orders/{order_id} | GET /api/orders/filters | GET /api/find
+GET /api/orders/{order_id}/history | GET /api/batches/{batch_id} | GET /api/today | GET /api/places | GET /api/packaging
+GET /api/live | GET /api/import-samples/{name} | GET /api/channels | GET /api/channels/{code}/log | GET /api/views
+POST /api/views | DELETE /api/views/{view_id} | POST /api/claims | POST /api/claims/let-go | GET /api/snags
+GET /api/differences | POST /api/plans/try | GET /api/layers | GET /api/rules | POST /api/rules/words
+GET /api/rules/vocabulary | GET /api/rules/versions | GET /api/rules/file | GET /api/recipes | GET /api/promises
+GET /api/work | GET /api/contacts | GET /api/addresses/suggest | POST /api/addresses/parse | GET /api/products
+GET /api/products/file | GET /api/restricted | GET /api/restricted/try | GET /api/clearances
+"""
+_BENCH = "GET /api/labels.pdf | GET /api/packing-slips.pdf"
+_CARE = """
+PUT /api/orders/{order_id}/address | POST /api/orders/held | POST /api/orders/notes | POST /api/orders/billing-name
+POST /api/differences/{difference_id} | POST /api/contacts | DELETE /api/contacts/{contact_id} | POST /api/contacts/file
+GET /api/contacts/file
+"""
+_SHIP = """
+POST /api/orders | PATCH /api/orders/{order_id}/hand | POST /api/orders/hand | PATCH /api/products/{sku}/facts
+POST /api/purchases | GET /api/money | POST /api/imports | GET /api/imports | GET /api/imports/{import_id}
+PUT /api/imports/{import_id}/columns | PATCH /api/imports/{import_id}/rows | POST /api/imports/{import_id}/run
+POST /api/imports/{import_id}/undo | POST /api/channels/{code}/pull | GET /api/channels/{code}/counts
+POST /api/channels/{code}/test | POST /api/orders/{order_id}/clear | POST /api/orders/{order_id}/sent
+POST /api/orders/{order_id}/apart | POST /api/orders/join | POST /api/orders/{order_id}/undo
+POST /api/layers/shop-defaults/rehearse | POST /api/rules/rehearse | POST /api/recipes | POST /api/recipes/from-order
+DELETE /api/recipes/{code} | PUT /api/promises | POST /api/promises/rehearse | DELETE /api/precedents/{precedent_id}
+PATCH /api/products | POST /api/products/file
+"""
+_OWNER = """
+POST /api/keys | DELETE /api/keys/{key_id} | POST /api/money/top-up | POST /api/places | POST /api/packaging
+PUT /api/layers/shop-defaults | PUT /api/rules | POST /api/rules/versions/{version}/restore | PUT /api/channels/{code}
+GET /api/channels/{code}/consent | POST /api/channels/{code}/connect | POST /api/channels/{code}/paused
+POST /api/orders/approve | POST /api/restricted
+"""
+OPEN = {
+    "GET /api/health", "GET /api/start", "POST /api/sign-in", "POST /api/first-owner",
+    "GET /api/tracking/{tracking_key}", "POST /api/hooks/{code}",
+}  # fmt: skip
+
+
+def _routes(table: str, *roles: str) -> dict[str, set[str]]:
+    return {route.strip(): set(roles) for line in table.strip().splitlines() for route in line.split("|")}
+
+
+MAY = {
+    **_routes(_EVERYBODY, *ROLES),
+    **_routes(_BENCH, "owner", "shipper", "packer"),
+    **_routes(_CARE, "owner", "shipper", "care"),
+    **_routes(_SHIP, "owner", "shipper"),
+    **_routes(_OWNER, "owner"),
+}
+BODIES = {
+    "POST /api/keys": {"name": "x", "role": "care"}, "POST /api/orders/held": {"order_ids": [0], "held": True},
+    "POST /api/purchases": {"client_key": "12345678", "orders": [{"order_id": 0, "shown_minor": 0}]},
+    "POST /api/money/top-up": {"amount_minor": 1, "key": "12345678"}, "PATCH /api/products/{sku}/facts": {},
+    "PUT /api/orders/{order_id}/address": {"address": {}}, "PATCH /api/orders/{order_id}/hand": {},
+    "PUT /api/imports/{import_id}/columns": {"columns": {}},
+}  # fmt: skip

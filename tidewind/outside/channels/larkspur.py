@@ -1,0 +1,74 @@
+"""The own web shop: a list of changes with a running number, no consent needed."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from datetime import datetime
+from typing import Any
+
+import httpx
+
+from tidewind.core.addresses.check import Address, tidy, tidy_address
+from tidewind.outside.channels.reading import json_of, read_each
+from tidewind.outside.channels.upstream import Counts, News, OrdersPage, UpstreamLine, UpstreamOrder, day
+from tidewind.outside.http import call
+
+
+class Larkspur:
+    """See ChannelClient."""
+
+    def __init__(self, base_url: str, _secret: str, timeout_s: float) -> None:
+        self._client = httpx.Client(base_url=base_url, timeout=timeout_s)
+
+    def close(self) -> None:
+        """Close the connections."""
+        self._client.close()
+
+    def orders_after(self, cursor: str) -> OrdersPage:
+        """See ChannelClient."""
+        body = json_of(call(self._client, "GET", "/orders", params={"after": cursor or "0"}))
+        return OrdersPage(read_each(body["orders"], _read, "number"), str(body["next"]), bool(body["more"]))
+
+    def counts(self) -> Counts:
+        """See ChannelClient."""
+        body = json_of(call(self._client, "GET", "/states"))
+        return Counts(body["status"], body["payment"])
+
+    def consent_url(self, back: str) -> str:  # noqa: ARG002 - this shop asks for no consent
+        """See ChannelClient."""
+        return ""
+
+    def exchange(self, code: str, hook: str) -> str:  # noqa: ARG002 - nothing to exchange
+        """See ChannelClient."""
+        return ""
+
+    def tell(self, number: str, news: News) -> None:
+        """See ChannelClient; this shop wants to hear of shipments only."""
+        if news.kind != "shipped":
+            return
+        told = {"carrier": news.carrier, "tracking_numbers": news.tracking_numbers, "tracking_url": news.tracking_url}
+        call(self._client, "POST", f"/orders/{number}/shipped", json=told)
+
+
+def _read(written: Mapping[str, Any]) -> UpstreamOrder:
+    to, delivery = written["shipping"], written["delivery"]
+    address = Address(
+        name=to["name"], street=to["line1"], city=to["city"], region=to["region"], postcode=to["postcode"],
+        country=to["country"], phone=to["phone"], email=to["email"],
+    )  # fmt: skip
+    return UpstreamOrder(
+        number=str(written["number"])[:60],
+        stage=str(written["status"]),
+        money=str(written["payment"]),
+        address=tidy_address(address),
+        lines=tuple(
+            UpstreamLine(str(ln["sku"])[:60], tidy(str(ln["title"]))[:200], int(ln["quantity"]), int(ln["price_cents"]))
+            for ln in written["lines"]
+        ),
+        ordered_at=datetime.fromisoformat(written["placed_at"]),
+        home=not to["business"],
+        promise=tidy(str(delivery["title"]))[:120],
+        promise_date=day(delivery.get("promised")),
+        paid_shipping_minor=int(delivery["paid_cents"]),
+        note=tidy(str(written["note"]))[:500],
+    )

@@ -1,0 +1,41 @@
+"""What both marketplaces have in common: a consent step, a token, counts and news."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+from urllib.parse import quote
+
+import httpx
+
+from tidewind.outside.channels.reading import json_of
+from tidewind.outside.channels.upstream import Counts, News
+from tidewind.outside.http import call
+
+
+class Market:
+    """A marketplace behind consent; subclasses say how orders are paged and written."""
+
+    def __init__(self, client: httpx.Client, authorization: str) -> None:
+        self._client = client
+        self._headers = {"Authorization": authorization}
+
+    def close(self) -> None:
+        """Close the connections."""
+        self._client.close()
+
+    def counts(self) -> Counts:
+        """See ChannelClient."""
+        body = json_of(call(self._client, "GET", "/states", headers=self._headers))
+        return Counts(body["states"], body["payments"])
+
+    def consent_url(self, back: str) -> str:
+        """See ChannelClient."""
+        return f"{self._client.base_url}consent?back={quote(back, safe='')}"
+
+    def exchange(self, code: str, hook: str) -> str:
+        """See ChannelClient."""
+        return str(json_of(call(self._client, "POST", "/token", data={"code": code, "hook": hook}))["token"])
+
+    def tell(self, number: str, news: News) -> None:
+        """See ChannelClient."""
+        call(self._client, "POST", f"/orders/{quote(number)}/news", json=asdict(news), headers=self._headers)

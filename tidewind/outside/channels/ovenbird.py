@@ -1,0 +1,64 @@
+"""Ovenbird Bazaar: sales by the second of their last update; the recipient's name is often left out."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from datetime import datetime
+from typing import Any
+
+import httpx
+
+from tidewind.core.addresses.check import Address, tidy, tidy_address
+from tidewind.outside.channels.market import Market
+from tidewind.outside.channels.reading import json_of, read_each
+from tidewind.outside.channels.upstream import OrdersPage, UpstreamLine, UpstreamOrder
+from tidewind.outside.http import call
+
+
+class Ovenbird(Market):
+    """See ChannelClient.  The cursor is ``second|offset``.
+
+    Pages go on from the last second seen, not by a growing offset: a sale that is updated while we read moves to
+    the end and would shift another one out of sight.  Only sales of one and the same second are paged by offset.
+    """
+
+    def __init__(self, base_url: str, secret: str, timeout_s: float) -> None:
+        super().__init__(httpx.Client(base_url=base_url, timeout=timeout_s), f"Token {secret}")
+
+    def orders_after(self, cursor: str) -> OrdersPage:
+        """See ChannelClient."""
+        since, _, offset = cursor.partition("|")
+        query = {"updated_after": since or "0", "offset": offset or "0"}
+        body = json_of(call(self._client, "GET", "/api/sales", params=query, headers=self._headers))
+        results = body["results"]
+        orders = read_each(results, _read, "code")
+        if not results:
+            return OrdersPage(orders, f"{since}|0", more=False)
+        last = repr(max(float(r.get("updated", 0)) for r in results))
+        more = int(body["count"]) > int(body["offset"]) + len(results)
+        if float(last) <= float(since or 0):
+            return OrdersPage(orders, f"{since}|{int(body['offset']) + len(results)}" if more else f"{since}|0", more)
+        return OrdersPage(orders, f"{last}|0", more)
+
+
+def _read(written: Mapping[str, Any]) -> UpstreamOrder:
+    buyer = written["buyer"]
+    to = buyer["ship"]
+    address = Address(
+        name=to.get("name") or "", street=f"{to['street']} {to['house']}", city=to["city"],
+        postcode=to["postal_code"], country=to["country_name"], email=buyer.get("mail", ""),
+    )  # fmt: skip
+    return UpstreamOrder(
+        number=str(written["code"])[:60],
+        stage=str(written["status"]),
+        money=str(written["payment"]["state"]),
+        address=tidy_address(address),
+        lines=tuple(
+            UpstreamLine(str(r["sku"])[:60], tidy(str(r["title"]))[:200], int(r["qty"]), int(r["price_cents"]))
+            for r in written["rows"]
+        ),
+        ordered_at=datetime.fromisoformat(written["placed_at"]),
+        promise=tidy(str(written["delivery_method"]))[:120],
+        paid_shipping_minor=int(written["delivery_paid_cents"]),
+        billing_name=tidy(str(buyer["bill"]["name"]))[:120],
+    )

@@ -1,0 +1,59 @@
+"""Tallyfair: orders by the instant of their last change, pages by token."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from datetime import datetime
+from typing import Any
+
+import httpx
+
+from tidewind.core.addresses.check import Address, tidy, tidy_address
+from tidewind.outside.channels.market import Market
+from tidewind.outside.channels.reading import json_of, read_each
+from tidewind.outside.channels.upstream import OrdersPage, UpstreamLine, UpstreamOrder, cents, day
+from tidewind.outside.http import call
+
+
+class Tallyfair(Market):
+    """See ChannelClient.  The cursor is ``instant|page token``.
+
+    Pages go on from the last instant seen; a token only parts changes of one and the same instant, since an order
+    that changes while we read would shift another one across a token's border.
+    """
+
+    def __init__(self, base_url: str, secret: str, timeout_s: float) -> None:
+        super().__init__(httpx.Client(base_url=base_url, timeout=timeout_s), f"Bearer {secret}")
+
+    def orders_after(self, cursor: str) -> OrdersPage:
+        """See ChannelClient.  The market's own instants are used throughout, so that no clock of ours matters."""
+        since, _, page = cursor.partition("|")
+        query = {"since": since, "page_token": page}
+        body = json_of(call(self._client, "GET", "/v1/orders", params=query, headers=self._headers))
+        newest = max([since, *(str(item.get("changed_at", "")) for item in body["items"])])
+        orders = read_each(body["items"], _read, "order_ref")
+        following = body["next_page"] if newest == since else None
+        return OrdersPage(orders, f"{newest}|{following or ''}", more=bool(body["next_page"]))
+
+
+def _read(written: Mapping[str, Any]) -> UpstreamOrder:
+    to, delivery = written["ship_to"], written["delivery"]
+    street, *rest = [str(line) for line in to["lines"]]
+    address = Address(
+        name=to["full_name"], street=street, extra=", ".join(rest), city=to["town"], postcode=to["zip"],
+        country=to["nation"], phone=to["phone"], email=to["mail"],
+    )  # fmt: skip
+    return UpstreamOrder(
+        number=str(written["order_ref"])[:60],
+        stage=str(written["stage"]),
+        money=str(written["money"]),
+        address=tidy_address(address),
+        lines=tuple(
+            UpstreamLine(str(b["article"])[:60], tidy(str(b["label"]))[:200], int(b["pieces"]), cents(b["unit_price"]))
+            for b in written["basket"]
+        ),
+        ordered_at=datetime.fromisoformat(written["placed_at"]),
+        promise=tidy(str(delivery["label"]))[:120],
+        promise_date=day(delivery.get("promised")),
+        paid_shipping_minor=cents(delivery["charged"]),
+    )
