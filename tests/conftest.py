@@ -124,7 +124,7 @@ def wiring(database: str, outside_world: tuple[str, int, World], clock: Clock) -
     shop_facts._cards.clear()
     shop_facts._compiled.cache_clear()
     settings = Settings(
-        database_url=database, standins_url=url, smtp_port=smtp_port, demo=True, carrier_timeout_s=1.0,
+        database_url=database, standins_url=url, smtp_port=smtp_port, demo=True, carrier_timeout_s=1.0, channel_timeout_s=0.5,
         public_url="http://shop.test", frontend_dir=Path("/nonexistent"),
     )  # fmt: skip
     made = replace(make_wiring(settings), clock=clock)

@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from tidewind.core.addresses.check import Address
 from tidewind.db.tables import CarrierAccount, Channel, PackagingRow, Product, RateCardRow, Shop
+from tidewind.demo.layers import load_layers
 from tidewind.services import channels, money, pulling, setup
 from tidewind.services.signing_in import add_person, anybody
 from tidewind.services.world import Outside
@@ -64,6 +65,7 @@ def load(sessions: sessionmaker[Session], outside: Outside, now: datetime) -> bo
         _things(session)
         _carriers(session)
         _channels(session)
+        load_layers(session, now)
         money.top_up(session, 60_000, "demo-start", "Inês Valadar", now)
     for code in CHANNELS:
         if code != "larkspur":

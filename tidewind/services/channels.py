@@ -35,7 +35,7 @@ def get_channel(session: Session, code: str) -> Channel:
 
 def consent_url(session: Session, outside: Outside, code: str) -> str:
     """Return the address where the seller allows us in; it comes back to Set-up, Channels."""
-    back = f"{outside.base_url}/setup/channels?channel={code}"
+    back = f"{outside.base_url}/set-up/channels?channel={code}"
     return outside.channel(get_channel(session, code)).consent_url(back)
 
 

@@ -147,8 +147,6 @@ def save_recipe(
     wrong = next((given for given, there in named if given and given not in there), None)
     if wrong:
         raise Invalid("unknown_part", f"There is no service, packaging or extra “{wrong}”.")
-    if not (service or packaging or extras):
-        raise Invalid("empty_recipe", "A recipe names at least a service, packaging or an extra.")
     row = session.scalar(select(RecipeRow).where(RecipeRow.code == code)) if code else None
     plain = tidy(name)[:80]
     taken = session.scalar(select(RecipeRow.code).where(RecipeRow.name == plain))

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from datetime import date, datetime
 from typing import Any
 
-from sqlalchemy import Select, and_, false, func, literal, or_, select
+from sqlalchemy import Select, and_, case, false, func, literal, or_, select
 from sqlalchemy.orm import Session
 
 from tidewind.db.tables import Channel, Difference, Label, Order, SavedView, Shipment, SnagRow
@@ -53,6 +53,14 @@ class Page:
 
 # What a column is sorted by; nulls come last either way, the id breaks ties.
 _SORTS: dict[str, tuple[Any, Any]] = {
+    # First what needs a decision, then by the departure that each can catch.
+    "departure": (
+        case(
+            (Order.price_minor.is_(None), literal("0")),
+            else_=func.concat_ws(" ", Order.ship_date, Order.carrier, Order.network),
+        ),
+        str,
+    ),
     "age": (Order.ordered_at, datetime.fromisoformat),
     "number": (Order.number, str),
     "promise": (func.coalesce(Order.promise_date, literal(_FAR)), date.fromisoformat),

@@ -32,7 +32,7 @@ Fernanda Quintela|Rua do Moinho 18||4700-027|PT|home|TG-1*1|
 Helga Brandt||Köln|50667|DE|abroad|GG-L*2|
 Duarte Pinhal|Estrada da Ribeira 60|Beja|7800-310|PT|home|GC-01*1,SO-1*1|
 Sara Lindim|Rua Nova 22|Leiria|2400-112|PT|home|MO-01*1|
-Vasco Lindim|Rua Nova 22|Leiria|2400-112|PT|home|FE-1*2|
+Sara Lindim|Rua Nova 22|Leiria|2400-112|PT|home|FE-1*2|
 Paulo Serrano|Avenida do Rio 101|Porto|4100-320|PT|next|WF-25*1|
 Quinta do Sobral, Lda|Zona Industrial, lote 9|Tomar|2300-420|PT|home|CB-12*2,GR-1*3|business
 Joana Freitas|Rua das Olarias 5|Aveiro|3810-142|PT|pickup|TP-9*2|state:collected

@@ -12,7 +12,8 @@ const field = ref<HTMLInputElement>();
 
 const PAGES = [
   ["Today", "/today"], ["Orders", "/orders"], ["Import a spreadsheet", "/import"], ["Money", "/money"],
-  ["Places", "/set-up/places"], ["Packaging", "/set-up/packaging"],
+  ["New shipment", "/orders/new"], ["Rules", "/rules"], ["Recipes", "/recipes"], ["Channels", "/set-up/channels"], ["Products", "/products"],
+  ["Address book", "/contacts"], ["Restricted parties", "/set-up/restricted"], ["Places", "/set-up/places"], ["Packaging", "/set-up/packaging"],
 ] as const;
 const { data: found, isFetching } = useQuery({
   queryKey: computed(() => ["find", text.value]),

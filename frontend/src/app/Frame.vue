@@ -61,11 +61,18 @@ async function signOut(): Promise<void> {
       <RouterLink to="/today">Today</RouterLink>
       <RouterLink to="/orders">Orders <b v-if="today">{{ today.open_orders }}</b></RouterLink>
       <RouterLink v-if="may('shipper')" to="/import">Import</RouterLink>
+      <p>Shape</p>
+      <RouterLink to="/rules">Rules</RouterLink>
+      <RouterLink to="/recipes">Recipes</RouterLink>
       <template v-if="may('shipper')">
         <p>Books</p>
         <RouterLink to="/money">Money</RouterLink>
       </template>
       <p>Set-up</p>
+      <RouterLink to="/set-up/channels">Channels</RouterLink>
+      <RouterLink to="/products">Products</RouterLink>
+      <RouterLink to="/contacts">Addresses</RouterLink>
+      <RouterLink to="/set-up/restricted">Screening</RouterLink>
       <RouterLink to="/set-up/places">Places</RouterLink>
       <RouterLink to="/set-up/packaging">Packaging</RouterLink>
       <span class="grow" />

@@ -22,26 +22,20 @@ from tidewind.web.schemas.orders import (
     OrderSheet,
     ProductFactsIn,
 )
-from tidewind.web.schemas.worklist import AnnotateIn, AsksIn, BulkHandIn, SavedViewIn, SavedViewOut
+from tidewind.web.schemas.worklist import AnnotateIn, BulkHandIn, ListIn, SavedViewIn, SavedViewOut
 
 router = APIRouter(prefix="/api", tags=["orders"])
 
 
 @router.get("/orders")
-def list_orders(
-    who: Anyone,
-    session: Tx,
-    now: Now,
-    asks: Annotated[AsksIn, Query()],
-    after: Annotated[str, Query(max_length=400)] = "",
-    limit: Annotated[int, Query(ge=1, le=500)] = 200,
-) -> OrderPage:
+def list_orders(who: Anyone, session: Tx, now: Now, wanted: Annotated[ListIn, Query()]) -> OrderPage:
     """Return one page of the work list, after the key of the page before.
 
-    ``view`` is one of open, clear, snags, held, shipped, all; ``sort`` one of age, number, promise, arrives,
+    ``view`` is one of open, clear, snags, held, shipped, all; ``sort`` one of departure, age, number, promise, arrives,
     ship_date, price, recipient, country, service, snags.
     """
-    page = worklist.list_orders(session, worklist.Asks(**asks.model_dump()), after, limit)
+    asks = worklist.Asks(**wanted.model_dump(exclude={"after", "limit"}))
+    page = worklist.list_orders(session, asks, wanted.after, wanted.limit)
     return OrderPage(
         orders=order_rows(session, page.orders, now, who.id), counts=worklist.counts(session), next=page.next,
         more=page.next is not None, matching=page.matching,

@@ -34,6 +34,13 @@ class AsksIn(BaseModel):
     descending: bool = False
 
 
+class ListIn(AsksIn):
+    """What is asked for, and which page of it."""
+
+    after: Annotated[str, StringConstraints(max_length=400)] = Field("", description="The key of the page before")
+    limit: Annotated[int, Field(ge=1, le=500)] = 200
+
+
 class SavedViewIn(BaseModel):
     name: Annotated[str, StringConstraints(min_length=1, max_length=60, strip_whitespace=True)]
     asks: AsksIn

@@ -455,7 +455,7 @@ export interface paths {
          * List Orders
          * @description Return one page of the work list, after the key of the page before.
          *
-         *     ``view`` is one of open, clear, snags, held, shipped, all; ``sort`` one of age, number, promise, arrives,
+         *     ``view`` is one of open, clear, snags, held, shipped, all; ``sort`` one of departure, age, number, promise, arrives,
          *     ship_date, price, recipient, country, service, snags.
          */
         get: operations["list_orders_api_orders_get"];
@@ -4730,6 +4730,7 @@ export interface operations {
                 linked?: boolean | null;
                 sort?: string;
                 descending?: boolean;
+                /** @description The key of the page before */
                 after?: string;
                 limit?: number;
             };

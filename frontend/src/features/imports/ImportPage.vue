@@ -17,6 +17,7 @@ const { data: made, error } = useQuery(
     queryKey: ["import", id.value],
     queryFn: async () => need(await api.GET("/api/imports/{import_id}", { params: { path: { import_id: id.value } } })),
     enabled: id.value > 0,
+    refetchInterval: (query: { state: { data?: Import } }) => (query.state.data?.state === "running" ? 1_000 : false),
   })),
 );
 function keep(fresh: Import): void {
@@ -46,6 +47,21 @@ const remap = useMutation({
   },
   onSuccess: keep,
 });
+const { data: earlier } = useQuery({ queryKey: ["imports"], queryFn: async () => need(await api.GET("/api/imports")), enabled: computed(() => !id.value) });
+const unit = useMutation({
+  mutationFn: async (weight_unit: "g" | "kg" | "lb" | "oz") => need(await api.PUT("/api/imports/{import_id}/columns", { params: { path: { import_id: id.value } }, body: { columns: made.value!.columns, weight_unit } })),
+  onSuccess: keep,
+});
+const correcting = ref<{ row: number; cells: string[] }>();
+const correct = useMutation({
+  mutationFn: async () => need(await api.PATCH("/api/imports/{import_id}/rows", { params: { path: { import_id: id.value } }, body: { rows: { [correcting.value!.row]: correcting.value!.cells } } })),
+  onSuccess: (fresh) => { correcting.value = undefined; keep(fresh); },
+});
+const takeBack = useMutation({
+  mutationFn: async () => need(await api.POST("/api/imports/{import_id}/undo", { params: { path: { import_id: id.value } } })),
+  onSuccess: () => { for (const key of ["orders", "today", "import"]) void client.invalidateQueries({ queryKey: [key] }); },
+});
+const columnName = (at: number) => fieldWords(Object.entries(made.value?.columns ?? {}).find(([, c]) => c === at)?.[0] ?? "") || made.value?.headers[at] || `column ${at + 1}`;
 const run = useMutation({
   mutationFn: async () => need(await api.POST("/api/imports/{import_id}/run", { params: { path: { import_id: id.value } } })),
   onSuccess: (fresh) => {
@@ -75,7 +91,7 @@ const faultRows = computed(() => {
       <span class="grow" />
       <RouterLink v-if="id" class="link" to="/import">Another file</RouterLink>
     </div>
-    <p v-if="upload.error.value || error || remap.error.value || run.error.value" class="note bad" role="alert">{{ words(upload.error.value ?? error ?? remap.error.value ?? run.error.value) }}</p>
+    <p v-if="upload.error.value || error || remap.error.value || run.error.value || correct.error.value || takeBack.error.value" class="note bad" role="alert">{{ words(upload.error.value ?? error ?? remap.error.value ?? run.error.value ?? correct.error.value ?? takeBack.error.value) }}</p>
     <template v-if="!id">
       <label class="drop" :class="{ over: dropping }" @dragover.prevent="dropping = true" @dragleave="dropping = false" @drop.prevent="picked($event.dataTransfer?.files)">
         <input type="file" accept=".csv,.txt,.tsv,.xlsx,.xls,.ods" class="visually-hidden" @change="picked(($event.target as HTMLInputElement).files)" />
@@ -83,15 +99,23 @@ const faultRows = computed(() => {
         <span class="mute">Delimiter, encoding and header are found. Nothing is imported before you have seen it.</span>
       </label>
       <p>Sample files: <a class="link" href="/api/import-samples/clean">a clean one</a> <a class="link" href="/api/import-samples/messy">one as messy as real ones</a> <a class="link" href="/api/import-samples/template">an empty template</a></p>
+      <table v-if="earlier?.length" class="plain-table panel" aria-label="Earlier imports">
+        <thead><tr><th>Earlier imports</th><th>Is</th><th class="right">Orders</th><th></th></tr></thead>
+        <tbody><tr v-for="i in earlier" :key="i.id"><td>{{ i.file_name }}</td><td>{{ { mapping: "not imported yet", running: "being imported", done: "imported", undone: "taken back" }[i.state] ?? i.state }}</td><td class="right">{{ i.made }}</td><td class="right"><RouterLink class="link" :to="`/import/${i.id}`">Open</RouterLink></td></tr></tbody>
+      </table>
     </template>
     <template v-else-if="made">
       <p v-if="made.state === 'done'" class="note" role="status">
         <b>{{ count(made.made, "order") }} imported.</b> {{ made.already ? `${count(made.already, "order")} here already, left alone.` : "" }} {{ faultRows.length ? `${count(faultRows.length, "row")} kept back, below.` : "" }}
         <RouterLink class="link" to="/orders">See the orders</RouterLink>
+        <button v-if="made.made" class="link" type="button" @click="takeBack.mutate()">Take this import back</button>
       </p>
+      <p v-if="made.state === 'running'" class="note" role="status"><b>{{ made.progress.toLocaleString("en-GB") }} of {{ count(made.total, "order") }}</b> imported so far. You can leave this page; it goes on.</p>
+      <p v-if="made.state === 'undone'" class="note" role="status">This import was taken back. The file is still here and can be imported again.</p>
       <div class="two">
         <section>
           <h2>Which column is what</h2>
+          <p class="mute">Weights without a unit are in <select aria-label="Unit of weights" :value="made.weight_unit" @change="unit.mutate(($event.target as HTMLSelectElement).value as 'g')"><option value="g">g</option><option value="kg">kg</option><option value="lb">lb</option><option value="oz">oz</option></select></p>
           <p v-if="made.missing.length" class="note bad">Still needed: {{ made.missing.map(fieldWords).join(", ") }}.</p>
           <table class="plain-table">
             <thead><tr><th>Field</th><th>Column</th><th>First row</th></tr></thead>
@@ -113,15 +137,16 @@ const faultRows = computed(() => {
           <div class="head">
             <h2>{{ count(made.good, "good order") }}, {{ count(faultRows.length, "row") }} kept back</h2>
             <span class="grow" />
-            <v-btn :disabled="made.missing.length > 0 || made.good === 0" :loading="run.isPending.value" @click="run.mutate()">{{ made.state === "done" ? "Import again" : "Import" }} {{ count(made.good, "order") }}</v-btn>
+            <v-btn :disabled="made.missing.length > 0 || made.good === 0 || made.state === 'running'" :loading="run.isPending.value" @click="run.mutate()">{{ made.state === "done" ? "Import again" : "Import" }} {{ count(made.good, "order") }}</v-btn>
           </div>
           <table v-if="faultRows.length" class="plain-table" aria-label="Rows kept back">
-            <thead><tr><th>Row</th><th>What is wrong</th><th>What it says</th></tr></thead>
+            <thead><tr><th>Row</th><th>What is wrong</th><th>What it says</th><th></th></tr></thead>
             <tbody>
               <tr v-for="[row, said] in faultRows" :key="row">
                 <td class="right">{{ row }}</td>
                 <td><div v-for="w in said" :key="w" class="snag">{{ w }}</div></td>
                 <td class="mute small cell">{{ (made.fault_rows[row] ?? []).filter(Boolean).slice(0, 6).join(" · ") }}</td>
+                <td class="right"><button v-if="made.fault_rows[row]" class="link" type="button" @click="correcting = { row, cells: [...made.fault_rows[row]!] }">Correct</button></td>
               </tr>
             </tbody>
           </table>
@@ -136,6 +161,19 @@ const faultRows = computed(() => {
         </section>
       </div>
     </template>
+    <v-dialog :model-value="!!correcting" max-width="640" aria-label="Correct a row" @update:model-value="correcting = undefined">
+      <v-card v-if="correcting && made">
+        <form @submit.prevent="correct.mutate()">
+          <div class="dialog-head">Row {{ correcting.row }}</div>
+          <div class="dialog-body">
+            <p v-for="w in faultRows.find(([r]) => r === correcting!.row)?.[1] ?? []" :key="w" class="snag">{{ w }}</p>
+            <div class="form-grid"><v-text-field v-for="i in made.headers.keys()" :key="i" v-model="correcting.cells[i]" class="w3" :label="columnName(i)" maxlength="500" /></div>
+            <p class="mute small">The file itself stays as it was; import again to take the corrected row.</p>
+          </div>
+          <div class="dialog-actions"><v-btn variant="text" @click="correcting = undefined">Not now</v-btn><v-btn type="submit" :loading="correct.isPending.value">Correct the row</v-btn></div>
+        </form>
+      </v-card>
+    </v-dialog>
   </div>
 </template>
 

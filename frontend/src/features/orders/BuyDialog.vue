@@ -18,18 +18,31 @@ const batchId = ref(0);
 const clientKey = ref("");
 const { data: batch } = useQuery(computed(() => batchQuery(batchId.value)));
 
+const without = ref(new Set<number>());
+const wanted = computed(() => props.rows.filter((r) => !without.value.has(r.id)));
+const others = computed(() => wanted.value.filter((r) => r.held_by));
+const takenOver = ref(false);
+function leaveOut(): void {
+  without.value = new Set(others.value.map((r) => r.id));
+}
+async function takeOver(): Promise<void> {
+  await api.POST("/api/claims", { body: { order_ids: others.value.map((r) => r.id), take_over: true } });
+  takenOver.value = true;
+}
 watch(open, (now) => {
   if (!now) return;
   batchId.value = 0;
+  without.value = new Set();
+  takenOver.value = false;
   clientKey.value = `${Date.now().toString(36)}-${Math.random().toString(36).slice(2, 12)}`;
   buy.reset();
 });
-const total = computed(() => props.rows.reduce((n, r) => n + (r.price_minor ?? 0), 0));
-const labels = computed(() => props.rows.reduce((n, r) => n + r.parcel_count, 0));
+const total = computed(() => wanted.value.reduce((n, r) => n + (r.price_minor ?? 0), 0));
+const labels = computed(() => wanted.value.reduce((n, r) => n + r.parcel_count, 0));
 const after = computed(() => (today.value?.available_minor ?? 0) - total.value);
 const byService = computed(() => {
   const found = new Map<string, { name: string; monogram: string; labels: number; sum: number; ship: string[]; late: number }>();
-  for (const r of props.rows) {
+  for (const r of wanted.value) {
     const key = r.service ?? "";
     const s = found.get(key) ?? { name: r.service_name ?? "", monogram: r.monogram ?? "", labels: 0, sum: 0, ship: [], late: 0 };
     s.labels += r.parcel_count;
@@ -42,14 +55,14 @@ const byService = computed(() => {
 });
 const buy = useMutation({
   mutationFn: async () =>
-    need(await api.POST("/api/purchases", { body: { client_key: clientKey.value, orders: props.rows.map((r) => ({ order_id: r.id, shown_minor: r.price_minor ?? 0 })) } })),
+    need(await api.POST("/api/purchases", { body: { client_key: clientKey.value, orders: wanted.value.map((r) => ({ order_id: r.id, shown_minor: r.price_minor ?? 0 })) } })),
   onSuccess: (asked) => {
     if (asked.taken.length) batchId.value = asked.batch_id;
     selection.clear();
     for (const key of ["orders", "order", "today", "money"]) void client.invalidateQueries({ queryKey: [key] });
   },
 });
-const dropped = computed(() => (buy.data.value?.dropped ?? []).map((d) => ({ ...d, number: props.rows.find((r) => r.id === d.order_id)?.number ?? "" })));
+const dropped = computed(() => (buy.data.value?.dropped ?? []).map((d) => ({ ...d, number: wanted.value.find((r) => r.id === d.order_id)?.number ?? "" })));
 const bought = computed(() => batch.value?.shipments.filter((s) => s.state === "bought") ?? []);
 const ids = computed(() => bought.value.map((s) => `shipment=${s.id}`).join("&"));
 const copied = ref("");
@@ -63,10 +76,11 @@ async function copy(text: string): Promise<void> {
   <v-dialog v-model="open" max-width="680" aria-label="Buy labels">
     <v-card>
       <template v-if="!batchId">
-        <div class="dialog-head">Buy {{ count(labels, "label") }} for {{ count(rows.length, "order") }}</div>
+        <div class="dialog-head">Buy {{ count(labels, "label") }} for {{ count(wanted.length, "order") }}</div>
         <div class="dialog-body">
           <p v-if="buy.error.value" class="note bad" role="alert">{{ words(buy.error.value) }}</p>
           <p v-if="dropped.length" class="note bad" role="alert">Nothing was bought: {{ dropped.map((d) => `${d.number} ${d.words}`).join("; ") }}.</p>
+          <p v-if="others.length && !takenOver" class="note" role="status">{{ [...new Set(others.map((r) => r.held_by))].join(", ") }} {{ others.length === 1 ? "has one" : `have ${others.length}` }} of these open: {{ others.slice(0, 5).map((r) => r.number).join(", ") }}. <button class="link" type="button" @click="leaveOut">Leave out</button><button class="link" type="button" @click="takeOver">Take over</button></p>
           <table class="plain-table">
             <thead><tr><th>Service</th><th>Leaves</th><th class="right">Labels</th><th class="right">Price</th></tr></thead>
             <tbody>
@@ -83,7 +97,7 @@ async function copy(text: string): Promise<void> {
         </div>
         <div class="dialog-actions">
           <v-btn variant="text" @click="open = false">Not now</v-btn>
-          <v-btn autofocus :loading="buy.isPending.value" :disabled="!rows.length" @click="buy.mutate()">Buy {{ count(labels, "label") }} · {{ money(total, currency) }}</v-btn>
+          <v-btn autofocus :loading="buy.isPending.value" :disabled="!wanted.length" @click="buy.mutate()">Buy {{ count(labels, "label") }} · {{ money(total, currency) }}</v-btn>
         </div>
       </template>
       <template v-else-if="batch">

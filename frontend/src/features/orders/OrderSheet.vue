@@ -6,10 +6,11 @@ import { centimetres, count, country, day, dayAndClock, kilograms, money, tracki
 import { useMe } from "../../shared/session";
 import { packagingQuery } from "../setup";
 import PriceChart from "./PriceChart.vue";
-import { orderQuery, type OrderRow } from "./queries";
+import DivideParcels from "./DivideParcels.vue";
+import { historyQuery, orderQuery, type OrderRow } from "./queries";
 
 const props = defineProps<{ id: number; place: string }>();
-const emit = defineEmits<{ close: []; step: [by: number]; buy: [row: OrderRow]; fix: [row: OrderRow] }>();
+const emit = defineEmits<{ close: []; step: [by: number]; buy: [row: OrderRow]; fix: [row: OrderRow]; link: [row: OrderRow]; go: [id: number] }>();
 const client = useQueryClient();
 const { currency, zone, may, me } = useMe();
 const { data: sheet, error, isPending } = useQuery(computed(() => orderQuery(props.id)));
@@ -34,12 +35,33 @@ const hand = useMutation({
 function choose(service: string): void {
   if (editable.value) hand.mutate({ service });
 }
-const handWords: Record<string, string> = { packaging: "box", service: "service", extras: "extras", ship_date: "ship date" };
+const handWords: Record<string, string> = { packaging: "box", service: "service", extras: "extras", ship_date: "ship date", parcels: "parcels", split: "division", desk: "desk", approved: "approval", released: "taken back onto the list" };
+const showHistory = ref(false);
+const { data: past } = useQuery(computed(() => ({ ...historyQuery(props.id), enabled: showHistory.value })));
+const dividing = ref(false);
+const naming = ref("");
+function refresh(): void {
+  for (const key of ["orders", "order", "today"]) void client.invalidateQueries({ queryKey: [key] });
+}
+const undo = useMutation({ mutationFn: async () => need(await api.POST("/api/orders/{order_id}/undo", { params: { path: { order_id: props.id } } })), onSuccess: refresh });
+const join = useMutation({
+  mutationFn: async () => need(await api.POST("/api/orders/join", { body: { order_ids: [props.id, ...sheet.value!.same_person.map((o) => o.id)] } })),
+  onSuccess: (fresh) => { refresh(); emit("go", fresh.row.id); },
+});
+const recipe = useMutation({
+  mutationFn: async () => need(await api.POST("/api/recipes/from-order", { body: { order_id: props.id, name: naming.value } })),
+  onSuccess: () => { naming.value = ""; void client.invalidateQueries({ queryKey: ["recipes"] }); },
+});
+const takeOver = useMutation({
+  mutationFn: async () => need(await api.POST("/api/claims", { body: { order_ids: [props.id], take_over: true } })),
+  onSuccess: () => client.invalidateQueries({ queryKey: ["order", props.id] }),
+});
+const failure = computed(() => hand.error.value ?? undo.error.value ?? join.error.value ?? recipe.error.value);
 const EXTRAS = [["signature", "Signature"], ["delivery_confirmation", "Delivery confirmation"], ["cover", "Cover"]] as const;
-const extrasOn = computed(() => (Array.isArray(sheet.value?.hand.extras) ? (sheet.value.hand.extras as string[]) : []));
+const extrasOn = computed(() => row.value?.extras ?? []);
 function toggleExtra(code: string): void {
   const next = extrasOn.value.includes(code) ? extrasOn.value.filter((e) => e !== code) : [...extrasOn.value, code];
-  hand.mutate({ extras: next.length ? next : null });
+  hand.mutate({ extras: next });
 }
 </script>
 
@@ -57,24 +79,33 @@ function toggleExtra(code: string): void {
         <button class="key" type="button" aria-label="Previous order" @click="emit('step', -1)">↑</button>
         <button class="key" type="button" aria-label="Next order" @click="emit('step', 1)">↓</button>
       </div>
-      <p v-if="hand.error.value" class="note bad" role="alert">{{ words(hand.error.value) }}</p>
+      <div class="notes">
+        <p v-if="failure" class="note bad" role="alert">{{ words(failure) }}</p>
+        <p v-if="row.held_by" class="note" role="status"><b>{{ row.held_by }}</b> is working on this order just now. <button class="link" type="button" @click="takeOver.mutate()">Take it over</button></p>
+        <p v-if="sheet.same_person.length" class="note" role="status">{{ count(sheet.same_person.length, "other order") }} to the same person: <template v-for="o in sheet.same_person" :key="o.id"><button class="link mono" type="button" @click="emit('go', o.id)">{{ o.number }}</button> {{ o.items }} </template> <button v-if="editable" class="link" type="button" @click="join.mutate()">Send them together</button></p>
+        <p v-if="sheet.joined.length" class="note" role="status">Goes together with {{ sheet.joined.map((o) => o.number).join(", ") }}.</p>
+      </div>
       <div class="columns">
         <section aria-label="What, and to whom">
           <h2>What, and to whom</h2>
           <h3>Promise</h3>
-          <p><b>{{ row.promise_date ? `By ${day(row.promise_date)}` : "No date" }}</b><template v-if="row.promise">, “{{ row.promise }}”</template>, paid {{ money(row.paid_shipping_minor, currency) }}</p>
+          <p><b>{{ row.promise_date ? `By ${day(row.promise_date)}` : "No date" }}</b><template v-if="row.promise">, “{{ row.promise }}”</template>, paid {{ money(row.paid_shipping_minor, currency) }}
+            <button v-if="row.promise && !row.promise_linked && may('shipper')" class="link" type="button" @click="emit('link', row)">Not linked yet: link it</button></p>
           <h3>To</h3>
           <address>
             <template v-for="part in [sheet.address.name, sheet.address.company, sheet.address.street, sheet.address.extra, `${sheet.address.postcode} ${sheet.address.city}`, sheet.address.region, country(sheet.address.country)]" :key="part"><span v-if="part.trim()">{{ part }}<br /></span></template>
             <span class="mute">{{ sheet.home ? "home" : "business" }}<template v-if="sheet.address.phone"> · {{ sheet.address.phone }}</template></span>
           </address>
+          <p v-if="sheet.latin" class="mute small">In Latin letters, for carriers that print no others: {{ [sheet.latin.name, sheet.latin.street, sheet.latin.city].filter(Boolean).join(", ") }}</p>
           <button v-if="editable || (row.state === 'open' && may('care'))" class="quiet" type="button" @click="emit('fix', { ...row, snags: [{ code: 'address', level: 'warns', words: 'Change where it goes', fix: 'address', about: '' }] })">Change the address</button>
           <h3>Items</h3>
           <table class="plain-table items">
             <tbody>
-              <tr v-for="l in sheet.lines" :key="l.id"><td class="right"><b>{{ l.quantity }}</b></td><td>{{ l.name }}<br /><span class="mono mute small">{{ l.sku }}</span></td><td class="right">{{ money(l.unit_price_minor * l.quantity, currency) }}</td></tr>
+              <tr v-for="l in sheet.lines" :key="l.id"><td class="right"><b>{{ l.quantity - l.sent }}</b><span v-if="l.sent" class="small mute"> of {{ l.quantity }}</span></td><td>{{ l.name }}<br /><span class="mono mute small">{{ l.sku }}</span></td><td class="right">{{ money(l.unit_price_minor * l.quantity, currency) }}</td></tr>
             </tbody>
           </table>
+          <p v-if="row.tags.length || row.desk" class="small">{{ row.desk ? `Desk: ${row.desk}. ` : "" }}{{ row.tags.length ? `Tags: ${row.tags.join(", ")}` : "" }}</p>
+          <p v-if="row.payment !== 'paid'" class="press">{{ row.payment === "pay_on_delivery" ? "Pay on delivery" : "Unpaid" }}</p>
           <template v-if="sheet.note"><h3>Note from the buyer</h3><p>{{ sheet.note }}</p></template>
         </section>
         <section aria-label="How">
@@ -89,7 +120,9 @@ function toggleExtra(code: string): void {
             <div class="parts" aria-hidden="true"><i class="goods" :style="{ flex: p.goods_g }" /><i class="own" :style="{ flex: p.packaging_g }" /><i class="pad" :style="{ flex: p.padding_g }" /></div>
             <div class="small">goods {{ kilograms(p.goods_g) }} + packaging {{ kilograms(p.packaging_g) }} + padding {{ kilograms(p.padding_g) }} = <b>{{ kilograms(p.gross_g) }} gross</b></div>
           </div>
-          <template v-if="editable">
+          <DivideParcels v-if="dividing && editable" :id="id" :lines="sheet.lines" :parcels="sheet.parcels" @close="dividing = false" @done="dividing = false; refresh()" />
+          <template v-if="editable && !dividing">
+            <button class="quiet" type="button" @click="dividing = true">Divide into parcels</button>
             <h3>Box for this order</h3>
             <v-select
               :model-value="(sheet.hand.packaging as string | undefined) ?? null" aria-label="Box for this order" placeholder="By fit" persistent-placeholder clearable :loading="hand.isPending.value"
@@ -110,7 +143,14 @@ function toggleExtra(code: string): void {
             </table>
           </template>
           <p v-if="Object.keys(sheet.hand).length" class="note">Set by hand: {{ Object.keys(sheet.hand).map((k) => handWords[k] ?? k).join(", ") }}.
-            <button v-if="editable" class="link" type="button" @click="hand.mutate({ packaging: null, service: null, extras: null, ship_date: null })">Let the plan decide</button></p>
+            <button v-if="editable" class="link" type="button" @click="hand.mutate({ packaging: null, service: null, extras: null, ship_date: null, parcels: null, split: null, desk: null })">Let the plan decide</button></p>
+          <p v-if="editable" class="row-of">
+            <button v-if="sheet.can_undo" class="link" type="button" @click="undo.mutate()">Undo: {{ sheet.can_undo }}</button>
+            <button class="quiet" type="button" :aria-expanded="showHistory" @click="showHistory = !showHistory">History</button>
+            <RouterLink v-if="may('shipper')" class="quiet" :to="`/orders/new?like=${row.id}`">A shipment like this</RouterLink>
+          </p>
+          <ul v-if="showHistory" class="history"><li v-for="h in past ?? []" :key="h.id"><span class="mute">{{ dayAndClock(h.at, zone) }}</span> {{ h.who }}: {{ h.what }}</li><li v-if="past && !past.length" class="mute">Nothing was changed by hand.</li></ul>
+          <form v-if="editable && row.service" class="row-of" @submit.prevent="recipe.mutate()"><input v-model="naming" aria-label="Name of the recipe" placeholder="Keep this as a recipe: name" maxlength="80" required /><button class="link" type="submit">Keep</button><span v-if="recipe.data.value" class="fine small">kept</span></form>
         </section>
         <section aria-label="Price against arrival">
           <template v-if="sheet.offers.length">
@@ -177,5 +217,7 @@ p { margin: 2px 0 6px; } address { font-style: normal; }
 .pick { font: inherit; color: inherit; background: none; border: 0; padding: 2px 0; cursor: pointer; } .pick:disabled { cursor: default; } .pick:not(:disabled):hover { text-decoration: underline; }
 .tray { grid-row: 4; border-top: 1px solid var(--line); background: var(--sheet); min-height: 58px; display: flex; align-items: center; gap: 26px; padding: 6px 18px; }
 .tray b { display: block; font-size: 15px; } .tray div span { font-size: 11px; color: var(--mute); }
-.note { margin: 8px 0; }
+.note { margin: 8px 0; } .notes { padding: 0 18px; } .notes .note { margin: 4px 0; }
+.row-of { display: flex; gap: 10px; align-items: baseline; flex-wrap: wrap; } .row-of input { font: inherit; font-size: 12.5px; color: var(--ink); background: var(--sheet); border: 1px solid var(--line); border-radius: 3px; padding: 3px 6px; width: 210px; }
+.history { list-style: none; margin: 4px 0; padding: 0; font-size: 12px; }
 </style>

@@ -5,7 +5,8 @@ import { useRouter } from "vue-router";
 import { api, need, words } from "../../api/client";
 import { packagingQuery } from "../setup";
 import AddressForm from "../../shared/AddressForm.vue";
-import { orderQuery, type OrderRow } from "./queries";
+import { useMe } from "../../shared/session";
+import { orderQuery, snagGroupsQuery, type OrderRow } from "./queries";
 
 const props = defineProps<{ row: OrderRow }>();
 const emit = defineEmits<{ close: [] }>();
@@ -17,6 +18,14 @@ const { data: boxes } = useQuery(packagingQuery);
 const weight = ref("");
 const sides = ref(["", "", ""]);
 const box = ref<string | null>(null);
+const reason = ref("");
+const described = ref("");
+const { data: groups } = useQuery(snagGroupsQuery);
+const { may } = useMe();
+/** How many waiting orders have this very snag: one fix serves them all. */
+const alike = computed(() => groups.value?.find((g) => g.fix === snag.value?.fix && g.about === snag.value?.about)?.order_ids ?? [props.row.id]);
+const sameFix = computed(() => (groups.value ?? []).filter((g) => g.fix === snag.value?.fix).flatMap((g) => g.order_ids));
+const difference = computed(() => sheet.value?.difference);
 const address = ref<NonNullable<typeof sheet.value>["address"]>();
 const home = ref(true);
 watch(sheet, (s) => { if (s && !address.value) { address.value = { ...s.address }; home.value = s.home; } }, { immediate: true });
@@ -35,6 +44,16 @@ const save = useMutation({
         const [a, b, c] = sides.value.map((s) => whole(s, 10));
         return need(await api.PATCH("/api/products/{sku}/facts", { params: { path: { sku: snag.value.about } }, body: { sides_mm: [a ?? 0, b ?? 0, c ?? 0] } }));
       }
+      case "product_customs":
+        return need(await api.PATCH("/api/products/{sku}/facts", { params: { path: { sku: snag.value.about } }, body: { customs_text: described.value } }));
+      case "billing_name":
+        return need(await api.POST("/api/orders/billing-name", { body: { order_ids: everyone.value ? sameFix.value : [props.row.id] } }));
+      case "approve":
+        return need(await api.POST("/api/orders/approve", { body: { order_ids: everyone.value ? sameFix.value : [props.row.id] } }));
+      case "clear_party":
+        return need(await api.POST("/api/orders/{order_id}/clear", { params: { path }, body: { party: snag.value.about, reason: reason.value } }));
+      case "difference":
+        return need(await api.POST("/api/differences/{difference_id}", { params: { path: { difference_id: difference.value?.id ?? 0 } }, body: { take: take.value } }));
       case "address":
         return need(await api.PUT("/api/orders/{order_id}/address", { params: { path }, body: { address: address.value!, home: home.value } }));
       default:
@@ -46,6 +65,16 @@ const save = useMutation({
     emit("close");
   },
 });
+const buttonWords = computed(() => {
+  const many = snag.value?.fix.startsWith("product") && alike.value.length > 1 ? ` for all ${alike.value.length} orders` : "";
+  return { billing_name: "Use that name", approve: everyone.value ? `Approve ${sameFix.value.length} orders` : "Approve", clear_party: "Clear it, on record" }[snag.value?.fix ?? ""] ?? `Save and plan again${many}`;
+});
+const everyone = ref(false);
+const take = ref(true);
+function decide(taken: boolean): void {
+  take.value = taken;
+  save.mutate();
+}
 const openable = computed(() => ["service", "none"].includes(snag.value?.fix ?? "none"));
 </script>
 
@@ -67,6 +96,25 @@ const openable = computed(() => ["service", "none"].includes(snag.value?.fix ?? 
             </div>
             <p class="mute small">It is kept with the product {{ snag.about }}: every waiting order with it is planned anew.</p>
           </template>
+          <template v-else-if="snag?.fix === 'product_customs'">
+            <v-text-field v-model="described" autofocus label="What it is, of what, for what" placeholder="Hand fork, steel and ash wood, for gardening" maxlength="200" required />
+          </template>
+          <template v-else-if="snag?.fix === 'billing_name'">
+            <p>The shipping address has no name. The bill goes to <b>{{ snag.about }}</b>: send it to that name?</p>
+            <v-checkbox v-if="sameFix.length > 1" v-model="everyone" :label="`The same for all ${sameFix.length} orders without a name`" />
+          </template>
+          <template v-else-if="snag?.fix === 'approve'">
+            <p v-if="!may()">The owner has to approve it.</p>
+            <v-checkbox v-else-if="sameFix.length > 1" v-model="everyone" :label="`Approve all ${sameFix.length} orders that wait for it`" />
+          </template>
+          <template v-else-if="snag?.fix === 'clear_party'">
+            <p>Compare the recipient with the list. Only if this is somebody else, clear it and say why; it stays on record.</p>
+            <v-text-field v-model="reason" autofocus label="Why this is not the listed party" maxlength="500" required />
+          </template>
+          <table v-else-if="snag?.fix === 'difference' && difference" class="plain-table">
+            <thead><tr><th>What</th><th>Here</th><th>In the channel now</th></tr></thead>
+            <tbody><tr v-for="c in difference.changes" :key="c.field"><td>{{ c.field }}</td><td class="mute">{{ c.before || "–" }}</td><td><b>{{ c.after || "–" }}</b></td></tr></tbody>
+          </table>
           <AddressForm v-else-if="snag?.fix === 'address' && address" v-model="address" v-model:home="home" :doubtful="row.snags.map((s) => s.about)" />
           <template v-else-if="snag?.fix === 'packaging'">
             <v-select v-model="box" label="Packaging for this order" clearable :items="(boxes ?? []).filter((b) => b.active && !b.carrier).map((b) => ({ title: b.name, value: b.code }))" />
@@ -77,7 +125,10 @@ const openable = computed(() => ["service", "none"].includes(snag.value?.fix ?? 
         <div class="dialog-actions">
           <v-btn variant="text" @click="emit('close')">Not now</v-btn>
           <v-btn v-if="openable" @click="emit('close'); router.push(`/orders/${row.id}`)">Open the order</v-btn>
-          <v-btn v-else type="submit" :loading="save.isPending.value">Save and plan again</v-btn>
+          <template v-else-if="snag?.fix === 'difference'">
+            <v-btn variant="outlined" :loading="save.isPending.value" @click="decide(false)">Refuse, keep ours</v-btn><v-btn :loading="save.isPending.value" @click="decide(true)">Take the change</v-btn>
+          </template>
+          <v-btn v-else type="submit" :disabled="snag?.fix === 'approve' && !may()" :loading="save.isPending.value">{{ buttonWords }}</v-btn>
         </div>
       </form>
     </v-card>

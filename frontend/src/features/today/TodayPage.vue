@@ -7,7 +7,6 @@ import { clock, count, day, localDay, money, timeLeft } from "../../shared/forma
 import { useKeys } from "../../shared/keyboard";
 import { useSelection } from "../../shared/selection";
 import { now, useMe } from "../../shared/session";
-import { ordersQuery } from "../orders";
 import { todayQuery } from "./queries";
 
 const { zone, currency, me, may } = useMe();
@@ -27,16 +26,23 @@ function wordy(d: Schemas["DepartureOut"], n: number): boolean {
   return n / (d.printed + d.bought + d.to_buy) > 0.14;
 }
 async function toBuy(d: Schemas["DepartureOut"]): Promise<void> {
-  const page = await client.fetchQuery(ordersQuery("open", ""));
   selection.clear();
-  for (const row of page.orders) if (d.order_ids.includes(row.id)) selection.set(row, true);
+  for (let after: string | null | undefined = ""; after !== null && after !== undefined; ) {
+    const page: Schemas["OrderPage"] = need(await api.GET("/api/orders", { params: { query: { view: "clear", after, limit: 500 } } }));
+    for (const row of page.orders) if (d.order_ids.includes(row.id)) selection.set(row, true);
+    after = page.next;
+  }
   await router.push("/orders");
 }
 function decide(group: Schemas["SnagGroupOut"]): void {
   void router.push({ path: `/orders/${group.order_ids[0]}`, query: { view: "snags", fix: "1" } });
 }
 const pull = useMutation({
-  mutationFn: async () => need(await api.POST("/api/channels/{code}/pull", { params: { path: { code: "larkspur" } } })),
+  mutationFn: async () => {
+    const channels = need(await api.GET("/api/channels")).filter((c) => c.kind === "webshop" && c.state === "connected");
+    const each = await Promise.all(channels.map(async (c) => need(await api.POST("/api/channels/{code}/pull", { params: { path: { code: c.code } } }))));
+    return { made: each.reduce((n, c) => n + c.made, 0), kept_back: each.reduce((n, c) => n + c.kept_back, 0) };
+  },
   onSuccess: () => client.invalidateQueries(),
 });
 useKeys(Object.fromEntries([1, 2, 3, 4, 5, 6, 7, 8, 9].map((n) => [String(n), () => { const g = today.value?.snags[n - 1]; if (g) decide(g); }])));

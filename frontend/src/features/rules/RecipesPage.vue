@@ -1,0 +1,58 @@
+<script setup lang="ts">
+import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
+import { ref } from "vue";
+import { api, need, words, type Schemas } from "../../api/client";
+import { useMe } from "../../shared/session";
+import { recipesQuery, vocabularyQuery } from "./queries";
+
+const client = useQueryClient();
+const { may } = useMe();
+const { data: recipes, error, isPending } = useQuery(recipesQuery);
+const { data: vocabulary } = useQuery(vocabularyQuery);
+const editing = ref<Schemas["RecipeIn"]>();
+const save = useMutation({
+  mutationFn: async () => need(await api.POST("/api/recipes", { body: editing.value! })),
+  onSuccess: () => { editing.value = undefined; void client.invalidateQueries(); },
+});
+const remove = useMutation({
+  mutationFn: async (code: string) => api.DELETE("/api/recipes/{code}", { params: { path: { code } } }),
+  onSuccess: () => client.invalidateQueries(),
+});
+const choices = (from: Record<string, string> | undefined) => Object.entries(from ?? {}).map(([value, title]) => ({ title, value }));
+</script>
+
+<template>
+  <div class="page">
+    <div class="head"><h1>Recipes</h1><span class="mute">A service, packaging and extras under one name, for promises, products, rules and hands</span><span class="grow" /><v-btn v-if="may('shipper')" @click="editing = { name: '', service: null, packaging: null, extras: [] }">Add a recipe</v-btn></div>
+    <p v-if="error || remove.error.value" class="note bad" role="alert">{{ words(error ?? remove.error.value) }}</p>
+    <p v-if="isPending" class="empty">Fetching the recipes…</p>
+    <p v-else-if="!recipes?.length" class="empty panel">No recipe yet. Make one here, or from an order that goes the way you like.</p>
+    <table v-else class="plain-table panel">
+      <thead><tr><th>Recipe</th><th>Service</th><th>Packaging</th><th>Extras</th><th></th></tr></thead>
+      <tbody>
+        <tr v-for="r in recipes" :key="r.code">
+          <td><b>{{ r.name }}</b></td><td>{{ r.service ? (vocabulary?.choices.services[r.service] ?? `${r.service}, not on offer now`) : "left open" }}</td>
+          <td>{{ r.packaging ? (vocabulary?.choices.packagings[r.packaging] ?? r.packaging) : "left open" }}</td><td>{{ r.extras.map((e) => e.replaceAll("_", " ")).join(", ") || "none" }}</td>
+          <td class="right"><template v-if="may('shipper')"><button class="link" type="button" @click="editing = { ...r, extras: [...r.extras] }">Change</button><button class="link" type="button" @click="remove.mutate(r.code)">Remove</button></template></td>
+        </tr>
+      </tbody>
+    </table>
+    <v-dialog :model-value="!!editing" max-width="560" aria-label="Recipe" @update:model-value="editing = undefined">
+      <v-card v-if="editing">
+        <form @submit.prevent="save.mutate()">
+          <div class="dialog-head">{{ editing.code ? `Change ${editing.name}` : "Add a recipe" }}</div>
+          <div class="dialog-body">
+            <p v-if="save.error.value" class="note bad" role="alert">{{ words(save.error.value) }}</p>
+            <div class="form-grid">
+              <v-text-field v-model="editing.name" class="w6" label="Name" maxlength="80" required autofocus />
+              <v-select v-model="editing.service" class="w6" label="Service" clearable :items="choices(vocabulary?.choices.services)" />
+              <v-select v-model="editing.packaging" class="w6" label="Packaging" clearable :items="choices(vocabulary?.choices.packagings)" />
+              <v-select v-model="editing.extras" class="w6" label="Extras" multiple :items="(vocabulary?.choices.extras ?? []).map((e) => ({ title: e.replaceAll('_', ' '), value: e }))" />
+            </div>
+          </div>
+          <div class="dialog-actions"><v-btn variant="text" @click="editing = undefined">Not now</v-btn><v-btn type="submit" :loading="save.isPending.value">Save the recipe</v-btn></div>
+        </form>
+      </v-card>
+    </v-dialog>
+  </div>
+</template>
