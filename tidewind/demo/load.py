@@ -120,7 +120,8 @@ def _things(session: Session) -> None:
 def _carriers(session: Session) -> None:
     for code, name, monogram, number, discounts, cards in CARRIERS:
         account = CarrierAccount(code=code, name=name, monogram=monogram, account_number=number,
-                                 base_url=f"{{standins}}/carriers/{code}", discounts_bp=discounts, active=True)  # fmt: skip
+                                 base_url=f"{{standins}}/carriers/{code}", discounts_bp=discounts, active=True,
+                                 latin_only=code == "brightmile")  # fmt: skip
         session.add(account)
         session.flush()
         for card in cards:

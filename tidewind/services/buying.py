@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import secrets
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import asdict, dataclass, field
 from datetime import datetime, timedelta
 from zoneinfo import ZoneInfo
 
@@ -18,6 +18,7 @@ from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session, sessionmaker
 
 from tidewind.core.addresses.check import Address, is_po_box
+from tidewind.core.addresses.latin import latin_address
 from tidewind.core.quantities import money_text
 from tidewind.db.tables import Batch, CarrierAccount, Label, Order, Person, Shipment
 from tidewind.outside.carrier import Sold, Wanted, WantedParcel
@@ -178,7 +179,7 @@ def buy_shipment(
         if shipment is None or shipment.state != "buying":
             return shipment.state if shipment else "gone"
         account = session.scalars(select(CarrierAccount).where(CarrierAccount.code == shipment.carrier)).one()
-        key, wanted = shipment.idempotency_key, _wanted(session, shipment)
+        key, wanted = shipment.idempotency_key, _wanted(session, shipment, account.latin_only)
     client = outside.carrier(account)
     try:
         sold = client.buy(key, wanted)
@@ -198,7 +199,7 @@ def buy_shipment(
     return _write_answer(sessions, outside, shipment_id, sold, clock())
 
 
-def _wanted(session: Session, shipment: Shipment) -> Wanted:
+def _wanted(session: Session, shipment: Shipment, latin_only: bool) -> Wanted:
     order = shipment.order
     facts = all_facts(session, [order])[0]
     address = Address(**shipment.address)
@@ -207,7 +208,7 @@ def _wanted(session: Session, shipment: Shipment) -> Wanted:
         country=address.country,
         postcode=address.postcode,
         home=order.home,
-        recipient=dict(shipment.address),
+        recipient=asdict(latin_address(address)) if latin_only else dict(shipment.address),
         value_minor=order.plan.get("value_minor", facts.value),
         contents=sorted({c for line in facts.lines for c in line.contents}),
         extras=list(shipment.extras),

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from dataclasses import asdict
 from datetime import date, datetime
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from tidewind.core.addresses.check import country_name
+from tidewind.core.addresses.check import Address, country_name
+from tidewind.core.addresses.latin import latin_address
 from tidewind.core.codes import is_sscc
 from tidewind.core.quantities import weight_text
 from tidewind.db.tables import CarrierAccount, Label, OrderLine, Product, Shipment
@@ -66,7 +68,7 @@ def _paper(shipment: Shipment, label: Label, account: CarrierAccount) -> LabelPa
         service=shipment.service_name,
         network="",
         sender=(*address_lines(shipment.sender), country_name(shipment.sender["country"])),
-        recipient=address_lines(shipment.address),
+        recipient=_recipient_lines(shipment.address, account.latin_only),
         country_line=country_name(shipment.address["country"]).upper(),
         routing=label.routing,
         tracking_number=number,
@@ -79,6 +81,15 @@ def _paper(shipment: Shipment, label: Label, account: CarrierAccount) -> LabelPa
         ship_date=_day(shipment.ship_date),
         reprint=label.printed_at is not None,
     )
+
+
+def _recipient_lines(address: Mapping[str, str], latin_only: bool) -> tuple[str, ...]:
+    """Return the address as the carrier can print it; below it the name as it is written, where that is another."""
+    if not latin_only:
+        return address_lines(address)
+    spelt = asdict(latin_address(Address(**address)))
+    own = (address["name"],) if spelt["name"] != address["name"] else ()
+    return (*address_lines(spelt), *own)
 
 
 def print_slips(session: Session, shipment_ids: Sequence[int]) -> bytes:

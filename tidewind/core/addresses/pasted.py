@@ -136,7 +136,9 @@ def _is_phone(line: str, match: re.Match[str], country: str) -> bool:
     """Tell a phone number from a postcode or a house number: eight figures, and hardly anything beside it."""
     digits = sum(ch.isdigit() for ch in match[0])
     alone = len(match[0]) >= len(line) - 14 and not any(ch.isalpha() for ch in line[match.end() :])
-    return digits >= 8 and alone and not _postcode_in(line, country, whole=True)
+    code = _postcode_in(line, country)
+    inside = code is not None and code.start() <= match.start() and match.end() <= code.end()
+    return digits >= 8 and alone and not inside
 
 
 def _rules(country: str) -> ValidationRules | None:
@@ -151,14 +153,12 @@ def _shapes(country: str) -> list[str]:
     return [m.pattern.strip("^$") for m in rules.postal_code_matchers] if rules else []
 
 
-def _postcode_in(line: str, country: str, whole: bool = False) -> re.Match[str] | None:
+def _postcode_in(line: str, country: str) -> re.Match[str] | None:
     """Return where the country's postcode stands in a line: at its end, else at its beginning, else anywhere."""
     for shape in _shapes(country)[:1]:
         loose = shape.replace("-?", r"[- ]?")
         prefix = r"(?:[A-Z]{1,3}-)?"
         matches = list(re.finditer(rf"(?<![\w-]){prefix}(?P<code>{loose})(?![\w-])", line, re.IGNORECASE))
-        if whole:
-            matches = [m for m in matches if m[0] == line]
         if matches:
             last_first = country in {"GB", "US", "CA", "AU", "BR", "IE", "IN"}
             return matches[-1] if last_first else matches[0]
@@ -210,21 +210,8 @@ def _take_town(lines: Sequence[str], found: _Found, country: str) -> list[str]:
 
 def _put_town(town: str, found: _Found, country: str, rest: list[str]) -> None:
     parts = [part.strip() for part in re.split(r"[,/]|\s[-–]\s", town) if part.strip()]
-    if country in words.WITH_STATES and parts:
-        *cities, last = parts
-        region = _region(last, country)
-        if region and cities:
-            found.put("region", region)
-            if len(cities) > 1 and any(words.STREET.search(c) for c in cities[:-1]):
-                rest.append(", ".join(cities[:-1]))
-            found.put("city", cities[-1])
-            return
-        pieces = last.split()
-        region = _region(pieces[-1], country) if len(pieces) > 1 else None
-        if region:
-            found.put("region", region)
-            found.put("city", " ".join([*cities, *pieces[:-1]]))
-            return
+    if country in words.WITH_STATES and parts and _put_state(parts, found, country, rest):
+        return
     bracket = re.fullmatch(r"(.+?)\s*\(([^)]{2,40})\)", town)
     if bracket:
         found.put("city", bracket[1])
@@ -240,6 +227,26 @@ def _put_town(town: str, found: _Found, country: str, rest: list[str]) -> None:
         found.put("region", ", ".join(parts[1:]), "it may belong to the city")
     elif parts:
         found.put("city", parts[0], "it holds figures" if any(ch.isdigit() for ch in parts[0]) else "")
+
+
+def _put_state(parts: list[str], found: _Found, country: str, rest: list[str]) -> bool:
+    """Take city and state where a country writes both; return whether a state was found."""
+    *cities, last = parts
+    region = _region(last, country)
+    if region and not cities and len(rest) > 2:
+        cities = [rest.pop()]  # the line before it, where one line was parted by commas
+    if region and cities:
+        if len(cities) > 1 and any(words.STREET.search(c) for c in cities[:-1]):
+            rest.append(", ".join(cities[:-1]))
+        found.put("region", region)
+        found.put("city", cities[-1])
+        return True
+    pieces = last.split()
+    region = _region(pieces[-1], country) if len(pieces) > 1 else None
+    if region:
+        found.put("region", region)
+        found.put("city", " ".join([*cities, *pieces[:-1]]))
+    return bool(region)
 
 
 def _region(text: str, country: str) -> str | None:

@@ -23,6 +23,7 @@ class CarrierAccount(Base):
     base_url: Mapped[str] = mapped_column(String(200))
     discounts_bp: Mapped[dict[str, Any]] = mapped_column(default=dict)
     active: Mapped[bool] = mapped_column(default=True)
+    latin_only: Mapped[bool] = mapped_column(default=False)
 
 
 class RateCardRow(Base):

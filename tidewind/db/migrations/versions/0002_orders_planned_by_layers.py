@@ -187,6 +187,7 @@ def upgrade() -> None:
         unique=True,
         postgresql_where=sa.text("state = 'waiting'"),
     )
+    op.add_column("carrier_account", sa.Column("latin_only", sa.Boolean(), nullable=False, server_default=sa.false()))
     op.add_column("channel", sa.Column("adapter", sa.String(length=30), nullable=False, server_default=""))
     op.add_column("channel", sa.Column("state", sa.String(length=20), nullable=False, server_default="connected"))
     op.add_column("channel", sa.Column("secret_sealed", sa.String(length=1000), nullable=False, server_default=""))
