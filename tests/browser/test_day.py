@@ -3,85 +3,16 @@
 from __future__ import annotations
 
 import json
-import tempfile
-from collections.abc import Iterator
 from pathlib import Path
 
 import httpx
-import pytest
 from PIL import Image
-from playwright.sync_api import Browser, Page, expect, sync_playwright
+from playwright.sync_api import Browser, Page, expect
 
+from tests.browser.people import axe, page_of, row
 from tests.documents.test_paper import codes
-from tidewind.cluster import FAST_FOR_TESTS, free_port
 from tidewind.settings import DATA, ROOT
 from tidewind.supervisor import Supervisor
-
-AXE = ROOT / "frontend" / "node_modules" / "axe-core" / "axe.min.js"
-CHROMIUM = [
-    "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
-    "--disable-component-update", "--disable-sync", "--disable-dev-shm-usage",
-]  # fmt: skip
-
-
-def start(demo: bool) -> Iterator[Supervisor]:
-    with tempfile.TemporaryDirectory(prefix="tidewind-day-", ignore_cleanup_errors=True) as folder:
-        Path(folder).chmod(0o755)
-        made = Supervisor(Path(folder) / "shop", free_port(), demo=demo, fast=FAST_FOR_TESTS)
-        try:
-            made.up()
-            yield made
-        finally:
-            made.down()
-
-
-@pytest.fixture(scope="module")
-def shop() -> Iterator[Supervisor]:
-    yield from start(demo=True)
-
-
-@pytest.fixture(scope="module")
-def empty_shop() -> Iterator[Supervisor]:
-    yield from start(demo=False)
-
-
-@pytest.fixture(scope="module")
-def browser() -> Iterator[Browser]:
-    with sync_playwright() as playwright:
-        made = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
-        yield made
-        made.close()
-
-
-def page_of(
-    browser: Browser, shop: Supervisor, who: str = "Tomé Brisson", scheme: str = "light", width: int = 1280
-) -> Page:
-    context = browser.new_context(
-        base_url=shop.settings.base_url,
-        viewport={"width": width, "height": 800},
-        color_scheme=scheme,
-        timezone_id="Europe/Lisbon",
-    )  # type: ignore[arg-type]
-    page = context.new_page()
-    page.errors = []  # type: ignore[attr-defined]
-    page.on("pageerror", lambda error: page.errors.append(str(error)))  # type: ignore[attr-defined]
-    page.goto("/")
-    page.get_by_role("button", name=who).click()
-    expect(page.get_by_role("heading", name="ready to buy")).to_be_visible()
-    return page
-
-
-def axe(page: Page) -> None:
-    """No violation of WCAG 2.2 A or AA on what is shown now, and no script error so far."""
-    page.evaluate(AXE.read_text("utf-8"))
-    rules = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"]
-    found = page.evaluate("(rules) => axe.run(document, {runOnly: rules})", rules)["violations"]
-    assert [(v["id"], [n["html"][:120] for n in v["nodes"][:3]]) for v in found] == []
-    assert page.errors == []  # type: ignore[attr-defined]
-
-
-def row(page: Page, name: str):  # type: ignore[no-untyped-def]
-    return page.locator("tr[data-order]", has_text=name)
 
 
 def buy(page: Page, labels: str) -> None:
@@ -141,8 +72,11 @@ def test_a_messy_file_becomes_paid_printed_labels(browser: Browser, shop: Superv
     expect(row(page, "Dinis Valente")).to_have_count(0)
 
     inbox = page.context.new_page()
-    inbox.goto(f"{shop.settings.standins_url}/mail")
-    expect(inbox.get_by_text("Your order CJ-704 is on its way")).to_be_visible()
+    for _ in range(40):  # the page of the mails does not follow by itself
+        inbox.goto(f"{shop.settings.standins_url}/mail")
+        if inbox.get_by_text("Your order CJ-704 is on its way").count():
+            break
+        inbox.wait_for_timeout(250)
     link = inbox.locator("pre", has_text="CJ-704").text_content() or ""
     inbox.goto(next(word for word in link.split() if "/t/" in word))
     expect(inbox.get_by_role("heading", name="Announced")).to_be_visible()
@@ -178,7 +112,16 @@ def test_the_days_work_by_keyboard_alone_in_the_dark_and_narrow(browser: Browser
     page.keyboard.press("h")
     page.get_by_role("button", name="Held or left out").click()
     expect(page.get_by_text("held by Tomé Brisson").first).to_be_visible()
-    for path in ("/money", "/set-up/places", "/set-up/packaging", "/import", "/nowhere"):
+    for path in (
+        "/money",
+        "/set-up/places",
+        "/set-up/packaging",
+        "/import",
+        "/recipes",
+        "/products",
+        "/contacts",
+        "/nowhere",
+    ):
         page.goto(path)
         expect(page.get_by_role("heading").first).to_be_visible()
         axe(page)

@@ -8,6 +8,7 @@ from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
 from pydantic import BaseModel
+from sqlalchemy.exc import DataError
 from starlette.exceptions import HTTPException
 
 from tidewind.outside.errors import OutsideError
@@ -51,6 +52,10 @@ def install(app: FastAPI) -> None:
                 fields[".".join(str(part) for part in entry["loc"][1:])[:120]] = str(entry["msg"])[:200]
         return problem(422, "invalid_input", "Some fields cannot be used as they are.", fields)
 
+    def unstorable(_request: Request, _error: Exception) -> JSONResponse:
+        # The database refuses what no text or number of its can hold: a NUL character, a number out of range.
+        return problem(422, "invalid_input", "A text or a number cannot be kept as it is. Nothing was changed.")
+
     def http_error(_request: Request, error: Exception) -> JSONResponse:
         status = error.status_code if isinstance(error, HTTPException) else 500
         return problem(status, "http", str(getattr(error, "detail", error))[:300])
@@ -58,6 +63,7 @@ def install(app: FastAPI) -> None:
     app.add_exception_handler(ServiceError, service_error)
     app.add_exception_handler(OutsideError, outside_error)
     app.add_exception_handler(RequestValidationError, invalid)
+    app.add_exception_handler(DataError, unstorable)
     app.add_exception_handler(HTTPException, http_error)
 
 

@@ -20,7 +20,8 @@ const virtual = useVirtualizer(
     getScrollElement: () => box.value ?? null,
     estimateSize: (i: number) => (items.value[i]?.kind === "group" ? GROUP : ROW),
     getItemKey: (i: number) => items.value[i]?.key ?? i,
-    overscan: 12,
+    // A usual day is drawn whole, so that the browser's own search finds everything; longer lists as far as they are seen.
+    overscan: items.value.length <= 250 ? 250 : 12,
   })),
 );
 const shown = computed(() => virtual.value.getVirtualItems());

@@ -56,6 +56,8 @@ const save = useMutation({
     note.value = "";
     editing.value = "";
     base.value = saved.version;
+    await client.refetchQueries({ queryKey: ["rules"] });
+    begin(); // as the server wrote it
     await client.invalidateQueries();
   },
 });

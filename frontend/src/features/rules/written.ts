@@ -16,7 +16,7 @@ export function opened(c: Condition): { all: Condition[] } | { any: Condition[] 
   return "all" in c || "any" in c ? c : { all: [c] };
 }
 export function fresh(): Rule {
-  return { id: `r-${Date.now().toString(36)}${Math.random().toString(36).slice(2, 6)}`, name: "", on: true, when: { all: [{ fact: "value", test: "at_least", to: 8000 }] }, do: [{ set: "add_extra", to: "signature" }] };
+  return { id: `r-${Date.now().toString(36)}${Math.random().toString(36).slice(2, 6)}`, name: "New rule", on: true, when: { all: [{ fact: "value", test: "at_least", to: 8000 }] }, do: [{ set: "add_extra", to: "signature" }] };
 }
 export const copy = <T>(value: T): T => JSON.parse(JSON.stringify(value)) as T;
 

@@ -1,0 +1,62 @@
+"""A shop of real processes, browsers for its people, and the check for accessibility."""
+
+from __future__ import annotations
+
+import tempfile
+from collections.abc import Iterator
+from pathlib import Path
+
+from playwright.sync_api import Browser, Locator, Page, expect
+
+from tidewind.cluster import FAST_FOR_TESTS, free_port
+from tidewind.settings import ROOT
+from tidewind.supervisor import Supervisor
+
+AXE = ROOT / "frontend" / "node_modules" / "axe-core" / "axe.min.js"
+CHROMIUM = [
+    "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
+    "--disable-component-update", "--disable-sync", "--disable-dev-shm-usage",
+]  # fmt: skip
+
+
+def start(demo: bool) -> Iterator[Supervisor]:
+    with tempfile.TemporaryDirectory(prefix="tidewind-day-", ignore_cleanup_errors=True) as folder:
+        Path(folder).chmod(0o755)
+        made = Supervisor(Path(folder) / "shop", free_port(), demo=demo, fast=FAST_FOR_TESTS)
+        try:
+            made.up()
+            yield made
+        finally:
+            made.down()
+
+
+def page_of(
+    browser: Browser, shop: Supervisor, who: str = "Tomé Brisson", scheme: str = "light", width: int = 1280
+) -> Page:
+    context = browser.new_context(
+        base_url=shop.settings.base_url,
+        viewport={"width": width, "height": 800},
+        color_scheme=scheme,
+        timezone_id="Europe/Lisbon",
+    )  # type: ignore[arg-type]
+    page = context.new_page()
+    page.errors = []  # type: ignore[attr-defined]
+    page.on("pageerror", lambda error: page.errors.append(str(error)))  # type: ignore[attr-defined]
+    page.goto("/")
+    page.get_by_role("button", name=who).click()
+    expect(page.get_by_role("heading", name="ready to buy")).to_be_visible()
+    return page
+
+
+def axe(page: Page) -> None:
+    """No violation of WCAG 2.2 A or AA on what is shown now, and no script error so far."""
+    page.evaluate(AXE.read_text("utf-8"))
+    rules = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"]
+    found = page.evaluate("(rules) => axe.run(document, {runOnly: rules})", rules)["violations"]
+    said = [(v["id"], [n["html"][:120] for n in v["nodes"][:3]]) for v in found]
+    assert not said, said
+    assert page.errors == []  # type: ignore[attr-defined]
+
+
+def row(page: Page, name: str) -> Locator:
+    return page.locator("tr[data-order]", has_text=name)

@@ -1,0 +1,158 @@
+"""Orders in and planned: rules as sentences, promises linked, two people on the same orders, pasted addresses, channels."""
+
+from __future__ import annotations
+
+import httpx
+from playwright.sync_api import Browser, Page, expect
+
+from tests.browser.people import axe, page_of, row
+from tidewind.settings import DATA
+from tidewind.supervisor import Supervisor
+
+
+def open_order(page: Page, name: str) -> None:
+    page.goto("/orders")
+    row(page, name).first.click()
+    expect(page.get_by_role("region", name="Order", exact=True)).to_be_visible()
+
+
+def test_two_people_on_the_same_orders_see_each_other(browser: Browser, shop: Supervisor) -> None:
+    tome, ines = page_of(browser, shop), page_of(browser, shop, "Inês Valadar")
+    open_order(tome, "Beatriz Amorim")
+    expect(tome.get_by_role("heading", name="Price against arrival")).to_be_visible()
+    ines.goto("/orders")
+    mine = row(ines, "Beatriz Amorim")
+    expect(mine).to_contain_text("Tomé Brisson", timeout=15_000)
+    mine.get_by_role("checkbox").check()
+    row(ines, "Tomás Vilaça").get_by_role("checkbox").check()
+    expect(ines.get_by_role("region", name="Selected orders")).to_contain_text("with others just now")
+    ines.keyboard.press("b")
+    dialog = ines.get_by_role("dialog")
+    expect(dialog).to_contain_text("Tomé Brisson has one of these open")
+    axe(ines)
+    dialog.get_by_role("button", name="Leave out").click()
+    expect(dialog.get_by_role("button", name="Buy 1 label")).to_be_visible()
+    dialog.get_by_role("button", name="Not now").click()
+    mine.click()
+    ines.get_by_role("button", name="Take it over").click()
+    expect(tome.get_by_text("is working on this order just now")).to_be_visible(timeout=60_000)
+    # A change by one is seen by the other without anybody loading the page again.
+    ines.get_by_role("button", name="Signature").click()
+    expect(ines.get_by_text("Set by hand: extras.")).to_be_visible()
+    expect(tome.get_by_text("Set by hand: extras.")).to_be_visible(timeout=15_000)
+    ines.get_by_role("button", name="Undo: set extras").click()
+    expect(ines.get_by_text("Set by hand: extras.")).to_have_count(0)
+
+
+def test_a_rule_is_written_as_a_sentence_rehearsed_switched_on_and_brought_back(
+    browser: Browser, shop: Supervisor
+) -> None:
+    page = page_of(browser, shop, "Inês Valadar")
+    page.goto("/rules")
+    expect(page.get_by_role("heading", name="5 · Rules")).to_be_visible()
+    axe(page)
+    page.get_by_role("button", name="Add a rule").click()
+    page.get_by_placeholder("What it is for").fill("Night for the south")
+    page.get_by_label("Fact", exact=True).last.select_option(label="the postcode")
+    page.get_by_label("the postcode, with commas").fill("8000-8999")
+    page.get_by_label("the postcode, with commas").press("Tab")
+    page.get_by_label("Action", exact=True).last.select_option(label="send by")
+    page.get_by_label("Which", exact=True).last.select_option(label="Brightmile Parcel Night, by 12:00")
+    expect(
+        page.get_by_text("If the postcode is 8000-8999, then send by Brightmile Parcel Night, by 12:00.")
+    ).to_be_visible()
+    expect(page.get_by_role("heading", name="If you switch this on")).to_be_visible()
+    axe(page)
+    page.reload()  # nothing typed is lost
+    expect(page.get_by_text("If the postcode is 8000-8999")).to_be_visible()
+    page.get_by_label("A note for the versions").fill("South by night")
+    page.get_by_role("button", name="Switch on").click()
+    expect(page.get_by_role("heading", name="As it is now")).to_be_visible()
+    page.get_by_role("button", name="Versions").click()
+    expect(page.get_by_role("cell", name="South by night")).to_be_visible()
+    page.get_by_role("button", name="Bring this back").first.click()
+    expect(page.get_by_text("If the postcode is 8000-8999")).to_have_count(0)
+    body = page.request.get("/api/rules/file").json()
+    assert [rule["id"] for rule in body["rules"]] == ["dear", "clubs", "abroad-dear"]
+
+
+def test_an_unlinked_promise_is_linked_where_it_is_read(browser: Browser, shop: Supervisor) -> None:
+    page = page_of(browser, shop)
+    page.goto("/orders")
+    row(page, "Hélder Roque").get_by_role("button", name="Slow and green").click()
+    axe(page)
+    page.get_by_role("dialog").locator(".v-field").first.click()
+    page.get_by_role("option", name="Night, by noon").click()
+    expect(page.get_by_role("status")).to_contain_text("1 will change")
+    page.get_by_role("button", name="Link it and change 1 order").click()
+    expect(row(page, "Hélder Roque")).to_contain_text("promise link")
+    expect(row(page, "Hélder Roque")).to_contain_text("Night")
+    row(page, "Simone").or_(row(page, "no name")).get_by_role("button", name="Fix").first.click()
+    page.get_by_role("button", name="Use that name").click()
+    expect(row(page, "Simone Achterberg")).to_contain_text("€")
+    row(page, "Viktor Halvorsen Quade").get_by_role("button", name="Fix").click()
+    page.get_by_label("Why this is not the listed party").fill("Another year of birth, seen on the invoice")
+    axe(page)
+    page.get_by_role("button", name="Clear it, on record").click()
+    expect(row(page, "Viktor Halvorsen Quade")).to_contain_text("€")
+    page.goto("/set-up/restricted")
+    expect(page.get_by_role("cell", name="Another year of birth, seen on the invoice")).to_be_visible()
+    axe(page)
+
+
+def test_a_pasted_address_becomes_a_shipment_divided_by_hand(browser: Browser, shop: Supervisor) -> None:
+    page = page_of(browser, shop)
+    page.goto("/orders/new")
+    page.get_by_role("button", name="Paste an address").click()
+    page.get_by_label("Address as it was written").fill("Joana Freitas\nRua das Olarias 5\n3810-142 Aveiro\nPortugal")
+    page.get_by_role("button", name="Put it into the fields").click()
+    expect(page.get_by_label("City")).to_have_value("Aveiro")
+    page.get_by_label("SKU", exact=True).fill("HF-02")
+    page.get_by_label("Pieces").fill("4")
+    expect(page.get_by_role("button", name="Make the shipment · €")).to_be_visible()
+    axe(page)
+    page.goto("/today")
+    page.goto("/orders/new")  # left half-way, and here again
+    expect(page.get_by_label("City")).to_have_value("Aveiro")
+    page.get_by_role("button", name="Make the shipment · €").click()
+    expect(page.get_by_role("heading", name="S-1001 Joana Freitas, Aveiro")).to_be_visible()
+    page.get_by_role("button", name="Divide into parcels").click()
+    axe(page)
+    page.get_by_role("button", name="to parcel 2").first.click()
+    page.get_by_role("button", name="Keep 2 parcels").click()
+    expect(page.get_by_text("Parcel 2 of 2")).to_be_visible()
+    page.get_by_role("button", name="Undo: set split, parcels").click()
+    expect(page.get_by_text("Parcel 1 of 1")).to_be_visible()
+
+
+def test_channels_show_what_came_and_a_change_there_is_taken_here(browser: Browser, shop: Supervisor) -> None:
+    page = page_of(browser, shop, "Inês Valadar")
+    page.goto("/set-up/channels?channel=tallyfair")
+    expect(page.get_by_role("table", name="States").get_by_role("row", name="to dispatch")).to_contain_text("4")
+    expect(page.get_by_text("kept back: payment pending")).to_be_visible()
+    axe(page)
+    page.get_by_role("button", name="Test").click()
+    expect(page.get_by_text("It answers: 5 orders")).to_be_visible()
+    httpx.post(f"{shop.settings.standins_url}/tallyfair/play", data={"what": "move"})
+    page.get_by_role("button", name="Pull now").click()
+    expect(page.get_by_role("status").filter(has_text="1 changed there")).to_be_visible()
+    page.goto("/orders")
+    row(page, "Otília Camacho").get_by_role("button", name="The channel changed this order").click()
+    expect(page.get_by_role("dialog")).to_contain_text("Rua das Flores 99")
+    axe(page)
+    page.get_by_role("button", name="Take the change").click()
+    expect(row(page, "Otília Camacho")).not_to_contain_text("The channel changed this order")
+
+
+def test_a_row_is_corrected_in_place_and_an_import_taken_back(browser: Browser, shop: Supervisor) -> None:
+    page = page_of(browser, shop)
+    page.goto("/import")
+    page.set_input_files("input[type=file]", DATA / "orders-messy.csv")
+    page.get_by_role("row", name="“Atlantis” is no country").get_by_role("button", name="Correct").click()
+    axe(page)
+    page.get_by_role("textbox", name="Country").fill("Portugal")
+    page.get_by_role("button", name="Correct the row").click()
+    expect(page.get_by_text("“Atlantis” is no country")).to_have_count(0)
+    page.get_by_role("button", name="Import 9 orders").click()
+    page.get_by_role("button", name="Take this import back").click()
+    expect(page.get_by_text("This import was taken back.")).to_be_visible()
