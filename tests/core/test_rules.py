@@ -79,7 +79,7 @@ FACTS = {
 )  # fmt: skip
 def test_a_condition_holds_fails_or_is_not_known_yet(condition: dict[str, Any], expected: bool | None) -> None:
     (rule,) = rules({"when": condition, "do": [{"set": "stop"}]})
-    assert rule.when.holds(FACTS) is expected
+    assert rule.holds(FACTS) is expected
     assert read_rules(json.loads(json.dumps(write_rules([rule])))) == (rule,)
 
 

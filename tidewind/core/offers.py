@@ -50,16 +50,18 @@ class Sending:
 def offers_for(order: OrderFacts, shop: Shop, sending: Sending) -> list[Offer]:
     """Return every service of every carrier for this order, quoted or refused with its reason."""
     boxes = {p.code: p for p in shop.packagings}
+    usual = consignment_of(order, sending.parcels, sending.extras, sending.value)
     return [
-        _offer(order, shop, carrier, compiled.service, sending, boxes)
+        _offer(order, shop, carrier, compiled.service, sending, boxes, usual)
         for carrier in shop.carriers
         for compiled in carrier.own.services.values()
     ]
 
 
 def _offer(
-    order: OrderFacts, shop: Shop, carrier: Carrier, service: Service, sending: Sending, boxes: Mapping[str, Packaging]
-) -> Offer:
+    order: OrderFacts, shop: Shop, carrier: Carrier, service: Service, sending: Sending,
+    boxes: Mapping[str, Packaging], usual: Consignment,
+) -> Offer:  # fmt: skip
     parcels = sending.parcels
     refused: Refused | None = None
     if service.packaging:
@@ -71,17 +73,26 @@ def _offer(
     made = Offer(carrier.code, service.code, service.name, service.network, parcels, None, refused, None)
     if refused:
         return made
-    consignment = consignment_of(order, parcels, sending.extras, sending.value)
+    consignment = usual
+    if parcels is not sending.parcels:
+        consignment = consignment_of(order, parcels, sending.extras, sending.value)
     quoted = carrier.own.quote(service.code, consignment)
     if isinstance(quoted, Refused):
         return replace(made, refused=quoted)
-    published = carrier.published.quote(service.code, consignment)
     return replace(
         made,
         quote=quoted,
         arrival=_arrival(order, shop, carrier, service, quoted.zone, sending.not_before),
-        published_net=published.net if isinstance(published, Quote) else None,
     )
+
+
+def with_published(offer: Offer, order: OrderFacts, shop: Shop, extras: frozenset[str], value: int) -> Offer:
+    """Return an offer with its price at the carrier's published rates, without the shop's contract."""
+    carrier = next(c for c in shop.carriers if c.code == offer.carrier)
+    if carrier.published is carrier.own and offer.quote:
+        return replace(offer, published_net=offer.quote.net)
+    published = carrier.published.quote(offer.service, consignment_of(order, offer.parcels, extras, value))
+    return replace(offer, published_net=published.net if isinstance(published, Quote) else None)
 
 
 def _repack(sending: Sending, box: Packaging | None) -> tuple[PackedParcel, ...] | Refused:

@@ -14,7 +14,7 @@ from tidewind.core.addresses.check import check
 from tidewind.core.choosing import Option, pick
 from tidewind.core.destinations import crosses_customs, destination_group
 from tidewind.core.layers import BINDING, HAND, PRECEDENT, PRODUCT, PROMISE, SHOP, Step, Wishes
-from tidewind.core.offers import Offer, Sending, offers_for
+from tidewind.core.offers import Offer, Sending, offers_for, with_published
 from tidewind.core.order_facts import Hand, OrderFacts, Shop, rule_facts
 from tidewind.core.packing import PackedParcel, Unit
 from tidewind.core.parcels import Packed, by_phrase, parcels_text, put_into_parcels, units_of
@@ -62,9 +62,9 @@ def plan(order: OrderFacts, shop: Shop) -> Plan:
     lines = [line for line in order.lines if line.quantity > 0]
     measured = bool(lines) and all(line.weight_g is not None and line.sides is not None for line in lines)
     units = units_of(lines) if measured else []
-    seen = _as_rules_see(units, shop, wishes) if measured else ()
+    seen = _as_rules_see(units, shop, wishes) if measured else None
     before = (list(wishes.packaging), wishes.split)
-    applied = _run_rules(order, shop, wishes, seen)
+    applied = _run_rules(order, shop, wishes, seen.parcels if isinstance(seen, Packed) else ())
     _hand_layer(order, wishes)
     _approval(order, wishes, snags)
     result = Plan(
@@ -73,22 +73,21 @@ def plan(order: OrderFacts, shop: Shop) -> Plan:
         desk=wishes.desk, hold="" if order.hand.released else wishes.hold,
     )  # fmt: skip
     if measured:
-        packed = put_into_parcels(units, wishes, order.hand, shop, snags)
+        same = seen is not None and not (wishes.packaging or wishes.split or order.hand.split or order.hand.parcels)
+        packed = seen if seen and same else put_into_parcels(units, wishes, order.hand, shop, snags)
         if (list(wishes.packaging), wishes.split) != before and _weighed(shop, applied):
             wishes.note("rules", SHOP, "not run a second time", "weight was computed again after the box was changed")
         _price(result, order, shop, wishes, units, packed)
     return result
 
 
-def _as_rules_see(units: Sequence[Unit], shop: Shop, wishes: Wishes) -> tuple[PackedParcel, ...]:
+def _as_rules_see(units: Sequence[Unit], shop: Shop, wishes: Wishes) -> Packed | Refused:
     """Return the parcels that the layers below the rules make; the shop default goes into the trail first."""
-    default = packed = put_into_parcels(units, Wishes({}, {}), Hand(), shop, [])
+    default = put_into_parcels(units, Wishes({}, {}), Hand(), shop, [])
     if isinstance(default, Packed):
         why = "the smallest that everything fits into" if len(default.parcels) == 1 else "one box will not do"
         wishes.trail.setdefault("packaging", []).insert(0, Step(SHOP, parcels_text(default.parcels), why))
-    if wishes.packaging:
-        packed = put_into_parcels(units, wishes, Hand(), shop, [])
-    return packed.parcels if isinstance(packed, Packed) else ()
+    return put_into_parcels(units, wishes, Hand(), shop, []) if wishes.packaging else default
 
 
 def names_of(shop: Shop) -> dict[str, str]:
@@ -264,6 +263,8 @@ def _choose(result: Plan, order: OrderFacts, shop: Shop, wishes: Wishes) -> None
         if bound:
             result.chosen = None
             break
+    if result.chosen:
+        result.chosen = with_published(result.chosen, order, shop, result.extras, result.value)
     if not result.chosen and not bound:
         result.snags.append(Snag("no_service", "stops", _no_service_words(result.offers), "service"))
     if result.chosen:

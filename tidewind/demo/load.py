@@ -52,26 +52,31 @@ def load(sessions: sessionmaker[Session], outside: Outside, now: datetime) -> bo
     with sessions.begin() as session:
         if anybody(session):
             return False
-        session.add(
-            Shop(
-                id=1, name="Larkspur & Loam", brand="Larkspur & Loam", time_zone="Europe/Lisbon", currency="EUR",
-                units="metric", policy="cheapest_on_promise", day_value_minor=40, late_value_minor=250,
-                price_tolerance_minor=0, mail_from="parcels@larkspur.example",
-            )
-        )  # fmt: skip
-        for login, name, role in DEMO_PEOPLE:
-            add_person(session, login, name, role, DEMO_PASSWORD)
-        _places(session)
-        _things(session)
-        _carriers(session)
+        load_shop(session, now)
         _channels(session)
-        load_layers(session, now)
         money.top_up(session, 60_000, "demo-start", "Inês Valadar", now)
     for code in CHANNELS:
         if code != "larkspur":
             channels.connect(sessions, outside, code, f"demo-consent-{code}", now)
         pulling.pull(sessions, outside, code, now)
     return True
+
+
+def load_shop(session: Session, now: datetime) -> None:
+    """Load the shop itself: people, places, packaging, products, carriers, layers; no channels and no orders."""
+    session.add(
+        Shop(
+            id=1, name="Larkspur & Loam", brand="Larkspur & Loam", time_zone="Europe/Lisbon", currency="EUR",
+            units="metric", policy="cheapest_on_promise", day_value_minor=40, late_value_minor=250,
+            price_tolerance_minor=0, mail_from="parcels@larkspur.example",
+        )
+    )  # fmt: skip
+    for login, name, role in DEMO_PEOPLE:
+        add_person(session, login, name, role, DEMO_PASSWORD)
+    _places(session)
+    _things(session)
+    _carriers(session)
+    load_layers(session, now)
 
 
 def _channels(session: Session) -> None:

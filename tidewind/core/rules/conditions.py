@@ -5,27 +5,25 @@ Three answers are possible: it holds, it does not, or nobody knows yet (Kleene's
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
+from typing import Any as Any_
 
-from tidewind.core.rules.facts import CATALOGUE, NUMBERS, Facts, Value
+from tidewind.core.rules.facts import CATALOGUE, NUMBERS, Facts
 from tidewind.core.tariffs.zones import in_postcodes, plain_postcode
 
 Answer = bool | None
 Operand = str | int | bool | tuple[str, ...] | tuple[int, int]
 
 
-def _number(test: str) -> Callable[[int, Operand], bool]:
-    return {
-        "more_than": lambda v, to: v > to,
-        "at_least": lambda v, to: v >= to,
-        "less_than": lambda v, to: v < to,
-        "at_most": lambda v, to: v <= to,
-        "equals": lambda v, to: v == to,
-        "between": lambda v, to: to[0] <= v <= to[1],
-    }[test]
-
-
+_NUMBER: Mapping[str, Callable[[Any_, Any_], bool]] = {
+    "more_than": lambda v, to: v > to,
+    "at_least": lambda v, to: v >= to,
+    "less_than": lambda v, to: v < to,
+    "at_most": lambda v, to: v <= to,
+    "equals": lambda v, to: v == to,
+    "between": lambda v, to: to[0] <= v <= to[1],
+}
 _TEXT: Mapping[str, Callable[[str, str], bool]] = {
     "is": lambda v, to: v == to,
     "is_not": lambda v, to: v != to,
@@ -49,27 +47,28 @@ class Test:
     test: str
     to: Operand
 
-    def holds(self, facts: Facts) -> Answer:
-        """Return whether the test holds; None while the fact is unknown."""
-        value = facts.get(self.fact)
-        return None if value is None else self._compare(value)
-
-    def _compare(self, value: Value) -> bool:
+    def predicate(self) -> Callable[[Any_], bool]:
+        """Return the comparison with what a fact is, looked up once for many orders."""
         kind, to = CATALOGUE[self.fact].kind, self.to
         if kind in NUMBERS:
-            return _number(self.test)(value, to)  # type: ignore[arg-type]
+            compare = _NUMBER[self.test]
+            return lambda value: compare(value, to)
         if kind == "text":
-            return _TEXT[self.test](str(value).casefold(), str(to).casefold())
-        if kind == "choice":
-            return (value in to) is (self.test == "is_any_of")  # type: ignore[operator]
-        if kind == "postcode":
-            inside = in_postcodes(plain_postcode(str(value)), to)  # type: ignore[arg-type]
-            return inside is (self.test == "is_in")
+            same, wanted = _TEXT[self.test], str(to).casefold()
+            return lambda value: same(str(value).casefold(), wanted)
         if kind == "time":
-            return (str(value) >= str(to)) is (self.test == "from")
+            return lambda value: (value >= to) is (self.test == "from")
         if kind == "flag":
-            return value is to
-        return self._compare_set(value, to)  # type: ignore[arg-type]
+            return lambda value: value is to
+        return self._among(kind, to)
+
+    def _among(self, kind: str, to: Any_) -> Callable[[Any_], bool]:
+        inside = self.test in {"is_any_of", "is_in"}
+        if kind == "choice":
+            return lambda value: (value in to) is inside
+        if kind == "postcode":
+            return lambda value: in_postcodes(plain_postcode(value), to) is inside
+        return lambda members: self._compare_set(members, to)
 
     def _compare_set(self, members: frozenset[str], to: tuple[str, ...]) -> bool:
         hit = _begins(members, to) if self.fact == "hs_code" else members & set(to)
@@ -86,26 +85,12 @@ class All:
 
     parts: tuple[Condition, ...]
 
-    def holds(self, facts: Facts) -> Answer:
-        """Return whether all parts hold."""
-        answers = [part.holds(facts) for part in self.parts]
-        if False in answers:
-            return False
-        return None if None in answers else True
-
 
 @dataclass(frozen=True, slots=True)
 class Any:
     """At least one part holds."""
 
     parts: tuple[Condition, ...]
-
-    def holds(self, facts: Facts) -> Answer:
-        """Return whether one part holds."""
-        answers = [part.holds(facts) for part in self.parts]
-        if True in answers:
-            return True
-        return None if None in answers else False
 
 
 @dataclass(frozen=True, slots=True)
@@ -114,14 +99,50 @@ class Not:
 
     part: Condition
 
-    def holds(self, facts: Facts) -> Answer:
-        """Return whether the part fails."""
-        answer = self.part.holds(facts)
-        return None if answer is None else not answer
-
 
 Condition = Test | All | Any | Not
 EVERYTHING = All(())
+
+
+def compile_condition(condition: Condition) -> Callable[[Facts], Answer]:
+    """Return a condition as a function of facts: True, False, or None while it cannot be known (Kleene's logic)."""
+    match condition:
+        case Test(fact=fact):
+            holds = condition.predicate()
+
+            def one(facts: Facts) -> Answer:
+                value = facts.get(fact)
+                return None if value is None else holds(value)
+
+            return one
+        case Not(part=part):
+            inner = compile_condition(part)
+
+            def opposite(facts: Facts) -> Answer:
+                answer = inner(facts)
+                return None if answer is None else not answer
+
+            return opposite
+        case All(parts=parts):
+            return _joined([compile_condition(p) for p in parts], False)
+        case Any(parts=parts):
+            return _joined([compile_condition(p) for p in parts], True)
+
+
+def _joined(parts: Sequence[Callable[[Facts], Answer]], decides: bool) -> Callable[[Facts], Answer]:
+    """Return all (one False decides) or any (one True decides) of the parts."""
+
+    def joined(facts: Facts) -> Answer:
+        answer: Answer = not decides
+        for part in parts:
+            found = part(facts)
+            if found is decides:
+                return decides
+            if found is None:
+                answer = None
+        return answer
+
+    return joined
 
 
 def facts_asked(condition: Condition) -> frozenset[str]:

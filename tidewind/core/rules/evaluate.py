@@ -19,7 +19,7 @@ def evaluate(rules: Sequence[Rule], facts: Facts, wishes: Wishes, ordered_on: da
     """
     applied = []
     for number, rule in enumerate(rules, 1):
-        if not rule.on or rule.when.holds(facts) is not True:
+        if not rule.on or rule.holds(facts) is not True:
             continue
         applied.append(rule.id)
         why = f"rule {number}, {rule.name}"

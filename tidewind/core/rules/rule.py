@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import Literal
 
-from tidewind.core.rules.conditions import EVERYTHING, Condition
+from tidewind.core.rules.conditions import EVERYTHING, Answer, Condition, compile_condition
+from tidewind.core.rules.facts import Facts
 
 ActionKind = Literal[
     "recipe", "service", "packaging", "add_extra", "remove_extra", "value", "split", "ship_date", "desk", "tag",
@@ -64,3 +65,7 @@ class Rule:
     when: Condition = EVERYTHING
     do: tuple[Action, ...] = field(default=())
     on: bool = True
+    holds: Callable[[Facts], Answer] = field(init=False, compare=False, repr=False)
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "holds", compile_condition(self.when))
