@@ -95,12 +95,23 @@ def _admin(cluster: Cluster, sql: str) -> None:
 
 
 @pytest.fixture(scope="session")
-def template(cluster: Cluster) -> str:
+def key_file(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """Where this run keeps the key that seals secrets."""
+    return tmp_path_factory.mktemp("key") / "secret.key"
+
+
+@pytest.fixture(scope="session")
+def template(cluster: Cluster, key_file: Path) -> str:
     """The name of a database with the demo shop and its orders, to be cloned."""
     standins, smtp = free_port(), free_port()
     server = Served(make_standins(":memory:", smtp, Clock()), standins)
     wiring = make_wiring(
-        Settings(database_url=cluster.url, standins_url=f"http://127.0.0.1:{standins}", smtp_port=smtp)
+        Settings(
+            database_url=cluster.url,
+            standins_url=f"http://127.0.0.1:{standins}",
+            smtp_port=smtp,
+            secret_key_file=key_file,
+        )
     )
     migrate(wiring.sessions.kw["bind"])
     load(wiring.sessions, wiring.outside, MONDAY)
@@ -119,13 +130,13 @@ def database(cluster: Cluster, template: str) -> Iterator[str]:
 
 
 @pytest.fixture
-def wiring(database: str, outside_world: tuple[str, int, World], clock: Clock) -> Iterator[Wiring]:
+def wiring(database: str, outside_world: tuple[str, int, World], clock: Clock, key_file: Path) -> Iterator[Wiring]:
     url, smtp_port, _ = outside_world
     shop_facts._cards.clear()
     shop_facts._compiled.cache_clear()
     settings = Settings(
         database_url=database, standins_url=url, smtp_port=smtp_port, demo=True, carrier_timeout_s=1.0, channel_timeout_s=0.5,
-        public_url="http://shop.test", frontend_dir=Path("/nonexistent"),
+        public_url="http://shop.test", frontend_dir=Path("/nonexistent"), secret_key_file=key_file,
     )  # fmt: skip
     made = replace(make_wiring(settings), clock=clock)
     yield made

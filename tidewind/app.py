@@ -20,7 +20,7 @@ from tidewind.outside.channels.ovenbird import Ovenbird
 from tidewind.outside.channels.tallyfair import Tallyfair
 from tidewind.outside.channels.upstream import ChannelClient
 from tidewind.outside.mailer import SmtpMailer
-from tidewind.services.sealing import Sealer, key_in
+from tidewind.services.sealing import Sealer
 from tidewind.services.world import Outside
 from tidewind.settings import Settings, now
 from tidewind.web import problems
@@ -55,7 +55,7 @@ def make_outside(settings: Settings) -> Outside:
     """Return the real clients for the outside world; each is made once and kept until ``close``."""
     carriers: dict[str, HttpCarrier] = {}
     channels: dict[tuple[str, str, str], ChannelClient] = {}
-    sealer = Sealer(key_in(settings.key_file))
+    sealer = Sealer(settings.key_file)
     lock = threading.Lock()
 
     def carrier(account: CarrierAccount) -> HttpCarrier:

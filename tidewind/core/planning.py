@@ -153,7 +153,7 @@ def _party_snags(order: OrderFacts, shop: Shop) -> list[Snag]:
         return []
     to = order.address
     return [
-        Snag("restricted_party", "stops", f"{match.words} ({match.score} %)", "clear_party", match.entry.key)
+        Snag("restricted_party", "stops", match.words, "clear_party", match.entry.key)
         for match in shop.screen.matches(to.name, to.company, country=to.country)
         if match.entry.key not in order.cleared
     ]

@@ -122,6 +122,15 @@ class SnagGroup:
     order_ids: tuple[int, ...]
 
 
+# Snags whose words hold a figure of one order: said so that it is true of several.
+_TOGETHER = {
+    "promise_missed": "Arrives after the promise",
+    "postcode_city": "The postcode is in another place than the city says",
+    "no_recipient": "The recipient has no name; the bill has one",
+    "restricted_party": "The recipient is like somebody on a list",
+}
+
+
 def snag_groups(session: Session) -> list[SnagGroup]:
     """Return the snags of waiting orders, grouped by what they are about, most orders first."""
     rows = session.execute(
@@ -133,5 +142,8 @@ def snag_groups(session: Session) -> list[SnagGroup]:
         .where(Order.state == "open")
         .group_by(SnagRow.code, SnagRow.level, SnagRow.fix, SnagRow.about)
     )  # fmt: skip
-    groups = [SnagGroup(code, level, words, fix, about, tuple(ids)) for code, level, words, fix, about, ids in rows]
+    groups = [
+        SnagGroup(code, level, _TOGETHER.get(code, words) if len(ids) > 1 else words, fix, about, tuple(ids))
+        for code, level, words, fix, about, ids in rows
+    ]
     return sorted(groups, key=lambda g: (g.level, -len(g.order_ids), g.code, g.about))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+from functools import cached_property
 from pathlib import Path
 
 from cryptography.fernet import Fernet, InvalidToken
@@ -11,10 +12,14 @@ from tidewind.services.errors import Conflict
 
 
 class Sealer:
-    """Seals and opens secrets (Fernet: AES-128-CBC with HMAC-SHA256)."""
+    """Seals and opens secrets (Fernet: AES-128-CBC with HMAC-SHA256); the key is read, or made, at first need."""
 
-    def __init__(self, key: bytes) -> None:
-        self._fernet = Fernet(key)
+    def __init__(self, file: Path) -> None:
+        self._file = file
+
+    @cached_property
+    def _fernet(self) -> Fernet:
+        return Fernet(key_in(self._file))
 
     def seal(self, secret: str) -> str:
         """Return a secret sealed; empty stays empty."""

@@ -114,7 +114,7 @@ function toggleExtra(code: string): void {
             <span class="snag" :class="s.level">{{ s.words }}</span>
             <button v-if="s.fix !== 'service' && s.fix !== 'none'" class="link" type="button" @click="emit('fix', { ...row, snags: [s] })">Fix</button>
           </div>
-          <div v-for="(p, i) in sheet.parcels" :key="i" class="parcel">
+          <div v-for="(p, i) in dividing ? [] : sheet.parcels" :key="i" class="parcel">
             <div class="between"><b>Parcel {{ i + 1 }} of {{ sheet.parcels.length }}</b><span>{{ p.name }}</span></div>
             <div class="mute small">{{ centimetres(p.sides_mm) }} · fills {{ p.fill_percent }} %<template v-if="sheet.parcels.length > 1"> · {{ p.contents.map(([l, n]) => `${n} × ${line(l)?.name}`).join(", ") }}</template></div>
             <div class="parts" aria-hidden="true"><i class="goods" :style="{ flex: p.goods_g }" /><i class="own" :style="{ flex: p.packaging_g }" /><i class="pad" :style="{ flex: p.padding_g }" /></div>
@@ -153,6 +153,10 @@ function toggleExtra(code: string): void {
           <form v-if="editable && row.service" class="row-of" @submit.prevent="recipe.mutate()"><input v-model="naming" aria-label="Name of the recipe" placeholder="Keep this as a recipe: name" maxlength="80" required /><button class="link" type="submit">Keep</button><span v-if="recipe.data.value" class="fine small">kept</span></form>
         </section>
         <section aria-label="Price against arrival">
+          <template v-if="!sheet.offers.length && row.state === 'open'">
+            <h2>Price against arrival</h2>
+            <p class="mute">No service can be asked yet: {{ row.snags.map((s) => s.words.charAt(0).toLowerCase() + s.words.slice(1)).join("; ") || "there is nothing to send" }}. Fix it and every service stands here with its price and day.</p>
+          </template>
           <template v-if="sheet.offers.length">
             <h2>Price against arrival</h2>
             <PriceChart :offers="sheet.offers" :promise="row.promise_date" :currency="currency" @choose="choose" />
@@ -189,7 +193,8 @@ function toggleExtra(code: string): void {
       </div>
       <div class="tray">
         <div><b>{{ money(row.price_minor, currency) }}</b><span>buyer paid {{ money(row.paid_shipping_minor, currency) }}</span></div>
-        <div><b :class="late ? 'stop' : 'fine'">{{ day(row.arrives) }}</b><span>{{ row.promise_date ? (late ? "after the promise" : "within the promise") : "no promised date" }}</span></div>
+        <div v-if="row.arrives"><b :class="late ? 'stop' : 'fine'">{{ day(row.arrives) }}</b><span>{{ row.promise_date ? (late ? "after the promise" : "within the promise") : "no promised date" }}</span></div>
+        <div v-else-if="row.snags.length"><b class="stop">{{ count(row.snags.length, "snag") }}</b><span>to fix before it has a price</span></div>
         <span class="grow" />
         <span v-if="row.state !== 'open'" class="mute">{{ row.state.replace("_", " ") }}{{ row.state_why ? `: ${row.state_why}` : "" }}</span>
         <v-btn v-if="editable && row.price_minor !== null" @click="emit('buy', row)">Buy {{ count(row.parcel_count, "label") }} · {{ money(row.price_minor, currency) }}</v-btn>

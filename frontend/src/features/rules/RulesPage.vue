@@ -40,14 +40,27 @@ watch(draft, () => { if (changed.value) localStorage.setItem(KEPT, JSON.stringif
 let timer: number | undefined;
 const rehearsed = ref<Schemas["RulesRehearsed"]>();
 const rehearsalError = ref<unknown>();
-const rehearse = useMutation({
-  mutationFn: async () => need(await api.POST("/api/rules/rehearse", { body: { rules: draft.value } })),
-  onSuccess: (found) => { rehearsed.value = found; rehearsalError.value = undefined; },
-  onError: (e) => (rehearsalError.value = e),
-});
+// What is shown is always said of the newest words: an answer to older ones is dropped, and until the new one comes it is dimmed.
+let asked = 0;
+const stale = ref(true);
+async function rehearse(): Promise<void> {
+  const mine = ++asked;
+  try {
+    const found = need(await api.POST("/api/rules/rehearse", { body: { rules: draft.value } }));
+    if (mine !== asked) return;
+    rehearsed.value = found;
+    rehearsalError.value = undefined;
+  } catch (e) {
+    if (mine !== asked) return;
+    rehearsalError.value = e;
+  }
+  stale.value = false;
+}
 watch([draft, base], () => {
+  stale.value = true;
+  asked += 1;
   window.clearTimeout(timer);
-  timer = window.setTimeout(() => may("shipper") && rehearse.mutate(), 400);
+  timer = window.setTimeout(() => may("shipper") && void rehearse(), 400);
 }, { deep: true });
 const save = useMutation({
   mutationFn: async () => need(await api.PUT("/api/rules", { body: { base_version: base.value, rules: draft.value, note: note.value } })),
@@ -129,7 +142,7 @@ const delta = computed(() => (rehearsed.value ? rehearsed.value.rehearsal.after_
                   <label class="on"><input v-model="rule.on" type="checkbox" :disabled="!may()" :aria-label="`Rule ${i + 1} is on`" /></label>
                   <div class="words" @click="may() && editing !== rule.id && (editing = rule.id)">
                     <b>{{ i + 1 }}. {{ rule.name || "No name yet" }}</b><br />
-                    <template v-if="sentence(rule.id)">If {{ sentence(rule.id)!.when }}, then {{ sentence(rule.id)!.do.join("; ") }}.</template>
+                    <template v-if="sentence(rule.id)"><span :class="{ mute: stale && editing === rule.id }">If {{ sentence(rule.id)!.when }}, then {{ sentence(rule.id)!.do.join("; ") }}.</span></template>
                   </div>
                   <span class="right nowrap">{{ touched(rule.id) }} match</span>
                   <span v-if="may()" class="nowrap">
@@ -158,8 +171,10 @@ const delta = computed(() => (rehearsed.value ? rehearsed.value.rehearsal.after_
       <section aria-label="Rehearsal">
         <h2>{{ changed ? "If you switch this on" : "As it is now" }}</h2>
         <p v-if="rehearsalError || save.error.value" class="note bad" role="alert">{{ words(save.error.value ?? rehearsalError) }}</p>
-        <template v-if="rehearsed">
-          <p role="status"><b>{{ count(rehearsed.rehearsal.changed, "order") }}</b> of {{ rehearsed.rehearsal.waiting }} waiting will change<template v-if="changed">, {{ delta === 0 ? "at the same price" : delta > 0 ? `${money(delta, currency)} dearer` : `${money(-delta, currency)} cheaper` }}</template>. What was set by hand stays.</p>
+        <p v-if="stale && rehearsed" class="mute" role="status">Trying it over the waiting orders…</p>
+        <div v-if="rehearsed" :class="{ dim: stale }">
+          <p v-if="!changed" class="mute" role="status">{{ count(rehearsed.rehearsal.looked_at, "waiting order") }} follow these layers. Change a rule and see here, before it is switched on, which of them would change and what it costs.</p>
+          <p v-else role="status"><b>{{ count(rehearsed.rehearsal.changed, "order") }}</b> of {{ rehearsed.rehearsal.waiting }} waiting will change<template v-if="changed">, {{ delta === 0 ? "at the same price" : delta > 0 ? `${money(delta, currency)} dearer` : `${money(-delta, currency)} cheaper` }}</template>. What was set by hand stays.</p>
           <p v-if="rehearsed.rehearsal.stopped_after !== rehearsed.rehearsal.stopped_before" class="press">{{ rehearsed.rehearsal.stopped_after }} would be stopped by a snag, {{ rehearsed.rehearsal.stopped_before }} are now.</p>
           <table v-if="rehearsed.rehearsal.changes.length" class="plain-table">
             <thead><tr><th>Order</th><th>Before</th><th>After</th></tr></thead>
@@ -174,7 +189,7 @@ const delta = computed(() => (rehearsed.value ? rehearsed.value.rehearsal.after_
               </tr>
             </tbody>
           </table>
-        </template>
+        </div>
         <p v-else-if="!rehearsalError" class="mute">Trying it over the waiting orders…</p>
         <div v-if="may() && changed" class="save">
           <v-text-field v-model="note" label="A note for the versions" maxlength="200" />
@@ -198,5 +213,6 @@ const delta = computed(() => (rehearsed.value ? rehearsed.value.rehearsal.after_
 .name { font: inherit; color: var(--ink); background: var(--sheet); border: 1px solid var(--line); border-radius: 3px; padding: 3px 6px; width: 320px; margin-left: 6px; }
 h3 { font-size: 12px; color: var(--mute); font-weight: 600; margin: 8px 0 2px; }
 .save { border-top: 1px solid var(--line); margin-top: 12px; padding-top: 12px; display: grid; gap: 10px; position: sticky; bottom: 0; background: var(--paper); }
+.dim { opacity: 0.55; }
 .on input { accent-color: var(--mul); }
 </style>
