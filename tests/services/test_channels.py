@@ -16,7 +16,7 @@ from tests.services.test_buying import ask, ids_of
 from tidewind.core.addresses.check import Address
 from tidewind.db.tables import Channel, ChannelLog, Difference, Order
 from tidewind.outside.errors import OutsideError
-from tidewind.services import buying, channels, differences, orders, pulling
+from tidewind.services import buying, channels, differences, following, followups, orders, pulling
 from tidewind.services.errors import Conflict, Invalid, NotAllowed, NotFound
 from tidewind.standins import markets, webshop
 from tidewind.standins.world import World
@@ -236,3 +236,20 @@ def test_notices_are_signed_and_heard_once(wiring: Wiring, clock: Clock) -> None
 def test_addresses_taken_over_from_a_channel_are_tidied(session: Session) -> None:
     for order in session.scalars(select(Order)):
         assert Address(**order.address).country in {*"PT ES FR DE GR NO JP GB CH AT US BR NL CZ IT".split()}  # noqa: SIM905
+
+
+def test_a_channel_is_told_of_what_it_wants_to_hear_once(wiring: Wiring, world: World, clock: Clock) -> None:
+    with wiring.sessions.begin() as session:
+        row = channels.get_channel(session, "tallyfair")
+        channels.save_mapping(session, "tallyfair", row.states, row.payments, {"delivered": True}, 10, "")
+        with pytest.raises(Invalid, match="shipped and delivered"):
+            channels.save_mapping(session, "tallyfair", {}, {}, {"lost": True}, 10, "")
+        order = one(session, "TF-7302")
+    (shipment_id,) = ids_of(wiring, ask(wiring, [order]).batch_id)
+    buying.buy_shipment(wiring.sessions, wiring.outside, shipment_id, clock)
+    for _ in range(8):
+        clock.move(hours=24)
+        following.follow_due(wiring.sessions, wiring.outside, clock)
+        followups.send_due(wiring.sessions, wiring.outside, clock)
+    told = [r["body"] for r in world.rows("select body from shop_told where number = 'tallyfair/TF-7302'")]
+    assert ['"kind": "delivered"' in body for body in told] == [True]

@@ -14,6 +14,7 @@ from tidewind.db.tables import CarrierAccount, Label, Shipment, TrackingEvent
 from tidewind.outside.carrier import CarrierEvent
 from tidewind.outside.errors import OutsideError
 from tidewind.services.errors import NotFound
+from tidewind.services.followups import after_delivery
 from tidewind.services.world import Outside
 
 LOOK_AGAIN = timedelta(minutes=20)
@@ -54,6 +55,8 @@ def _follow(sessions: sessionmaker[Session], outside: Outside, shipment_id: int,
             row = {"label_id": label_id, "at": event.at, "state": event.state, "words": event.words, "spot": event.spot}
             session.execute(insert(TrackingEvent).values(row).on_conflict_do_nothing())
             state = state_after(state, event.state)
+        if state is TrackingState.DELIVERED and shipment.tracking_state != state:
+            after_delivery(session, shipment, now)
         shipment.tracking_state = state
         shipment.next_look_at = None if state in FINAL else now + LOOK_AGAIN
 

@@ -32,10 +32,7 @@ Follow it here: {link}
 
 def after_purchase(session: Session, shipment: Shipment, base_url: str, now: datetime) -> None:
     """Write, in the purchase's own transaction, what the channel and the buyer must be told."""
-    for order in (shipment.order, *_gone_along(session, shipment.order)):
-        if order.channel.kind == "webshop" and order.channel.write_back.get("shipped", True):
-            kind = "shipped" if order is shipment.order else f"shipped:{order.id}"
-            session.add(ChannelNotice(shipment_id=shipment.id, kind=kind, next_at=now))
+    _tell_channels(session, shipment, "shipped", now)
     recipient = shipment.address.get("email", "")
     if recipient:
         values = _values(session, shipment, base_url)
@@ -46,6 +43,18 @@ def after_purchase(session: Session, shipment: Shipment, base_url: str, now: dat
             )
         )  # fmt: skip
     defer(session, "send_followups", lock="send_followups")
+
+
+def after_delivery(session: Session, shipment: Shipment, now: datetime) -> None:
+    """Write that the channels that want to know must be told of a delivery."""
+    _tell_channels(session, shipment, "delivered", now)
+
+
+def _tell_channels(session: Session, shipment: Shipment, news: str, now: datetime) -> None:
+    for order in (shipment.order, *_gone_along(session, shipment.order)):
+        if order.channel.kind == "webshop" and order.channel.write_back.get(news, False):
+            kind = news if order is shipment.order else f"{news}:{order.id}"
+            session.add(ChannelNotice(shipment_id=shipment.id, kind=kind, next_at=now))
 
 
 def _gone_along(session: Session, order: Order) -> Sequence[Order]:
@@ -106,7 +115,8 @@ def _send_notice(sessions: sessionmaker[Session], outside: Outside, notice_id: i
         numbers = [label.tracking_number or "" for label in shipment.labels]
         try:
             order = _upstream(session, shipment, notice.kind)
-            news = News("shipped", shipment.carrier, numbers, tracking_url(outside.base_url, shipment))
+            kind = notice.kind.partition(":")[0]
+            news = News(kind, shipment.carrier, numbers, tracking_url(outside.base_url, shipment))
             outside.channel(order.channel).tell(order.number, news)
         except OutsideError as error:
             notice.attempts += 1

@@ -30,7 +30,7 @@ const mapping = ref<Schemas["ChannelMapping"]>();
 watch(opened, (c) => { if (c) mapping.value = { states: { ...c.states } as Schemas["ChannelMapping"]["states"], payments: { ...c.payments } as Schemas["ChannelMapping"]["payments"], write_back: { ...c.write_back }, every_minutes: c.every_minutes, brand: c.brand }; }, { immediate: true });
 const FATES = [["fetch", "fetch"], ["hold", "hold"], ["leave_out", "leave out, but keep"], ["cancelled", "is cancelled"], ["ignore", "do not fetch"]] as const;
 const PAYMENTS = [["paid", "paid"], ["pay_on_delivery", "pay on delivery"], ["unpaid", "unpaid: hold"]] as const;
-const BACK = [["shipped", "shipped, with tracking numbers"], ["delivered", "delivered"], ["cancelled", "cancelled"]] as const;
+const BACK = [["shipped", "shipped, with tracking numbers"], ["delivered", "delivered"]] as const;
 const names = (mine: Record<string, string> | undefined, theirs: Record<string, number> | undefined) => [...new Set([...Object.keys(theirs ?? {}), ...Object.keys(mine ?? {})])];
 const fresh = () => client.invalidateQueries();
 const path = computed(() => ({ params: { path: { code: opened.value?.code ?? "" } } }));
