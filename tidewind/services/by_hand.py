@@ -15,6 +15,7 @@ from tidewind.core.planning import Plan, plan
 from tidewind.core.rules.rule import Rule
 from tidewind.db.tables import Channel, Order, Product
 from tidewind.services.errors import Conflict, Invalid
+from tidewind.services.planning import with_product
 from tidewind.services.shop_facts import core_shop
 from tidewind.services.storing import NewLine, NewOrder, store_orders
 
@@ -128,14 +129,8 @@ def try_plan(session: Session, typed: TypedOrder, rules: tuple[Rule, ...] | None
 
 
 def _facts(number: int, line: TypedLine, product: Product | None) -> LineFacts:
-    return LineFacts(
-        id=str(number), sku=tidy(line.sku), name=tidy(line.name) or tidy(line.sku), quantity=line.quantity,
-        weight_g=line.weight_g or (product.weight_g if product else None),
-        sides=line.sides_mm or (product.sides if product else None),
-        value=line.unit_price_minor or (product.value_minor if product else 0),
-        upright=bool(product and product.upright), own_box=bool(product and product.own_box),
-        no_weekend=bool(product and product.no_weekend), contents=frozenset(product.contents if product else ()),
-        tags=frozenset(product.tags if product else ()), customs_text=product.customs_text if product else "",
-        hs_code=product.hs_code if product else "", origin=product.origin if product else "",
-        recipe=product.recipe if product else "",
+    typed = LineFacts(
+        str(number), tidy(line.sku), tidy(line.name) or tidy(line.sku), line.quantity, line.weight_g, line.sides_mm,
+        line.unit_price_minor,
     )  # fmt: skip
+    return with_product(typed, product)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import replace
 from datetime import datetime
 from typing import Any
 
@@ -21,23 +22,37 @@ from tidewind.services.shop_facts import core_shop, hand_of
 
 
 def _line(line: OrderLine, product: Product | None) -> LineFacts:
-    return LineFacts(
+    facts = LineFacts(
         id=str(line.id),
         sku=line.sku,
-        name=product.name if product else line.name or line.sku,
+        name=line.name or line.sku,
         quantity=line.quantity - line.sent,
-        weight_g=line.weight_g or (product.weight_g if product else None),
-        sides=product.sides if product else None,
-        value=line.unit_price_minor or (product.value_minor if product else 0),
-        upright=bool(product and product.upright),
-        own_box=bool(product and product.own_box),
-        no_weekend=bool(product and product.no_weekend),
-        contents=frozenset(product.contents if product else ()),
-        tags=frozenset(product.tags if product else ()),
-        customs_text=product.customs_text if product else "",
-        hs_code=product.hs_code if product else "",
-        origin=product.origin if product else "",
-        recipe=product.recipe if product else "",
+        weight_g=line.weight_g,
+        sides=None,
+        value=line.unit_price_minor,
+    )
+    return with_product(facts, product)
+
+
+def with_product(line: LineFacts, product: Product | None) -> LineFacts:
+    """Return a line with what the catalogue knows; what the line itself says of weight, size and value stays."""
+    if product is None:
+        return line
+    return replace(
+        line,
+        name=product.name,
+        weight_g=line.weight_g or product.weight_g,
+        sides=line.sides or product.sides,
+        value=line.value or product.value_minor,
+        upright=product.upright,
+        own_box=product.own_box,
+        no_weekend=product.no_weekend,
+        contents=frozenset(product.contents),
+        tags=frozenset(product.tags),
+        customs_text=product.customs_text,
+        hs_code=product.hs_code,
+        origin=product.origin,
+        recipe=product.recipe,
     )
 
 

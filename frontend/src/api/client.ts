@@ -19,9 +19,6 @@ let csrfToken = "";
 export function rememberToken(token: string): void {
   csrfToken = token;
 }
-export function token(): string {
-  return csrfToken;
-}
 
 const guard: Middleware = {
   onRequest({ request }) {
@@ -34,7 +31,7 @@ const guard: Middleware = {
   },
 };
 
-export async function problemOf(response: Response): Promise<ProblemError> {
+async function problemOf(response: Response): Promise<ProblemError> {
   const body = (await response.json().catch(() => ({}))) as Partial<Schemas["Problem"]>;
   return new ProblemError(
     body.code ?? "unknown",
@@ -52,6 +49,15 @@ export const api = client;
 export function need<T>(answer: { data?: T }): T {
   if (answer.data === undefined) throw new ProblemError("empty", 500, "The server sent an empty answer.", {});
   return answer.data;
+}
+
+/** Send a file in a form; the answer is JSON, a refusal is thrown like any other. */
+export async function sendFile<T>(path: string, file: File): Promise<T> {
+  const body = new FormData();
+  body.append("file", file);
+  const answer = await fetch(path, { method: "POST", body, headers: { "X-CSRF-Token": csrfToken } });
+  if (!answer.ok) throw await problemOf(answer);
+  return (await answer.json()) as T;
 }
 
 export function words(error: unknown): string {

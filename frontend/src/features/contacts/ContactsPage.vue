@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref, watch } from "vue";
-import { api, need, problemOf, token, words, type Schemas } from "../../api/client";
+import { api, need, sendFile, words, type Schemas } from "../../api/client";
 import AddressForm from "../../shared/AddressForm.vue";
 import { count, country } from "../../shared/format";
 import { useMe } from "../../shared/session";
@@ -29,13 +29,7 @@ const remove = useMutation({
   onSuccess: () => client.invalidateQueries({ queryKey: ["contacts"] }),
 });
 const file = useMutation({
-  mutationFn: async (given: File) => {
-    const body = new FormData();
-    body.append("file", given);
-    const answer = await fetch("/api/contacts/file", { method: "POST", body, headers: { "X-CSRF-Token": token() } });
-    if (!answer.ok) throw await problemOf(answer);
-    return (await answer.json()) as Schemas["BroughtIn"];
-  },
+  mutationFn: async (given: File) => sendFile<Schemas["BroughtIn"]>("/api/contacts/file", given),
   onSuccess: () => client.invalidateQueries({ queryKey: ["contacts"] }),
 });
 </script>

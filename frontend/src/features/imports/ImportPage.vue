@@ -2,7 +2,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref } from "vue";
 import { useRoute, useRouter } from "vue-router";
-import { need, api, problemOf, token, words, type Schemas } from "../../api/client";
+import { api, need, sendFile, words, type Schemas } from "../../api/client";
 import { count } from "../../shared/format";
 
 type Import = Schemas["ImportOut"];
@@ -26,11 +26,7 @@ function keep(fresh: Import): void {
 const upload = useMutation({
   mutationFn: async (file: File) => {
     if (file.size > LARGEST) throw new Error(`${file.name} is larger than 20 MB. Split it into several files.`);
-    const body = new FormData();
-    body.append("file", file);
-    const answer = await fetch("/api/imports", { method: "POST", body, headers: { "X-CSRF-Token": token() } });
-    if (!answer.ok) throw await problemOf(answer);
-    return (await answer.json()) as Import;
+    return sendFile<Import>("/api/imports", file);
   },
   onSuccess: async (fresh) => {
     keep(fresh);

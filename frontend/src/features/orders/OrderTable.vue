@@ -119,7 +119,7 @@ function pressing(group: Group): boolean {
   .list th:nth-child(2) { width: 112px; } .list th:nth-child(3) { width: 118px; } .list th:nth-child(4) { width: 15%; } .list th:nth-child(5) { width: 124px; }
 }
 .space { padding: 0; border: 0; }
-.sorter { font: inherit; color: inherit; background: none; border: 0; padding: 0; cursor: pointer; } .sorter.on { color: var(--ink); font-weight: 650; }
+.sorter { min-width: 24px; min-height: 24px; text-align: inherit; font: inherit; color: inherit; background: none; border: 0; padding: 0; cursor: pointer; } .sorter.on { color: var(--ink); font-weight: 650; }
 .group td { background: var(--soft); height: 30px; padding-top: 0; padding-bottom: 0; }
 .row { cursor: pointer; } .row td { height: 44px; padding-top: 0; padding-bottom: 0; }
 .row:hover { background: var(--soft); }

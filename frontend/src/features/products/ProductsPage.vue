@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref, watch } from "vue";
-import { api, need, problemOf, token, words, type Schemas } from "../../api/client";
+import { api, need, sendFile, words, type Schemas } from "../../api/client";
 import { count, money } from "../../shared/format";
 import { useMe } from "../../shared/session";
 import { recipesQuery } from "../rules";
@@ -39,13 +39,7 @@ function start(p: Product): void {
   kilo.value = p.tags.join(", ");
 }
 const file = useMutation({
-  mutationFn: async (given: File) => {
-    const body = new FormData();
-    body.append("file", given);
-    const answer = await fetch("/api/products/file", { method: "POST", body, headers: { "X-CSRF-Token": token() } });
-    if (!answer.ok) throw await problemOf(answer);
-    return (await answer.json()) as Schemas["BroughtIn"];
-  },
+  mutationFn: async (given: File) => sendFile<Schemas["BroughtIn"]>("/api/products/file", given),
   onSuccess: () => client.invalidateQueries(),
 });
 const save = useMutation({

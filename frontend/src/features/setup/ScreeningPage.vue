@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref } from "vue";
-import { api, need, problemOf, token, words, type Schemas } from "../../api/client";
+import { api, need, sendFile, words, type Schemas } from "../../api/client";
 import { count, dayAndClock } from "../../shared/format";
 import { useMe } from "../../shared/session";
 
@@ -17,13 +17,7 @@ const { data: matches } = useQuery({
 });
 const source = ref("");
 const bring = useMutation({
-  mutationFn: async (file: File) => {
-    const body = new FormData();
-    body.append("file", file);
-    const answer = await fetch(`/api/restricted?source=${encodeURIComponent(source.value || file.name)}`, { method: "POST", body, headers: { "X-CSRF-Token": token() } });
-    if (!answer.ok) throw await problemOf(answer);
-    return (await answer.json()) as Schemas["WorkOut"];
-  },
+  mutationFn: async (file: File) => sendFile<Schemas["WorkOut"]>(`/api/restricted?source=${encodeURIComponent(source.value || file.name)}`, file),
   onSuccess: () => client.invalidateQueries(),
 });
 </script>
