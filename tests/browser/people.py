@@ -12,6 +12,7 @@ from tidewind.cluster import FAST_FOR_TESTS, free_port
 from tidewind.settings import ROOT
 from tidewind.supervisor import Supervisor
 
+expect.set_options(timeout=20_000)  # a busy machine is no fault; nothing here is timed
 AXE = ROOT / "frontend" / "node_modules" / "axe-core" / "axe.min.js"
 CHROMIUM = [
     "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",

@@ -117,7 +117,7 @@ def _row(
 
 
 def _items(order: Order) -> str:
-    first = [f"{ln.name} × {ln.quantity}" if ln.quantity > 1 else ln.name for ln in order.lines[:2]]
+    first = [f"{ln.name or ln.sku}{f' × {ln.quantity}' if ln.quantity > 1 else ''}" for ln in order.lines[:2]]
     rest = len(order.lines) - 2
     return ", ".join(first) + (f" +{rest}" if rest > 0 else "")
 

@@ -132,7 +132,7 @@ function pressing(group: Group): boolean {
 .plan { line-height: 1.3; } .plan .snag { font: inherit; font-size: 12.5px; background: none; border: 0; padding: 0; text-align: left; } .plan button.snag { cursor: pointer; }
 .price { font-weight: 600; white-space: nowrap; }
 .arrow { color: var(--mute); padding: 0 3px; }
-.fix { padding: 0 4px; }
+.fix { padding: 0 4px; min-width: 24px; min-height: 24px; }
 .unlinked { font: inherit; background: none; border: 0; border-bottom: 1px dashed var(--wheat-line); color: var(--wheat); padding: 0; cursor: pointer; max-width: 100%; overflow: hidden; text-overflow: ellipsis; }
 .held { color: var(--wheat); font-size: 11px; }
 .tag { font-size: 11px; border: 1px solid var(--line); border-radius: 3px; padding: 0 4px; margin-left: 4px; color: var(--mute); }
