@@ -128,8 +128,8 @@ def plan_orders(session: Session, orders: Sequence[Order], now: datetime, shop: 
     changed = 0
     for order, facts in zip(waiting, all_facts(session, waiting), strict=True):
         before = outcome(order)
-        _store(order, facts, plan(facts, shop), shop)
-        order.planned_at = now
+        if _store(order, facts, plan(facts, shop), shop):
+            order.plan_version, order.planned_at = order.plan_version + 1, now
         changed += outcome(order) != before
     return changed
 
@@ -168,9 +168,10 @@ def waiting_clause() -> Any:
     return (Order.state == "open") | (Order.state.in_(("held", "left_out")) & (Order.state_by == "rule"))
 
 
-def _store(order: Order, facts: OrderFacts, made: Plan, shop: Shop) -> None:
+def _store(order: Order, facts: OrderFacts, made: Plan, shop: Shop) -> bool:
+    """Write a plan to its order; return whether it is another one. Rows that stay the same are not written."""
     chosen = None if made.stopped else made.chosen
-    order.plan = {
+    written = {
         "parcels": [parcel_json(p) for p in made.parcels],
         "service_name": chosen.name if chosen else None,
         "quote": quote_json(chosen) if chosen and chosen.quote else None,
@@ -190,15 +191,19 @@ def _store(order: Order, facts: OrderFacts, made: Plan, shop: Shop) -> None:
     order.ship_date = chosen.arrival.ship_date if chosen and chosen.arrival else None
     order.arrives = chosen.arrival.latest if chosen and chosen.arrival else None
     order.parcel_count = len(made.parcels)
-    order.plan_version += 1
     order.desk, order.plan_tags = made.desk[:60], sorted(made.tags)
     order.basket, order.destination = facts.basket, destination_group(facts.address, shop.origin)
     order.promise_linked = not facts.promise_text or facts.promise_text in shop.promise_links
     _keep_back(order, made)
-    order.snags = [
-        SnagRow(code=s.code, level=s.level, words=s.words[:500], fix=s.fix, about=s.about[:120]) for s in made.snags
-    ]
+    snags = [(s.code, s.level, s.words[:500], s.fix, s.about[:120]) for s in made.snags]
+    another = order.plan != written or order.planned_at is None
+    if another:
+        order.plan = written
+    if snags != [(s.code, s.level, s.words, s.fix, s.about) for s in order.snags]:
+        order.snags = [SnagRow(code=c, level=lv, words=w, fix=f, about=a) for c, lv, w, f, a in snags]
+        another = True
     order.snag_level = min((s.level for s in made.snags), default="")
+    return another
 
 
 def _keep_back(order: Order, made: Plan) -> None:

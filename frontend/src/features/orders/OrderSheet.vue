@@ -56,7 +56,11 @@ const takeOver = useMutation({
   mutationFn: async () => need(await api.POST("/api/claims", { body: { order_ids: [props.id], take_over: true } })),
   onSuccess: () => client.invalidateQueries({ queryKey: ["order", props.id] }),
 });
-const failure = computed(() => hand.error.value ?? undo.error.value ?? join.error.value ?? recipe.error.value);
+const keepContact = useMutation({
+  mutationFn: async () => need(await api.POST("/api/contacts", { body: { code: "", home: sheet.value!.home, address: sheet.value!.address } })),
+  onSuccess: () => client.invalidateQueries({ queryKey: ["contacts"] }),
+});
+const failure = computed(() => keepContact.error.value ?? hand.error.value ?? undo.error.value ?? join.error.value ?? recipe.error.value);
 const EXTRAS = [["signature", "Signature"], ["delivery_confirmation", "Delivery confirmation"], ["cover", "Cover"]] as const;
 const extrasOn = computed(() => row.value?.extras ?? []);
 function toggleExtra(code: string): void {
@@ -97,7 +101,8 @@ function toggleExtra(code: string): void {
             <span class="mute">{{ sheet.home ? "home" : "business" }}<template v-if="sheet.address.phone"> · {{ sheet.address.phone }}</template></span>
           </address>
           <p v-if="sheet.latin" class="mute small">In Latin letters, for carriers that print no others: {{ [sheet.latin.name, sheet.latin.street, sheet.latin.city].filter(Boolean).join(", ") }}</p>
-          <button v-if="editable || (row.state === 'open' && may('care'))" class="quiet" type="button" @click="emit('fix', { ...row, snags: [{ code: 'address', level: 'warns', words: 'Change where it goes', fix: 'address', about: '' }] })">Change the address</button>
+          <button v-if="editable || (row.state === 'open' && may('care'))" class="quiet tall" type="button" @click="emit('fix', { ...row, snags: [{ code: 'address', level: 'warns', words: 'Change where it goes', fix: 'address', about: '' }] })">Change the address</button>
+          <button v-if="may('shipper', 'care') && !keepContact.data.value" class="quiet tall contact" type="button" @click="keepContact.mutate()">Keep in the address book</button><span v-if="keepContact.data.value" class="fine small contact">in the address book</span>
           <h3>Items</h3>
           <table class="plain-table items">
             <tbody>
@@ -224,5 +229,6 @@ p { margin: 2px 0 6px; } address { font-style: normal; }
 .tray b { display: block; font-size: 15px; } .tray div span { font-size: 11px; color: var(--mute); }
 .note { margin: 8px 0; } .notes { padding: 0 18px; } .notes .note { margin: 4px 0; }
 .row-of { display: flex; gap: 10px; align-items: baseline; flex-wrap: wrap; } .row-of input { font: inherit; font-size: 12.5px; color: var(--ink); background: var(--sheet); border: 1px solid var(--line); border-radius: 3px; padding: 3px 6px; width: 210px; }
+.contact { margin-left: 12px; } .tall { min-height: 24px; }
 .history { list-style: none; margin: 4px 0; padding: 0; font-size: 12px; }
 </style>

@@ -220,7 +220,7 @@ useKeys({
       <p v-if="error" class="note bad" role="alert">{{ words(error) }}</p>
     </div>
     <OrderTable
-      class="table" :groups="groups" :current="current" :sort="asks.sort ?? 'age'" :descending="asks.descending ?? false" :more="hasNextPage"
+      class="table" :class="{ behind: openId }" :groups="groups" :current="current" :sort="asks.sort ?? 'age'" :descending="asks.descending ?? false" :more="hasNextPage"
       @open="open" @pick="pick" @pick-group="pickGroup" @fix="fix" @why="asking = $event" @link="linking = $event" @sort="sortBy" @end="more"
     >
       <p v-if="isPending" class="empty">Fetching the orders…</p>
@@ -259,6 +259,7 @@ useKeys({
 .orders { display: grid; grid-template-rows: auto auto minmax(0, 1fr) auto; height: 100%; position: relative; }
 .bar { padding: 12px 18px 4px; margin: 0; gap: 8px; }
 .second { grid-row: 2; } .table { grid-row: 3; }
+.behind { visibility: hidden; }
 .note { margin: 4px 18px; }
 .search { font: inherit; border: 1px solid var(--line); background: var(--sheet); color: var(--ink); border-radius: 4px; padding: 4px 10px; width: 150px; }
 .tray { grid-row: 4; border-top: 1px solid var(--line); background: var(--sheet); min-height: 58px; display: flex; align-items: center; gap: 22px; padding: 6px 18px; }
