@@ -67,7 +67,7 @@ def _follow(session: Session, order: Order, said: dict[str, Any], state: str, wh
         state = "left_out"
     order.state, order.state_why, order.state_by = state, why, "channel" if state != "open" else ""
     if state == "open":
-        order.payment = "paid" if order.payment == "unpaid" else order.payment
+        order.payment = order.channel.payments.get(said["money"], order.payment)
         plan_orders(session, [order], now)
     record(session, order, "the channel", f"{was or 'kept back'} → {why or 'open'}", now)
     return why or "may go now"

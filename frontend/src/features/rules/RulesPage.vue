@@ -184,7 +184,7 @@ const delta = computed(() => (rehearsed.value ? rehearsed.value.rehearsal.after_
                 <td v-for="(o, n) in [c.before, c.after]" :key="n" :class="{ mute: n === 0 }">
                   <template v-if="o.state !== 'open'">{{ o.state }}</template><template v-else>{{ o.service || "no price" }} {{ o.price_minor === null ? "" : money(o.price_minor, currency) }}</template>
                   <br /><span class="small">{{ [o.packaging, ...o.extras.map((e) => e.replaceAll("_", " ")), o.desk, ...o.tags].filter(Boolean).join(" · ") }}</span>
-                  <span v-if="o.snags.length && n === 1" class="snag warns small"><br />{{ o.snags[0] }}</span>
+                  <template v-if="o.snags.length && n === 1"><br /><span class="snag warns small">{{ o.snags[0] }}</span></template>
                 </td>
               </tr>
             </tbody>
