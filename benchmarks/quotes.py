@@ -16,7 +16,8 @@ from importlib import resources
 from tidewind.core.quantities import Size
 from tidewind.core.tariffs.card import Consignment, Parcel
 from tidewind.core.tariffs.engine import CompiledCard
-from tidewind.core.tariffs.written import BadCard, read_card
+from tidewind.core.tariffs.reading import BadCard
+from tidewind.core.tariffs.written import read_card
 
 PLACES = (("PT", "3800-001"), ("PT", "4700-100"), ("PT", "9500-321"), ("ES", "37001"), ("FR", "69003"), ("DE", "50667"))
 BOXES = (Size.of(250, 180, 120), Size.of(400, 300, 200), Size.of(530, 370, 315))
@@ -42,14 +43,17 @@ def cards() -> list[CompiledCard]:
     return made
 
 
+def anything(chance: random.Random, place: tuple[str, str], box: Size) -> Consignment:
+    """Return a consignment as they come: one in eight has batteries, one a signature, one two parcels."""
+    kind = chance.randrange(8)
+    parcels = tuple(Parcel(chance.randint(50, 15_000), box) for _ in range(2 if kind == 0 else 1))
+    contents, extras = frozenset({"lithium"} if kind == 1 else ()), frozenset({"signature"} if kind == 2 else ())
+    return Consignment(place[0], place[1], chance.random() < 0.8, parcels, 4_000, contents, extras)
+
+
 def main() -> None:
     chance = random.Random(1)
-    consignments = [
-        Consignment(country, postcode, True, (Parcel(chance.randint(50, 15_000), box),), value=4_000)
-        for country, postcode in PLACES
-        for box in BOXES
-        for _ in range(60)
-    ]
+    consignments = [anything(chance, place, box) for place in PLACES for box in BOXES for _ in range(60)]
     compiled = [(card, code) for card in cards() for code in card.services]
     bounds, prices = [1000, 2000, 3000, 5000, 7000, 10_000, 15_000, 20_000], [430, 475, 520, 615, 700, 830, 1010, 1170]
 

@@ -21,7 +21,8 @@ from tidewind.core.quantities import Refused, Size
 from tidewind.core.tariffs.card import Consignment, Parcel, RateCard, card_in_force
 from tidewind.core.tariffs.engine import CompiledCard, billable_g
 from tidewind.core.tariffs.quote import Quote, explain
-from tidewind.core.tariffs.written import BadCard, read_card
+from tidewind.core.tariffs.reading import BadCard
+from tidewind.core.tariffs.written import read_card
 
 MONDAY = date(2026, 11, 23)
 

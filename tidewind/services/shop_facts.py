@@ -20,7 +20,8 @@ from tidewind.core.rules.written import BadRules, read_rules
 from tidewind.core.screening import Listed, Screen
 from tidewind.core.tariffs.card import RateCard, card_in_force
 from tidewind.core.tariffs.engine import CompiledCard
-from tidewind.core.tariffs.written import BadCard, read_card
+from tidewind.core.tariffs.reading import BadCard
+from tidewind.core.tariffs.written import read_card
 from tidewind.db.tables import (
     CarrierAccount,
     PackagingRow,

@@ -20,7 +20,8 @@ from tidewind.core.codes import s10_number, sscc
 from tidewind.core.quantities import Refused, Size
 from tidewind.core.tariffs.card import Consignment, Parcel, RateCard, card_in_force
 from tidewind.core.tariffs.engine import CompiledCard
-from tidewind.core.tariffs.written import BadCard, read_card
+from tidewind.core.tariffs.reading import BadCard
+from tidewind.core.tariffs.written import read_card
 from tidewind.standins.world import World
 
 router = APIRouter(prefix="/carriers")

@@ -7,7 +7,7 @@ The written form is described in docs/rate-card.md.
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import date, time
 from typing import Literal
 
@@ -16,20 +16,36 @@ from tidewind.core.quantities import Size
 
 PricingKind = Literal["weight", "volume_tiers", "one_price", "size_classes"]
 AmountKind = Literal["fixed", "percent", "per_kg", "per_value_step"]
+Tracking = Literal["none", "delivery_only", "every_step"]
 
 
 @dataclass(frozen=True, slots=True)
 class Region:
-    """Countries (``*`` for any) with postcode ranges or prefixes that belong, and ones that do not."""
+    """Countries (``*`` for any), narrowed by states or provinces and by postcode ranges or prefixes; excluding wins."""
 
     countries: tuple[str, ...]
     postcodes: tuple[str, ...] = ()
     not_postcodes: tuple[str, ...] = ()
+    regions: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
 class Zone:
-    """A destination zone; zones are tried from the top, the first that matches counts."""
+    """A destination zone; zones are tried from the top, the first that matches counts.
+
+    ``origins`` names the origin areas it holds for (none: all of them); ``taxed`` whether transport there bears tax.
+    """
+
+    id: str
+    name: str
+    regions: tuple[Region, ...]
+    origins: tuple[str, ...] = ()
+    taxed: bool = True
+
+
+@dataclass(frozen=True, slots=True)
+class Origin:
+    """An area that parcels leave from; the first that matches counts."""
 
     id: str
     name: str
@@ -58,20 +74,23 @@ class SizeClass:
 
 @dataclass(frozen=True, slots=True)
 class Volumetric:
-    """Volumetric weight: cm³ per kilogram, counted only above the threshold."""
+    """Volumetric weight: cm³ per kilogram, counted only above the threshold; sides rounded up to ``side_step_mm``."""
 
     divisor: int
     threshold_cm3: int = 0
+    side_step_mm: int = 1
 
 
 @dataclass(frozen=True, slots=True)
 class Limits:
-    """What a service takes at most per parcel; ``None`` means no limit."""
+    """What a service takes: at most per parcel, sides at least, and parcels per shipment; ``None`` means no limit."""
 
     gross_g: int | None = None
     sides: Size | None = None
     girth_mm: int | None = None
     value: int | None = None
+    least_sides: Size | None = None
+    parcels: int | None = None
     refused_contents: frozenset[str] = frozenset()
 
 
@@ -81,24 +100,33 @@ class When:
 
     home: bool | None = None
     longest_over_mm: int | None = None
+    middle_over_mm: int | None = None
     girth_over_mm: int | None = None
     gross_over_g: int | None = None
+    volume_over_cm3: int | None = None
+    value_over: int | None = None
+    parcels_over: int | None = None
     not_stackable: bool | None = None
     contents: frozenset[str] = frozenset()
     zones: frozenset[str] = frozenset()
-    postcodes: tuple[str, ...] = ()
+    places: tuple[Region, ...] = ()
+    weekdays: frozenset[int] = frozenset()
     ship_from: date | None = None
     ship_until: date | None = None
 
 
 @dataclass(frozen=True, slots=True)
 class Amount:
-    """How much: a fixed sum, basis points of the net base, per started kg, or per started step of value."""
+    """How much: a fixed sum, basis points, per started kg, or per started step of value above what is included.
+
+    ``of`` names what a percentage is taken of: ``base`` (after discount), ``list`` (before it), surcharges by code.
+    """
 
     kind: AmountKind
     figure: int
     step: int = 0
     included: int = 0
+    of: tuple[str, ...] = ("base",)
     minimum: int | None = None
     cap: int | None = None
 
@@ -115,11 +143,16 @@ class Surcharge:
     group: str | None = None
     carries_fuel: bool = False
     taxable: bool = True
+    saturday: bool = False
 
 
 @dataclass(frozen=True, slots=True)
 class Service:
-    """One service of a carrier."""
+    """One service of a carrier.
+
+    ``weighed_together``: the base is that of all parcels' billable weights added up.  ``minimum_charge``: the net base
+    after discount is never less.  ``zone_limits`` narrow ``limits`` where one zone takes less.
+    """
 
     code: str
     name: str
@@ -139,6 +172,17 @@ class Service:
     included: tuple[str, ...] = ()
     tracked: bool = True
     home_delivery: bool = True
+    zone_limits: Mapping[str, Limits] = field(default_factory=dict)
+    minimum_charge: int = 0
+    weighed_together: bool = False
+    fuel: bool = True
+    by_time: time | None = None
+    tracking: Tracking = "every_step"
+    handover: tuple[str, ...] = ("pickup", "drop_off")
+    duties_paid: bool = False
+    approval: str = ""
+    ahead_days: int = 7
+    notes: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -170,22 +214,36 @@ class RateCard:
     surcharges: tuple[Surcharge, ...]
     extras: tuple[Surcharge, ...]
     services: tuple[Service, ...]
+    origins: tuple[Origin, ...] = ()
     note: str = ""
 
 
 @dataclass(frozen=True, slots=True)
 class Parcel:
-    """What the carrier sees of one parcel: gross weight, outer size, and whose packaging it is."""
+    """What the carrier sees of one parcel: gross weight, outer size, and whose packaging it is.
+
+    Sides, volume and girth are kept beside the size: every cell of a matrix asks for them.
+    """
 
     gross_g: int
     size: Size
     packaging: str | None = None
     not_stackable: bool = False
+    mm3: int = field(init=False, compare=False)
+    girth_mm: int = field(init=False, compare=False)
+
+    def __post_init__(self) -> None:
+        """Work out what follows from the size."""
+        object.__setattr__(self, "mm3", self.size.mm3)
+        object.__setattr__(self, "girth_mm", self.size.girth_mm)
 
 
 @dataclass(frozen=True, slots=True)
 class Consignment:
-    """Everything a price depends on: where to, what, how dear, which extras, which day."""
+    """Everything a price depends on: where from and to, what, how dear, which extras.
+
+    ``plain`` tells that it is one stackable parcel with nothing special about it, as most are.
+    """
 
     country: str
     postcode: str
@@ -195,6 +253,15 @@ class Consignment:
     contents: frozenset[str] = frozenset()
     extras: frozenset[str] = frozenset()
     po_box: bool = False
+    region: str = ""
+    from_country: str = ""
+    from_postcode: str = ""
+    plain: bool = field(init=False, compare=False)
+
+    def __post_init__(self) -> None:
+        """Work out what every service asks first."""
+        special = self.contents or self.extras or self.po_box or len(self.parcels) != 1
+        object.__setattr__(self, "plain", not special and not self.parcels[0].not_stackable)
 
 
 def card_in_force(cards: tuple[RateCard, ...], bought_on: date, ship_date: date) -> RateCard | None:

@@ -8,280 +8,269 @@ extras → tax, once, on the taxable sum.  Every line is rounded half up when it
 from __future__ import annotations
 
 from bisect import bisect_left
-from collections.abc import Callable
-from dataclasses import replace
+from collections.abc import Mapping
 from datetime import date
 
-from tidewind.core.quantities import Refused, length_text, money_text, percent_of, steps_begun, weight_text
-from tidewind.core.tariffs.card import Amount, Consignment, Limits, Parcel, RateCard, Service, Surcharge, When
+from tidewind.core.quantities import Refused, percent_of, steps_begun, weight_text
+from tidewind.core.tariffs.amounts import amount_of
+from tidewind.core.tariffs.card import Consignment, Parcel, RateCard, Service, Surcharge
+from tidewind.core.tariffs.limits import refusal
 from tidewind.core.tariffs.quote import Line, Quote
-from tidewind.core.tariffs.zones import ZoneFinder, in_postcodes, plain_postcode
+from tidewind.core.tariffs.rates import ZoneRates
+from tidewind.core.tariffs.zones import PlaceFinder, Where
 
-Base = tuple[int, tuple[object, ...]]
+_NOT_SERVED = Refused("not_served", "does not go there")
+Sums = tuple[int, int]
+"""What carries fuel, and what is taxed."""
 
 
 def volumetric_g(parcel: Parcel, service: Service) -> int:
     """Return the volumetric weight in grams, rounded up to the gram; 0 where it does not count."""
     rule = service.volumetric
-    if rule is None or parcel.size.mm3 <= rule.threshold_cm3 * 1000:
+    if rule is None:
         return 0
-    return -(-parcel.size.mm3 // rule.divisor)
+    mm3, step = parcel.mm3, rule.side_step_mm
+    if step > 1:
+        mm3 = step**3
+        for side in (parcel.size.longest, parcel.size.middle, parcel.size.shortest):
+            mm3 *= steps_begun(side, step)
+    return 0 if mm3 <= rule.threshold_cm3 * 1000 else -(-mm3 // rule.divisor)
 
 
 def billable_g(parcel: Parcel, service: Service) -> int:
     """Return what the carrier charges for: the heavier of gross and volumetric, at least the minimum, rounded up."""
-    heavier = max(parcel.gross_g, volumetric_g(parcel, service), service.minimum_g)
-    step = service.round_up_g
+    heavier, step = parcel.gross_g, service.round_up_g
+    if service.volumetric is not None:
+        heavier = max(heavier, volumetric_g(parcel, service))
+    heavier = max(heavier, service.minimum_g)
     return heavier if step <= 1 else steps_begun(heavier, step) * step
 
 
-def limit_refusal(parcel: Parcel, limits: Limits) -> Refused | None:
-    """Return why a parcel is over a limit, with the figure it is over by, or None."""
-    if limits.gross_g is not None and parcel.gross_g > limits.gross_g:
-        over = parcel.gross_g - limits.gross_g
-        return Refused("too_heavy", f"{weight_text(over)} over {weight_text(limits.gross_g)}")
-    if limits.sides is not None and not parcel.size.fits(limits.sides):
-        for mine, most, word in (
-            (parcel.size.longest, limits.sides.longest, "long"),
-            (parcel.size.middle, limits.sides.middle, "wide"),
-            (parcel.size.shortest, limits.sides.shortest, "thick"),
-        ):
-            if mine > most:
-                return Refused("too_large", f"{length_text(mine - most)} too {word}")
-    if limits.girth_mm is not None and parcel.size.girth_mm > limits.girth_mm:
-        over = parcel.size.girth_mm - limits.girth_mm
-        return Refused("too_large", f"length plus girth {length_text(over)} over {length_text(limits.girth_mm)}")
-    return None
+def row_of(service: Service, bounds: tuple[int, ...], tail_unit: int, parcel: Parcel, billable: int) -> int | Refused:
+    """Return the row of the price table that a parcel falls into; rows past the last step count the tail's units."""
+    if service.kind == "weight":
+        if not bounds or billable <= bounds[-1]:
+            return bisect_left(bounds, billable)
+        if not tail_unit:
+            return Refused("too_heavy", f"{weight_text(billable - bounds[-1])} over {weight_text(bounds[-1])}")
+        return len(bounds) - 1 + steps_begun(billable - bounds[-1], tail_unit)
+    if service.kind == "one_price":
+        return 0
+    if service.kind == "size_classes":
+        for number, size_class in enumerate(service.classes):
+            if parcel.gross_g <= size_class.max_gross_g and parcel.size.fits(size_class.sides):
+                return number
+        return Refused("too_large", "fits none of the size classes")
+    row = bisect_left(bounds, -(-parcel.mm3 // 1000))
+    if row == len(bounds):
+        return Refused("too_large", f"more than {bounds[-1] // 1000} dm³")
+    most = service.max_g_per_tier[row]
+    if parcel.gross_g > most:
+        return Refused("too_heavy", f"{weight_text(parcel.gross_g - most)} over {weight_text(most)}")
+    return row
 
 
 class CompiledService:
-    """A service made ready for many quotes: its surcharges looked up, its zone prices at hand."""
+    """A service made ready for many quotes: rates by zone, and what was reckoned once kept for parcels alike."""
 
-    def __init__(self, card: RateCard, service: Service, discount_bp: int, fuel_bp: int) -> None:
-        known = {s.code: s for s in (*card.surcharges, *card.extras)}
-        self.service = service
-        self.card = card
-        self.discount_bp = discount_bp
-        self.fuel_bp = fuel_bp
-        self.surcharges = tuple((known[code], _predicate(known[code].when)) for code in service.surcharges)
-        self.extras = {code: known[code] for code in service.extras}
+    def __init__(self, card: RateCard, service: Service, discounts_bp: Mapping[str, int], on: date) -> None:
+        self.service, self.card, self.on = service, card, on
+        self._cuts = discounts_bp
+        fuel = max((pair for pair in card.fuel if pair[0] <= on), default=(on, 0))[1]
+        self.fuel_bp = fuel if service.fuel else 0
         self.known_extras = frozenset({*service.extras, *service.included})
-        self._zone_names = {zone.id: zone.name for zone in card.zones}
-        self._base: Callable[[Parcel, str, int], Base | Refused] = {
-            "weight": self._by_weight,
-            "volume_tiers": self._by_volume,
-            "one_price": self._one_price,
-            "size_classes": self._by_class,
-        }[service.kind]
+        self._packaging, self._code = service.packaging, service.code
+        self._rates: dict[int, ZoneRates | None] = {}
 
-    def quote(self, c: Consignment, zone: str | None) -> Quote | Refused:
-        """Return the itemised price of a consignment to ``zone``, or why this service cannot take it."""
+    def rates(self, where: Where, home: bool) -> ZoneRates | None:
+        """Return the compiled rates to a destination, None where the service does not go there."""
+        number = where.number * 2 + home
+        if number not in self._rates:
+            served = where.zone.id in self.service.transit
+            self._rates[number] = (
+                ZoneRates(self.card, self.service, where, home, self.on, self._cut(where.zone.id)) if served else None
+            )
+        return self._rates[number]
+
+    def _cut(self, zone: str) -> int:
+        """The contract's discount: for the service to the zone, else for the service, else for all (basis points)."""
+        code = self.service.code
+        for name in (f"{code}:{zone}", code, f"*:{zone}", "*"):
+            if name in self._cuts:
+                return self._cuts[name]
+        return 0
+
+    def quote(self, c: Consignment, where: Where | None) -> Quote | Refused:
+        """Return the itemised price of a consignment, or why this service cannot take it."""
+        if where is None:
+            return _NOT_SERVED
+        try:
+            rates = self._rates[where.number * 2 + c.home]
+        except KeyError:
+            rates = self.rates(where, c.home)
+        if rates is None:
+            return _NOT_SERVED
+        if c.plain:
+            parcel = c.parcels[0]
+            if parcel.packaging == self._packaging and rates.nothing_special(parcel, c.value):
+                return self._plain(c, parcel, rates)
+        return self._full(c, rates)
+
+    def _plain(self, c: Consignment, parcel: Parcel, rates: ZoneRates) -> Quote | Refused:
+        """Price one parcel to which no condition but its zone applies: its row of the table says it all."""
+        service, bounds = self.service, rates.bounds
+        billable = billable_g(parcel, service)
+        row: int | Refused
+        if rates.by_weight and billable <= bounds[-1]:
+            row = bisect_left(bounds, billable)
+        else:
+            row = row_of(service, bounds, rates.tail_unit, parcel, billable)
+            if isinstance(row, Refused):
+                return row
+        key = row if not rates.per_kg else (row << 20) + steps_begun(billable, 1000)
+        try:
+            lines, net, tax = rates.table[key]
+        except KeyError:
+            quoted = self._full(c, rates)
+            if isinstance(quoted, Refused):
+                return quoted
+            lines, net, tax = rates.table[key] = (quoted.lines, quoted.net, quoted.tax)
+        return Quote(self._code, rates.zone, lines, billable, net, tax)
+
+    def _full(self, c: Consignment, rates: ZoneRates) -> Quote | Refused:
         service = self.service
-        if zone is None or zone not in service.transit:
-            return Refused("not_served", "does not go there")
-        refusal = self._refusal(c)
-        if refusal is not None:
-            return refusal
+        refused = refusal(c, service, rates.limits, self.known_extras, self.card.currency)
+        if refused is not None:
+            return refused
+        billables = [billable_g(parcel, service) for parcel in c.parcels]
         lines: list[Line] = []
-        fuel_base = taxed = billable_total = 0
-        for number, parcel in enumerate(c.parcels, 1):
-            billable = billable_g(parcel, service)
-            base = self._base(parcel, zone, billable)
-            if isinstance(base, Refused):
-                return base
-            billable_total += billable
-            net_base = base[0]
-            lines.append(Line("base", "Base", net_base, number, base[1]))
-            if self.discount_bp:
-                cut = -percent_of(net_base, self.discount_bp)
-                lines.append(
-                    Line("discount", "Contract discount", cut, number, ("percent", -self.discount_bp, net_base))
-                )
-                net_base += cut
-            taxed += net_base
-            fuel_base += net_base
-            if self.surcharges:
-                carried, plain = self._add_surcharges(lines, c, parcel, zone, number, billable, net_base)
-                fuel_base += carried
-                taxed += plain
+        bases = self._bases(c, rates, billables, lines)
+        if isinstance(bases, Refused):
+            return bases
+        fuel_base = taxed = sum(net for _, net in bases)
+        if rates.surcharges:
+            for number, parcel in enumerate(c.parcels, 1):
+                carried, plain = self._add_surcharges(lines, c, parcel, rates, number, billables, bases)
+                fuel_base, taxed = fuel_base + carried, taxed + plain
+            if len(c.parcels) > 1:
+                lines.sort(key=lambda line: line.parcel or 99)
         if self.fuel_bp and fuel_base:
             fuel = percent_of(fuel_base, self.fuel_bp)
             lines.append(Line("fuel", "Fuel", fuel, 0, ("percent", self.fuel_bp, fuel_base)))
             taxed += fuel
         if c.extras:
-            taxed += self._add_extras(lines, c)
-        net = sum([line[2] for line in lines])  # the amounts; by position, since this runs for every cell of a matrix
-        return Quote(service.code, zone, tuple(lines), billable_total, net, percent_of(taxed, self.card.tax_bp))
+            asked = self._add_extras(lines, c, rates, bases)
+            if isinstance(asked, Refused):
+                return asked
+            taxed += asked
+        net = sum([line[2] for line in lines])
+        tax = percent_of(taxed, self.card.tax_bp) if rates.taxed else 0
+        return Quote(service.code, rates.zone, tuple(lines), sum(billables), net, tax)
 
-    def _refusal(self, c: Consignment) -> Refused | None:
-        service, limits = self.service, self.service.limits
-        if limits.value is not None and c.value > limits.value:
-            return Refused("too_valuable", f"goods worth more than {money_text(limits.value, self.card.currency)}")
-        if c.contents and not c.contents.isdisjoint(limits.refused_contents):
-            banned = c.contents & limits.refused_contents
-            return Refused("contents", f"does not take {', '.join(sorted(b.replace('_', ' ') for b in banned))}")
-        if c.po_box and "po_box" in limits.refused_contents:
-            return Refused("po_box", "does not deliver to a PO box")
-        if c.extras and not c.extras <= self.known_extras:
-            missing = c.extras - self.known_extras
-            return Refused("extra", f"has no {', '.join(sorted(m.replace('_', ' ') for m in missing))}")
-        for parcel in c.parcels:
-            if parcel.packaging != service.packaging and (parcel.packaging or service.packaging):
-                return Refused("packaging", "needs the carrier's own box" if service.packaging else "not in that box")
-            refusal = limit_refusal(parcel, limits)
-            if refusal is not None:
-                return refusal
-        return None
-
-    def _by_weight(self, _parcel: Parcel, zone: str, billable: int) -> Base | Refused:
-        steps = self.service.steps[zone]
-        index = bisect_left(steps.bounds, billable)
-        if index < len(steps.bounds):
-            return steps.prices[index], ("step", self._zone_names[zone], steps.bounds[index])
-        top = steps.bounds[-1]
-        if not steps.tail_unit:
-            return Refused("too_heavy", f"{weight_text(billable - top)} over {weight_text(top)}")
-        count = steps_begun(billable - top, steps.tail_unit)
-        last = steps.prices[-1]
-        basis = ("tail", self._zone_names[zone], top, last, count, steps.tail_price, steps.tail_unit)
-        return last + count * steps.tail_price, basis
-
-    def _by_volume(self, parcel: Parcel, zone: str, _billable: int) -> Base | Refused:
-        steps = self.service.steps[zone]
-        index = bisect_left(steps.bounds, -(-parcel.size.mm3 // 1000))
-        if index == len(steps.bounds):
-            return Refused("too_large", f"more than {steps.bounds[-1] // 1000} dm³")
-        most = self.service.max_g_per_tier[index]
-        if parcel.gross_g > most:
-            return Refused("too_heavy", f"{weight_text(parcel.gross_g - most)} over {weight_text(most)}")
-        return steps.prices[index], ("tier", self._zone_names[zone], steps.bounds[index])
-
-    def _one_price(self, _parcel: Parcel, zone: str, _billable: int) -> Base | Refused:
-        return self.service.steps[zone].prices[0], ("one_price", self._zone_names[zone])
-
-    def _by_class(self, parcel: Parcel, zone: str, _billable: int) -> Base | Refused:
-        for size_class in self.service.classes:
-            if parcel.size.fits(size_class.sides) and parcel.gross_g <= size_class.max_gross_g:
-                return size_class.prices[zone], ("class", self._zone_names[zone], size_class.code)
-        return Refused("too_large", "fits none of the size classes")
+    def _bases(self, c: Consignment, rates: ZoneRates, billables: list[int], lines: list[Line]) -> list[Sums] | Refused:
+        """Append the base and discount lines; return list and net base per parcel (all on the first if together)."""
+        service, found = self.service, []
+        pieces = list(zip(c.parcels, billables, strict=True))
+        if service.weighed_together and len(pieces) > 1:
+            step = max(service.round_up_g, 1)
+            pieces = [(c.parcels[0], steps_begun(sum(billables), step) * step)]
+        for number, (parcel, billable) in enumerate(pieces, 1):
+            row = row_of(service, rates.bounds, rates.tail_unit, parcel, billable)
+            if isinstance(row, Refused):
+                return row
+            price, basis = rates.base(row)
+            owner = number
+            if len(pieces) < len(c.parcels):
+                owner, basis = 0, ("together", len(c.parcels), basis)
+            lines.append(Line("base", "Base", price, owner, basis))
+            net = rates.discounted(price)
+            if rates.discount_bp:
+                lines.append(Line("discount", "Contract discount", net - price, owner, rates.discount_basis(price)))
+            found.append((price, net))
+        return found + [(0, 0)] * (len(c.parcels) - len(found))
 
     def _add_surcharges(
-        self,
-        lines: list[Line],
-        c: Consignment,
-        parcel: Parcel,
-        zone: str,
-        number: int,
-        billable: int,
-        net_base: int,
-    ) -> tuple[int, int]:
+        self, lines: list[Line], c: Consignment, parcel: Parcel, rates: ZoneRates, number: int,
+        billables: list[int], bases: list[Sums],
+    ) -> Sums:  # fmt: skip
         """Append the surcharge lines of one parcel; return the sums that carry fuel and that are taxed."""
-        found: list[tuple[Surcharge, Line]] = []
-        for surcharge, applies in self.surcharges:
-            if (number == 1 or not surcharge.per_shipment) and applies(c, parcel, zone):
-                owner = 0 if surcharge.per_shipment else number
-                found.append((surcharge, _line(surcharge, owner, billable, net_base, c.value)))
-        if not found:
-            return 0, 0
-        dearest: dict[str, Line] = {}
-        for surcharge, line in found:
-            if surcharge.group and (surcharge.group not in dearest or line.amount > dearest[surcharge.group].amount):
-                dearest[surcharge.group] = line
-        carried = taxed = 0
-        for surcharge, line in found:
-            if surcharge.group and dearest[surcharge.group] is not line:
-                lines.append(line._replace(amount=0, basis=("not_counted", line.amount, surcharge.group)))
+        found: list[tuple[int, Surcharge, Line]] = []
+        sums = {"list": bases[number - 1][0], "base": bases[number - 1][1]}
+        for position, surcharge, holds in rates.surcharges:
+            if surcharge.per_shipment:
+                if number > 1 or not (holds is None or any(holds(c, p) for p in c.parcels)):
+                    continue
+                whole = {"list": sum(b[0] for b in bases), "base": sum(b[1] for b in bases)}
+                amount, basis = amount_of(surcharge.amount, sum(billables), c.value, {**sums, **whole})
+            elif holds is None or holds(c, parcel):
+                amount, basis = amount_of(surcharge.amount, billables[number - 1], c.value, sums)
+            else:
                 continue
-            lines.append(line)
-            carried += line.amount if surcharge.carries_fuel else 0
-            taxed += line.amount if surcharge.taxable else 0
-        return carried, taxed
+            sums[surcharge.code] = amount
+            owner = 0 if surcharge.per_shipment else number
+            found.append((position, surcharge, Line(surcharge.code, surcharge.name, amount, owner, basis)))
+        return _reduced(found, lines) if found else (0, 0)
 
-    def _add_extras(self, lines: list[Line], c: Consignment) -> int:
+    def _add_extras(self, lines: list[Line], c: Consignment, rates: ZoneRates, bases: list[Sums]) -> int | Refused:
+        """Append the lines of the extras asked for and return their taxable sum; one not to be had there refuses."""
+        wanted = c.extras - set(self.service.included)
+        known = {extra.code: (position, extra, holds) for position, extra, holds in rates.extras}
+        found: list[tuple[int, Surcharge, Line]] = []
         taxed = 0
-        for code, extra in self.extras.items():
-            if code not in c.extras or code in self.service.included:
+        for code in self.service.extras:
+            if code not in wanted:
                 continue
+            if code not in known:
+                return Refused("extra", f"has no {code.replace('_', ' ')} there")
+            position, extra, holds = known[code]
             for number in (0,) if extra.per_shipment else range(1, len(c.parcels) + 1):
-                line = _line(extra, number, 0, 0, c.value)
-                lines.append(line)
-                taxed += line.amount if extra.taxable else 0
+                if holds is not None and not holds(c, c.parcels[max(number - 1, 0)]):
+                    return Refused("extra", f"has no {code.replace('_', ' ')} for this parcel")
+                mine = bases[number - 1 : number] if number else bases
+                sums = {"list": sum(b[0] for b in mine), "base": sum(b[1] for b in mine)}
+                amount, basis = amount_of(extra.amount, 0, c.value, sums)
+                found.append((position * 100 + number, extra, Line(code, extra.name, amount, number, basis)))
+        for number in range(len(c.parcels) + 1):
+            taxed += _reduced([f for f in found if f[2].parcel == number], lines)[1]
         return taxed
 
 
-def _line(surcharge: Surcharge, number: int, billable: int, net_base: int, value: int) -> Line:
-    amount, basis = _amount(surcharge.amount, billable, net_base, value)
-    return Line(surcharge.code, surcharge.name, amount, number, basis)
-
-
-def _amount(rule: Amount, billable: int, net_base: int, value: int) -> Base:
-    basis: tuple[object, ...]
-    if rule.kind == "fixed":
-        amount, basis = rule.figure, ("fixed",)
-    elif rule.kind == "percent":
-        amount, basis = percent_of(net_base, rule.figure), ("percent", rule.figure, net_base)
-    elif rule.kind == "per_kg":
-        count = steps_begun(billable, 1000)
-        amount, basis = count * rule.figure, ("per_kg", count, rule.figure)
-    else:
-        count = steps_begun(value - rule.included, rule.step)
-        amount, basis = count * rule.figure, ("value", count, rule.figure, rule.step)
-    if rule.minimum is not None:
-        amount = max(amount, rule.minimum)
-    if rule.cap is not None:
-        amount = min(amount, rule.cap)
-    return amount, basis
-
-
-def _predicate(when: When) -> Callable[[Consignment, Parcel, str], bool]:
-    """Turn a condition into the few tests it really needs, so that quotes do not pay for parts not set."""
-    tests: list[Callable[[Consignment, Parcel, str], bool]] = []
-    if when.home is not None:
-        tests.append(lambda c, _p, _z: c.home is when.home)
-    if when.zones:
-        tests.append(lambda _c, _p, z: z in when.zones)
-    if when.contents:
-        tests.append(lambda c, _p, _z: not when.contents.isdisjoint(c.contents))
-    if when.not_stackable is not None:
-        tests.append(lambda _c, p, _z: p.not_stackable is when.not_stackable)
-    if when.postcodes:
-        tests.append(lambda c, _p, _z: in_postcodes(plain_postcode(c.postcode), when.postcodes))
-    longest, girth, gross = when.longest_over_mm, when.girth_over_mm, when.gross_over_g
-    if longest is not None:
-        tests.append(lambda _c, p, _z: p.size.longest > longest)
-    if girth is not None:
-        tests.append(lambda _c, p, _z: p.size.girth_mm > girth)
-    if gross is not None:
-        tests.append(lambda _c, p, _z: p.gross_g > gross)
-    if len(tests) == 1:
-        return tests[0]
-    return lambda c, p, z: all(test(c, p, z) for test in tests)
+def _reduced(found: list[tuple[int, Surcharge, Line]], lines: list[Line]) -> Sums:
+    """Append lines in the card's order, exclusive groups reduced to their dearest (the first of equals)."""
+    found.sort(key=lambda entry: entry[0])
+    dearest: dict[str, Line] = {}
+    for _, surcharge, line in found:
+        group = surcharge.group
+        if group and (group not in dearest or line.amount > dearest[group].amount):
+            dearest[group] = line
+    carried = taxed = 0
+    for _, surcharge, line in found:
+        if surcharge.group and dearest[surcharge.group] is not line:
+            lines.append(line._replace(amount=0, basis=("not_counted", line.amount, surcharge.group)))
+            continue
+        lines.append(line)
+        carried += line.amount if surcharge.carries_fuel else 0
+        taxed += line.amount if surcharge.taxable else 0
+    return carried, taxed
 
 
 class CompiledCard:
     """A rate card in memory, ready to quote: every service compiled for one day and one contract."""
 
-    def __init__(self, card: RateCard, on: date, discounts_bp: dict[str, int] | None = None) -> None:
-        self.card = card
-        self.zones = ZoneFinder(card.zones)
-        fuel = max((pair for pair in card.fuel if pair[0] <= on), default=(on, 0))[1]
-        cuts = discounts_bp or {}
-        dated = {s.code for s in card.surcharges if _in_season(s.when, on)}
-        self.services = {
-            service.code: CompiledService(
-                card, _with_surcharges(service, dated), cuts.get(service.code, cuts.get("*", 0)), fuel
-            )
-            for service in card.services
-        }
+    def __init__(self, card: RateCard, on: date, discounts_bp: Mapping[str, int] | None = None) -> None:
+        self.card, self.on = card, on
+        self.places = PlaceFinder(card)
+        self._last: tuple[Consignment | None, Where | None] = (None, None)
+        cuts = dict(discounts_bp or {})
+        self.services = {service.code: CompiledService(card, service, cuts, on) for service in card.services}
 
     def quote(self, code: str, c: Consignment) -> Quote | Refused:
         """Return the price of ``c`` by service ``code``, or the refusal.  Raises KeyError for an unknown service."""
-        return self.services[code].quote(c, self.zones.find(c.country, c.postcode))
+        return self.services[code].quote(c, self.where(c))
 
-
-def _in_season(when: When, on: date) -> bool:
-    return (when.ship_from is None or when.ship_from <= on) and (when.ship_until is None or on <= when.ship_until)
-
-
-def _with_surcharges(service: Service, allowed: set[str]) -> Service:
-    return replace(service, surcharges=tuple(code for code in service.surcharges if code in allowed))
+    def where(self, c: Consignment) -> Where | None:
+        """Return a consignment's zone and places, None where the card does not reach."""
+        last = self._last  # one consignment is asked about for every service in turn
+        if last[0] is not c:
+            self._last = last = (c, self.places.find(c))
+        return last[1]

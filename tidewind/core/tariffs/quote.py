@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Callable
 from typing import Any, NamedTuple
 
 from tidewind.core.quantities import decimal_text, money_text, weight_text
+
+Basis = tuple[Any, ...]
+"""The kind of arithmetic and its figures, which ``explain`` puts into words."""
 
 
 class Line(NamedTuple):
@@ -19,11 +22,10 @@ class Line(NamedTuple):
     name: str
     amount: int
     parcel: int
-    basis: tuple[Any, ...]
+    basis: Basis
 
 
-@dataclass(frozen=True, slots=True)
-class Quote:
+class Quote(NamedTuple):
     """One service's price for one shipment; ``net`` is the sum of the lines, tax comes on top."""
 
     service: str
@@ -46,27 +48,36 @@ def percent_text(rate: int) -> str:
 
 def explain(line: Line, currency: str = "EUR") -> str:
     """Put the arithmetic of one line into words, as a person would say it with a calculator in hand."""
-    kind, *figures = line.basis
-    match kind:
-        case "step":
-            return f"{figures[0]}, to {weight_text(figures[1])}"
-        case "tail":
-            zone, top, last, count, each, unit = figures
-            more = f"{count} × {money_text(each, currency)} per started {weight_text(unit)}"
-            return f"{zone}, {weight_text(top)} {money_text(last, currency)} + {more}"
-        case "tier":
-            return f"{figures[0]}, to {decimal_text(figures[1])} dm³"
-        case "one_price":
-            return f"{figures[0]}, one price whatever the weight"
-        case "class":
-            return f"{figures[0]}, size {figures[1]}"
-        case "percent":
-            return f"{percent_text(figures[0])} of {money_text(figures[1], currency)}"
-        case "per_kg":
-            return f"{figures[0]} started kg × {money_text(figures[1], currency)}"
-        case "value":
-            return f"{figures[0]} started {money_text(figures[2], currency)} × {money_text(figures[1], currency)}"
-        case "not_counted":
-            return f"{money_text(figures[0], currency)} not counted: only the dearest of “{figures[1]}” is"
-        case _:
-            return ""
+    return words_of(line.basis, currency)
+
+
+def words_of(basis: Basis, currency: str) -> str:
+    """Put one piece of arithmetic into words; empty where the amount says it all."""
+    kind, *figures = basis
+    return _WORDS[kind](currency, *figures) if kind in _WORDS else ""
+
+
+def _tail(currency: str, zone: str, top: int, last: int, count: int, each: int, unit: int) -> str:
+    more = f"{count} × {money_text(each, currency)} per started {weight_text(unit)}"
+    return f"{zone}, {weight_text(top)} {money_text(last, currency)} + {more}"
+
+
+_WORDS: dict[str, Callable[..., str]] = {
+    "step": lambda _c, zone, bound: f"{zone}, to {weight_text(bound)}",
+    "tail": _tail,
+    "tier": lambda _c, zone, bound: f"{zone}, to {decimal_text(bound)} dm³",
+    "one_price": lambda _c, zone: f"{zone}, one price whatever the weight",
+    "class": lambda _c, zone, code: f"{zone}, size {code}",
+    "percent": lambda c, rate, base: f"{percent_text(rate)} of {money_text(base, c)}",
+    "at_least": lambda c, basis, least: f"{words_of(basis, c)}, at least {money_text(least, c)}",
+    "at_most": lambda c, basis, most: f"{words_of(basis, c)}, at most {money_text(most, c)}",
+    "minimum_charge": lambda c, rate, least: (
+        f"{percent_text(rate)}, but the base is never under {money_text(least, c)}"
+    ),
+    "together": lambda c, count, basis: f"{count} parcels weighed together: {words_of(basis, c)}",
+    "per_kg": lambda c, count, each: f"{count} started kg × {money_text(each, c)}",
+    "value": lambda c, count, each, step: f"{count} started {money_text(step, c)} × {money_text(each, c)}",
+    "not_counted": lambda c, price, group: f"{money_text(price, c)} not counted: only the dearest of “{group}” is",
+    "told": lambda _c, words: words,
+}
+"""Words for each kind of arithmetic, from the currency and the figures; ``told``: an outside answer's own words."""

@@ -1,18 +1,20 @@
-"""Read a rate card from its written form (docs/rate-card.md): a card, or every error in it at once."""
+"""The written form of a rate card (docs/rate-card.md): read with all its errors at once, written back, described.
+
+One table says for each part which keys it has, of which kind, and what stands for a key left out; reading, writing and
+the JSON Schema all follow it.
+"""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
-from dataclasses import dataclass
-from datetime import date, time
+from collections.abc import Mapping
 from typing import Any
 
 from tidewind.core.calendar import Transit
-from tidewind.core.quantities import Size
 from tidewind.core.tariffs.card import (
     Amount,
     Limits,
     Network,
+    Origin,
     RateCard,
     Region,
     Service,
@@ -23,286 +25,264 @@ from tidewind.core.tariffs.card import (
     When,
     Zone,
 )
+from tidewind.core.tariffs.check import faults_of
+from tidewind.core.tariffs.reading import (
+    COUNT,
+    COUNTS,
+    DATE,
+    PRICING,
+    SIZE,
+    TEXT,
+    TEXT_SET,
+    TEXTS,
+    TIME,
+    TRACKING,
+    WEEKDAYS,
+    YES_NO,
+    BadCard,
+    Field,
+    Kind,
+    Reader,
+)
 
+_NO_WORDS: frozenset[str] = frozenset()
 _STEP_KEY = {"weight": "up_to_g", "volume_tiers": "up_to_cm3"}
+_AMOUNTS = ("fixed", "percent", "per_kg", "per_value_step")
 
-
-@dataclass(frozen=True)
-class BadCard:
-    """A card that was refused whole, with all its errors in words."""
-
-    errors: tuple[str, ...]
-
-
-class _Reader:
-    """Takes typed values out of a mapping and collects what is wrong, with the path to it."""
-
-    def __init__(self, values: Any, path: str, errors: list[str]) -> None:
-        self.path, self.errors = path, errors
-        if not isinstance(values, Mapping):
-            errors.append(f"{path or 'card'}: a table of named values is expected")
-            values = {}
-        self.values: Mapping[str, Any] = values
-
-    def fail(self, key: str, words: str) -> None:
-        self.errors.append(f"{self.path}{'.' if self.path else ''}{key}: {words}")
-
-    def take(self, key: str, make: Callable[[Any], Any], default: Any = ...) -> Any:
-        value = self.values.get(key)
-        if value is None:
-            if default is ...:
-                self.fail(key, "is missing")
-                return _EMPTY.get(make)
-            return default
-        try:
-            return make(value)
-        except (TypeError, ValueError, KeyError, AttributeError):
-            self.fail(key, f"{value!r:.60} is not what belongs here")
-            return _EMPTY.get(make) if default is ... else default
-
-    def child(self, key: str) -> _Reader:
-        return _Reader(self.values.get(key), f"{self.path}{'.' if self.path else ''}{key}", self.errors)
-
-    def children(self, key: str) -> list[_Reader]:
-        rows = self.values.get(key, [])
-        if not isinstance(rows, list):
-            self.fail(key, "a list is expected")
-            return []
-        prefix = f"{self.path}{'.' if self.path else ''}{key}"
-        return [_Reader(row, f"{prefix}[{n}]", self.errors) for n, row in enumerate(rows, 1)]
-
-
-def _text(value: Any) -> str:
-    if not isinstance(value, str) or not value.strip():
-        raise ValueError
-    return value
-
-
-def _int(value: Any) -> int:
-    if isinstance(value, bool) or not isinstance(value, int):
-        raise TypeError
-    return value
-
-
-def _count(value: Any) -> int:
-    if _int(value) < 0:
-        raise ValueError
-    return int(value)
-
-
-def _bool(value: Any) -> bool:
-    if not isinstance(value, bool):
-        raise TypeError
-    return value
-
-
-def _texts(value: Any) -> tuple[str, ...]:
-    if not isinstance(value, list):
-        raise TypeError
-    return tuple(_text(v) for v in value)
-
-
-def _set(value: Any) -> frozenset[str]:
-    return frozenset(_texts(value))
-
-
-def _counts(value: Any) -> tuple[int, ...]:
-    if not isinstance(value, list):
-        raise TypeError
-    return tuple(_count(v) for v in value)
-
-
-def _size(value: Any) -> Size:
-    a, b, c = _counts(value)
-    return Size.of(a, b, c)
-
-
-_EMPTY: dict[Any, Any] = {
-    _text: "", _int: 0, _count: 0, _bool: False, _texts: (), _set: frozenset(), _counts: (),
-    date.fromisoformat: date(2000, 1, 1), time.fromisoformat: time(0),
+PARTS: dict[type, tuple[Field, ...]] = {
+    Region: (
+        Field("countries", TEXTS), Field("postcodes", TEXTS, ()), Field("not_postcodes", TEXTS, ()),
+        Field("regions", TEXTS, ()),
+    ),
+    Origin: (Field("id", TEXT), Field("name", TEXT), Field("where", Region, many=True, attr="regions")),
+    Zone: (
+        Field("id", TEXT), Field("name", TEXT), Field("where", Region, many=True, attr="regions"),
+        Field("origins", TEXTS, ()), Field("taxed", YES_NO, True),
+    ),
+    Network: (
+        Field("id", TEXT), Field("name", TEXT), Field("cutoff", TIME), Field("ask_pickup_until", TIME, None),
+    ),
+    Volumetric: (Field("divisor", COUNT), Field("threshold_cm3", COUNT, 0), Field("side_step_mm", COUNT, 1)),
+    Limits: (
+        Field("gross_g", COUNT, None), Field("sides_mm", SIZE, None, attr="sides"), Field("girth_mm", COUNT, None),
+        Field("value", COUNT, None), Field("least_sides_mm", SIZE, None, attr="least_sides"),
+        Field("parcels", COUNT, None), Field("refused_contents", TEXT_SET, _NO_WORDS),
+    ),
+    When: (
+        Field("home", YES_NO, None), Field("longest_over_mm", COUNT, None), Field("middle_over_mm", COUNT, None),
+        Field("girth_over_mm", COUNT, None), Field("gross_over_g", COUNT, None),
+        Field("volume_over_cm3", COUNT, None), Field("value_over", COUNT, None), Field("parcels_over", COUNT, None),
+        Field("not_stackable", YES_NO, None), Field("contents", TEXT_SET, _NO_WORDS),
+        Field("zones", TEXT_SET, _NO_WORDS), Field("places", Region, (), many=True),
+        Field("weekdays", WEEKDAYS, frozenset()), Field("ship_from", DATE, None), Field("ship_until", DATE, None),
+    ),
+    Surcharge: (
+        Field("code", TEXT), Field("name", TEXT), Field("when", When, When()), Field("per_shipment", YES_NO, False),
+        Field("group", TEXT, None), Field("carries_fuel", YES_NO, False), Field("taxable", YES_NO, True),
+        Field("saturday", YES_NO, False),
+    ),
+    Amount: (
+        Field("step", COUNT, 0), Field("included", COUNT, 0), Field("minimum", COUNT, None),
+        Field("cap", COUNT, None), Field("of", TEXTS, ("base",)),
+    ),
+    SizeClass: (Field("code", TEXT), Field("sides_mm", SIZE, attr="sides"), Field("max_gross_g", COUNT)),
+    Service: (
+        Field("code", TEXT), Field("name", TEXT), Field("network", TEXT), Field("kind", PRICING),
+        Field("packaging", TEXT, None), Field("max_g", COUNTS, (), attr="max_g_per_tier"),
+        Field("volumetric", Volumetric, None), Field("round_up_g", COUNT, 1), Field("minimum_g", COUNT, 0),
+        Field("limits", Limits, Limits()), Field("surcharges", TEXTS, ()), Field("extras", TEXTS, ()),
+        Field("included", TEXTS, ()), Field("tracked", YES_NO, True), Field("home_delivery", YES_NO, True),
+        Field("minimum_charge", COUNT, 0), Field("weighed_together", YES_NO, False), Field("fuel", YES_NO, True),
+        Field("by_time", TIME, None), Field("tracking", TRACKING, "every_step"),
+        Field("handover", TEXTS, ("pickup", "drop_off")), Field("duties_paid", YES_NO, False),
+        Field("approval", TEXT, ""), Field("ahead_days", COUNT, 7), Field("notes", TEXTS, ()),
+    ),
+    RateCard: (
+        Field("carrier", TEXT), Field("currency", TEXT), Field("valid_from", DATE), Field("valid_until", DATE, None),
+        Field("time_zone", TEXT), Field("country", TEXT), Field("priced_by_ship_date", YES_NO, False),
+        Field("tax_bp", COUNT, 0), Field("tax_name", TEXT, "VAT"), Field("networks", Network, many=True),
+        Field("origins", Origin, (), many=True), Field("zones", Zone, many=True),
+        Field("surcharges", Surcharge, (), many=True), Field("extras", Surcharge, (), many=True),
+        Field("services", Service, many=True), Field("note", TEXT, ""),
+    ),
 }  # fmt: skip
 
 
 def read_card(written: Any) -> RateCard | BadCard:
     """Return the card that ``written`` (decoded JSON) says, or all its errors; never raises for bad input."""
     errors: list[str] = []
-    r = _Reader(written, "", errors)
-    zones = tuple(_zone(z) for z in r.children("zones"))
-    surcharges = tuple(_surcharge(s) for s in r.children("surcharges"))
-    extras = tuple(_surcharge(s) for s in r.children("extras"))
-    networks = tuple(
-        Network(n.take("id", _text), n.take("name", _text), n.take("cutoff", time.fromisoformat),
-                n.take("ask_pickup_until", time.fromisoformat, None))
-        for n in r.children("networks")
-    )  # fmt: skip
-    card = RateCard(
-        carrier=r.take("carrier", _text),
-        currency=r.take("currency", _text),
-        valid_from=r.take("valid_from", date.fromisoformat),
-        valid_until=r.take("valid_until", date.fromisoformat, None),
-        time_zone=r.take("time_zone", _text),
-        country=r.take("country", _text),
-        priced_by_ship_date=r.take("priced_by_ship_date", _bool, False),
-        tax_bp=r.take("tax_bp", _count, 0),
-        tax_name=r.take("tax_name", _text, "VAT"),
-        fuel=tuple((f.take("from", date.fromisoformat), f.take("bp", _count)) for f in r.children("fuel")),
-        networks=networks,
-        zones=zones,
-        surcharges=surcharges,
-        extras=extras,
-        services=tuple(_service(s) for s in r.children("services")),
-        note=r.take("note", _text, ""),
-    )
+    reader = Reader(written, "", errors)
+    fuel = [(f.take("from", DATE), f.take("bp", COUNT)) for f in reader.children("fuel")]
+    card: RateCard = _read(RateCard, reader, fuel=tuple(fuel))
     if not errors:
-        _check(card, errors)
+        errors += faults_of(card)
     return BadCard(tuple(errors)) if errors else card
 
 
-def _zone(z: _Reader) -> Zone:
-    regions = tuple(
-        Region(w.take("countries", _texts), w.take("postcodes", _texts, ()), w.take("not_postcodes", _texts, ()))
-        for w in z.children("where")
-    )
-    return Zone(z.take("id", _text), z.take("name", _text), regions)
+def _read(part: type, reader: Reader, **more: Any) -> Any:
+    """Read a part by its table; ``more`` are attributes that were read in another way."""
+    values = dict(more)
+    for field in PARTS[part]:
+        values[field.name] = _read_field(field, reader)
+    if part is Surcharge:
+        values["amount"] = _amount(reader)
+    if part is SizeClass:
+        values["prices"] = _by_zone(reader, "prices", COUNT)
+    if part is Service:
+        values |= _tables(reader, values["kind"])
+    reader.finish()
+    return part(**values)
 
 
-def _surcharge(s: _Reader) -> Surcharge:
-    kind = next((k for k in ("fixed", "percent", "per_kg", "per_value_step") if k in s.values), None)
+def _read_field(field: Field, reader: Reader) -> Any:
+    if isinstance(field.kind, Kind):
+        return reader.take(field.key, field.kind, field.default)
+    if field.many:
+        if field.default is ... and not reader.values.get(field.key):
+            reader.fail(field.key, "is missing")
+        return tuple(_read(field.kind, child) for child in reader.children(field.key))
+    if field.default is not ... and reader.values.get(field.key) is None:
+        reader.child(field.key)
+        return field.default
+    return _read(field.kind, reader.child(field.key))
+
+
+def _amount(reader: Reader) -> Amount:
+    kind = next((k for k in _AMOUNTS if k in reader.values), None)
     if kind is None:
-        s.fail("amount", "one of fixed, percent, per_kg, per_value_step is expected")
-    w = _Reader(s.values.get("when", {}), f"{s.path}.when", s.errors)
-    when = When(
-        home=w.take("home", _bool, None),
-        longest_over_mm=w.take("longest_over_mm", _count, None),
-        girth_over_mm=w.take("girth_over_mm", _count, None),
-        gross_over_g=w.take("gross_over_g", _count, None),
-        not_stackable=w.take("not_stackable", _bool, None),
-        contents=w.take("contents", _set, frozenset()),
-        zones=w.take("zones", _set, frozenset()),
-        postcodes=w.take("postcodes", _texts, ()),
-        ship_from=w.take("ship_from", date.fromisoformat, None),
-        ship_until=w.take("ship_until", date.fromisoformat, None),
-    )
-    amount = Amount(
-        kind=kind or "fixed",  # type: ignore[arg-type]
-        figure=s.take(kind, _count) if kind else 0,
-        step=s.take("step", _count, 0),
-        included=s.take("included", _count, 0),
-        minimum=s.take("minimum", _count, None),
-        cap=s.take("cap", _count, None),
-    )
-    if amount.kind == "per_value_step" and not amount.step:
-        s.fail("step", "is missing")
-    return Surcharge(
-        code=s.take("code", _text),
-        name=s.take("name", _text),
-        amount=amount,
-        when=when,
-        per_shipment=s.take("per_shipment", _bool, False),
-        group=s.take("group", _text, None),
-        carries_fuel=s.take("carries_fuel", _bool, False),
-        taxable=s.take("taxable", _bool, True),
-    )
+        reader.fail("amount", f"one of {', '.join(_AMOUNTS)} is expected")
+    figure = reader.take(kind, COUNT) if kind else 0
+    values = {field.name: _read_field(field, reader) for field in PARTS[Amount]}
+    if kind == "per_value_step" and not values["step"]:
+        reader.fail("step", "is missing")
+    return Amount(kind=kind or "fixed", figure=figure, **values)  # type: ignore[arg-type]
 
 
-def _service(s: _Reader) -> Service:
-    kind = s.take("kind", _text)
-    limits = _Reader(s.values.get("limits", {}), f"{s.path}.limits", s.errors)
-    volumetric = s.child("volumetric") if "volumetric" in s.values else None
+def _by_zone(reader: Reader, key: str, kind: Kind) -> dict[str, Any]:
+    child = reader.child(key)
+    return {zone: child.take(zone, kind) for zone in child.values}
+
+
+def _tables(reader: Reader, kind: str | None) -> dict[str, Any]:
+    """Read what a service has by zone: days on the way, prices beside their steps, narrower limits."""
+    saturdays = reader.take("saturdays", YES_NO, False)
     transit = {}
-    for zone, days in _Reader(s.values.get("transit"), f"{s.path}.transit", s.errors).values.items():
-        pair = days if isinstance(days, list) else []
-        if len(pair) != 2 or not all(isinstance(d, int) and 0 <= d <= 60 for d in pair) or pair[0] > pair[1]:
-            s.fail(f"transit.{zone}", "two rising numbers of working days are expected")
-        else:
-            transit[zone] = Transit(pair[0], pair[1], bool(s.values.get("saturdays")))
-    return Service(
-        code=s.take("code", _text),
-        name=s.take("name", _text),
-        network=s.take("network", _text),
-        kind=kind,
-        transit=transit,
-        steps=_steps(s, kind),
-        classes=tuple(_size_class(c) for c in s.children("classes")),
-        packaging=s.take("packaging", _text, None),
-        max_g_per_tier=s.take("max_g", _counts, ()),
-        volumetric=Volumetric(volumetric.take("divisor", _count), volumetric.take("threshold_cm3", _count, 0))
-        if volumetric else None,
-        round_up_g=s.take("round_up_g", _count, 1),
-        minimum_g=s.take("minimum_g", _count, 0),
-        limits=Limits(
-            gross_g=limits.take("gross_g", _count, None),
-            sides=limits.take("sides_mm", _size, None),
-            girth_mm=limits.take("girth_mm", _count, None),
-            value=limits.take("value", _count, None),
-            refused_contents=limits.take("refused_contents", _set, frozenset()),
-        ),
-        surcharges=s.take("surcharges", _texts, ()),
-        extras=s.take("extras", _texts, ()),
-        included=s.take("included", _texts, ()),
-        tracked=s.take("tracked", _bool, True),
-        home_delivery=s.take("home_delivery", _bool, True),
-    )  # fmt: skip
+    for zone, days in _by_zone(reader, "transit", COUNTS).items():
+        if days is not None and (len(days) != 2 or days[0] > days[1] or days[1] > 60):
+            reader.fail(f"transit.{zone}", "two rising numbers of working days, 60 at most, are expected")
+        elif days is not None:
+            transit[zone] = Transit(days[0], days[1], bool(saturdays))
+    narrower = reader.child("zone_limits")
+    classes = tuple(_read(SizeClass, child) for child in reader.children("classes"))
+    return {
+        "transit": transit,
+        "steps": {} if kind == "size_classes" else _steps(reader, kind or ""),
+        "classes": classes,
+        "zone_limits": {zone: _read(Limits, narrower.child(zone)) for zone in narrower.values},
+    }
 
 
-def _size_class(c: _Reader) -> SizeClass:
-    prices = {zone: price for zone, price in c.child("prices").values.items() if isinstance(price, int)}
-    return SizeClass(c.take("code", _text), c.take("sides_mm", _size), c.take("max_gross_g", _count), prices)
-
-
-def _steps(s: _Reader, kind: str) -> dict[str, Steps]:
-    if kind == "size_classes":
-        return {}
-    bounds = s.take(_STEP_KEY[kind], _counts) if kind in _STEP_KEY else ()
-    if kind not in {"weight", "volume_tiers", "one_price"}:
-        s.fail("kind", "one of weight, volume_tiers, one_price, size_classes is expected")
+def _steps(reader: Reader, kind: str) -> dict[str, Steps]:
+    bounds = (reader.take(_STEP_KEY[kind], COUNTS) or ()) if kind in _STEP_KEY else ()
     if list(bounds) != sorted(set(bounds)):
-        s.fail(_STEP_KEY.get(kind, "steps"), "steps must rise")
-    tail = _Reader(s.values.get("tail", {}), f"{s.path}.tail", s.errors)
-    tail_prices = _Reader(tail.values.get("prices", {}), f"{s.path}.tail.prices", s.errors)
+        reader.fail(_STEP_KEY[kind], "steps must rise")
+    tail = reader.child("tail")
+    unit, ends = tail.take("unit_g", COUNT, 0) or 0, _by_zone(tail, "prices", COUNT)
+    tail.finish()
+    if unit and kind != "weight":
+        reader.fail("tail", "only a table of weights has a tail")
     steps = {}
-    for zone in s.child("prices").values:
-        row = s.child("prices").take(zone, _counts)
-        if row and len(row) != (len(bounds) or 1):
-            s.fail(f"prices.{zone}", f"{len(row)} prices stand beside {len(bounds) or 1} steps")
-        if list(row) != sorted(row):
-            s.fail(f"prices.{zone}", "a heavier parcel must not cost less")
-        steps[zone] = Steps(bounds, row, tail.take("unit_g", _count, 0), tail_prices.take(zone, _count, 0))
+    for zone, row in _by_zone(reader, "prices", COUNTS).items():
+        if row is not None and len(row) != (len(bounds) or 1):
+            reader.fail(f"prices.{zone}", f"{len(row)} prices stand beside {len(bounds) or 1} steps")
+        elif row is not None and list(row) != sorted(row):
+            reader.fail(f"prices.{zone}", "a heavier parcel must not cost less")
+        elif unit and zone not in ends:
+            reader.fail(f"tail.prices.{zone}", "is missing")
+        steps[zone] = Steps(bounds, row or (), unit, ends.get(zone) or 0)
     return steps
 
 
-def _check(card: RateCard, errors: list[str]) -> None:
-    """Add what is wrong between the parts of a card: names that point nowhere, zones without a price."""
-    zones = {z.id for z in card.zones}
-    known = {s.code for s in card.surcharges}
-    extras = {s.code for s in card.extras}
-    networks = {n.id for n in card.networks}
-    for what, codes in (
-        ("zone", [z.id for z in card.zones]),
-        ("service", [s.code for s in card.services]),
-        ("surcharge or extra", [s.code for s in (*card.surcharges, *card.extras)]),
-    ):
-        errors += [f"{what} {code} stands twice" for code in sorted({c for c in codes if codes.count(c) > 1})]
-    if card.valid_until and card.valid_until < card.valid_from:
-        errors.append("valid_until: lies before valid_from")
-    served: set[str] = set()
-    for service in card.services:
-        priced = set(service.steps) | {zone for c in service.classes for zone in c.prices}
-        served |= priced
-        where = f"service {service.code}"
-        errors += [f"{where}: zone {z} is not on the card" for z in sorted((priced | set(service.transit)) - zones)]
-        errors += [f"{where}: zone {z} has a price but no transit days" for z in sorted(priced - set(service.transit))]
-        errors += [f"{where}: zone {z} has transit days but no price" for z in sorted(set(service.transit) - priced)]
-        errors += [f"{where}: no such surcharge {c}" for c in sorted(set(service.surcharges) - known)]
-        errors += [
-            f"{where}: no such extra {c}" for c in sorted((set(service.extras) | set(service.included)) - extras)
-        ]
-        if service.network not in networks:
-            errors.append(f"{where}: no such network {service.network}")
-        if service.kind == "volume_tiers" and any(
-            len(service.max_g_per_tier) != len(s.bounds) for s in service.steps.values()
-        ):
-            errors.append(f"{where}: max_g needs a figure for each tier")
-        if service.volumetric and not service.volumetric.divisor:
-            errors.append(f"{where}: a divisor of 0 cannot be")
-    errors += [f"zone {z} is priced by no service" for z in sorted(zones - served)]
+def write_card(card: RateCard) -> dict[str, Any]:
+    """Return the written form of a card; keys that hold their default are left out, reading gives the same card."""
+    return {**_write(card), "fuel": [{"from": day.isoformat(), "bp": bp} for day, bp in card.fuel]}
+
+
+def _write(part: Any) -> dict[str, Any]:
+    made: dict[str, Any] = {}
+    for field in PARTS[type(part)]:
+        value = getattr(part, field.name)
+        if value == field.default:
+            continue
+        if isinstance(field.kind, Kind):
+            made[field.key] = field.kind.write(value)
+        else:
+            made[field.key] = [_write(each) for each in value] if field.many else _write(value)
+    if isinstance(part, Surcharge):
+        made[part.amount.kind] = part.amount.figure
+        made |= _write(part.amount)
+    if isinstance(part, SizeClass):
+        made["prices"] = dict(part.prices)
+    if isinstance(part, Service):
+        made |= _write_tables(part)
+    return made
+
+
+def _write_tables(service: Service) -> dict[str, Any]:
+    made: dict[str, Any] = {"transit": {z: [t.days_min, t.days_max] for z, t in service.transit.items()}}
+    if any(t.saturdays for t in service.transit.values()):
+        made["saturdays"] = True
+    if service.zone_limits:
+        made["zone_limits"] = {zone: _write(limits) for zone, limits in service.zone_limits.items()}
+    if service.classes:
+        made["classes"] = [_write(size_class) for size_class in service.classes]
+    if service.steps:
+        made["prices"] = {zone: list(steps.prices) for zone, steps in service.steps.items()}
+        first = next(iter(service.steps.values()))
+        if service.kind in _STEP_KEY:
+            made[_STEP_KEY[service.kind]] = list(first.bounds)
+        if first.tail_unit:
+            ends = {zone: steps.tail_price for zone, steps in service.steps.items()}
+            made["tail"] = {"unit_g": first.tail_unit, "prices": ends}
+    return made
+
+
+def card_schema() -> dict[str, Any]:
+    """Return the JSON Schema (2020-12) of the written form; what no schema can say, reading checks."""
+    by_zone = {"type": "object", "additionalProperties": COUNTS.schema}
+    day_and_rate = {"type": "object", "properties": {"from": DATE.schema, "bp": COUNT.schema},
+                    "required": ["from", "bp"], "additionalProperties": False}  # fmt: skip
+    more: Mapping[type, dict[str, Any]] = {
+        RateCard: {"fuel": {"type": "array", "items": day_and_rate}},
+        SizeClass: {"prices": {"type": "object", "additionalProperties": COUNT.schema}},
+        Surcharge: {
+            **dict.fromkeys(_AMOUNTS, COUNT.schema),
+            **{field.key: _schema_of(field) for field in PARTS[Amount]},
+        },
+        Service: {
+            "transit": by_zone, "prices": by_zone, "up_to_g": COUNTS.schema, "up_to_cm3": COUNTS.schema,
+            "saturdays": YES_NO.schema,
+            "tail": {"type": "object", "properties": {"unit_g": COUNT.schema, "prices": {"type": "object"}}},
+            "classes": {"type": "array", "items": {"$ref": "#/$defs/SizeClass"}},
+            "zone_limits": {"type": "object", "additionalProperties": {"$ref": "#/$defs/Limits"}},
+        },
+    }  # fmt: skip
+    parts = {
+        part.__name__: {
+            "type": "object",
+            "properties": {field.key: _schema_of(field) for field in fields} | more.get(part, {}),
+            "required": [field.key for field in fields if field.default is ...],
+            "additionalProperties": False,
+        }
+        for part, fields in PARTS.items()
+        if part is not Amount
+    }
+    card = parts.pop("RateCard")
+    return {"$schema": "https://json-schema.org/draft/2020-12/schema", "title": "Rate card", **card, "$defs": parts}
+
+
+def _schema_of(field: Field) -> dict[str, Any]:
+    if isinstance(field.kind, Kind):
+        return dict(field.kind.schema)
+    part = {"$ref": f"#/$defs/{field.kind.__name__}"}
+    return {"type": "array", "items": part} if field.many else part

@@ -1,0 +1,91 @@
+"""The engine over cards of every shape: sums, refusals, the quick ways equal to the long one, cards in and out."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import replace
+from itertools import permutations
+from typing import Any
+
+import jsonschema
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from tests.core.any_cards import DAY, cards, consignments, discounts
+from tidewind.core.quantities import Refused, Size, percent_of
+from tidewind.core.tariffs.card import Amount, Consignment, RateCard, Surcharge
+from tidewind.core.tariffs.engine import CompiledCard
+from tidewind.core.tariffs.quote import Quote, explain
+from tidewind.core.tariffs.totals import REFUSED, totals
+from tidewind.core.tariffs.written import card_schema, read_card, write_card
+
+many = st.lists(consignments, min_size=1, max_size=5)
+
+
+@settings(max_examples=120)
+@given(cards(), discounts, many)
+def test_totals_over_columns_are_the_itemised_prices_to_the_cent(
+    card: RateCard, cuts: Any, loads: list[Consignment]
+) -> None:
+    compiled = CompiledCard(card, DAY, cuts)
+    found = totals(compiled, loads)
+    for row, c in enumerate(loads):
+        for column, code in enumerate(found.codes):
+            quote = compiled.quote(code, c)
+            priced = (REFUSED, 0) if isinstance(quote, Refused) else (quote.net, quote.tax)
+            assert (found.net[row, column], found.tax[row, column]) == priced, (code, c, quote)
+
+
+@settings(max_examples=70)
+@given(cards(), discounts, many)
+def test_lines_sum_up_and_what_is_remembered_changes_nothing(
+    card: RateCard, cuts: Any, loads: list[Consignment]
+) -> None:
+    warm = CompiledCard(card, DAY, cuts)
+    for c in [*loads, *reversed(loads)]:
+        for code, service in warm.services.items():
+            quote = warm.quote(code, c)
+            rates = service.rates(where, c.home) if (where := warm.where(c)) else None
+            if rates is None:
+                assert quote == Refused("not_served", "does not go there")
+                continue
+            assert quote == service._full(c, rates)
+            if isinstance(quote, Refused):
+                assert quote.detail
+                continue
+            assert sum(line.amount for line in quote.lines) == quote.net
+            assert 0 <= quote.tax <= percent_of(quote.net, card.tax_bp) + 1
+            assert all(explain(line) is not None for line in quote.lines)
+
+
+@settings(max_examples=50)
+@given(cards(), consignments)
+def test_turning_a_box_changes_nothing(card: RateCard, c: Consignment) -> None:
+    compiled, first = CompiledCard(card, DAY), c.parcels[0]
+    turns = permutations((first.size.longest, first.size.middle, first.size.shortest))
+    turned = [replace(c, parcels=(replace(first, size=Size.of(*turn)), *c.parcels[1:])) for turn in turns]
+    for code in compiled.services:
+        assert len({repr(compiled.quote(code, each)) for each in turned}) == 1
+
+
+@settings(max_examples=50)
+@given(cards(), consignments, st.integers(1, 999))
+def test_one_more_surcharge_is_dearer_or_equal(card: RateCard, c: Consignment, figure: int) -> None:
+    more = Surcharge("more", "One more", Amount("fixed", figure))
+    richer = replace(
+        card, surcharges=(*card.surcharges, more),
+        services=tuple(replace(s, surcharges=(*s.surcharges, "more")) for s in card.services),
+    )  # fmt: skip
+    for code in (s.code for s in card.services):
+        before, after = CompiledCard(card, DAY).quote(code, c), CompiledCard(richer, DAY).quote(code, c)
+        assert isinstance(before, Quote) is isinstance(after, Quote)
+        if isinstance(before, Quote) and isinstance(after, Quote):
+            assert after.net >= before.net + figure
+
+
+@settings(max_examples=40)
+@given(cards())
+def test_a_card_written_and_read_again_is_the_same_card(card: RateCard) -> None:
+    written = json.loads(json.dumps(write_card(card)))
+    jsonschema.validate(written, card_schema())
+    assert read_card(written) == card

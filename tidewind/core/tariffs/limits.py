@@ -1,0 +1,81 @@
+"""What a service takes, and the words with the figure where it does not."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from tidewind.core.quantities import Refused, Size, length_text, money_text, weight_text
+from tidewind.core.tariffs.card import Consignment, Limits, Parcel, Service
+
+_WORDS = ("long", "wide", "thick")
+
+
+def narrowed(limits: Limits, more: Limits | None) -> Limits:
+    """Return the limits that hold where both do: the narrower of each."""
+    if more is None:
+        return limits
+    sides = [s for s in (limits.sides, more.sides) if s]
+    return Limits(
+        gross_g=_least(limits.gross_g, more.gross_g),
+        sides=Size(min(s.longest for s in sides), min(s.middle for s in sides), min(s.shortest for s in sides))
+        if sides else None,
+        girth_mm=_least(limits.girth_mm, more.girth_mm),
+        value=_least(limits.value, more.value),
+        least_sides=more.least_sides or limits.least_sides,
+        parcels=_least(limits.parcels, more.parcels),
+        refused_contents=limits.refused_contents | more.refused_contents,
+    )  # fmt: skip
+
+
+def _least(a: int | None, b: int | None) -> int | None:
+    return b if a is None else a if b is None else min(a, b)
+
+
+def parcel_refusal(parcel: Parcel, limits: Limits) -> Refused | None:
+    """Return why a parcel breaks a limit, with the figure it is over by, or None."""
+    if limits.gross_g is not None and parcel.gross_g > limits.gross_g:
+        over = parcel.gross_g - limits.gross_g
+        return Refused("too_heavy", f"{weight_text(over)} over {weight_text(limits.gross_g)}")
+    mine = _sides(parcel.size)
+    if limits.sides is not None:
+        for side, most, word in zip(mine, _sides(limits.sides), _WORDS, strict=True):
+            if side > most:
+                return Refused("too_large", f"{length_text(side - most)} too {word}")
+    if limits.girth_mm is not None and parcel.girth_mm > limits.girth_mm:
+        over = parcel.girth_mm - limits.girth_mm
+        return Refused("too_large", f"length plus girth {length_text(over)} over {length_text(limits.girth_mm)}")
+    if limits.least_sides is not None:
+        for side, least, word in zip(mine, _sides(limits.least_sides), ("short", "narrow", "thin"), strict=True):
+            if side < least:
+                return Refused("too_small", f"{length_text(least - side)} too {word}")
+    return None
+
+
+def _sides(size: Size) -> Sequence[int]:
+    return size.longest, size.middle, size.shortest
+
+
+def refusal(c: Consignment, service: Service, limits: Limits, extras: frozenset[str], currency: str) -> Refused | None:
+    """Return why a service cannot take a consignment, or None; ``extras`` are those it knows."""
+    if limits.value is not None and c.value > limits.value:
+        return Refused("too_valuable", f"goods worth more than {money_text(limits.value, currency)}")
+    banned = c.contents & limits.refused_contents
+    if banned:
+        return Refused("contents", f"does not take {_listed(banned)}")
+    if c.po_box and "po_box" in limits.refused_contents:
+        return Refused("po_box", "does not deliver to a PO box")
+    if not c.extras <= extras:
+        return Refused("extra", f"has no {_listed(c.extras - extras)}")
+    if limits.parcels is not None and len(c.parcels) > limits.parcels:
+        return Refused("too_many_parcels", f"takes {limits.parcels} a shipment, these are {len(c.parcels)}")
+    for parcel in c.parcels:
+        if parcel.packaging != service.packaging and (parcel.packaging or service.packaging):
+            return Refused("packaging", "needs the carrier's own box" if service.packaging else "not in that box")
+        refused = parcel_refusal(parcel, limits)
+        if refused is not None:
+            return refused
+    return None
+
+
+def _listed(codes: frozenset[str]) -> str:
+    return ", ".join(sorted(code.replace("_", " ") for code in codes))

@@ -1,0 +1,106 @@
+"""One service's rates to one destination, compiled: table, discount, limits and the surcharges that can apply."""
+
+from __future__ import annotations
+
+from datetime import date
+
+from tidewind.core.quantities import percent_of
+from tidewind.core.tariffs.amounts import NEVER, Holds, in_order_of_need, may_hold, of_the_parcel, thresholds
+from tidewind.core.tariffs.card import Parcel, RateCard, Service, Steps, Surcharge
+from tidewind.core.tariffs.limits import narrowed
+from tidewind.core.tariffs.quote import Basis, Line
+from tidewind.core.tariffs.zones import Where
+
+Conditional = tuple[int, Surcharge, Holds | None]
+"""The place on the card, the surcharge, and the test of what depends on the parcel (None: it always holds)."""
+_EMPTY = Steps((), ())
+
+
+class ZoneRates:
+    """What a service costs to a destination on a day, home or business.
+
+    ``table`` keeps the lines, net and tax of parcels to which nothing special applies, by their row (and started
+    kilogram where a surcharge counts it): at most one entry for each price on the card.
+    """
+
+    def __init__(
+        self, card: RateCard, service: Service, where: Where, home: bool, on: date, discount_bp: int
+    ) -> None:  # fmt: skip
+        zone = where.zone
+        self.zone, self.zone_name, self.taxed = zone.id, zone.name, zone.taxed
+        self.service, self.discount_bp = service, discount_bp
+        self.steps = service.steps.get(zone.id, _EMPTY)
+        self.bounds, self.tail_unit = self.steps.bounds, self.steps.tail_unit
+        self.by_weight = service.kind == "weight" and bool(self.bounds)
+        self.limits = narrowed(service.limits, service.zone_limits.get(zone.id))
+
+        def can(known: tuple[Surcharge, ...], codes: tuple[str, ...]) -> list[Conditional]:
+            mine = [s for s in known if s.code in codes]
+            order = {s.code: n for n, s in enumerate(mine)}
+            possible = [s for s in in_order_of_need(mine) if may_hold(s, zone.id, where.places, home, on)]
+            return [(order[s.code], s, of_the_parcel(s.when)) for s in possible]
+
+        self.surcharges = can(card.surcharges, service.surcharges)
+        self.extras = can(card.extras, service.extras)
+        self.table: dict[int, tuple[tuple[Line, ...], int, int]] = {}
+        self._set_ease()
+
+    def _set_ease(self) -> None:
+        """Work out up to which figures a parcel is surely within the limits and under every condition."""
+        limits = self.limits
+        always = [s.amount.kind for _, s, holds in self.surcharges if holds is None]
+        self.per_kg = "per_kg" in always
+        conditions = [s.when for _, s, holds in self.surcharges if holds is not None and not s.when.contents]
+        over = [min(column) for column in zip(*(thresholds(when) for when in conditions), strict=True)]
+        gross, longest, middle, girth, volume, value, parcels = over or [NEVER] * 7
+        odd = [when for when in conditions if when.not_stackable is False or min(thresholds(when)) == NEVER]
+        odd = [when for when in odd if when.not_stackable is not True]
+        self._easy = "per_value_step" not in always and not odd and parcels >= 1
+        sides = limits.sides
+        self._gross = min(gross, NEVER if limits.gross_g is None else limits.gross_g)
+        self._longest = min(longest, sides.longest if sides else NEVER)
+        self._middle = min(middle, sides.middle if sides else NEVER)
+        self._shortest = sides.shortest if sides else NEVER
+        self._girth = min(girth, NEVER if limits.girth_mm is None else limits.girth_mm)
+        self._mm3 = volume
+        self._value = min(value, NEVER if limits.value is None else limits.value)
+        self._least = limits.least_sides
+
+    def nothing_special(self, p: Parcel, value: int) -> bool:
+        """Tell that a plain parcel is surely within every limit and under every condition; never wrong when it is."""
+        size = p.size
+        return (
+            self._easy
+            and p.gross_g <= self._gross
+            and size.longest <= self._longest
+            and size.middle <= self._middle
+            and size.shortest <= self._shortest
+            and p.girth_mm <= self._girth
+            and p.mm3 <= self._mm3
+            and value <= self._value
+            and (self._least is None or self._least.fits(size))
+        )
+
+    def base(self, row: int) -> tuple[int, Basis]:
+        """Return the list price of a row and its arithmetic; rows past the last step count units of the tail."""
+        service, steps, name = self.service, self.steps, self.zone_name
+        if service.kind == "size_classes":
+            size_class = service.classes[row]
+            return size_class.prices[self.zone], ("class", name, size_class.code)
+        if service.kind == "one_price":
+            return steps.prices[0], ("one_price", name)
+        if row < len(steps.bounds):
+            return steps.prices[row], ("tier" if service.kind == "volume_tiers" else "step", name, steps.bounds[row])
+        count, top, last = row - len(steps.bounds) + 1, steps.bounds[-1], steps.prices[-1]
+        return last + count * steps.tail_price, ("tail", name, top, last, count, steps.tail_price, steps.tail_unit)
+
+    def discounted(self, price: int) -> int:
+        """Return the net base: the list price less the contract's discount, not under the minimum charge."""
+        net = price - percent_of(price, self.discount_bp)
+        return max(net, min(price, self.service.minimum_charge))
+
+    def discount_basis(self, price: int) -> Basis:
+        """Return the arithmetic of the discount on a list price."""
+        if self.discounted(price) > price - percent_of(price, self.discount_bp):
+            return ("minimum_charge", -self.discount_bp, self.service.minimum_charge)
+        return ("percent", -self.discount_bp, price)
