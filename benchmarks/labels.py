@@ -10,7 +10,7 @@ import io
 from reportlab.graphics.barcode.code128 import Code128
 from reportlab.pdfgen.canvas import Canvas
 
-from benchmarks.quotes import best_rate
+from benchmarks.quotes import in_turn
 from tidewind.core.codes import s10_number
 from tidewind.documents.fonts import REGULAR, load_fonts
 from tidewind.documents.label import HEIGHT, WIDTH, LabelPaper, labels_pdf
@@ -53,7 +53,7 @@ def main() -> None:
         labels_pdf(made)
         return COUNT
 
-    bare, featured = best_rate(floor, 3), best_rate(whole, 3)
+    bare, featured = in_turn(floor, whole, 3)
     print(f"floor, one barcode and three lines: {bare:7,.0f} labels/s")
     share = f"{featured / bare:.0%} of the floor (aim 60 %)"
     print(f"whole labels, {size:,.0f} bytes each:     {featured:7,.0f} labels/s   {share}")

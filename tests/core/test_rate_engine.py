@@ -15,6 +15,7 @@ from tests.core.any_cards import DAY, cards, consignments, discounts
 from tidewind.core.quantities import Refused, Size, percent_of
 from tidewind.core.tariffs.card import Amount, Consignment, RateCard, Surcharge
 from tidewind.core.tariffs.engine import CompiledCard
+from tidewind.core.tariffs.load import load_of
 from tidewind.core.tariffs.quote import Quote, explain
 from tidewind.core.tariffs.totals import REFUSED, totals
 from tidewind.core.tariffs.written import card_schema, read_card, write_card
@@ -28,7 +29,7 @@ def test_totals_over_columns_are_the_itemised_prices_to_the_cent(
     card: RateCard, cuts: Any, loads: list[Consignment]
 ) -> None:
     compiled = CompiledCard(card, DAY, cuts)
-    found = totals(compiled, loads)
+    found = totals(compiled, load_of(loads))
     for row, c in enumerate(loads):
         for column, code in enumerate(found.codes):
             quote = compiled.quote(code, c)

@@ -7,8 +7,6 @@ from collections.abc import Sequence
 from tidewind.core.quantities import Refused, Size, length_text, money_text, weight_text
 from tidewind.core.tariffs.card import Consignment, Limits, Parcel, Service
 
-_WORDS = ("long", "wide", "thick")
-
 
 def narrowed(limits: Limits, more: Limits | None) -> Limits:
     """Return the limits that hold where both do: the narrower of each."""
@@ -36,19 +34,23 @@ def parcel_refusal(parcel: Parcel, limits: Limits) -> Refused | None:
     if limits.gross_g is not None and parcel.gross_g > limits.gross_g:
         over = parcel.gross_g - limits.gross_g
         return Refused("too_heavy", f"{weight_text(over)} over {weight_text(limits.gross_g)}")
-    mine = _sides(parcel.size)
-    if limits.sides is not None:
-        for side, most, word in zip(mine, _sides(limits.sides), _WORDS, strict=True):
-            if side > most:
-                return Refused("too_large", f"{length_text(side - most)} too {word}")
+    size, most, least = parcel.size, limits.sides, limits.least_sides
+    if most is not None and not size.fits(most):
+        return Refused("too_large", _first_over(size, most, ("long", "wide", "thick")))
     if limits.girth_mm is not None and parcel.girth_mm > limits.girth_mm:
         over = parcel.girth_mm - limits.girth_mm
         return Refused("too_large", f"length plus girth {length_text(over)} over {length_text(limits.girth_mm)}")
-    if limits.least_sides is not None:
-        for side, least, word in zip(mine, _sides(limits.least_sides), ("short", "narrow", "thin"), strict=True):
-            if side < least:
-                return Refused("too_small", f"{length_text(least - side)} too {word}")
+    if least is not None and not least.fits(size):
+        return Refused("too_small", _first_over(least, size, ("short", "narrow", "thin")))
     return None
+
+
+def _first_over(size: Size, most: Size, words: tuple[str, str, str]) -> str:
+    """Say by how much the first side, longest first, is over the other's."""
+    for side, bound, word in zip(_sides(size), _sides(most), words, strict=True):
+        if side > bound:
+            return f"{length_text(side - bound)} too {word}"
+    raise ValueError("no side is over")
 
 
 def _sides(size: Size) -> Sequence[int]:
@@ -59,12 +61,11 @@ def refusal(c: Consignment, service: Service, limits: Limits, extras: frozenset[
     """Return why a service cannot take a consignment, or None; ``extras`` are those it knows."""
     if limits.value is not None and c.value > limits.value:
         return Refused("too_valuable", f"goods worth more than {money_text(limits.value, currency)}")
-    banned = c.contents & limits.refused_contents
-    if banned:
-        return Refused("contents", f"does not take {_listed(banned)}")
+    if c.contents and not c.contents.isdisjoint(limits.refused_contents):
+        return Refused("contents", f"does not take {_listed(c.contents & limits.refused_contents)}")
     if c.po_box and "po_box" in limits.refused_contents:
         return Refused("po_box", "does not deliver to a PO box")
-    if not c.extras <= extras:
+    if c.extras and not c.extras <= extras:
         return Refused("extra", f"has no {_listed(c.extras - extras)}")
     if limits.parcels is not None and len(c.parcels) > limits.parcels:
         return Refused("too_many_parcels", f"takes {limits.parcels} a shipment, these are {len(c.parcels)}")

@@ -4,27 +4,31 @@ from __future__ import annotations
 
 from collections.abc import Callable, Hashable, Sequence
 from dataclasses import dataclass
+from operator import attrgetter
+from typing import Generic, TypeVar
 
 import numpy as np
 import numpy.typing as npt
 
-from tidewind.core.tariffs.card import Consignment, Parcel
+from tidewind.core.tariffs.card import Consignment
+from tidewind.core.tariffs.zones import Destination
 
 Ints = npt.NDArray[np.int64]
 Flags = npt.NDArray[np.bool_]
+Value = TypeVar("Value", bound=Hashable)
 
 
 @dataclass(frozen=True, slots=True)
-class Kinds:
+class Kinds(Generic[Value]):
     """A column of values of which there are few: each row's number, and the values by number."""
 
     numbers: Ints
-    values: tuple[frozenset[str], ...]
+    values: tuple[Value, ...]
 
-    def where(self, test: Callable[[frozenset[str]], bool]) -> Flags | bool:
+    def where(self, test: Callable[[Value], bool]) -> Flags | bool:
         """Return the rows whose value passes a test; one answer for all where there is but one value."""
-        if len(self.values) == 1:
-            return test(self.values[0])
+        if len(self.values) <= 1:
+            return all(map(test, self.values))
         return np.fromiter(map(test, self.values), np.bool_, len(self.values))[self.numbers]
 
 
@@ -40,66 +44,79 @@ class Load:
     girth: Ints
     mm3: Ints
     not_stackable: Flags
-    packaging: Kinds
+    packaging: Kinds[str | None]
     owner: Ints
     first: Flags
     starts: Ints
     value: Ints
     count: Ints
-    contents: Kinds
-    extras: Kinds
+    contents: Kinds[frozenset[str]]
+    extras: Kinds[frozenset[str]]
     po_box: Flags
+    home: Flags
+    to: Kinds[Destination]
 
     def __len__(self) -> int:
         """How many consignments there are."""
         return len(self.starts)
+
+    def rows(self, wanted: Ints) -> Load:
+        """Return these consignments only, in this order; ``wanted`` rises."""
+        mine = wanted
+        if len(self.owner) != len(self):
+            chosen = np.zeros(len(self), np.bool_)
+            chosen[wanted] = True
+            mine = np.flatnonzero(chosen[self.owner])
+        count = self.count[wanted]
+        return Load(
+            self.gross[mine], self.sides[:, mine], self.girth[mine], self.mm3[mine], self.not_stackable[mine],
+            Kinds(self.packaging.numbers[mine], self.packaging.values), np.repeat(np.arange(len(wanted)), count),
+            self.first[mine], np.cumsum(count) - count, self.value[wanted], count,
+            Kinds(self.contents.numbers[wanted], self.contents.values),
+            Kinds(self.extras.numbers[wanted], self.extras.values), self.po_box[wanted], self.home[wanted],
+            Kinds(self.to.numbers[wanted], self.to.values),
+        )  # fmt: skip
 
     def sums(self, column: Ints) -> Ints:
         """Return a column over parcels added up by consignment."""
         return column if len(column) == len(self.starts) else np.add.reduceat(column, self.starts)
 
 
+_figures = attrgetter("gross_g", "size.longest", "size.middle", "size.shortest", "girth_mm", "mm3")
+_destination = attrgetter("country", "postcode", "region", "from_country", "from_postcode")
+
+
 def load_of(consignments: Sequence[Consignment]) -> Load:
     """Return consignments as columns.  Raises ValueError for one without parcels."""
     parcels = [parcel for c in consignments for parcel in c.parcels]
-    count = np.fromiter((len(c.parcels) for c in consignments), np.int64, len(consignments))
+    count = np.array([len(c.parcels) for c in consignments], np.int64)
     if count.size and count.min() < 1:
         raise ValueError("a consignment has no parcels")
-    starts = np.concatenate(([0], np.cumsum(count)[:-1])).astype(np.int64) if count.size else count
+    starts = np.cumsum(count) - count
     first = np.zeros(len(parcels), np.bool_)
     first[starts] = True
-    sides = _figures([p.size.longest for p in parcels], [p.size.middle for p in parcels],
-                     [p.size.shortest for p in parcels])  # fmt: skip
+    figures = np.array(list(map(_figures, parcels)), np.int64).reshape(-1, 6).T.copy()
     return Load(
-        gross=_figures([p.gross_g for p in parcels])[0],
-        sides=sides,
-        girth=_figures([p.girth_mm for p in parcels])[0],
-        mm3=_figures([p.mm3 for p in parcels])[0],
-        not_stackable=np.fromiter((p.not_stackable for p in parcels), np.bool_, len(parcels)),
-        packaging=_kinds([_box_of(p) for p in parcels]),
+        gross=figures[0],
+        sides=figures[1:4],
+        girth=figures[4],
+        mm3=figures[5],
+        not_stackable=np.array([p.not_stackable for p in parcels], np.bool_),
+        packaging=_kinds([p.packaging for p in parcels]),
         owner=np.repeat(np.arange(len(consignments)), count),
         first=first,
         starts=starts,
-        value=_figures([c.value for c in consignments])[0],
+        value=np.array([c.value for c in consignments], np.int64),
         count=count,
         contents=_kinds([c.contents for c in consignments]),
         extras=_kinds([c.extras for c in consignments]),
-        po_box=np.fromiter((c.po_box for c in consignments), np.bool_, len(consignments)),
+        po_box=np.array([c.po_box for c in consignments], np.bool_),
+        home=np.array([c.home for c in consignments], np.bool_),
+        to=_kinds(list(map(_destination, consignments))),
     )
 
 
-_NO_BOX: frozenset[str] = frozenset()
-
-
-def _box_of(parcel: Parcel) -> frozenset[str]:
-    return frozenset({parcel.packaging}) if parcel.packaging else _NO_BOX
-
-
-def _figures(*columns: list[int]) -> Ints:
-    return np.array(columns, np.int64)
-
-
-def _kinds(values: Sequence[frozenset[str]]) -> Kinds:
-    known: dict[Hashable, int] = {}
-    numbers = np.fromiter((known.setdefault(value, len(known)) for value in values), np.int64, len(values))
-    return Kinds(numbers, tuple(known) or (_NO_BOX,))  # type: ignore[arg-type]
+def _kinds(values: Sequence[Value]) -> Kinds[Value]:
+    known: dict[Value, int] = {}
+    numbers = np.array([known.setdefault(value, len(known)) for value in values], np.int64)
+    return Kinds(numbers, tuple(known))

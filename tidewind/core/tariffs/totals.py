@@ -5,17 +5,17 @@ A property test holds every cell equal to the itemised price, to the cent; see d
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
 
 from tidewind.core.quantities import WHOLE
 from tidewind.core.tariffs.amounts import NEVER, thresholds
-from tidewind.core.tariffs.card import Consignment, Limits, Service, Surcharge, When
+from tidewind.core.tariffs.card import Limits, Surcharge, When
 from tidewind.core.tariffs.engine import CompiledCard, CompiledService
-from tidewind.core.tariffs.load import Flags, Ints, Load, load_of
-from tidewind.core.tariffs.rates import Conditional, ZoneRates
+from tidewind.core.tariffs.load import Flags, Ints, Load
+from tidewind.core.tariffs.rates import ZoneRates
 from tidewind.core.tariffs.zones import Where
 
 REFUSED = -1
@@ -30,28 +30,30 @@ class Totals:
     tax: Ints
 
 
-def totals(card: CompiledCard, consignments: Sequence[Consignment]) -> Totals:
-    """Return the totals of every consignment by every service of a card."""
+def totals(card: CompiledCard, load: Load) -> Totals:
+    """Return the totals of every consignment of a load by every service of a card."""
     codes = tuple(card.services)
-    net = np.full((len(consignments), len(codes)), REFUSED, np.int64)
+    net = np.full((len(load), len(codes)), REFUSED, np.int64)
     tax = np.zeros_like(net)
-    for where, home, rows in _by_destination(card, consignments):
-        load = load_of([consignments[row] for row in rows])
+    for where, home, rows in _by_destination(card, load):
+        part = load.rows(rows)
         for column, service in enumerate(card.services.values()):
             rates = service.rates(where, home)
             if rates is not None:
-                net[rows, column], tax[rows, column] = _Reckoning(service, rates, load).totals()
+                net[rows, column], tax[rows, column] = _Reckoning(service, rates, part).totals()
     return Totals(codes, net, tax)
 
 
-def _by_destination(card: CompiledCard, consignments: Sequence[Consignment]) -> Iterator[tuple[Where, bool, list[int]]]:
-    """Return consignments by what the card makes of their destination: rates and conditions are the same within one."""
-    found: dict[tuple[int, bool], tuple[Where, bool, list[int]]] = {}
-    for row, c in enumerate(consignments):
-        where = card.where(c)
-        if where is not None:
-            found.setdefault((where.number, c.home), (where, c.home, []))[2].append(row)
-    yield from found.values()
+def _by_destination(card: CompiledCard, load: Load) -> Iterator[tuple[Where, bool, Ints]]:
+    """Return rows by what the card makes of their destination: rates and conditions are the same within one."""
+    places = [card.places.look_up(to) for to in load.to.values]
+    numbers = np.array([-1 if where is None else where.number for where in places], np.int64)[load.to.numbers]
+    known = {where.number: where for where in places if where is not None}
+    for number, where in known.items():
+        for home in (True, False):
+            rows = np.flatnonzero((numbers == number) & (load.home == home))
+            if rows.size:
+                yield where, home, rows
 
 
 def _percent(amounts: Ints, rate: int) -> Ints:
@@ -105,8 +107,7 @@ class _Reckoning:
         ok &= load.extras.where(lambda asked: asked <= self.compiled.known_extras)
         if limits.parcels is not None:
             ok &= load.count <= limits.parcels
-        box = frozenset({service.packaging}) if service.packaging else frozenset()
-        fit = self._within(limits) & load.packaging.where(lambda packaging: packaging == box)
+        fit = self._within(limits) & load.packaging.where(lambda packaging: packaging == service.packaging)
         ok &= np.logical_and.reduceat(fit, load.starts) if len(fit) != len(ok) else fit
         return ok
 
@@ -209,7 +210,8 @@ class _Reckoning:
             elif applies is False:
                 amount = np.zeros(len(load.gross), np.int64)
             else:
-                amount = np.where(applies, self._amount(surcharge, billable, load.value[load.owner], sums), 0)
+                amount = self._amount(surcharge, billable, load.value[load.owner], sums)
+                amount = amount if applies is True else np.where(applies, amount, 0)
             sums[surcharge.code] = amount
             found.append((position, surcharge, amount))
         return _reduced(found, len(load.gross))
@@ -256,6 +258,8 @@ class _Reckoning:
             if extra.code in service.included:
                 continue
             asked = _flags(load.extras.where(lambda want, code=extra.code: code in want), len(load))  # type: ignore[misc]
+            if not asked.any():
+                continue
             if holds is not None:
                 self._refuse_extra(extra, asked)
             if extra.per_shipment:
@@ -285,6 +289,7 @@ def _flags(flags: Flags | bool, count: int) -> Flags:
 
 def _reduced(found: list[tuple[int, Surcharge, Ints]], count: int) -> tuple[Ints, Ints, Ints]:
     """Return sums over parcels with exclusive groups reduced to their dearest: all, carrying fuel, taxed."""
+    found = [entry for entry in found if entry[2].any()]
     found.sort(key=lambda entry: entry[0])
     groups: dict[str, list[Ints]] = {}
     for _, surcharge, amount in found:
@@ -299,9 +304,8 @@ def _reduced(found: list[tuple[int, Surcharge, Ints]], count: int) -> tuple[Ints
             counted = np.where(winners[surcharge.group] == places[surcharge.group], amount, 0)
             places[surcharge.group] += 1
         whole += counted
-        carried += counted if surcharge.carries_fuel else 0
-        taxed += counted if surcharge.taxable else 0
+        if surcharge.carries_fuel:
+            carried += counted
+        if surcharge.taxable:
+            taxed += counted
     return whole, carried, taxed
-
-
-__all__ = ["REFUSED", "Conditional", "Service", "Totals", "totals"]

@@ -45,6 +45,10 @@ def in_any(regions: Sequence[Region], country: str, postcode: str, state: str = 
     return any(in_region(region, country, postcode, state) for region in regions)
 
 
+Destination = tuple[str, str, str, str, str]
+"""Country, postcode and state or province of the recipient, then country and postcode that it leaves from."""
+
+
 class Where(NamedTuple):
     """A destination as a card sees it: its zone, and the surcharges that its place can bring.
 
@@ -62,20 +66,23 @@ class PlaceFinder:
     def __init__(self, card: Card) -> None:
         self._card = card
         self._remote = [(s.code, s.when.places) for s in (*card.surcharges, *card.extras) if s.when.places]
-        self._known: dict[tuple[str, ...], Where | None] = {}
+        self._known: dict[Destination, Where | None] = {}
         self._numbers: dict[tuple[str, frozenset[str]], int] = {}
 
     def find(self, c: Consignment) -> Where | None:
         """Return where the first zone, from the top, holds the destination for this origin; None where none does."""
-        key = (c.country, c.postcode, c.region, c.from_country, c.from_postcode)
+        return self.look_up((c.country, c.postcode, c.region, c.from_country, c.from_postcode))
+
+    def look_up(self, key: Destination) -> Where | None:
+        """Return the same for a destination by itself."""
         try:
             return self._known[key]
         except KeyError:
             if len(self._known) > 200_000:
                 self._known.clear()
-            return self._known.setdefault(key, self._look_up(*key))
+            return self._known.setdefault(key, self._search(*key))
 
-    def _look_up(self, country: str, postcode: str, state: str, from_country: str, from_postcode: str) -> Where | None:
+    def _search(self, country: str, postcode: str, state: str, from_country: str, from_postcode: str) -> Where | None:
         plain, start = plain_postcode(postcode), plain_postcode(from_postcode)
         home = from_country or self._card.country
         origin = next((o.id for o in self._card.origins if in_any(o.regions, home, start)), None)
