@@ -131,7 +131,7 @@ def services(draw: Any, number: int, codes: tuple[str, ...]) -> Service:
         some(codes), some(EXTRAS), draw(st.sampled_from([(), ("signature",)])),
         zone_limits=draw(st.sampled_from([{}, {"mainland": Limits(gross_g=9_000, parcels=2)}])),
         minimum_charge=draw(st.sampled_from([0, 400])), weighed_together=draw(st.booleans()),
-        fuel=draw(st.booleans()), by_time=draw(st.sampled_from([None, time(12)])), notes=draw(st.just(("A note.",))),
+        fuel=draw(st.booleans()), by_time=draw(st.sampled_from([None, time(12)])), notes=draw(st.just(("A note.",))), to_point=draw(st.sampled_from([False, False, False, True])),
     )  # fmt: skip
 
 
@@ -153,12 +153,12 @@ def cards(draw: Any) -> RateCard:
 boxes = st.builds(Parcel, st.integers(1, 33_000), sizes, st.sampled_from([None, None, None, "BOX"]), st.booleans())
 small = st.builds(Parcel, st.integers(1, 3_000), st.just(Size.of(250, 180, 120)), st.none(), st.just(False))
 consignments = st.builds(
-    lambda to, home, parcels, value, goods, wanted, po_box, start: Consignment(
-        to[0], to[1], home, tuple(parcels), value, frozenset(goods), frozenset(wanted), po_box, to[2], *start
+    lambda to, home, parcels, value, goods, wanted, po_box, start, point: Consignment(
+        to[0], to[1], home, tuple(parcels), value, frozenset(goods), frozenset(wanted), po_box, to[2], *start, point
     ),
     st.sampled_from(PLACES), st.booleans(), st.lists(boxes, min_size=1, max_size=3) | st.lists(small, min_size=1, max_size=1),
     st.integers(0, 60_000), st.sets(st.sampled_from(GOODS), max_size=1) | st.just(set()),
     st.sets(st.sampled_from(EXTRAS)) | st.just(set()), st.booleans(),
-    st.sampled_from([("", ""), ("PT", "3800-587"), ("PT", "4705-330")]),
+    st.sampled_from([("", ""), ("PT", "3800-587"), ("PT", "4705-330")]), st.sampled_from(["", "L-204"]),
 )  # fmt: skip
 discounts = st.sampled_from([{}, {"*": 1_200}, {"s0": 3_333, "s1:mainland": 750, "*:far": 500, "*": 50}])

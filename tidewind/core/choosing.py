@@ -15,6 +15,17 @@ class Policy(StrEnum):
     FASTEST = "fastest"
     BEST_VALUE = "best_value"
     CHEAPEST_ON_PROMISE = "cheapest_on_promise"
+    RANKING = "ranking"
+
+
+FORMULAS = {
+    Policy.CHEAPEST: "the lowest price; of equals the earlier",
+    Policy.FASTEST: "the earliest latest day; of equals the cheaper",
+    Policy.BEST_VALUE: "the least of price + value of a day × days after the fastest + cost of lateness × share late",
+    Policy.CHEAPEST_ON_PROMISE: "the cheapest that arrives by the promised day; where none does, the fastest",
+    Policy.RANKING: "the first of the own ranking that takes it; where none does, the cheapest",
+}
+"""Each policy in words, as people read it where they choose one."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,13 +53,18 @@ def value_hundredths(option: Option, fastest: date, values: Values) -> int:
 
 
 def pick(
-    options: Sequence[Option], policy: Policy, promise: date | None = None, values: Values | None = None
+    options: Sequence[Option],
+    policy: Policy,
+    promise: date | None = None,
+    values: Values | None = None,
+    ranking: Sequence[str] = (),
 ) -> Option | None:
     """Return the option a policy picks, or None from an empty list.
 
     Cheapest: least price, then earlier arrival.  Fastest: earliest arrival, then least price.  Best value: least
     ``value_hundredths``.  Cheapest on promise: cheapest of those arriving by the promised day; where none does,
-    the fastest.  The key decides a tie, so that the answer never depends on the order of the list.
+    the fastest.  Ranking: the first in ``ranking``; where none is in it, the cheapest.  The key decides a tie, so that
+    the answer never depends on the order of the list.
     """
     if not options:
         return None
@@ -62,6 +78,11 @@ def pick(
     if policy is Policy.CHEAPEST_ON_PROMISE and promise is not None:
         in_time = [o for o in options if o.arrives <= promise]
         return min(in_time, key=cheap) if in_time else min(options, key=quick)
+    if policy is Policy.RANKING:
+        place = {key: n for n, key in reversed(list(enumerate(ranking)))}
+        ranked = [o for o in options if o.key in place]
+        if ranked:
+            return min(ranked, key=lambda o: place[o.key])
     return min(options, key=cheap)
 
 

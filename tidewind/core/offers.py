@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import date
+from typing import NamedTuple
 
 from tidewind.core import packing
 from tidewind.core.addresses.check import is_po_box
@@ -16,8 +17,7 @@ from tidewind.core.tariffs.card import Consignment, Parcel, Service
 from tidewind.core.tariffs.quote import Quote
 
 
-@dataclass(frozen=True, slots=True)
-class Offer:
+class Offer(NamedTuple):
     """One service for this order: its quote and arrival, or why it is refused."""
 
     carrier: str
@@ -49,50 +49,49 @@ class Sending:
 
 def offers_for(order: OrderFacts, shop: Shop, sending: Sending) -> list[Offer]:
     """Return every service of every carrier for this order, quoted or refused with its reason."""
-    boxes = {p.code: p for p in shop.packagings}
-    usual = consignment_of(order, sending.parcels, sending.extras, sending.value)
+    usual = consignment_of(order, shop, sending.parcels, sending.extras, sending.value)
     return [
-        _offer(order, shop, carrier, compiled.service, sending, boxes, usual)
+        _offer(order, shop, carrier, compiled.service, sending, usual)
         for carrier in shop.carriers
         for compiled in carrier.own.services.values()
     ]
 
 
 def _offer(
-    order: OrderFacts, shop: Shop, carrier: Carrier, service: Service, sending: Sending,
-    boxes: Mapping[str, Packaging], usual: Consignment,
+    order: OrderFacts, shop: Shop, carrier: Carrier, service: Service, sending: Sending, usual: Consignment
 ) -> Offer:  # fmt: skip
-    parcels = sending.parcels
-    refused: Refused | None = None
+    parcels, consignment = sending.parcels, usual
     if service.packaging:
-        repacked = _repack(sending, boxes.get(service.packaging))
+        repacked = _repack(sending, shop.boxes.get(service.packaging))
         if isinstance(repacked, Refused):
-            refused = repacked
-        else:
-            parcels = repacked
-    made = Offer(carrier.code, service.code, service.name, service.network, parcels, None, refused, None)
-    if refused:
-        return made
-    consignment = usual
-    if parcels is not sending.parcels:
-        consignment = consignment_of(order, parcels, sending.extras, sending.value)
+            return Offer(carrier.code, service.code, service.name, service.network, parcels, None, repacked, None)
+        parcels = repacked
+        consignment = consignment_of(order, shop, parcels, sending.extras, sending.value)
+    return offer_of(order, shop, carrier, service, parcels, consignment, sending.not_before)
+
+
+def offer_of(
+    order: OrderFacts, shop: Shop, carrier: Carrier, service: Service, parcels: tuple[PackedParcel, ...],
+    consignment: Consignment, not_before: date | None,
+) -> Offer:  # fmt: skip
+    """Return one service for these parcels: its price and arrival, or its refusal."""
     quoted = carrier.own.quote(service.code, consignment)
     if isinstance(quoted, Refused):
-        return replace(made, refused=quoted)
-    return replace(
-        made,
-        quote=quoted,
-        arrival=_arrival(order, shop, carrier, service, quoted.zone, sending.not_before),
-    )
+        return Offer(carrier.code, service.code, service.name, service.network, parcels, None, quoted, None)
+    due = _arrival(order, shop, carrier, service, quoted.zone, consignment.extras, not_before)
+    return Offer(carrier.code, service.code, service.name, service.network, parcels, quoted, None, due)
 
 
 def with_published(offer: Offer, order: OrderFacts, shop: Shop, extras: frozenset[str], value: int) -> Offer:
     """Return an offer with its price at the carrier's published rates, without the shop's contract."""
     carrier = next(c for c in shop.carriers if c.code == offer.carrier)
     if carrier.published is carrier.own and offer.quote:
-        return replace(offer, published_net=offer.quote.net)
-    published = carrier.published.quote(offer.service, consignment_of(order, offer.parcels, extras, value))
-    return replace(offer, published_net=published.net if isinstance(published, Quote) else None)
+        return offer._replace(published_net=offer.quote.net)
+    consignment = consignment_of(order, shop, offer.parcels, extras, value)
+    if carrier.own.live:
+        return offer._replace(published_net=carrier.own.answers.published_net(consignment, offer.service))
+    published = carrier.published.quote(offer.service, consignment)
+    return offer._replace(published_net=published.net if isinstance(published, Quote) else None)
 
 
 def _repack(sending: Sending, box: Packaging | None) -> tuple[PackedParcel, ...] | Refused:
@@ -108,31 +107,46 @@ def _repack(sending: Sending, box: Packaging | None) -> tuple[PackedParcel, ...]
 
 
 def consignment_of(
-    order: OrderFacts, parcels: Sequence[PackedParcel], extras: frozenset[str], value: int
+    order: OrderFacts, shop: Shop, parcels: Sequence[PackedParcel], extras: frozenset[str], value: int
 ) -> Consignment:
     """Return what the carriers are asked to price."""
+    to, start = order.address, shop.origin
     return Consignment(
-        country=order.address.country,
-        postcode=order.address.postcode,
+        country=to.country,
+        postcode=to.postcode,
         home=order.home,
         parcels=tuple(
             Parcel(p.gross_g, p.outer, p.packaging.code if p.packaging and p.packaging.carrier else None)
             for p in parcels
         ),
         value=value,
-        contents=frozenset().union(*(line.contents for line in order.lines)),
+        contents=order.contents,
         extras=extras,
-        po_box=is_po_box(order.address),
+        po_box=is_po_box(to),
+        region=to.region,
+        from_country=start.country,
+        from_postcode=start.postcode,
+        point=order.point,
     )
 
 
 def _arrival(
-    order: OrderFacts, shop: Shop, carrier: Carrier, service: Service, zone: str, not_before: date | None
-) -> Arrival:
-    card = carrier.own.card
-    network = next(n for n in card.networks if n.id == service.network)
-    timetable = Timetable(network.cutoff, card.time_zone, card.country)
-    earliest = ship_date_for(shop.now, timetable)
-    leaves = max(earliest, not_before) if not_before else earliest
+    order: OrderFacts, shop: Shop, carrier: Carrier, service: Service, zone: str, extras: frozenset[str],
+    not_before: date | None,
+) -> Arrival:  # fmt: skip
     no_weekend = any(line.no_weekend for line in order.lines)
-    return arrival(leaves, timetable, service.transit[zone], order.address.country, no_weekend=no_weekend)
+    saturday = bool(extras) and not extras.isdisjoint(carrier.own.saturday_extras)
+    key = (carrier.code, service.code, zone, order.address.country, saturday, no_weekend, not_before)
+    known = shop.arrivals.get(key)
+    if known is None:
+        card = carrier.own.card
+        network = next(n for n in card.networks if n.id == service.network)
+        timetable = Timetable(network.cutoff, card.time_zone, card.country)
+        earliest = ship_date_for(shop.now, timetable)
+        leaves = max(earliest, not_before) if not_before else earliest
+        transit = service.transit[zone]
+        if saturday:
+            transit = replace(transit, saturdays=True)
+        known = arrival(leaves, timetable, transit, order.address.country, no_weekend=no_weekend)
+        shop.arrivals[key] = known
+    return known

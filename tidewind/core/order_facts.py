@@ -10,15 +10,18 @@ from zoneinfo import ZoneInfo
 
 from tidewind.core.addresses.check import Address, is_po_box
 from tidewind.core.addresses.gazetteer import Gazetteer
+from tidewind.core.calendar import Arrival
 from tidewind.core.choosing import Policy, Values
 from tidewind.core.destinations import Group, crosses_customs, destination_group
 from tidewind.core.layers import Recipe
 from tidewind.core.packing import Packaging, PackedParcel
+from tidewind.core.punctuality import Record
 from tidewind.core.rules.facts import WEEKDAYS, Value
 from tidewind.core.rules.rule import Rule, Split
 from tidewind.core.screening import Screen
 from tidewind.core.tariffs.engine import CompiledCard
 
+_NOTHING: frozenset[str] = frozenset()
 _ANYWHERE, _UTC = Address(country="PT"), ZoneInfo("UTC")
 EARLY = datetime(2000, 1, 1, tzinfo=UTC)
 
@@ -90,6 +93,13 @@ class OrderFacts:
     billing_name: str = ""
     cleared: frozenset[str] = frozenset()
     changed_upstream: str = ""
+    point: str = ""
+
+    @property
+    def contents(self) -> frozenset[str]:
+        """What the goods hold that carriers ask about."""
+        found = [line.contents for line in self.lines if line.contents]
+        return frozenset().union(*found) if found else _NOTHING
 
     @property
     def value(self) -> int:
@@ -125,7 +135,10 @@ class Precedent:
 
 @dataclass(frozen=True, slots=True)
 class Shop:
-    """Everything outside the order that a plan depends on; ``now`` is aware."""
+    """Everything outside the order that a plan depends on; ``now`` is aware.
+
+    ``boxes``, ``own_boxes``, ``names`` and ``arrivals`` follow from the rest, and are worked out once.
+    """
 
     packagings: tuple[Packaging, ...]
     carriers: tuple[Carrier, ...]
@@ -142,6 +155,33 @@ class Shop:
     packaging_by_weight: bool = False
     screen: Screen | None = None
     gazetteer: Gazetteer | None = None
+    record: Mapping[str, Record] = field(default_factory=dict)
+    ranking: tuple[str, ...] = ()
+    boxes: dict[str, Packaging] = field(init=False, compare=False, repr=False)
+    own_boxes: tuple[Packaging, ...] = field(init=False, compare=False, repr=False)
+    names: dict[str, str] = field(init=False, compare=False, repr=False)
+    arrivals: dict[tuple[object, ...], Arrival] = field(init=False, compare=False, repr=False)
+
+    def __post_init__(self) -> None:
+        """Work out what many plans ask for."""
+        object.__setattr__(self, "boxes", {p.code: p for p in self.packagings})
+        object.__setattr__(self, "own_boxes", tuple(p for p in self.packagings if p.carrier is None))
+        object.__setattr__(self, "names", self._names())
+        object.__setattr__(self, "arrivals", {})
+
+    def approval_of(self, service: str) -> str:
+        """Return why a service needs somebody's approval, empty where it needs none."""
+        for carrier in self.carriers:
+            if service in carrier.own.services:
+                return carrier.own.services[service].service.approval
+        return ""
+
+    def _names(self) -> dict[str, str]:
+        """What people call the services and packaging, by code."""
+        names = {p.code: p.name for p in self.packagings}
+        for carrier in self.carriers:
+            names.update((code, compiled.service.name) for code, compiled in carrier.own.services.items())
+        return names
 
 
 def rule_facts(order: OrderFacts, shop: Shop, parcels: tuple[PackedParcel, ...]) -> dict[str, Value]:
@@ -178,5 +218,5 @@ def rule_facts(order: OrderFacts, shop: Shop, parcels: tuple[PackedParcel, ...])
         "customs": crosses_customs(to, shop.origin),
         "hs_code": frozenset(line.hs_code for line in lines if line.hs_code),
         "origin": frozenset(line.origin for line in lines if line.origin),
-        "contents": frozenset().union(*(line.contents for line in lines)),
+        "contents": order.contents,
     }

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 from itertools import permutations
 
 from tidewind.core.quantities import Refused, Size
@@ -20,6 +21,9 @@ MOST_PARCELS = 60
 MOST_KINDS_TRIED = 30
 
 Spot = tuple[int, int, int]
+Sides = tuple[int, int, int]
+Shape = tuple[Sides, bool]
+"""Sides as given (mm), and whether it must stay upright."""
 Box = tuple[int, int, int, int, int, int]
 
 
@@ -81,11 +85,12 @@ class PackedParcel:
         return self.goods_g + self.packaging_g + self.padding_g
 
 
-def _turns(unit: Unit) -> list[tuple[int, int, int]]:
-    a, b, c = unit.sides
-    if unit.upright:
-        return sorted({(a, b, c), (b, a, c)})
-    return sorted({(x, y, z) for x, y, z in permutations((a, b, c))})
+@lru_cache(maxsize=8192)
+def _turns(sides: Sides, upright: bool) -> tuple[Sides, ...]:
+    a, b, c = sides
+    if upright:
+        return tuple(sorted({(a, b, c), (b, a, c)}))
+    return tuple(sorted({(x, y, z) for x, y, z in permutations((a, b, c))}))
 
 
 def _overlaps(a: Box, b: Box) -> bool:
@@ -95,13 +100,13 @@ def _overlaps(a: Box, b: Box) -> bool:
 class _Search:
     """The depth-first search for one box; ``cap`` counts down over the whole of it."""
 
-    def __init__(self, inner: tuple[int, int, int], units: Sequence[Unit], cap: int) -> None:
-        self.inner, self.units, self.cap = inner, units, cap
+    def __init__(self, inner: Sides, shapes: Sequence[Shape], cap: int) -> None:
+        self.inner, self.shapes, self.cap = inner, shapes, cap
 
     def run(self, index: int, placed: list[Box], points: list[Spot]) -> bool:
-        if index == len(self.units):
+        if index == len(self.shapes):
             return True
-        for box in self._places(self.units[index], placed, points):
+        for box in self._places(self.shapes[index], placed, points):
             self.cap -= 1
             if self.cap < 0:
                 return False
@@ -112,10 +117,10 @@ class _Search:
                 return True
         return False
 
-    def _places(self, unit: Unit, placed: list[Box], points: list[Spot]) -> Iterator[Box]:
+    def _places(self, shape: Shape, placed: list[Box], points: list[Spot]) -> Iterator[Box]:
         length, width, height = self.inner
         for x, y, z in points:
-            for dx, dy, dz in _turns(unit):
+            for dx, dy, dz in _turns(*shape):
                 box = (x, y, z, x + dx, y + dy, z + dz)
                 if box[3] > length or box[4] > width or box[5] > height:
                     continue
@@ -129,35 +134,65 @@ def fits(units: Sequence[Unit], packaging: Packaging, cap: int = NODE_CAP) -> bo
     Never says yes to what cannot be packed; with many pieces the search may give up and say no (node cap).
     Above ``EXACT_UNITS`` pieces it is an estimate by volume.
     """
-    if sum(u.weight_g for u in units) > packaging.max_load_g:
-        return False
-    volume = sum(u.mm3 for u in units)
-    if volume > packaging.mm3:
-        return False
-    inner = Size.of(*packaging.inner)
-    if not all(_enters(u, packaging, inner) for u in units):
-        return False
-    if len(units) == 1:
-        return True
-    if len(units) > EXACT_UNITS:
-        return volume * 100 <= packaging.mm3 * LOOSE_FILL
-    ordered = sorted(units, key=lambda u: (-max(u.sides), -u.mm3, u.line))
-    return _Search(packaging.inner, ordered, cap).run(0, [], [(0, 0, 0)])
+    return _Lot(units).goes_into(packaging, cap)
 
 
-def _enters(unit: Unit, packaging: Packaging, inner: Size) -> bool:
-    if not unit.upright:
-        return Size.of(*unit.sides).fits(inner)
-    length, width, height = packaging.inner
-    return any(a <= length and b <= width and c <= height for a, b, c in _turns(unit))
+class _Lot:
+    """Pieces that are to go into one box together, measured once for all the boxes they are tried in."""
+
+    def __init__(self, units: Sequence[Unit]) -> None:
+        self.count = len(units)
+        self.weight_g = sum(u.weight_g for u in units)
+        self.mm3 = sum(u.mm3 for u in units)
+        self.shapes = sorted({(u.sides, u.upright) for u in units})
+        self._all = units
+
+    def goes_into(self, box: Packaging, cap: int = NODE_CAP) -> bool:
+        """Tell whether all pieces go in, by weight, volume and real 3-D fit."""
+        if self.weight_g > box.max_load_g or self.mm3 > box.mm3:
+            return False
+        if not all(_enters(sides, upright, box.inner) for sides, upright in self.shapes):
+            return False
+        if self.count == 1:
+            return True
+        if self.count > EXACT_UNITS:
+            return self.mm3 * 100 <= box.mm3 * LOOSE_FILL
+        ordered = sorted(((u.sides, u.upright) for u in self._all), key=_large_first)
+        return _found(box.inner, tuple(ordered), cap)
+
+
+def _large_first(shape: Shape) -> tuple[int, int, Shape]:
+    a, b, c = shape[0]
+    return -max(a, b, c), -a * b * c, shape
+
+
+@lru_cache(maxsize=65_536)
+def _found(inner: Sides, shapes: tuple[Shape, ...], cap: int) -> bool:
+    """Tell whether the search finds places for all shapes; kept, since the same baskets come again and again."""
+    return _Search(inner, shapes, cap).run(0, [], [(0, 0, 0)])
+
+
+@lru_cache(maxsize=65_536)
+def _enters(sides: Sides, upright: bool, inner: Sides) -> bool:
+    length, width, height = inner
+    if not upright:
+        return all(a <= b for a, b in zip(sorted(sides), sorted(inner), strict=True))
+    return any(a <= length and b <= width and c <= height for a, b, c in _turns(sides, upright))
 
 
 def smallest(units: Sequence[Unit], boxes: Sequence[Packaging]) -> Packaging | None:
     """Return the smallest box by volume (then cost, then code) that takes all units, or None."""
+    lot = _Lot(units)
     for box in sorted(boxes, key=lambda b: (b.mm3, b.cost, b.code)):
-        if fits(units, box):
+        if lot.goes_into(box):
             return box
     return None
+
+
+def all_that_take(units: Sequence[Unit], boxes: Sequence[Packaging]) -> list[Packaging]:
+    """Return every box that takes all units together, smallest first."""
+    lot = _Lot(units)
+    return [box for box in sorted(boxes, key=lambda b: (b.mm3, b.cost, b.code)) if lot.goes_into(box)]
 
 
 def parcel_of(units: Sequence[Unit], packaging: Packaging) -> PackedParcel:

@@ -70,13 +70,13 @@ def put_into_parcels(
     A box wished by a rule or by hand that is too small refuses; one wished by another layer gives way to what fits,
     with a warning among ``snags``.
     """
-    own = [p for p in shop.packagings if p.carrier is None]
+    own = shop.own_boxes
     if hand.parcels:
         return _by_hand(units, hand.parcels, shop, own)
     split = hand.split or wishes.split
     lots = divide(units, split) if split else [list(units)]
     for wish in reversed(wishes.packaging):
-        box = next((p for p in shop.packagings if p.code == wish.value), None)
+        box = shop.boxes.get(wish.value)
         gone = Refused("wished_packaging", f"there is no packaging {wish.value}")
         packed = _in_box(lots, box, wish) if box else gone
         if not isinstance(packed, Refused):
@@ -130,7 +130,7 @@ def _default(lots: Sequence[list[Unit]], own: Sequence[Packaging], shop: Shop) -
 def _by_hand(
     units: Sequence[Unit], wanted: Sequence[HandParcel], shop: Shop, own: Sequence[Packaging]
 ) -> Packed | Refused:
-    boxes = {p.code: p for p in shop.packagings}
+    boxes = shop.boxes
     waiting = {line: [replace(u, own_box=False) for u in units if u.line == line] for line in {u.line for u in units}}
     parcels: list[PackedParcel] = []
     for number, parcel in enumerate(wanted, 1):

@@ -7,7 +7,7 @@ the box, weight and price follow, but no rule is run a second time, and the trai
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 
 from tidewind.core.addresses.check import check
@@ -18,6 +18,7 @@ from tidewind.core.offers import Offer, Sending, offers_for, with_published
 from tidewind.core.order_facts import Hand, OrderFacts, Shop, rule_facts
 from tidewind.core.packing import PackedParcel, Unit
 from tidewind.core.parcels import Packed, by_phrase, parcels_text, put_into_parcels, units_of
+from tidewind.core.punctuality import lateness
 from tidewind.core.quantities import Refused, money_text, weight_text
 from tidewind.core.rules.conditions import facts_asked
 from tidewind.core.rules.evaluate import evaluate
@@ -57,7 +58,7 @@ def plan(order: OrderFacts, shop: Shop) -> Plan:
         *_party_snags(order, shop),
         *_upstream_snags(order),
     ]
-    wishes = Wishes(shop.recipes, names_of(shop))
+    wishes = Wishes(shop.recipes, shop.names)
     _lower_layers(order, shop, wishes)
     lines = [line for line in order.lines if line.quantity > 0]
     measured = bool(lines) and all(line.weight_g is not None and line.sides is not None for line in lines)
@@ -88,14 +89,6 @@ def _as_rules_see(units: Sequence[Unit], shop: Shop, wishes: Wishes) -> Packed |
         why = "the smallest that everything fits into" if len(default.parcels) == 1 else "one box will not do"
         wishes.trail.setdefault("packaging", []).insert(0, Step(SHOP, parcels_text(default.parcels), why))
     return put_into_parcels(units, wishes, Hand(), shop, []) if wishes.packaging else default
-
-
-def names_of(shop: Shop) -> dict[str, str]:
-    """Return what people call the services and packaging, by code."""
-    names = {p.code: p.name for p in shop.packagings}
-    for carrier in shop.carriers:
-        names.update((code, compiled.service.name) for code, compiled in carrier.own.services.items())
-    return names
 
 
 def _weighed(shop: Shop, applied: Sequence[str]) -> bool:
@@ -246,8 +239,8 @@ def _packing_snag(refused: Refused, order: OrderFacts) -> Snag:
 
 def _choose(result: Plan, order: OrderFacts, shop: Shop, wishes: Wishes) -> None:
     usable = {o.service: o for o in result.offers if o.quote and o.arrival}
-    options = [Option(key, o.quote.net, o.arrival.latest) for key, o in usable.items() if o.quote and o.arrival]
-    best = pick(options, shop.policy, order.promise, shop.values)
+    unasked = [o for o in usable.values() if not shop.approval_of(o.service)] or list(usable.values())
+    best = pick(options_of(unasked, shop), shop.policy, order.promise, shop.values, shop.ranking)
     if best:
         why = f"choice policy: {shop.policy.replace('_', ' ')}"
         wishes.trail.setdefault("service", []).insert(0, Step(SHOP, usable[best.key].name, why))
@@ -269,6 +262,19 @@ def _choose(result: Plan, order: OrderFacts, shop: Shop, wishes: Wishes) -> None
         result.snags.append(Snag("no_service", "stops", _no_service_words(result.offers), "service"))
     if result.chosen:
         _settle(result, result.chosen, order, wishes)
+        wanted = shop.approval_of(result.chosen.service)
+        if wanted and not order.hand.approved:
+            words = f"Needs approval: {result.chosen.name}, {wanted}"
+            result.snags.append(Snag("needs_approval", "stops", words, "approve"))
+
+
+def options_of(offers: Iterable[Offer], shop: Shop) -> list[Option]:
+    """Return offers as choosing sees them, each with its share of late parcels; those with a price only."""
+    return [
+        Option(o.service, o.quote.net, o.arrival.latest, lateness(o.service, o.carrier, shop.record).late_bp)
+        for o in offers
+        if o.quote and o.arrival
+    ]
 
 
 def _service_snag(offers: Sequence[Offer], name: str, code: str, by: str, bound: bool) -> Snag:

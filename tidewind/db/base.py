@@ -5,6 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Annotated, Any
 
+import orjson
 from sqlalchemy import BigInteger, DateTime, Engine, ForeignKey, MetaData, String, create_engine, func
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import DeclarativeBase, Session, mapped_column, sessionmaker
@@ -41,7 +42,14 @@ def reference(target: str, *, cascade: bool = False) -> Any:
 def make_engine(url: str, pool_size: int = 10) -> Engine:
     """Return an engine on PostgreSQL through psycopg 3; ``url`` starts with ``postgresql://``."""
     driver_url = url.replace("postgresql://", "postgresql+psycopg://", 1)
-    return create_engine(driver_url, pool_size=pool_size, max_overflow=10, pool_pre_ping=True)
+    return create_engine(
+        driver_url, pool_size=pool_size, max_overflow=10, pool_pre_ping=True,
+        json_serializer=_to_json, json_deserializer=orjson.loads,
+    )  # fmt: skip
+
+
+def _to_json(value: Any) -> str:
+    return orjson.dumps(value, option=orjson.OPT_NON_STR_KEYS).decode()
 
 
 def make_sessions(engine: Engine) -> sessionmaker[Session]:

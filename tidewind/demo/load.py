@@ -20,6 +20,8 @@ from tidewind.settings import DEMO_PASSWORD, DEMO_PEOPLE
 CARRIERS: tuple[tuple[str, str, str, str, dict[str, int], tuple[str, ...]], ...] = (
     ("norvia", "Norvia Post", "NP", "PT-88310042", {}, ("norvia-2026-06", "norvia-2026-12")),
     ("brightmile", "Brightmile Parcel", "BP", "447-1902", {"*": 1200}, ("brightmile-2026-07",)),
+    ("pontolo", "Pontolo Points", "PP", "PPT-20931", {}, ("pontolo-2026-03",)),
+    ("cobaltair", "Cobaltair Express", "CX", "9 340 118", {}, ("cobaltair-2026-01",)),
 )
 CHANNELS: dict[str, tuple[str, dict[str, str], dict[str, str]]] = {
     "larkspur": (
@@ -126,7 +128,8 @@ def _carriers(session: Session) -> None:
     for code, name, monogram, number, discounts, cards in CARRIERS:
         account = CarrierAccount(code=code, name=name, monogram=monogram, account_number=number,
                                  base_url=f"{{standins}}/carriers/{code}", discounts_bp=discounts, active=True,
-                                 latin_only=code == "brightmile")  # fmt: skip
+                                 latin_only=code in {"brightmile", "cobaltair"},
+                                 asks_prices=code == "cobaltair")  # fmt: skip
         session.add(account)
         session.flush()
         for card in cards:

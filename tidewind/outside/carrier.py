@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 from dataclasses import asdict, dataclass
-from datetime import date, datetime
+from datetime import date, datetime, timedelta
 from typing import Any, Protocol
 
 import httpx
 
+from tidewind.core.tariffs.live import LiveAnswer, LivePrice
 from tidewind.core.tracking import TrackingState
-from tidewind.outside.errors import MaybeDone, RefusedOutside
+from tidewind.outside.breaker import Breaker
+from tidewind.outside.errors import MaybeDone, NeverSent, RefusedOutside
 from tidewind.outside.http import call
 
 
@@ -38,6 +40,10 @@ class Wanted:
     ship_date: date
     reference: str
     parcels: list[WantedParcel]
+    point: str = ""
+    region: str = ""
+    from_country: str = ""
+    from_postcode: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,6 +75,9 @@ class CarrierEvent:
 class CarrierClient(Protocol):
     """A carrier, whoever it is."""
 
+    def quotes(self, wanted: Wanted, now: datetime) -> LiveAnswer:
+        """Ask what each service costs now.  Raises NeverSent, MaybeDone or RefusedOutside; asking costs nothing."""
+
     def buy(self, key: str, wanted: Wanted) -> Sold:
         """Buy labels under an idempotency key.  Raises NeverSent, MaybeDone or RefusedOutside."""
 
@@ -87,18 +96,37 @@ STATES = {
     "N40": TrackingState.OUT_FOR_DELIVERY, "N50": TrackingState.DELIVERED,
     "DATA": TrackingState.ANNOUNCED, "PICK": TrackingState.ACCEPTED, "LINE": TrackingState.MOVING,
     "TOUR": TrackingState.OUT_FOR_DELIVERY, "POD": TrackingState.DELIVERED,
+    "10": TrackingState.ANNOUNCED, "20": TrackingState.ACCEPTED, "30": TrackingState.MOVING,
+    "60": TrackingState.OUT_FOR_DELIVERY, "70": TrackingState.DELIVERED,
+    "new": TrackingState.ANNOUNCED, "in": TrackingState.ACCEPTED, "van": TrackingState.MOVING,
+    "ready": TrackingState.AWAITING_COLLECTION, "taken": TrackingState.DELIVERED,
 }  # fmt: skip
 
 
 class HttpCarrier:
     """A carrier reached by JSON over HTTP."""
 
-    def __init__(self, base_url: str, timeout_s: float) -> None:
+    def __init__(self, base_url: str, timeout_s: float, quote_timeout_s: float = 2.5) -> None:
         self._client = httpx.Client(base_url=base_url, timeout=httpx.Timeout(timeout_s, connect=2.0))
+        self._quote_timeout = httpx.Timeout(quote_timeout_s)
+        self._breaker = Breaker()
 
     def close(self) -> None:
         """Close the connections."""
         self._client.close()
+
+    def quotes(self, wanted: Wanted, now: datetime) -> LiveAnswer:
+        """See CarrierClient."""
+        body = {**asdict(wanted), "ship_date": wanted.ship_date.isoformat()}
+        if not self._breaker.lets_through(now):
+            raise NeverSent("left in peace for half a minute after three failures in a row")
+        try:
+            answer = _answer(call(self._client, "POST", "/quotes", json=body, timeout=self._quote_timeout), now)
+        except (NeverSent, MaybeDone):
+            self._breaker.failed(now)
+            raise
+        self._breaker.succeeded()
+        return answer
 
     def buy(self, key: str, wanted: Wanted) -> Sold:
         """See CarrierClient."""
@@ -127,6 +155,35 @@ class HttpCarrier:
             for e in answer["events"]
             if e["code"] in STATES
         ]
+
+
+_LONGEST_HOLD_S = 24 * 3600
+
+
+def _answer(answer: httpx.Response, now: datetime) -> LiveAnswer:
+    """Read quotes; what makes no sense is no answer at all, since a price that is wrong is worse than none."""
+    try:
+        body: dict[str, Any] = answer.json()
+        holds = min(max(int(body["holds_seconds"]), 0), _LONGEST_HOLD_S)
+        prices = {
+            str(code)[:30]: LivePrice(
+                tuple((str(ln["code"])[:30], str(ln["name"])[:80], _sum(ln["amount_minor"])) for ln in told["lines"]),
+                int(told["billable_g"]), _sum(told["tax_minor"]), _sum(told["published_minor"]),
+            )
+            for code, told in body["prices"].items()
+        }  # fmt: skip
+        for price in prices.values():
+            _sum(sum(amount for _, _, amount in price.lines), least=0)
+        refusals = {str(code)[:30]: str(words)[:200] for code, words in body["refusals"].items()}
+        return LiveAnswer(now, now + timedelta(seconds=holds), prices, refusals)
+    except (ValueError, KeyError, TypeError, AttributeError) as error:
+        raise MaybeDone("an answer that makes no sense") from error
+
+
+def _sum(value: Any, least: int = -10_000_000) -> int:
+    if isinstance(value, bool) or not isinstance(value, int) or not least <= value <= 10_000_000:
+        raise ValueError("not an amount in minor units")
+    return value
 
 
 def _sold(answer: httpx.Response) -> Sold:

@@ -222,6 +222,8 @@ def _wanted(session: Session, shipment: Shipment, latin_only: bool) -> Wanted:
             )
             for label in shipment.labels
         ],
+        point=order.hand.get("point", ""), region=address.region, from_country=shipment.sender.get("country", ""),
+        from_postcode=shipment.sender.get("postcode", ""),
     )  # fmt: skip
 
 

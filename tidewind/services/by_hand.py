@@ -15,7 +15,7 @@ from tidewind.core.planning import Plan, plan
 from tidewind.core.rules.rule import Rule
 from tidewind.db.tables import Channel, Order, Product
 from tidewind.services.errors import Conflict, Invalid
-from tidewind.services.planning import with_product
+from tidewind.services.planning import line_facts
 from tidewind.services.shop_facts import core_shop
 from tidewind.services.storing import NewLine, NewOrder, store_orders
 
@@ -129,8 +129,6 @@ def try_plan(session: Session, typed: TypedOrder, rules: tuple[Rule, ...] | None
 
 
 def _facts(number: int, line: TypedLine, product: Product | None) -> LineFacts:
-    typed = LineFacts(
-        str(number), tidy(line.sku), tidy(line.name) or tidy(line.sku), line.quantity, line.weight_g, line.sides_mm,
-        line.unit_price_minor,
-    )  # fmt: skip
-    return with_product(typed, product)
+    sku, name = tidy(line.sku), tidy(line.name)
+    facts = line_facts(str(number), sku, name, line.quantity, line.weight_g, line.unit_price_minor, product)
+    return replace(facts, sides=line.sides_mm or facts.sides)

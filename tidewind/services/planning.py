@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import replace
 from datetime import datetime
 from typing import Any
 
@@ -22,28 +21,25 @@ from tidewind.services.shop_facts import core_shop, hand_of
 
 
 def _line(line: OrderLine, product: Product | None) -> LineFacts:
-    facts = LineFacts(
-        id=str(line.id),
-        sku=line.sku,
-        name=line.name or line.sku,
-        quantity=line.quantity - line.sent,
-        weight_g=line.weight_g,
-        sides=None,
-        value=line.unit_price_minor,
+    return line_facts(
+        str(line.id), line.sku, line.name, line.quantity - line.sent, line.weight_g, line.unit_price_minor, product
     )
-    return with_product(facts, product)
 
 
-def with_product(line: LineFacts, product: Product | None) -> LineFacts:
-    """Return a line with what the catalogue knows; what the line itself says of weight, size and value stays."""
+def line_facts(
+    line_id: str, sku: str, name: str, quantity: int, weight_g: int | None, value: int, product: Product | None
+) -> LineFacts:
+    """Return a line with what the catalogue knows; what the line itself says of weight and value stays."""
     if product is None:
-        return line
-    return replace(
-        line,
+        return LineFacts(line_id, sku, name or sku, quantity, weight_g, None, value)
+    return LineFacts(
+        id=line_id,
+        sku=sku,
         name=product.name,
-        weight_g=line.weight_g or product.weight_g,
-        sides=line.sides or product.sides,
-        value=line.value or product.value_minor,
+        quantity=quantity,
+        weight_g=weight_g or product.weight_g,
+        sides=product.sides,
+        value=value or product.value_minor,
         upright=product.upright,
         own_box=product.own_box,
         no_weekend=product.no_weekend,
@@ -96,6 +92,7 @@ def facts_of(
         billing_name=order.billing_name,
         cleared=frozenset(order.cleared),
         changed_upstream=changed,
+        point=order.hand.get("point", ""),
     )
 
 

@@ -18,7 +18,7 @@ from tidewind.services.planning import all_facts, plan_orders, waiting_clause
 from tidewind.services.queue import defer
 from tidewind.services.shop_facts import core_shop
 
-AT_ONCE, CHUNK, MOST_REHEARSED, MOST_SHOWN = 300, 100, 2_000, 60
+AT_ONCE, CHUNK, MOST_REHEARSED, MOST_SHOWN = 300, 250, 2_000, 60
 
 
 @dataclass(frozen=True, slots=True)

@@ -35,8 +35,11 @@ from tidewind.db.tables import (
 )
 from tidewind.db.tables import Shop as ShopRow
 from tidewind.services.errors import Conflict, Invalid
+from tidewind.services.live_prices import answers_of
+from tidewind.services.records import record_of
 
 _cards: dict[int, RateCard] = {}
+_rules: dict[int, tuple[Rule, ...]] = {}
 _screens: dict[tuple[int, int], Screen] = {}
 
 
@@ -64,8 +67,11 @@ def _compiled(ids: tuple[int, ...], today: date, discounts: tuple[tuple[str, int
     return CompiledCard(card, today, dict(discounts)) if card else None
 
 
-def carriers_in_force(session: Session, today: date) -> tuple[Carrier, ...]:
-    """Return the active carriers with their cards compiled for ``today``; unchanged cards stay in memory."""
+def carriers_in_force(session: Session, today: date, now: datetime | None = None) -> tuple[Carrier, ...]:
+    """Return the active carriers with their cards compiled for ``today``; unchanged cards stay in memory.
+
+    Services switched off are left out.  Given ``now``, carriers that are asked bring what they have answered.
+    """
     rows = session.scalars(select(RateCardRow).order_by(RateCardRow.id)).all()
     found = []
     for account in session.scalars(select(CarrierAccount).where(CarrierAccount.active).order_by(CarrierAccount.id)):
@@ -73,17 +79,24 @@ def carriers_in_force(session: Session, today: date) -> tuple[Carrier, ...]:
         own = _compiled(mine, today, tuple(sorted(account.discounts_bp.items())))
         published = _compiled(mine, today, ())
         if own and published:
+            answers = answers_of(session, account.code, now) if account.asks_prices and now else own.answers
+            own = own.with_answers(answers, frozenset(account.services_off))
             found.append(Carrier(account.code, account.name, own, published))
     return tuple(found)
 
 
 def rules_in_force(session: Session) -> tuple[Rule, ...]:
-    """Return the newest version of the rules; no rules before the first."""
-    body = session.scalar(select(RuleSet.rules).order_by(RuleSet.id.desc()).limit(1))
-    rules = read_rules(body or [])
-    if isinstance(rules, BadRules):
-        raise Invalid("bad_rules", f"The stored rules cannot be used: {rules.errors[0]}")
-    return rules
+    """Return the newest version of the rules, which never changes and is kept; no rules before the first."""
+    newest = session.scalar(select(func.max(RuleSet.id)))
+    if newest is None:
+        return ()
+    if newest not in _rules:
+        rules = read_rules(session.get_one(RuleSet, newest).rules)
+        if isinstance(rules, BadRules):
+            raise Invalid("bad_rules", f"The stored rules cannot be used: {rules.errors[0]}")
+        _rules.clear()
+        _rules[newest] = rules
+    return _rules[newest]
 
 
 def recipes_of(session: Session) -> dict[str, Recipe]:
@@ -114,7 +127,7 @@ def core_shop(session: Session, now: datetime, rules: tuple[Rule, ...] | None = 
     links = session.scalars(select(PromiseLink))
     return Shop(
         packagings=tuple(box.to_core() for box in boxes),
-        carriers=carriers_in_force(session, now.astimezone(zone).date()),
+        carriers=carriers_in_force(session, now.astimezone(zone).date(), now),
         policy=Policy(row.policy),
         values=Values(row.day_value_minor, row.late_value_minor),
         now=now,
@@ -128,6 +141,8 @@ def core_shop(session: Session, now: datetime, rules: tuple[Rule, ...] | None = 
         packaging_by_weight=row.packaging_by_weight,
         screen=screen_of(session),
         gazetteer=shipped(),
+        record=record_of(session, now),
+        ranking=tuple(row.ranking),
     )
 
 

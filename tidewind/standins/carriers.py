@@ -1,4 +1,4 @@
-"""Norvia Post and Brightmile Parcel: they price by their own cards, honour idempotency keys, and move parcels on."""
+"""The four carriers: they price by their own lists, honour idempotency keys, and move parcels on."""
 
 from __future__ import annotations
 
@@ -25,9 +25,17 @@ from tidewind.core.tariffs.written import read_card
 from tidewind.standins.world import World
 
 router = APIRouter(prefix="/carriers")
-CARDS = {"norvia": ("norvia-2026-06", "norvia-2026-12"), "brightmile": ("brightmile-2026-07",)}
-CONTRACTS: dict[str, dict[str, int]] = {"norvia": {}, "brightmile": {"*": 1200}}
-SLOW_SECONDS, HANG_SECONDS = 2.0, 15.0
+PUBLISHED, SECRET = "tidewind.data.cards", "tidewind.standins.lists"
+CARDS = {
+    "norvia": (PUBLISHED, "norvia-2026-06", "norvia-2026-12"),
+    "brightmile": (PUBLISHED, "brightmile-2026-07"),
+    "pontolo": (PUBLISHED, "pontolo-2026-03"),
+    "cobaltair": (SECRET, "cobaltair"),
+}
+CONTRACTS: dict[str, dict[str, int]] = {
+    "norvia": {}, "brightmile": {"*": 1200}, "pontolo": {}, "cobaltair": {"*": 3500},
+}  # fmt: skip
+SLOW_SECONDS, HANG_SECONDS, QUOTES_HOLD_SECONDS = 2.0, 15.0, 900
 
 
 class ParcelIn(BaseModel):
@@ -50,6 +58,10 @@ class ShipmentIn(BaseModel):
     contents: list[str] = []
     extras: list[str] = []
     po_box: bool = False
+    point: str = ""
+    region: str = ""
+    from_country: str = "PT"
+    from_postcode: str = ""
     ship_date: date
     reference: str = ""
     parcels: list[ParcelIn] = Field(min_length=1, max_length=60)
@@ -59,8 +71,9 @@ class ShipmentIn(BaseModel):
 def cards(carrier: str) -> tuple[RateCard, ...]:
     """Return a carrier's own price lists."""
     made = []
-    for name in CARDS[carrier]:
-        written = json.loads(resources.files("tidewind.data.cards").joinpath(f"{name}.json").read_text("utf-8"))
+    folder, *names = CARDS[carrier]
+    for name in names:
+        written = json.loads(resources.files(folder).joinpath(f"{name}.json").read_text("utf-8"))
         card = read_card(written)
         if isinstance(card, BadCard):
             raise ValueError(f"{name}: {card.errors}")
@@ -130,12 +143,8 @@ def _sell(world: World, carrier: str, key: str, wanted: ShipmentIn) -> dict[str,
     return answer
 
 
-def _price(carrier: str, wanted: ShipmentIn, now: datetime) -> tuple[int, int]:
-    today = now.astimezone(ZoneInfo("Europe/Lisbon")).date()
-    compiled = _compiled(carrier, today, max(wanted.ship_date, today))
-    if wanted.service not in compiled.services:
-        raise HTTPException(422, {"reason": "unknown_service", "detail": f"no service {wanted.service}"})
-    consignment = Consignment(
+def _consignment(wanted: ShipmentIn) -> Consignment:
+    return Consignment(
         country=wanted.country,
         postcode=wanted.postcode,
         home=wanted.home,
@@ -144,18 +153,58 @@ def _price(carrier: str, wanted: ShipmentIn, now: datetime) -> tuple[int, int]:
         contents=frozenset(wanted.contents),
         extras=frozenset(wanted.extras),
         po_box=wanted.po_box,
+        region=wanted.region,
+        from_country=wanted.from_country,
+        from_postcode=wanted.from_postcode,
+        point=wanted.point,
     )
-    quote = compiled.quote(wanted.service, consignment)
+
+
+def _card_for(carrier: str, wanted: ShipmentIn, now: datetime) -> CompiledCard:
+    today = now.astimezone(ZoneInfo("Europe/Lisbon")).date()
+    return _compiled(carrier, today, max(wanted.ship_date, today))
+
+
+def _price(carrier: str, wanted: ShipmentIn, now: datetime) -> tuple[int, int]:
+    compiled = _card_for(carrier, wanted, now)
+    if wanted.service not in compiled.services:
+        raise HTTPException(422, {"reason": "unknown_service", "detail": f"no service {wanted.service}"})
+    quote = compiled.quote(wanted.service, _consignment(wanted))
     if isinstance(quote, Refused):
         raise HTTPException(422, {"reason": quote.reason, "detail": quote.detail})
     return quote.net, compiled.services[wanted.service].service.transit[quote.zone].days_max
+
+
+@router.post("/{carrier}/quotes")
+def quotes(carrier: str, wanted: ShipmentIn, request: Request) -> dict[str, Any]:
+    """Tell what each service would cost now, or why it cannot take it; the prices hold for a quarter of an hour."""
+    world = _world(request)
+    _before(world, carrier)
+    compiled = _card_for(carrier, wanted, world.now())
+    prices: dict[str, Any] = {}
+    refusals: dict[str, str] = {}
+    consignment, listed = _consignment(wanted), CompiledCard(compiled.card, compiled.on)
+    for code in compiled.services:
+        quote, published = compiled.quote(code, consignment), listed.quote(code, consignment)
+        if isinstance(quote, Refused):
+            refusals[code] = quote.detail
+            continue
+        lines = [{"code": ln.code, "name": ln.name, "amount_minor": ln.amount} for ln in quote.lines]
+        prices[code] = {
+            "lines": lines, "tax_minor": quote.tax, "billable_g": quote.billable_g,
+            "published_minor": quote.net if isinstance(published, Refused) else published.net,
+        }  # fmt: skip
+    return {"holds_seconds": QUOTES_HOLD_SECONDS, "prices": prices, "refusals": refusals}
 
 
 def _number(world: World, db: Any, carrier: str, service: str) -> str:
     if carrier == "norvia":
         indicator = "RR" if service == "np-registered" else "CP"
         return s10_number(indicator, f"{world.next_serial(db, 's10', 47312482):08d}", "PT")
-    return sscc("3560000", world.next_serial(db, "sscc", 1))
+    if carrier == "cobaltair":
+        serial = world.next_serial(db, "air", 4170233)
+        return f"000{serial:07d}{serial % 7}"  # IATA Resolution 600a: seven digits and the rest of a division by seven
+    return sscc("3560000" if carrier == "brightmile" else "3560100", world.next_serial(db, f"sscc-{carrier}", 1))
 
 
 def _routing(carrier: str, wanted: ShipmentIn) -> str:
@@ -209,6 +258,8 @@ _STAGES = (
 _CODES = {
     "norvia": {"announced": "N00", "accepted": "N10", "moving": "N20", "delivering": "N40", "delivered": "N50"},
     "brightmile": {"announced": "DATA", "accepted": "PICK", "moving": "LINE", "delivering": "TOUR", "delivered": "POD"},
+    "cobaltair": {"announced": "10", "accepted": "20", "moving": "30", "delivering": "60", "delivered": "70"},
+    "pontolo": {"announced": "new", "accepted": "in", "moving": "van", "delivering": "ready", "delivered": "taken"},
 }  # fmt: skip
 
 

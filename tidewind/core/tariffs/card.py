@@ -14,7 +14,7 @@ from typing import Literal
 from tidewind.core.calendar import Transit
 from tidewind.core.quantities import Size
 
-PricingKind = Literal["weight", "volume_tiers", "one_price", "size_classes"]
+PricingKind = Literal["weight", "volume_tiers", "one_price", "size_classes", "live"]
 AmountKind = Literal["fixed", "percent", "per_kg", "per_value_step"]
 Tracking = Literal["none", "delivery_only", "every_step"]
 
@@ -150,8 +150,9 @@ class Surcharge:
 class Service:
     """One service of a carrier.
 
-    ``weighed_together``: the base is that of all parcels' billable weights added up.  ``minimum_charge``: the net base
-    after discount is never less.  ``zone_limits`` narrow ``limits`` where one zone takes less.
+    A ``live`` one has no prices on the card: the carrier is asked.  ``to_point``: the recipient's locker or shop must
+    be known.  ``weighed_together``: the base is that of all parcels' billable weights added up.  ``minimum_charge``:
+    the net base after discount is never less.  ``zone_limits`` narrow ``limits`` where one zone takes less.
     """
 
     code: str
@@ -172,6 +173,7 @@ class Service:
     included: tuple[str, ...] = ()
     tracked: bool = True
     home_delivery: bool = True
+    to_point: bool = False
     zone_limits: Mapping[str, Limits] = field(default_factory=dict)
     minimum_charge: int = 0
     weighed_together: bool = False
@@ -256,6 +258,7 @@ class Consignment:
     region: str = ""
     from_country: str = ""
     from_postcode: str = ""
+    point: str = ""
     plain: bool = field(init=False, compare=False)
 
     def __post_init__(self) -> None:

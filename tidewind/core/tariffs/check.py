@@ -106,14 +106,19 @@ def _crossing(a: Region, b: Region) -> Iterator[tuple[str, str]]:
 
 
 def _priced(card: RateCard) -> set[str]:
-    return {z for s in card.services for z in s.steps} | {
-        z for s in card.services for c in s.classes for z in c.prices
-    }  # fmt: skip
+    return {zone for service in card.services for zone in _zones_of(service)}
+
+
+def _zones_of(service: Service) -> set[str]:
+    """The zones a service has prices to; where the carrier is asked, those it goes to."""
+    if service.kind == "live":
+        return set(service.transit)
+    return set(service.steps) | {zone for c in service.classes for zone in c.prices}
 
 
 def _of_service(card: RateCard, service: Service) -> Iterator[str]:
     zones, where = {z.id for z in card.zones}, f"service {service.code}"
-    priced = set(service.steps) | {zone for c in service.classes for zone in c.prices}
+    priced = _zones_of(service)
     named = priced | set(service.transit) | set(service.zone_limits)
     yield from (f"{where}: zone {z} is not on the card" for z in sorted(named - zones))
     yield from (f"{where}: zone {z} has a price but no transit days" for z in sorted(priced - set(service.transit)))

@@ -9,12 +9,14 @@ from __future__ import annotations
 
 from bisect import bisect_left
 from collections.abc import Mapping
+from copy import copy
 from datetime import date
 
 from tidewind.core.quantities import Refused, percent_of, steps_begun, weight_text
 from tidewind.core.tariffs.amounts import amount_of
 from tidewind.core.tariffs.card import Consignment, Parcel, RateCard, Service, Surcharge
 from tidewind.core.tariffs.limits import refusal
+from tidewind.core.tariffs.live import NO_ANSWERS, Answers
 from tidewind.core.tariffs.quote import Line, Quote
 from tidewind.core.tariffs.rates import ZoneRates
 from tidewind.core.tariffs.zones import PlaceFinder, Where
@@ -81,6 +83,7 @@ class CompiledService:
         self.known_extras = frozenset({*service.extras, *service.included})
         self._packaging, self._code = service.packaging, service.code
         self._rates: dict[int, ZoneRates | None] = {}
+        self.answers = NO_ANSWERS
 
     def rates(self, where: Where, home: bool) -> ZoneRates | None:
         """Return the compiled rates to a destination, None where the service does not go there."""
@@ -142,6 +145,8 @@ class CompiledService:
         refused = refusal(c, service, rates.limits, self.known_extras, self.card.currency)
         if refused is not None:
             return refused
+        if service.kind == "live":
+            return self.answers.quote(c, service.code, rates.zone)
         billables = [billable_g(parcel, service) for parcel in c.parcels]
         lines: list[Line] = []
         bases = self._bases(c, rates, billables, lines)
@@ -257,12 +262,31 @@ def _reduced(found: list[tuple[int, Surcharge, Line]], lines: list[Line]) -> Sum
 class CompiledCard:
     """A rate card in memory, ready to quote: every service compiled for one day and one contract."""
 
-    def __init__(self, card: RateCard, on: date, discounts_bp: Mapping[str, int] | None = None) -> None:
+    def __init__(
+        self, card: RateCard, on: date, discounts_bp: Mapping[str, int] | None = None,
+        answers: Answers = NO_ANSWERS,
+    ) -> None:  # fmt: skip
         self.card, self.on = card, on
         self.places = PlaceFinder(card)
         self._last: tuple[Consignment | None, Where | None] = (None, None)
         cuts = dict(discounts_bp or {})
+        self.saturday_extras = frozenset(extra.code for extra in card.extras if extra.saturday)
         self.services = {service.code: CompiledService(card, service, cuts, on) for service in card.services}
+        self.live = any(service.kind == "live" for service in card.services)
+        self.answers = answers
+        for service in self.services.values():
+            service.answers = answers
+
+    def with_answers(self, answers: Answers, without: frozenset[str] = frozenset()) -> CompiledCard:
+        """Return this card for a carrier that is asked, with other answers, and without some services."""
+        if answers is self.answers and not without:
+            return self
+        other = copy(self)
+        other.services = {code: copy(service) for code, service in self.services.items() if code not in without}
+        other.answers = answers
+        for service in other.services.values():
+            service.answers = answers
+        return other
 
     def quote(self, code: str, c: Consignment) -> Quote | Refused:
         """Return the price of ``c`` by service ``code``, or the refusal.  Raises KeyError for an unknown service."""

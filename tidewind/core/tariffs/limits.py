@@ -65,6 +65,8 @@ def refusal(c: Consignment, service: Service, limits: Limits, extras: frozenset[
         return Refused("contents", f"does not take {_listed(c.contents & limits.refused_contents)}")
     if c.po_box and "po_box" in limits.refused_contents:
         return Refused("po_box", "does not deliver to a PO box")
+    if service.to_point and not c.point:
+        return Refused("no_point", "the recipient's locker or shop is not known")
     if c.extras and not c.extras <= extras:
         return Refused("extra", f"has no {_listed(c.extras - extras)}")
     if limits.parcels is not None and len(c.parcels) > limits.parcels:

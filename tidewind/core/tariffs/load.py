@@ -54,6 +54,7 @@ class Load:
     extras: Kinds[frozenset[str]]
     po_box: Flags
     home: Flags
+    point: Flags
     to: Kinds[Destination]
 
     def __len__(self) -> int:
@@ -74,6 +75,7 @@ class Load:
             self.first[mine], np.cumsum(count) - count, self.value[wanted], count,
             Kinds(self.contents.numbers[wanted], self.contents.values),
             Kinds(self.extras.numbers[wanted], self.extras.values), self.po_box[wanted], self.home[wanted],
+            self.point[wanted],
             Kinds(self.to.numbers[wanted], self.to.values),
         )  # fmt: skip
 
@@ -112,6 +114,7 @@ def load_of(consignments: Sequence[Consignment]) -> Load:
         extras=_kinds([c.extras for c in consignments]),
         po_box=np.array([c.po_box for c in consignments], np.bool_),
         home=np.array([c.home for c in consignments], np.bool_),
+        point=np.array([bool(c.point) for c in consignments], np.bool_),
         to=_kinds(list(map(_destination, consignments))),
     )
 

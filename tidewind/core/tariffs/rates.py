@@ -55,7 +55,8 @@ class ZoneRates:
         gross, longest, middle, girth, volume, value, parcels = over or [NEVER] * 7
         odd = [when for when in conditions if when.not_stackable is False or min(thresholds(when)) == NEVER]
         odd = [when for when in odd if when.not_stackable is not True]
-        self._easy = "per_value_step" not in always and not odd and parcels >= 1
+        plain = self.service.kind != "live" and not self.service.to_point
+        self._easy = plain and "per_value_step" not in always and not odd and parcels >= 1
         sides = limits.sides
         self._gross = min(gross, NEVER if limits.gross_g is None else limits.gross_g)
         self._longest = min(longest, sides.longest if sides else NEVER)

@@ -104,7 +104,7 @@ WEEKDAYS = Kind(
     _weekdays, lambda days: [day + 1 for day in sorted(days)],
     {"type": "array", "items": {"type": "integer", "minimum": 1, "maximum": 7}}, "days 1 (Monday) to 7 (Sunday)",
 )  # fmt: skip
-PRICING = _one_of("weight", "volume_tiers", "one_price", "size_classes")
+PRICING = _one_of("weight", "volume_tiers", "one_price", "size_classes", "live")
 TRACKING = _one_of("none", "delivery_only", "every_step")
 
 

@@ -31,7 +31,7 @@ class Totals:
 
 
 def totals(card: CompiledCard, load: Load) -> Totals:
-    """Return the totals of every consignment of a load by every service of a card."""
+    """Return the totals of every consignment of a load by every service of a card; live ones stand as refused."""
     codes = tuple(card.services)
     net = np.full((len(load), len(codes)), REFUSED, np.int64)
     tax = np.zeros_like(net)
@@ -39,7 +39,7 @@ def totals(card: CompiledCard, load: Load) -> Totals:
         part = load.rows(rows)
         for column, service in enumerate(card.services.values()):
             rates = service.rates(where, home)
-            if rates is not None:
+            if rates is not None and service.service.kind != "live":
                 net[rows, column], tax[rows, column] = _Reckoning(service, rates, part).totals()
     return Totals(codes, net, tax)
 
@@ -104,6 +104,8 @@ class _Reckoning:
             ok &= load.contents.where(limits.refused_contents.isdisjoint)
         if "po_box" in limits.refused_contents:
             ok &= ~load.po_box
+        if service.to_point:
+            ok &= load.point
         ok &= load.extras.where(lambda asked: asked <= self.compiled.known_extras)
         if limits.parcels is not None:
             ok &= load.count <= limits.parcels

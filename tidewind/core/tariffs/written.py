@@ -92,6 +92,7 @@ PARTS: dict[type, tuple[Field, ...]] = {
         Field("volumetric", Volumetric, None), Field("round_up_g", COUNT, 1), Field("minimum_g", COUNT, 0),
         Field("limits", Limits, Limits()), Field("surcharges", TEXTS, ()), Field("extras", TEXTS, ()),
         Field("included", TEXTS, ()), Field("tracked", YES_NO, True), Field("home_delivery", YES_NO, True),
+        Field("to_point", YES_NO, False),
         Field("minimum_charge", COUNT, 0), Field("weighed_together", YES_NO, False), Field("fuel", YES_NO, True),
         Field("by_time", TIME, None), Field("tracking", TRACKING, "every_step"),
         Field("handover", TEXTS, ("pickup", "drop_off")), Field("duties_paid", YES_NO, False),
@@ -176,7 +177,7 @@ def _tables(reader: Reader, kind: str | None) -> dict[str, Any]:
     classes = tuple(_read(SizeClass, child) for child in reader.children("classes"))
     return {
         "transit": transit,
-        "steps": {} if kind == "size_classes" else _steps(reader, kind or ""),
+        "steps": {} if kind in {"size_classes", "live"} else _steps(reader, kind or ""),
         "classes": classes,
         "zone_limits": {zone: _read(Limits, narrower.child(zone)) for zone in narrower.values},
     }

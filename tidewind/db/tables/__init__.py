@@ -1,6 +1,6 @@
 """All tables, one module per group; importing this package registers them."""
 
-from tidewind.db.tables.carriers import CarrierAccount, RateCardRow
+from tidewind.db.tables.carriers import CarrierAccount, LiveAnswerRow, RateCardRow
 from tidewind.db.tables.layers import (
     Claim,
     Clearance,
@@ -21,9 +21,43 @@ from tidewind.db.tables.shipping import Batch, ChannelNotice, Departure, Label, 
 from tidewind.db.tables.shop import PackagingRow, Place, Product, Shop
 
 __all__ = [
-    "ApiKey", "Attempt", "Batch", "CarrierAccount", "Channel", "ChannelLog", "ChannelNotice", "Claim", "Clearance",
-    "Contact", "Departure", "Difference", "Import", "Label", "LedgerAccount", "LedgerEntry", "LedgerLine", "Message",
-    "Order", "OrderChange", "OrderLine", "PackagingRow", "Person", "Place", "PrecedentRow", "Product", "PromiseLink",
-    "RateCardRow", "RecipeRow", "RestrictedParty", "RuleSet", "SavedView", "Shipment", "Shop", "SignIn", "SnagRow",
-    "TrackingEvent", "Work",
-]  # fmt: skip
+    "ApiKey",
+    "Attempt",
+    "Batch",
+    "CarrierAccount",
+    "Channel",
+    "ChannelLog",
+    "ChannelNotice",
+    "Claim",
+    "Clearance",
+    "Contact",
+    "Departure",
+    "Difference",
+    "Import",
+    "Label",
+    "LedgerAccount",
+    "LedgerEntry",
+    "LedgerLine",
+    "LiveAnswerRow",
+    "Message",
+    "Order",
+    "OrderChange",
+    "OrderLine",
+    "PackagingRow",
+    "Person",
+    "Place",
+    "PrecedentRow",
+    "Product",
+    "PromiseLink",
+    "RateCardRow",
+    "RecipeRow",
+    "RestrictedParty",
+    "RuleSet",
+    "SavedView",
+    "Shipment",
+    "Shop",
+    "SignIn",
+    "SnagRow",
+    "TrackingEvent",
+    "Work",
+]

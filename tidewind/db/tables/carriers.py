@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import date
+from datetime import date, datetime
 from typing import Any
 
 from sqlalchemy import String, UniqueConstraint
@@ -24,6 +24,8 @@ class CarrierAccount(Base):
     discounts_bp: Mapped[dict[str, Any]] = mapped_column(default=dict)
     active: Mapped[bool] = mapped_column(default=True)
     latin_only: Mapped[bool] = mapped_column(default=False)
+    asks_prices: Mapped[bool] = mapped_column(default=False)
+    services_off: Mapped[list[Any]] = mapped_column(default=list)
 
 
 class RateCardRow(Base):
@@ -36,4 +38,20 @@ class RateCardRow(Base):
     valid_from: Mapped[date]
     valid_until: Mapped[date | None]
     body: Mapped[dict[str, Any]]
+    source: Mapped[str] = mapped_column(String(200), default="")
     created_at: Mapped[Created]
+
+
+class LiveAnswerRow(Base):
+    """What a carrier answered when it was asked for prices; the newest answer to the same question stands."""
+
+    __tablename__ = "live_answer"
+    __table_args__ = (UniqueConstraint("carrier", "key"),)
+    id: Mapped[Id]
+    carrier: Mapped[str] = mapped_column(String(30))
+    key: Mapped[str] = mapped_column(String(64))
+    asked_at: Mapped[datetime] = mapped_column(index=True)
+    expires_at: Mapped[datetime]
+    prices: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    refusals: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    failure: Mapped[str] = mapped_column(String(300), default="")

@@ -32,6 +32,7 @@ class Shop(Base):
     packaging_by_weight: Mapped[bool] = mapped_column(default=False)
     use_precedents: Mapped[bool] = mapped_column(default=True)
     desks: Mapped[list[Any]] = mapped_column(default=list)
+    ranking: Mapped[list[Any]] = mapped_column(default=list)
 
 
 class Place(Base):

@@ -1,0 +1,96 @@
+"""Prices that a carrier tells on asking, instead of a list: what it answered, and until when that holds."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from datetime import UTC, datetime
+
+from tidewind.core.quantities import Refused
+from tidewind.core.tariffs.card import Consignment
+from tidewind.core.tariffs.quote import Line, Quote
+
+NOT_ASKED = Refused("not_asked", "its price is asked from the carrier, and has not been asked yet")
+
+
+def ask_key(c: Consignment) -> str:
+    """Return a hash that is the same for consignments whose price must be the same."""
+    parcels = sorted((p.gross_g, p.size, p.packaging or "", p.not_stackable) for p in c.parcels)
+    facts = (c.country, c.postcode, c.region, c.home, c.value, sorted(c.contents), sorted(c.extras), c.po_box,
+             c.point, c.from_country, c.from_postcode, parcels)  # fmt: skip
+    return hashlib.sha256(repr(facts).encode()).hexdigest()
+
+
+class Answers:
+    """What live carriers have answered so far, by consignment, as of one moment."""
+
+    def __init__(self, find: Callable[[Consignment], LiveAnswer | None], now: datetime) -> None:
+        self._find, self._now = find, now
+
+    def quote(self, c: Consignment, service: str, zone: str) -> Quote | Refused:
+        """Return the price of a consignment as answered, or why there is none."""
+        answer = self._find(c)
+        return NOT_ASKED if answer is None else answer.quote(service, zone, self._now)
+
+    def published_net(self, c: Consignment, service: str) -> int | None:
+        """Return the carrier's own list price for a service, where it answered."""
+        answer = self._find(c)
+        price = answer.prices.get(service) if answer else None
+        return price.published_net if price else None
+
+    def stale_net(self, c: Consignment, service: str) -> int | None:
+        """Return a price that was true until it expired, None where there is none."""
+        answer = self._find(c)
+        return None if answer is None else answer.stale_net(service, self._now)
+
+
+@dataclass(frozen=True, slots=True)
+class LivePrice:
+    """One service's price as the carrier told it: its lines (code, name, minor units), tax, and its list price."""
+
+    lines: tuple[tuple[str, str, int], ...]
+    billable_g: int
+    tax: int
+    published_net: int
+
+
+@dataclass(frozen=True, slots=True)
+class LiveAnswer:
+    """A carrier's answer for one consignment: prices and refusals by service; after ``expires`` it is stale.
+
+    ``failure`` says in words why there is no answer, where the carrier was asked and gave none.
+    """
+
+    asked_at: datetime
+    expires: datetime
+    prices: Mapping[str, LivePrice]
+    refusals: Mapping[str, str]
+    failure: str = ""
+
+    def quote(self, service: str, zone: str, now: datetime) -> Quote | Refused:
+        """Return a service's price, or the refusal; a price past its time is never returned."""
+        if self.failure:
+            return Refused("no_answer", self.failure)
+        if service in self.refusals:
+            return Refused("live", self.refusals[service])
+        price = self.prices.get(service)
+        if price is None:
+            return Refused("live", "the carrier offers no price for it")
+        if now >= self.expires:
+            return Refused("stale", f"its price of {self.asked_at:%H:%M} UTC is too old to go by; ask again")
+        lines = tuple(
+            Line(code, name, amount, 0, ("told", "as the carrier told it")) for code, name, amount in price.lines
+        )
+        return Quote(service, zone, lines, price.billable_g, sum(line.amount for line in lines), price.tax)
+
+    def stale_net(self, service: str, now: datetime) -> int | None:
+        """Return the price that was true until it expired, for showing it struck out; None while it is true."""
+        price = self.prices.get(service)
+        if price is None or now < self.expires:
+            return None
+        return sum(amount for _, _, amount in price.lines)
+
+
+NO_ANSWERS = Answers(lambda _c: None, datetime.max.replace(tzinfo=UTC))
+"""For carriers with a list, and before anybody was asked."""
