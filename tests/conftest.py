@@ -133,6 +133,7 @@ def database(cluster: Cluster, template: str) -> Iterator[str]:
 def wiring(database: str, outside_world: tuple[str, int, World], clock: Clock, key_file: Path) -> Iterator[Wiring]:
     url, smtp_port, _ = outside_world
     shop_facts._cards.clear()
+    shop_facts._rules.clear()
     shop_facts._compiled.cache_clear()
     settings = Settings(
         database_url=database, standins_url=url, smtp_port=smtp_port, demo=True, carrier_timeout_s=1.0, channel_timeout_s=0.5,

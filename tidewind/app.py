@@ -35,6 +35,7 @@ from tidewind.web.routes import (
     people_and_products,
     public,
     purchases,
+    rates,
     rules,
     shop,
     sign_in,
@@ -42,7 +43,8 @@ from tidewind.web.routes import (
 from tidewind.web.shield import Shield
 
 _ROUTES = (
-    public, sign_in, fixing, orders, by_hand, rules, imports, channels, people_and_products, purchases, shop, live,
+    public, sign_in, fixing, rates, orders, by_hand, rules, imports, channels, people_and_products, purchases, shop,
+    live,
 )  # fmt: skip
 ADAPTERS: dict[str, Callable[[str, str, float], ChannelClient]] = {
     "larkspur": Larkspur,

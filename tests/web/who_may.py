@@ -12,6 +12,7 @@ POST /api/views | DELETE /api/views/{view_id} | POST /api/claims | POST /api/cla
 GET /api/differences | POST /api/plans/try | GET /api/layers | GET /api/rules | POST /api/rules/words
 GET /api/rules/vocabulary | GET /api/rules/versions | GET /api/rules/file | GET /api/recipes | GET /api/promises
 GET /api/work | GET /api/contacts | GET /api/addresses/suggest | POST /api/addresses/parse | GET /api/products
+GET /api/orders/{order_id}/compare | POST /api/quote | POST /api/matrix
 GET /api/products/file | GET /api/restricted | GET /api/restricted/try | GET /api/clearances
 """
 _BENCH = "GET /api/labels.pdf | GET /api/packing-slips.pdf"
@@ -21,6 +22,7 @@ POST /api/differences/{difference_id} | POST /api/contacts | DELETE /api/contact
 GET /api/contacts/file
 """
 _SHIP = """
+POST /api/orders/{order_id}/ask-prices | POST /api/quote/ask-prices | POST /api/orders/services
 POST /api/orders | PATCH /api/orders/{order_id}/hand | POST /api/orders/hand | PATCH /api/products/{sku}/facts
 POST /api/purchases | GET /api/money | POST /api/imports | GET /api/imports | GET /api/imports/{import_id}
 PUT /api/imports/{import_id}/columns | PATCH /api/imports/{import_id}/rows | POST /api/imports/{import_id}/run

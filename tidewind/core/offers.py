@@ -78,7 +78,7 @@ def offer_of(
     quoted = carrier.own.quote(service.code, consignment)
     if isinstance(quoted, Refused):
         return Offer(carrier.code, service.code, service.name, service.network, parcels, None, quoted, None)
-    due = _arrival(order, shop, carrier, service, quoted.zone, consignment.extras, not_before)
+    due = offer_arrival(order, shop, carrier, service, quoted.zone, consignment.extras, not_before)
     return Offer(carrier.code, service.code, service.name, service.network, parcels, quoted, None, due)
 
 
@@ -130,10 +130,17 @@ def consignment_of(
     )
 
 
-def _arrival(
+def fitting_parcels(sending: Sending, box: Packaging | None) -> tuple[PackedParcel, ...] | None:
+    """Return the one parcel that a shipment makes in a carrier's box, None where it does not go in."""
+    packed = _repack(sending, box)
+    return None if isinstance(packed, Refused) else packed
+
+
+def offer_arrival(
     order: OrderFacts, shop: Shop, carrier: Carrier, service: Service, zone: str, extras: frozenset[str],
     not_before: date | None,
 ) -> Arrival:  # fmt: skip
+    """Return when a service brings an order to a zone, leaving as early as it may."""
     no_weekend = any(line.no_weekend for line in order.lines)
     saturday = bool(extras) and not extras.isdisjoint(carrier.own.saturday_extras)
     key = (carrier.code, service.code, zone, order.address.country, saturday, no_weekend, not_before)

@@ -43,6 +43,7 @@ class Plan:
     hold: str = ""
     leave_out: str = ""
     rules: tuple[str, ...] = ()
+    sending: Sending | None = None
 
     @property
     def stopped(self) -> bool:
@@ -227,7 +228,7 @@ def _price(
     if any(s.level == "stops" and s.fix in {"address", "billing_name"} for s in result.snags):
         return
     sending = Sending(units, packed.parcels, result.extras, result.value, wishes.not_before, packed.box, packed.divided)
-    result.offers = tuple(offers_for(order, shop, sending))
+    result.sending, result.offers = sending, tuple(offers_for(order, shop, sending))
     _choose(result, order, shop, wishes)
 
 

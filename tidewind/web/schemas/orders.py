@@ -75,7 +75,7 @@ class QuoteOut(BaseModel):
 
 
 class OfferOut(BaseModel):
-    """One service for an order: priced with its arrival, or refused with its reason."""
+    """One service for an order, in one way to pack: priced with its arrival, or refused with its reason."""
 
     carrier: str
     carrier_name: str
@@ -259,6 +259,7 @@ class HandIn(BaseModel):
     extras: Annotated[list[Short], Field(max_length=10)] | None = None
     ship_date: date | None = None
     desk: Short | None = None
+    point: Annotated[Short | None, Field(description="The recipient's locker or shop, by the carrier's code")] = None
     split: SplitIO | None = None
     parcels: Annotated[list[HandParcelIO], Field(max_length=60)] | None = None
 

@@ -1,0 +1,192 @@
+"""Services × boxes, the matrix, quotes without an order, and carriers that are asked for their prices."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import pytest
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from tests.conftest import MONDAY, Clock
+from tests.services.test_buying import person
+from tests.services.test_planning_and_importing import of
+from tidewind.core.addresses.check import Address
+from tidewind.core.comparing import CARRIERS_BOX, USUAL
+from tidewind.core.planning import plan
+from tidewind.core.punctuality import Lateness, Record, lateness
+from tidewind.db.tables import LiveAnswerRow, Order, Shipment
+from tidewind.outside.breaker import Breaker
+from tidewind.services import buying, comparing, live_prices, orders
+from tidewind.services.comparing import QuoteAsk, QuotedParcel
+from tidewind.services.errors import Invalid
+from tidewind.services.planning import all_facts
+from tidewind.services.shop_facts import core_shop
+from tidewind.standins.world import World
+from tidewind.web.access import Wiring
+
+VISEU = QuoteAsk(Address(city="Viseu", postcode="3500-108", country="PT"), True, (QuotedParcel(900, (250, 180, 120)),))
+
+
+def cells(comparison: comparing.Comparison | None, service: str) -> dict[str, int | str]:
+    assert comparison is not None
+    mine = [c for c in comparison.compared.cells if c.offer.service == service]
+    return {
+        c.box: c.offer.quote.net if c.offer.quote else c.offer.refused.reason
+        for c in mine
+        if c.offer.refused or c.offer.quote
+    }  # type: ignore[union-attr]
+
+
+def test_every_matrix_cell_is_the_price_of_the_order_sheet(session: Session) -> None:
+    found = session.scalars(select(Order).where(Order.state == "open")).all()
+    made = comparing.matrix(session, [o.id for o in found], MONDAY)
+    assert len(made.services) == 20
+    assert len(made.rows) > 25
+    priced = 0
+    facts = {f.id: all_facts(session, [f])[0] for f in found}
+    shop = core_shop(session, MONDAY)
+    for row in made.rows:
+        offers = {o.service: o for o in plan(facts[row.order.id], shop).offers}
+        for (_, service), price, day in zip(made.services, row.prices, row.arrives, strict=True):
+            offer = offers.get(service.code)
+            expected = (
+                (offer.quote.net, offer.arrival.latest) if offer and offer.quote and offer.arrival else (None, None)
+            )
+            assert (price, day) == expected, (row.order.number, service.code, offer)
+            priced += price is not None
+        assert set(row.picks) >= {"cheapest", "fastest", "best_value"}
+        assert row.prices[[s.code for _, s in made.services].index(row.picks["cheapest"])] == min(
+            p for p in row.prices if p
+        )
+    assert priced > 150
+    with pytest.raises(Invalid, match="at most"):
+        comparing.matrix(session, list(range(3_000)), MONDAY)
+
+
+def test_boxes_beside_each_other_show_the_cheaper_one(session: Session) -> None:
+    order = of(session, "Beatriz Amorim")
+    made = comparing.compare_order(session, order.id, MONDAY)
+    assert made is not None
+    codes = [column.code for column in made.compared.columns]
+    assert codes[0] == USUAL
+    assert len(codes) >= 3
+    road = cells(made, "bp-road")
+    assert (
+        road[USUAL] == made.compared.cells[0].offer.quote.net
+        if made.compared.cells[0].offer.service == "bp-road"
+        else True
+    )  # type: ignore[union-attr]
+    assert set(road) == set(codes)
+    assert set(cells(made, "np-box-s")) == {CARRIERS_BOX}
+    for service, box in made.compared.best.items():
+        prices = [p for p in cells(made, service).values() if isinstance(p, int)]
+        assert cells(made, service)[box] == min(prices)
+    assert {"cheapest", "fastest", "best_value"} <= {m for marks in made.compared.marks.values() for m in marks}
+    signed = comparing.compare_order(session, order.id, MONDAY, frozenset({"signature"}))
+    both = [(cells(made, s)[USUAL], cells(signed, s)[USUAL]) for s in ("bp-road", "np-parcel")]
+    assert [after - before for before, after in both] == [110, 120]  # type: ignore[operator]
+
+
+def test_a_quote_needs_no_order_and_says_why_not(session: Session) -> None:
+    made = comparing.quote(session, VISEU, MONDAY)
+    assert cells(made, "pp-locker") == {USUAL: "no_point"}
+    assert isinstance(cells(comparing.quote(session, replace(VISEU, point="L-204"), MONDAY), "pp-locker")[USUAL], int)
+    assert cells(made, "np-box-m")[CARRIERS_BOX] == 540
+    assert cells(made, "np-box-s") == {CARRIERS_BOX: "packaging"}
+    two = replace(VISEU, parcels=(QuotedParcel(900, (250, 180, 120), 2),))
+    assert cells(comparing.quote(session, two, MONDAY), "np-box-m") == {CARRIERS_BOX: "packaging"}
+    assert len(comparing.quote(session, two, MONDAY).sending.parcels) == 2
+    with pytest.raises(Invalid):
+        comparing.quote(session, replace(VISEU, to=Address()), MONDAY)
+
+
+def test_a_live_carrier_is_asked_and_its_answer_grows_old(wiring: Wiring, world: World, clock: Clock) -> None:
+    def look() -> tuple[int | str, int | None]:
+        with wiring.sessions() as session:
+            made = comparing.quote(session, VISEU, clock())
+            cell = next(c for c in made.compared.cells if c.offer.service == "ca-day")
+            return cells(made, "ca-day")[USUAL], cell.stale_net
+
+    def ask() -> live_prices.Asked:
+        return comparing.ask_for_quote(wiring.sessions, wiring.outside, VISEU, clock())
+
+    assert look() == ("not_asked", None)
+    asked = ask()
+    assert (asked.answered, asked.failures) == (1, {})  # it goes into none of the carrier's own packaging
+    price, stale = look()
+    assert isinstance(price, int)
+    assert stale is None
+    assert ask().answered == 0  # fresh answers are not asked for again
+    clock.move(minutes=16)
+    assert look() == ("stale", price)  # shown struck out, never as true
+    world.set_fault("cobaltair", "down", 9)
+    assert list(ask().failures) == ["cobaltair"]
+    assert look() == ("no_answer", price)
+    world.set_fault("cobaltair", "down", 0)
+    clock.move(minutes=1)
+    assert ask().answered == 1
+    assert look() == (price, None)
+
+
+@pytest.mark.parametrize("fault", ["slow", "error", "down"])
+def test_a_failing_live_carrier_never_touches_the_others(
+    fault: str, wiring: Wiring, world: World, clock: Clock
+) -> None:
+    world.set_fault("cobaltair", fault, 20)
+    for _ in range(4):
+        asked = comparing.ask_for_quote(wiring.sessions, wiring.outside, VISEU, clock())
+        if fault != "slow":  # slow, but within the time that is waited
+            assert list(asked.failures) == ["cobaltair"]
+            clock.move(seconds=1)
+    with wiring.sessions() as session:
+        made = comparing.quote(session, VISEU, clock())
+        assert isinstance(cells(made, "bp-road")[USUAL], int)
+        if fault != "slow":
+            assert cells(made, "ca-day")[USUAL] == "no_answer"
+            row = session.scalars(select(LiveAnswerRow)).first()
+            assert row is not None
+            assert "three failures in a row" in row.failure  # the fourth time nobody waited
+
+
+def test_the_circuit_breaker(clock: Clock) -> None:
+    breaker = Breaker()
+    for _ in range(3):
+        assert breaker.lets_through(clock())
+        breaker.failed(clock())
+    assert not breaker.lets_through(clock())
+    clock.move(seconds=30)
+    assert breaker.lets_through(clock())  # one goes to see
+    assert not breaker.lets_through(clock())
+    breaker.succeeded()
+    assert breaker.lets_through(clock())
+
+
+def test_a_price_that_moved_between_quote_and_purchase_is_asked_about(
+    wiring: Wiring, world: World, clock: Clock
+) -> None:
+    with wiring.sessions.begin() as session:
+        order_id = of(session, "Beatriz Amorim").id
+    comparing.ask_for_order(wiring.sessions, wiring.outside, order_id, None, clock())
+    with wiring.sessions.begin() as session:
+        order = orders.edit_hand(session, [order_id], {"service": "ca-day"}, "Tomé Brisson", clock())[0]
+        assert order.service == "ca-day"
+        shown = order.price_minor
+        assert shown
+    world.set_fault("cobaltair", "dearer", 1)
+    with wiring.sessions.begin() as session:
+        buying.ask(session, [buying.Wish(order_id, shown)], "live-1", person(session, "tome"), clock())
+        shipment = session.scalars(select(Shipment).where(Shipment.order_id == order_id)).one().id
+    assert buying.buy_shipment(wiring.sessions, wiring.outside, shipment, clock) == "failed"
+    with wiring.sessions() as session:
+        bought = session.get_one(Shipment, shipment)
+        assert "voided at once; buy again if you agree" in bought.failure
+        assert session.get_one(Order, order_id).state == "open"
+
+
+def test_lateness_falls_back_and_says_so() -> None:
+    record = {"road": Record("bp", 100, 3), "night": Record("bp", 10, 1), "box": Record("np", 5, 5)}
+    assert lateness("road", "bp", record) == Lateness(300, 100, "service")
+    assert lateness("night", "bp", record) == Lateness(364, 110, "carrier")
+    assert lateness("box", "np", record) == Lateness(783, 115, "shop")
+    assert lateness("box", "np", {"box": Record("np", 5, 5)}) == Lateness(0, 0, "nothing")

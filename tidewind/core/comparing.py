@@ -1,0 +1,166 @@
+"""Services × boxes for one shipment: every price and refusal at once, which stand out, and what follows from each."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from datetime import date
+
+from tidewind.core import packing
+from tidewind.core.calendar import Timetable
+from tidewind.core.choosing import Policy, frontier, pick
+from tidewind.core.destinations import crosses_customs
+from tidewind.core.offers import Offer, Sending, consignment_of, offer_of, offers_for
+from tidewind.core.order_facts import Carrier, OrderFacts, Shop
+from tidewind.core.packing import PackedParcel
+from tidewind.core.parcels import parcels_text
+from tidewind.core.planning import options_of
+from tidewind.core.tariffs.card import Service
+
+MOST_BOXES = 6
+USUAL, CARRIERS_BOX = "", "carrier"
+DUTIES_PAID = "duties_paid"
+
+
+@dataclass(frozen=True, slots=True)
+class Column:
+    """One way to pack: its code (empty: as the plan has it), its name, the parcels, and what the packaging costs."""
+
+    code: str
+    name: str
+    parcels: tuple[PackedParcel, ...]
+    cost: int
+
+
+@dataclass(frozen=True, slots=True)
+class Cell:
+    """One service in one way to pack; ``box`` is the column's code."""
+
+    box: str
+    offer: Offer
+    stale_net: int | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Compared:
+    """All cells, with the best cell of each service, the marks, and what nothing beats on price and arrival."""
+
+    columns: tuple[Column, ...]
+    cells: tuple[Cell, ...]
+    best: dict[str, str]
+    marks: dict[str, tuple[str, ...]]
+    frontier: frozenset[str]
+
+
+def compare(order: OrderFacts, shop: Shop, sending: Sending) -> Compared:
+    """Return every service in every box that takes the goods, the carriers' own packaging included."""
+    columns = [Column(USUAL, parcels_text(sending.parcels), sending.parcels, _cost(sending.parcels))]
+    columns += _other_boxes(shop, sending)
+    cells = [_cell(order, shop, sending, offer) for offer in offers_for(order, shop, sending)]
+    for column in columns[1:]:
+        cells += _in_column(order, shop, sending, column)
+    return _judged(order, shop, columns, cells)
+
+
+def _cost(parcels: Sequence[PackedParcel]) -> int:
+    return sum(p.packaging.cost for p in parcels if p.packaging)
+
+
+def _other_boxes(shop: Shop, sending: Sending) -> list[Column]:
+    """The shop's other boxes that take everything in one; none where the goods are divided or are their own box."""
+    units = list(sending.units)
+    if sending.divided or not units or any(u.own_box for u in units):
+        return []
+    used = {p.packaging.code for p in sending.parcels if p.packaging} if len(sending.parcels) == 1 else set()
+    fitting = [box for box in packing.all_that_take(units, shop.own_boxes) if box.code not in used]
+    return [Column(box.code, box.name, (packing.parcel_of(units, box),), box.cost) for box in fitting[: MOST_BOXES - 1]]
+
+
+def _cell(order: OrderFacts, shop: Shop, sending: Sending, offer: Offer) -> Cell:
+    service = _service(shop, offer)
+    box = CARRIERS_BOX if service.packaging else USUAL
+    return Cell(box, offer, _stale(order, shop, sending, offer, offer.parcels))
+
+
+def _in_column(order: OrderFacts, shop: Shop, sending: Sending, column: Column) -> list[Cell]:
+    consignment = consignment_of(order, shop, column.parcels, sending.extras, sending.value)
+    made = []
+    for carrier in shop.carriers:
+        for compiled in carrier.own.services.values():
+            if not compiled.service.packaging:
+                offer = offer_of(
+                    order, shop, carrier, compiled.service, column.parcels, consignment, sending.not_before
+                )
+                made.append(Cell(column.code, offer, _stale(order, shop, sending, offer, column.parcels)))
+    return made
+
+
+def _stale(
+    order: OrderFacts, shop: Shop, sending: Sending, offer: Offer, parcels: tuple[PackedParcel, ...]
+) -> int | None:  # fmt: skip
+    """The price that was true until it expired; only where a live carrier has no fresh one."""
+    carrier = carrier_of(shop, offer)
+    if offer.quote or not carrier.own.live:
+        return None
+    asked = consignment_of(order, shop, parcels, sending.extras, sending.value)
+    return carrier.own.answers.stale_net(asked, offer.service)
+
+
+def carrier_of(shop: Shop, offer: Offer) -> Carrier:
+    """Return the carrier of an offer."""
+    return next(c for c in shop.carriers if c.code == offer.carrier)
+
+
+def _service(shop: Shop, offer: Offer) -> Service:
+    return carrier_of(shop, offer).own.services[offer.service].service
+
+
+def _judged(order: OrderFacts, shop: Shop, columns: Sequence[Column], cells: Sequence[Cell]) -> Compared:
+    best: dict[str, Cell] = {}
+    for cell in cells:
+        quote, known = cell.offer.quote, best.get(cell.offer.service)
+        if quote and (known is None or (known.offer.quote and quote.net < known.offer.quote.net)):
+            best[cell.offer.service] = cell
+    options = options_of((cell.offer for cell in best.values()), shop)
+    marks: dict[str, tuple[str, ...]] = {}
+    for policy in (Policy.CHEAPEST, Policy.FASTEST, Policy.BEST_VALUE, Policy.CHEAPEST_ON_PROMISE):
+        picked = pick(options, policy, order.promise, shop.values)
+        if picked and (policy is not Policy.CHEAPEST_ON_PROMISE or order.promise):
+            marks[picked.key] = (*marks.get(picked.key, ()), policy.value)
+    return Compared(
+        tuple(columns), tuple(cells), {code: cell.box for code, cell in best.items()}, marks, frontier(options)
+    )
+
+
+def consequences(order: OrderFacts, shop: Shop, offer: Offer, extras: frozenset[str]) -> list[str]:
+    """Say in words what follows from an offer: the truck and its cut-off, customs, approval, the carrier's notes."""
+    carrier = carrier_of(shop, offer)
+    card, service = carrier.own.card, carrier.own.services[offer.service].service
+    network = next(n for n in card.networks if n.id == service.network)
+    place = Timetable(network.cutoff, card.time_zone, card.country).zone.rsplit("/", 1)[-1].replace("_", " ")
+    words = [f"Leaves with {network.name}, cut-off {network.cutoff:%H:%M} in {place}"]
+    if offer.arrival and offer.arrival.waits_because:
+        words.append(f"Waits until {_day(offer.arrival.ship_date)}: {offer.arrival.waits_because}")
+    if service.by_time:
+        words.append(f"On the day of arrival by {service.by_time:%H:%M}")
+    if "pickup" not in service.handover:
+        words.append("Must be dropped off: no pickup")
+    if crosses_customs(order.address, shop.origin):
+        if DUTIES_PAID in extras:
+            words.append("Duties and taxes are paid by us")
+        else:
+            words.append("The recipient pays duties; a broker's fee that nobody can quote may come on top")
+    if service.approval:
+        words.append(f"Needs approval: {service.approval}")
+    if not service.tracked:
+        words.append("Cannot be followed on its way")
+    return [*words, *service.notes]
+
+
+def _day(day: date) -> str:
+    return f"{day:%A} {day.day} {day:%B}"
+
+
+def with_extras(sending: Sending, extras: frozenset[str]) -> Sending:
+    """Return the same shipment with other extras."""
+    return replace(sending, extras=extras)
