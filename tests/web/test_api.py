@@ -182,9 +182,9 @@ def test_the_main_job_over_http_alone(client: httpx.Client, wiring: Wiring) -> N
     assert (made["good"], made["missing"], made["faults"]) == (4, [], [])
     assert client.post(f"/api/imports/{made['id']}/run", headers=script).json()["made"] == 4
     row = client.get("/api/find?text=GC-3104", headers=script).json()[0]
-    sheet = client.get(f"/api/orders/{row['id']}", headers=script).json()
-    assert sum(o["chosen"] for o in sheet["offers"]) == 1
-    assert all((o["quote"] is None) is (o["refused"] is not None) for o in sheet["offers"])
+    compared = client.get(f"/api/orders/{row['id']}/compare", headers=script).json()
+    assert compared["chosen"] in {c["service"] for c in compared["cells"] if c["quote"]}
+    assert all((c["quote"] is None) is (c["refused"] is not None) for c in compared["cells"])
     wish = {"order_id": row["id"], "shown_minor": row["price_minor"]}
     asked = client.post("/api/purchases", json={"client_key": "script-1", "orders": [wish]}, headers=script).json()
     assert asked["taken"] == [row["id"]]

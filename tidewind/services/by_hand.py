@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from datetime import date, datetime
+from typing import Any
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -16,7 +17,7 @@ from tidewind.core.rules.rule import Rule
 from tidewind.db.tables import Channel, Order, Product
 from tidewind.services.errors import Conflict, Invalid
 from tidewind.services.planning import line_facts
-from tidewind.services.shop_facts import core_shop
+from tidewind.services.shop_facts import core_shop, hand_of
 from tidewind.services.storing import NewLine, NewOrder, store_orders
 
 HAND_CHANNEL = "hand"
@@ -24,7 +25,10 @@ HAND_CHANNEL = "hand"
 
 @dataclass(frozen=True, slots=True)
 class TypedLine:
-    """One item typed by hand; weight (g) and sides (mm) where the catalogue does not know them."""
+    """One item typed by hand; weight (g) and sides (mm) where the catalogue does not know them.
+
+    ``own_box``: it is packed already and goes as it is.
+    """
 
     sku: str
     name: str
@@ -32,6 +36,8 @@ class TypedLine:
     unit_price_minor: int = 0
     weight_g: int | None = None
     sides_mm: tuple[int, int, int] | None = None
+    own_box: bool = False
+    contents: Sequence[str] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,6 +57,7 @@ class TypedOrder:
     tags: Sequence[str] = ()
     channel: str = HAND_CHANNEL
     ordered_at: datetime | None = None
+    hand: dict[str, Any] = field(default_factory=dict)
 
 
 def _hand_channel(session: Session) -> Channel:
@@ -88,7 +95,7 @@ def create(session: Session, typed: TypedOrder, now: datetime) -> Order:
         promise=tidy(typed.promise)[:120], promise_date=typed.promise_date, payment=typed.payment,
         paid_shipping_minor=typed.paid_shipping_minor, note=tidy(typed.note)[:500],
         reference=tidy(typed.reference)[:60],
-        tags=tuple(sorted({tidy(tag)[:40] for tag in typed.tags if tidy(tag)})),
+        tags=tuple(sorted({tidy(tag)[:40] for tag in typed.tags if tidy(tag)})), hand=typed.hand,
     )  # fmt: skip
     made, _ = store_orders(session, channel, [new], now)
     return made[0]
@@ -109,7 +116,8 @@ def _learn_sides(session: Session, lines: Sequence[TypedLine]) -> None:
             length, width, height = line.sides_mm
             session.add(
                 Product(sku=sku, name=tidy(line.name)[:200] or sku, weight_g=line.weight_g, length_mm=length,
-                        width_mm=width, height_mm=height, contents=[], learned_from="typed by hand")
+                        width_mm=width, height_mm=height, contents=list(line.contents), own_box=line.own_box,
+                        learned_from="typed by hand")
             )  # fmt: skip
     session.flush()
 
@@ -123,6 +131,7 @@ def try_plan(session: Session, typed: TypedOrder, rules: tuple[Rule, ...] | None
         lines=lines, address=tidy_address(typed.address), home=typed.home, promise=typed.promise_date,
         channel=typed.channel, promise_text=tidy(typed.promise), payment=typed.payment, note=tidy(typed.note),
         tags=frozenset(typed.tags), ordered_at=typed.ordered_at or now, paid_shipping=typed.paid_shipping_minor,
+        hand=hand_of(typed.hand), point=typed.hand.get("point", ""),
     )  # fmt: skip
     shop = core_shop(session, now)
     return plan(facts, shop if rules is None else replace(shop, rules=rules))
@@ -131,4 +140,7 @@ def try_plan(session: Session, typed: TypedOrder, rules: tuple[Rule, ...] | None
 def _facts(number: int, line: TypedLine, product: Product | None) -> LineFacts:
     sku, name = tidy(line.sku), tidy(line.name)
     facts = line_facts(str(number), sku, name, line.quantity, line.weight_g, line.unit_price_minor, product)
-    return replace(facts, sides=line.sides_mm or facts.sides)
+    told = frozenset(line.contents)
+    return replace(
+        facts, sides=line.sides_mm or facts.sides, own_box=facts.own_box or line.own_box, contents=facts.contents | told
+    )

@@ -288,5 +288,6 @@ def _picks(
         for (carrier, service), price, day in zip(services, row.prices, row.arrives, strict=True)
         if price is not None and day is not None and not service.approval
     ]
-    found = {policy: pick(options, policy, facts.promise, shop.values, shop.ranking) for policy in Policy}
+    policies = [policy for policy in Policy if shop.ranking or policy is not Policy.RANKING]
+    found = {policy: pick(options, policy, facts.promise, shop.values, shop.ranking) for policy in policies}
     return {policy.value: option.key for policy, option in found.items() if option}

@@ -139,11 +139,6 @@ def outcome(order: Order) -> tuple[Any, ...]:
     return (order.state, chosen, parcels, order.desk, list(order.plan_tags), order.snag_level)
 
 
-def look_at(session: Session, order: Order, now: datetime) -> Plan:
-    """Return the plan of an order with every offer, computed now and stored nowhere."""
-    return plan(all_facts(session, [order])[0], core_shop(session, now))
-
-
 def replan_where_sku(session: Session, sku: str, now: datetime) -> int:
     """Plan every waiting order that contains ``sku`` anew and return how many."""
     orders = session.scalars(

@@ -51,6 +51,7 @@ class NewOrder:
     reference: str = ""
     tags: tuple[str, ...] = ()
     imported: dict[str, Any] = field(default_factory=dict)
+    hand: dict[str, Any] = field(default_factory=dict)
 
 
 def store_orders(
@@ -128,7 +129,7 @@ def _row(channel: Channel, new: NewOrder, import_id: int | None) -> Order:
         note=new.note,
         fingerprint=new.fingerprint,
         import_id=import_id,
-        hand={},
+        hand=dict(new.hand),
         plan={},
         plan_version=0,
         parcel_count=0,

@@ -11,23 +11,19 @@ from sqlalchemy.orm import Session
 
 from tidewind.core.addresses.check import Address
 from tidewind.core.addresses.latin import latin_address
-from tidewind.core.choosing import Option, frontier
-from tidewind.core.offers import Offer
-from tidewind.core.parcels import parcels_text
 from tidewind.db.tables import CarrierAccount, Order, Shipment
 from tidewind.services.differences import waiting_differences
 from tidewind.services.following import events_of
 from tidewind.services.history import history
 from tidewind.services.orders import shipments_of
 from tidewind.services.parts import same_person
-from tidewind.services.planning import joined_lines, look_at, quote_json
+from tidewind.services.planning import joined_lines
 from tidewind.services.working import held_now
 from tidewind.web.schemas.orders import (
     AddressIO,
     DifferenceOut,
     EventOut,
     LabelOut,
-    OfferOut,
     OrderLineOut,
     OrderRow,
     OrderSheet,
@@ -123,9 +119,8 @@ def _items(order: Order) -> str:
 
 
 def order_sheet(session: Session, order: Order, now: datetime, person_id: int) -> OrderSheet:
-    """Return one order whole; a waiting one with every offer computed now."""
+    """Return one order whole."""
     shipments = shipments_of(session, order.id)
-    offers = _offers(session, order, now) if order.state == "open" else []
     bought = next((s for s in shipments if s.state == "bought"), None)
     plan = order.plan
     along = joined_lines(session, [order]).get(order.id, [])
@@ -141,7 +136,6 @@ def order_sheet(session: Session, order: Order, now: datetime, person_id: int) -
         parcels=[ParcelOut(**p) for p in plan.get("parcels", [])],
         quote=QuoteOut(**plan["quote"]) if plan.get("quote") else None,
         trail=plan.get("trail", {}),
-        offers=offers,
         shipments=[shipment_out(s) for s in shipments],
         events=[EventOut.model_validate(e) for e in events_of(session, bought)] if bought else [],
         billing_name=order.billing_name,
@@ -160,34 +154,6 @@ def _other(order: Order) -> SamePerson:
 def _latin(order: Order) -> AddressIO | None:
     spelt = latin_address(Address(**order.address))
     return AddressIO.model_validate(spelt) if asdict(spelt) != order.address else None
-
-
-def _offers(session: Session, order: Order, now: datetime) -> list[OfferOut]:
-    known = accounts(session)
-    made = look_at(session, order, now)
-    best = frontier([Option(o.service, o.quote.net, o.arrival.latest) for o in made.offers if o.quote and o.arrival])
-    chosen = made.chosen.service if made.chosen else None
-    offers = [_offer(o, known[o.carrier], o.service == chosen, o.service in best) for o in made.offers]
-    return sorted(offers, key=lambda o: (o.quote is None, o.quote.net_minor if o.quote else 0, o.name))
-
-
-def _offer(offer: Offer, account: CarrierAccount, chosen: bool, on_frontier: bool) -> OfferOut:
-    return OfferOut(
-        carrier=offer.carrier,
-        carrier_name=account.name,
-        monogram=account.monogram,
-        service=offer.service,
-        name=offer.name,
-        network=offer.network,
-        packaging=parcels_text(offer.parcels),
-        quote=QuoteOut(**quote_json(offer)) if offer.quote else None,
-        refused=offer.refused.detail if offer.refused else None,
-        ship_date=offer.arrival.ship_date if offer.arrival else None,
-        arrives_earliest=offer.arrival.earliest if offer.arrival else None,
-        arrives=offer.arrival.latest if offer.arrival else None,
-        chosen=chosen,
-        on_frontier=on_frontier,
-    )
 
 
 def shipment_out(shipment: Shipment) -> ShipmentOut:

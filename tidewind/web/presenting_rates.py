@@ -13,9 +13,9 @@ from tidewind.core.parcels import parcels_text
 from tidewind.core.punctuality import lateness
 from tidewind.db.tables import CarrierAccount
 from tidewind.services.comparing import Comparison, Matrix
-from tidewind.services.planning import parcel_json, quote_json
+from tidewind.services.planning import quote_json
 from tidewind.web.presenting import accounts
-from tidewind.web.schemas.orders import ParcelOut, QuoteOut
+from tidewind.web.schemas.orders import QuoteOut
 from tidewind.web.schemas.rates import (
     CellOut,
     ColumnOut,
@@ -66,8 +66,10 @@ def _cheapest_first(cells: list[Cell]) -> tuple[int, str]:
 
 
 def _column(column: Column) -> ColumnOut:
-    parcels = [ParcelOut(**parcel_json(p)) for p in column.parcels]
-    return ColumnOut(code=column.code, name=column.name, cost_minor=column.cost, parcels=parcels)
+    gross = sum(p.gross_g for p in column.parcels)
+    return ColumnOut(
+        code=column.code, name=column.name, cost_minor=column.cost, parcel_count=len(column.parcels), gross_g=gross
+    )
 
 
 def _cell(cell: Cell) -> CellOut:
@@ -167,5 +169,6 @@ def matrix_out(session: Session, matrix: Matrix) -> MatrixOut:
         )
         for r in matrix.rows
     ]  # fmt: skip
-    formulas = {policy.value: words for policy, words in FORMULAS.items()}
+    used = {policy for row in matrix.rows for policy in row.picks}
+    formulas = {policy.value: words for policy, words in FORMULAS.items() if policy in used}
     return MatrixOut(services=services, rows=rows, policy=matrix.policy.value, formulas=formulas)

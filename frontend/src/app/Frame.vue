@@ -60,6 +60,7 @@ async function signOut(): Promise<void> {
       <p>Plan</p>
       <RouterLink to="/today">Today</RouterLink>
       <RouterLink to="/orders">Orders <b v-if="today">{{ today.open_orders }}</b></RouterLink>
+      <RouterLink to="/quote">Quote</RouterLink>
       <RouterLink v-if="may('shipper')" to="/import">Import</RouterLink>
       <p>Shape</p>
       <RouterLink to="/rules">Rules</RouterLink>

@@ -37,6 +37,8 @@ const marks = computed(() => {
     .sort((a, b) => b.cutoff_at.localeCompare(a.cutoff_at))
     .map((d) => {
       const line = at(new Date(d.cutoff_at).getTime());
+      // Where many trucks go, those without a parcel keep their line only, and the others have room for their names.
+      if (props.departures.length > 4 && d.printed + d.bought + d.to_buy === 0) return { d, line, right: line, shown: false };
       const right = Math.min(line, free);
       free = right - need;
       return { d, line, right, shown: right >= need - 16 };

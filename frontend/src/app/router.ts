@@ -13,6 +13,8 @@ export function makeRouter(client: QueryClient): Router {
       { path: "/today", component: () => import("../features/today/TodayPage.vue"), meta: { title: "Today" } },
       { path: "/orders/:id(\\d+)?", component: () => import("../features/orders/OrdersPage.vue"), meta: { title: "Orders" } },
       { path: "/orders/new", component: () => import("../features/newshipment/NewShipmentPage.vue"), meta: { title: "New shipment" } },
+      { path: "/orders/compare", component: () => import("../features/rates/MatrixPage.vue"), meta: { title: "Compare" } },
+      { path: "/quote", component: () => import("../features/rates/QuotePage.vue"), meta: { title: "Quote" } },
       { path: "/rules", component: () => import("../features/rules/RulesPage.vue"), meta: { title: "Rules" } },
       { path: "/recipes", component: () => import("../features/rules/RecipesPage.vue"), meta: { title: "Recipes" } },
       { path: "/products", component: () => import("../features/products/ProductsPage.vue"), meta: { title: "Products" } },

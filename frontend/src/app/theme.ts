@@ -25,6 +25,7 @@ export const vuetify = createVuetify({
     global: { ripple: false },
     VBtn: { variant: "flat", color: "primary", rounded: "4", elevation: 0, class: "text-none" },
     VTextField: { variant: "outlined", density: "compact", hideDetails: "auto", color: "primary" },
+    VAutocomplete: { variant: "outlined", density: "compact", hideDetails: "auto", color: "primary" },
     VSelect: { variant: "outlined", density: "compact", hideDetails: "auto", color: "primary" },
     VCheckbox: { density: "compact", hideDetails: true, color: "primary" },
     VDialog: { maxWidth: 620, transition: false },

@@ -1,3 +1,5 @@
+import { units } from "./units";
+
 /** Money, weights, sizes and dates as people read them; the only place that converts. */
 
 export function money(minor: number | null | undefined, currency = "EUR"): string {
@@ -6,10 +8,15 @@ export function money(minor: number | null | undefined, currency = "EUR"): strin
 }
 
 export function kilograms(grams: number): string {
+  if (units.value === "imperial") {
+    const ounces = grams / 28.349523125;
+    return ounces < 16 ? `${ounces.toFixed(1)} oz` : `${(ounces / 16).toFixed(2)} lb`;
+  }
   return grams < 1000 ? `${grams} g` : `${(grams / 1000).toFixed(2)} kg`;
 }
 
 export function centimetres(mm: readonly number[]): string {
+  if (units.value === "imperial") return `${mm.map((side) => (side / 25.4).toFixed(1)).join(" × ")} in`;
   return `${mm.map((side) => side / 10).join(" × ")} cm`;
 }
 

@@ -1,12 +1,14 @@
 import { queryOptions, useQuery } from "@tanstack/vue-query";
 import { computed, ref } from "vue";
 import { api, need, rememberToken } from "../api/client";
+import { units } from "./units";
 
 export const meQuery = queryOptions({
   queryKey: ["me"],
   queryFn: async () => {
     const me = need(await api.GET("/api/me"));
     rememberToken(me.csrf_token);
+    units.value = me.units === "imperial" ? "imperial" : "metric";
     return me;
   },
   staleTime: Infinity,

@@ -26,7 +26,8 @@ router = APIRouter(prefix="/api", tags=["orders"])
 
 
 def _typed(body: TypedOrderIn, channel: str = service.HAND_CHANNEL) -> service.TypedOrder:
-    given = body.model_dump(exclude={"address", "lines"})
+    given = body.model_dump(exclude={"address", "lines", "hand"})
+    given["hand"] = body.hand.model_dump(exclude_none=True)
     lines = [service.TypedLine(**line.model_dump()) for line in body.lines]
     return service.TypedOrder(address=Address(**body.address.model_dump()), lines=lines, channel=channel, **given)
 

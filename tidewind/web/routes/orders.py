@@ -69,7 +69,7 @@ def remove_view(view_id: int, who: Anyone, session: Tx) -> None:
 
 @router.get("/orders/{order_id}")
 def get_order(order_id: int, who: Anyone, session: Tx, now: Now) -> OrderSheet:
-    """Return one order whole, with every service priced or refused."""
+    """Return one order whole; its services with their prices are asked for at `/compare`."""
     return order_sheet(session, service.get_order(session, order_id), now, who.id)
 
 

@@ -74,25 +74,6 @@ class QuoteOut(BaseModel):
     lines: list[QuoteLineOut]
 
 
-class OfferOut(BaseModel):
-    """One service for an order, in one way to pack: priced with its arrival, or refused with its reason."""
-
-    carrier: str
-    carrier_name: str
-    monogram: str
-    service: str
-    name: str
-    network: str
-    packaging: str
-    quote: QuoteOut | None
-    refused: str | None
-    ship_date: date | None
-    arrives_earliest: date | None
-    arrives: date | None
-    chosen: bool
-    on_frontier: bool
-
-
 class OrderRow(BaseModel):
     """One row of the work list."""
 
@@ -214,7 +195,7 @@ class DifferenceOut(Out):
 
 
 class OrderSheet(BaseModel):
-    """One order whole: what, to whom, how, and every offer."""
+    """One order whole: what, to whom, and how."""
 
     row: OrderRow
     address: AddressIO
@@ -225,7 +206,6 @@ class OrderSheet(BaseModel):
     parcels: list[ParcelOut]
     quote: QuoteOut | None
     trail: dict[str, list[TrailStep]]
-    offers: list[OfferOut]
     shipments: list[ShipmentOut]
     events: list[EventOut]
     billing_name: str
@@ -273,6 +253,17 @@ class TypedLineIn(BaseModel):
     unit_price_minor: Annotated[int, Field(ge=0, le=10_000_000)] = 0
     weight_g: Annotated[int, Field(gt=0, le=1_000_000)] | None = None
     sides_mm: tuple[Side, Side, Side] | None = None
+    own_box: Annotated[bool, Field(description="Packed already: it goes as it is")] = False
+    contents: Annotated[list[Annotated[str, StringConstraints(max_length=30)]], Field(max_length=10)] = []
+
+
+class TypedHandIn(BaseModel):
+    """What is chosen by hand from the beginning, as when a quote becomes a shipment."""
+
+    model_config = ConfigDict(extra="forbid")
+    service: Short | None = None
+    extras: Annotated[list[Short], Field(max_length=10)] | None = None
+    point: Short | None = None
 
 
 class TypedOrderIn(BaseModel):
@@ -291,6 +282,7 @@ class TypedOrderIn(BaseModel):
     note: Annotated[str, StringConstraints(max_length=500)] = ""
     tags: Annotated[list[Annotated[str, StringConstraints(max_length=40)]], Field(max_length=20)] = []
     ordered_at: AwareDatetime | None = None
+    hand: TypedHandIn = TypedHandIn()
 
 
 class TrialIn(BaseModel):

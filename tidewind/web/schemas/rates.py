@@ -7,7 +7,7 @@ from typing import Annotated
 
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
-from tidewind.web.schemas.orders import AddressIO, ParcelOut, QuoteOut, Short, Side
+from tidewind.web.schemas.orders import AddressIO, QuoteOut, Short, Side
 
 Extras = Annotated[list[Annotated[str, StringConstraints(max_length=30)]], Field(max_length=10)]
 
@@ -18,7 +18,8 @@ class ColumnOut(BaseModel):
     code: str
     name: str
     cost_minor: int
-    parcels: list[ParcelOut]
+    parcel_count: int
+    gross_g: int
 
 
 class CellOut(BaseModel):

@@ -444,6 +444,126 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/orders/{order_id}/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Compare Order
+         * @description Return every service in every box for one order, with other extras where given; nothing is stored.
+         */
+        get: operations["compare_order_api_orders__order_id__compare_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/{order_id}/ask-prices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Ask Order
+         * @description Ask the carriers that tell their prices on asking; the answers stand in the next comparison.
+         */
+        post: operations["ask_order_api_orders__order_id__ask_prices_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/quote": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Quote
+         * @description Return every service for a shipment that is not an order; nothing is stored.
+         */
+        post: operations["quote_api_quote_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/quote/ask-prices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Ask Quote
+         * @description Ask the carriers that tell their prices on asking, for a quote without an order.
+         */
+        post: operations["ask_quote_api_quote_ask_prices_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/matrix": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Matrix
+         * @description Return waiting orders × services with prices and days, and what each policy would pick.
+         */
+        post: operations["matrix_api_matrix_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/services": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Choose Services
+         * @description Set the service of several orders by hand, each its own; null takes the choice back. All or none.
+         */
+        post: operations["choose_services_api_orders_services_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/orders": {
         parameters: {
             query?: never;
@@ -544,7 +664,7 @@ export interface paths {
         };
         /**
          * Get Order
-         * @description Return one order whole, with every service priced or refused.
+         * @description Return one order whole; its services with their prices are asked for at `/compare`.
          */
         get: operations["get_order_api_orders__order_id__get"];
         put?: never;
@@ -1927,15 +2047,6 @@ export interface components {
             /** Comment */
             comment?: string | null;
         };
-        /** AskedOut */
-        AskedOut: {
-            /** Batch Id */
-            batch_id: number;
-            /** Taken */
-            taken: number[];
-            /** Dropped */
-            dropped: components["schemas"]["DroppedOut"][];
-        };
         /**
          * AsksIn
          * @description What the work list is asked for; fields left out ask for nothing.
@@ -2085,6 +2196,37 @@ export interface components {
             /** Client Key */
             client_key: string;
         };
+        /**
+         * CellOut
+         * @description One service in one way to pack.
+         */
+        CellOut: {
+            /** Service */
+            service: string;
+            /** Box */
+            box: string;
+            /** Box Name */
+            box_name: string;
+            quote: components["schemas"]["QuoteOut"] | null;
+            /** Refused */
+            refused: string | null;
+            /**
+             * Waits
+             * @description The price is asked from the carrier and is not known just now
+             */
+            waits: boolean;
+            /**
+             * Stale Minor
+             * @description A price that was true and is too old to go by
+             */
+            stale_minor: number | null;
+            /** Ship Date */
+            ship_date: string | null;
+            /** Arrives Earliest */
+            arrives_earliest: string | null;
+            /** Arrives */
+            arrives: string | null;
+        };
         /** ChangeOut */
         ChangeOut: {
             /** Order Id */
@@ -2169,6 +2311,16 @@ export interface components {
             brand: string;
         };
         /**
+         * ChoicesIn
+         * @description A service for each of several orders; null takes the choice by hand back.
+         */
+        ChoicesIn: {
+            /** Choices */
+            choices: {
+                [key: string]: string | null;
+            };
+        };
+        /**
          * ChoicesOut
          * @description Everything a rule or a recipe can name, code → name; services carry their carrier's name.
          */
@@ -2234,6 +2386,22 @@ export interface components {
              */
             at: string;
         };
+        /**
+         * ColumnOut
+         * @description One way to pack: its code (empty: as the plan has it; carrier: the carrier's own), and what it costs.
+         */
+        ColumnOut: {
+            /** Code */
+            code: string;
+            /** Name */
+            name: string;
+            /** Cost Minor */
+            cost_minor: number;
+            /** Parcel Count */
+            parcel_count: number;
+            /** Gross G */
+            gross_g: number;
+        };
         /** ColumnsIn */
         ColumnsIn: {
             /** Columns */
@@ -2242,6 +2410,29 @@ export interface components {
             };
             /** Weight Unit */
             weight_unit?: ("g" | "kg" | "lb" | "oz") | null;
+        };
+        /**
+         * ComparedOut
+         * @description Services × boxes.
+         */
+        ComparedOut: {
+            /** Columns */
+            columns: components["schemas"]["ColumnOut"][];
+            /** Services */
+            services: components["schemas"]["ServiceOut"][];
+            /** Cells */
+            cells: components["schemas"]["CellOut"][];
+            /** Extras */
+            extras: components["schemas"]["ExtraOut"][];
+            /** Promise */
+            promise: string | null;
+            /** Chosen */
+            chosen: string | null;
+            /**
+             * Live
+             * @description Carriers that are asked for their prices and have not answered yet
+             */
+            live: string[];
         };
         /** ConnectIn */
         ConnectIn: {
@@ -2360,6 +2551,20 @@ export interface components {
             spot: string;
         };
         /**
+         * ExtraOut
+         * @description An extra that at least one service has; ``adds_minor``: what it adds to the chosen or cheapest offer.
+         */
+        ExtraOut: {
+            /** Code */
+            code: string;
+            /** Name */
+            name: string;
+            /** On */
+            on: boolean;
+            /** Adds Minor */
+            adds_minor: number | null;
+        };
+        /**
          * FactOut
          * @description Something a rule can ask about.
          */
@@ -2426,6 +2631,11 @@ export interface components {
             ship_date?: string | null;
             /** Desk */
             desk?: string | null;
+            /**
+             * Point
+             * @description The recipient's locker or shop, by the carrier's code
+             */
+            point?: string | null;
             split?: components["schemas"]["SplitIO"] | null;
             /** Parcels */
             parcels?: components["schemas"]["HandParcelIO"][] | null;
@@ -2602,6 +2812,18 @@ export interface components {
             printed_at: string | null;
         };
         /**
+         * LatenessOut
+         * @description The share of late parcels (basis points), on how many it rests, and whose: service, carrier, shop, nothing.
+         */
+        LatenessOut: {
+            /** Late Bp */
+            late_bp: number;
+            /** Parcels */
+            parcels: number;
+            /** Of */
+            of: string;
+        };
+        /**
          * LayersOut
          * @description All layers from the lowest to the highest, with how many waiting orders each touches.
          */
@@ -2703,6 +2925,69 @@ export interface components {
             /** Words */
             words: string;
         };
+        /** MatrixIn */
+        MatrixIn: {
+            /** Order Ids */
+            order_ids: number[];
+        };
+        /** MatrixOut */
+        MatrixOut: {
+            /** Services */
+            services: components["schemas"]["MatrixService"][];
+            /** Rows */
+            rows: components["schemas"]["MatrixRowOut"][];
+            /** Policy */
+            policy: string;
+            /** Formulas */
+            formulas: {
+                [key: string]: string;
+            };
+        };
+        /**
+         * MatrixRowOut
+         * @description One order: price and latest day by service, null where it is refused.
+         */
+        MatrixRowOut: {
+            /** Id */
+            id: number;
+            /** Number */
+            number: string;
+            /** Recipient */
+            recipient: string;
+            /** Country */
+            country: string;
+            /** City */
+            city: string;
+            /** Packaging */
+            packaging: string;
+            /** Promise */
+            promise: string | null;
+            /** Chosen */
+            chosen: string | null;
+            /** By Hand */
+            by_hand: string | null;
+            /** Prices */
+            prices: (number | null)[];
+            /** Arrives */
+            arrives: (string | null)[];
+            /** Picks */
+            picks: {
+                [key: string]: string;
+            };
+        };
+        /** MatrixService */
+        MatrixService: {
+            /** Code */
+            code: string;
+            /** Name */
+            name: string;
+            /** Monogram */
+            monogram: string;
+            /** Carrier Name */
+            carrier_name: string;
+            /** Live */
+            live: boolean;
+        };
         /** Me */
         Me: {
             /** Id */
@@ -2734,39 +3019,6 @@ export interface components {
             balance: components["schemas"]["BalanceOut"];
             /** Entries */
             entries: components["schemas"]["LedgerEntryOut"][];
-        };
-        /**
-         * OfferOut
-         * @description One service for an order: priced with its arrival, or refused with its reason.
-         */
-        OfferOut: {
-            /** Carrier */
-            carrier: string;
-            /** Carrier Name */
-            carrier_name: string;
-            /** Monogram */
-            monogram: string;
-            /** Service */
-            service: string;
-            /** Name */
-            name: string;
-            /** Network */
-            network: string;
-            /** Packaging */
-            packaging: string;
-            quote: components["schemas"]["QuoteOut"] | null;
-            /** Refused */
-            refused: string | null;
-            /** Ship Date */
-            ship_date: string | null;
-            /** Arrives Earliest */
-            arrives_earliest: string | null;
-            /** Arrives */
-            arrives: string | null;
-            /** Chosen */
-            chosen: boolean;
-            /** On Frontier */
-            on_frontier: boolean;
         };
         /** OrderLineOut */
         OrderLineOut: {
@@ -2900,7 +3152,7 @@ export interface components {
         };
         /**
          * OrderSheet
-         * @description One order whole: what, to whom, how, and every offer.
+         * @description One order whole: what, to whom, and how.
          */
         OrderSheet: {
             row: components["schemas"]["OrderRow"];
@@ -2922,8 +3174,6 @@ export interface components {
             trail: {
                 [key: string]: components["schemas"]["TrailStep"][];
             };
-            /** Offers */
-            offers: components["schemas"]["OfferOut"][];
             /** Shipments */
             shipments: components["schemas"]["ShipmentOut"][];
             /** Events */
@@ -3359,6 +3609,46 @@ export interface components {
             /** Unreadable */
             unreadable: number;
         };
+        /**
+         * QuoteIn
+         * @description What a quick quote is asked for; country and postcode are enough.
+         */
+        QuoteIn: {
+            to: components["schemas"]["AddressIO"];
+            /**
+             * Home
+             * @default true
+             */
+            home: boolean;
+            /** Parcels */
+            parcels: components["schemas"]["QuoteParcelIn"][];
+            /**
+             * Value Minor
+             * @default 0
+             */
+            value_minor: number;
+            /**
+             * Contents
+             * @default []
+             */
+            contents: string[];
+            /**
+             * Extras
+             * @default []
+             */
+            extras: string[];
+            /** Ship Date */
+            ship_date?: string | null;
+            /** Place Id */
+            place_id?: number | null;
+            /**
+             * Point
+             * @default
+             */
+            point: string;
+            /** Promise */
+            promise?: string | null;
+        };
         /** QuoteLineOut */
         QuoteLineOut: {
             /** Code */
@@ -3391,6 +3681,25 @@ export interface components {
             published_net_minor: number | null;
             /** Lines */
             lines: components["schemas"]["QuoteLineOut"][];
+        };
+        /**
+         * QuoteParcelIn
+         * @description A parcel: gross weight, outer sides, how many alike.
+         */
+        QuoteParcelIn: {
+            /** Weight G */
+            weight_g: number;
+            /** Sides Mm */
+            sides_mm: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Count
+             * @default 1
+             */
+            count: number;
         };
         /** RecipeFromOrder */
         RecipeFromOrder: {
@@ -3570,6 +3879,59 @@ export interface components {
             asks: {
                 [key: string]: unknown;
             };
+        };
+        /**
+         * ServiceOut
+         * @description What is known of a service beside its price.
+         */
+        ServiceOut: {
+            /** Code */
+            code: string;
+            /** Name */
+            name: string;
+            /** Carrier */
+            carrier: string;
+            /** Carrier Name */
+            carrier_name: string;
+            /** Monogram */
+            monogram: string;
+            /** Network */
+            network: string;
+            /**
+             * Cutoff
+             * Format: time
+             */
+            cutoff: string;
+            /** Tracking */
+            tracking: string;
+            /** Handover */
+            handover: string[];
+            /** By Time */
+            by_time: string | null;
+            /** To Point */
+            to_point: boolean;
+            /** Duties Paid */
+            duties_paid: boolean;
+            /** Approval */
+            approval: string;
+            /** Live */
+            live: boolean;
+            /** Included */
+            included: string[];
+            lateness: components["schemas"]["LatenessOut"];
+            /** Marks */
+            marks: string[];
+            /** On Frontier */
+            on_frontier: boolean;
+            /** Best Box */
+            best_box: string | null;
+            /** Consequences */
+            consequences: string[];
+            /**
+             * Value Hundredths
+             * @description The shop's value of price, days and lateness, in 1/10,000 minor
+             */
+            value_hundredths: number | null;
         };
         /** ShipmentOut */
         ShipmentOut: {
@@ -3836,6 +4198,18 @@ export interface components {
             };
         };
         /**
+         * TypedHandIn
+         * @description What is chosen by hand from the beginning, as when a quote becomes a shipment.
+         */
+        TypedHandIn: {
+            /** Service */
+            service?: string | null;
+            /** Extras */
+            extras?: string[] | null;
+            /** Point */
+            point?: string | null;
+        };
+        /**
          * TypedLineIn
          * @description An item typed by hand; weight and sides where the catalogue does not know them.
          */
@@ -3868,6 +4242,17 @@ export interface components {
                 number,
                 number
             ] | null;
+            /**
+             * Own Box
+             * @description Packed already: it goes as it is
+             * @default false
+             */
+            own_box: boolean;
+            /**
+             * Contents
+             * @default []
+             */
+            contents: string[];
         };
         /**
          * TypedOrderIn
@@ -3922,6 +4307,8 @@ export interface components {
             tags: string[];
             /** Ordered At */
             ordered_at?: string | null;
+            /** @default {} */
+            hand: components["schemas"]["TypedHandIn"];
         };
         /**
          * Undone
@@ -4006,6 +4393,27 @@ export interface components {
              * Format: date-time
              */
             created_at: string;
+        };
+        /**
+         * AskedOut
+         * @description What came of asking the carriers that tell their prices on asking.
+         */
+        tidewind__web__schemas__rates__AskedOut: {
+            /** Answered */
+            answered: number;
+            /** Failures */
+            failures: {
+                [key: string]: string;
+            };
+        };
+        /** AskedOut */
+        tidewind__web__schemas__shop__AskedOut: {
+            /** Batch Id */
+            batch_id: number;
+            /** Taken */
+            taken: number[];
+            /** Dropped */
+            dropped: components["schemas"]["DroppedOut"][];
         };
     };
     responses: never;
@@ -4699,6 +5107,206 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OrderSheet"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    compare_order_api_orders__order_id__compare_get: {
+        parameters: {
+            query?: {
+                /** @description Extras by code, with commas; none: as planned */
+                extras?: string | null;
+            };
+            header?: never;
+            path: {
+                order_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparedOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    ask_order_api_orders__order_id__ask_prices_post: {
+        parameters: {
+            query?: {
+                /** @description Extras by code, with commas; none: as planned */
+                extras?: string | null;
+            };
+            header?: never;
+            path: {
+                order_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["tidewind__web__schemas__rates__AskedOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    quote_api_quote_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["QuoteIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparedOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    ask_quote_api_quote_ask_prices_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["QuoteIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["tidewind__web__schemas__rates__AskedOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    matrix_api_matrix_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MatrixIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MatrixOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    choose_services_api_orders_services_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChoicesIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrderRow"][];
                 };
             };
             /** @description Problem details */
@@ -6907,7 +7515,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["AskedOut"];
+                    "application/json": components["schemas"]["tidewind__web__schemas__shop__AskedOut"];
                 };
             };
             /** @description Problem details */

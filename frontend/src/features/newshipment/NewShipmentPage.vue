@@ -11,11 +11,11 @@ const client = useQueryClient();
 const route = useRoute();
 const router = useRouter();
 const { currency } = useMe();
-interface Line { sku: string; name: string; quantity: string; weight: string; sides: string; value: string }
-interface Draft { number: string; reference: string; note: string; home: boolean; address: Schemas["AddressIO"]; lines: Line[] }
+interface Line { sku: string; name: string; quantity: string; weight: string; sides: string; value: string; packed: boolean; contents: string[] }
+interface Draft { number: string; reference: string; note: string; home: boolean; address: Schemas["AddressIO"]; lines: Line[]; service: string; extras: string[]; point: string }
 const KEPT = "tidewind.shipment.draft";
-const line = (): Line => ({ sku: "", name: "", quantity: "1", weight: "", sides: "", value: "" });
-const blank = (): Draft => ({ number: "", reference: "", note: "", home: true, address: { name: "", company: "", street: "", extra: "", city: "", region: "", postcode: "", country: "PT", phone: "", email: "" }, lines: [line()] });
+const line = (): Line => ({ sku: "", name: "", quantity: "1", weight: "", sides: "", value: "", packed: false, contents: [] });
+const blank = (): Draft => ({ number: "", reference: "", note: "", home: true, address: { name: "", company: "", street: "", extra: "", city: "", region: "", postcode: "", country: "PT", phone: "", email: "" }, lines: [line()], service: "", extras: [], point: "" });
 // Left half-way, it is here again.
 const draft = ref<Draft>({ ...blank(), ...(JSON.parse(localStorage.getItem(KEPT) ?? "{}") as Partial<Draft>) });
 watch(draft, (now) => localStorage.setItem(KEPT, JSON.stringify(now)), { deep: true });
@@ -25,6 +25,16 @@ watch(contacts, (all) => {
   const found = all?.find((c) => c.id === Number(route.query.contact));
   if (found) { draft.value.address = { ...found.address }; draft.value.home = found.home; }
 });
+// A quote becomes a shipment with nothing typed again: what was quoted goes as it is, each parcel in its own carton.
+if (typeof route.query.quote === "string") {
+  const quoted = JSON.parse(route.query.quote) as Schemas["QuoteIn"] & { service: string };
+  const goods = quoted.parcels.map((p) => {
+    const sides = p.sides_mm.map((s) => s / 10).join(" × ");
+    return { ...line(), name: `Parcel ${sides} cm, ${p.weight_g} g`, quantity: String(p.count ?? 1), weight: String(p.weight_g), sides, value: String((quoted.value_minor ?? 0) / 100 / quoted.parcels.length), packed: true, contents: quoted.contents ?? [] };
+  });
+  draft.value = { ...blank(), address: { ...quoted.to }, home: quoted.home ?? true, lines: goods, service: quoted.service, extras: quoted.extras ?? [], point: quoted.point ?? "" };
+  void router.replace("/orders/new");
+}
 const from = computed(() => Number(route.query.like ?? 0));
 const { data: earlier } = useQuery(computed(() => ({ queryKey: ["order", from.value], queryFn: async () => need(await api.GET("/api/orders/{order_id}", { params: { path: { order_id: from.value } } })), enabled: from.value > 0 })));
 watch(earlier, (sheet) => {
@@ -43,8 +53,9 @@ const body = computed<Schemas["TypedOrderIn"]>(() => ({
   promise: "", paid_shipping_minor: 0, payment: "paid", tags: [],
   lines: draft.value.lines.filter((l) => l.sku || l.name).map((l) => {
     const sides = l.sides.split(/[x×*\s]+/i).filter(Boolean).map((s) => figure(s, 10));
-    return { sku: l.sku, name: l.name, quantity: figure(l.quantity, 1) ?? 1, unit_price_minor: figure(l.value, 100) ?? 0, weight_g: figure(l.weight, 1), sides_mm: sides.length === 3 && sides.every(Boolean) ? (sides as [number, number, number]) : null };
+    return { sku: l.sku, name: l.name, quantity: figure(l.quantity, 1) ?? 1, unit_price_minor: figure(l.value, 100) ?? 0, weight_g: figure(l.weight, 1), sides_mm: sides.length === 3 && sides.every(Boolean) ? (sides as [number, number, number]) : null, own_box: l.packed, contents: l.contents };
   }),
+  hand: { ...(draft.value.service ? { service: draft.value.service } : {}), ...(draft.value.extras.length ? { extras: draft.value.extras } : {}), ...(draft.value.point ? { point: draft.value.point } : {}) },
 }));
 const { data: plan, error: noPlan } = useQuery({
   queryKey: computed(() => ["try", body.value]),
@@ -83,7 +94,7 @@ function forget(): void {
                 <td><input v-model="l.sku" aria-label="SKU" placeholder="SKU" class="sku" maxlength="60" /> <input v-model="l.name" aria-label="Item name" placeholder="name" maxlength="200" /></td>
                 <td class="right"><input v-model="l.quantity" class="n" inputmode="numeric" aria-label="Pieces" /></td><td class="right"><input v-model="l.weight" class="n" inputmode="numeric" aria-label="Weight of one in g" /></td>
                 <td><input v-model="l.sides" class="s" aria-label="Sides in cm" placeholder="by catalogue" /></td><td class="right"><input v-model="l.value" class="n" inputmode="decimal" aria-label="Value of one" /></td>
-                <td><button class="link" type="button" aria-label="Remove this item" @click="draft.lines.splice(i, 1)">×</button></td>
+                <td><label class="small"><input v-model="l.packed" type="checkbox" class="tick" /> packed</label> <button class="link" type="button" aria-label="Remove this item" @click="draft.lines.splice(i, 1)">×</button></td>
               </tr>
             </tbody>
           </table>
@@ -109,5 +120,5 @@ function forget(): void {
 <style scoped>
 .two { display: grid; grid-template-columns: minmax(360px, 5fr) minmax(0, 6fr); gap: 18px; align-items: start; } @media (max-width: 1100px) { .two { grid-template-columns: 1fr; } }
 .panel { padding: 12px 16px; margin-bottom: 12px; } h2 { margin-bottom: 8px; } .more { margin-top: 10px; }
-td input { font: inherit; color: var(--ink); background: var(--sheet); border: 1px solid var(--line); border-radius: 3px; padding: 3px 6px; width: 130px; } td .n { width: 64px; text-align: right; } td .s { width: 116px; } td .sku { width: 88px; }
+td input { font: inherit; color: var(--ink); background: var(--sheet); border: 1px solid var(--line); border-radius: 3px; padding: 3px 6px; width: 130px; } td .n { width: 64px; text-align: right; } td .s { width: 116px; } td .sku { width: 88px; } td .tick { width: auto; }
 </style>

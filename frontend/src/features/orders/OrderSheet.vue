@@ -1,11 +1,11 @@
 <script setup lang="ts">
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
-import { computed, ref } from "vue";
+import { computed, ref, watch } from "vue";
 import { api, need, words, type Schemas } from "../../api/client";
 import { centimetres, count, country, day, dayAndClock, kilograms, money, trackingWords } from "../../shared/format";
 import { useMe } from "../../shared/session";
 import { packagingQuery } from "../setup";
-import PriceChart from "./PriceChart.vue";
+import { CompareServices, compareQuery } from "../rates";
 import DivideParcels from "./DivideParcels.vue";
 import { historyQuery, orderQuery, type OrderRow } from "./queries";
 
@@ -15,12 +15,12 @@ const client = useQueryClient();
 const { currency, zone, may, me } = useMe();
 const { data: sheet, error, isPending } = useQuery(computed(() => orderQuery(props.id)));
 const { data: boxes } = useQuery(packagingQuery);
-const showRefused = ref(false);
+const { data: compared } = useQuery(computed(() => compareQuery(sheet.value?.row.state === "open" ? props.id : 0)));
 
 const row = computed(() => sheet.value?.row);
 const editable = computed(() => row.value?.state === "open" && !row.value.buying && may("shipper"));
-const priced = computed(() => sheet.value?.offers.filter((o) => o.quote) ?? []);
-const refused = computed(() => sheet.value?.offers.filter((o) => !o.quote) ?? []);
+const point = ref("");
+watch(() => sheet.value?.hand.point, (kept) => (point.value = (kept as string | undefined) ?? ""), { immediate: true });
 const line = (id: number | undefined) => sheet.value?.lines.find((l) => l.id === id);
 const late = computed(() => Boolean(row.value?.arrives && row.value.promise_date && row.value.arrives > row.value.promise_date));
 
@@ -28,14 +28,20 @@ const hand = useMutation({
   mutationFn: async (body: Schemas["HandIn"]) => need(await api.PATCH("/api/orders/{order_id}/hand", { params: { path: { order_id: props.id } }, body })),
   onSuccess: (fresh) => {
     client.setQueryData(["order", props.id], fresh);
+    void client.invalidateQueries({ queryKey: ["order", props.id, "compare"] });
     void client.invalidateQueries({ queryKey: ["orders"] });
     void client.invalidateQueries({ queryKey: ["today"] });
   },
 });
-function choose(service: string): void {
-  if (editable.value) hand.mutate({ service });
+/** A service by itself, or with the box in which its price was looked at; a carrier's own packaging comes by itself. */
+function choose(service: string, box: string): void {
+  if (editable.value) hand.mutate(box && box !== "carrier" ? { service, packaging: box } : { service });
 }
-const handWords: Record<string, string> = { packaging: "box", service: "service", extras: "extras", ship_date: "ship date", parcels: "parcels", split: "division", desk: "desk", approved: "approval", released: "taken back onto the list" };
+const ask = useMutation({
+  mutationFn: async () => need(await api.POST("/api/orders/{order_id}/ask-prices", { params: { path: { order_id: props.id } } })),
+  onSettled: () => client.invalidateQueries({ queryKey: ["order", props.id] }),
+});
+const handWords: Record<string, string> = { packaging: "box", service: "service", extras: "extras", ship_date: "ship date", parcels: "parcels", split: "division", desk: "desk", approved: "approval", released: "taken back onto the list", point: "locker or shop" };
 const showHistory = ref(false);
 const { data: past } = useQuery(computed(() => ({ ...historyQuery(props.id), enabled: showHistory.value })));
 const dividing = ref(false);
@@ -61,7 +67,6 @@ const keepContact = useMutation({
   onSuccess: () => client.invalidateQueries({ queryKey: ["contacts"] }),
 });
 const failure = computed(() => keepContact.error.value ?? hand.error.value ?? undo.error.value ?? join.error.value ?? recipe.error.value);
-const EXTRAS = [["signature", "Signature"], ["delivery_confirmation", "Delivery confirmation"], ["cover", "Cover"]] as const;
 const extrasOn = computed(() => row.value?.extras ?? []);
 function toggleExtra(code: string): void {
   const next = extrasOn.value.includes(code) ? extrasOn.value.filter((e) => e !== code) : [...extrasOn.value, code];
@@ -133,8 +138,7 @@ function toggleExtra(code: string): void {
               :model-value="(sheet.hand.packaging as string | undefined) ?? null" aria-label="Box for this order" placeholder="By fit" persistent-placeholder clearable :loading="hand.isPending.value"
               :items="(boxes ?? []).filter((b) => b.active && !b.carrier).map((b) => ({ title: b.name, value: b.code }))" @update:model-value="hand.mutate({ packaging: $event })"
             />
-            <h3>Extras</h3>
-            <button v-for="[code, name] in EXTRAS" :key="code" type="button" class="chip extra" :aria-pressed="extrasOn.includes(code)" @click="toggleExtra(code)">{{ name }}</button>
+            <form class="row-of locker" @submit.prevent="hand.mutate({ point: point.trim() || null })"><input v-model="point" aria-label="Locker or shop code" placeholder="Recipient's locker or shop: code" maxlength="40" /><button v-if="point !== (sheet.hand.point ?? '')" class="link" type="submit">Keep</button></form>
           </template>
           <template v-if="sheet.quote">
             <h3>Price</h3>
@@ -158,25 +162,11 @@ function toggleExtra(code: string): void {
           <form v-if="editable && row.service" class="row-of" @submit.prevent="recipe.mutate()"><input v-model="naming" aria-label="Name of the recipe" placeholder="Keep this as a recipe: name" maxlength="80" required /><button class="link" type="submit">Keep</button><span v-if="recipe.data.value" class="fine small">kept</span></form>
         </section>
         <section aria-label="Price against arrival">
-          <template v-if="!sheet.offers.length && row.state === 'open'">
+          <template v-if="row.state === 'open'">
             <h2>Price against arrival</h2>
-            <p class="mute">No service can be asked yet: {{ row.snags.map((s) => s.words.charAt(0).toLowerCase() + s.words.slice(1)).join("; ") || "there is nothing to send" }}. Fix it and every service stands here with its price and day.</p>
-          </template>
-          <template v-if="sheet.offers.length">
-            <h2>Price against arrival</h2>
-            <PriceChart :offers="sheet.offers" :promise="row.promise_date" :currency="currency" @choose="choose" />
-            <table class="plain-table offers">
-              <thead><tr><th>Service</th><th>Arrives</th><th class="right">Price</th></tr></thead>
-              <tbody>
-                <tr v-for="o in priced" :key="o.service" :class="{ chosen: o.chosen, back: !o.on_frontier && !o.chosen }">
-                  <td><button class="pick" type="button" :disabled="!editable" :aria-pressed="o.chosen" @click="choose(o.service)"><span class="mono-gram">{{ o.monogram }}</span> {{ o.name }}</button> <span class="small mute">{{ o.packaging }}</span></td>
-                  <td :class="{ stop: row.promise_date && o.arrives! > row.promise_date }">{{ day(o.arrives) }}</td>
-                  <td class="right"><b>{{ money(o.quote!.net_minor, currency) }}</b></td>
-                </tr>
-                <tr v-if="refused.length"><td colspan="3"><button class="quiet" type="button" :aria-expanded="showRefused" @click="showRefused = !showRefused">{{ count(refused.length, "service") }} cannot take it: {{ showRefused ? "hide" : "show why" }}</button></td></tr>
-                <tr v-for="o in showRefused ? refused : []" :key="o.service" class="back"><td><span class="mono-gram">{{ o.monogram }}</span> {{ o.name }}</td><td colspan="2">{{ o.refused }}</td></tr>
-              </tbody>
-            </table>
+            <CompareServices v-if="compared?.services.length" :compared="compared" :currency="currency" :editable="editable" :asking="ask.isPending.value" :failures="ask.data.value?.failures ?? {}" @choose="choose" @extra="toggleExtra" @ask="ask.mutate()" />
+            <p v-else-if="compared" class="mute">No service can be asked yet: {{ row.snags.map((s) => s.words.charAt(0).toLowerCase() + s.words.slice(1)).join("; ") || "there is nothing to send" }}. Fix it and every service stands here with its price and day.</p>
+            <p v-else class="mute">Asking every service for its price…</p>
           </template>
           <template v-for="s in sheet.shipments" :key="s.id">
             <h2>{{ s.state === "bought" ? "Label" : s.state === "buying" ? "Being bought" : "Not bought" }}</h2>
@@ -222,9 +212,7 @@ p { margin: 2px 0 6px; } address { font-style: normal; }
 .parts { display: flex; height: 6px; gap: 1px; margin: 6px 0 4px; } .parts i { display: block; }
 .goods { background: var(--mul); } .own { background: var(--mul); opacity: 0.55; } .pad { background: var(--mul); opacity: 0.25; }
 .sum td { border: 0; padding: 2px 0; } .sum .total td { border-top: 1px solid var(--line); padding-top: 5px; }
-.snag-line { margin-bottom: 8px; } .extra { margin: 2px 5px 2px 0; }
-.offers { margin-top: 4px; } .offers .chosen { background: var(--mul-soft); box-shadow: inset 3px 0 0 var(--mul); } .offers .back { color: var(--mute); }
-.pick { font: inherit; color: inherit; background: none; border: 0; padding: 2px 0; cursor: pointer; } .pick:disabled { cursor: default; } .pick:not(:disabled):hover { text-decoration: underline; }
+.snag-line { margin-bottom: 8px; } .locker { margin-top: 8px; }
 .tray { grid-row: 4; border-top: 1px solid var(--line); background: var(--sheet); min-height: 58px; display: flex; align-items: center; gap: 26px; padding: 6px 18px; }
 .tray b { display: block; font-size: 15px; } .tray div span { font-size: 11px; color: var(--mute); }
 .note { margin: 8px 0; } .notes { padding: 0 18px; } .notes .note { margin: 4px 0; }

@@ -115,6 +115,10 @@ function buy(): void {
   }
   buyRows(wanted);
 }
+function compareMany(): void {
+  if (!selection.rows.length && current.value) selection.set(current.value, true);
+  void router.push("/orders/compare");
+}
 function buyRows(wanted: OrderRow[]): void {
   toBuy.value = [...wanted];
   buyOpen.value = true;
@@ -189,6 +193,7 @@ useKeys({
   s: () => fix(current.value),
   w: () => (asking.value = current.value),
   c: () => current.value && void open(current.value),
+  m: compareMany,
   l: () => { if (current.value?.promise) linking.value = current.value; },
   e: () => {
     if (selection.rows.length > 1) bulk.value = true;
@@ -243,6 +248,7 @@ useKeys({
       <div v-if="selection.rows.some((r) => r.held_by)"><b class="press">{{ selection.rows.filter((r) => r.held_by).length }}</b><span>with others just now</span></div>
       <span class="grow" />
       <button class="link" type="button" @click="selection.clear()">Unselect <span class="key">Esc</span></button>
+      <button class="link" type="button" @click="compareMany">Compare <span class="key">m</span></button>
       <button v-if="may('shipper')" class="link" type="button" @click="bulk = true">Edit <span class="key">e</span></button>
       <button v-if="may('shipper', 'care')" class="link" type="button" @click="holdThem">Hold <span class="key">h</span></button>
       <v-btn v-if="may('shipper') && selection.buyable.length" @click="buy">Buy {{ count(selection.labels, "label") }} · {{ money(selection.total, currency) }}</v-btn>

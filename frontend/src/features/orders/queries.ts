@@ -3,7 +3,6 @@ import { api, need, type Schemas } from "../../api/client";
 
 export type OrderRow = Schemas["OrderRow"];
 export type Sheet = Schemas["OrderSheet"];
-export type Offer = Schemas["OfferOut"];
 export type Asks = Partial<Schemas["AsksIn"]>;
 
 /** The work list, page by page from a key; what is asked for is filtered and sorted by the server. */

@@ -1,10 +1,10 @@
 <script setup lang="ts">
 import { computed, onBeforeUnmount, onMounted, ref } from "vue";
 import { day, money } from "../../shared/format";
-import type { Offer } from "./queries";
+import type { Point } from "./queries";
 
-const props = defineProps<{ offers: Offer[]; promise: string | null; currency: string }>();
-const emit = defineEmits<{ choose: [service: string] }>();
+const props = defineProps<{ offers: Point[]; promise: string | null; currency: string; chosen: string | null }>();
+const emit = defineEmits<{ choose: [point: Point] }>();
 const box = ref<HTMLElement>();
 const width = ref(460);
 const watcher = new ResizeObserver(([entry]) => (width.value = Math.max(280, entry?.contentRect.width ?? 460)));
@@ -12,15 +12,15 @@ onMounted(() => box.value && watcher.observe(box.value));
 onBeforeUnmount(() => watcher.disconnect());
 
 const LEFT = 62, RIGHT = 20, TOP = 22, ROW = 36;
-const priced = computed(() => props.offers.filter((o) => o.quote && o.arrives));
-const days = computed(() => [...new Set(priced.value.map((o) => o.arrives!))].sort());
+const priced = computed(() => props.offers);
+const days = computed(() => [...new Set(priced.value.map((o) => o.arrives))].sort());
 const height = computed(() => TOP + days.value.length * ROW + 38);
 /** Prices on a square-root scale: a dear outlier stays in the picture and does not press the rest together. */
 const scale = computed(() => {
-  const prices = priced.value.map((o) => o.quote!.net_minor);
+  const prices = priced.value.map((o) => o.net);
   const low = Math.min(...prices), high = Math.max(...prices, low + 100);
   const at = (minor: number) => LEFT + 14 + Math.sqrt((minor - low) / (high - low)) * (width.value - LEFT - RIGHT - 80);
-  const ticks = [...new Set([low, low + (high - low) * 0.12, low + (high - low) * 0.45, high].map((p) => Math.round(p / 50) * 50))].filter((p) => p >= low && p <= high);
+  const ticks = [...new Set([low, low + (high - low) * 0.12, low + (high - low) * 0.45, high].map((p) => Math.max(low, Math.round(p / 50) * 50)))].filter((p) => p <= high);
   return { at, ticks };
 });
 const y = (iso: string) => TOP + days.value.indexOf(iso) * ROW + ROW / 2;
@@ -29,15 +29,15 @@ const promiseY = computed(() => {
   const met = days.value.filter((d) => d <= props.promise!).length;
   return TOP + met * ROW;
 });
-const points = computed(() => priced.value.map((o) => ({ o, x: scale.value.at(o.quote!.net_minor), y: y(o.arrives!) })));
-const line = computed(() => points.value.filter((p) => p.o.on_frontier).sort((a, b) => a.x - b.x).map((p) => `${p.x},${p.y}`).join(" "));
+const points = computed(() => priced.value.map((o) => ({ o, x: scale.value.at(o.net), y: y(o.arrives) })));
+const line = computed(() => points.value.filter((p) => p.o.frontier).sort((a, b) => a.x - b.x).map((p) => `${p.x},${p.y}`).join(" "));
 /** A label is drawn where it does not run into the next point of its row; the chosen one always is. */
-const labelled = computed(() => points.value.filter((p) => p.o.chosen || (p.o.on_frontier && !points.value.some((q) => q !== p && q.y === p.y && q.x > p.x && q.x - p.x < 104 && !(q.x === p.x)))));
+const labelled = computed(() => points.value.filter((p) => (p.o.service === props.chosen) || (p.o.frontier && !points.value.some((q) => q !== p && q.y === p.y && q.x > p.x && q.x - p.x < 104 && !(q.x === p.x)))));
 </script>
 
 <template>
   <div ref="box" class="chart">
-    <p v-if="!priced.length" class="mute">No service has a price for this order yet.</p>
+    <p v-if="!priced.length" class="mute">No service has a price for this yet.</p>
     <svg v-else :width="width" :height="height" role="group" aria-label="Price against arrival">
       <g v-for="d in days" :key="d">
         <line :x1="LEFT" :x2="width - RIGHT" :y1="y(d)" :y2="y(d)" class="row" />
@@ -49,14 +49,14 @@ const labelled = computed(() => points.value.filter((p) => p.o.chosen || (p.o.on
       </g>
       <polyline :points="line" class="frontier" />
       <g
-        v-for="p in points" :key="p.o.service" class="point" :class="{ chosen: p.o.chosen, back: !p.o.on_frontier }" tabindex="0" role="button"
-        :aria-label="`${p.o.name}, ${money(p.o.quote!.net_minor, currency)}, arrives ${day(p.o.arrives)}${p.o.chosen ? ', chosen' : ''}`"
-        @click="emit('choose', p.o.service)" @keydown.enter.prevent="emit('choose', p.o.service)"
+        v-for="p in points" :key="p.o.service" class="point" :class="{ chosen: (p.o.service === chosen), back: !p.o.frontier }" tabindex="0" role="button"
+        :aria-label="`${p.o.name}, ${money(p.o.net, currency)}, arrives ${day(p.o.arrives)}${(p.o.service === chosen) ? ', chosen' : ''}`"
+        @click="emit('choose', p.o)" @keydown.enter.prevent="emit('choose', p.o)"
       >
-        <title>{{ p.o.name }} {{ money(p.o.quote!.net_minor, currency) }}</title>
-        <circle :cx="p.x" :cy="p.y" :r="p.o.chosen ? 7 : 5" />
+        <title>{{ p.o.name }} {{ money(p.o.net, currency) }}</title>
+        <circle :cx="p.x" :cy="p.y" :r="(p.o.service === chosen) ? 7 : 5" />
       </g>
-      <text v-for="p in labelled" :key="`t${p.o.service}`" :x="p.x > width - 130 ? p.x + 8 : p.x + 10" :y="p.x > width - 130 ? p.y - 10 : p.y - 6" :text-anchor="p.x > width - 130 ? 'end' : 'start'" class="name" :class="{ strong: p.o.chosen }">{{ p.o.name }} {{ money(p.o.quote!.net_minor, currency) }}</text>
+      <text v-for="p in labelled" :key="`t${p.o.service}`" :x="p.x > width - 130 ? p.x + 8 : p.x + 10" :y="p.x > width - 130 ? p.y - 10 : p.y - 6" :text-anchor="p.x > width - 130 ? 'end' : 'start'" class="name" :class="{ strong: (p.o.service === chosen) }">{{ p.o.name }} {{ money(p.o.net, currency) }}</text>
       <text v-for="t in scale.ticks" :key="t" :x="scale.at(t)" :y="height - 6" text-anchor="middle" class="day">{{ money(t, currency) }}</text>
     </svg>
   </div>

@@ -1,0 +1,2 @@
+export { default as CompareServices } from "./CompareServices.vue";
+export { compareQuery } from "./queries";
