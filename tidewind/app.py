@@ -27,6 +27,7 @@ from tidewind.web import problems
 from tidewind.web.access import Wiring
 from tidewind.web.routes import (
     by_hand,
+    carriers,
     channels,
     fixing,
     imports,
@@ -44,7 +45,7 @@ from tidewind.web.shield import Shield
 
 _ROUTES = (
     public, sign_in, fixing, rates, orders, by_hand, rules, imports, channels, people_and_products, purchases, shop,
-    live,
+    carriers, live,
 )  # fmt: skip
 ADAPTERS: dict[str, Callable[[str, str, float], ChannelClient]] = {
     "larkspur": Larkspur,

@@ -17,6 +17,8 @@ from tidewind.core.tariffs.card import Amount, Consignment, RateCard, Surcharge
 from tidewind.core.tariffs.engine import CompiledCard
 from tidewind.core.tariffs.load import load_of
 from tidewind.core.tariffs.quote import Quote, explain
+from tidewind.core.tariffs.sheets import to_sheets
+from tidewind.core.tariffs.sheets_read import read_sheets
 from tidewind.core.tariffs.totals import REFUSED, totals
 from tidewind.core.tariffs.written import card_schema, read_card, write_card
 
@@ -90,3 +92,9 @@ def test_a_card_written_and_read_again_is_the_same_card(card: RateCard) -> None:
     written = json.loads(json.dumps(write_card(card)))
     jsonschema.validate(written, card_schema())
     assert read_card(written) == card
+
+
+@settings(max_examples=60)
+@given(cards())
+def test_a_card_in_tables_and_back_is_the_same_card(card: RateCard) -> None:
+    assert read_sheets(to_sheets(write_card(card))) == card

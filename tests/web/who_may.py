@@ -12,6 +12,7 @@ POST /api/views | DELETE /api/views/{view_id} | POST /api/claims | POST /api/cla
 GET /api/differences | POST /api/plans/try | GET /api/layers | GET /api/rules | POST /api/rules/words
 GET /api/rules/vocabulary | GET /api/rules/versions | GET /api/rules/file | GET /api/recipes | GET /api/promises
 GET /api/work | GET /api/contacts | GET /api/addresses/suggest | POST /api/addresses/parse | GET /api/products
+GET /api/carriers | GET /api/carriers/{code}/cards/{card_id} | GET /api/rate-card/schema
 GET /api/orders/{order_id}/compare | POST /api/quote | POST /api/matrix
 GET /api/products/file | GET /api/restricted | GET /api/restricted/try | GET /api/clearances
 """
@@ -22,6 +23,8 @@ POST /api/differences/{difference_id} | POST /api/contacts | DELETE /api/contact
 GET /api/contacts/file
 """
 _SHIP = """
+GET /api/carriers/{code}/cards/{card_id}/file | POST /api/carriers/{code}/rehearse
+POST /api/carriers/{code}/cards/check | POST /api/carriers/{code}/cards/rehearse
 POST /api/orders/{order_id}/ask-prices | POST /api/quote/ask-prices | POST /api/orders/services
 POST /api/orders | PATCH /api/orders/{order_id}/hand | POST /api/orders/hand | PATCH /api/products/{sku}/facts
 POST /api/purchases | GET /api/money | POST /api/imports | GET /api/imports | GET /api/imports/{import_id}
@@ -37,6 +40,7 @@ _OWNER = """
 POST /api/keys | DELETE /api/keys/{key_id} | POST /api/money/top-up | POST /api/places | POST /api/packaging
 PUT /api/layers/shop-defaults | PUT /api/rules | POST /api/rules/versions/{version}/restore | PUT /api/channels/{code}
 GET /api/channels/{code}/consent | POST /api/channels/{code}/connect | POST /api/channels/{code}/paused
+PATCH /api/carriers/{code} | POST /api/carriers/{code}/cards | DELETE /api/carriers/{code}/cards/{card_id}
 POST /api/orders/approve | POST /api/restricted
 """
 OPEN = {

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 
 import xlsxwriter
 
@@ -41,3 +41,28 @@ def to_xlsx(headers: Sequence[str], rows: Iterable[Sequence[object]]) -> bytes:
         for number, row in enumerate(rows, 1):
             sheet.write_row(number, 0, ["" if cell is None else cell for cell in row])
     return out.getvalue()
+
+
+def tables_to_xlsx(tables: Mapping[str, Sequence[Sequence[str]]]) -> bytes:
+    """Return several tables as one workbook, a sheet each, in the order given; figures are written as numbers."""
+    out = io.BytesIO()
+    options = {"strings_to_formulas": False, "strings_to_urls": False, "in_memory": True}
+    with xlsxwriter.Workbook(out, options) as book:
+        head = book.add_format({"bold": True, "bottom": 1})
+        for name, rows in tables.items():
+            sheet = book.add_worksheet(name)
+            sheet.freeze_panes(1, 0)
+            for number, row in enumerate(rows):
+                sheet.write_row(number, 0, row, head if number == 0 else None)
+            sheet.autofit()
+    return out.getvalue()
+
+
+def tables_to_csv(tables: Mapping[str, Sequence[Sequence[str]]]) -> bytes:
+    """Return several tables in one CSV, each below a line with ``#`` and its name."""
+    out = io.StringIO()
+    writer = csv.writer(out)
+    for name, rows in tables.items():
+        writer.writerow([f"# {name}"])
+        writer.writerows([[harmless(cell) for cell in row] for row in rows])
+    return "\ufeff".encode() + out.getvalue().encode()

@@ -16,6 +16,7 @@ MOST_COLUMNS = 200
 MOST_ROWS = 100_000
 MOST_UNPACKED_BYTES = 300_000_000
 MOST_CELL = 5_000
+MOST_TABLES = 40
 
 
 class SpreadsheetError(Exception):
@@ -45,13 +46,46 @@ def read_sheet(data: bytes, name: str) -> Sheet:
     return sheet
 
 
+def read_tables(data: bytes, name: str) -> dict[str, list[list[str]]]:
+    """Return every table of a file by name: sheets of a workbook, or parts of a CSV below ``# name``.
+
+    Raises SpreadsheetError with words for a person.
+    """
+    if data[:4] not in (b"PK\x03\x04", b"\xd0\xcf\x11\xe0"):
+        return _parts(read_sheet(data, name).rows)
+    try:
+        book = _open(data, name)
+        found = {}
+        for title in book.sheet_names[:MOST_TABLES]:
+            rows = book.get_sheet_by_name(title).to_python(skip_empty_area=False)
+            found[title] = [[_cell(value) for value in row[:MOST_COLUMNS]] for row in rows[:MOST_ROWS]]
+    except (CalamineError, zipfile.BadZipFile, ValueError) as error:
+        raise SpreadsheetError(f"{name} is no readable workbook. Save it again as XLSX or CSV.") from error
+    return found
+
+
+def _parts(rows: list[list[str]]) -> dict[str, list[list[str]]]:
+    found: dict[str, list[list[str]]] = {}
+    current: list[list[str]] = []
+    for row in rows:
+        if row and row[0].startswith("# "):
+            current = found.setdefault(row[0][2:].strip(), [])
+        else:
+            current.append([cell.removeprefix("'") for cell in row])
+    return found
+
+
+def _open(data: bytes, name: str) -> CalamineWorkbook:
+    if data[:2] == b"PK":
+        with zipfile.ZipFile(io.BytesIO(data)) as packed:
+            if sum(part.file_size for part in packed.infolist()) > MOST_UNPACKED_BYTES:
+                raise SpreadsheetError(f"{name} unpacks to more than 300 MB and was not opened.")
+    return CalamineWorkbook.from_filelike(io.BytesIO(data))
+
+
 def _read_workbook(data: bytes, name: str) -> Sheet:
     try:
-        if data[:2] == b"PK":
-            with zipfile.ZipFile(io.BytesIO(data)) as packed:
-                if sum(part.file_size for part in packed.infolist()) > MOST_UNPACKED_BYTES:
-                    raise SpreadsheetError(f"{name} unpacks to more than 300 MB and was not opened.")
-        book = CalamineWorkbook.from_filelike(io.BytesIO(data))
+        book = _open(data, name)
         first = book.get_sheet_by_index(0)
         rows = [[_cell(value) for value in row] for row in first.to_python(skip_empty_area=True)]
     except (CalamineError, zipfile.BadZipFile, IndexError, ValueError) as error:

@@ -12,7 +12,7 @@ from sqlalchemy import func, select, text
 from sqlalchemy.orm import Session
 
 from tidewind.core.addresses.check import tidy
-from tidewind.core.choosing import Policy
+from tidewind.core.choosing import Policy, Values
 from tidewind.core.destinations import GROUPS
 from tidewind.core.order_facts import Shop
 from tidewind.core.rules.rule import Rule
@@ -120,10 +120,10 @@ def restore_rules(session: Session, version: int, person_id: int, now: datetime)
     return save_rules(session, old.rules, newest, f"Version {version} restored", person_id, now)
 
 
-def rehearse_rules(session: Session, body: Any, now: datetime) -> Rehearsal:
-    """Return what other rules would do to the waiting orders.  Raises Invalid."""
+def rehearse_rules(session: Session, body: Any, now: datetime, *, past: bool = False) -> Rehearsal:
+    """Return what other rules would do to the waiting orders, or to those of the last 90 days.  Raises Invalid."""
     rules = read_or_refuse(body)
-    return rehearse(session, now, lambda shop: replace(shop, rules=rules))
+    return rehearse(session, now, lambda shop: replace(shop, rules=rules), past=past)
 
 
 # --- recipes -----------------------------------------------------------------------------------------------------
@@ -232,14 +232,16 @@ def link_promise(session: Session, promise: str, recipe: str | None, now: dateti
     return replan_waiting(session, f"Promise “{plain}” was {'linked' if recipe else 'unlinked'}", now)
 
 
-def rehearse_link(session: Session, promise: str, recipe: str | None, now: datetime) -> Rehearsal:
-    """Return what linking a promise would do to the waiting orders."""
+def rehearse_link(
+    session: Session, promise: str, recipe: str | None, now: datetime, *, past: bool = False
+) -> Rehearsal:  # fmt: skip
+    """Return what linking a promise would do to the waiting orders, or to those of the last 90 days."""
 
     def change(shop: Shop) -> Shop:
         links = {p: r for p, r in shop.promise_links.items() if p != promise}
         return replace(shop, promise_links={**links, promise: recipe} if recipe else links)
 
-    return rehearse(session, now, change)
+    return rehearse(session, now, change, past=past)
 
 
 # --- shop defaults and the picture of all layers -----------------------------------------------------------------
@@ -247,18 +249,27 @@ def rehearse_link(session: Session, promise: str, recipe: str | None, now: datet
 
 @dataclass(frozen=True, slots=True)
 class ShopDefaults:
-    """How a plan begins: the choice policy, a service for a destination group, packaging by fit or by weight."""
+    """How a plan begins: the choice policy with its figures, services of groups, packaging by fit or weight.
+
+    ``ranking`` is the own ranking of services; a day sooner and a late parcel are worth so many minor units.
+    """
 
     policy: str
     group_services: Mapping[str, str]
     packaging_by_weight: bool
     use_precedents: bool
+    ranking: Sequence[str] = ()
+    day_value_minor: int = 40
+    late_value_minor: int = 250
 
 
 def shop_defaults(session: Session) -> ShopDefaults:
     """Return the shop's defaults."""
     row = shop_settings(session)
-    return ShopDefaults(row.policy, row.group_services, row.packaging_by_weight, row.use_precedents)
+    return ShopDefaults(
+        row.policy, row.group_services, row.packaging_by_weight, row.use_precedents, row.ranking, row.day_value_minor,
+        row.late_value_minor,
+    )  # fmt: skip
 
 
 def _checked(session: Session, wanted: ShopDefaults, now: datetime) -> ShopDefaults:
@@ -266,21 +277,26 @@ def _checked(session: Session, wanted: ShopDefaults, now: datetime) -> ShopDefau
     for group, service in wanted.group_services.items():
         if group not in GROUPS or service not in services:
             raise Invalid("unknown_default", f"There is no group “{group}”, or no service “{service}”.")
+    if not set(wanted.ranking) <= set(services) or len(set(wanted.ranking)) != len(wanted.ranking):
+        raise Invalid("bad_ranking", "The ranking names a service twice, or one that is not there.")
+    if wanted.policy == Policy.RANKING and not wanted.ranking:
+        raise Invalid("bad_ranking", "Put at least one service into the ranking first.")
     return wanted
 
 
-def rehearse_defaults(session: Session, wanted: ShopDefaults, now: datetime) -> Rehearsal:
-    """Return what other defaults would do to the waiting orders."""
+def rehearse_defaults(session: Session, wanted: ShopDefaults, now: datetime, *, past: bool = False) -> Rehearsal:
+    """Return what other defaults would do to the waiting orders, or to those of the last 90 days."""
     _checked(session, wanted, now)
 
     def change(shop: Shop) -> Shop:
         return replace(
             shop, policy=Policy(wanted.policy), group_services=wanted.group_services,
             packaging_by_weight=wanted.packaging_by_weight,
-            precedents=shop.precedents if wanted.use_precedents else {},
+            precedents=shop.precedents if wanted.use_precedents else {}, ranking=tuple(wanted.ranking),
+            values=Values(wanted.day_value_minor, wanted.late_value_minor),
         )  # fmt: skip
 
-    return rehearse(session, now, change)
+    return rehearse(session, now, change, past=past)
 
 
 def set_shop_defaults(session: Session, wanted: ShopDefaults, now: datetime) -> Work:
@@ -289,6 +305,8 @@ def set_shop_defaults(session: Session, wanted: ShopDefaults, now: datetime) -> 
     row = shop_settings(session)
     row.policy, row.group_services = Policy(wanted.policy), dict(wanted.group_services)
     row.packaging_by_weight, row.use_precedents = wanted.packaging_by_weight, wanted.use_precedents
+    row.ranking = list(wanted.ranking)
+    row.day_value_minor, row.late_value_minor = wanted.day_value_minor, wanted.late_value_minor
     return replan_waiting(session, "Shop defaults were changed", now)
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
-from datetime import date, datetime
+from datetime import date, datetime, timedelta
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session, sessionmaker
@@ -18,6 +18,7 @@ from tidewind.services.planning import all_facts, plan_orders, waiting_clause
 from tidewind.services.queue import defer
 from tidewind.services.shop_facts import core_shop
 
+PAST = timedelta(days=90)
 AT_ONCE, CHUNK, MOST_REHEARSED, MOST_SHOWN = 300, 250, 2_000, 60
 
 
@@ -50,7 +51,7 @@ class Change:
 
 @dataclass(slots=True)
 class Rehearsal:
-    """What a change would do to the waiting orders; ``looked_at`` of ``waiting`` were tried."""
+    """What a change would do to orders; ``looked_at`` of ``waiting`` were tried; late ones miss their promise."""
 
     waiting: int = 0
     looked_at: int = 0
@@ -59,6 +60,8 @@ class Rehearsal:
     after_minor: int = 0
     stopped_before: int = 0
     stopped_after: int = 0
+    late_before: int = 0
+    late_after: int = 0
     changes: list[Change] = field(default_factory=list)
     rule_matches: dict[str, int] = field(default_factory=dict)
     matched: dict[str, list[str]] = field(default_factory=dict)
@@ -82,15 +85,14 @@ def outcome_of(made: Plan) -> Outcome:
     )
 
 
-def rehearse(session: Session, now: datetime, change: Callable[[Shop], Shop]) -> Rehearsal:
-    """Plan the waiting orders as they are and as they would be, store nothing, and return what differs.
+def rehearse(session: Session, now: datetime, change: Callable[[Shop], Shop], *, past: bool = False) -> Rehearsal:
+    """Plan the waiting orders, or those shipped in the last 90 days, as they are and as they would be; store nothing.
 
     Both plans are made now, so that only the change makes a difference; at most ``MOST_REHEARSED`` newest orders.
     """
-    result = Rehearsal(waiting=session.scalar(select(func.count(Order.id)).where(waiting_clause())) or 0)
-    orders = session.scalars(
-        select(Order).where(waiting_clause()).order_by(Order.id.desc()).limit(MOST_REHEARSED)
-    ).all()
+    clause = (Order.state == "shipped") & (Order.ordered_at > now - PAST) if past else waiting_clause()
+    result = Rehearsal(waiting=session.scalar(select(func.count(Order.id)).where(clause)) or 0)
+    orders = session.scalars(select(Order).where(clause).order_by(Order.id.desc()).limit(MOST_REHEARSED)).all()
     before_shop = core_shop(session, now)
     after_shop = change(before_shop)
     result.looked_at = len(orders)
@@ -101,6 +103,9 @@ def rehearse(session: Session, now: datetime, change: Callable[[Shop], Shop]) ->
         result.after_minor += after.price_minor or 0
         result.stopped_before += was.stopped
         result.stopped_after += becomes.stopped
+        if facts.promise:
+            result.late_before += before.arrives is not None and before.arrives > facts.promise
+            result.late_after += after.arrives is not None and after.arrives > facts.promise
         for rule_id in becomes.rules:
             result.rule_matches[rule_id] = result.rule_matches.get(rule_id, 0) + 1
             if len(result.matched.setdefault(rule_id, [])) < 8:

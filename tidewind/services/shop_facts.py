@@ -38,7 +38,9 @@ from tidewind.services.errors import Conflict, Invalid
 from tidewind.services.live_prices import answers_of
 from tidewind.services.records import record_of
 
-_cards: dict[int, RateCard] = {}
+_Version = tuple[int, date | None]
+"""A version of a card: its row, and its end, which moves when another version is brought in behind it."""
+_cards: dict[_Version, RateCard] = {}
 _rules: dict[int, tuple[Rule, ...]] = {}
 _screens: dict[tuple[int, int], Screen] = {}
 
@@ -51,19 +53,22 @@ def shop_settings(session: Session) -> ShopRow:
     return row
 
 
-def _card(row: RateCardRow) -> RateCard:
-    """Return a version of a rate card as values; versions never change, so they are kept by their id."""
-    if row.id not in _cards:
+def _version(row: RateCardRow) -> _Version:
+    """Read a version of a rate card, once, and return the key it is kept by; but for their end they never change."""
+    key = (row.id, row.valid_until)
+    if key not in _cards:
         card = read_card(row.body)
         if isinstance(card, BadCard):
             raise Invalid("bad_card", f"Rate card {row.id} cannot be used: {card.errors[0]}")
-        _cards[row.id] = card
-    return _cards[row.id]
+        _cards[key] = card
+    return key
 
 
 @lru_cache(maxsize=64)
-def _compiled(ids: tuple[int, ...], today: date, discounts: tuple[tuple[str, int], ...]) -> CompiledCard | None:
-    card = card_in_force(tuple(_cards[i] for i in ids), today, today)
+def _compiled(
+    versions: tuple[_Version, ...], today: date, discounts: tuple[tuple[str, int], ...]
+) -> CompiledCard | None:
+    card = card_in_force(tuple(_cards[version] for version in versions), today, today)
     return CompiledCard(card, today, dict(discounts)) if card else None
 
 
@@ -75,7 +80,7 @@ def carriers_in_force(session: Session, today: date, now: datetime | None = None
     rows = session.scalars(select(RateCardRow).order_by(RateCardRow.id)).all()
     found = []
     for account in session.scalars(select(CarrierAccount).where(CarrierAccount.active).order_by(CarrierAccount.id)):
-        mine = tuple(row.id for row in rows if row.account_id == account.id and _card(row))
+        mine = tuple(_version(row) for row in rows if row.account_id == account.id)
         own = _compiled(mine, today, tuple(sorted(account.discounts_bp.items())))
         published = _compiled(mine, today, ())
         if own and published:

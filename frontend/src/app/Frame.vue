@@ -71,6 +71,7 @@ async function signOut(): Promise<void> {
       </template>
       <p>Set-up</p>
       <RouterLink to="/set-up/channels">Channels</RouterLink>
+      <RouterLink to="/set-up/carriers">Carriers</RouterLink>
       <RouterLink to="/products">Products</RouterLink>
       <RouterLink to="/contacts">Addresses</RouterLink>
       <RouterLink to="/set-up/restricted">Screening</RouterLink>

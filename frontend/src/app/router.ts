@@ -25,6 +25,7 @@ export function makeRouter(client: QueryClient): Router {
       { path: "/money", component: () => import("../features/money/MoneyPage.vue"), meta: { title: "Money" } },
       { path: "/set-up", redirect: "/set-up/places" },
       { path: "/set-up/places", component: () => import("../features/setup/PlacesPage.vue"), meta: { title: "Places" } },
+      { path: "/set-up/carriers", component: () => import("../features/setup/CarriersPage.vue"), meta: { title: "Carriers" } },
       { path: "/set-up/packaging", component: () => import("../features/setup/PackagingPage.vue"), meta: { title: "Packaging" } },
       { path: "/:rest(.*)*", component: () => import("./NothingHere.vue"), meta: { title: "Nothing here" } },
     ],

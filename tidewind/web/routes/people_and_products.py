@@ -9,9 +9,9 @@ from fastapi import APIRouter, Query, Response, UploadFile
 from tidewind.core.addresses.check import Address
 from tidewind.core.addresses.pasted import parse_address
 from tidewind.services import contacts, products, screening
-from tidewind.services.errors import Invalid
 from tidewind.services.live import tell
 from tidewind.web.access import Anyone, Care, Now, Owner, Parts, Shipper, Tx
+from tidewind.web.files import download, uploaded
 from tidewind.web.schemas.layers import WorkOut
 from tidewind.web.schemas.orders import AddressIO, Changed
 from tidewind.web.schemas.products import ContactIO, ParsedOut, ProductIO, ProductPage, ProductsEdit, SuggestionOut
@@ -19,18 +19,6 @@ from tidewind.web.schemas.worklist import BroughtIn, ClearanceOut, ListOut, Matc
 
 router = APIRouter(prefix="/api")
 Text = Annotated[str, Query(max_length=120)]
-
-
-def _read(file: UploadFile, limit: int) -> tuple[str, bytes]:
-    data = file.file.read(limit + 1)
-    if len(data) > limit:
-        raise Invalid("too_large", f"The file is larger than {limit // 1_000_000} MB. Split it.")
-    return (file.filename or "file")[:120], data
-
-
-def _file(data: bytes, name: str, kind: str) -> Response:
-    headers = {"Content-Disposition": f'attachment; filename="{name}"', "X-Content-Type-Options": "nosniff"}
-    return Response(data, media_type=kind, headers=headers)
 
 
 @router.get("/contacts", tags=["address book"])
@@ -58,7 +46,7 @@ def remove_contact(contact_id: int, _who: Care, session: Tx) -> None:
 @router.post("/contacts/file", tags=["address book"])
 def contacts_in(file: UploadFile, _who: Care, session: Tx, parts: Parts) -> BroughtIn:
     """Bring contacts in from CSV, XLSX or vCard; those known already stay as they are."""
-    made, known, odd = contacts.bring_in(session, *_read(file, parts.settings.upload_limit_bytes))
+    made, known, odd = contacts.bring_in(session, *uploaded(file, parts.settings.upload_limit_bytes))
     return BroughtIn(made=made, known=known, odd=odd)
 
 
@@ -67,8 +55,8 @@ def contacts_out(_who: Care, session: Tx, kind: Literal["csv", "vcf"] = "csv") -
     """Return the address book as CSV or vCard 4.0."""
     rows = contacts.contacts(session, "", contacts.MOST)
     if kind == "vcf":
-        return _file(contacts.as_vcards(rows).encode(), "contacts.vcf", "text/vcard; charset=utf-8")
-    return _file(b"\xef\xbb\xbf" + contacts.as_csv(rows).encode(), "contacts.csv", "text/csv; charset=utf-8")
+        return download(contacts.as_vcards(rows).encode(), "contacts.vcf", "text/vcard; charset=utf-8")
+    return download(b"\xef\xbb\xbf" + contacts.as_csv(rows).encode(), "contacts.csv", "text/csv; charset=utf-8")
 
 
 @router.get("/addresses/suggest", tags=["addresses"])
@@ -110,7 +98,7 @@ def edit_products(body: ProductsEdit, _who: Shipper, session: Tx, now: Now) -> C
 @router.post("/products/file", tags=["products"])
 def products_in(file: UploadFile, _who: Shipper, session: Tx, parts: Parts, now: Now) -> BroughtIn:
     """Bring products in from CSV or XLSX; only columns that are there are changed."""
-    made, changed, wrong = products.bring_in(session, *_read(file, parts.settings.upload_limit_bytes), now)
+    made, changed, wrong = products.bring_in(session, *uploaded(file, parts.settings.upload_limit_bytes), now)
     tell(session, "orders")
     return BroughtIn(made=made, known=changed, odd=wrong)
 
@@ -120,7 +108,7 @@ def products_out(_who: Anyone, session: Tx, kind: Literal["csv", "xlsx"] = "csv"
     """Return the whole catalogue as CSV or XLSX."""
     types = {"csv": "text/csv; charset=utf-8",
              "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"}  # fmt: skip
-    return _file(products.to_file(session, kind), f"products.{kind}", types[kind])
+    return download(products.to_file(session, kind), f"products.{kind}", types[kind])
 
 
 @router.get("/restricted", tags=["restricted parties"])
@@ -132,7 +120,7 @@ def lists(_who: Anyone, session: Tx) -> list[ListOut]:
 @router.post("/restricted", tags=["restricted parties"])
 def bring_list(file: UploadFile, source: Text, _who: Owner, session: Tx, parts: Parts, now: Now) -> WorkOut:
     """Bring a list in (columns key, names, country), in the place of the one with the same name."""
-    name, data = _read(file, parts.settings.upload_limit_bytes)
+    name, data = uploaded(file, parts.settings.upload_limit_bytes)
     work = screening.replace_list(session, source, screening.read_list(data, name), now)
     tell(session, "orders")
     return WorkOut.model_validate(work)

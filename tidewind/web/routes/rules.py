@@ -81,9 +81,12 @@ def set_defaults(body: ShopDefaultsIO, _who: Owner, session: Tx, now: Now) -> Wo
 
 
 @router.post("/layers/shop-defaults/rehearse")
-def rehearse_defaults(body: ShopDefaultsIO, _who: Shipper, session: Tx, now: Now) -> RehearsalOut:
-    """Say which waiting orders other defaults would change; nothing is stored."""
-    return RehearsalOut.model_validate(layers.rehearse_defaults(session, layers.ShopDefaults(**body.model_dump()), now))
+def rehearse_defaults(
+    body: ShopDefaultsIO, _who: Shipper, session: Tx, now: Now, past: bool = False
+) -> RehearsalOut:  # fmt: skip
+    """Say which orders other defaults would change, waiting or of the last 90 days; nothing is stored."""
+    wanted = layers.ShopDefaults(**body.model_dump())
+    return RehearsalOut.model_validate(layers.rehearse_defaults(session, wanted, now, past=past))
 
 
 @router.get("/rules")
@@ -107,10 +110,10 @@ def save_rules(body: RulesIn, who: Owner, session: Tx, now: Now) -> RulesSaved:
 
 
 @router.post("/rules/rehearse")
-def rehearse_rules(body: RulesDraft, _who: Shipper, session: Tx, now: Now) -> RulesRehearsed:
+def rehearse_rules(body: RulesDraft, _who: Shipper, session: Tx, now: Now, past: bool = False) -> RulesRehearsed:
     """Try rules over the waiting orders: which match, which plans change, what it costs; nothing is stored."""
     words = _words(session, body.rules, now)
-    rehearsal = layers.rehearse_rules(session, body.rules, now)
+    rehearsal = layers.rehearse_rules(session, body.rules, now, past=past)
     return RulesRehearsed(words=words, rehearsal=RehearsalOut.model_validate(rehearsal))
 
 
@@ -203,9 +206,9 @@ def link_promise(body: PromiseIn, _who: Shipper, session: Tx, now: Now) -> WorkO
 
 
 @router.post("/promises/rehearse")
-def rehearse_promise(body: PromiseIn, _who: Shipper, session: Tx, now: Now) -> RehearsalOut:
-    """Say which waiting orders a promise link would change; nothing is stored."""
-    return RehearsalOut.model_validate(layers.rehearse_link(session, body.promise, body.recipe, now))
+def rehearse_promise(body: PromiseIn, _who: Shipper, session: Tx, now: Now, past: bool = False) -> RehearsalOut:
+    """Say which orders a promise link would change, waiting or of the last 90 days; nothing is stored."""
+    return RehearsalOut.model_validate(layers.rehearse_link(session, body.promise, body.recipe, now, past=past))
 
 
 @router.delete("/precedents/{precedent_id}", status_code=204)

@@ -127,6 +127,8 @@ class RehearsalOut(Out):
     after_minor: int
     stopped_before: int
     stopped_after: int
+    late_before: int = Field(description="How many arrive after their promise, as it is")
+    late_after: int
     changes: list[ChangeOut]
     rule_matches: dict[str, int]
     matched: dict[str, list[str]] = Field(description="Rule id → numbers of some waiting orders it holds for")
@@ -184,10 +186,13 @@ class PrecedentOut(Out):
 class ShopDefaultsIO(Out):
     """How a plan begins."""
 
-    policy: Literal["cheapest", "fastest", "best_value", "cheapest_on_promise"]
+    policy: Literal["cheapest", "fastest", "best_value", "cheapest_on_promise", "ranking"]
     group_services: Annotated[dict[Short, Short], Field(max_length=5)] = Field(default_factory=dict)
     packaging_by_weight: bool = False
     use_precedents: bool = True
+    ranking: Annotated[list[Short], Field(max_length=100)] = Field(default_factory=list)
+    day_value_minor: Annotated[int, Field(ge=0, le=100_000)] = 40
+    late_value_minor: Annotated[int, Field(ge=0, le=1_000_000)] = 250
 
 
 class LayersOut(BaseModel):

@@ -888,7 +888,7 @@ export interface paths {
         put?: never;
         /**
          * Rehearse Defaults
-         * @description Say which waiting orders other defaults would change; nothing is stored.
+         * @description Say which orders other defaults would change, waiting or of the last 90 days; nothing is stored.
          */
         post: operations["rehearse_defaults_api_layers_shop_defaults_rehearse_post"];
         delete?: never;
@@ -1143,7 +1143,7 @@ export interface paths {
         put?: never;
         /**
          * Rehearse Promise
-         * @description Say which waiting orders a promise link would change; nothing is stored.
+         * @description Say which orders a promise link would change, waiting or of the last 90 days; nothing is stored.
          */
         post: operations["rehearse_promise_api_promises_rehearse_post"];
         delete?: never;
@@ -1944,6 +1944,190 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/carriers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * All Carriers
+         * @description Return the carriers with their services and card versions.
+         */
+        get: operations["all_carriers_api_carriers_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/carriers/{code}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Change Carrier
+         * @description Switch services on and off, or set the contract's discounts (basis points by service, zone, or all: `*`).
+         */
+        patch: operations["change_carrier_api_carriers__code__patch"];
+        trace?: never;
+    };
+    "/api/carriers/{code}/rehearse": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Rehearse Carrier
+         * @description Say what such a change would do to orders; nothing is stored.
+         */
+        post: operations["rehearse_carrier_api_carriers__code__rehearse_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rate-card/schema": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Schema
+         * @description Return the JSON Schema of a rate card.
+         */
+        get: operations["schema_api_rate_card_schema_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/carriers/{code}/cards/{card_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Card
+         * @description Return one version of a rate card, as written and as tables.
+         */
+        get: operations["get_card_api_carriers__code__cards__card_id__get"];
+        put?: never;
+        post?: never;
+        /**
+         * Remove Card
+         * @description Take away a version that has not begun.
+         */
+        delete: operations["remove_card_api_carriers__code__cards__card_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/carriers/{code}/cards/{card_id}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Card File
+         * @description Return one version as a file; bringing it in again gives the same card.
+         */
+        get: operations["card_file_api_carriers__code__cards__card_id__file_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/carriers/{code}/cards/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Check Card
+         * @description Say what a card (JSON, XLSX or CSV) would change, or everything that is wrong with it; nothing is stored.
+         */
+        post: operations["check_card_api_carriers__code__cards_check_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/carriers/{code}/cards/rehearse": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Rehearse Card
+         * @description Say what a card would do to orders if it were in force now; nothing is stored.
+         */
+        post: operations["rehearse_card_api_carriers__code__cards_rehearse_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/carriers/{code}/cards": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring In Card
+         * @description Bring a card in as a new version; refused whole where anything is wrong with it.
+         */
+        post: operations["bring_in_card_api_carriers__code__cards_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/live": {
         parameters: {
             query?: never;
@@ -1968,6 +2152,50 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * AccountIn
+         * @description What to change; what is left out stays.
+         */
+        AccountIn: {
+            /** Services Off */
+            services_off?: string[] | null;
+            /** Discounts Bp */
+            discounts_bp?: {
+                [key: string]: number;
+            } | null;
+            /** Active */
+            active?: boolean | null;
+            /** Account Number */
+            account_number?: string | null;
+        };
+        /**
+         * AccountOut
+         * @description A carrier's account, its services and card versions (newest first).
+         */
+        AccountOut: {
+            /** Code */
+            code: string;
+            /** Name */
+            name: string;
+            /** Monogram */
+            monogram: string;
+            /** Account Number */
+            account_number: string;
+            /** Active */
+            active: boolean;
+            /** Asks Prices */
+            asks_prices: boolean;
+            /** Latin Only */
+            latin_only: boolean;
+            /** Discounts Bp */
+            discounts_bp: {
+                [key: string]: number;
+            };
+            /** Services */
+            services: components["schemas"]["ServiceOnCard"][];
+            /** Versions */
+            versions: components["schemas"]["tidewind__web__schemas__carriers__VersionOut"][];
+        };
         /** AddressIO */
         AddressIO: {
             /**
@@ -2148,8 +2376,18 @@ export interface components {
             /** Shipments */
             shipments: components["schemas"]["ShipmentOut"][];
         };
+        /** Body_bring_in_card_api_carriers__code__cards_post */
+        Body_bring_in_card_api_carriers__code__cards_post: {
+            /** File */
+            file: string;
+        };
         /** Body_bring_list_api_restricted_post */
         Body_bring_list_api_restricted_post: {
+            /** File */
+            file: string;
+        };
+        /** Body_check_card_api_carriers__code__cards_check_post */
+        Body_check_card_api_carriers__code__cards_check_post: {
             /** File */
             file: string;
         };
@@ -2160,6 +2398,11 @@ export interface components {
         };
         /** Body_products_in_api_products_file_post */
         Body_products_in_api_products_file_post: {
+            /** File */
+            file: string;
+        };
+        /** Body_rehearse_card_api_carriers__code__cards_rehearse_post */
+        Body_rehearse_card_api_carriers__code__cards_rehearse_post: {
             /** File */
             file: string;
         };
@@ -2195,6 +2438,22 @@ export interface components {
             orders: components["schemas"]["WishIn"][];
             /** Client Key */
             client_key: string;
+        };
+        /**
+         * CardOut
+         * @description One version: as written (docs/rate-card.md), and as tables.
+         */
+        CardOut: {
+            /** Id */
+            id: number;
+            /** Written */
+            written: {
+                [key: string]: unknown;
+            };
+            /** Tables */
+            tables: {
+                [key: string]: string[][];
+            };
         };
         /**
          * CellOut
@@ -2245,6 +2504,15 @@ export interface components {
         Changed: {
             /** Orders */
             orders: number;
+        };
+        /** ChangedOut */
+        ChangedOut: {
+            /** Where */
+            where: string;
+            /** Before */
+            before: string;
+            /** After */
+            after: string;
         };
         /**
          * ChannelMapping
@@ -3592,6 +3860,27 @@ export interface components {
             waiting: number;
         };
         /**
+         * ProposalOut
+         * @description What an uploaded card changes against the version before it, or everything that is wrong with it.
+         */
+        ProposalOut: {
+            /** Errors */
+            errors: string[];
+            /** Changes */
+            changes: components["schemas"]["ChangedOut"][];
+            /** Total Changes */
+            total_changes: number;
+            /** Valid From */
+            valid_from: string | null;
+            /** Against */
+            against: string | null;
+            /**
+             * Ends
+             * @description The day on which the version before it will end
+             */
+            ends: string | null;
+        };
+        /**
          * PullOut
          * @description What a pull brought: made, known already, kept back, ignored by state, changed upstream, unreadable.
          */
@@ -3759,6 +4048,13 @@ export interface components {
             stopped_before: number;
             /** Stopped After */
             stopped_after: number;
+            /**
+             * Late Before
+             * @description How many arrive after their promise, as it is
+             */
+            late_before: number;
+            /** Late After */
+            late_after: number;
             /** Changes */
             changes: components["schemas"]["ChangeOut"][];
             /** Rule Matches */
@@ -3881,6 +4177,22 @@ export interface components {
             };
         };
         /**
+         * ServiceOnCard
+         * @description A service of the card in force, and whether the shop uses it.
+         */
+        ServiceOnCard: {
+            /** Code */
+            code: string;
+            /** Name */
+            name: string;
+            /** Kind */
+            kind: string;
+            /** On */
+            on: boolean;
+            /** Zones */
+            zones: string[];
+        };
+        /**
          * ServiceOut
          * @description What is known of a service beside its price.
          */
@@ -3974,7 +4286,7 @@ export interface components {
              * Policy
              * @enum {string}
              */
-            policy: "cheapest" | "fastest" | "best_value" | "cheapest_on_promise";
+            policy: "cheapest" | "fastest" | "best_value" | "cheapest_on_promise" | "ranking";
             /** Group Services */
             group_services?: {
                 [key: string]: string;
@@ -3989,6 +4301,18 @@ export interface components {
              * @default true
              */
             use_precedents: boolean;
+            /** Ranking */
+            ranking?: string[];
+            /**
+             * Day Value Minor
+             * @default 40
+             */
+            day_value_minor: number;
+            /**
+             * Late Value Minor
+             * @default 250
+             */
+            late_value_minor: number;
         };
         /** SignInIn */
         SignInIn: {
@@ -4329,26 +4653,6 @@ export interface components {
                 [key: string]: number;
             };
         };
-        /** VersionOut */
-        VersionOut: {
-            /** Id */
-            id: number;
-            /** Note */
-            note: string;
-            /** Who */
-            who: string;
-            /**
-             * Created At
-             * Format: date-time
-             */
-            created_at: string;
-            /** Count */
-            count: number;
-            /** Rules */
-            rules: {
-                [key: string]: unknown;
-            }[];
-        };
         /**
          * VocabularyOut
          * @description What the rule editor can offer.
@@ -4393,6 +4697,48 @@ export interface components {
              * Format: date-time
              */
             created_at: string;
+        };
+        /**
+         * VersionOut
+         * @description One version of a rate card.
+         */
+        tidewind__web__schemas__carriers__VersionOut: {
+            /** Id */
+            id: number;
+            /**
+             * Valid From
+             * Format: date
+             */
+            valid_from: string;
+            /** Valid Until */
+            valid_until: string | null;
+            /** Source */
+            source: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "past" | "in_force" | "to_come";
+        };
+        /** VersionOut */
+        tidewind__web__schemas__layers__VersionOut: {
+            /** Id */
+            id: number;
+            /** Note */
+            note: string;
+            /** Who */
+            who: string;
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /** Count */
+            count: number;
+            /** Rules */
+            rules: {
+                [key: string]: unknown;
+            }[];
         };
         /**
          * AskedOut
@@ -5886,7 +6232,9 @@ export interface operations {
     };
     rehearse_defaults_api_layers_shop_defaults_rehearse_post: {
         parameters: {
-            query?: never;
+            query?: {
+                past?: boolean;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -5981,7 +6329,9 @@ export interface operations {
     };
     rehearse_rules_api_rules_rehearse_post: {
         parameters: {
-            query?: never;
+            query?: {
+                past?: boolean;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -6089,7 +6439,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["VersionOut"][];
+                    "application/json": components["schemas"]["tidewind__web__schemas__layers__VersionOut"][];
                 };
             };
             /** @description Problem details */
@@ -6351,7 +6701,9 @@ export interface operations {
     };
     rehearse_promise_api_promises_rehearse_post: {
         parameters: {
-            query?: never;
+            query?: {
+                past?: boolean;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -7822,6 +8174,343 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PackagingIO"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    all_carriers_api_carriers_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccountOut"][];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_carrier_api_carriers__code__patch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AccountIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rehearse_carrier_api_carriers__code__rehearse_post: {
+        parameters: {
+            query?: {
+                /** @description Over the orders of the last 90 days instead of those waiting */
+                past?: boolean;
+            };
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AccountIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RehearsalOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    schema_api_rate_card_schema_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    };
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_card_api_carriers__code__cards__card_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+                card_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CardOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_card_api_carriers__code__cards__card_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+                card_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    card_file_api_carriers__code__cards__card_id__file_get: {
+        parameters: {
+            query?: {
+                kind?: "xlsx" | "csv" | "json";
+            };
+            header?: never;
+            path: {
+                code: string;
+                card_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    check_card_api_carriers__code__cards_check_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_check_card_api_carriers__code__cards_check_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProposalOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rehearse_card_api_carriers__code__cards_rehearse_post: {
+        parameters: {
+            query?: {
+                /** @description Over the orders of the last 90 days instead of those waiting */
+                past?: boolean;
+            };
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_rehearse_card_api_carriers__code__cards_rehearse_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RehearsalOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    bring_in_card_api_carriers__code__cards_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_bring_in_card_api_carriers__code__cards_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkOut"];
                 };
             };
             /** @description Problem details */

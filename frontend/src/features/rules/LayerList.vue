@@ -12,14 +12,22 @@ type Defaults = Schemas["ShopDefaultsIO"];
 const wanted = ref<Defaults>({ ...props.layers.defaults, group_services: { ...props.layers.defaults.group_services } });
 watch(() => props.layers.defaults, (now) => (wanted.value = { ...now, group_services: { ...now.group_services } }));
 const changed = computed(() => JSON.stringify(wanted.value) !== JSON.stringify(props.layers.defaults));
-const POLICIES = [["cheapest", "Cheapest", "least price; the earlier one of two equals"], ["fastest", "Fastest", "earliest arrival; the cheaper of two equals"], ["best_value", "Best value", "price + what a day is worth × days later + what a late parcel costs × share late"], ["cheapest_on_promise", "Cheapest on promise", "least price among those that arrive by the promised day; else the fastest"]] as const;
+const POLICIES = [["cheapest", "Cheapest", "least price; the earlier one of two equals"], ["fastest", "Fastest", "earliest arrival; the cheaper of two equals"], ["best_value", "Best value", "price + what a day is worth × days later + what a late parcel costs × share late"], ["cheapest_on_promise", "Cheapest on promise", "least price among those that arrive by the promised day; else the fastest"], ["ranking", "Own ranking", "the first of the ranking that takes it; where none does, the cheapest"]] as const;
+const ranking = computed(() => wanted.value.ranking ?? []);
+function rank(code: string, by: number): void {
+  const next = ranking.value.filter((c) => c !== code);
+  const at = ranking.value.indexOf(code);
+  if (by !== 0) next.splice(Math.max(0, (at < 0 ? next.length : at) + by), 0, code);
+  wanted.value = { ...wanted.value, ranking: next };
+}
+const past = ref(false);
 const GROUPS: Record<string, string> = { same_region: "Same region", country: "Rest of the country", islands: "Islands", neighbours: "Neighbours", world: "World" };
 const would = ref<Schemas["RehearsalOut"]>();
 const rehearse = useMutation({
-  mutationFn: async () => need(await api.POST("/api/layers/shop-defaults/rehearse", { body: wanted.value })),
+  mutationFn: async () => need(await api.POST("/api/layers/shop-defaults/rehearse", { params: { query: { past: past.value } }, body: wanted.value })),
   onSuccess: (found) => (would.value = found),
 });
-watch(wanted, () => { would.value = undefined; if (changed.value) rehearse.mutate(); }, { deep: true });
+watch([wanted, past], () => { would.value = undefined; if (changed.value) rehearse.mutate(); }, { deep: true });
 const save = useMutation({
   mutationFn: async () => need(await api.PUT("/api/layers/shop-defaults", { body: wanted.value })),
   onSuccess: () => client.invalidateQueries(),
@@ -53,6 +61,14 @@ const unlinked = computed(() => props.layers.promises.filter((p) => !p.recipe).l
         <button v-for="[code, name, how] in POLICIES" :key="code" class="chip" type="button" :title="how" :disabled="!may()" :aria-pressed="wanted.policy === code" @click="wanted = { ...wanted, policy: code }">{{ name }}</button>
       </div>
       <p class="mute small">{{ POLICIES.find((p) => p[0] === wanted.policy)?.[2] }}</p>
+      <div v-if="wanted.policy === 'best_value'" class="row">
+        <label>A day sooner is worth <input class="n" inputmode="decimal" :disabled="!may()" :value="((wanted.day_value_minor ?? 0) / 100).toFixed(2)" @change="wanted = { ...wanted, day_value_minor: Math.round(Number(($event.target as HTMLInputElement).value.replace(',', '.')) * 100) || 0 }" /></label>
+        <label>A late parcel costs <input class="n" inputmode="decimal" :disabled="!may()" :value="((wanted.late_value_minor ?? 0) / 100).toFixed(2)" @change="wanted = { ...wanted, late_value_minor: Math.round(Number(($event.target as HTMLInputElement).value.replace(',', '.')) * 100) || 0 }" /></label>
+      </div>
+      <template v-if="wanted.policy === 'ranking'">
+        <ol class="ranking"><li v-for="code in ranking" :key="code">{{ layers.choices.services[code] }} <template v-if="may()"><button class="key" type="button" :aria-label="`${layers.choices.services[code]} up`" @click="rank(code, -1)">↑</button> <button class="key" type="button" :aria-label="`${layers.choices.services[code]} down`" @click="rank(code, 1)">↓</button> <button class="link" type="button" :aria-label="`Remove ${layers.choices.services[code]}`" @click="rank(code, 0)">×</button></template></li></ol>
+        <label v-if="may()">Add <select aria-label="Service to rank" @change="rank(($event.target as HTMLSelectElement).value, 1); ($event.target as HTMLSelectElement).value = ''"><option value="">a service…</option><option v-for="(name, code) in layers.choices.services" v-show="!ranking.includes(String(code))" :key="code" :value="code">{{ name }}</option></select></label>
+      </template>
       <button class="quiet" type="button" :aria-expanded="open === 'groups'" @click="open = open === 'groups' ? '' : 'groups'">A service of its own for a destination group: {{ Object.keys(wanted.group_services ?? {}).length || "none" }}</button>
       <div v-if="open === 'groups'" class="grid">
         <label v-for="g in layers.groups" :key="g">{{ GROUPS[g] ?? g }}
@@ -64,7 +80,8 @@ const unlinked = computed(() => props.layers.promises.filter((p) => !p.recipe).l
         <label><input v-model="wanted.use_precedents" type="checkbox" :disabled="!may()" /> Use precedents</label>
       </div>
       <div v-if="changed && may()" class="row">
-        <span role="status" class="mute">{{ would ? `${count(would.changed, "order")} of ${would.waiting} waiting will change, ${money(would.before_minor, currency)} before, ${money(would.after_minor, currency)} after` : "Trying it…" }}</span>
+        <button type="button" class="chip" :aria-pressed="!past" @click="past = false">Waiting</button><button type="button" class="chip" :aria-pressed="past" @click="past = true">Last 90 days</button>
+        <span role="status" class="mute">{{ would ? `${count(would.changed, "order")} of ${would.waiting.toLocaleString("en-GB")} ${past ? "shipped" : "waiting"} ${past ? "would have changed" : "will change"}, ${money(would.before_minor, currency)} before, ${money(would.after_minor, currency)} after; late ${would.late_before} before, ${would.late_after} after` : "Trying it…" }}</span>
         <v-btn size="small" :loading="save.isPending.value" @click="save.mutate()">Save the defaults</v-btn>
       </div>
     </div>
@@ -95,6 +112,7 @@ const unlinked = computed(() => props.layers.promises.filter((p) => !p.recipe).l
 </template>
 
 <style scoped>
+.ranking { margin: 4px 0; padding-left: 22px; } .ranking li { padding: 2px 0; } .n { font: inherit; width: 70px; text-align: right; color: var(--ink); background: var(--sheet); border: 1px solid var(--line); border-radius: 3px; padding: 2px 6px; }
 .stack { display: grid; gap: 8px; }
 .layer { border: 1px solid var(--line); background: var(--sheet); padding: 9px 14px; }
 .between { display: flex; justify-content: space-between; gap: 10px; align-items: baseline; }

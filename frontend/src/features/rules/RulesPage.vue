@@ -3,6 +3,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref, watch } from "vue";
 import { api, need, words, type Schemas } from "../../api/client";
 import { count, dayAndClock, money } from "../../shared/format";
+import RehearsalView from "../../shared/RehearsalView.vue";
 import { useMe } from "../../shared/session";
 import ActionPart from "./ActionPart.vue";
 import ConditionPart from "./ConditionPart.vue";
@@ -11,7 +12,7 @@ import { layersQuery, rulesQuery, versionsQuery, vocabularyQuery } from "./queri
 import { copy, fresh, opened, type Rule } from "./written";
 
 const client = useQueryClient();
-const { currency, zone, may } = useMe();
+const { zone, may } = useMe();
 const { data: layers, error } = useQuery(layersQuery);
 const { data: inForce } = useQuery(rulesQuery);
 const { data: vocabulary } = useQuery(vocabularyQuery);
@@ -40,13 +41,14 @@ watch(draft, () => { if (changed.value) localStorage.setItem(KEPT, JSON.stringif
 let timer: number | undefined;
 const rehearsed = ref<Schemas["RulesRehearsed"]>();
 const rehearsalError = ref<unknown>();
+const past = ref(false);
 // What is shown is always said of the newest words: an answer to older ones is dropped, and until the new one comes it is dimmed.
 let asked = 0;
 const stale = ref(true);
 async function rehearse(): Promise<void> {
   const mine = ++asked;
   try {
-    const found = need(await api.POST("/api/rules/rehearse", { body: { rules: draft.value } }));
+    const found = need(await api.POST("/api/rules/rehearse", { params: { query: { past: past.value } }, body: { rules: draft.value } }));
     if (mine !== asked) return;
     rehearsed.value = found;
     rehearsalError.value = undefined;
@@ -56,7 +58,7 @@ async function rehearse(): Promise<void> {
   }
   stale.value = false;
 }
-watch([draft, base], () => {
+watch([draft, base, past], () => {
   stale.value = true;
   asked += 1;
   window.clearTimeout(timer);
@@ -109,7 +111,6 @@ function takeFile(files: FileList | null): void {
     }
   });
 }
-const delta = computed(() => (rehearsed.value ? rehearsed.value.rehearsal.after_minor - rehearsed.value.rehearsal.before_minor : 0));
 </script>
 
 <template>
@@ -173,27 +174,13 @@ const delta = computed(() => (rehearsed.value ? rehearsed.value.rehearsal.after_
         <p v-if="rehearsalError || save.error.value" class="note bad" role="alert">{{ words(save.error.value ?? rehearsalError) }}</p>
         <p v-if="stale && rehearsed" class="mute" role="status">Trying it over the waiting orders…</p>
         <div v-if="rehearsed" :class="{ dim: stale }">
-          <p v-if="!changed" class="mute" role="status">{{ count(rehearsed.rehearsal.looked_at, "waiting order") }} follow these layers. Change a rule and see here, before it is switched on, which of them would change and what it costs.</p>
-          <p v-else role="status"><b>{{ count(rehearsed.rehearsal.changed, "order") }}</b> of {{ rehearsed.rehearsal.waiting }} waiting will change<template v-if="changed">, {{ delta === 0 ? "at the same price" : delta > 0 ? `${money(delta, currency)} dearer` : `${money(-delta, currency)} cheaper` }}</template>. What was set by hand stays.</p>
-          <p v-if="rehearsed.rehearsal.stopped_after !== rehearsed.rehearsal.stopped_before" class="press">{{ rehearsed.rehearsal.stopped_after }} would be stopped by a snag, {{ rehearsed.rehearsal.stopped_before }} are now.</p>
-          <table v-if="rehearsed.rehearsal.changes.length" class="plain-table">
-            <thead><tr><th>Order</th><th>Before</th><th>After</th></tr></thead>
-            <tbody>
-              <tr v-for="c in rehearsed.rehearsal.changes" :key="c.order_id">
-                <td><RouterLink class="link mono" :to="`/orders/${c.order_id}`">{{ c.number }}</RouterLink><br /><span class="small mute">{{ c.recipient }}</span></td>
-                <td v-for="(o, n) in [c.before, c.after]" :key="n" :class="{ mute: n === 0 }">
-                  <template v-if="o.state !== 'open'">{{ o.state }}</template><template v-else>{{ o.service || "no price" }} {{ o.price_minor === null ? "" : money(o.price_minor, currency) }}</template>
-                  <br /><span class="small">{{ [o.packaging, ...o.extras.map((e) => e.replaceAll("_", " ")), o.desk, ...o.tags].filter(Boolean).join(" · ") }}</span>
-                  <template v-if="o.snags.length && n === 1"><br /><span class="snag warns small">{{ o.snags[0] }}</span></template>
-                </td>
-              </tr>
-            </tbody>
-          </table>
+          <p class="row-of"><button type="button" class="chip" :aria-pressed="!past" @click="past = false">Waiting</button><button type="button" class="chip" :aria-pressed="past" @click="past = true">Last 90 days</button></p>
+          <RehearsalView :found="rehearsed.rehearsal" :past="past" :idle="changed ? undefined : `${count(rehearsed.rehearsal.looked_at, past ? 'order' : 'waiting order')} follow these layers. Change a rule and see here, before it is switched on, which of them would change and what it costs.`" />
         </div>
         <p v-else-if="!rehearsalError" class="mute">Trying it over the waiting orders…</p>
         <div v-if="may() && changed" class="save">
           <v-text-field v-model="note" label="A note for the versions" maxlength="200" />
-          <div class="between"><v-btn variant="text" @click="begin">Throw away</v-btn><v-btn :loading="save.isPending.value" @click="save.mutate()">Switch on{{ rehearsed ? ` · ${count(rehearsed.rehearsal.changed, "order")} change` : "" }}</v-btn></div>
+          <div class="between"><v-btn variant="text" @click="begin">Throw away</v-btn><v-btn :loading="save.isPending.value" @click="save.mutate()">Switch on{{ rehearsed && !past ? ` · ${count(rehearsed.rehearsal.changed, "order")} change` : "" }}</v-btn></div>
         </div>
       </section>
     </div>
@@ -201,6 +188,7 @@ const delta = computed(() => (rehearsed.value ? rehearsed.value.rehearsal.after_
 </template>
 
 <style scoped>
+.row-of { display: flex; gap: 6px; margin: 6px 0; }
 .two { display: grid; grid-template-columns: minmax(0, 1fr) 400px; gap: 22px; align-items: start; }
 @media (max-width: 1100px) { .two { grid-template-columns: 1fr; } }
 .versions { margin-bottom: 14px; }

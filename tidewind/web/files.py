@@ -1,0 +1,21 @@
+"""Files in and out over HTTP."""
+
+from __future__ import annotations
+
+from fastapi import Response, UploadFile
+
+from tidewind.services.errors import Invalid
+
+
+def uploaded(file: UploadFile, limit_bytes: int) -> tuple[str, bytes]:
+    """Return an uploaded file's name and content.  Raises Invalid for one that is too large."""
+    data = file.file.read(limit_bytes + 1)
+    if len(data) > limit_bytes:
+        raise Invalid("too_large", f"The file is larger than {limit_bytes // 1_000_000} MB. Split it.")
+    return (file.filename or "file")[:120], data
+
+
+def download(data: bytes, name: str, kind: str) -> Response:
+    """Return a file to be saved under a name; ``kind`` is its media type."""
+    headers = {"Content-Disposition": f'attachment; filename="{name}"', "X-Content-Type-Options": "nosniff"}
+    return Response(data, media_type=kind, headers=headers)

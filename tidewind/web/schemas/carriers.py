@@ -1,0 +1,80 @@
+"""Carriers and rate cards as they go over HTTP."""
+
+from __future__ import annotations
+
+from datetime import date
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from tidewind.web.schemas.orders import Out, Short
+
+
+class ServiceOnCard(BaseModel):
+    """A service of the card in force, and whether the shop uses it."""
+
+    code: str
+    name: str
+    kind: str
+    on: bool
+    zones: list[str]
+
+
+class VersionOut(BaseModel):
+    """One version of a rate card."""
+
+    id: int
+    valid_from: date
+    valid_until: date | None
+    source: str
+    state: Literal["past", "in_force", "to_come"]
+
+
+class AccountOut(BaseModel):
+    """A carrier's account, its services and card versions (newest first)."""
+
+    code: str
+    name: str
+    monogram: str
+    account_number: str
+    active: bool
+    asks_prices: bool
+    latin_only: bool
+    discounts_bp: dict[str, int]
+    services: list[ServiceOnCard]
+    versions: list[VersionOut]
+
+
+class AccountIn(BaseModel):
+    """What to change; what is left out stays."""
+
+    model_config = ConfigDict(extra="forbid")
+    services_off: Annotated[list[Short], Field(max_length=200)] | None = None
+    discounts_bp: Annotated[dict[str, int], Field(max_length=200)] | None = None
+    active: bool | None = None
+    account_number: Annotated[str, Field(max_length=40)] | None = None
+
+
+class CardOut(BaseModel):
+    """One version: as written (docs/rate-card.md), and as tables."""
+
+    id: int
+    written: dict[str, Any]
+    tables: dict[str, list[list[str]]]
+
+
+class ChangedOut(Out):
+    where: str
+    before: str
+    after: str
+
+
+class ProposalOut(BaseModel):
+    """What an uploaded card changes against the version before it, or everything that is wrong with it."""
+
+    errors: list[str]
+    changes: list[ChangedOut]
+    total_changes: int
+    valid_from: date | None
+    against: date | None
+    ends: date | None = Field(description="The day on which the version before it will end")
