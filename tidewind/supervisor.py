@@ -79,6 +79,7 @@ class Supervisor:
         # Late imports: on most starts none of this is needed.
         from tidewind.app import make_wiring
         from tidewind.db.migrate import migrate
+        from tidewind.demo.history import load_history
         from tidewind.demo.load import load
 
         wiring = make_wiring(self.settings)
@@ -87,7 +88,10 @@ class Supervisor:
         if self.demo:
             with step("Loading the demo shop"):
                 self._wait(f"{self.settings.standins_url}/health", "standins")
-                load(wiring.sessions, wiring.outside, now())
+                fresh = load(wiring.sessions, wiring.outside, now())
+            if fresh:
+                with step("Loading what the demo shop has sent in the last 90 days"):
+                    load_history(wiring.sessions, now())
         wiring.sessions.kw["bind"].dispose()
         wiring.outside.close()
 

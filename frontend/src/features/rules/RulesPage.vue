@@ -2,7 +2,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref, watch } from "vue";
 import { api, need, words, type Schemas } from "../../api/client";
-import { count, dayAndClock, money } from "../../shared/format";
+import { count, dayAndClock } from "../../shared/format";
 import RehearsalView from "../../shared/RehearsalView.vue";
 import { useMe } from "../../shared/session";
 import ActionPart from "./ActionPart.vue";

@@ -1,0 +1,266 @@
+"""What went out before today: shipped orders of the last 90 days with their parcels, events and costs, by a seed."""
+
+from __future__ import annotations
+
+import random
+import secrets
+from collections.abc import Sequence
+from dataclasses import asdict, dataclass, replace
+from datetime import UTC, date, datetime, time, timedelta
+from itertools import count
+from typing import Any
+from zoneinfo import ZoneInfo
+
+from sqlalchemy import insert, select
+from sqlalchemy.orm import Session, sessionmaker
+
+from tidewind.core import ledger
+from tidewind.core.addresses.check import Address
+from tidewind.core.calendar import add_working_days, is_working_day
+from tidewind.core.codes import s10_number, sscc
+from tidewind.core.offers import Offer
+from tidewind.core.order_facts import OrderFacts, Shop
+from tidewind.core.planning import Plan, plan
+from tidewind.db.tables import (
+    Batch,
+    Channel,
+    Departure,
+    Label,
+    LedgerEntry,
+    LedgerLine,
+    Order,
+    OrderLine,
+    Person,
+    Product,
+    Shipment,
+    TrackingEvent,
+)
+from tidewind.services.departures import cutoff_at, default_place
+from tidewind.services.planning import line_facts, parcel_json, quote_json
+from tidewind.services.shop_facts import carriers_in_force, core_shop
+from tidewind.services.storing import recipient_key, search_text
+
+DAYS, SETTLED = 90, 12
+"""How far back it goes, and how old the youngest is: by then everything has been delivered."""
+LISBON = ZoneInfo("Europe/Lisbon")
+FIRST = ("Aida", "Bento", "Célia", "Duarte", "Elsa", "Filipe", "Glória", "Horácio", "Irene", "Júlio", "Lídia", "Mateus",
+         "Noémia", "Óscar", "Palmira", "Rogério", "Salomé", "Telmo", "Urbano", "Zélia")  # fmt: skip
+LAST = ("Abrantes", "Barreto", "Caldeira", "Dornelas", "Esteves", "Fontoura", "Gouveia", "Henriques", "Lacerda", "Moniz",
+        "Nogueira", "Paixão", "Queirós", "Rebelo", "Serpa", "Teixeira", "Vilhena")  # fmt: skip
+STREETS = ("Rua do Tanque", "Rua das Amoreiras", "Largo do Chafariz", "Travessa do Forno", "Rua Nova da Eira")
+TOWNS = (
+    ("Viseu", "3500-108", "PT", 9), ("Porto", "4100-320", "PT", 12), ("Lisboa", "1170-012", "PT", 12),
+    ("Coimbra", "3000-213", "PT", 7), ("Aveiro", "3800-001", "PT", 5), ("Évora", "7000-503", "PT", 4),
+    ("Funchal", "9050-012", "PT", 2), ("Ponta Delgada", "9500-321", "PT", 2), ("Salamanca", "37001", "ES", 5),
+    ("Lyon", "69003", "FR", 4), ("Köln", "50667", "DE", 4), ("Utrecht", "3511 BL", "NL", 3), ("Hereford", "HR1 2PX", "GB", 2),
+)  # fmt: skip
+PROMISES = (("Standard home, 3–5 days", 5), ("Express next day", 1), ("Economy", 8))
+LATE_PERCENT = {"bp-road": 3, "bp-night": 2, "bp-sea": 9, "np-economy": 8, "np-parcel": 5, "np-letter": 7}
+STAGES = (("announced", "Announced by the sender"), ("accepted", "Taken over from the sender"),
+          ("moving", "Sorted and on its way"), ("out_for_delivery", "With the driver"), ("delivered", "Delivered"))  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class _Sent:
+    """One order as it went: what was ordered, its plan and the offer taken."""
+
+    number: str
+    at: datetime
+    facts: OrderFacts
+    lines: Sequence[tuple[Product, int]]
+    made: Plan
+    offer: Offer
+    paid: int
+
+
+def load_history(sessions: sessionmaker[Session], now: datetime, days: int = DAYS, most_a_day: int = 56) -> int:
+    """Load shipped orders day by day, the same ones for the same day; return how many."""
+    chance = random.Random(20_260_823)
+    numbers, serials = count(14_000), count(1)
+    made = 0
+    today = now.astimezone(LISBON).date()
+    for back in range(days, SETTLED - 1, -1):
+        day = today - timedelta(days=back)
+        if not is_working_day(day, "PT"):
+            continue
+        with sessions.begin() as session:
+            made += _one_day(session, chance, day, chance.randint(most_a_day // 2, most_a_day), numbers, serials)
+    return made
+
+
+def _one_day(
+    session: Session, chance: random.Random, day: date, many: int, numbers: count[int], serials: count[int]
+) -> int:  # fmt: skip
+    at = datetime.combine(day, time(10), LISBON).astimezone(UTC)
+    shop = core_shop(session, at)
+    shop = replace(shop, rules=(), screen=None, carriers=carriers_in_force(session, day))
+    products = session.scalars(select(Product).where(Product.weight_g.is_not(None), Product.length_mm.is_not(None)))
+    goods = sorted(products, key=lambda p: p.sku)
+    sent = [s for s in (_order(chance, at, shop, goods, f"LL-{next(numbers)}") for _ in range(many)) if s]
+    if sent:
+        _store(session, sent, shop, day, chance, serials)
+    return len(sent)
+
+
+def _order(
+    chance: random.Random, at: datetime, shop: Shop, goods: Sequence[Product], number: str
+) -> _Sent | None:  # fmt: skip
+    city, postcode, country, _ = chance.choices(TOWNS, [t[3] for t in TOWNS])[0]
+    name = f"{chance.choice(FIRST)} {chance.choice(LAST)}"
+    street = f"{chance.choice(STREETS)} {chance.randint(1, 140)}"
+    lines = [(p, chance.choice((1, 1, 1, 2, 3))) for p in chance.sample(goods, chance.choice((1, 1, 2, 3)))]
+    promise, within = chance.choices(PROMISES, (7, 1, 3))[0]
+    ordered = at - timedelta(hours=chance.randint(1, 20))
+    facts = OrderFacts(
+        tuple(line_facts(str(n), p.sku, p.name, many, None, p.value_minor, p) for n, (p, many) in enumerate(lines)),
+        Address(name=name, street=street, city=city, postcode=postcode, country=country), home=chance.random() < 0.85,
+        promise=add_working_days(at.date(), within, "PT"), channel="larkspur", promise_text=promise, ordered_at=ordered,
+    )  # fmt: skip
+    made = plan(facts, shop)
+    if made.stopped or made.chosen is None or made.chosen.quote is None or made.chosen.arrival is None:
+        return None
+    paid = chance.choice((390, 490, 590)) if country == "PT" else chance.choice((990, 1_490))
+    return _Sent(number, ordered, facts, lines, made, made.chosen, paid)
+
+
+def _store(
+    session: Session, sent: Sequence[_Sent], shop: Shop, day: date, chance: random.Random, serials: count[int]
+) -> None:  # fmt: skip
+    channel = session.scalars(select(Channel.id).where(Channel.code == "larkspur")).one()
+    person = session.scalars(select(Person.id).order_by(Person.id)).first()
+    noon = datetime.combine(day, time(11, 30), LISBON).astimezone(UTC)
+    batch = session.scalars(
+        insert(Batch).values(client_key=f"history-{day}", person_id=person).returning(Batch.id)
+    ).one()
+    ids = _insert(session, Order, [_order_row(s, channel, noon) for s in sent])
+    session.execute(insert(OrderLine), [
+        {"order_id": order_id, "position": n, "sku": p.sku, "name": p.name, "quantity": many, "sent": 0,
+         "unit_price_minor": p.value_minor, "weight_g": None}
+        for order_id, s in zip(ids, sent, strict=True) for n, (p, many) in enumerate(s.lines, 1)
+    ])  # fmt: skip
+    departures = _departures(session, sent, shop)
+    shipments = _insert(session, Shipment, [
+        _shipment_row(order_id, s, batch, departures[s.offer.carrier, s.offer.network, _leaves(s)], noon, session)
+        for order_id, s in zip(ids, sent, strict=True)
+    ])  # fmt: skip
+    labels = _insert(session, Label, [
+        {"shipment_id": shipment, "parcel_no": n, "parcel": parcel_json(p), "gross_g": p.gross_g,
+         "tracking_number": _number(s.offer.carrier, next(serials)), "printed_at": noon}
+        for shipment, s in zip(shipments, sent, strict=True) for n, p in enumerate(s.offer.parcels, 1)
+    ])  # fmt: skip
+    of_label = [s for s in sent for _ in s.offer.parcels]
+    session.execute(
+        insert(TrackingEvent), [e for i, s in zip(labels, of_label, strict=True) for e in _events(i, s, chance)]
+    )
+    _post(session, [(s, shipment) for s, shipment in zip(sent, shipments, strict=True)], noon, day)
+
+
+def _insert(session: Session, table: Any, rows: list[dict[str, Any]]) -> list[int]:
+    return list(session.scalars(insert(table).returning(table.id, sort_by_parameter_order=True), rows))
+
+
+def _leaves(sent: _Sent) -> date:
+    if sent.offer.arrival is None:
+        raise ValueError(f"{sent.number} has no arrival")
+    return sent.offer.arrival.ship_date
+
+
+def _order_row(s: _Sent, channel: int, at: datetime) -> dict[str, Any]:
+    offer, address = s.offer, asdict(s.facts.address)
+    quote, arrival = offer.quote, offer.arrival
+    made = {
+        "parcels": [parcel_json(p) for p in offer.parcels], "service_name": offer.name, "quote": quote_json(offer),
+        "extras": [], "value_minor": s.made.value, "rules": [], "layers": ["shop default"],
+        "trail": {n: [asdict(step) for step in steps] for n, steps in s.made.trail.items()},
+    }  # fmt: skip
+    return {
+        "channel_id": channel, "number": s.number, "state": "shipped", "ordered_at": s.at, "address": address,
+        "imported": {"address": address}, "home": s.facts.home, "promise": s.facts.promise_text,
+        "promise_date": s.facts.promise, "paid_shipping_minor": s.paid, "plan": made, "plan_version": 1,
+        "carrier": offer.carrier, "service": offer.service, "network": offer.network,
+        "price_minor": quote.net if quote else None, "ship_date": arrival.ship_date if arrival else None,
+        "arrives": arrival.latest if arrival else None, "parcel_count": len(offer.parcels), "planned_at": at,
+        "basket": s.facts.basket, "recipient_key": recipient_key(s.facts.address), "hand": {}, "tags": [],
+        "plan_tags": [], "cleared": [],
+        "search": search_text(s.number, s.facts.address, [f"{p.name} {p.sku}" for p, _ in s.lines]),
+    }  # fmt: skip
+
+
+def _departures(session: Session, sent: Sequence[_Sent], shop: Shop) -> dict[tuple[str, str, date], int]:
+    place = default_place(session).id
+    carriers = {c.code: c for c in shop.carriers}
+    found: dict[tuple[str, str, date], int] = {}
+    for key in sorted({(s.offer.carrier, s.offer.network, _leaves(s)) for s in sent}):
+        carrier, network, day = key
+        known = select(Departure.id).where(
+            Departure.carrier == carrier,
+            Departure.network == network,
+            Departure.day == day,
+            Departure.place_id == place,
+        )
+        made = insert(Departure).values(
+            carrier=carrier, network=network, place_id=place, day=day, state="handed_over",
+            cutoff_at=cutoff_at(carriers[carrier], network, day),
+        ).returning(Departure.id)  # fmt: skip
+        found[key] = session.scalar(known) or session.scalars(made).one()
+    return found
+
+
+def _shipment_row(
+    order_id: int, s: _Sent, batch: int, departure: int, at: datetime, session: Session
+) -> dict[str, Any]:  # fmt: skip
+    offer = s.offer
+    return {
+        "order_id": order_id, "batch_id": batch, "departure_id": departure, "state": "bought",
+        "idempotency_key": f"history-{s.number}", "carrier": offer.carrier, "service": offer.service,
+        "service_name": offer.name, "price_minor": offer.quote.net if offer.quote else 0, "quote": quote_json(offer),
+        "sender": default_place(session).address, "address": asdict(s.facts.address), "extras": [],
+        "ship_date": _leaves(s), "arrives": offer.arrival.latest if offer.arrival else None, "asked_at": at,
+        "bought_at": at, "tracking_key": secrets.token_urlsafe(24), "tracking_state": "delivered",
+        "next_look_at": None,
+    }  # fmt: skip
+
+
+def _number(carrier: str, serial: int) -> str:
+    return (
+        s10_number("CP", f"{21_000_000 + serial:08d}", "PT")
+        if carrier == "norvia"
+        else sscc("3560000", 700_000 + serial)
+    )
+
+
+def _events(label: int, s: _Sent, chance: random.Random) -> list[dict[str, Any]]:
+    """The way of one parcel: now and then a day or two late, by the service's habit, and never on a day off."""
+    arrival = s.offer.arrival
+    if arrival is None:
+        return []
+    days = 0
+    if chance.randrange(100) < LATE_PERCENT.get(s.offer.service, 5):
+        days = chance.choice((1, 1, 2))
+    end = add_working_days(arrival.latest, days, s.facts.address.country)
+    left = datetime.combine(arrival.ship_date, time(18, 40), LISBON)
+    there = datetime.combine(end, time(chance.randint(9, 17), chance.randrange(60)), LISBON)
+    times = (left - timedelta(hours=7), left, left + timedelta(hours=5), there - timedelta(hours=2), there)
+    return [
+        {"label_id": label, "at": at.astimezone(UTC), "state": state, "words": words, "spot": ""}
+        for at, (state, words) in zip(times, STAGES, strict=True)
+    ]
+
+
+def _post(session: Session, bought: Sequence[tuple[_Sent, int]], at: datetime, day: date) -> None:
+    """Write the books of a day: a top-up of what its labels cost, then a hold and a charge for each."""
+    total = sum(s.offer.quote.net for s, _ in bought if s.offer.quote)
+    moves: list[tuple[str, int, str, str, int | None]] = [("top_up", total, f"history:{day}", "Top-up", None)]
+    for s, shipment in bought:
+        net = s.offer.quote.net if s.offer.quote else 0
+        reason = f"Order {s.number}, {s.offer.name}"
+        moves += [(kind, net, f"{kind}:history-{s.number}", reason, shipment) for kind in ("hold", "charge")]
+    entries = _insert(session, LedgerEntry, [
+        {"key": key, "at": at, "kind": kind, "reason": reason, "shipment_id": shipment}
+        for kind, _, key, reason, shipment in moves
+    ])  # fmt: skip
+    session.execute(insert(LedgerLine), [
+        {"entry_id": entry, "account": account, "amount_minor": amount}
+        for entry, (kind, sum_, *_) in zip(entries, moves, strict=True)
+        for account, amount in ledger.entry(kind, sum_).postings
+    ])  # fmt: skip
