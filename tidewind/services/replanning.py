@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import date, datetime, timedelta
+from functools import cache
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session, sessionmaker
@@ -88,15 +89,17 @@ def outcome_of(made: Plan) -> Outcome:
 def rehearse(session: Session, now: datetime, change: Callable[[Shop], Shop], *, past: bool = False) -> Rehearsal:
     """Plan the waiting orders, or those shipped in the last 90 days, as they are and as they would be; store nothing.
 
-    Both plans are made now, so that only the change makes a difference; at most ``MOST_REHEARSED`` newest orders.
+    Both plans are made with the same clock, so that only the change makes a difference: waiting orders now, past ones
+    on the day they were planned, by the prices of today.  At most ``MOST_REHEARSED`` newest orders.
     """
     clause = (Order.state == "shipped") & (Order.ordered_at > now - PAST) if past else waiting_clause()
     result = Rehearsal(waiting=session.scalar(select(func.count(Order.id)).where(clause)) or 0)
     orders = session.scalars(select(Order).where(clause).order_by(Order.id.desc()).limit(MOST_REHEARSED)).all()
-    before_shop = core_shop(session, now)
-    after_shop = change(before_shop)
+    shop = core_shop(session, now)
+    both = _at_times(shop, change(shop))
     result.looked_at = len(orders)
     for order, facts in zip(orders, all_facts(session, orders), strict=True):
+        before_shop, after_shop = both(order.planned_at if past and order.planned_at else now)
         was, becomes = plan(facts, before_shop), plan(facts, after_shop)
         before, after = outcome_of(was), outcome_of(becomes)
         result.before_minor += before.price_minor or 0
@@ -116,6 +119,16 @@ def rehearse(session: Session, now: datetime, change: Callable[[Shop], Shop], *,
                 name = order.address["name"] or order.address["company"]
                 result.changes.append(Change(order.id, order.number, name, before, after))
     return result
+
+
+def _at_times(before: Shop, after: Shop) -> Callable[[datetime], tuple[Shop, Shop]]:
+    """Return what gives both shops as of a moment; each moment is made once."""
+
+    @cache
+    def both(at: datetime) -> tuple[Shop, Shop]:
+        return replace(before, now=at), replace(after, now=at)
+
+    return both
 
 
 def replan_waiting(session: Session, words: str, now: datetime) -> Work:

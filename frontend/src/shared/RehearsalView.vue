@@ -20,8 +20,8 @@ const which = computed(() => (props.past ? "of the last 90 days" : "waiting"));
         <thead><tr><th></th><th class="right">Before</th><th class="right">After</th></tr></thead>
         <tbody>
           <tr><td>Price of all together</td><td class="right">{{ money(found.before_minor, currency) }}</td><td class="right"><b>{{ money(found.after_minor, currency) }}</b></td></tr>
-          <tr><td>Arrive after their promise</td><td class="right">{{ found.late_before }}</td><td class="right"><b :class="{ stop: found.late_after > found.late_before }">{{ found.late_after }}</b></td></tr>
-          <tr><td>Stopped by a snag</td><td class="right">{{ found.stopped_before }}</td><td class="right"><b :class="{ stop: found.stopped_after > found.stopped_before }">{{ found.stopped_after }}</b></td></tr>
+          <tr><td>Arrive after their promise</td><td class="right">{{ found.late_before.toLocaleString("en-GB") }}</td><td class="right"><b :class="{ stop: found.late_after > found.late_before }">{{ found.late_after.toLocaleString("en-GB") }}</b></td></tr>
+          <tr><td>Stopped by a snag</td><td class="right">{{ found.stopped_before.toLocaleString("en-GB") }}</td><td class="right"><b :class="{ stop: found.stopped_after > found.stopped_before }">{{ found.stopped_after.toLocaleString("en-GB") }}</b></td></tr>
         </tbody>
       </table>
     </template>

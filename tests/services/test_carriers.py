@@ -1,0 +1,145 @@
+"""Carriers: cards brought in and given out, contracts, services off, and what a change would do, waiting and past."""
+
+from __future__ import annotations
+
+import json
+from datetime import date
+
+import pytest
+from sqlalchemy import func, select, text
+from sqlalchemy.orm import Session
+
+from tests.conftest import MONDAY, Clock
+from tidewind.core.addresses.check import Address
+from tidewind.core.tariffs.reading import BadCard
+from tidewind.core.tariffs.written import write_card
+from tidewind.db.tables import Order, RateCardRow
+from tidewind.demo.history import load_history
+from tidewind.outside.spreadsheets import read_tables
+from tidewind.services import carriers, comparing, layers, money
+from tidewind.services.carriers import AccountChange
+from tidewind.services.comparing import QuoteAsk, QuotedParcel
+from tidewind.services.errors import Conflict, Invalid, NotFound
+from tidewind.services.records import record_of
+from tidewind.web.access import Wiring
+
+
+def road(session: Session, kind: str = "json") -> tuple[RateCardRow, bytes]:
+    row = carriers.versions(session, "brightmile")[0]
+    return row, carriers.file_of(row, kind)
+
+
+def dearer(session: Session, start: str = "2026-12-01") -> bytes:
+    body = json.loads(road(session)[1])
+    body["valid_from"] = start
+    body["services"][0]["prices"]["pt2"] = [p + 50 for p in body["services"][0]["prices"]["pt2"]]
+    body["surcharges"][0]["fixed"] = 75
+    return json.dumps(body).encode()
+
+
+@pytest.mark.parametrize("kind", ["json", "xlsx", "csv"])
+@pytest.mark.parametrize("code", ["norvia", "brightmile", "pontolo", "cobaltair"])
+def test_every_card_goes_out_and_comes_in_again_unchanged(session: Session, code: str, kind: str) -> None:
+    for row in carriers.versions(session, code):
+        card = carriers.read_upload(carriers.file_of(row, kind), f"{code}.{kind}")
+        assert not isinstance(card, BadCard), card.errors[:3]
+        assert write_card(card) == write_card(carriers.card_of(row))
+
+
+def test_a_new_version_says_what_it_changes_and_ends_the_one_before(session: Session) -> None:
+    found = carriers.propose(session, "brightmile", dearer(session), "december.json")
+    assert (list(found.errors), found.against, found.ends) == ([], date(2026, 7, 1), date(2026, 11, 30))
+    said = {(c.where, c.before, c.after) for c in found.changes}
+    assert ("Road, Zone 2, mainland to 3 kg", "5.20 EUR", "5.70 EUR") in said
+    assert ("surcharges home, fixed", "70", "75") in said
+    assert len([c for c in found.changes if c.where.startswith("Road, Zone 2")]) == 10
+    made, _ = carriers.save(session, "brightmile", dearer(session), "december.json", MONDAY)
+    before = carriers.versions(session, "brightmile")[1]
+    assert (made.valid_from, before.valid_until, made.source) == (
+        date(2026, 12, 1),
+        date(2026, 11, 30),
+        "december.json",
+    )
+    again = carriers.propose(session, "brightmile", dearer(session), "december.json")
+    assert again.errors == ("valid_from: another version is valid from 01 Dec 2026 already",)
+    carriers.remove(session, "brightmile", made.id, MONDAY)
+    session.flush()
+    assert carriers.versions(session, "brightmile")[0].valid_until is None
+    with pytest.raises(Conflict, match="has begun"):
+        carriers.remove(session, "brightmile", before.id, MONDAY)
+
+
+def test_faults_are_named_by_sheet_and_cell(session: Session) -> None:
+    tables = read_tables(road(session, "xlsx")[1], "road.xlsx")
+    prices = tables["Prices"]
+    zone = prices[0].index("pt2")
+    prices[2][zone] = "four euros"
+    tables["Services"][1][3] = "by_mood"
+    tables["Zones"][3][tables["Zones"][0].index("Countries")] = ""
+
+    def refused() -> str:
+        rows = [line for name, rows in tables.items() for line in ([f"# {name}"], *rows)]
+        text_ = "\n".join(",".join(f'"{cell}"' for cell in row) for row in rows)
+        found = carriers.propose(session, "brightmile", text_.encode(), "road.csv")
+        assert found.card is None
+        return " | ".join(found.errors)
+
+    assert refused() == "Prices, cell F3: “four euros” is not what belongs under pt2"
+    prices[2][zone] = "4.75"
+    assert "Services, row 2: kind: 'by_mood' is not one of weight" in refused()
+    assert "Zones, row 4: where[1].countries: is missing" in refused()
+    other = json.loads(road(session)[1]) | {"carrier": "norvia"}
+    wrong = carriers.propose(session, "brightmile", json.dumps(other).encode(), "x.json")
+    assert wrong.errors == ("This card is of norvia, not of brightmile.",)
+    for data in (b"{", b"", b"PK\x03\x04nothing", b"\xff\xfe\x00", b"# Card\nCarrier,brightmile"):
+        assert carriers.propose(session, "brightmile", data, "odd").errors
+        with pytest.raises(Invalid, match="Nothing was stored"):
+            carriers.save(session, "brightmile", data, "odd", MONDAY)
+    with pytest.raises(NotFound):
+        carriers.propose(session, "ghost", b"{}", "x")
+
+
+def test_contracts_and_services_are_tried_before_they_count(session: Session) -> None:
+    half = AccountChange(discounts_bp={"*": 1_200, "bp-road:es": 5_000})
+    tried = carriers.rehearse_account(session, "brightmile", half, MONDAY)
+    assert tried.looked_at == tried.waiting > 40
+    assert tried.after_minor <= tried.before_minor
+    before = session.scalar(select(func.sum(Order.price_minor)).where(Order.state == "open"))
+    carriers.change_account(session, "brightmile", half, MONDAY)
+    after = session.scalar(select(func.sum(Order.price_minor)).where(Order.state == "open"))
+    assert (before or 0) - (after or 0) == tried.before_minor - tried.after_minor
+    carriers.change_account(session, "brightmile", AccountChange(services_off=["bp-night"]), MONDAY)
+    asked = QuoteAsk(Address(postcode="3500-108", country="PT"), True, (QuotedParcel(900, (250, 180, 120)),))
+    codes = {c.offer.service for c in comparing.quote(session, asked, MONDAY).compared.cells}
+    assert "bp-night" not in codes
+    assert "bp-road" in codes
+    for bad in (AccountChange(services_off=["ghost"]), AccountChange(discounts_bp={"*": 10_000}),
+                AccountChange(discounts_bp={"bp-road:moon": 100})):  # fmt: skip
+        with pytest.raises(Invalid):
+            carriers.change_account(session, "brightmile", bad, MONDAY)
+
+
+def test_the_own_ranking_chooses_and_needs_to_be_there(session: Session) -> None:
+    now = layers.shop_defaults(session)
+    wanted = layers.ShopDefaults("ranking", now.group_services, False, False, ["np-economy", "bp-road"], 40, 250)
+    tried = layers.rehearse_defaults(session, wanted, MONDAY)
+    assert tried.changed > 10
+    assert {c.after.service for c in tried.changes if c.after.service} & {"Economy"}
+    for ranking in ([], ["np-economy", "np-economy"], ["ghost"]):
+        with pytest.raises(Invalid):
+            layers.set_shop_defaults(session, layers.ShopDefaults("ranking", {}, False, False, ranking), MONDAY)
+
+
+def test_the_past_is_a_place_to_rehearse(wiring: Wiring, clock: Clock) -> None:
+    made = load_history(wiring.sessions, clock(), days=24, most_a_day=8)
+    assert made > 30
+    with wiring.sessions() as session:
+        assert money.balance(session).balance_minor == 60_000
+        assert session.scalar(text("select sum(amount_minor) from ledger_line")) == 0
+        assert sum(r.parcels for r in record_of(session, clock()).values()) >= made
+        cheaper = AccountChange(discounts_bp={"*": 5_000})
+        tried = carriers.rehearse_account(session, "brightmile", cheaper, clock(), past=True)
+        assert tried.looked_at == made
+        assert tried.changed > 0
+        assert tried.after_minor < tried.before_minor
+        assert tried.late_before < made // 2  # judged by the day they were planned on, not by today
