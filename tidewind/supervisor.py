@@ -34,8 +34,10 @@ def step(words: str) -> Iterator[None]:
 class Supervisor:
     """The program's processes: database, stand-ins, job worker, web server."""
 
-    def __init__(self, var: Path, port: int, demo: bool, fast: tuple[str, ...] = SLOW_BUT_SAFE) -> None:
-        self.var, self.port, self.demo = var, port, demo
+    def __init__(
+        self, var: Path, port: int, demo: bool, fast: tuple[str, ...] = SLOW_BUT_SAFE, history_days: int = 90
+    ) -> None:  # fmt: skip
+        self.var, self.port, self.demo, self.history_days = var, port, demo, history_days
         self.cluster = Cluster(var / "postgres", fast)
         self.children: dict[str, subprocess.Popen[bytes]] = {}
         self.settings = Settings()
@@ -90,8 +92,8 @@ class Supervisor:
                 self._wait(f"{self.settings.standins_url}/health", "standins")
                 fresh = load(wiring.sessions, wiring.outside, now())
             if fresh:
-                with step("Loading what the demo shop has sent in the last 90 days"):
-                    load_history(wiring.sessions, now())
+                with step(f"Loading what the demo shop has sent in the last {self.history_days} days"):
+                    load_history(wiring.sessions, now(), self.history_days)
         wiring.sessions.kw["bind"].dispose()
         wiring.outside.close()
 

@@ -23,7 +23,7 @@ CHROMIUM = [
 def start(demo: bool) -> Iterator[Supervisor]:
     with tempfile.TemporaryDirectory(prefix="tidewind-day-", ignore_cleanup_errors=True) as folder:
         Path(folder).chmod(0o755)
-        made = Supervisor(Path(folder) / "shop", free_port(), demo=demo, fast=FAST_FOR_TESTS)
+        made = Supervisor(Path(folder) / "shop", free_port(), demo=demo, fast=FAST_FOR_TESTS, history_days=20)
         try:
             made.up()
             yield made

@@ -7,6 +7,7 @@ import json
 from dataclasses import replace
 from datetime import date
 from importlib import resources
+from pathlib import Path
 from typing import Any
 
 import pytest
@@ -20,7 +21,7 @@ from tidewind.core.tariffs.check import clash
 from tidewind.core.tariffs.engine import CompiledCard
 from tidewind.core.tariffs.quote import Quote
 from tidewind.core.tariffs.reading import BadCard
-from tidewind.core.tariffs.written import read_card
+from tidewind.core.tariffs.written import card_schema, read_card
 from tidewind.core.tariffs.zones import in_postcodes
 
 CARDS = [CompiledCard(BRIGHTMILE, MONDAY, {"*": 1200}), CompiledCard(NORVIA, MONDAY)]
@@ -160,3 +161,8 @@ def test_two_versions_are_never_in_force_on_one_day(
     card = replace(BRIGHTMILE, valid_from=date.fromisoformat(start), valid_until=as_day(end))
     found = clash(card, [(date.fromisoformat(a), as_day(b)) for a, b in beside])
     assert (found is None) if words is None else (words in str(found))
+
+
+def test_the_schema_that_is_shipped_is_the_one_that_is_read() -> None:
+    shipped = json.loads((Path(__file__).parents[2] / "docs" / "rate-card.schema.json").read_text("utf-8"))
+    assert shipped == card_schema()

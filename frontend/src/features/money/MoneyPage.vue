@@ -25,7 +25,7 @@ function postings(lines: { account: string; amount_minor: number }[]): string {
 </script>
 
 <template>
-  <div class="page">
+  <div class="page" tabindex="0" role="region" aria-label="Money">
     <div class="head"><h1>Money</h1><span class="mute">Postage balance and its ledger; entries are never changed, only reversed</span></div>
     <p v-if="error" class="note bad" role="alert">{{ words(error) }}</p>
     <p v-else-if="isPending" class="empty">Fetching the ledger…</p>

@@ -75,7 +75,7 @@ const STATES = { past: "past", in_force: "in force", to_come: "to come" } as con
 </script>
 
 <template>
-  <div class="page">
+  <div class="page" tabindex="0" role="region" aria-label="Carriers">
     <div class="head"><h1>Carriers</h1><span class="mute">Accounts, services, and the prices by which every quote is made</span></div>
     <p v-if="error" class="note bad" role="alert">{{ words(error) }}</p>
     <p v-else-if="isPending" class="empty">Fetching the carriers…</p>

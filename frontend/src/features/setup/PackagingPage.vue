@@ -39,7 +39,7 @@ const save = useMutation({
 </script>
 
 <template>
-  <div class="page">
+  <div class="page" tabindex="0" role="region" aria-label="Packaging">
     <div class="head"><h1>Packaging</h1><span class="mute">Own boxes and the carriers'; the smallest that everything fits into is taken</span><span class="grow" /><v-btn v-if="may()" @click="start()">Add packaging</v-btn></div>
     <p v-if="error" class="note bad" role="alert">{{ words(error) }}</p>
     <p v-else-if="isPending" class="empty">Fetching the packaging…</p>

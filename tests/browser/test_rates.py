@@ -1,0 +1,100 @@
+"""Prices as people use them: one order in every box, many at once, a quote that becomes a shipment, a contract tried."""
+
+from __future__ import annotations
+
+import json
+from urllib.parse import quote as in_address
+
+from playwright.sync_api import Browser, expect
+
+from tests.browser.people import axe, page_of, row
+from tidewind.supervisor import Supervisor
+
+PARCEL = {"country": "PT", "postcode": "3500-108", "value": "45",
+          "parcels": [{"weight": "2.24", "sides": "40 x 30 x 20", "count": "1"}]}  # fmt: skip
+
+
+def test_one_order_in_every_box_and_many_at_once(browser: Browser, shop: Supervisor) -> None:
+    page = page_of(browser, shop)
+    page.goto("/orders")
+    row(page, "Beatriz Amorim").locator("td").nth(2).click()
+    compare = page.get_by_role("region", name="Price against arrival")
+    road = compare.get_by_role("row", name="Road").filter(has_text="€6.10")
+    expect(road).to_be_visible()
+    expect(compare.get_by_text("Express by end of day")).to_be_visible()
+    expect(compare.get_by_text("asking…")).to_have_count(0)  # the live carrier was asked by itself, and answered
+    road.get_by_role("button", expanded=False).click()
+    expect(compare.get_by_text("15.5 % of 5.28 EUR")).to_be_visible()
+    expect(compare.get_by_text("Leaves with Brightmile road, cut-off 17:15 in Lisbon")).to_be_visible()
+    axe(page)
+    compare.get_by_role("button", name="Signature").click()
+    expect(compare.get_by_role("row", name="BP Road").filter(has_text="€7.20")).to_be_visible()
+    compare.get_by_role("button", name="Signature").click()
+    compare.get_by_title("Choose Night, by 12:00").click()
+    expect(page.get_by_text("Set by hand: extras, service")).to_be_visible()
+    page.get_by_role("button", name="Let the plan decide").click()
+
+    page.goto("/orders")
+    expect(row(page, "Beatriz Amorim")).to_be_visible()
+    page.keyboard.press("a")
+    page.keyboard.press("m")
+    grid = page.get_by_role("grid")
+    expect(grid.get_by_role("row").nth(5)).to_be_visible()
+    axe(page)
+    tray = page.get_by_role("region", name="What changes")
+    before = tray.locator("b").first.inner_text()
+    page.keyboard.press("1")  # cheapest, for all
+    keep = page.get_by_role("button", name="Keep")
+    expect(keep).to_be_enabled()
+    after = tray.locator("b").nth(1).inner_text()
+    assert after != before
+    page.keyboard.press("k")
+    expect(tray.locator("b").first).to_have_text(after)
+    page.get_by_role("button", name="Undo").click()
+    expect(tray.locator("b").first).to_have_text(before)
+    page.keyboard.press("ArrowDown")
+    page.keyboard.press("ArrowRight")
+    page.keyboard.press("ArrowRight")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("button", name="Keep 1 change")).to_be_enabled()
+
+
+def test_a_quote_opens_by_its_link_and_becomes_a_shipment(browser: Browser, shop: Supervisor) -> None:
+    page = page_of(browser, shop)
+    page.goto(f"/quote?q={in_address(json.dumps(PARCEL))}")
+    services = page.get_by_role("region", name="Every service")
+    expect(services.get_by_role("row", name="Road").filter(has_text="€6.10")).to_be_visible()
+    axe(page)
+    services.get_by_role("button", name="Locker or shop").click()
+    page.get_by_label("Locker or shop code").fill("L-204")
+    expect(services.get_by_role("row", name="Locker next day")).to_be_visible()
+    services.get_by_role("button", name="Locker or shop").click()
+    page.get_by_role("button", name="lb, in").click()
+    expect(page.get_by_label("Weight, lb")).to_have_value("4.938")
+    expect(services.get_by_role("row", name="Road").filter(has_text="€6.10")).to_be_visible()
+    page.get_by_role("button", name="kg, cm").click()
+    services.get_by_title("Make a shipment with Road").click()
+    expect(page.get_by_role("heading", name="New shipment")).to_be_visible()
+    page.get_by_label("Name").first.fill("Aida Serpa")
+    page.get_by_label("Street").fill("Rua Nova da Eira 4")
+    page.get_by_label("City").fill("Viseu")
+    expect(page.get_by_text("Own carton → Road")).to_contain_text("€6.10")
+    page.get_by_role("button", name="Make the shipment").click()
+    expect(page.get_by_role("button", name="Buy 1 label · €6.10")).to_be_visible()
+
+
+def test_a_contract_is_tried_over_the_past_and_a_bad_card_says_where(browser: Browser, shop: Supervisor) -> None:
+    page = page_of(browser, shop, "Inês Valadar")
+    page.goto("/set-up/carriers")
+    page.get_by_role("button", name="Brightmile Parcel").click()
+    page.get_by_label("Discount on all services, per cent").fill("30")
+    expect(page.get_by_text("cheaper. What was set by hand stays")).to_be_visible()
+    page.get_by_role("button", name="Last 90 days").click()
+    expect(page.get_by_text("of the last 90 days would have changed")).to_be_visible()
+    axe(page)
+    page.get_by_role("button", name="Throw away").click()
+    page.get_by_label("Try a new version").set_input_files(
+        {"name": "bad.csv", "mimeType": "text/csv", "buffer": b"# Card\nCarrier,brightmile\n# Prices\nService,Up to kg or dm3\nghost,1\n"}
+    )  # fmt: skip
+    expect(page.get_by_text("bad.csv cannot be used; nothing was stored.")).to_be_visible()
+    expect(page.get_by_text("Prices, cell A2: no service has the code ghost")).to_be_visible()
