@@ -24,6 +24,13 @@ const rows = computed(() => card.value?.tables[table.value] ?? []);
 /** Columns that say nothing in this table are left out, so that what is filled stands close together. */
 const columns = computed(() => (rows.value[0] ?? []).map((_, i) => i).filter((i) => i < 2 || rows.value.slice(1).some((r) => r[i])));
 
+/** Zones and services by the names people know them by; the codes stay in the files. */
+const called = computed(() => {
+  const written = card.value?.written as { zones?: { id: string; name: string }[]; services?: { code: string; name: string }[] } | undefined;
+  return Object.fromEntries([...(written?.zones ?? []).map((z) => [z.id, z.name]), ...(written?.services ?? []).map((s) => [s.code, s.name])]) as Record<string, string>;
+});
+const readable = (text: string | undefined, first: boolean): string => (first && table.value !== "Services" && table.value !== "Zones" && text ? (called.value[text] ?? text) : (text ?? ""));
+
 // What is changed here and not kept yet.
 const off = ref<string[]>([]);
 const cuts = ref<Record<string, string>>({});
@@ -133,7 +140,7 @@ const STATES = { past: "past", in_force: "in force", to_come: "to come" } as con
           <template v-if="card">
             <p class="row-of"><button v-for="(t, name) in card.tables" v-show="t.length > 1" :key="name" type="button" class="chip" :aria-pressed="table === String(name)" @click="table = String(name)">{{ name }}</button></p>
             <div class="scroll tall" tabindex="0" role="region" :aria-label="table">
-              <table class="plain-table card"><thead><tr><th v-for="i in columns" :key="i">{{ table === "Card" ? "" : rows[0]![i] }}</th></tr></thead><tbody><tr v-for="(r, n) in table === 'Card' ? rows : rows.slice(1)" :key="n"><td v-for="i in columns" :key="i" :class="{ right: /^[\d.,]+$/.test(r[i] ?? '') }">{{ r[i] }}</td></tr></tbody></table>
+              <table class="plain-table card"><thead><tr><th v-for="i in columns" :key="i">{{ table === "Card" ? "" : readable(rows[0]![i], true) }}</th></tr></thead><tbody><tr v-for="(r, n) in table === 'Card' ? rows : rows.slice(1)" :key="n"><td v-for="i in columns" :key="i" :class="{ right: /^[\d.,]+$/.test(r[i] ?? '') }">{{ readable(r[i], i === 0) }}</td></tr></tbody></table>
             </div>
           </template>
         </section>
@@ -147,6 +154,6 @@ const STATES = { past: "past", in_force: "in force", to_come: "to come" } as con
 .panel { padding: 12px 16px; } .row-of { display: flex; gap: 6px; flex-wrap: wrap; margin: 6px 0; } h2 { margin: 12px 0 4px; } h2:first-child { margin-top: 0; } h3 { margin: 10px 0 4px; font-size: 13px; }
 .n { font: inherit; width: 62px; text-align: right; color: var(--ink); background: var(--sheet); border: 1px solid var(--line); border-radius: 3px; padding: 2px 6px; min-height: 24px; }
 .chosen { background: var(--mul-soft); } .upload { cursor: pointer; } .upload:focus-within { outline: 2px solid var(--mul); }
-.scroll { max-height: 260px; overflow: auto; } .tall { max-height: calc(100vh - 260px); } .card td { white-space: nowrap; } .card th { position: sticky; top: 0; background: var(--sheet); }
+.scroll { max-height: 260px; overflow: auto; } .tall { max-height: calc(100vh - 260px); } .card td { white-space: nowrap; } .card th { position: sticky; top: 0; background: var(--sheet); white-space: normal; vertical-align: bottom; line-height: 1.2; padding-bottom: 4px; }
 input[type="checkbox"] { width: 24px; height: 24px; accent-color: var(--mul); }
 </style>
