@@ -9,7 +9,7 @@ from procrastinate.jobs import Job, Status
 from sqlalchemy.orm import Session, sessionmaker
 
 from tidewind.outside.errors import MaybeDone, NeverSent, OutsideError
-from tidewind.services import buying, following, followups, importing, pulling, replanning
+from tidewind.services import buying, comparing, following, followups, importing, pulling, replanning
 from tidewind.services.errors import ServiceError
 from tidewind.services.world import Outside
 from tidewind.settings import now
@@ -70,6 +70,11 @@ def _add_periodic(app: procrastinate.App, sessions: sessionmaker[Session], outsi
     @app.task(name="pull_channels", queueing_lock="pull_channels", lock="pull_channels")
     def pull_channels(timestamp: int) -> None:  # noqa: ARG001
         pulling.pull_due(sessions, outside, now())
+
+    @app.periodic(cron="* * * * *")
+    @app.task(name="refresh_live", queueing_lock="refresh_live", lock="refresh_live")
+    def refresh_live(timestamp: int) -> None:  # noqa: ARG001
+        comparing.refresh_live(sessions, outside, now)
 
     @app.periodic(cron="* * * * * */5")
     @app.task(name="retry_stalled", queueing_lock="retry_stalled")

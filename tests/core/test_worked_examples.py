@@ -138,8 +138,9 @@ def test_9_choosing() -> None:
     picked = {policy: (pick(OPTIONS, policy, promise) or OPTIONS[0]).key for policy in Policy}
     assert picked == {
         Policy.CHEAPEST: "Economy", Policy.FASTEST: "Night", Policy.BEST_VALUE: "Locker",
-        Policy.CHEAPEST_ON_PROMISE: "Locker",
+        Policy.CHEAPEST_ON_PROMISE: "Locker", Policy.RANKING: "Economy",  # nothing is ranked: the cheapest
     }  # fmt: skip
+    assert pick(OPTIONS, Policy.RANKING, promise, None, ["Ghost", "Night", "Road"]) == OPTIONS[4]
     without_locker = [o for o in OPTIONS if o.key != "Locker"]
     assert pick(without_locker, Policy.CHEAPEST_ON_PROMISE, promise) == OPTIONS[2]
     assert frontier(OPTIONS) == {"Economy", "Locker", "Road", "Night"}

@@ -184,6 +184,26 @@ def test_a_price_that_moved_between_quote_and_purchase_is_asked_about(
         assert session.get_one(Order, order_id).state == "open"
 
 
+def test_a_waiting_order_never_keeps_a_price_that_is_too_old(wiring: Wiring, world: World, clock: Clock) -> None:
+    with wiring.sessions.begin() as session:
+        order_id = of(session, "Beatriz Amorim").id
+    comparing.ask_for_order(wiring.sessions, wiring.outside, order_id, None, clock())
+    with wiring.sessions.begin() as session:
+        shown = orders.edit_hand(session, [order_id], {"service": "ca-day"}, "Tomé Brisson", clock())[0].price_minor
+    assert comparing.refresh_live(wiring.sessions, wiring.outside, clock) == 0
+    clock.move(minutes=15)
+    assert comparing.refresh_live(wiring.sessions, wiring.outside, clock) == 1
+    with wiring.sessions() as session:
+        assert session.get_one(Order, order_id).price_minor == shown
+    clock.move(minutes=15)
+    world.set_fault("cobaltair", "down", 9)
+    comparing.refresh_live(wiring.sessions, wiring.outside, clock)
+    with wiring.sessions() as session:
+        stopped = session.get_one(Order, order_id)
+        assert stopped.price_minor is None
+        assert "gave no price" in stopped.snags[0].words
+
+
 def test_lateness_falls_back_and_says_so() -> None:
     record = {"road": Record("bp", 100, 3), "night": Record("bp", 10, 1), "box": Record("np", 5, 5)}
     assert lateness("road", "bp", record) == Lateness(300, 100, "service")

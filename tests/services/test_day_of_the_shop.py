@@ -47,7 +47,9 @@ def test_papers_of_what_is_bought_and_the_ribbon_that_counts_them(wiring: Wiring
     with wiring.sessions() as session:
         chosen = clear_orders(session, "norvia", 3)
         before = {d.network: d for d in departures.todays_departures(session, clock())}
-    assert [d.name for d in before.values()] == ["Brightmile night", "Norvia Post", "Brightmile road"]
+    assert [d.name for d in before.values()] == [
+        "Pontolo before noon", "Brightmile night", "Norvia Post", "Brightmile road", "Cobaltair", "Pontolo Points",
+    ]  # fmt: skip
     assert before["post"].order_ids[:3] == tuple(o.id for o in chosen)
     ids = ids_of(wiring, ask(wiring, chosen).batch_id)
     with wiring.sessions.begin() as session, pytest.raises(Conflict, match="not bought"):

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from datetime import date, datetime
+from datetime import date, datetime, timedelta
 from typing import Any
 
 from sqlalchemy import select
@@ -24,15 +24,16 @@ from tidewind.core.tariffs.card import Consignment, Service
 from tidewind.core.tariffs.live import Answers
 from tidewind.core.tariffs.load import load_of
 from tidewind.core.tariffs.totals import REFUSED, totals
-from tidewind.db.tables import Order, Place
+from tidewind.db.tables import CarrierAccount, Order, Place
 from tidewind.services import live_prices
 from tidewind.services.errors import Invalid, NotFound
 from tidewind.services.orders import get_order
-from tidewind.services.planning import all_facts
+from tidewind.services.planning import all_facts, plan_orders
 from tidewind.services.shop_facts import core_shop
 from tidewind.services.world import Outside
 
-MOST_ROWS = 2_000
+MOST_ROWS, MOST_REFRESHED = 2_000, 20
+REFRESHED_AFTER = timedelta(minutes=12)
 
 
 @dataclass(frozen=True, slots=True)
@@ -136,11 +137,31 @@ def questions(comparison: Comparison) -> list[Consignment]:
 def ask_for_order(
     sessions: sessionmaker[Session], outside: Outside, order_id: int, extras: frozenset[str] | None, now: datetime
 ) -> live_prices.Asked:
-    """Ask the live carriers what an order costs in each box; their answers are there for the next comparison."""
+    """Ask the live carriers what an order costs in each box; its plan then goes by what they answered."""
     with sessions() as session:
         comparison = compare_order(session, order_id, now, extras)
         wanted = questions(comparison) if comparison else []
-    return live_prices.ask(sessions, outside, wanted, now)
+    asked = live_prices.ask(sessions, outside, wanted, now)
+    with sessions.begin() as session:
+        plan_orders(session, [get_order(session, order_id, lock=True)], now)
+    return asked
+
+
+def refresh_live(sessions: sessionmaker[Session], outside: Outside, clock: Callable[[], datetime]) -> int:
+    """Ask again for waiting orders that go by a live price about to be too old; return how many were looked at.
+
+    Where the carrier does not answer, the order is stopped by a snag that says so: no price rather than an old one.
+    """
+    with sessions() as session:
+        live = select(CarrierAccount.code).where(CarrierAccount.asks_prices, CarrierAccount.active)
+        due = session.scalars(
+            select(Order.id).where(
+                Order.state == "open", Order.carrier.in_(live), Order.planned_at < clock() - REFRESHED_AFTER
+            ).order_by(Order.id).limit(MOST_REFRESHED)
+        ).all()  # fmt: skip
+    for order_id in due:
+        ask_for_order(sessions, outside, order_id, None, clock())
+    return len(due)
 
 
 def ask_for_quote(

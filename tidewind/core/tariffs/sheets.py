@@ -180,7 +180,7 @@ def _by_zone(code: str, values: Mapping[str, Any], zones: Sequence[str], cell: C
     return [code, *(cell.write(values[z]) if z in values else "" for z in zones)]
 
 
-def _prices(service: Mapping[str, Any], zones: Sequence[str]) -> Sheet:
+def _prices(service: Written, zones: Sequence[str]) -> Sheet:
     prices = service.get("prices", {})
     if not prices:
         return []
@@ -198,7 +198,7 @@ def _prices(service: Mapping[str, Any], zones: Sequence[str]) -> Sheet:
     return rows
 
 
-def _sizes(service: Mapping[str, Any], zones: Sequence[str]) -> Sheet:
+def _sizes(service: Written, zones: Sequence[str]) -> Sheet:
     return [
         [service["code"], c["code"], SIDES.write(c["sides_mm"]), KG.write(c["max_gross_g"]),
          *(MONEY.write(c["prices"][z]) if z in c["prices"] else "" for z in zones)]

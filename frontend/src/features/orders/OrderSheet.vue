@@ -6,6 +6,7 @@ import { centimetres, count, country, day, dayAndClock, kilograms, money, tracki
 import { useMe } from "../../shared/session";
 import { packagingQuery } from "../setup";
 import { CompareServices, compareQuery } from "../rates";
+import SentAlready from "./SentAlready.vue";
 import DivideParcels from "./DivideParcels.vue";
 import { historyQuery, orderQuery, type OrderRow } from "./queries";
 
@@ -45,6 +46,7 @@ const handWords: Record<string, string> = { packaging: "box", service: "service"
 const showHistory = ref(false);
 const { data: past } = useQuery(computed(() => ({ ...historyQuery(props.id), enabled: showHistory.value })));
 const dividing = ref(false);
+const telling = ref(false);
 const naming = ref("");
 function refresh(): void {
   for (const key of ["orders", "order", "today"]) void client.invalidateQueries({ queryKey: [key] });
@@ -114,6 +116,8 @@ function toggleExtra(code: string): void {
               <tr v-for="l in sheet.lines" :key="l.id"><td class="right"><b>{{ l.quantity - l.sent }}</b><span v-if="l.sent" class="small mute"> of {{ l.quantity }}</span></td><td>{{ l.name }}<br /><span class="mono mute small">{{ l.sku }}</span></td><td class="right">{{ money(l.unit_price_minor * l.quantity, currency) }}</td></tr>
             </tbody>
           </table>
+          <SentAlready v-if="telling && editable" :id="id" :lines="sheet.lines" @close="telling = false" @done="telling = false; refresh()" />
+          <button v-else-if="editable" class="quiet tall" type="button" @click="telling = true">Some were sent already</button>
           <p v-if="row.tags.length || row.desk" class="small">{{ row.desk ? `Desk: ${row.desk}. ` : "" }}{{ row.tags.length ? `Tags: ${row.tags.join(", ")}` : "" }}</p>
           <p v-if="row.payment !== 'paid'" class="press">{{ row.payment === "pay_on_delivery" ? "Pay on delivery" : "Unpaid" }}</p>
           <template v-if="sheet.note"><h3>Note from the buyer</h3><p>{{ sheet.note }}</p></template>

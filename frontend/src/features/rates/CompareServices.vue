@@ -14,6 +14,7 @@ const cellsOf = computed(() => {
   for (const cell of props.compared.cells) found.set(cell.service, [...(found.get(cell.service) ?? []), cell]);
   return found;
 });
+const HAND: Record<string, string> = { pickup: "Picked up", drop_off: "dropped off" };
 interface Row { service: Service; cells: Cell[]; best: Cell; usual: Cell }
 function rowOf(service: Service): Row {
   const cells = cellsOf.value.get(service.code) ?? [];
@@ -86,19 +87,20 @@ watch(() => props.compared.live.length, (n) => { if (n && props.editable && !pro
                     </p>
                   </template>
                   <h3>What follows</h3>
-                  <ul><li v-for="w in r.service.consequences" :key="w">{{ w }}</li><li>{{ trackingQuality(r.service.tracking) }}; {{ lateWords(r.service.lateness) }}</li></ul>
+                  <ul><li v-for="w in r.service.consequences" :key="w">{{ w }}</li><li>{{ r.service.handover.map((h) => HAND[h] ?? h).join(" or ") }}; {{ trackingQuality(r.service.tracking) }}; {{ lateWords(r.service.lateness) }}</li></ul>
                 </div>
               </div>
             </td>
           </tr>
         </template>
+        <tr v-if="!priced.length && !waiting.length"><td colspan="3" class="mute">No service takes it{{ (wants ?? []).length ? " with what you ask for" : "" }}; below is why.</td></tr>
         <tr v-for="r in waiting" :key="r.service.code" class="back">
           <td><span class="mono-gram">{{ r.service.monogram }}</span> {{ r.service.name }}</td>
           <td colspan="2" class="right"><s v-if="shown(r).stale_minor !== null" :title="`too old to go by`">{{ money(shown(r).stale_minor, currency) }}</s> {{ asking ? "asking…" : failures[r.service.carrier] ? "no answer" : "not asked" }}</td>
         </tr>
         <tr v-if="waiting.length && !asking && editable"><td colspan="3"><span v-for="(f, code) in failures" :key="code" class="stop small">{{ f }}. </span><button class="link" type="button" @click="emit('ask')">Ask again</button></td></tr>
         <tr v-if="refused.length"><td colspan="3"><button class="quiet" type="button" :aria-expanded="showRefused" @click="showRefused = !showRefused">{{ count(refused.length, "service") }} cannot take it: {{ showRefused ? "hide" : "show why" }}</button></td></tr>
-        <tr v-for="r in showRefused ? refused : []" :key="r.service.code" class="back"><td><span class="mono-gram">{{ r.service.monogram }}</span> {{ r.service.name }}</td><td colspan="2">{{ shown(r).refused }}</td></tr>
+        <tr v-for="r in showRefused || !priced.length ? refused : []" :key="r.service.code" class="back"><td><span class="mono-gram">{{ r.service.monogram }}</span> {{ r.service.name }}</td><td colspan="2">{{ shown(r).refused }}</td></tr>
       </tbody>
     </table>
   </div>

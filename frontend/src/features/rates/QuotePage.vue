@@ -26,6 +26,13 @@ const COUNTRIES = ["PT", "ES", "FR", "DE", "BE", "NL", "LU", "IT", "AT", "IE", "
 const CONTENTS = [["lithium", "Lithium batteries"], ["limited_quantity", "Limited quantities"], ["dry_ice", "Dry ice"]] as const;
 const WANTS = [["tracked", "Tracked"], ["drop_off", "Drop-off"], ["point", "Locker or shop"], ["duties_paid", "Duties can be paid"]] as const;
 const SORTS = [["price", "Price"], ["arrival", "Arrival"], ["value", "Value"]] as const;
+// To somebody of the address book: what is known of the place goes into the fields.
+const looked = ref("");
+const { data: contacts } = useQuery(computed(() => ({ queryKey: ["contacts", looked.value], queryFn: async () => need(await api.GET("/api/contacts", { params: { query: { text: looked.value } } })), enabled: looked.value.length > 1 })));
+function toContact(id: number | null): void {
+  const found = contacts.value?.find((c) => c.id === id);
+  if (found) Object.assign(form.value, { country: found.address.country, postcode: found.address.postcode, city: found.address.city, region: found.address.region, home: found.home });
+}
 const wants = ref<string[]>([]);
 const sort = ref<"price" | "arrival" | "value">("price");
 
@@ -80,6 +87,7 @@ function useImperial(next: "metric" | "imperial"): void {
         <h2>From, to</h2>
         <div class="form-grid">
           <v-select v-model="form.place" class="w6" label="From" :items="[{ title: 'Default place', value: null }, ...(places ?? []).map((p) => ({ title: p.name, value: p.id as number | null }))]" />
+          <v-autocomplete class="w6" label="Out of the address book" :model-value="null" :items="(contacts ?? []).map((c) => ({ title: `${c.address.name || c.address.company}, ${c.address.city}`, value: c.id }))" no-filter hide-no-data clearable @update:search="looked = $event ?? ''" @update:model-value="toContact" />
           <v-autocomplete v-model="form.country" class="w3" label="Country" :items="COUNTRIES" />
           <v-text-field v-model="form.postcode" class="w3" label="Postcode" maxlength="12" autofocus />
           <v-text-field v-model="form.city" class="w3" label="City" maxlength="60" /><v-text-field v-model="form.region" class="w3" label="Region" maxlength="60" />
