@@ -16,6 +16,7 @@ const save = useMutation({
 <template>
   <form class="sent" @submit.prevent="save.mutate()">
     <p v-if="save.error.value" class="note bad" role="alert">{{ words(save.error.value) }}</p>
+    <p class="mute small">Went already, by another way:</p>
     <label v-for="l in lines" :key="l.id"><input v-model="sent[l.id]" inputmode="numeric" :aria-label="`Sent already of ${l.name}`" /> of {{ l.quantity }} {{ l.name }}</label>
     <p><button class="link" type="submit">Keep</button> <button class="link" type="button" @click="emit('close')">Not now</button></p>
   </form>

@@ -99,7 +99,7 @@ watch(() => props.compared.live.length, (n) => { if (n && props.editable && !pro
           <td colspan="2" class="right"><s v-if="shown(r).stale_minor !== null" :title="`too old to go by`">{{ money(shown(r).stale_minor, currency) }}</s> {{ asking ? "asking…" : failures[r.service.carrier] ? "no answer" : "not asked" }}</td>
         </tr>
         <tr v-if="waiting.length && !asking && editable"><td colspan="3"><span v-for="(f, code) in failures" :key="code" class="stop small">{{ f }}. </span><button class="link" type="button" @click="emit('ask')">Ask again</button></td></tr>
-        <tr v-if="refused.length"><td colspan="3"><button class="quiet" type="button" :aria-expanded="showRefused" @click="showRefused = !showRefused">{{ count(refused.length, "service") }} cannot take it: {{ showRefused ? "hide" : "show why" }}</button></td></tr>
+        <tr v-if="refused.length && priced.length"><td colspan="3"><button class="quiet" type="button" :aria-expanded="showRefused" @click="showRefused = !showRefused">{{ count(refused.length, "service") }} cannot take it: {{ showRefused ? "hide" : "show why" }}</button></td></tr>
         <tr v-for="r in showRefused || !priced.length ? refused : []" :key="r.service.code" class="back"><td><span class="mono-gram">{{ r.service.monogram }}</span> {{ r.service.name }}</td><td colspan="2">{{ shown(r).refused }}</td></tr>
       </tbody>
     </table>

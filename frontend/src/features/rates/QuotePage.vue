@@ -95,8 +95,8 @@ function useImperial(next: "metric" | "imperial"): void {
         <p class="row-of"><button type="button" class="chip" :aria-pressed="form.home" @click="form.home = true">Home</button><button type="button" class="chip" :aria-pressed="!form.home" @click="form.home = false">Business</button></p>
         <h2>Parcels <span class="small mute">gross weight and outer sides</span><span class="units"><button type="button" class="quiet" :aria-pressed="units === 'metric'" @click="useImperial('metric')">kg, cm</button> <button type="button" class="quiet" :aria-pressed="units === 'imperial'" @click="useImperial('imperial')">lb, in</button></span></h2>
         <div v-for="(p, i) in form.parcels" :key="i" class="form-grid parcel">
-          <v-text-field v-model="p.weight" class="w2" :label="`Weight, ${unitOfWeight}`" inputmode="decimal" /><v-text-field v-model="p.sides" class="w2" :label="`L × W × H, ${unitOfLength}`" placeholder="25 × 18 × 12" />
-          <v-text-field v-model="p.count" class="w2" label="How many" inputmode="numeric"><template v-if="form.parcels.length > 1" #append-inner><button class="link" type="button" aria-label="Remove this parcel" @click="form.parcels.splice(i, 1)">×</button></template></v-text-field>
+          <v-text-field v-model="p.weight" class="w2" :label="`Weight, ${unitOfWeight}`" inputmode="decimal" /><v-text-field v-model="p.sides" class="w3" :label="`L × W × H, ${unitOfLength}`" placeholder="25 × 18 × 12" />
+          <v-text-field v-model="p.count" label="×" aria-label="How many" inputmode="numeric"><template v-if="form.parcels.length > 1" #append-inner><button class="link" type="button" aria-label="Remove this parcel" @click="form.parcels.splice(i, 1)">×</button></template></v-text-field>
         </div>
         <button class="link" type="button" @click="form.parcels.push({ weight: '', sides: '', count: '1' })">Another parcel</button>
         <h2>Goods</h2>
