@@ -136,7 +136,7 @@ def test_the_past_is_a_place_to_rehearse(wiring: Wiring, clock: Clock) -> None:
     with wiring.sessions() as session:
         assert money.balance(session).balance_minor == 60_000
         assert session.scalar(text("select sum(amount_minor) from ledger_line")) == 0
-        assert sum(r.parcels for r in record_of(session, clock()).values()) >= made
+        assert sum(r.parcels for r in record_of(session, clock(), "Europe/Lisbon").values()) >= made
         cheaper = AccountChange(discounts_bp={"*": 5_000})
         tried = carriers.rehearse_account(session, "brightmile", cheaper, clock(), past=True)
         assert tried.looked_at == made

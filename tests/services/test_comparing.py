@@ -83,6 +83,11 @@ def test_boxes_beside_each_other_show_the_cheaper_one(session: Session) -> None:
         prices = [p for p in cells(made, service).values() if isinstance(p, int)]
         assert cells(made, service)[box] == min(prices)
     assert {"cheapest", "fastest", "best_value"} <= {m for marks in made.compared.marks.values() for m in marks}
+    published = {
+        c.offer.service: c.offer.published_net for c in made.compared.cells if c.box == USUAL and c.offer.quote
+    }
+    assert (road[USUAL], published["bp-road"]) == (610, 681)  # 5.20 + 0.70 + 0.91, which is 15.5 % of 5.90
+    assert published["np-parcel"] == cells(made, "np-parcel")[USUAL]  # without a contract they are the same
     signed = comparing.compare_order(session, order.id, MONDAY, frozenset({"signature"}))
     both = [(cells(made, s)[USUAL], cells(signed, s)[USUAL]) for s in ("bp-road", "np-parcel")]
     assert [after - before for before, after in both] == [110, 120]  # type: ignore[operator]

@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import date
 
 from tidewind.core import packing
-from tidewind.core.calendar import Timetable
 from tidewind.core.choosing import Policy, frontier, pick
 from tidewind.core.destinations import crosses_customs
-from tidewind.core.offers import Offer, Sending, consignment_of, offer_of, offers_for
+from tidewind.core.offers import Offer, Sending, consignment_of, offer_of, offers_for, with_published
 from tidewind.core.order_facts import Carrier, OrderFacts, Shop
 from tidewind.core.packing import PackedParcel
 from tidewind.core.parcels import parcels_text
@@ -56,7 +55,10 @@ def compare(order: OrderFacts, shop: Shop, sending: Sending) -> Compared:
     """Return every service in every box that takes the goods, the carriers' own packaging included."""
     columns = [Column(USUAL, parcels_text(sending.parcels), sending.parcels, _cost(sending.parcels))]
     columns += _other_boxes(shop, sending)
-    cells = [_cell(order, shop, sending, offer) for offer in offers_for(order, shop, sending)]
+    cells = [
+        _cell(order, shop, sending, CARRIERS_BOX if _service(shop, offer).packaging else USUAL, offer)
+        for offer in offers_for(order, shop, sending)
+    ]
     for column in columns[1:]:
         cells += _in_column(order, shop, sending, column)
     return _judged(order, shop, columns, cells)
@@ -76,10 +78,11 @@ def _other_boxes(shop: Shop, sending: Sending) -> list[Column]:
     return [Column(box.code, box.name, (packing.parcel_of(units, box),), box.cost) for box in fitting[: MOST_BOXES - 1]]
 
 
-def _cell(order: OrderFacts, shop: Shop, sending: Sending, offer: Offer) -> Cell:
-    service = _service(shop, offer)
-    box = CARRIERS_BOX if service.packaging else USUAL
-    return Cell(box, offer, _stale(order, shop, sending, offer, offer.parcels))
+def _cell(order: OrderFacts, shop: Shop, sending: Sending, box: str, offer: Offer) -> Cell:
+    """One offer with the carrier's published price beside it, or with the price that was true until it expired."""
+    if offer.quote:
+        return Cell(box, with_published(offer, order, shop, sending.extras, sending.value))
+    return Cell(box, offer, _stale(order, shop, sending, offer))
 
 
 def _in_column(order: OrderFacts, shop: Shop, sending: Sending, column: Column) -> list[Cell]:
@@ -91,18 +94,16 @@ def _in_column(order: OrderFacts, shop: Shop, sending: Sending, column: Column) 
                 offer = offer_of(
                     order, shop, carrier, compiled.service, column.parcels, consignment, sending.not_before
                 )
-                made.append(Cell(column.code, offer, _stale(order, shop, sending, offer, column.parcels)))
+                made.append(_cell(order, shop, sending, column.code, offer))
     return made
 
 
-def _stale(
-    order: OrderFacts, shop: Shop, sending: Sending, offer: Offer, parcels: tuple[PackedParcel, ...]
-) -> int | None:  # fmt: skip
+def _stale(order: OrderFacts, shop: Shop, sending: Sending, offer: Offer) -> int | None:
     """The price that was true until it expired; only where a live carrier has no fresh one."""
     carrier = carrier_of(shop, offer)
-    if offer.quote or not carrier.own.live:
+    if not carrier.own.live:
         return None
-    asked = consignment_of(order, shop, parcels, sending.extras, sending.value)
+    asked = consignment_of(order, shop, offer.parcels, sending.extras, sending.value)
     return carrier.own.answers.stale_net(asked, offer.service)
 
 
@@ -137,7 +138,7 @@ def consequences(order: OrderFacts, shop: Shop, offer: Offer, extras: frozenset[
     carrier = carrier_of(shop, offer)
     card, service = carrier.own.card, carrier.own.services[offer.service].service
     network = next(n for n in card.networks if n.id == service.network)
-    place = Timetable(network.cutoff, card.time_zone, card.country).zone.rsplit("/", 1)[-1].replace("_", " ")
+    place = card.time_zone.rsplit("/", 1)[-1].replace("_", " ")
     words = [f"Leaves with {network.name}, cut-off {network.cutoff:%H:%M} in {place}"]
     if offer.arrival and offer.arrival.waits_because:
         words.append(f"Waits until {_day(offer.arrival.ship_date)}: {offer.arrival.waits_because}")
@@ -159,8 +160,3 @@ def consequences(order: OrderFacts, shop: Shop, offer: Offer, extras: frozenset[
 
 def _day(day: date) -> str:
     return f"{day:%A} {day.day} {day:%B}"
-
-
-def with_extras(sending: Sending, extras: frozenset[str]) -> Sending:
-    """Return the same shipment with other extras."""
-    return replace(sending, extras=extras)

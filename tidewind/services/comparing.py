@@ -23,6 +23,7 @@ from tidewind.core.quantities import Size
 from tidewind.core.tariffs.card import Consignment, Service
 from tidewind.core.tariffs.live import Answers
 from tidewind.core.tariffs.load import load_of
+from tidewind.core.tariffs.quote import Quote
 from tidewind.core.tariffs.totals import REFUSED, totals
 from tidewind.db.tables import CarrierAccount, Order, Place
 from tidewind.services import live_prices
@@ -84,7 +85,7 @@ def _compare(facts: OrderFacts, shop: Shop, extras: frozenset[str] | None) -> Co
     if sending is None:
         return None
     if extras is not None:
-        sending = comparing.with_extras(sending, extras)
+        sending = replace(sending, extras=extras)
     return Comparison(facts, shop, sending, comparing.compare(facts, shop, sending))
 
 
@@ -152,7 +153,8 @@ def refresh_live(sessions: sessionmaker[Session], outside: Outside, clock: Calla
 
     Where the carrier does not answer, the order is stopped by a snag that says so: no price rather than an old one.
     """
-    with sessions() as session:
+    with sessions.begin() as session:
+        live_prices.forget_old(session, clock())
         live = select(CarrierAccount.code).where(CarrierAccount.asks_prices, CarrierAccount.active)
         due = session.scalars(
             select(Order.id).where(
@@ -297,7 +299,7 @@ def _columns(
 
 def _told(carrier: Carrier, service: Service, consignment: Consignment) -> int:
     quoted = carrier.own.quote(service.code, consignment)
-    return REFUSED if not hasattr(quoted, "net") else quoted.net
+    return quoted.net if isinstance(quoted, Quote) else REFUSED
 
 
 def _picks(

@@ -23,7 +23,10 @@ _COUNT = text("""
 """)
 
 
-def record_of(session: Session, now: datetime, zone: str = "Europe/Lisbon") -> dict[str, Record]:
-    """Return delivered and late parcels by service over the last 180 days; late is after the latest day told."""
+def record_of(session: Session, now: datetime, zone: str) -> dict[str, Record]:
+    """Return delivered and late parcels by service over the last 180 days; late is after the latest day told.
+
+    ``zone`` is the shop's, in which the day of delivery is read.
+    """
     found = session.execute(_COUNT, {"since": now - LOOKED_BACK, "zone": zone})
     return {row.service: Record(row.carrier, row.parcels, row.late) for row in found}

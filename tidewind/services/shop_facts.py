@@ -146,7 +146,7 @@ def core_shop(session: Session, now: datetime, rules: tuple[Rule, ...] | None = 
         packaging_by_weight=row.packaging_by_weight,
         screen=screen_of(session),
         gazetteer=shipped(),
-        record=record_of(session, now),
+        record=record_of(session, now, row.time_zone),
         ranking=tuple(row.ranking),
     )
 

@@ -68,7 +68,7 @@ watch(() => props.compared.live.length, (n) => { if (n && props.editable && !pro
               <button class="quiet tall" type="button" :aria-expanded="opened === r.service.code" @click="opened = opened === r.service.code ? undefined : r.service.code">{{ shown(r).box_name }}{{ saves(r) > 0 ? `; ${money(saves(r), currency)} cheaper in ${r.best.box_name}` : "" }} ▾</button>
             </td>
             <td :class="{ stop: late(shown(r)) }">{{ day(shown(r).arrives) }}<br /><span v-if="r.service.by_time" class="small mute">by {{ r.service.by_time.slice(0, 5) }}</span><span v-else-if="late(shown(r))" class="small">after the promise</span></td>
-            <td class="right"><b>{{ money(shown(r).quote!.net_minor, currency) }}</b><br /><s v-if="shown(r).quote!.published_net_minor !== null && shown(r).quote!.published_net_minor! > shown(r).quote!.net_minor" class="small mute" title="The carrier's published price">{{ money(shown(r).quote!.published_net_minor, currency) }}</s></td>
+            <td class="right"><b>{{ money(shown(r).quote!.net_minor, currency) }}</b><br /><span v-if="(shown(r).quote!.published_net_minor ?? 0) > shown(r).quote!.net_minor" class="small mute">published {{ money(shown(r).quote!.published_net_minor, currency) }}</span></td>
           </tr>
           <tr v-if="opened === r.service.code" class="inside">
             <td colspan="3">
