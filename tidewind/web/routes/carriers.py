@@ -41,7 +41,7 @@ def _account(session: Any, row: CarrierAccount, now: Any) -> AccountOut:
         asks_prices=row.asks_prices, latin_only=row.latin_only, discounts_bp=row.discounts_bp,
         services=[
             ServiceOnCard(code=s.code, name=s.name, kind=s.kind, on=s.code not in row.services_off,
-                          zones=[zones[z] for z in s.transit])
+                          zones=[name for z, name in zones.items() if z in s.transit])
             for s in (card.services if card else ())
         ],
         versions=[

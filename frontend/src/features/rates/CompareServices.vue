@@ -112,6 +112,6 @@ watch(() => props.compared.live.length, (n) => { if (n && props.editable && !pro
 .mark { font-size: 11px; color: var(--mul); font-weight: 600; margin-left: 7px; white-space: nowrap; }
 .extras { display: flex; gap: 5px; flex-wrap: wrap; margin: 4px 0; } .extras .chip { font-size: 12px; padding: 3px 9px; }
 .inside > td { background: var(--paper); padding: 8px 12px 10px; } .two { display: grid; grid-template-columns: repeat(auto-fit, minmax(210px, 1fr)); gap: 4px 24px; }
-h3 { font-size: 11.5px; font-weight: 500; color: var(--mute); margin: 6px 0 2px; } .line { display: flex; justify-content: space-between; gap: 10px; margin: 1px 0; align-items: baseline; }
+h3 { font-size: 11.5px; font-weight: 500; color: var(--mute); margin: 6px 0 2px; } .line { display: flex; justify-content: space-between; gap: 10px; margin: 1px 0; align-items: baseline; } .line > :last-child { white-space: nowrap; }
 ul { margin: 0; padding-left: 16px; } .offers td { padding: 2px 8px; } .tall { min-height: 24px; border: 0; } .offers td:nth-child(2) { white-space: nowrap; }
 </style>

@@ -100,7 +100,7 @@ function useImperial(next: "metric" | "imperial"): void {
         </div>
         <button class="link" type="button" @click="form.parcels.push({ weight: '', sides: '', count: '1' })">Another parcel</button>
         <h2>Goods</h2>
-        <div class="form-grid"><v-text-field v-model="form.value" class="w3" :label="`Value, ${currency}`" inputmode="decimal" /><v-text-field v-model="form.point" class="w3" label="Locker or shop code" maxlength="40" /></div>
+        <div class="form-grid"><v-text-field v-model="form.value" class="w2" :label="`Value, ${currency}`" inputmode="decimal" /><v-text-field v-model="form.point" class="w4" label="Locker or shop code" maxlength="40" /></div>
         <p class="row-of"><button v-for="[code, name] in CONTENTS" :key="code" type="button" class="chip" :aria-pressed="form.contents.includes(code)" @click="toggle(form.contents, code)">{{ name }}</button></p>
         <div class="form-grid"><v-text-field v-model="form.ship" class="w3" type="date" label="Not before" /><v-text-field v-model="form.promise" class="w3" type="date" label="Promised by" /></div>
       </form>
