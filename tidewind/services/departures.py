@@ -90,9 +90,9 @@ def _state(session: Session, carrier: Carrier, network: str, name: str, day: dat
         .where(Shipment.state == "bought")
     ).one()
     waiting = session.execute(
-        select(Order.id, Order.price_minor).where(
-            Order.state == "open", Order.carrier == carrier.code, Order.network == network, Order.ship_date == day
-        )
+        select(Order.id, Order.price_minor)
+        .where(Order.state == "open", Order.carrier == carrier.code, Order.network == network, Order.ship_date == day)
+        .order_by(Order.id)
     ).all()
     monogram = session.scalar(select(CarrierAccount.monogram).where(CarrierAccount.code == carrier.code))
     return DepartureState(
