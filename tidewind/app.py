@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Hashable
 from pathlib import Path
+from typing import Any
 
 from fastapi import FastAPI
 from fastapi.responses import FileResponse, JSONResponse, Response
@@ -13,30 +14,36 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from tidewind import __version__
 from tidewind.db.base import make_engine, make_sessions
-from tidewind.db.tables import CarrierAccount, Channel
-from tidewind.outside.carrier import HttpCarrier
+from tidewind.db.tables import CarrierAccount, Channel, Printer
+from tidewind.outside.carrier import CarrierClient, HttpCarrier
 from tidewind.outside.channels.larkspur import Larkspur
 from tidewind.outside.channels.ovenbird import Ovenbird
 from tidewind.outside.channels.tallyfair import Tallyfair
 from tidewind.outside.channels.upstream import ChannelClient
 from tidewind.outside.mailer import SmtpMailer
+from tidewind.outside.printer import HttpPrinter, PrinterClient
 from tidewind.services.sealing import Sealer
 from tidewind.services.world import Outside
 from tidewind.settings import Settings, now
 from tidewind.web import problems
 from tidewind.web.access import Wiring
 from tidewind.web.routes import (
+    batches,
     by_hand,
     carriers,
     channels,
     fixing,
     imports,
     live,
+    money,
     orders,
     people_and_products,
+    printing,
     public,
     purchases,
     rates,
+    requests,
+    returns,
     rules,
     shop,
     sign_in,
@@ -45,7 +52,7 @@ from tidewind.web.shield import Shield
 
 _ROUTES = (
     public, sign_in, fixing, rates, orders, by_hand, rules, imports, channels, people_and_products, purchases, shop,
-    carriers, live,
+    carriers, batches, printing, money, returns, requests, live,
 )  # fmt: skip
 ADAPTERS: dict[str, Callable[[str, str, float], ChannelClient]] = {
     "larkspur": Larkspur,
@@ -56,34 +63,39 @@ ADAPTERS: dict[str, Callable[[str, str, float], ChannelClient]] = {
 
 def make_outside(settings: Settings) -> Outside:
     """Return the real clients for the outside world; each is made once and kept until ``close``."""
-    carriers: dict[str, HttpCarrier] = {}
-    channels: dict[tuple[str, str, str], ChannelClient] = {}
     sealer = Sealer(settings.key_file)
+    kept: dict[Hashable, Any] = {}
     lock = threading.Lock()
 
-    def carrier(account: CarrierAccount) -> HttpCarrier:
-        url = account.base_url.replace("{standins}", settings.standins_url)
+    def once(base_url: str, make: Callable[[str], Any], *more: Hashable) -> Any:
+        """Return the client for an address, made at the first call."""
+        url = base_url.replace("{standins}", settings.standins_url)
         with lock:
-            if url not in carriers:
-                carriers[url] = HttpCarrier(url, settings.carrier_timeout_s)
-            return carriers[url]
+            if (url, *more) not in kept:
+                kept[url, *more] = make(url)
+            return kept[url, *more]
+
+    def carrier(account: CarrierAccount) -> CarrierClient:
+        client: CarrierClient = once(account.base_url, lambda url: HttpCarrier(url, settings.carrier_timeout_s))
+        return client
+
+    def printer(row: Printer) -> PrinterClient:
+        client: PrinterClient = once(row.base_url, lambda url: HttpPrinter(url, settings.carrier_timeout_s))
+        return client
 
     def channel(row: Channel) -> ChannelClient:
-        url = row.base_url.replace("{standins}", settings.standins_url)
-        key = (row.adapter, url, sealer.open(row.secret_sealed))
-        with lock:
-            if key not in channels:
-                channels[key] = ADAPTERS[row.adapter](url, key[2], settings.channel_timeout_s)
-            return channels[key]
+        secret, adapter = sealer.open(row.secret_sealed), ADAPTERS[row.adapter]
+        client: ChannelClient = once(
+            row.base_url, lambda url: adapter(url, secret, settings.channel_timeout_s), row.adapter, secret
+        )
+        return client
 
     def close() -> None:
-        for carrier_client in carriers.values():
-            carrier_client.close()
-        for channel_client in channels.values():
-            channel_client.close()
+        for client in kept.values():
+            client.close()
 
     mailer = SmtpMailer(settings.smtp_host, settings.smtp_port)
-    return Outside(carrier, channel, mailer, settings.base_url, close, sealer)
+    return Outside(carrier, channel, printer, mailer, settings.base_url, close, sealer)
 
 
 def make_wiring(settings: Settings) -> Wiring:

@@ -3,19 +3,34 @@
 from __future__ import annotations
 
 import asyncio
+import logging
+from concurrent.futures import ThreadPoolExecutor
 
 import procrastinate
 from procrastinate.jobs import Job, Status
 from sqlalchemy.orm import Session, sessionmaker
 
 from tidewind.outside.errors import MaybeDone, NeverSent, OutsideError
-from tidewind.services import buying, comparing, following, followups, importing, pulling, replanning
+from tidewind.services import (
+    comparing,
+    following,
+    followups,
+    importing,
+    printers,
+    pulling,
+    replanning,
+    returns,
+    settling,
+    voiding,
+)
 from tidewind.services.errors import ServiceError
 from tidewind.services.world import Outside
 from tidewind.settings import now
 
 # A worker gives a sign of life every two seconds; after eight without one its jobs are given to another.
 HEARTBEAT_S, STALLED_AFTER_S = 2.0, 8.0
+SIDE_BY_SIDE = 20
+log = logging.getLogger(__name__)
 
 
 def make_worker_app(database_url: str, sessions: sessionmaker[Session], outside: Outside) -> procrastinate.App:
@@ -26,9 +41,11 @@ def make_worker_app(database_url: str, sessions: sessionmaker[Session], outside:
     def buy_shipments(shipment_ids: list[int]) -> None:
         for shipment_id in shipment_ids:
             try:
-                buying.buy_shipment(sessions, outside, shipment_id, now)
+                settling.buy_shipment(sessions, outside, shipment_id, now)
             except (NeverSent, MaybeDone):
                 continue  # stays "buying"; the sweep asks the carrier again, for this one only
+            except Exception:
+                log.exception("shipment %s could not be bought", shipment_id)  # the others still can
 
     @app.task(name="replan")
     def replan(work_id: int) -> None:
@@ -45,12 +62,27 @@ def make_worker_app(database_url: str, sessions: sessionmaker[Session], outside:
         except (OutsideError, ServiceError):
             return  # the channel's log says why; the next pull goes on from the same place
 
+    _add_outgoing(app, sessions, outside)
+    _add_periodic(app, sessions, outside)
+    return app
+
+
+def _add_outgoing(app: procrastinate.App, sessions: sessionmaker[Session], outside: Outside) -> None:
     @app.task(name="send_followups")
     def send_followups() -> None:
         followups.send_due(sessions, outside, now)
 
-    _add_periodic(app, sessions, outside)
-    return app
+    @app.task(name="send_voids")
+    def send_voids() -> None:
+        voiding.settle_due(sessions, outside, now)
+
+    @app.task(name="make_returns")
+    def make_returns() -> None:
+        returns.make_due(sessions, outside, now)
+
+    @app.task(name="send_prints")
+    def send_prints() -> None:
+        printers.send_due(sessions, outside, now)
 
 
 def _add_periodic(app: procrastinate.App, sessions: sessionmaker[Session], outside: Outside) -> None:
@@ -58,13 +90,17 @@ def _add_periodic(app: procrastinate.App, sessions: sessionmaker[Session], outsi
     @app.periodic(cron="* * * * * */10")
     @app.task(name="sweep", queueing_lock="sweep", lock="sweep")
     def sweep(timestamp: int) -> None:  # noqa: ARG001 - procrastinate passes the time it was due
-        buying.sweep(sessions, outside, now)
+        settling.sweep(sessions, outside, now)
         followups.send_due(sessions, outside, now)
+        printers.send_due(sessions, outside, now)
+        voiding.settle_due(sessions, outside, now)
+        returns.make_due(sessions, outside, now)
 
     @app.periodic(cron="* * * * *")
     @app.task(name="follow_parcels", queueing_lock="follow_parcels", lock="follow_parcels")
     def follow_parcels(timestamp: int) -> None:  # noqa: ARG001
         following.follow_due(sessions, outside, now)
+        returns.follow_due(sessions, outside, now)
 
     @app.periodic(cron="* * * * *")
     @app.task(name="pull_channels", queueing_lock="pull_channels", lock="pull_channels")
@@ -98,10 +134,11 @@ async def take_over(app: procrastinate.App) -> int:
 
 
 async def _work(app: procrastinate.App) -> None:
+    asyncio.get_running_loop().set_default_executor(ThreadPoolExecutor(SIDE_BY_SIDE))
     async with app.open_async():
         await take_over(app)
         await app.run_worker_async(
-            concurrency=4, fetch_job_polling_interval=1.0, delete_jobs="successful",
+            concurrency=SIDE_BY_SIDE, fetch_job_polling_interval=1.0, delete_jobs="successful",
             update_heartbeat_interval=HEARTBEAT_S, stalled_worker_timeout=STALLED_AFTER_S,
         )  # fmt: skip
 

@@ -16,7 +16,7 @@ from tests.services.test_buying import ask, ids_of
 from tidewind.core.addresses.check import Address
 from tidewind.db.tables import Channel, ChannelLog, Difference, Order
 from tidewind.outside.errors import OutsideError
-from tidewind.services import buying, channels, differences, following, followups, orders, pulling
+from tidewind.services import channels, differences, following, followups, orders, pulling, settling
 from tidewind.services.errors import Conflict, Invalid, NotAllowed, NotFound
 from tidewind.standins import markets, webshop
 from tidewind.standins.world import World
@@ -135,7 +135,7 @@ def test_a_change_upstream_waits_for_a_decision_and_never_touches_what_is_bought
     with wiring.sessions() as session:
         bought = one(session, "TF-7302")
     (shipment_id,) = ids_of(wiring, ask(wiring, [bought]).batch_id)
-    assert buying.buy_shipment(wiring.sessions, wiring.outside, shipment_id, clock) == "bought"
+    assert settling.buy_shipment(wiring.sessions, wiring.outside, shipment_id, clock) == "bought"
     markets.change(world, "tallyfair", "TF-7302", stage="revoked")
     pull(wiring, "tallyfair")
     with wiring.sessions.begin() as session:
@@ -246,7 +246,7 @@ def test_a_channel_is_told_of_what_it_wants_to_hear_once(wiring: Wiring, world: 
             channels.save_mapping(session, "tallyfair", {}, {}, {"lost": True}, 10, "")
         order = one(session, "TF-7302")
     (shipment_id,) = ids_of(wiring, ask(wiring, [order]).batch_id)
-    buying.buy_shipment(wiring.sessions, wiring.outside, shipment_id, clock)
+    settling.buy_shipment(wiring.sessions, wiring.outside, shipment_id, clock)
     for _ in range(8):
         clock.move(hours=24)
         following.follow_due(wiring.sessions, wiring.outside, clock)

@@ -17,7 +17,7 @@ from tidewind.core.planning import plan
 from tidewind.core.punctuality import Lateness, Record, lateness
 from tidewind.db.tables import LiveAnswerRow, Order, Shipment
 from tidewind.outside.breaker import Breaker
-from tidewind.services import buying, comparing, live_prices, orders
+from tidewind.services import buying, comparing, live_prices, orders, settling
 from tidewind.services.comparing import QuoteAsk, QuotedParcel
 from tidewind.services.errors import Invalid
 from tidewind.services.planning import all_facts
@@ -182,7 +182,7 @@ def test_a_price_that_moved_between_quote_and_purchase_is_asked_about(
     with wiring.sessions.begin() as session:
         buying.ask(session, [buying.Wish(order_id, shown)], "live-1", person(session, "tome"), clock())
         shipment = session.scalars(select(Shipment).where(Shipment.order_id == order_id)).one().id
-    assert buying.buy_shipment(wiring.sessions, wiring.outside, shipment, clock) == "failed"
+    assert settling.buy_shipment(wiring.sessions, wiring.outside, shipment, clock) == "failed"
     with wiring.sessions() as session:
         bought = session.get_one(Shipment, shipment)
         assert "voided at once; buy again if you agree" in bought.failure

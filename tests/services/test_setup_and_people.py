@@ -103,10 +103,10 @@ def test_the_ledger_reads_as_people_expect(wiring: Wiring, clock: Clock) -> None
         order = clear_orders(session, "norvia", 1)[0]
     ask(wiring, [order])
     with wiring.sessions.begin() as session:
-        newest, first = money.entries(session, None)
+        newest, first = money.entries(session, money.Asks())
         assert (newest.kind, first.kind) == ("hold", "top_up")
         assert order.number in newest.reason
-        assert [e.id for e in money.entries(session, newest.id)] == [first.id]
+        assert [e.id for e in money.entries(session, money.Asks(), newest.id)] == [first.id]
         now = money.balance(session)
         assert (now.available_minor, now.held_minor, now.balance_minor) == (
             60_000 - (order.price_minor or 0),

@@ -15,7 +15,6 @@ from tests.services.test_planning_and_importing import by_number, of, sample
 from tidewind.core.addresses.check import Address
 from tidewind.db.tables import ChannelNotice, Clearance, Import, Order, Person, PrecedentRow, Product
 from tidewind.services import (
-    buying,
     by_hand,
     contacts,
     followups,
@@ -26,6 +25,7 @@ from tidewind.services import (
     printing,
     products,
     screening,
+    settling,
     working,
     worklist,
 )
@@ -88,7 +88,7 @@ def test_items_sent_apart_make_a_part_with_its_own_label_and_one_notice_under_th
             parts.send_apart(session, order.id, {ln.id: ln.quantity for ln in order.lines[1:]}, "Tomé", clock())
         whole = order.number
     (shipment,) = ids_of(wiring, ask(wiring, [part]).batch_id)
-    assert buying.buy_shipment(wiring.sessions, wiring.outside, shipment, clock) == "bought"
+    assert settling.buy_shipment(wiring.sessions, wiring.outside, shipment, clock) == "bought"
     assert followups.send_due(wiring.sessions, wiring.outside, clock) == 2
     with wiring.sessions.begin() as session:
         assert session.scalars(select(ChannelNotice)).one().done_at is not None  # told under the whole's number
@@ -118,7 +118,7 @@ def test_orders_to_one_person_go_together_and_undo_parts_them(wiring: Wiring, cl
         host = parts.join(session, [o.id for o in both], "Tomé", clock())
         numbers = {o.number for o in both}
     (shipment,) = ids_of(wiring, ask(wiring, [host]).batch_id)
-    assert buying.buy_shipment(wiring.sessions, wiring.outside, shipment, clock) == "bought"
+    assert settling.buy_shipment(wiring.sessions, wiring.outside, shipment, clock) == "bought"
     assert followups.send_due(wiring.sessions, wiring.outside, clock) == 3  # a notice for each order, one mail
     with wiring.sessions.begin() as session:
         assert {by_number(session, n).state for n in numbers} == {"shipped"}
@@ -146,7 +146,7 @@ def test_hand_edits_in_bulk_history_undo_and_precedents(wiring: Wiring, clock: C
         parts.undo(session, ids[0], "Tomé", clock())
         assert line.sent == 0
     (shipment,) = ids_of(wiring, ask(wiring, two[1:]).batch_id)
-    assert buying.buy_shipment(wiring.sessions, wiring.outside, shipment, clock) == "bought"
+    assert settling.buy_shipment(wiring.sessions, wiring.outside, shipment, clock) == "bought"
     with wiring.sessions.begin() as session:
         kept = session.scalars(select(PrecedentRow).where(PrecedentRow.order_number == two[1].number)).one()
         assert kept.hand == {"service": "bp-road"}

@@ -15,12 +15,18 @@ GET /api/work | GET /api/contacts | GET /api/addresses/suggest | POST /api/addre
 GET /api/carriers | GET /api/carriers/{code}/cards/{card_id} | GET /api/rate-card/schema
 GET /api/orders/{order_id}/compare | POST /api/quote | POST /api/matrix
 GET /api/products/file | GET /api/restricted | GET /api/restricted/try | GET /api/clearances
+GET /api/batches | GET /api/returns | GET /api/printing | GET /api/printing/template
 """
-_BENCH = "GET /api/labels.pdf | GET /api/packing-slips.pdf"
+_BENCH = """
+GET /api/labels.pdf | GET /api/packing-slips.pdf | GET /api/labels-and-slips.pdf | GET /api/pick-list.pdf
+GET /api/labels/pictures | GET /api/return-labels.pdf | GET /api/orders/{order_id}/test-label.pdf
+GET /api/recipes/barcodes.pdf | POST /api/labels/printed | GET /api/prints | POST /api/prints
+POST /api/prints/{job_id}
+"""
 _CARE = """
 PUT /api/orders/{order_id}/address | POST /api/orders/held | POST /api/orders/notes | POST /api/orders/billing-name
 POST /api/differences/{difference_id} | POST /api/contacts | DELETE /api/contacts/{contact_id} | POST /api/contacts/file
-GET /api/contacts/file
+GET /api/contacts/file | POST /api/returns | POST /api/returns/{return_id}/close
 """
 _SHIP = """
 GET /api/carriers/{code}/cards/{card_id}/file | POST /api/carriers/{code}/rehearse
@@ -34,18 +40,27 @@ POST /api/channels/{code}/test | POST /api/orders/{order_id}/clear | POST /api/o
 POST /api/orders/{order_id}/apart | POST /api/orders/join | POST /api/orders/{order_id}/undo
 POST /api/layers/shop-defaults/rehearse | POST /api/rules/rehearse | POST /api/recipes | POST /api/recipes/from-order
 DELETE /api/recipes/{code} | PUT /api/promises | POST /api/promises/rehearse | DELETE /api/precedents/{precedent_id}
-PATCH /api/products | POST /api/products/file
+PATCH /api/products | POST /api/products/file | POST /api/preflight | POST /api/voids | GET /api/refunds
+POST /api/refunds/{shipment_id}/chase | POST /api/batches | PATCH /api/batches/{batch_id}
+POST /api/batches/{batch_id}/orders | POST /api/batches/{batch_id}/scan | POST /api/batches/{batch_id}/take-out
+POST /api/batches/{batch_id}/cancel | POST /api/batches/{batch_id}/archive | GET /api/batches/{batch_id}/summary.pdf
+GET /api/invoices.pdf | POST /api/labels/mail | PUT /api/printing/preferences | GET /api/money/file
+GET /api/money/settings | GET /api/request-links | GET /api/requests | POST /api/requests/{request_id}/approve
+POST /api/requests/{request_id}/decline | POST /api/recipes/order
 """
 _OWNER = """
 POST /api/keys | DELETE /api/keys/{key_id} | POST /api/money/top-up | POST /api/places | POST /api/packaging
 PUT /api/layers/shop-defaults | PUT /api/rules | POST /api/rules/versions/{version}/restore | PUT /api/channels/{code}
 GET /api/channels/{code}/consent | POST /api/channels/{code}/connect | POST /api/channels/{code}/paused
 PATCH /api/carriers/{code} | POST /api/carriers/{code}/cards | DELETE /api/carriers/{code}/cards/{card_id}
-POST /api/orders/approve | POST /api/restricted
+POST /api/orders/approve | POST /api/restricted | POST /api/money/bill-paid | PUT /api/money/settings
+PUT /api/printing/template | PUT /api/printing/logo | DELETE /api/printing/logo | POST /api/request-links
+PATCH /api/request-links/{link_id}
 """
 OPEN = {
     "GET /api/health", "GET /api/start", "POST /api/sign-in", "POST /api/first-owner",
-    "GET /api/tracking/{tracking_key}", "POST /api/hooks/{code}",
+    "GET /api/tracking/{tracking_key}", "POST /api/hooks/{code}", "GET /api/request-form/{key}",
+    "POST /api/request-form/{key}", "GET /api/asked/{view_key}",
 }  # fmt: skip
 
 
@@ -65,5 +80,6 @@ BODIES = {
     "POST /api/purchases": {"client_key": "12345678", "orders": [{"order_id": 0, "shown_minor": 0}]},
     "POST /api/money/top-up": {"amount_minor": 1, "key": "12345678"}, "PATCH /api/products/{sku}/facts": {},
     "PUT /api/orders/{order_id}/address": {"address": {}}, "PATCH /api/orders/{order_id}/hand": {},
-    "PUT /api/imports/{import_id}/columns": {"columns": {}},
+    "PUT /api/imports/{import_id}/columns": {"columns": {}}, "POST /api/preflight": {"orders": {"0": None}},
+    "POST /api/voids": {"shipment_ids": [0]}, "POST /api/money/bill-paid": {"amount_minor": 1, "key": "12345678"},
 }  # fmt: skip

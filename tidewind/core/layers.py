@@ -8,10 +8,10 @@ from datetime import date
 
 from tidewind.core.rules.rule import Split
 
-SHOP, PRODUCT, PROMISE, PRECEDENT, RULE, HAND = (
-    "shop default", "product default", "promise link", "precedent", "rule", "by hand",
+SHOP, PRODUCT, PROMISE, PRECEDENT, RULE, BATCH, HAND = (
+    "shop default", "product default", "promise link", "precedent", "rule", "batch", "by hand",
 )  # fmt: skip
-BINDING = frozenset({RULE, HAND})
+BINDING = frozenset({RULE, BATCH, HAND})
 """Layers whose wish stops the order where it cannot be met; the others give way, with a warning."""
 
 

@@ -1,15 +1,17 @@
 """The postage ledger: every movement as balanced postings; entries are never changed, only reversed.
 
 Accounts, all in minor units of the shop's currency: ``available`` and ``held`` together are the balance,
-``postage`` is what labels cost, ``expected`` are refunds asked for, ``bank`` is where top-ups come from.
+``postage`` is what labels cost, ``expected`` are refunds asked for, ``bank`` is where top-ups come from and
+carriers' bills are paid; ``owed`` (never above zero) is what carriers that bill by account will ask for.
 """
 
 from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from typing import Literal
 
-ACCOUNTS = ("available", "held", "postage", "expected", "bank")
+ACCOUNTS = ("available", "held", "postage", "expected", "bank", "owed")
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,18 +31,45 @@ _MOVES: Mapping[str, tuple[str, str]] = {
     "refund": ("expected", "available"),
     "refund_refused": ("expected", "postage"),
     "correction": ("available", "postage"),
+    "return_used": ("available", "postage"),
+    "on_account": ("owed", "postage"),
+    "credit": ("expected", "owed"),
+    "correction_on_account": ("owed", "postage"),
+    "return_on_account": ("owed", "postage"),
+    "bill_paid": ("bank", "owed"),
 }
+_EITHER_WAY = frozenset({"correction", "correction_on_account"})
+Payer = Literal["balance", "account", "elsewhere"]
+"""Who pays for a label: our balance, our account with the carrier, or somebody else's account."""
+
+
+def charge_kind(payer: Payer) -> str:
+    """Return the kind of entry that a bought label makes; empty where somebody else is billed."""
+    return {"balance": "charge", "account": "on_account", "elsewhere": ""}[payer]
+
+
+def refund_kind(payer: Payer) -> str:
+    """Return the kind of entry by which a refund comes back to where the label was paid from."""
+    return "refund" if payer == "balance" else "credit"
+
+
+def later_kind(kind: str, payer: Payer, amount: int, available: int) -> str:
+    """Return the kind for a carrier's later charge: it goes on account where the balance does not reach.
+
+    The carrier has charged it already, so it can be put off but not refused (shop policy).
+    """
+    return kind if payer == "balance" and amount <= available else f"{kind.removesuffix('_used')}_on_account"
 
 
 def entry(kind: str, amount: int) -> Entry:
     """Return the entry that moves ``amount`` minor units for ``kind``.
 
-    Only a correction may be negative (the carrier gives money back).  Raises ValueError for an unknown kind,
+    Only corrections may be negative (the carrier gives money back).  Raises ValueError for an unknown kind,
     a zero amount, or a negative amount of any other kind.
     """
     if kind not in _MOVES:
         raise ValueError(f"unknown kind of ledger entry: {kind}")
-    if amount == 0 or (amount < 0 and kind != "correction"):
+    if amount == 0 or (amount < 0 and kind not in _EITHER_WAY):
         raise ValueError(f"a {kind} of {amount} moves nothing")
     source, target = _MOVES[kind]
     return Entry(kind, ((source, -amount), (target, amount)))

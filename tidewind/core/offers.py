@@ -79,6 +79,9 @@ def offer_of(
     if isinstance(quoted, Refused):
         return Offer(carrier.code, service.code, service.name, service.network, parcels, None, quoted, None)
     due = offer_arrival(order, shop, carrier, service, quoted.zone, consignment.extras, not_before)
+    if not_before and (due.ship_date - shop.now.astimezone(shop.time_zone).date()).days > service.ahead_days:
+        ahead = Refused("too_far_ahead", f"takes parcels at most {service.ahead_days} days ahead")
+        return Offer(carrier.code, service.code, service.name, service.network, parcels, None, ahead, None)
     return Offer(carrier.code, service.code, service.name, service.network, parcels, quoted, None, due)
 
 
@@ -110,7 +113,7 @@ def consignment_of(
     order: OrderFacts, shop: Shop, parcels: Sequence[PackedParcel], extras: frozenset[str], value: int
 ) -> Consignment:
     """Return what the carriers are asked to price."""
-    to, start = order.address, shop.origin
+    to, start = order.address, order.sender or shop.origin
     return Consignment(
         country=to.country,
         postcode=to.postcode,

@@ -16,6 +16,7 @@ from tidewind.core.destinations import Group, crosses_customs, destination_group
 from tidewind.core.layers import Recipe
 from tidewind.core.packing import Packaging, PackedParcel
 from tidewind.core.punctuality import Record
+from tidewind.core.quantities import money_text
 from tidewind.core.rules.facts import WEEKDAYS, Value
 from tidewind.core.rules.rule import Rule, Split
 from tidewind.core.screening import Screen
@@ -94,6 +95,9 @@ class OrderFacts:
     cleared: frozenset[str] = frozenset()
     changed_upstream: str = ""
     point: str = ""
+    batch: Hand = Hand()
+    batch_name: str = ""
+    sender: Address | None = None
 
     @property
     def contents(self) -> frozenset[str]:
@@ -157,6 +161,8 @@ class Shop:
     gazetteer: Gazetteer | None = None
     record: Mapping[str, Record] = field(default_factory=dict)
     ranking: tuple[str, ...] = ()
+    approve_over: int | None = None
+    approve_services: frozenset[str] = frozenset()
     boxes: dict[str, Packaging] = field(init=False, compare=False, repr=False)
     own_boxes: tuple[Packaging, ...] = field(init=False, compare=False, repr=False)
     names: dict[str, str] = field(init=False, compare=False, repr=False)
@@ -169,8 +175,12 @@ class Shop:
         object.__setattr__(self, "names", self._names())
         object.__setattr__(self, "arrivals", {})
 
-    def approval_of(self, service: str) -> str:
-        """Return why a service needs somebody's approval, empty where it needs none."""
+    def approval_of(self, service: str, price: int = 0) -> str:
+        """Return why a service, or one at this price (minor units), needs the owner's approval; empty for none."""
+        if service in self.approve_services:
+            return "on the list of services that the owner approves"
+        if self.approve_over is not None and price > self.approve_over:
+            return f"dearer than {money_text(self.approve_over)}"
         for carrier in self.carriers:
             if service in carrier.own.services:
                 return carrier.own.services[service].service.approval

@@ -6,7 +6,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 
 from tidewind.core import packing
-from tidewind.core.layers import BINDING, HAND, Wish, Wishes
+from tidewind.core.layers import BATCH, BINDING, HAND, Wish, Wishes
 from tidewind.core.order_facts import Hand, HandParcel, LineFacts, Shop
 from tidewind.core.packing import Packaging, PackedParcel, Unit
 from tidewind.core.quantities import Refused
@@ -59,6 +59,8 @@ def by_phrase(wish: Wish) -> str:
     """Say who set something, for the words of a snag."""
     if wish.layer == HAND:
         return "chosen by hand"
+    if wish.layer == BATCH:
+        return "chosen for the batch"
     return f"set by the {wish.layer} ({wish.why})"
 
 
@@ -91,7 +93,7 @@ def put_into_parcels(
 
 def _in_box(lots: Sequence[list[Unit]], box: Packaging, wish: Wish) -> tuple[PackedParcel, ...] | Refused:
     # Only a person may put goods that need their own box into another.
-    free = [[replace(u, own_box=False) for u in lot] for lot in lots] if wish.layer == HAND else lots
+    free = [[replace(u, own_box=False) for u in lot] for lot in lots] if wish.layer in {BATCH, HAND} else lots
     packed = _all(free, [box])
     return (
         Refused("wished_packaging", f"not everything fits into {box.name}") if isinstance(packed, Refused) else packed

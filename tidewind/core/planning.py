@@ -1,8 +1,8 @@
 """From an order to its plan: parcels, service, price and arrival, with a trail that says which layer set what.
 
-Layers, later ones win: shop default, product default, promise link, precedent, rule, by hand.  Evaluation is pure,
-deterministic and total.  Rules see the order once, packed by the layers before them (one pass): where a rule changes
-the box, weight and price follow, but no rule is run a second time, and the trail says so.
+Layers, later ones win: shop default, product default, promise link, precedent, rule, batch, by hand.  Evaluation is
+pure, deterministic and total.  Rules see the order once, packed by the layers before them (one pass): where a rule
+changes the box, weight and price follow, but no rule is run a second time, and the trail says so.
 """
 
 from __future__ import annotations
@@ -13,7 +13,7 @@ from dataclasses import dataclass, field
 from tidewind.core.addresses.check import check
 from tidewind.core.choosing import Option, pick
 from tidewind.core.destinations import crosses_customs, destination_group
-from tidewind.core.layers import BINDING, HAND, PRECEDENT, PRODUCT, PROMISE, SHOP, Step, Wishes
+from tidewind.core.layers import BATCH, BINDING, HAND, PRECEDENT, PRODUCT, PROMISE, SHOP, Step, Wishes
 from tidewind.core.offers import Offer, Sending, offers_for, with_published
 from tidewind.core.order_facts import Hand, OrderFacts, Shop, rule_facts
 from tidewind.core.packing import PackedParcel, Unit
@@ -67,7 +67,8 @@ def plan(order: OrderFacts, shop: Shop) -> Plan:
     seen = _as_rules_see(units, shop, wishes) if measured else None
     before = (list(wishes.packaging), wishes.split)
     applied = _run_rules(order, shop, wishes, seen.parcels if isinstance(seen, Packed) else ())
-    _hand_layer(order, wishes)
+    _set_by_people(order.batch, BATCH, f"set for the whole batch {order.batch_name}", wishes)
+    _set_by_people(order.hand, HAND, "set for this order", wishes)
     _approval(order, wishes, snags)
     result = Plan(
         snags=snags, trail=wishes.trail, extras=frozenset(wishes.extras), tags=frozenset(wishes.tags),
@@ -185,25 +186,24 @@ def _run_rules(order: OrderFacts, shop: Shop, wishes: Wishes, parcels: tuple[Pac
     return evaluate(shop.rules, rule_facts(order, shop, parcels), wishes, ordered_on, shop.origin.country)
 
 
-def _hand_layer(order: OrderFacts, wishes: Wishes) -> None:
-    hand, why = order.hand, "set for this order"
+def _set_by_people(hand: Hand, layer: str, why: str, wishes: Wishes) -> None:
     if hand.packaging:
-        wishes.wish("packaging", HAND, hand.packaging, why)
+        wishes.wish("packaging", layer, hand.packaging, why)
     if hand.service:
-        wishes.wish("service", HAND, hand.service, why)
+        wishes.wish("service", layer, hand.service, why)
     if hand.extras is not None:
         wishes.extras = set(hand.extras)
         shown = ", ".join(sorted(e.replace("_", " ") for e in hand.extras)) or "none"
-        wishes.note("extras", HAND, shown, why)
+        wishes.note("extras", layer, shown, why)
     if hand.ship_date:
         wishes.not_before = hand.ship_date
     if hand.desk is not None:
         wishes.desk = hand.desk
-        wishes.note("desk", HAND, hand.desk or "none", why)
+        wishes.note("desk", layer, hand.desk or "none", why)
     if hand.split:
-        wishes.note("split", HAND, f"at most {hand.split.most} {'items' if hand.split.by == 'quantity' else 'g'}", why)
+        wishes.note("split", layer, f"at most {hand.split.most} {'items' if hand.split.by == 'quantity' else 'g'}", why)
     if hand.released and (wishes.hold or wishes.leave_out):
-        wishes.note("hold", HAND, "released", "taken back onto the work list")
+        wishes.note("hold", layer, "released", "taken back onto the work list")
         wishes.leave_out = ""
 
 
@@ -263,7 +263,8 @@ def _choose(result: Plan, order: OrderFacts, shop: Shop, wishes: Wishes) -> None
         result.snags.append(Snag("no_service", "stops", _no_service_words(result.offers), "service"))
     if result.chosen:
         _settle(result, result.chosen, order, wishes)
-        wanted = shop.approval_of(result.chosen.service)
+        price = result.chosen.quote.net if result.chosen.quote else 0
+        wanted = shop.approval_of(result.chosen.service, price)
         if wanted and not order.hand.approved:
             words = f"Needs approval: {result.chosen.name}, {wanted}"
             result.snags.append(Snag("needs_approval", "stops", words, "approve"))
@@ -305,7 +306,7 @@ def _settle(result: Plan, chosen: Offer, order: OrderFacts, wishes: Wishes) -> N
     wishes.note("weight", SHOP, weight_text(goods + own + padding), parts)
     if chosen.arrival and chosen.quote:
         why = chosen.arrival.waits_because or "the next truck it can catch"
-        layer = HAND if order.hand.ship_date else SHOP
+        layer = HAND if order.hand.ship_date else BATCH if order.batch.ship_date else SHOP
         wishes.note("ship_date", layer, chosen.arrival.ship_date.isoformat(), why)
         wishes.note("price", SHOP, money_text(chosen.quote.net), "the sum of its lines")
         if order.promise and chosen.arrival.latest > order.promise:

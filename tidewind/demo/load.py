@@ -10,9 +10,11 @@ from importlib import resources
 from sqlalchemy.orm import Session, sessionmaker
 
 from tidewind.core.addresses.check import Address
-from tidewind.db.tables import CarrierAccount, Channel, PackagingRow, Product, RateCardRow, Shop
+from tidewind.db.tables import CarrierAccount, Channel, PackagingRow, Printer, Product, RateCardRow, Shop
 from tidewind.demo.layers import load_layers
 from tidewind.services import channels, money, pulling, setup
+from tidewind.services.printers import set_preference
+from tidewind.services.requests import make_link
 from tidewind.services.signing_in import add_person, anybody
 from tidewind.services.world import Outside
 from tidewind.settings import DEMO_PASSWORD, DEMO_PEOPLE
@@ -70,7 +72,9 @@ def load_shop(session: Session, now: datetime) -> None:
         Shop(
             id=1, name="Larkspur & Loam", brand="Larkspur & Loam", time_zone="Europe/Lisbon", currency="EUR",
             units="metric", policy="cheapest_on_promise", day_value_minor=40, late_value_minor=250,
-            price_tolerance_minor=0, mail_from="parcels@larkspur.example",
+            price_tolerance_minor=0, mail_from="parcels@larkspur.example", approve_over_minor=8_000,
+            slip={"message": "Thank you for gardening with us. Keep seeds cool and dry until you sow them.",
+                  "prices": False, "label_line": "items"},
         )
     )  # fmt: skip
     for login, name, role in DEMO_PEOPLE:
@@ -79,6 +83,16 @@ def load_shop(session: Session, now: datetime) -> None:
     _things(session)
     _carriers(session)
     load_layers(session, now)
+    _printing(session)
+    make_link(session, "Garden club desk", ["GC-10 Trials", "GC-20 Fairs", "GC-30 Library"])
+
+
+def _printing(session: Session) -> None:
+    for code, name in (("bench-label", "Label printer at the bench"), ("office-a4", "Office printer, A4")):
+        session.add(Printer(code=code, name=name, base_url=f"{{standins}}/printers/{code}"))
+    session.flush()
+    set_preference(session, "label", "roll", "bench-label", 1)
+    set_preference(session, "pick_list", "a4", "office-a4", 1)
 
 
 def _channels(session: Session) -> None:
@@ -87,7 +101,7 @@ def _channels(session: Session) -> None:
             Channel(
                 code=code, name=name, kind="webshop", adapter=code, base_url=f"{{standins}}/{code}", last_pull={},
                 state="connected" if code == "larkspur" else "asked", states=states, payments=payments,
-                write_back={"shipped": True}, brand="Larkspur & Loam",
+                write_back={"shipped": True, "cancelled": True}, brand="Larkspur & Loam",
             )
         )  # fmt: skip
 
@@ -129,7 +143,7 @@ def _carriers(session: Session) -> None:
         account = CarrierAccount(code=code, name=name, monogram=monogram, account_number=number,
                                  base_url=f"{{standins}}/carriers/{code}", discounts_bp=discounts, active=True,
                                  latin_only=code in {"brightmile", "cobaltair"},
-                                 asks_prices=code == "cobaltair")  # fmt: skip
+                                 asks_prices=code == "cobaltair", payer="account" if code == "cobaltair" else "balance")  # fmt: skip
         session.add(account)
         session.flush()
         for card in cards:

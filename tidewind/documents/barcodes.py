@@ -60,7 +60,7 @@ def draw_linear(
 
 
 def draw_matrix(canvas: Canvas, x: float, y: float, text: str, *, dots: int = 4) -> float:
-    """Draw a Data Matrix (ISO/IEC 16022) with its lower left corner near (x, y); return its side in points."""
+    """Draw a Data Matrix (ISO/IEC 16022) with its lower left corner near (x, y); return its width in points."""
     rows = _modules("datamatrix", text, False)
     x, y, module = _snap(x), _snap(y), dots * DOT
     path = canvas.beginPath()
@@ -68,4 +68,4 @@ def draw_matrix(canvas: Canvas, x: float, y: float, text: str, *, dots: int = 4)
         for start, length in _bars(row):
             path.rect(x + start * module + INSET, y + index * module, length * module - 2 * INSET, module)
     canvas.drawPath(path, stroke=0, fill=1)
-    return len(rows) * module
+    return len(rows[0]) * module

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import asdict, dataclass
 from datetime import date, datetime, timedelta
-from typing import Any, Protocol
+from typing import Any, Literal, Protocol
 
 import httpx
 
@@ -44,6 +44,7 @@ class Wanted:
     region: str = ""
     from_country: str = ""
     from_postcode: str = ""
+    bill_to: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,6 +61,22 @@ class Sold:
 
     price_minor: int
     parcels: tuple[SoldParcel, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class VoidAnswer:
+    """What a carrier says about a void, and its words where it refused."""
+
+    state: Literal["pending", "refunded", "refused"]
+    words: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class SoldReturn:
+    """A label for the way back, and what it will cost (minor units) when it is first scanned."""
+
+    price_minor: int
+    parcel: SoldParcel
 
 
 @dataclass(frozen=True, slots=True)
@@ -86,6 +103,18 @@ class CarrierClient(Protocol):
 
     def cancel(self, key: str) -> None:
         """Cancel what was sold under a key; asking twice is harmless."""
+
+    def void(self, key: str) -> VoidAnswer:
+        """Ask for a void; asking twice is harmless.  Raises NeverSent, MaybeDone or RefusedOutside."""
+
+    def void_state(self, key: str) -> VoidAnswer | None:
+        """Return what became of a void, None where none was asked.  Raises NeverSent or MaybeDone."""
+
+    def make_return(self, key: str, own_key: str, service: str) -> SoldReturn:
+        """Make a label for the way back of what was sold under ``key``; repeated with ``own_key`` it is the same one.
+
+        Raises NeverSent, MaybeDone or RefusedOutside.
+        """
 
     def events(self, tracking_number: str) -> list[CarrierEvent]:
         """Return a parcel's events so far, oldest first."""
@@ -147,6 +176,32 @@ class HttpCarrier:
         """See CarrierClient."""
         call(self._client, "POST", f"/shipments/{key}/cancel")
 
+    def void(self, key: str) -> VoidAnswer:
+        """See CarrierClient."""
+        return _void(call(self._client, "POST", f"/shipments/{key}/void"))
+
+    def void_state(self, key: str) -> VoidAnswer | None:
+        """See CarrierClient."""
+        try:
+            return _void(call(self._client, "GET", f"/shipments/{key}/void"))
+        except RefusedOutside as refusal:
+            if refusal.reason == "unknown_key":
+                return None
+            raise
+
+    def make_return(self, key: str, own_key: str, service: str) -> SoldReturn:
+        """See CarrierClient."""
+        answer = call(
+            self._client, "POST", f"/shipments/{key}/return", params={"service": service},
+            headers={"Idempotency-Key": own_key},
+        )  # fmt: skip
+        try:
+            told: dict[str, Any] = answer.json()
+            parcel = SoldParcel(str(told["tracking_number"]), str(told["routing"]))
+            return SoldReturn(_sum(told["price_minor"], least=0), parcel)
+        except (ValueError, KeyError, TypeError) as error:
+            raise MaybeDone("an answer that makes no sense") from error
+
     def events(self, tracking_number: str) -> list[CarrierEvent]:
         """See CarrierClient."""
         answer = call(self._client, "GET", f"/tracking/{tracking_number}").json()
@@ -184,6 +239,19 @@ def _sum(value: Any, least: int = -10_000_000) -> int:
     if isinstance(value, bool) or not isinstance(value, int) or not least <= value <= 10_000_000:
         raise ValueError("not an amount in minor units")
     return value
+
+
+_VOID_STATES: dict[str, Literal["pending", "refunded", "refused"]] = {
+    "pending": "pending", "refunded": "refunded", "refused": "refused",
+}  # fmt: skip
+
+
+def _void(answer: httpx.Response) -> VoidAnswer:
+    try:
+        told: dict[str, Any] = answer.json()
+        return VoidAnswer(_VOID_STATES[told["state"]], str(told["words"])[:300])
+    except (ValueError, KeyError, TypeError) as error:
+        raise MaybeDone("an answer that makes no sense") from error
 
 
 def _sold(answer: httpx.Response) -> Sold:

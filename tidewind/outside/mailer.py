@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import smtplib
+from dataclasses import dataclass
 from email.message import EmailMessage
 from email.utils import formataddr, make_msgid
 from typing import Protocol
@@ -10,11 +11,21 @@ from typing import Protocol
 from tidewind.outside.errors import NeverSent, RefusedOutside
 
 
+@dataclass(frozen=True, slots=True)
+class Paper:
+    """A PDF that goes with a mail."""
+
+    name: str
+    pdf: bytes
+
+
 class Mailer(Protocol):
     """Something that sends a mail."""
 
-    def send(self, sender_name: str, sender: str, recipient: str, subject: str, body: str) -> None:
-        """Send one plain mail.  Raises NeverSent or RefusedOutside."""
+    def send(
+        self, sender_name: str, sender: str, recipient: str, subject: str, body: str, paper: Paper | None = None
+    ) -> None:
+        """Send one plain mail, with a PDF where one goes with it.  Raises NeverSent or RefusedOutside."""
 
 
 class SmtpMailer:
@@ -23,7 +34,9 @@ class SmtpMailer:
     def __init__(self, host: str, port: int) -> None:
         self._host, self._port = host, port
 
-    def send(self, sender_name: str, sender: str, recipient: str, subject: str, body: str) -> None:
+    def send(
+        self, sender_name: str, sender: str, recipient: str, subject: str, body: str, paper: Paper | None = None
+    ) -> None:
         """See Mailer."""
         message = EmailMessage()
         message["From"] = formataddr((sender_name, sender))
@@ -31,6 +44,8 @@ class SmtpMailer:
         message["Subject"] = " ".join(subject.split())
         message["Message-ID"] = make_msgid(domain=sender.rpartition("@")[2])
         message.set_content(body)
+        if paper is not None:
+            message.add_attachment(paper.pdf, maintype="application", subtype="pdf", filename=paper.name)
         try:
             with smtplib.SMTP(self._host, self._port, timeout=8) as server:
                 server.send_message(message)

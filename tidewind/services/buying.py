@@ -1,43 +1,33 @@
-"""Buying labels: the intent first, then the carrier, then the answer; nothing twice, nothing lost.
+"""Asking for labels: the intent first, with its hold in the ledger, and the jobs that will buy.
 
-One transaction writes the intent with its idempotency key and the ledger hold, and puts the job into the queue.
-The job asks the carrier outside any transaction and writes the answer in another one, under the shipment's lock.
-Whatever dies in between is settled by asking the carrier what became of the key.
+One transaction writes the intent with its idempotency key and the ledger hold, and puts the jobs into the queue.
+What happens then is in ``settling``.
 """
 
 from __future__ import annotations
 
 import secrets
-from collections.abc import Callable, Sequence
-from dataclasses import asdict, dataclass, field
-from datetime import datetime, timedelta
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import datetime
+from itertools import count
 from zoneinfo import ZoneInfo
 
-from sqlalchemy import select, update
+from sqlalchemy import select
 from sqlalchemy.exc import IntegrityError
-from sqlalchemy.orm import Session, sessionmaker
+from sqlalchemy.orm import Session
 
-from tidewind.core.addresses.check import Address, is_po_box
-from tidewind.core.addresses.latin import latin_address
 from tidewind.core.quantities import money_text
 from tidewind.db.tables import Batch, CarrierAccount, Label, Order, Person, Shipment
-from tidewind.outside.carrier import Sold, Wanted, WantedParcel
-from tidewind.outside.errors import MaybeDone, NeverSent, RefusedOutside
-from tidewind.services import followups
 from tidewind.services.departures import default_place, departure_for
-from tidewind.services.errors import Conflict, Invalid
-from tidewind.services.live import tell
-from tidewind.services.money import lock_available, post
-from tidewind.services.orders import get_order
-from tidewind.services.planning import all_facts, plan_orders
-from tidewind.services.precedents import remember
+from tidewind.services.errors import Conflict, Invalid, NotFound
+from tidewind.services.money import lock_available, post_all, posting
 from tidewind.services.queue import defer
 from tidewind.services.shop_facts import carriers_in_force, shop_settings
-from tidewind.services.world import Outside
 
-SETTLE_AFTER = timedelta(seconds=20)
-GIVE_UP_AFTER = timedelta(minutes=10)
 PARCELS_PER_JOB = 10
+AT_ONCE_PER_CARRIER = 4
+"""So many jobs ask one carrier side by side; a carrier that hangs holds up no other's."""
 MOST_ORDERS = 2_000
 
 
@@ -58,49 +48,84 @@ class Asked:
     dropped: dict[int, str] = field(default_factory=dict)
 
 
-def ask(session: Session, wishes: Sequence[Wish], client_key: str, person_id: int, now: datetime) -> Asked:
+def ask(
+    session: Session, wishes: Sequence[Wish], client_key: str, person_id: int, now: datetime,
+    batch_id: int | None = None,
+) -> Asked:  # fmt: skip
     """Write the intents and holds for ``wishes`` and queue the purchase; a repeated ``client_key`` changes nothing.
 
-    Orders that cannot be bought (a snag, another price than shown, bought by somebody else) are dropped with words.
-    Raises Conflict where the balance does not reach, Invalid for an empty or too long list.
+    With ``batch_id`` they are bought as part of that batch (again, for those that failed).  Orders that cannot be
+    bought (a snag, another price than shown, bought by somebody else) are dropped with words.  Raises Conflict where
+    the balance does not reach, Invalid for an empty or too long list, NotFound for an unknown batch.
     """
     if not wishes or len(wishes) > MOST_ORDERS:
         raise Invalid("batch_size", f"Choose between 1 and {MOST_ORDERS:,} orders.")
-    before = session.scalar(select(Batch).where(Batch.client_key == client_key))
-    if before is not None:
-        taken = session.scalars(select(Shipment.order_id).where(Shipment.batch_id == before.id)).all()
-        return Asked(before.id, list(taken))
+    if batch_id is not None:
+        batch = _locked_batch(session, batch_id)
+    else:
+        before = session.scalar(select(Batch).where(Batch.client_key == client_key))
+        if before is not None:
+            taken = session.scalars(select(Shipment.order_id).where(Shipment.batch_id == before.id)).all()
+            return Asked(before.id, list(taken))
+        batch = _new_batch(session, client_key, person_id)
+    shown = {wish.order_id: wish.shown_minor for wish in wishes}
+    asked = Asked(batch.id)
+    orders = []
+    found = _locked_orders(session, shown)
+    live = _live_shipments(session, shown)
+    for order in found:
+        mine = live.get(order.id)
+        reason = _reason_against(order, shown[order.id], mine)
+        if mine is not None and mine[0].batch_id == batch.id:
+            asked.taken.append(order.id)  # the same click again
+        elif reason:
+            asked.dropped[order.id] = reason
+        else:
+            orders.append(order)
+    _hold(session, orders, batch, asked, now)
+    _close(session, batch, now)
+    return asked
+
+
+def _new_batch(session: Session, client_key: str, person_id: int) -> Batch:
     batch = Batch(client_key=client_key, person_id=person_id)
     session.add(batch)
     try:
         session.flush()
     except IntegrityError as error:  # the doubled click came at the very same moment
         raise Conflict("asked_twice", "This purchase is already under way; nothing was bought twice.") from error
-    asked = Asked(batch.id)
-    orders: list[Order] = []
-    shown = {wish.order_id: wish.shown_minor for wish in wishes}
-    for order_id in sorted(shown):  # one locking order for everybody, so that two batches never wait in a circle
-        order = get_order(session, order_id, lock=True)
-        reason = _reason_against(session, order, shown[order_id])
-        if reason:
-            asked.dropped[order_id] = reason
-        else:
-            orders.append(order)
-    _hold(session, orders, batch, asked, now)
-    return asked
+    return batch
 
 
-def _reason_against(session: Session, order: Order, shown_minor: int) -> str | None:
-    live = session.scalar(
-        select(Shipment).where(
-            Shipment.order_id == order.id, Shipment.state.in_(("buying", "bought", "void_asked", "void_refused"))
-        )
+def _locked_batch(session: Session, batch_id: int) -> Batch:
+    batch = session.scalar(select(Batch).where(Batch.id == batch_id).with_for_update(of=Batch))
+    if batch is None:
+        raise NotFound("unknown_batch", "This batch does not exist.")
+    return batch
+
+
+def _locked_orders(session: Session, ids: Mapping[int, int]) -> Sequence[Order]:
+    """Lock orders in one order for everybody, so that two batches never wait in a circle."""
+    query = select(Order).where(Order.id.in_(ids)).order_by(Order.id).with_for_update(of=Order)
+    found = session.scalars(query.execution_options(populate_existing=True)).all()
+    if len(found) != len(ids):
+        raise NotFound("unknown_order", "One of these orders does not exist. Nothing was bought.")
+    return found
+
+
+def _live_shipments(session: Session, ids: Mapping[int, int]) -> dict[int, tuple[Shipment, str]]:
+    rows = session.execute(
+        select(Shipment, Person.name)
+        .join(Batch, Batch.id == Shipment.batch_id)
+        .join(Person, Person.id == Batch.person_id)
+        .where(Shipment.order_id.in_(ids), Shipment.state.in_(("buying", "bought")))
     )
+    return {shipment.order_id: (shipment, name) for shipment, name in rows}
+
+
+def _reason_against(order: Order, shown_minor: int, live: tuple[Shipment, str] | None) -> str | None:
     if live is not None:
-        buyer = session.scalar(
-            select(Person.name).join(Batch, Batch.person_id == Person.id).where(Batch.id == live.batch_id)
-        )
-        return f"already bought by {buyer}" if live.state == "bought" else f"being bought by {buyer} just now"
+        return f"already bought by {live[1]}" if live[0].state == "bought" else f"being bought by {live[1]} just now"
     if order.state != "open":
         return f"is {order.state.replace('_', ' ')}"
     stops = [s.words for s in order.snags if s.level == "stops"]
@@ -111,35 +136,58 @@ def _reason_against(session: Session, order: Order, shown_minor: int) -> str | N
     return None
 
 
-def _hold(session: Session, orders: list[Order], batch: Batch, asked: Asked, now: datetime) -> None:
+def payer_of(order: Order, accounts: Mapping[str, CarrierAccount]) -> str:
+    """Return who pays for an order's label: somebody else's account, our account with the carrier, or the balance."""
+    if order.hand.get("bill_to"):
+        return "elsewhere"
+    account = accounts.get(order.carrier or "")
+    return account.payer if account else "balance"
+
+
+def _hold(session: Session, orders: Sequence[Order], batch: Batch, asked: Asked, now: datetime) -> None:
     if not orders:
         return
-    total = sum(order.price_minor or 0 for order in orders)
+    accounts = {a.code: a for a in session.scalars(select(CarrierAccount))}
+    total = sum(order.price_minor or 0 for order in orders if payer_of(order, accounts) == "balance")
     available = lock_available(session)
     if total > available:
         words = f"The labels cost {money_text(total)}, the balance has {money_text(available)}. Nothing was bought."
         raise Conflict("no_balance", f"{words} Top up, or choose fewer orders.")
+    shipments = _intents(session, orders, batch, accounts, now)
+    session.add_all(shipments)
+    session.flush()
+    post_all(session, [
+        posting("hold", s.price_minor, key=f"hold:{s.idempotency_key}", at=now, shipment_id=s.id,
+                reason=f"Label for order {s.order.number}, {s.service_name}")
+        for s in shipments if s.payer == "balance" and s.price_minor
+    ])  # fmt: skip
+    asked.taken += [order.id for order in orders]
+    for order in orders:
+        order.batch_id = None
+    _queue(session, shipments)
+
+
+def _intents(
+    session: Session, orders: Sequence[Order], batch: Batch, accounts: Mapping[str, CarrierAccount], now: datetime
+) -> list[Shipment]:
     today = now.astimezone(ZoneInfo(shop_settings(session).time_zone)).date()
     carriers = {carrier.code: carrier for carrier in carriers_in_force(session, today)}
     place = default_place(session)
-    shipment_ids = []
+    departures: dict[tuple[str, str, object], int] = {}
+    made = []
     for order in orders:
-        carrier = carriers[order.carrier or ""]
-        departure_id = departure_for(session, carrier, order.network or "", place.id, order.ship_date or today)
-        shipment = _intent(order, batch.id, departure_id, place.address, now)
-        session.add(shipment)
-        session.flush()
-        post(
-            session, "hold", shipment.price_minor, key=f"hold:{shipment.idempotency_key}",
-            reason=f"Label for order {order.number}, {shipment.service_name}", at=now, shipment_id=shipment.id,
-        )  # fmt: skip
-        shipment_ids.append(shipment.id)
-        asked.taken.append(order.id)
-    for start in range(0, len(shipment_ids), PARCELS_PER_JOB):
-        defer(session, "buy_shipments", shipment_ids=shipment_ids[start : start + PARCELS_PER_JOB])
+        carrier, network, day = carriers[order.carrier or ""], order.network or "", order.ship_date or today
+        key = (carrier.code, network, day)
+        if key not in departures:
+            departures[key] = departure_for(session, carrier, network, place.id, day)
+        payer = payer_of(order, accounts)
+        made.append(_intent(order, batch.id, departures[key], order.sender or place.address, payer, now))
+    return made
 
 
-def _intent(order: Order, batch_id: int, departure_id: int, sender: dict[str, str], now: datetime) -> Shipment:
+def _intent(
+    order: Order, batch_id: int, departure_id: int, sender: dict[str, str], payer: str, now: datetime
+) -> Shipment:
     return Shipment(
         order=order,
         order_id=order.id,
@@ -159,6 +207,9 @@ def _intent(order: Order, batch_id: int, departure_id: int, sender: dict[str, st
         arrives=order.arrives,
         asked_at=now,
         tracking_key=secrets.token_urlsafe(24),
+        reference=order.reference,
+        payer=payer,
+        bill_to=dict(order.hand.get("bill_to") or {}),
         labels=[
             Label(parcel_no=n, parcel=parcel, gross_g=parcel["gross_g"])
             for n, parcel in enumerate(order.plan["parcels"], 1)
@@ -166,170 +217,29 @@ def _intent(order: Order, batch_id: int, departure_id: int, sender: dict[str, st
     )
 
 
-def buy_shipment(
-    sessions: sessionmaker[Session], outside: Outside, shipment_id: int, clock: Callable[[], datetime]
-) -> str:
-    """Ask the carrier for one shipment and write its answer; return the state afterwards.
-
-    Safe to repeat at any point: the carrier honours the key, and only a shipment still being bought is changed.
-    Raises NeverSent or MaybeDone where the carrier gave no answer; the sweep settles it later.
-    """
-    with sessions() as session:
-        shipment = session.get(Shipment, shipment_id)
-        if shipment is None or shipment.state != "buying":
-            return shipment.state if shipment else "gone"
-        account = session.scalars(select(CarrierAccount).where(CarrierAccount.code == shipment.carrier)).one()
-        key, wanted = shipment.idempotency_key, _wanted(session, shipment, account.latin_only)
-    client = outside.carrier(account)
-    try:
-        sold = client.buy(key, wanted)
-    except RefusedOutside as refusal:
-        return _write_failure(sessions, shipment_id, f"{account.name}: {refusal}", clock())
-    except MaybeDone:
-        found = client.find(key)  # the answer was lost on the way: what became of it?
-        if found is None:
-            raise
-        sold = found
-    if _over_tolerance(sessions, shipment_id, sold):
-        client.cancel(key)
-        words = (
-            f"{account.name} asks {money_text(sold.price_minor)} now. It was voided at once; buy again if you agree."
-        )
-        return _write_failure(sessions, shipment_id, words, clock())
-    return _write_answer(sessions, outside, shipment_id, sold, clock())
+def _queue(session: Session, shipments: Sequence[Shipment]) -> None:
+    """Queue the purchase, several parcels a job, each carrier's jobs in a few lanes of their own."""
+    by_carrier: dict[str, list[int]] = {}
+    for shipment in shipments:
+        by_carrier.setdefault(shipment.carrier, []).append(shipment.id)
+    for carrier, ids in by_carrier.items():
+        for lane, some in zip(count(), _chunks(ids)):
+            lock = f"buy:{carrier}:{lane % AT_ONCE_PER_CARRIER}"
+            defer(session, "buy_shipments", lock=lock, shipment_ids=some)
 
 
-def _wanted(session: Session, shipment: Shipment, latin_only: bool) -> Wanted:
-    order = shipment.order
-    facts = all_facts(session, [order])[0]
-    address = Address(**shipment.address)
-    return Wanted(
-        service=shipment.service,
-        country=address.country,
-        postcode=address.postcode,
-        home=order.home,
-        recipient=asdict(latin_address(address)) if latin_only else dict(shipment.address),
-        value_minor=order.plan.get("value_minor", facts.value),
-        contents=sorted({c for line in facts.lines for c in line.contents}),
-        extras=list(shipment.extras),
-        po_box=is_po_box(address),
-        ship_date=shipment.ship_date,
-        reference=order.number,
-        parcels=[
-            WantedParcel(
-                label.gross_g, tuple(label.parcel["sides_mm"]),
-                label.parcel["packaging"] if label.parcel["carrier_box"] else None,
-            )
-            for label in shipment.labels
-        ],
-        point=order.hand.get("point", ""), region=address.region, from_country=shipment.sender.get("country", ""),
-        from_postcode=shipment.sender.get("postcode", ""),
-    )  # fmt: skip
+def _chunks(ids: Sequence[int]) -> list[list[int]]:
+    """Split a carrier's shipments: small jobs at first, so that the first labels are seen soon."""
+    size = min(PARCELS_PER_JOB, max(1, -(-len(ids) // AT_ONCE_PER_CARRIER)))
+    return [list(ids[start : start + size]) for start in range(0, len(ids), size)]
 
 
-def _locked(session: Session, shipment_id: int) -> Shipment | None:
-    """Return a shipment that is still being bought, its row locked; None where somebody has settled it."""
-    shipment = session.scalar(
-        select(Shipment)
-        .where(Shipment.id == shipment_id)
-        .with_for_update(of=Shipment)
-        .execution_options(populate_existing=True)
-    )
-    return shipment if shipment is not None and shipment.state == "buying" else None
-
-
-def _over_tolerance(sessions: sessionmaker[Session], shipment_id: int, sold: Sold) -> bool:
-    with sessions() as session:
-        shipment = session.get_one(Shipment, shipment_id)
-        return sold.price_minor > shipment.price_minor + shop_settings(session).price_tolerance_minor
-
-
-def _write_answer(
-    sessions: sessionmaker[Session], outside: Outside, shipment_id: int, sold: Sold, now: datetime
-) -> str:
-    with sessions.begin() as session:
-        shipment = _locked(session, shipment_id)
-        if shipment is None:
-            return session.get_one(Shipment, shipment_id).state
-        if len(sold.parcels) != len(shipment.labels):
-            raise MaybeDone(f"{len(sold.parcels)} numbers for {len(shipment.labels)} parcels")
-        for label, parcel in zip(shipment.labels, sold.parcels, strict=True):
-            label.tracking_number, label.routing = parcel.tracking_number[:40], parcel.routing[:40]
-        key, held = shipment.idempotency_key, shipment.price_minor
-        reason = f"Order {shipment.order.number}, {shipment.service_name}"
-        if sold.price_minor != held:
-            # Cheaper, or dearer within the tolerance: the hold is exchanged for one of the true sum.
-            post(session, "release", held, key=f"release:{key}", reason=reason, at=now, shipment_id=shipment_id)
-            post(session, "hold", sold.price_minor, key=f"rehold:{key}", reason=reason, at=now, shipment_id=shipment_id)
-            shipment.price_minor = sold.price_minor
-        post(session, "charge", sold.price_minor, key=f"charge:{key}", reason=reason, at=now, shipment_id=shipment_id)
-        shipment.state, shipment.bought_at, shipment.next_look_at = "bought", now, now
-        _order_is_shipped(session, shipment.order, now)
-        tell(session, f"batch:{shipment.batch_id}")
-        followups.after_purchase(session, shipment, outside.base_url, now)
-        return "bought"
-
-
-def _order_is_shipped(session: Session, order: Order, now: datetime) -> None:
-    """Mark an order, and those that went along with it, as shipped; a choice made by hand becomes a precedent."""
-    order.state = "shipped"
-    session.execute(
-        update(Order)
-        .where(Order.joined_to == order.id)
-        .values(state="shipped", state_by="", state_why=f"went with order {order.number}"[:200])
-    )
-    remember(session, order, now)
-
-
-def _write_failure(sessions: sessionmaker[Session], shipment_id: int, words: str, now: datetime) -> str:
-    with sessions.begin() as session:
-        shipment = _locked(session, shipment_id)
-        if shipment is None:
-            return session.get_one(Shipment, shipment_id).state
-        post(
-            session, "release", shipment.price_minor, key=f"release:{shipment.idempotency_key}",
-            reason=f"Not bought: {words}", at=now, shipment_id=shipment_id,
-        )  # fmt: skip
-        shipment.state, shipment.failure = "failed", words[:500]
-        tell(session, f"batch:{shipment.batch_id}")
-        plan_orders(session, [shipment.order], now)
-        return "failed"
-
-
-def sweep(sessions: sessionmaker[Session], outside: Outside, clock: Callable[[], datetime]) -> dict[int, str]:
-    """Settle every purchase that has been under way for too long; return what became of each.
-
-    A carrier that cannot be reached leaves its shipments for the next sweep; after ten minutes without a sale it
-    is given up, once the carrier says that the key was never sold.
-    """
-    with sessions() as session:
-        stuck = session.execute(
-            select(Shipment.id, Shipment.asked_at)
-            .where(Shipment.state == "buying", Shipment.asked_at < clock() - SETTLE_AFTER)
-            .order_by(Shipment.id)
-        ).all()
-    settled = {}
-    for shipment_id, asked_at in stuck:
-        try:
-            settled[shipment_id] = buy_shipment(sessions, outside, shipment_id, clock)
-        except (NeverSent, MaybeDone):
-            gone = clock() - asked_at > GIVE_UP_AFTER and _never_sold(sessions, outside, shipment_id)
-            settled[shipment_id] = (
-                _write_failure(sessions, shipment_id, "the carrier did not answer for ten minutes", clock())
-                if gone else "buying"
-            )  # fmt: skip
-    return settled
-
-
-def _never_sold(sessions: sessionmaker[Session], outside: Outside, shipment_id: int) -> bool:
-    with sessions() as session:
-        shipment = session.get_one(Shipment, shipment_id)
-        account = session.scalars(select(CarrierAccount).where(CarrierAccount.code == shipment.carrier)).one()
-        key = shipment.idempotency_key
-    try:
-        return outside.carrier(account).find(key) is None
-    except (NeverSent, MaybeDone):
-        return False
+def _close(session: Session, batch: Batch, now: datetime) -> None:
+    """A batch stays open as long as orders lie in it that were not bought."""
+    session.flush()
+    if session.scalar(select(Order.id).where(Order.batch_id == batch.id).limit(1)) is None:
+        batch.state = "asked"
+    batch.asked_at = now
 
 
 def batch_shipments(session: Session, batch_id: int) -> Sequence[Shipment]:

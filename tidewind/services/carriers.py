@@ -50,6 +50,7 @@ class AccountChange:
     discounts_bp: dict[str, int] | None = field(default=None)
     active: bool | None = None
     account_number: str | None = None
+    payer: str | None = None
 
 
 def accounts(session: Session) -> Sequence[CarrierAccount]:
@@ -96,7 +97,7 @@ def change_account(session: Session, code: str, change: AccountChange, now: date
     """Change an account; the waiting orders are planned anew.  Raises Invalid, NotFound."""
     row = account(session, code)
     _check(session, code, change)
-    for name in ("services_off", "discounts_bp", "active", "account_number"):
+    for name in ("services_off", "discounts_bp", "active", "account_number", "payer"):
         value = getattr(change, name)
         if value is not None:
             setattr(row, name, sorted(set(value)) if name == "services_off" else value)

@@ -92,7 +92,7 @@ def save_mapping(
     row = get_channel(session, code)
     if set(states.values()) - set(FATES) or set(payments.values()) - set(PAYMENTS):
         raise Invalid("bad_mapping", f"States become {', '.join(FATES)}; payments {', '.join(PAYMENTS)}.")
-    if set(write_back) - {"shipped", "delivered"}:
+    if set(write_back) - {"shipped", "delivered", "cancelled"}:
         raise Invalid("bad_mapping", "A channel can be told of shipped and delivered.")
     row.states, row.payments, row.write_back = dict(states), dict(payments), dict(write_back)
     row.every_minutes, row.brand = every_minutes, brand.strip()[:80]

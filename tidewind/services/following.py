@@ -27,7 +27,7 @@ def follow_due(
     with sessions() as session:
         due = session.scalars(
             select(Shipment.id)
-            .where(Shipment.state == "bought", Shipment.next_look_at <= clock())
+            .where(Shipment.state.in_(("bought", "void_refused")), Shipment.next_look_at <= clock())
             .order_by(Shipment.next_look_at)
             .limit(limit)
         ).all()
@@ -63,7 +63,9 @@ def _follow(sessions: sessionmaker[Session], outside: Outside, shipment_id: int,
 
 def public_view(session: Session, tracking_key: str) -> tuple[Shipment, Sequence[TrackingEvent]]:
     """Return a shipment by its unguessable key, with its events newest first.  Raises NotFound."""
-    shipment = session.scalar(select(Shipment).where(Shipment.tracking_key == tracking_key, Shipment.state == "bought"))
+    shipment = session.scalar(
+        select(Shipment).where(Shipment.tracking_key == tracking_key, Shipment.state.in_(("bought", "void_refused")))
+    )
     if shipment is None:
         raise NotFound("unknown_parcel", "There is no parcel at this address. Check the link in your mail.")
     return shipment, events_of(session, shipment)

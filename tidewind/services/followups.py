@@ -5,13 +5,15 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from datetime import datetime, timedelta
 
-from sqlalchemy import select
+from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session, sessionmaker
 
 from tidewind.core.messages import fill
 from tidewind.db.tables import CarrierAccount, ChannelNotice, Message, Order, Shipment
 from tidewind.outside.channels.upstream import News
 from tidewind.outside.errors import OutsideError
+from tidewind.outside.mailer import Paper
+from tidewind.services.printing import print_labels, print_returns
 from tidewind.services.queue import defer
 from tidewind.services.shop_facts import shop_settings
 from tidewind.services.world import Outside
@@ -45,9 +47,38 @@ def after_purchase(session: Session, shipment: Shipment, base_url: str, now: dat
     defer(session, "send_followups", lock="send_followups")
 
 
+def mail_label(session: Session, shipment: Shipment, recipient: str, words: str, why: str, now: datetime) -> None:
+    """Mail a bought label to whoever must stick it on."""
+    again = session.scalar(
+        select(func.count(Message.id)).where(Message.shipment_id == shipment.id, Message.kind.startswith("label"))
+    )
+    session.add(
+        Message(
+            shipment_id=shipment.id, kind=f"label:{again}", recipient=recipient, attach="label", body=words, reason=why,
+            subject=f"Label for order {shipment.order.number}", next_at=now,
+        )
+    )  # fmt: skip
+    defer(session, "send_followups", lock="send_followups")
+
+
 def after_delivery(session: Session, shipment: Shipment, now: datetime) -> None:
     """Write that the channels that want to know must be told of a delivery."""
     _tell_channels(session, shipment, "delivered", now)
+
+
+def after_void(session: Session, shipment: Shipment, now: datetime) -> None:
+    """Take back what was to be told of a label that is voided; who has been told already is told of that, too.
+
+    The buyer gets no second mail: the next label brings one with the number that counts.
+    """
+    session.execute(delete(Message).where(Message.shipment_id == shipment.id, Message.sent_at.is_(None)))
+    notices = session.scalars(select(ChannelNotice).where(ChannelNotice.shipment_id == shipment.id)).all()
+    for notice in notices:
+        if notice.done_at is None:
+            session.delete(notice)
+    if any(notice.done_at and notice.kind.startswith("shipped") for notice in notices):
+        _tell_channels(session, shipment, "cancelled", now)
+        defer(session, "send_followups", lock="send_followups")
 
 
 def _tell_channels(session: Session, shipment: Shipment, news: str, now: datetime) -> None:
@@ -126,6 +157,16 @@ def _send_notice(sessions: sessionmaker[Session], outside: Outside, notice_id: i
         return True
 
 
+def _paper(session: Session, message: Message, now: datetime) -> Paper | None:
+    """Draw the paper that goes with a mail, if any."""
+    if message.attach == "label":
+        return Paper("label.pdf", print_labels(session, [message.shipment_id], now))
+    if message.attach == "return_label":
+        return_id = int(message.kind.partition(":")[2])
+        return Paper("label-for-the-way-back.pdf", print_returns(session, [return_id], "a4"))
+    return None
+
+
 def _send_mail(sessions: sessionmaker[Session], outside: Outside, message_id: int, now: datetime) -> bool:
     with sessions.begin() as session:
         message = session.scalar(select(Message).where(Message.id == message_id).with_for_update(skip_locked=True))
@@ -133,7 +174,8 @@ def _send_mail(sessions: sessionmaker[Session], outside: Outside, message_id: in
             return False
         shop = shop_settings(session)
         try:
-            outside.mailer.send(shop.brand, shop.mail_from, message.recipient, message.subject, message.body)
+            paper = _paper(session, message, now)
+            outside.mailer.send(shop.brand, shop.mail_from, message.recipient, message.subject, message.body, paper)
         except OutsideError as error:
             message.attempts += 1
             message.next_at, message.last_error = now + _pause(message.attempts), str(error)[:300]

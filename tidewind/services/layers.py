@@ -130,8 +130,19 @@ def rehearse_rules(session: Session, body: Any, now: datetime, *, past: bool = F
 
 
 def recipes(session: Session) -> Sequence[RecipeRow]:
-    """Return all recipes by name."""
-    return session.scalars(select(RecipeRow).order_by(RecipeRow.name)).all()
+    """Return all recipes: those that were put in order first, then by name; the first nine have a key."""
+    return session.scalars(select(RecipeRow).order_by(RecipeRow.place == 0, RecipeRow.place, RecipeRow.name)).all()
+
+
+def order_recipes(session: Session, codes: Sequence[str]) -> Sequence[RecipeRow]:
+    """Put recipes in order; what is not named comes behind.  Raises Invalid for one that does not exist."""
+    rows = {row.code: row for row in recipes(session)}
+    if set(codes) - rows.keys():
+        raise Invalid("unknown_recipe", "One of these recipes does not exist.")
+    for row in rows.values():
+        row.place = codes.index(row.code) + 1 if row.code in codes else 0
+    session.flush()
+    return recipes(session)
 
 
 def save_recipe(

@@ -18,6 +18,8 @@ from tidewind.services.planning import joined_lines, plan_orders, replan_where_s
 from tidewind.services.storing import recipient_key, search_text
 from tidewind.services.worklist import matching
 
+_DEARER = frozenset({"service", "packaging", "extras", "parcels", "split"})
+
 
 def get_order(session: Session, order_id: int, *, lock: bool = False) -> Order:
     """Return an order, locked for this transaction where asked.  Raises NotFound."""
@@ -69,6 +71,9 @@ def edit_hand(
         changes["ship_date"] = changes["ship_date"].isoformat()
     for order in orders:
         record(session, order, who, f"set {', '.join(changes).replace('_', ' ')}", now, {"hand": order.hand})
+        if _DEARER & changes.keys():
+            # What was approved was another plan: a dearer one must be asked for again.
+            order.hand = {name: value for name, value in order.hand.items() if name != "approved"}
         merged = {**order.hand, **changes}
         order.hand = {name: value for name, value in merged.items() if _is_set(name, value)}
     plan_orders(session, orders, now)

@@ -12,11 +12,11 @@ from sqlalchemy.orm import Session
 from tidewind.core.addresses.check import Address
 from tidewind.core.destinations import destination_group
 from tidewind.core.offers import Offer
-from tidewind.core.order_facts import LineFacts, OrderFacts, Shop
+from tidewind.core.order_facts import Hand, LineFacts, OrderFacts, Shop
 from tidewind.core.packing import PackedParcel
 from tidewind.core.planning import Plan, plan
 from tidewind.core.tariffs.quote import Quote, explain
-from tidewind.db.tables import Difference, Order, OrderLine, Product, SnagRow
+from tidewind.db.tables import Batch, Difference, Order, OrderLine, Product, SnagRow
 from tidewind.services.shop_facts import core_shop, hand_of
 
 
@@ -73,8 +73,9 @@ def joined_lines(session: Session, orders: Iterable[Order]) -> dict[int, list[Or
 
 
 def facts_of(
-    order: Order, products: Mapping[str, Product], along: Sequence[OrderLine] = (), changed: str = ""
-) -> OrderFacts:
+    order: Order, products: Mapping[str, Product], along: Sequence[OrderLine] = (), changed: str = "",
+    batch: Batch | None = None,
+) -> OrderFacts:  # fmt: skip
     """Return an order as planning sees it, with the lines of orders that go along with it."""
     return OrderFacts(
         lines=tuple(_line(line, products.get(line.sku)) for line in (*order.lines, *along)),
@@ -93,6 +94,9 @@ def facts_of(
         cleared=frozenset(order.cleared),
         changed_upstream=changed,
         point=order.hand.get("point", ""),
+        batch=hand_of(batch.changes) if batch else Hand(),
+        batch_name=batch.name if batch else "",
+        sender=Address(**order.sender) if order.sender else None,
     )
 
 
@@ -105,7 +109,11 @@ def all_facts(session: Session, orders: Sequence[Order]) -> list[OrderFacts]:
     ids = [order.id for order in orders]
     waiting = select(Difference).where(Difference.state == "waiting", Difference.order_id.in_(ids))
     changed = {difference.order_id: difference.kind for difference in session.scalars(waiting)}
-    return [facts_of(o, products, along.get(o.id, ()), changed.get(o.id, "")) for o in orders]
+    in_batches = {order.batch_id for order in orders if order.batch_id}
+    batches = {b.id: b for b in session.scalars(select(Batch).where(Batch.id.in_(in_batches)))} if in_batches else {}
+    return [
+        facts_of(o, products, along.get(o.id, ()), changed.get(o.id, ""), batches.get(o.batch_id or 0)) for o in orders
+    ]
 
 
 def is_waiting(order: Order) -> bool:

@@ -1,135 +1,194 @@
-"""Labels and packing slips of shipments as PDF; printing marks them as printed."""
+"""Papers of shipments as files, in the order and on the stock asked for; labels that are printed are marked so."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from dataclasses import asdict
-from datetime import date, datetime
+import io
+import zipfile
+from collections.abc import Iterator, Sequence
+from datetime import datetime
+from typing import Literal
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from tidewind.core.addresses.check import Address, country_name
-from tidewind.core.addresses.latin import latin_address
-from tidewind.core.codes import is_sscc
-from tidewind.core.quantities import weight_text
-from tidewind.db.tables import CarrierAccount, Label, OrderLine, Product, Shipment
-from tidewind.documents.label import LabelPaper, labels_pdf
-from tidewind.documents.packing_slip import SlipLine, SlipPaper, slips_pdf
+from tidewind.db.tables import Batch, CarrierAccount, Order, Return, Shipment
+from tidewind.documents.label import LabelPaper, label_papers, labels_pdf
+from tidewind.documents.lists import SHEETS, list_pdf
+from tidewind.documents.packing_slip import slip_paper, slips_pdf
+from tidewind.documents.paper import STOCKS, Draw, pdf_of
+from tidewind.documents.raster import pngs_of
+from tidewind.services import papers
+from tidewind.services.departures import default_place
 from tidewind.services.errors import Conflict, Invalid, NotFound
 from tidewind.services.shop_facts import shop_settings
 
 MOST_SHIPMENTS = 2_000
+MOST_PICTURES = 50
+Sequence_ = Literal["selected", "shelf", "carrier"]
 
 
-def address_lines(address: Mapping[str, str]) -> tuple[str, ...]:
-    """Return the lines of an address as they are printed, without the country."""
-    town = " ".join(part for part in (address["postcode"], address["city"]) if part)
-    lines = (address["name"], address["company"], address["street"], address["extra"], town, address["region"])
-    return tuple(line for line in lines if line)
+def shipments_in(session: Session, ids: Sequence[int], sequence: Sequence_ = "selected") -> list[Shipment]:
+    """Return shipments as selected, along the shelves, or by carrier and service.
 
-
-def _day(day: date) -> str:
-    return f"{day:%a} {day.day} {day:%b}"
-
-
-def _shipments(session: Session, ids: Sequence[int]) -> list[Shipment]:
+    Raises Invalid for none or too many, NotFound where one does not exist.
+    """
     if not 1 <= len(ids) <= MOST_SHIPMENTS:
         raise Invalid("how_many", f"Between 1 and {MOST_SHIPMENTS:,} shipments go into one file.")
     found = {s.id: s for s in session.scalars(select(Shipment).where(Shipment.id.in_(ids)))}
     if set(ids) - found.keys():
         raise NotFound("unknown_shipment", "One of these shipments does not exist.")
-    return [found[i] for i in dict.fromkeys(ids)]
+    chosen = [found[i] for i in dict.fromkeys(ids)]
+    if sequence == "shelf":
+        return papers.by_shelf(chosen, papers.goods_of(session, chosen))
+    if sequence == "carrier":
+        return sorted(chosen, key=lambda s: (s.carrier, s.service_name, s.order.number))
+    return chosen
 
 
-def print_labels(session: Session, shipment_ids: Sequence[int], now: datetime) -> bytes:
-    """Return one PDF with the labels of the shipments, in the order given, and mark them printed.
+def _papers(session: Session, shipments: Sequence[Shipment]) -> list[tuple[Shipment, list[LabelPaper]]]:
+    """Return the labels of each shipment.  Raises Conflict where one is not bought."""
+    accounts = {a.code: a for a in session.scalars(select(CarrierAccount))}
+    for shipment in shipments:
+        if shipment.state not in {"bought", "void_refused"}:
+            words = f"The label for order {shipment.order.number} is not bought; it cannot be printed."
+            raise Conflict("not_bought", words)
+    kind = str(shop_settings(session).slip.get("label_line", ""))
+    lines = papers.goods_of(session, shipments).lines if kind == "items" else {}
+    return [
+        (s, [papers.label_paper(s, label, accounts[s.carrier], papers.reference_line(kind, s, label, lines))
+             for label in s.labels])
+        for s in shipments
+    ]  # fmt: skip
+
+
+def _mark(shipments: Sequence[Shipment], now: datetime) -> None:
+    for shipment in shipments:
+        for label in shipment.labels:
+            label.printed_at = label.printed_at or now
+
+
+def _stock(stock: str) -> str:
+    if stock not in STOCKS:
+        raise Invalid("unknown_stock", f"Labels are printed on one of: {', '.join(STOCKS)}.")
+    return stock
+
+
+def print_labels(
+    session: Session, shipment_ids: Sequence[int], now: datetime, stock: str = "roll",
+    sequence: Sequence_ = "selected",
+) -> bytes:  # fmt: skip
+    """Return one PDF with the labels of the shipments and mark them printed.
 
     Raises Conflict where one is not bought, NotFound where one does not exist.
     """
+    shipments = shipments_in(session, shipment_ids, sequence)
+    made = [paper for _, some in _papers(session, shipments) for paper in some]
+    title = f"{len(made)} labels" if len(made) > 1 else f"Label {made[0].order_number}"
+    data = labels_pdf(made, title, _stock(stock))
+    _mark(shipments, now)
+    return data
+
+
+def print_slips(session: Session, shipment_ids: Sequence[int], sequence: Sequence_ = "selected") -> bytes:
+    """Return one PDF with the packing slips of the shipments."""
+    shipments = shipments_in(session, shipment_ids, sequence)
+    goods, shop = papers.goods_of(session, shipments), shop_settings(session)
+    return slips_pdf([papers.slip_of(s, goods, shop) for s in shipments])
+
+
+def print_interleaved(
+    session: Session, shipment_ids: Sequence[int], now: datetime, stock: str = "roll",
+    sequence: Sequence_ = "selected",
+) -> bytes:  # fmt: skip
+    """Return one PDF in which each order's slip is followed by its labels."""
+    shipments = shipments_in(session, shipment_ids, sequence)
+    goods, shop = papers.goods_of(session, shipments), shop_settings(session)
+
+    def pages() -> Iterator[Draw]:
+        for shipment, labels in _papers(session, shipments):
+            yield slip_paper(papers.slip_of(shipment, goods, shop))
+            yield from label_papers(labels, _stock(stock))
+
+    data = pdf_of(pages(), f"{len(shipments)} slips and labels")
+    _mark(shipments, now)
+    return data
+
+
+def print_pictures(session: Session, shipment_ids: Sequence[int], now: datetime) -> tuple[bytes, str]:
+    """Return the labels as PNG at 203 dpi, one picture or a ZIP of several, and the file's ending."""
+    shipments = shipments_in(session, shipment_ids)
+    made = [paper for _, some in _papers(session, shipments) for paper in some]
+    if len(made) > MOST_PICTURES:
+        raise Invalid("too_many", f"At most {MOST_PICTURES} labels are made into pictures at once; take PDF for more.")
+    pictures = pngs_of(labels_pdf(made))
+    _mark(shipments, now)
+    if len(pictures) == 1:
+        return pictures[0], "png"
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_STORED) as archive:
+        for number, (paper, picture) in enumerate(zip(made, pictures, strict=True), 1):
+            archive.writestr(f"{number:03d}-{''.join(c for c in paper.tracking_number if c.isalnum())}.png", picture)
+    return out.getvalue(), "zip"
+
+
+def trial_labels(session: Session, order_id: int, stock: str = "roll") -> bytes:
+    """Return labels of a planned order that cost nothing and say so.  Raises Conflict where it has no service yet."""
+    order = session.get(Order, order_id)
+    if order is None:
+        raise NotFound("unknown_order", "This order does not exist.")
+    if not order.carrier or not order.plan.get("parcels"):
+        raise Conflict("no_plan", f"Order {order.number} has no service yet, so there is no label to try.")
+    account = session.scalars(select(CarrierAccount).where(CarrierAccount.code == order.carrier)).one()
+    made = papers.trial_papers(order, account, default_place(session))
+    return labels_pdf(made, f"Test label {order.number}", _stock(stock))
+
+
+def print_returns(session: Session, return_ids: Sequence[int], stock: str = "roll") -> bytes:
+    """Return one PDF with labels for the way back.  Raises Conflict where one is not ready, NotFound for none."""
+    rows = session.scalars(select(Return).where(Return.id.in_(return_ids)).order_by(Return.id)).all()
+    if not rows or len(rows) != len(set(return_ids)):
+        raise NotFound("unknown_return", "One of these returns does not exist.")
+    if any(row.tracking_number is None for row in rows):
+        raise Conflict("not_ready", "The carrier has not made this label yet. Wait a moment.")
     accounts = {a.code: a for a in session.scalars(select(CarrierAccount))}
-    papers: list[LabelPaper] = []
-    for shipment in _shipments(session, shipment_ids):
-        if shipment.state != "bought":
-            raise Conflict(
-                "not_bought", f"The label for order {shipment.order.number} is not bought; it cannot be printed."
-            )
-        papers += [_paper(shipment, label, accounts[shipment.carrier]) for label in shipment.labels]
+    made = [papers.return_paper(row, accounts[row.shipment.carrier]) for row in rows]
+    return labels_pdf(made, "Labels for the way back", _stock(stock))
+
+
+def _sheet(sheet: str) -> str:
+    if sheet not in SHEETS:
+        raise Invalid("unknown_sheet", f"Lists are printed on one of: {', '.join(SHEETS)}.")
+    return sheet
+
+
+def print_pick_list(session: Session, shipment_ids: Sequence[int], sheet: str = "a4") -> bytes:
+    """Return the pick list of shipments, by shelf."""
+    shipments = shipments_in(session, shipment_ids)
+    made = papers.pick_list(shipments, papers.goods_of(session, shipments), "Pick list")
+    return list_pdf([made], "Pick list", _sheet(sheet))
+
+
+def print_batch_summary(session: Session, batch_id: int, sheet: str = "a4") -> bytes:
+    """Return what was bought in a batch.  Raises NotFound where nothing was."""
+    batch = session.get(Batch, batch_id)
+    shipments = session.scalars(select(Shipment).where(Shipment.batch_id == batch_id).order_by(Shipment.id)).all()
+    if batch is None or not shipments:
+        raise NotFound("unknown_batch", "There is no such batch, or nothing in it was bought.")
+    title = batch.name or f"Batch {batch.id}"
+    return list_pdf([papers.batch_summary(session, shipments, title, batch.person.name)], title, _sheet(sheet))
+
+
+def print_invoices(session: Session, shipment_ids: Sequence[int], sheet: str = "a4") -> bytes:
+    """Return the buyers' invoices of shipments, in the order given."""
+    shop = shop_settings(session)
+    made = [papers.invoice(s, shop) for s in shipments_in(session, shipment_ids)]
+    return list_pdf(made, "Invoices", _sheet(sheet))
+
+
+def mark_printed(session: Session, shipment_ids: Sequence[int], printed: bool, now: datetime) -> int:
+    """Mark labels as printed elsewhere, or as not printed after all; return how many shipments."""
+    shipments = shipments_in(session, shipment_ids)
+    for shipment in shipments:
         for label in shipment.labels:
-            label.printed_at = label.printed_at or now
-    return labels_pdf(papers, f"{len(papers)} labels" if len(papers) > 1 else f"Label {papers[0].order_number}")
-
-
-def _paper(shipment: Shipment, label: Label, account: CarrierAccount) -> LabelPaper:
-    number = label.tracking_number or ""
-    return LabelPaper(
-        carrier=account.name,
-        monogram=account.monogram,
-        service=shipment.service_name,
-        network="",
-        sender=(*address_lines(shipment.sender), country_name(shipment.sender["country"])),
-        recipient=_recipient_lines(shipment.address, account.latin_only),
-        country_line=country_name(shipment.address["country"]).upper(),
-        routing=label.routing,
-        tracking_number=number,
-        is_sscc=is_sscc(number),
-        order_number=shipment.order.number,
-        reference="",
-        parcel_no=label.parcel_no,
-        parcel_count=len(shipment.labels),
-        weight=weight_text(label.gross_g),
-        ship_date=_day(shipment.ship_date),
-        reprint=label.printed_at is not None,
-    )
-
-
-def _recipient_lines(address: Mapping[str, str], latin_only: bool) -> tuple[str, ...]:
-    """Return the address as the carrier can print it; below it the name as it is written, where that is another."""
-    if not latin_only:
-        return address_lines(address)
-    spelt = asdict(latin_address(Address(**address)))
-    own = (address["name"],) if spelt["name"] != address["name"] else ()
-    return (*address_lines(spelt), *own)
-
-
-def print_slips(session: Session, shipment_ids: Sequence[int]) -> bytes:
-    """Return one PDF with the packing slips of the shipments, in the order given."""
-    shipments = _shipments(session, shipment_ids)
-    lines = _packed_lines(session, shipments)
-    skus = {line.sku for line in lines.values()}
-    products = {p.sku: p for p in session.scalars(select(Product).where(Product.sku.in_(skus)))}
-    brand = shop_settings(session).brand
-    return slips_pdf([_slip(s, lines, products, brand) for s in shipments])
-
-
-def _contents(shipment: Shipment) -> dict[int, int]:
-    """Return how many of each order line are in a shipment's parcels, in the order of the lines."""
-    counts: dict[int, int] = {}
-    for label in shipment.labels:
-        for line_id, count in label.parcel["contents"]:
-            counts[line_id] = counts.get(line_id, 0) + count
-    return dict(sorted(counts.items()))
-
-
-def _packed_lines(session: Session, shipments: Sequence[Shipment]) -> dict[int, OrderLine]:
-    ids = {line_id for shipment in shipments for line_id in _contents(shipment)}
-    return {line.id: line for line in session.scalars(select(OrderLine).where(OrderLine.id.in_(ids)))}
-
-
-def _slip(shipment: Shipment, lines: Mapping[int, OrderLine], products: Mapping[str, Product], brand: str) -> SlipPaper:
-    order = shipment.order
-    packed = [(lines[line_id], count) for line_id, count in _contents(shipment).items() if line_id in lines]
-    names = [label.parcel["name"] for label in shipment.labels]
-    return SlipPaper(
-        shop=brand,
-        order_number=order.number,
-        ordered=_day(order.ordered_at.date()),
-        recipient=(*address_lines(shipment.address), country_name(shipment.address["country"])),
-        service=shipment.service_name,
-        packaging=names[0] if len(names) == 1 else f"{len(names)} parcels",
-        note=order.note,
-        lines=tuple(
-            SlipLine(count, ln.sku, ln.name, products[ln.sku].shelf if ln.sku in products else "")
-            for ln, count in packed
-        ),
-    )
+            label.printed_at = (label.printed_at or now) if printed else None
+    return len(shipments)

@@ -148,6 +148,8 @@ def core_shop(session: Session, now: datetime, rules: tuple[Rule, ...] | None = 
         gazetteer=shipped(),
         record=record_of(session, now, row.time_zone),
         ranking=tuple(row.ranking),
+        approve_over=row.approve_over_minor,
+        approve_services=frozenset(row.approve_services),
     )
 
 

@@ -1,14 +1,15 @@
-"""The outside world as services reach it: one client per carrier, channel and mail server."""
+"""The outside world as services reach it: one client per carrier, channel, printer and mail server."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from tidewind.db.tables import CarrierAccount, Channel
+from tidewind.db.tables import CarrierAccount, Channel, Printer
 from tidewind.outside.carrier import CarrierClient
 from tidewind.outside.channels.upstream import ChannelClient
 from tidewind.outside.mailer import Mailer
+from tidewind.outside.printer import PrinterClient
 from tidewind.services.sealing import Sealer
 
 
@@ -18,6 +19,7 @@ class Outside:
 
     carrier: Callable[[CarrierAccount], CarrierClient]
     channel: Callable[[Channel], ChannelClient]
+    printer: Callable[[Printer], PrinterClient]
     mailer: Mailer
     base_url: str
     close: Callable[[], None]

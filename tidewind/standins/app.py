@@ -11,11 +11,11 @@ from typing import Annotated
 from fastapi import FastAPI, Form, HTTPException, Request
 from fastapi.responses import HTMLResponse, RedirectResponse
 
-from tidewind.standins import carriers, mail, markets, webshop
+from tidewind.standins import after_sale, carriers, mail, markets, printers, webshop
 from tidewind.standins.page import page
 from tidewind.standins.world import FAULTS, World
 
-PARTIES = (*carriers.CARDS, "larkspur", *markets.MARKETS)
+PARTIES = (*carriers.CARDS, "larkspur", *markets.MARKETS, *printers.PRINTERS)
 
 
 def make_app(file: Path | str, smtp_port: int, clock: Callable[[], datetime]) -> FastAPI:
@@ -34,6 +34,8 @@ def make_app(file: Path | str, smtp_port: int, clock: Callable[[], datetime]) ->
     app = FastAPI(title="Tidewind's simulated outside world", lifespan=lifespan)
     app.state.world = world
     app.include_router(carriers.router)
+    app.include_router(after_sale.router)
+    app.include_router(printers.router)
     app.include_router(webshop.router)
     app.include_router(markets.router)
     app.include_router(mail.router)

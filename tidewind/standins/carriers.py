@@ -62,6 +62,7 @@ class ShipmentIn(BaseModel):
     region: str = ""
     from_country: str = "PT"
     from_postcode: str = ""
+    bill_to: str = ""
     ship_date: date
     reference: str = ""
     parcels: list[ParcelIn] = Field(min_length=1, max_length=60)
@@ -89,12 +90,14 @@ def _compiled(carrier: str, today: date, ship_date: date) -> CompiledCard:
     return CompiledCard(card, ship_date if card.priced_by_ship_date else today, CONTRACTS[carrier])
 
 
-def _world(request: Request) -> World:
+def world_of(request: Request) -> World:
+    """Return the world that this application serves."""
     world: World = request.app.state.world
     return world
 
 
-def _before(world: World, carrier: str) -> None:
+def before(world: World, carrier: str) -> None:
+    """Let the faults that are switched on strike before any work is done."""
     if carrier not in CARDS:
         raise HTTPException(404, {"reason": "unknown_carrier", "detail": carrier})
     if world.take_fault(carrier, "down"):
@@ -108,8 +111,8 @@ def _before(world: World, carrier: str) -> None:
 @router.post("/{carrier}/shipments", status_code=201)
 def buy(carrier: str, wanted: ShipmentIn, request: Request) -> Any:
     """Sell labels; the header ``Idempotency-Key`` makes a repeated request give the first answer again."""
-    world = _world(request)
-    _before(world, carrier)
+    world = world_of(request)
+    before(world, carrier)
     key = request.headers.get("Idempotency-Key", "")
     if not key:
         raise HTTPException(400, {"reason": "no_key", "detail": "the header Idempotency-Key is missing"})
@@ -130,7 +133,7 @@ def _sell(world: World, carrier: str, key: str, wanted: ShipmentIn) -> dict[str,
         net, days = _price(carrier, wanted, now)
         dearer = db.execute("delete from fault where party = ? and kind = 'dearer'", (carrier,)).rowcount
         price = net + (24 if dearer else 0)
-        numbers = [_number(world, db, carrier, wanted.service) for _ in wanted.parcels]
+        numbers = [number_for(world, db, carrier, wanted.service) for _ in wanted.parcels]
         answer = {
             "key": key,
             "carrier": carrier,
@@ -178,8 +181,8 @@ def _price(carrier: str, wanted: ShipmentIn, now: datetime) -> tuple[int, int]:
 @router.post("/{carrier}/quotes")
 def quotes(carrier: str, wanted: ShipmentIn, request: Request) -> dict[str, Any]:
     """Tell what each service would cost now, or why it cannot take it; the prices hold for a quarter of an hour."""
-    world = _world(request)
-    _before(world, carrier)
+    world = world_of(request)
+    before(world, carrier)
     compiled = _card_for(carrier, wanted, world.now())
     prices: dict[str, Any] = {}
     refusals: dict[str, str] = {}
@@ -197,7 +200,8 @@ def quotes(carrier: str, wanted: ShipmentIn, request: Request) -> dict[str, Any]
     return {"holds_seconds": QUOTES_HOLD_SECONDS, "prices": prices, "refusals": refusals}
 
 
-def _number(world: World, db: Any, carrier: str, service: str) -> str:
+def number_for(world: World, db: Any, carrier: str, service: str) -> str:
+    """Return the next tracking number of a carrier's series."""
     if carrier == "norvia":
         indicator = "RR" if service == "np-registered" else "CP"
         return s10_number(indicator, f"{world.next_serial(db, 's10', 47312482):08d}", "PT")
@@ -215,8 +219,8 @@ def _routing(carrier: str, wanted: ShipmentIn) -> str:
 @router.get("/{carrier}/shipments/{key}")
 def by_key(carrier: str, key: str, request: Request) -> dict[str, Any]:
     """Tell what became of a purchase with this key; 404 where nothing was ever sold for it."""
-    world = _world(request)
-    _before(world, carrier)
+    world = world_of(request)
+    before(world, carrier)
     found = world.rows("select body from shipment where key = ? and carrier = ? and not cancelled", key, carrier)
     if not found:
         raise HTTPException(404, {"reason": "unknown_key", "detail": "nothing was sold for this key"})
@@ -226,8 +230,8 @@ def by_key(carrier: str, key: str, request: Request) -> dict[str, Any]:
 @router.post("/{carrier}/shipments/{key}/cancel")
 def cancel(carrier: str, key: str, request: Request) -> dict[str, bool]:
     """Cancel a purchase that was never used; asking twice changes nothing."""
-    world = _world(request)
-    _before(world, carrier)
+    world = world_of(request)
+    before(world, carrier)
     with world.work() as db:
         done = db.execute("update shipment set cancelled = 1 where key = ? and carrier = ?", (key, carrier)).rowcount
     if not done:
@@ -238,7 +242,7 @@ def cancel(carrier: str, key: str, request: Request) -> dict[str, bool]:
 @router.get("/{carrier}/book")
 def book(carrier: str, request: Request) -> list[dict[str, Any]]:
     """Return everything this carrier has sold, to compare with the shop's ledger."""
-    return _world(request).book(carrier)
+    return world_of(request).book(carrier)
 
 
 @dataclass(frozen=True)
@@ -266,19 +270,39 @@ _CODES = {
 @router.get("/{carrier}/tracking/{number}")
 def tracking(carrier: str, number: str, request: Request) -> dict[str, Any]:
     """Return a parcel's events up to now, in this carrier's own codes."""
-    world = _world(request)
-    _before(world, carrier)
-    found = world.rows("select * from parcel where number = ? and carrier = ?", number, carrier)
-    if not found:
-        raise HTTPException(404, {"reason": "unknown_number", "detail": number})
-    bought = datetime.fromisoformat(found[0]["bought_at"])
+    world = world_of(request)
+    before(world, carrier)
+    bought, days, travels = _journey(world, carrier, number)
     codes = _CODES[carrier]
     events = [{"at": bought.isoformat(), "code": codes["announced"], "words": "Announced by the sender", "spot": ""}]
     for stage in _STAGES:
-        at = _stage_time(bought, stage, found[0]["days"])
-        if at <= world.now():
+        at = _stage_time(travels, stage, days) if travels else None
+        if at and at <= world.now():
             events.append({"at": at.isoformat(), "code": codes[stage.code], "words": stage.words, "spot": ""})
     return {"number": number, "events": events}
+
+
+def _journey(world: World, carrier: str, number: str) -> tuple[datetime, int, datetime | None]:
+    """Return when a number was sold, how many days it takes, and when its way began; None where it never does."""
+    found = world.rows("select * from parcel where number = ? and carrier = ?", number, carrier)
+    if found:
+        sold = datetime.fromisoformat(found[0]["bought_at"])
+        void = world.rows("select 1 from void where key = ? and not refused", found[0]["shipment_key"])
+        return sold, found[0]["days"], None if void else sold
+    back = world.rows("select * from return_parcel where number = ? and carrier = ?", number, carrier)
+    if not back:
+        raise HTTPException(404, {"reason": "unknown_number", "detail": number})
+    used = back[0]["used_at"]
+    return (
+        datetime.fromisoformat(back[0]["made_at"]), back[0]["days"], datetime.fromisoformat(used) if used else None
+    )  # fmt: skip
+
+
+def first_scan(world: World, carrier: str, key: str) -> datetime | None:
+    """Return when the carrier scanned the first parcel of a purchase, None where it has not yet."""
+    found = world.rows("select bought_at, days from parcel where shipment_key = ? and carrier = ?", key, carrier)
+    times = [_stage_time(datetime.fromisoformat(r["bought_at"]), _STAGES[0], r["days"]) for r in found]
+    return min((at for at in times if at <= world.now()), default=None)
 
 
 def _stage_time(bought: datetime, stage: _Stage, days: int) -> datetime:

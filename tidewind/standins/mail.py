@@ -8,7 +8,7 @@ from html import escape
 from typing import Any
 
 from aiosmtpd.controller import Controller
-from fastapi import APIRouter, Request
+from fastapi import APIRouter, HTTPException, Request, Response
 from fastapi.responses import HTMLResponse
 
 from tidewind.standins.page import page
@@ -27,11 +27,16 @@ class _Inbox:
         message = email.message_from_bytes(envelope.content, policy=email.policy.default)
         body = message.get_body(("plain",))
         with self.world.work() as db:
-            db.execute(
+            made = db.execute(
                 "insert into mail (at, sender, recipient, subject, body) values (?, ?, ?, ?, ?)",
                 (self.world.now().isoformat(), envelope.mail_from, ", ".join(envelope.rcpt_tos),
                  str(message["subject"]), body.get_content() if body else ""),
             )  # fmt: skip
+            for paper in message.iter_attachments():
+                db.execute(
+                    "insert into mail_paper values (?, ?, ?)",
+                    (made.lastrowid, str(paper.get_filename()), paper.get_payload(decode=True)),
+                )
         return "250 kept"
 
 
@@ -47,9 +52,11 @@ def inbox(request: Request) -> str:
     """Show the mails, newest first."""
     world: World = request.app.state.world
     rows = world.rows("select * from mail order by id desc limit 200")
+    papers = {r["mail_id"]: r["name"] for r in world.rows("select mail_id, name from mail_paper")}
     items = "".join(
         f"<article><h2>{escape(r['subject'])}</h2><p>to {escape(r['recipient'])} · {escape(r['at'][:16])}</p>"
-        f"<pre>{escape(r['body'])}</pre></article>"
+        + (f'<p><a href="/mail/{r["id"]}/paper">{escape(papers[r["id"]])}</a></p>' if r["id"] in papers else "")
+        + f"<pre>{escape(r['body'])}</pre></article>"
         for r in rows
     )
     return page("Mails that the shop has sent", items or "<p>No mail yet. Buy a label and the buyer gets one.</p>")
@@ -59,4 +66,15 @@ def inbox(request: Request) -> str:
 def everything(request: Request) -> list[dict[str, Any]]:
     """Return the mails as data."""
     world: World = request.app.state.world
-    return [dict(row) for row in world.rows("select * from mail order by id")]
+    papers = {r["mail_id"]: r["name"] for r in world.rows("select mail_id, name from mail_paper")}
+    return [{**dict(row), "paper": papers.get(row["id"])} for row in world.rows("select * from mail order by id")]
+
+
+@router.get("/{mail_id}/paper")
+def paper(mail_id: int, request: Request) -> Response:
+    """Return what was attached to a mail."""
+    world: World = request.app.state.world
+    found = world.rows("select name, body from mail_paper where mail_id = ?", mail_id)
+    if not found:
+        raise HTTPException(404, "nothing was attached")
+    return Response(found[0]["body"], media_type="application/octet-stream")

@@ -84,6 +84,16 @@ def shipped(number: str, told: Told, request: Request) -> dict[str, bool]:
     return {"kept": True}
 
 
+@router.post("/orders/{number}/withdrawn")
+def withdrawn(number: str, told: dict[str, list[str]], request: Request) -> dict[str, bool]:
+    """Be told that a label does not count any more; the same news twice is kept once."""
+    world: World = request.app.state.world
+    body = json.dumps({"withdrawn": told.get("tracking_numbers", [])})
+    with world.work() as db:
+        db.execute("insert or ignore into shop_told values (?, ?, ?)", (number, body, world.now().isoformat()))
+    return {"kept": True}
+
+
 @router.get("/told")
 def told(request: Request) -> list[dict[str, Any]]:
     """Return what the shop has been told so far."""

@@ -13,7 +13,7 @@ from typing import Any
 
 FAULTS = (
     "slow", "error", "timeout_after_work", "duplicate_answer", "dearer", "down",
-    "rate_limit", "half_page", "clock_skew",
+    "rate_limit", "half_page", "clock_skew", "void_refused",
 )  # fmt: skip
 
 _TABLES = """
@@ -31,6 +31,13 @@ create table if not exists market_order (market text not null, number text not n
 create table if not exists consent (code text primary key, market text not null, hook text not null default '');
 create table if not exists mail (id integer primary key autoincrement, at text not null, sender text, recipient text,
   subject text, body text);
+create table if not exists void (key text primary key, carrier text not null, asked_at text not null,
+  decides_at text not null, refused integer not null default 0);
+create table if not exists return_parcel (number text primary key, carrier text not null, key text unique not null,
+  shipment_key text not null, made_at text not null, used_at text, days integer not null, price_minor integer not null);
+create table if not exists printed (key text primary key, printer text not null, title text not null,
+  copies integer not null, at text not null, body blob not null);
+create table if not exists mail_paper (mail_id integer not null, name text not null, body blob not null);
 create table if not exists fault (party text not null, kind text not null, remaining integer not null,
   primary key (party, kind));
 """

@@ -15,6 +15,7 @@ from tidewind.db.tables import CarrierAccount, Order, Shipment
 from tidewind.services.differences import waiting_differences
 from tidewind.services.following import events_of
 from tidewind.services.history import history
+from tidewind.services.money import margins
 from tidewind.services.orders import shipments_of
 from tidewind.services.parts import same_person
 from tidewind.services.planning import joined_lines
@@ -24,6 +25,7 @@ from tidewind.web.schemas.orders import (
     DifferenceOut,
     EventOut,
     LabelOut,
+    MarginOut,
     OrderLineOut,
     OrderRow,
     OrderSheet,
@@ -108,6 +110,7 @@ def _row(
         reference=order.reference,
         part_of=order.part_of,
         held_by=held_by,
+        batch_id=order.batch_id,
         same_person=same_person if order.state == "open" else 0,
     )
 
@@ -121,8 +124,8 @@ def _items(order: Order) -> str:
 def order_sheet(session: Session, order: Order, now: datetime, person_id: int) -> OrderSheet:
     """Return one order whole."""
     shipments = shipments_of(session, order.id)
-    bought = next((s for s in shipments if s.state == "bought"), None)
-    plan = order.plan
+    bought = next((s for s in shipments if s.state in {"bought", "void_refused"}), None)
+    plan, margin = order.plan, margins(session, [order.id]).get(order.id)
     along = joined_lines(session, [order]).get(order.id, [])
     joined = session.scalars(select(Order).where(Order.joined_to == order.id).order_by(Order.id)).all()
     undoable = next((entry for entry in history(session, order.id) if entry.undo), None)
@@ -137,6 +140,7 @@ def order_sheet(session: Session, order: Order, now: datetime, person_id: int) -
         quote=QuoteOut(**plan["quote"]) if plan.get("quote") else None,
         trail=plan.get("trail", {}),
         shipments=[shipment_out(s) for s in shipments],
+        margin=MarginOut.model_validate(margin) if margin else None,
         events=[EventOut.model_validate(e) for e in events_of(session, bought)] if bought else [],
         billing_name=order.billing_name,
         latin=_latin(order),
@@ -160,6 +164,7 @@ def shipment_out(shipment: Shipment) -> ShipmentOut:
     """Return a shipment with its labels."""
     return ShipmentOut(
         id=shipment.id,
+        batch_id=shipment.batch_id,
         order_id=shipment.order_id,
         order_number=shipment.order.number,
         state=shipment.state,
@@ -171,5 +176,9 @@ def shipment_out(shipment: Shipment) -> ShipmentOut:
         failure=shipment.failure,
         tracking_state=shipment.tracking_state,
         tracking_path=f"/t/{shipment.tracking_key}",
+        payer=shipment.payer,
+        begun=shipment.begun_at is not None,
+        void_due_on=shipment.void_due_on,
+        void_words=shipment.void_words,
         labels=[LabelOut.model_validate(label) for label in shipment.labels],
     )

@@ -52,10 +52,10 @@ export function need<T>(answer: { data?: T }): T {
 }
 
 /** Send a file in a form; the answer is JSON, a refusal is thrown like any other. */
-export async function sendFile<T>(path: string, file: File): Promise<T> {
+export async function sendFile<T>(path: string, file: File, method = "POST"): Promise<T> {
   const body = new FormData();
   body.append("file", file);
-  const answer = await fetch(path, { method: "POST", body, headers: { "X-CSRF-Token": csrfToken } });
+  const answer = await fetch(path, { method, body, headers: { "X-CSRF-Token": csrfToken } });
   if (!answer.ok) throw await problemOf(answer);
   return (await answer.json()) as T;
 }

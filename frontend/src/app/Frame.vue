@@ -3,11 +3,12 @@ import { useQuery, useQueryClient } from "@tanstack/vue-query";
 import { onBeforeUnmount, onMounted, ref } from "vue";
 import { useRouter } from "vue-router";
 import { useTheme } from "vuetify";
-import { api } from "../api/client";
+import { api, need } from "../api/client";
 import { todayQuery } from "../features/today";
 import { clock, day, localDay } from "../shared/format";
 import { useKeys } from "../shared/keyboard";
 import { watchLive } from "../shared/live";
+import { useScans } from "../shared/scanner";
 import { now, setServerTime, useMe } from "../shared/session";
 import CommandLine from "./CommandLine.vue";
 import KeysHelp from "./KeysHelp.vue";
@@ -38,6 +39,14 @@ function commandKey(event: KeyboardEvent): void {
     commandOpen.value = true;
   }
 }
+/** What no page takes is an order's number or a tracking number: open it. */
+useScans((code) => {
+  void (async () => {
+    const found = need(await api.GET("/api/find", { params: { query: { text: code } } }));
+    if (found[0]) await router.push({ path: `/orders/${found[0].id}`, query: { view: "all" } });
+  })();
+  return true;
+});
 useKeys({ "?": () => (helpOpen.value = true) });
 
 function switchTheme(): void {
@@ -62,6 +71,11 @@ async function signOut(): Promise<void> {
       <RouterLink to="/orders">Orders <b v-if="today">{{ today.open_orders }}</b></RouterLink>
       <RouterLink to="/quote">Quote</RouterLink>
       <RouterLink v-if="may('shipper')" to="/import">Import</RouterLink>
+      <p>Pack</p>
+      <RouterLink to="/batches">Batches</RouterLink>
+      <p>Follow</p>
+      <RouterLink to="/returns">Returns <b v-if="today?.returns_back">{{ today.returns_back }}</b></RouterLink>
+      <RouterLink v-if="may('shipper')" to="/requests">Requests <b v-if="today?.requests_waiting">{{ today.requests_waiting }}</b></RouterLink>
       <p>Shape</p>
       <RouterLink to="/rules">Rules</RouterLink>
       <RouterLink to="/recipes">Recipes</RouterLink>
@@ -77,6 +91,7 @@ async function signOut(): Promise<void> {
       <RouterLink to="/set-up/restricted">Screening</RouterLink>
       <RouterLink to="/set-up/places">Places</RouterLink>
       <RouterLink to="/set-up/packaging">Packaging</RouterLink>
+      <RouterLink to="/set-up/printing">Printing</RouterLink>
       <span class="grow" />
       <button class="rail-button" type="button" @click="switchTheme">
         {{ theme.global.name.value === "dark" ? "Light" : "Dark" }}<span class="wide"> theme</span>
@@ -102,8 +117,8 @@ async function signOut(): Promise<void> {
 .frame { display: grid; grid-template: 60px minmax(0, 1fr) / 128px minmax(0, 1fr); height: 100vh; }
 .rail { grid-row: 1 / 3; border-right: 1px solid var(--line); padding: 14px 0 12px; display: flex; flex-direction: column; overflow-y: auto; }
 .brand { font-weight: 700; font-size: 16px; letter-spacing: -0.01em; padding: 4px 16px 10px; }
-.rail p { font-weight: 600; font-size: 10.5px; color: var(--mute); padding: 10px 16px 3px; margin: 0; }
-.rail a { padding: 4px 13px; color: var(--ink); text-decoration: none; display: flex; justify-content: space-between; border-left: 3px solid transparent; }
+.rail p { font-weight: 600; font-size: 10.5px; color: var(--mute); padding: 8px 16px 2px; margin: 0; }
+.rail a { padding: 3px 13px; min-height: 24px; color: var(--ink); text-decoration: none; display: flex; justify-content: space-between; border-left: 3px solid transparent; }
 .rail a b { font-weight: 500; color: var(--mute); font-size: 12px; }
 .rail a.router-link-active { border-color: var(--mul); font-weight: 650; background: var(--mul-soft); color: var(--mul); }
 .rail-button { background: none; border: 0; font: inherit; font-size: 12.5px; color: var(--mute); text-align: left; padding: 4px 16px; cursor: pointer; }

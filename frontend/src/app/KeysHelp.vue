@@ -3,7 +3,7 @@ const open = defineModel<boolean>({ required: true });
 const KEYS = [
   ["↑ ↓", "Go through the orders"], ["Space", "Select the order"], ["Shift ↑ ↓", "Select a range"], ["Enter", "Open the order"],
   ["s", "Fix the first snag"], ["w", "Why this plan"], ["c", "Compare services"], ["e", "Change the address"], ["b", "Buy what is selected, or this order"],
-  ["p", "Print labels"], ["h", "Hold, or take back"], ["/", "Search in the list"], ["a", "Select every order shown"],
+  ["g", "Put into a batch"], ["1 – 9", "Use one of the first nine recipes"], ["m", "Compare what is selected"], ["p", "Print labels"], ["h", "Hold, or take back"], ["/", "Search in the list"], ["a", "Select every order shown"],
   ["Esc", "Close, then unselect"], ["Ctrl K", "Search and commands"], ["?", "These keys"],
 ] as const;
 </script>

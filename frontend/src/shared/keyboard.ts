@@ -1,4 +1,5 @@
 import { onBeforeUnmount, onMounted } from "vue";
+import { scanning } from "./scanner";
 
 export type Keys = Record<string, (event: KeyboardEvent) => void>;
 
@@ -21,10 +22,11 @@ export function useKeys(keys: Keys): void {
     const onControl = event.target instanceof HTMLElement && ["BUTTON", "A", "INPUT"].includes(event.target.tagName);
     if (onControl && (event.key === "Enter" || event.key === " ")) return;
     const action = keys[event.shiftKey && event.key.length > 1 ? `Shift+${event.key}` : event.key];
-    if (action) {
-      event.preventDefault();
-      action(event);
-    }
+    if (!action || scanning()) return;
+    event.preventDefault();
+    // A digit may be the first of a code that a scanner types: wait for what follows.
+    if (/^\d$/.test(event.key)) window.setTimeout(() => { if (!scanning()) action(event); }, 60);
+    else action(event);
   }
   onMounted(() => window.addEventListener("keydown", handle));
   onBeforeUnmount(() => window.removeEventListener("keydown", handle));

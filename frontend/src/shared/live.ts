@@ -14,7 +14,7 @@ export function watchLive(client: QueryClient): () => void {
         if (kind === "batch") void client.invalidateQueries({ queryKey: ["batch", Number(id)] });
       }
       topics.clear();
-      for (const key of ["orders", "order", "today", "money", "layers", "work"]) void client.invalidateQueries({ queryKey: [key] });
+      for (const key of ["orders", "order", "today", "money", "layers", "work", "batches", "batch", "returns", "requests", "prints", "refunds", "preflight"]) void client.invalidateQueries({ queryKey: [key] });
     }, 250);
   };
   source.onopen = () => void client.invalidateQueries({ queryKey: ["today"] });

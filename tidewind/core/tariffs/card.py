@@ -152,7 +152,9 @@ class Service:
 
     A ``live`` one has no prices on the card: the carrier is asked.  ``to_point``: the recipient's locker or shop must
     be known.  ``weighed_together``: the base is that of all parcels' billable weights added up.  ``minimum_charge``:
-    the net base after discount is never less.  ``zone_limits`` narrow ``limits`` where one zone takes less.
+    the net base after discount is never less.  ``returns``: a label for the way
+    back can be had, and is charged when it is first scanned.  ``zone_limits`` narrow ``limits`` where one zone takes
+    less.
     """
 
     code: str
@@ -184,6 +186,7 @@ class Service:
     duties_paid: bool = False
     approval: str = ""
     ahead_days: int = 7
+    returns: bool = False
     notes: tuple[str, ...] = ()
 
 
@@ -199,7 +202,7 @@ class Network:
 
 @dataclass(frozen=True, slots=True)
 class RateCard:
-    """A carrier's prices from one day on."""
+    """A carrier's prices from one day on; and how long labels can be voided, and a refund usually takes, in days."""
 
     carrier: str
     currency: str
@@ -217,6 +220,8 @@ class RateCard:
     extras: tuple[Surcharge, ...]
     services: tuple[Service, ...]
     origins: tuple[Origin, ...] = ()
+    void_within_days: int = 28
+    refund_within_days: int = 14
     note: str = ""
 
 

@@ -74,6 +74,7 @@ CARD_COLUMNS: Columns = (
     ("Carrier", "carrier", TEXT), ("Currency", "currency", TEXT), ("Country", "country", TEXT),
     ("Time zone", "time_zone", TEXT), ("Valid from", "valid_from", TEXT), ("Valid until", "valid_until", TEXT),
     ("Priced by ship date", "priced_by_ship_date", YES), ("Tax %", "tax_bp", PERCENT), ("Tax name", "tax_name", TEXT),
+    ("Void within days", "void_within_days", WHOLE), ("Refund within days", "refund_within_days", WHOLE),
     ("Note", "note", TEXT),
 )  # fmt: skip
 REGION_COLUMNS: Columns = (
@@ -104,6 +105,7 @@ SERVICE_COLUMNS: Columns = (
     ("Tracked", "tracked", YES), ("Tracking", "tracking", TEXT), ("Home delivery", "home_delivery", YES),
     ("To a point", "to_point", YES), ("By time", "by_time", TEXT), ("Hand over", "handover", TEXTS),
     ("Duties paid", "duties_paid", YES), ("Approval", "approval", TEXT), ("Days ahead", "ahead_days", WHOLE),
+    ("Returns", "returns", YES),
 )  # fmt: skip
 NETWORK_COLUMNS: Columns = (
     ("Network", "id", TEXT), ("Name", "name", TEXT), ("Cut-off", "cutoff", TEXT),

@@ -96,7 +96,8 @@ PARTS: dict[type, tuple[Field, ...]] = {
         Field("minimum_charge", COUNT, 0), Field("weighed_together", YES_NO, False), Field("fuel", YES_NO, True),
         Field("by_time", TIME, None), Field("tracking", TRACKING, "every_step"),
         Field("handover", TEXTS, ("pickup", "drop_off")), Field("duties_paid", YES_NO, False),
-        Field("approval", TEXT, ""), Field("ahead_days", COUNT, 7), Field("notes", TEXTS, ()),
+        Field("approval", TEXT, ""), Field("ahead_days", COUNT, 7), Field("returns", YES_NO, False),
+        Field("notes", TEXTS, ()),
     ),
     RateCard: (
         Field("carrier", TEXT), Field("currency", TEXT), Field("valid_from", DATE), Field("valid_until", DATE, None),
@@ -104,7 +105,8 @@ PARTS: dict[type, tuple[Field, ...]] = {
         Field("tax_bp", COUNT, 0), Field("tax_name", TEXT, "VAT"), Field("networks", Network, many=True),
         Field("origins", Origin, (), many=True), Field("zones", Zone, many=True),
         Field("surcharges", Surcharge, (), many=True), Field("extras", Surcharge, (), many=True),
-        Field("services", Service, many=True), Field("note", TEXT, ""),
+        Field("services", Service, many=True), Field("void_within_days", COUNT, 28),
+        Field("refund_within_days", COUNT, 14), Field("note", TEXT, ""),
     ),
 }  # fmt: skip
 

@@ -17,8 +17,11 @@ from tidewind.db.tables.layers import (
 from tidewind.db.tables.money import LedgerAccount, LedgerEntry, LedgerLine
 from tidewind.db.tables.orders import Channel, ChannelLog, Difference, Import, Order, OrderLine, SnagRow
 from tidewind.db.tables.people import ApiKey, Attempt, Person, SignIn
-from tidewind.db.tables.shipping import Batch, ChannelNotice, Departure, Label, Message, Shipment, TrackingEvent
+from tidewind.db.tables.printing import Printer, PrintJob, PrintPreference
+from tidewind.db.tables.returns import LabelRequest, RequestLink, Return
+from tidewind.db.tables.shipping import Batch, Departure, Label, Shipment, TrackingEvent
 from tidewind.db.tables.shop import PackagingRow, Place, Product, Shop
+from tidewind.db.tables.telling import ChannelNotice, Message
 
 __all__ = [
     "ApiKey",
@@ -35,6 +38,7 @@ __all__ = [
     "Difference",
     "Import",
     "Label",
+    "LabelRequest",
     "LedgerAccount",
     "LedgerEntry",
     "LedgerLine",
@@ -47,11 +51,16 @@ __all__ = [
     "Person",
     "Place",
     "PrecedentRow",
+    "PrintJob",
+    "PrintPreference",
+    "Printer",
     "Product",
     "PromiseLink",
     "RateCardRow",
     "RecipeRow",
+    "RequestLink",
     "RestrictedParty",
+    "Return",
     "RuleSet",
     "SavedView",
     "Shipment",

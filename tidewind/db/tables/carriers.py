@@ -26,6 +26,7 @@ class CarrierAccount(Base):
     latin_only: Mapped[bool] = mapped_column(default=False)
     asks_prices: Mapped[bool] = mapped_column(default=False)
     services_off: Mapped[list[Any]] = mapped_column(default=list)
+    payer: Mapped[str] = mapped_column(String(20), default="balance")
 
 
 class RateCardRow(Base):

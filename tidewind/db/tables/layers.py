@@ -12,7 +12,7 @@ from tidewind.db.base import Base, Created, Id, reference
 
 
 class RecipeRow(Base):
-    """A named combination of service, packaging and extras."""
+    """A named combination of service, packaging and extras; the first nine by ``place`` have a key."""
 
     __tablename__ = "recipe"
     id: Mapped[Id]
@@ -21,6 +21,7 @@ class RecipeRow(Base):
     service: Mapped[str | None] = mapped_column(String(30))
     packaging: Mapped[str | None] = mapped_column(String(30))
     extras: Mapped[list[Any]] = mapped_column(default=list)
+    place: Mapped[int] = mapped_column(default=0)
 
 
 class PromiseLink(Base):

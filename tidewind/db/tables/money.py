@@ -16,6 +16,7 @@ class LedgerAccount(Base):
     __tablename__ = "ledger_account"
     __table_args__ = (
         CheckConstraint("code not in ('available', 'held', 'expected') or balance_minor >= 0", name="in_credit"),
+        CheckConstraint("code <> 'owed' or balance_minor <= 0", name="owed"),
     )
     code: Mapped[str] = mapped_column(String(20), primary_key=True)
     balance_minor: Mapped[int] = mapped_column(BigInteger, default=0)
@@ -35,7 +36,7 @@ class LedgerEntry(Base):
 
 
 class LedgerLine(Base):
-    """One posting: an account and an amount in minor units."""
+    """One posting: an account, an amount in minor units, and what the account then held (set by the database)."""
 
     __tablename__ = "ledger_line"
     __table_args__ = (CheckConstraint("amount_minor <> 0", name="amount"),)
@@ -43,3 +44,4 @@ class LedgerLine(Base):
     entry_id: Mapped[int] = reference("ledger_entry.id")
     account: Mapped[str] = mapped_column(String(20), ForeignKey("ledger_account.code"), index=True)
     amount_minor: Mapped[int] = mapped_column(BigInteger)
+    balance_after: Mapped[int] = mapped_column(BigInteger, default=0)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import date, datetime
 from typing import Any
 
-from sqlalchemy import BigInteger, CheckConstraint, Index, String, Text, UniqueConstraint, text
+from sqlalchemy import BigInteger, CheckConstraint, ForeignKey, Index, String, Text, UniqueConstraint, text
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
 from tidewind.db.base import Base, Created, Id, reference
@@ -109,6 +109,7 @@ class Order(Base):
         Index("ix_customer_order_import_id", "import_id"),
         Index("ix_customer_order_joined_to", "joined_to"),
         Index("ix_customer_order_recipient_key", "recipient_key"),
+        Index("ix_customer_order_batch_id", "batch_id", postgresql_where=text("batch_id is not null")),
     )
     id: Mapped[Id]
     channel_id: Mapped[int] = reference("channel.id")
@@ -154,6 +155,8 @@ class Order(Base):
     parcel_count: Mapped[int] = mapped_column(default=0)
     planned_at: Mapped[datetime | None]
     created_at: Mapped[Created]
+    batch_id: Mapped[int | None] = mapped_column(BigInteger, ForeignKey("batch.id"))
+    sender: Mapped[dict[str, Any]] = mapped_column(default=dict)
     lines: Mapped[list[OrderLine]] = relationship(
         order_by="OrderLine.position", cascade="all, delete-orphan", lazy="selectin"
     )

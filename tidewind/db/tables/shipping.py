@@ -1,4 +1,4 @@
-"""What was bought and what follows from it: batches, shipments, labels, departures, notices, messages, events."""
+"""What was bought and what follows from it: batches, shipments, labels, departures, events."""
 
 from __future__ import annotations
 
@@ -10,19 +10,30 @@ from sqlalchemy.orm import Mapped, mapped_column, relationship
 
 from tidewind.db.base import Base, Created, Id, reference
 from tidewind.db.tables.orders import Order
+from tidewind.db.tables.people import Person
 
 LABEL_STATES = ("buying", "bought", "failed", "void_asked", "voided", "void_refused")
-LIVE = "state in ('buying', 'bought', 'void_asked', 'void_refused')"
+LIVE = "state in ('buying', 'bought')"
 
 
 class Batch(Base):
-    """Orders bought together; ``client_key`` makes a doubled click one batch."""
+    """Orders bought together; ``client_key`` makes a doubled click one batch.
+
+    While it is open, orders lie in it (``Order.batch_id``) and ``changes`` hold for all of them; then its shipments
+    tell what was bought.
+    """
 
     __tablename__ = "batch"
+    __table_args__ = (CheckConstraint("state in ('open', 'asked', 'archived')", name="state"),)
     id: Mapped[Id]
     client_key: Mapped[str] = mapped_column(String(80), unique=True)
     person_id: Mapped[int] = reference("person.id")
+    name: Mapped[str] = mapped_column(String(80), default="")
+    state: Mapped[str] = mapped_column(String(20), default="asked", index=True)
+    changes: Mapped[dict[str, Any]] = mapped_column(default=dict)
     created_at: Mapped[Created]
+    asked_at: Mapped[datetime | None]
+    person: Mapped[Person] = relationship(lazy="joined", innerjoin=True)
 
 
 class Departure(Base):
@@ -50,7 +61,13 @@ class Shipment(Base):
         CheckConstraint(f"state in {LABEL_STATES}", name="state"),
         CheckConstraint("price_minor >= 0", name="price"),
         Index("uq_shipment_live", "order_id", unique=True, postgresql_where=text(LIVE)),
-        Index("ix_shipment_buying", "asked_at", postgresql_where=text("state = 'buying'")),
+        CheckConstraint("payer in ('balance', 'account', 'elsewhere')", name="payer"),
+        CheckConstraint(
+            "(state in ('void_asked', 'voided', 'void_refused')) = (void_asked_at is not null)", name="void"
+        ),
+        CheckConstraint("state in ('buying', 'failed') or bought_at is not null", name="bought"),
+        Index("ix_shipment_buying", "next_try_at", postgresql_where=text("state = 'buying'")),
+        Index("ix_shipment_void_asked", "void_due_on", postgresql_where=text("state = 'void_asked'")),
     )
     id: Mapped[Id]
     order_id: Mapped[int] = reference("customer_order.id")
@@ -74,6 +91,18 @@ class Shipment(Base):
     tracking_key: Mapped[str] = mapped_column(String(43), unique=True)
     tracking_state: Mapped[str] = mapped_column(String(30), default="announced")
     next_look_at: Mapped[datetime | None] = mapped_column(index=True)
+    reference: Mapped[str] = mapped_column(String(60), default="")
+    payer: Mapped[str] = mapped_column(String(20), default="balance")
+    bill_to: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    begun_at: Mapped[datetime | None]
+    attempts: Mapped[int] = mapped_column(default=0)
+    next_try_at: Mapped[datetime | None]
+    void_asked_at: Mapped[datetime | None]
+    void_asked_by: Mapped[str] = mapped_column(String(120), default="")
+    void_due_on: Mapped[date | None]
+    void_settled_at: Mapped[datetime | None]
+    void_words: Mapped[str] = mapped_column(String(300), default="")
+    chased_at: Mapped[datetime | None]
     labels: Mapped[list[Label]] = relationship(
         order_by="Label.parcel_no", cascade="all, delete-orphan", lazy="selectin"
     )
@@ -106,42 +135,3 @@ class TrackingEvent(Base):
     state: Mapped[str] = mapped_column(String(30))
     words: Mapped[str] = mapped_column(String(200))
     spot: Mapped[str] = mapped_column(String(120), default="")
-
-
-class ChannelNotice(Base):
-    """What a channel must be told about a shipment; retried until it sticks."""
-
-    __tablename__ = "channel_notice"
-    __table_args__ = (
-        UniqueConstraint("shipment_id", "kind"),
-        Index("ix_channel_notice_due", "next_at", postgresql_where=text("done_at is null")),
-    )
-    id: Mapped[Id]
-    shipment_id: Mapped[int] = reference("shipment.id", cascade=True)
-    kind: Mapped[str] = mapped_column(String(20))
-    attempts: Mapped[int] = mapped_column(default=0)
-    next_at: Mapped[datetime]
-    done_at: Mapped[datetime | None]
-    last_error: Mapped[str] = mapped_column(String(300), default="")
-
-
-class Message(Base):
-    """One mail to somebody, with the reason it was sent; at most one of a kind per shipment."""
-
-    __tablename__ = "message"
-    __table_args__ = (
-        UniqueConstraint("shipment_id", "kind"),
-        Index("ix_message_due", "next_at", postgresql_where=text("sent_at is null")),
-    )
-    id: Mapped[Id]
-    shipment_id: Mapped[int] = reference("shipment.id", cascade=True)
-    kind: Mapped[str] = mapped_column(String(30))
-    recipient: Mapped[str] = mapped_column(String(200))
-    subject: Mapped[str] = mapped_column(String(200))
-    body: Mapped[str]
-    reason: Mapped[str] = mapped_column(String(200))
-    attempts: Mapped[int] = mapped_column(default=0)
-    next_at: Mapped[datetime]
-    sent_at: Mapped[datetime | None]
-    last_error: Mapped[str] = mapped_column(String(300), default="")
-    created_at: Mapped[Created]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from sqlalchemy import CheckConstraint, Index, String, text
+from sqlalchemy import CheckConstraint, Index, LargeBinary, String, text
 from sqlalchemy.orm import Mapped, mapped_column
 
 from tidewind.core.packing import Packaging
@@ -33,6 +33,11 @@ class Shop(Base):
     use_precedents: Mapped[bool] = mapped_column(default=True)
     desks: Mapped[list[Any]] = mapped_column(default=list)
     ranking: Mapped[list[Any]] = mapped_column(default=list)
+    approve_over_minor: Mapped[int | None]
+    approve_services: Mapped[list[Any]] = mapped_column(default=list)
+    low_balance_minor: Mapped[int] = mapped_column(default=5_000)
+    slip: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    logo: Mapped[bytes | None] = mapped_column(LargeBinary, deferred=True)
 
 
 class Place(Base):

@@ -43,7 +43,9 @@ class Larkspur:
         return ""
 
     def tell(self, number: str, news: News) -> None:
-        """See ChannelClient; this shop wants to hear of shipments only."""
+        """See ChannelClient; this shop wants to hear of shipments, and of those that do not go after all."""
+        if news.kind == "cancelled":
+            call(self._client, "POST", f"/orders/{number}/withdrawn", json={"tracking_numbers": news.tracking_numbers})
         if news.kind != "shipped":
             return
         told = {"carrier": news.carrier, "tracking_numbers": news.tracking_numbers, "tracking_url": news.tracking_url}

@@ -38,7 +38,7 @@ def _account(session: Any, row: CarrierAccount, now: Any) -> AccountOut:
     zones = {z.id: z.name for z in card.zones} if card else {}
     return AccountOut(
         code=row.code, name=row.name, monogram=row.monogram, account_number=row.account_number, active=row.active,
-        asks_prices=row.asks_prices, latin_only=row.latin_only, discounts_bp=row.discounts_bp,
+        asks_prices=row.asks_prices, latin_only=row.latin_only, payer=row.payer, discounts_bp=row.discounts_bp,
         services=[
             ServiceOnCard(code=s.code, name=s.name, kind=s.kind, on=s.code not in row.services_off,
                           zones=[name for z, name in zones.items() if z in s.transit])

@@ -1,27 +1,41 @@
-"""Buying labels, and the papers that come of it."""
+"""Preflight, buying, voids, and the refunds that follow."""
 
 from __future__ import annotations
 
-from typing import Annotated
+from fastapi import APIRouter
+from sqlalchemy.orm import Session
 
-from fastapi import APIRouter, Query, Response
-
-from tidewind.services import buying, printing
-from tidewind.services.errors import NotFound
+from tidewind.db.tables import Shipment
+from tidewind.services import buying, checking, voiding
 from tidewind.services.live import tell
-from tidewind.web.access import Anyone, Bench, Now, Shipper, Tx
-from tidewind.web.presenting import shipment_out
-from tidewind.web.schemas.shop import AskedOut, BatchOut, BuyIn, DroppedOut
+from tidewind.web.access import Now, Parts, Shipper, Tx
+from tidewind.web.presenting import accounts
+from tidewind.web.schemas.buying import (
+    AskedOut,
+    BuyIn,
+    ChaseIn,
+    CheckIn,
+    DroppedOut,
+    PreflightOut,
+    RefundOut,
+    VoidedOut,
+    VoidIn,
+)
 
 router = APIRouter(prefix="/api", tags=["buying"])
-Ids = Annotated[list[int], Query(min_length=1, max_length=2000)]
+
+
+@router.post("/preflight")
+def preflight(body: CheckIn, who: Shipper, session: Tx, now: Now) -> PreflightOut:
+    """Check orders before they are bought: snags, approvals, moved prices, conflicts, balance. Nothing is changed."""
+    return PreflightOut.model_validate(checking.check_orders(session, body.orders, who.id, now))
 
 
 @router.post("/purchases", status_code=202)
 def buy(body: BuyIn, who: Shipper, session: Tx, now: Now) -> AskedOut:
     """Buy the labels of these orders at the prices shown; the same ``client_key`` again buys nothing more."""
     wishes = [buying.Wish(wish.order_id, wish.shown_minor) for wish in body.orders]
-    asked = buying.ask(session, wishes, body.client_key, who.id, now)
+    asked = buying.ask(session, wishes, body.client_key, who.id, now, body.batch_id)
     tell(session, "orders")
     return AskedOut(
         batch_id=asked.batch_id,
@@ -30,37 +44,31 @@ def buy(body: BuyIn, who: Shipper, session: Tx, now: Now) -> AskedOut:
     )
 
 
-@router.get("/batches/{batch_id}")
-def batch(batch_id: int, _who: Anyone, session: Tx) -> BatchOut:
-    """Return how far a batch has come."""
-    shipments = buying.batch_shipments(session, batch_id)
-    if not shipments:
-        raise NotFound("unknown_batch", "There is no such batch, or nothing in it was bought.")
-    states = [s.state for s in shipments]
-    return BatchOut(
-        id=batch_id,
-        buying=states.count("buying"),
-        bought=states.count("bought"),
-        failed=states.count("failed"),
-        total_minor=sum(s.price_minor for s in shipments if s.state == "bought"),
-        shipments=[shipment_out(s) for s in shipments],
-    )
+@router.post("/voids")
+def void(body: VoidIn, who: Shipper, session: Tx, now: Now) -> VoidedOut:
+    """Ask the carriers to void labels; the orders come back onto the work list. Printed ones need ``printed_too``."""
+    done = voiding.ask_void(session, body.shipment_ids, who.name, body.printed_too, now)
+    return VoidedOut(asked=done.asked, refused=done.refused)
 
 
-def _pdf(data: bytes, name: str) -> Response:
-    headers = {"Content-Disposition": f'inline; filename="{name}.pdf"', "Cache-Control": "no-store"}
-    return Response(data, media_type="application/pdf", headers=headers)
+@router.get("/refunds")
+def refunds(_who: Shipper, session: Tx, now: Now) -> list[RefundOut]:
+    """Return the voids that wait for their refund, overdue ones first."""
+    in_time, late = voiding.waiting_refunds(session, now)
+    return [*(_refund(session, s, True) for s in late), *(_refund(session, s, False) for s in in_time)]
 
 
-@router.get("/labels.pdf", response_class=Response)
-def labels(shipment: Ids, _who: Bench, session: Tx, now: Now) -> Response:
-    """Return the labels of bought shipments in one PDF, in the order asked, and mark them printed."""
-    data = printing.print_labels(session, shipment, now)
-    tell(session, "orders")
-    return _pdf(data, "labels")
+@router.post("/refunds/{shipment_id}/chase")
+def chase(shipment_id: int, body: ChaseIn, who: Shipper, session: Tx, now: Now, parts: Parts) -> RefundOut:
+    """Press a carrier about an overdue refund by mail, all facts filled in."""
+    return _refund(session, voiding.chase(session, parts.outside, shipment_id, body.mail_to, who.name, now), True)
 
 
-@router.get("/packing-slips.pdf", response_class=Response)
-def slips(shipment: Ids, _who: Bench, session: Tx) -> Response:
-    """Return the packing slips of shipments in one PDF, in the order asked."""
-    return _pdf(printing.print_slips(session, shipment), "packing-slips")
+def _refund(session: Session, s: Shipment, overdue: bool) -> RefundOut:
+    if s.void_asked_at is None or s.void_due_on is None:
+        raise ValueError(f"shipment {s.id} waits for no refund")
+    return RefundOut(
+        shipment_id=s.id, order_id=s.order_id, order_number=s.order.number, carrier=accounts(session)[s.carrier].name,
+        service_name=s.service_name, price_minor=s.price_minor, asked_at=s.void_asked_at, asked_by=s.void_asked_by,
+        due_on=s.void_due_on, overdue=overdue, chased_at=s.chased_at,
+    )  # fmt: skip

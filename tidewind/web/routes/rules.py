@@ -28,6 +28,7 @@ from tidewind.web.schemas.layers import (
     PromiseOut,
     RecipeFromOrder,
     RecipeIn,
+    RecipeOrderIn,
     RecipeOut,
     RehearsalOut,
     RulesDraft,
@@ -165,7 +166,7 @@ def rules_file(_who: Anyone, session: Tx) -> Response:
 
 @router.get("/recipes")
 def recipes(_who: Anyone, session: Tx) -> list[RecipeOut]:
-    """Return the recipes by name."""
+    """Return the recipes in their order."""
     return [RecipeOut.model_validate(r) for r in layers.recipes(session)]
 
 
@@ -175,6 +176,12 @@ def save_recipe(body: RecipeIn, _who: Shipper, session: Tx, now: Now) -> RecipeO
     row = layers.save_recipe(session, body.code, body.name, body.service, body.packaging, body.extras, now)
     tell(session, "orders")
     return RecipeOut.model_validate(row)
+
+
+@router.post("/recipes/order")
+def order_recipes(body: RecipeOrderIn, _who: Shipper, session: Tx) -> list[RecipeOut]:
+    """Put the recipes in order; the first nine are chosen by the keys 1 to 9."""
+    return [RecipeOut.model_validate(r) for r in layers.order_recipes(session, body.codes)]
 
 
 @router.post("/recipes/from-order")

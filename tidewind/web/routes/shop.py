@@ -1,4 +1,4 @@
-"""Today, the ribbon, money, places and packaging."""
+"""Today, the ribbon, places and packaging."""
 
 from __future__ import annotations
 
@@ -6,21 +6,17 @@ from fastapi import APIRouter
 from sqlalchemy import func, select
 
 from tidewind.core.addresses.check import Address
-from tidewind.db.tables import Message, Order
-from tidewind.services import departures, money, setup
+from tidewind.db.tables import Order
+from tidewind.services import departures, money, setup, threats
 from tidewind.services.live import tell
-from tidewind.web.access import Anyone, Now, Owner, Shipper, Tx
+from tidewind.web.access import Anyone, Now, Owner, Tx
 from tidewind.web.schemas.orders import AddressIO
 from tidewind.web.schemas.shop import (
-    BalanceOut,
     DepartureOut,
-    LedgerEntryOut,
-    MoneyOut,
     PackagingIO,
     PlaceIO,
     SnagGroupOut,
     TodayOut,
-    TopUpIn,
 )
 
 router = APIRouter(prefix="/api", tags=["shop"])
@@ -37,29 +33,9 @@ def today(_who: Anyone, session: Tx, now: Now) -> TodayOut:
         departures=[DepartureOut.model_validate(s) for s in states],
         snags=[SnagGroupOut.model_validate(g) for g in departures.snag_groups(session)],
         available_minor=balance.available_minor,
-        low_balance=balance.available_minor < sum(s.to_buy_minor for s in states),
-        undelivered_messages=session.scalar(
-            select(func.count(Message.id)).where(Message.sent_at.is_(None), Message.attempts > 0)
-        ) or 0,
-    )  # fmt: skip
-
-
-@router.get("/money")
-def ledger(_who: Shipper, session: Tx, before: int | None = None) -> MoneyOut:
-    """Return the balance and the ledger, newest entry first."""
-    return MoneyOut(
-        balance=BalanceOut.model_validate(money.balance(session)),
-        entries=[LedgerEntryOut.model_validate(e) for e in money.entries(session, before)],
+        low_balance=threats.low_balance(session, balance.available_minor, sum(s.to_buy_minor for s in states)),
+        **threats.counts(session, now),
     )
-
-
-@router.post("/money/top-up")
-def top_up(body: TopUpIn, who: Owner, session: Tx, now: Now) -> BalanceOut:
-    """Put money onto the postage balance; the same key again changes nothing."""
-    money.top_up(session, body.amount_minor, body.key, who.name, now)
-    tell(session, "money")
-    session.expire_all()
-    return BalanceOut.model_validate(money.balance(session))
 
 
 @router.get("/places")

@@ -40,6 +40,7 @@ class AccountOut(BaseModel):
     active: bool
     asks_prices: bool
     latin_only: bool
+    payer: str
     discounts_bp: dict[str, int]
     services: list[ServiceOnCard]
     versions: list[VersionOut]
@@ -53,6 +54,7 @@ class AccountIn(BaseModel):
     discounts_bp: Annotated[dict[str, int], Field(max_length=200)] | None = None
     active: bool | None = None
     account_number: Annotated[str, Field(max_length=40)] | None = None
+    payer: Literal["balance", "account"] | None = None
 
 
 class CardOut(BaseModel):

@@ -157,6 +157,12 @@ class RecipeIn(BaseModel):
     extras: Annotated[list[Short], Field(max_length=10)] = []
 
 
+class RecipeOrderIn(BaseModel):
+    """Recipes in the order wanted, by code."""
+
+    codes: Annotated[list[Short], Field(max_length=500)]
+
+
 class RecipeFromOrder(BaseModel):
     order_id: int
     name: Annotated[str, StringConstraints(min_length=1, max_length=80)]

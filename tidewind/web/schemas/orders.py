@@ -116,6 +116,7 @@ class OrderRow(BaseModel):
     reference: str
     part_of: int | None
     held_by: str | None = Field(description="Who else is working on it now")
+    batch_id: int | None
     same_person: int = Field(description="How many other open orders go to the same person")
 
 
@@ -155,7 +156,10 @@ class EventOut(Out):
 
 
 class ShipmentOut(BaseModel):
+    """What was bought or tried; ``begun`` once the carrier was asked."""
+
     id: int
+    batch_id: int
     order_id: int
     order_number: str
     state: str
@@ -167,6 +171,10 @@ class ShipmentOut(BaseModel):
     failure: str
     tracking_state: str
     tracking_path: str
+    payer: str
+    begun: bool
+    void_due_on: date | None
+    void_words: str
     labels: list[LabelOut]
 
 
@@ -194,6 +202,12 @@ class DifferenceOut(Out):
     changes: list[FieldChange]
 
 
+class MarginOut(Out):
+    paid_minor: int
+    cost_minor: int
+    margin_minor: int
+
+
 class OrderSheet(BaseModel):
     """One order whole: what, to whom, and how."""
 
@@ -207,6 +221,7 @@ class OrderSheet(BaseModel):
     quote: QuoteOut | None
     trail: dict[str, list[TrailStep]]
     shipments: list[ShipmentOut]
+    margin: MarginOut | None = Field(description="What the buyer paid for shipping and what it cost so far")
     events: list[EventOut]
     billing_name: str
     latin: AddressIO | None = Field(description="The address in Latin letters, where it is written in others")
@@ -230,6 +245,13 @@ class HandParcelIO(BaseModel):
     packaging: Short | None = None
 
 
+class BillTo(BaseModel):
+    """An account with the carrier that is not ours: the recipient's, or a third party's."""
+
+    who: Literal["recipient", "third_party"]
+    account: Annotated[str, StringConstraints(min_length=3, max_length=40)]
+
+
 class HandIn(BaseModel):
     """What to set by hand; null takes a setting back, a field left out stays as it is."""
 
@@ -240,6 +262,7 @@ class HandIn(BaseModel):
     ship_date: date | None = None
     desk: Short | None = None
     point: Annotated[Short | None, Field(description="The recipient's locker or shop, by the carrier's code")] = None
+    bill_to: Annotated[BillTo | None, Field(description="Whose account with the carrier is billed instead")] = None
     split: SplitIO | None = None
     parcels: Annotated[list[HandParcelIO], Field(max_length=60)] | None = None
 

@@ -7,7 +7,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, Field, StringConstraints
 
-from tidewind.web.schemas.orders import AddressIO, EventOut, Out, ShipmentOut, Short
+from tidewind.web.schemas.orders import AddressIO, EventOut, Out, Short
 
 Role = Literal["owner", "shipper", "packer", "care"]
 Count = Annotated[int, Field(ge=0, le=10_000_000)]
@@ -171,36 +171,6 @@ class ChannelOut(Out):
     brand: str
 
 
-class WishIn(BaseModel):
-    order_id: int
-    shown_minor: Count
-
-
-class BuyIn(BaseModel):
-    orders: Annotated[list[WishIn], Field(min_length=1, max_length=2000)]
-    client_key: Annotated[str, StringConstraints(min_length=8, max_length=80)]
-
-
-class DroppedOut(BaseModel):
-    order_id: int
-    words: str
-
-
-class AskedOut(BaseModel):
-    batch_id: int
-    taken: list[int]
-    dropped: list[DroppedOut]
-
-
-class BatchOut(BaseModel):
-    id: int
-    buying: int
-    bought: int
-    failed: int
-    total_minor: int
-    shipments: list[ShipmentOut]
-
-
 class DepartureOut(Out):
     carrier: str
     network: str
@@ -232,6 +202,10 @@ class TodayOut(BaseModel):
     available_minor: int
     low_balance: bool
     undelivered_messages: int
+    refunds_overdue: int
+    returns_back: int
+    requests_waiting: int
+    prints_stuck: int
 
 
 class BalanceOut(Out):
@@ -239,25 +213,7 @@ class BalanceOut(Out):
     held_minor: int
     expected_minor: int
     balance_minor: int
-
-
-class LedgerLineOut(Out):
-    account: str
-    amount_minor: int
-
-
-class LedgerEntryOut(Out):
-    id: int
-    at: datetime
-    kind: str
-    reason: str
-    shipment_id: int | None
-    lines: list[LedgerLineOut]
-
-
-class MoneyOut(BaseModel):
-    balance: BalanceOut
-    entries: list[LedgerEntryOut]
+    owed_minor: int
 
 
 class TopUpIn(BaseModel):

@@ -1053,7 +1053,7 @@ export interface paths {
         };
         /**
          * Recipes
-         * @description Return the recipes by name.
+         * @description Return the recipes in their order.
          */
         get: operations["recipes_api_recipes_get"];
         put?: never;
@@ -1062,6 +1062,26 @@ export interface paths {
          * @description Add a recipe, or change the one with this code; waiting orders follow.
          */
         post: operations["save_recipe_api_recipes_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recipes/order": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Order Recipes
+         * @description Put the recipes in order; the first nine are chosen by the keys 1 to 9.
+         */
+        post: operations["order_recipes_api_recipes_order_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1756,6 +1776,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/preflight": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Preflight
+         * @description Check orders before they are bought: snags, approvals, moved prices, conflicts, balance. Nothing is changed.
+         */
+        post: operations["preflight_api_preflight_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/purchases": {
         parameters: {
             query?: never;
@@ -1776,7 +1816,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/batches/{batch_id}": {
+    "/api/voids": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Void
+         * @description Ask the carriers to void labels; the orders come back onto the work list. Printed ones need ``printed_too``.
+         */
+        post: operations["void_api_voids_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/refunds": {
         parameters: {
             query?: never;
             header?: never;
@@ -1784,10 +1844,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Batch
-         * @description Return how far a batch has come.
+         * Refunds
+         * @description Return the voids that wait for their refund, overdue ones first.
          */
-        get: operations["batch_api_batches__batch_id__get"];
+        get: operations["refunds_api_refunds_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1796,40 +1856,20 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/labels.pdf": {
+    "/api/refunds/{shipment_id}/chase": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /**
-         * Labels
-         * @description Return the labels of bought shipments in one PDF, in the order asked, and mark them printed.
-         */
-        get: operations["labels_api_labels_pdf_get"];
+        get?: never;
         put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/packing-slips.pdf": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
         /**
-         * Slips
-         * @description Return the packing slips of shipments in one PDF, in the order asked.
+         * Chase
+         * @description Press a carrier about an overdue refund by mail, all facts filled in.
          */
-        get: operations["slips_api_packing_slips_pdf_get"];
-        put?: never;
-        post?: never;
+        post: operations["chase_api_refunds__shipment_id__chase_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1850,46 +1890,6 @@ export interface paths {
         get: operations["today_api_today_get"];
         put?: never;
         post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/money": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Ledger
-         * @description Return the balance and the ledger, newest entry first.
-         */
-        get: operations["ledger_api_money_get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/money/top-up": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Top Up
-         * @description Put money onto the postage balance; the same key again changes nothing.
-         */
-        post: operations["top_up_api_money_top_up_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2128,6 +2128,822 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/batches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * All Batches
+         * @description Return batches, open ones first; ``text`` finds any by name, person, order or tracking number.
+         */
+        get: operations["all_batches_api_batches_get"];
+        put?: never;
+        /**
+         * Open Batch
+         * @description Open a batch and put orders into it; the same ``client_key`` again is the same batch.
+         */
+        post: operations["open_batch_api_batches_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/batches/{batch_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Batch
+         * @description Return a batch: what lies in it, what was bought, and how far that has come.
+         */
+        get: operations["batch_api_batches__batch_id__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Change Batch
+         * @description Rename a batch or set what holds for all in it; an order's own exceptions stay.
+         */
+        patch: operations["change_batch_api_batches__batch_id__patch"];
+        trace?: never;
+    };
+    "/api/batches/{batch_id}/orders": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Fill
+         * @description Put orders into an open batch; what others have is named and left out, unless it is taken over.
+         */
+        post: operations["fill_api_batches__batch_id__orders_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/batches/{batch_id}/scan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Scan
+         * @description Put the order with a scanned number into a batch.
+         */
+        post: operations["scan_api_batches__batch_id__scan_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/batches/{batch_id}/take-out": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Out
+         * @description Take orders out of a batch; they stay on the work list.
+         */
+        post: operations["take_out_api_batches__batch_id__take_out_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/batches/{batch_id}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Cancel
+         * @description Cancel what no carrier has been asked for yet; its holds are given back.
+         */
+        post: operations["cancel_api_batches__batch_id__cancel_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/batches/{batch_id}/archive": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Archive
+         * @description Put a batch away, or take it out again; everything in it stays findable.
+         */
+        post: operations["archive_api_batches__batch_id__archive_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/labels.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Labels
+         * @description Return the labels of bought shipments in one PDF, and mark them printed; ``paper``: roll, narrow, a4, letter.
+         */
+        get: operations["labels_api_labels_pdf_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/labels/pictures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Pictures
+         * @description Return the labels as PNG at 203 dpi: one picture, or a ZIP of several; they are marked printed.
+         */
+        get: operations["pictures_api_labels_pictures_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packing-slips.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Slips
+         * @description Return the packing slips of shipments in one PDF.
+         */
+        get: operations["slips_api_packing_slips_pdf_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/labels-and-slips.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Interleaved
+         * @description Return slips and labels in one PDF: each order's slip, then its labels.
+         */
+        get: operations["interleaved_api_labels_and_slips_pdf_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pick-list.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Pick List
+         * @description Return the pick list of shipments, by shelf.
+         */
+        get: operations["pick_list_api_pick_list_pdf_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/batches/{batch_id}/summary.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Batch Summary
+         * @description Return what was bought in a batch, with what it cost.
+         */
+        get: operations["batch_summary_api_batches__batch_id__summary_pdf_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/invoices.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Invoices
+         * @description Return the buyers' invoices of shipments.
+         */
+        get: operations["invoices_api_invoices_pdf_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/return-labels.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Return Labels
+         * @description Return labels for the way back in one PDF.
+         */
+        get: operations["return_labels_api_return_labels_pdf_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/{order_id}/test-label.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Trial Label
+         * @description Return a label of a planned order that costs nothing, and says so across its face.
+         */
+        get: operations["trial_label_api_orders__order_id__test_label_pdf_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recipes/barcodes.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Recipe Barcodes
+         * @description Return a sheet with a barcode for every recipe.
+         */
+        get: operations["recipe_barcodes_api_recipes_barcodes_pdf_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/labels/printed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Mark
+         * @description Mark labels as printed elsewhere, or as not printed after all.
+         */
+        post: operations["mark_api_labels_printed_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/labels/mail": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Mail
+         * @description Mail the label of a shipment to somebody.
+         */
+        post: operations["mail_api_labels_mail_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Print Setup
+         * @description Return the printers, and what stands chosen for each kind of document.
+         */
+        get: operations["print_setup_api_printing_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printing/preferences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set Preference
+         * @description Choose paper, printer and copies for a kind of document; no printer means the browser prints.
+         */
+        put: operations["set_preference_api_printing_preferences_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printing/template": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Template
+         * @description Return what the shop puts on its papers.
+         */
+        get: operations["template_api_printing_template_get"];
+        /**
+         * Set Template
+         * @description Set the slip's message and prices, and the free line on labels.
+         */
+        put: operations["set_template_api_printing_template_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printing/logo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set Logo
+         * @description Set the logo on packing slips: PNG or JPEG, up to 2 MB and 2,000 dots a side.
+         */
+        put: operations["set_logo_api_printing_logo_put"];
+        post?: never;
+        /**
+         * Remove Logo
+         * @description Take the logo off the slips.
+         */
+        delete: operations["remove_logo_api_printing_logo_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/prints": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Queue
+         * @description Return what waits for the printers, and what was printed last.
+         */
+        get: operations["queue_api_prints_get"];
+        put?: never;
+        /**
+         * Send
+         * @description Send a document to a printer; the same ``client_key`` again prints nothing more.
+         */
+        post: operations["send_api_prints_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/prints/{job_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Change
+         * @description Cancel a waiting print, or print one again.
+         */
+        post: operations["change_api_prints__job_id__post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/money": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Ledger
+         * @description Return the balance and the entries asked for, newest first, each with what its accounts then held.
+         */
+        get: operations["ledger_api_money_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/money/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Ledger File
+         * @description Return the entries asked for as CSV, oldest first; amounts in minor units.
+         */
+        get: operations["ledger_file_api_money_file_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/money/top-up": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Top Up
+         * @description Put money onto the postage balance; the same key again changes nothing.
+         */
+        post: operations["top_up_api_money_top_up_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/money/bill-paid": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bill Paid
+         * @description Note that a carrier's bill was paid; the same key again changes nothing.
+         */
+        post: operations["bill_paid_api_money_bill_paid_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/money/settings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Settings
+         * @description Return when a balance is low, and what the owner must approve.
+         */
+        get: operations["settings_api_money_settings_get"];
+        /**
+         * Set Settings
+         * @description Set them; the waiting orders are planned anew, since some may now need a yes.
+         */
+        put: operations["set_settings_api_money_settings_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/returns": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * All Returns
+         * @description Return the labels for the way back, the open ones first.
+         */
+        get: operations["all_returns_api_returns_get"];
+        put?: never;
+        /**
+         * Ask
+         * @description Ask for a label for the way back, to print into the box or to mail to the buyer; charged when first scanned.
+         */
+        post: operations["ask_api_returns_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/returns/{return_id}/close": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Close
+         * @description Close a return with what was done about it.
+         */
+        post: operations["close_api_returns__return_id__close_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/request-form/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Form
+         * @description Return what the form behind a link needs; no login.
+         */
+        get: operations["form_api_request_form__key__get"];
+        put?: never;
+        /**
+         * Ask
+         * @description Ask for a label; the same ``client_key`` again is the same wish. No login, limited by the hour.
+         */
+        post: operations["ask_api_request_form__key__post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/asked/{view_key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Seen
+         * @description Return what became of a request, by the address its asker was given; no login.
+         */
+        get: operations["seen_api_asked__view_key__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/request-links": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Links
+         * @description Return the links to the form.
+         */
+        get: operations["links_api_request_links_get"];
+        put?: never;
+        /**
+         * Make Link
+         * @description Make a link; whoever has it may ask for labels.
+         */
+        post: operations["make_link_api_request_links_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/request-links/{link_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Set Link
+         * @description Switch a link off or on.
+         */
+        patch: operations["set_link_api_request_links__link_id__patch"];
+        trace?: never;
+    };
+    "/api/requests": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * All Requests
+         * @description Return the requests, the undecided first.
+         */
+        get: operations["all_requests_api_requests_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/requests/{request_id}/approve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Approve
+         * @description Make a shipment of a request, changed where asked; it is bought like any other.
+         */
+        post: operations["approve_api_requests__request_id__approve_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/requests/{request_id}/decline": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Decline
+         * @description Decline a request with a reason, which the asker reads.
+         */
+        post: operations["decline_api_requests__request_id__decline_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/live": {
         parameters: {
             query?: never;
@@ -2167,6 +2983,8 @@ export interface components {
             active?: boolean | null;
             /** Account Number */
             account_number?: string | null;
+            /** Payer */
+            payer?: ("balance" | "account") | null;
         };
         /**
          * AccountOut
@@ -2187,6 +3005,8 @@ export interface components {
             asks_prices: boolean;
             /** Latin Only */
             latin_only: boolean;
+            /** Payer */
+            payer: string;
             /** Discounts Bp */
             discounts_bp: {
                 [key: string]: number;
@@ -2276,6 +3096,31 @@ export interface components {
             comment?: string | null;
         };
         /**
+         * ApproveIn
+         * @description Approve as asked, or with another weight or service.
+         */
+        ApproveIn: {
+            /** Gross G */
+            gross_g?: number | null;
+            /** Service */
+            service?: string | null;
+        };
+        /** ApprovedOut */
+        ApprovedOut: {
+            /** Order Id */
+            order_id: number;
+            /** Order Number */
+            order_number: string;
+        };
+        /** ArchiveIn */
+        ArchiveIn: {
+            /**
+             * Away
+             * @default true
+             */
+            away: boolean;
+        };
+        /**
          * AsksIn
          * @description What the work list is asked for; fields left out ask for nothing.
          */
@@ -2360,13 +3205,72 @@ export interface components {
             expected_minor: number;
             /** Balance Minor */
             balance_minor: number;
+            /** Owed Minor */
+            owed_minor: number;
         };
-        /** BatchOut */
+        /**
+         * BatchChangeIn
+         * @description What to change for all in the batch; null takes it back, what is left out stays.
+         */
+        BatchChangeIn: {
+            /** Name */
+            name?: string | null;
+            /** Service */
+            service?: string | null;
+            /** Packaging */
+            packaging?: string | null;
+            /** Extras */
+            extras?: string[] | null;
+            /** Ship Date */
+            ship_date?: string | null;
+        };
+        /** BatchIn */
+        BatchIn: {
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /** Client Key */
+            client_key: string;
+            /**
+             * Order Ids
+             * @default []
+             */
+            order_ids: number[];
+        };
+        /**
+         * BatchOut
+         * @description A batch: what lies in it still, what was bought, and how far that has come.
+         */
         BatchOut: {
             /** Id */
             id: number;
+            /** Name */
+            name: string;
+            /** State */
+            state: string;
+            /** Person */
+            person: string;
+            /** Mine */
+            mine: boolean;
+            /** Changes */
+            changes: {
+                [key: string]: string | string[];
+            };
+            /** Asked At */
+            asked_at: string | null;
+            /** Waiting */
+            waiting: components["schemas"]["OrderRow"][];
+            /**
+             * Exceptions
+             * @description Orders that have something by hand where the batch differs
+             */
+            exceptions: components["schemas"]["ExceptionOut"][];
             /** Buying */
             buying: number;
+            /** Not Begun */
+            not_begun: number;
             /** Bought */
             bought: number;
             /** Failed */
@@ -2375,6 +3279,60 @@ export interface components {
             total_minor: number;
             /** Shipments */
             shipments: components["schemas"]["ShipmentOut"][];
+        };
+        /** BatchSummaryOut */
+        BatchSummaryOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** State */
+            state: string;
+            /** Person Id */
+            person_id: number;
+            /** Person */
+            person: string;
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /** Waiting */
+            waiting: number;
+            /** Waiting Minor */
+            waiting_minor: number;
+            /** Snagged */
+            snagged: number;
+            /** Shipments */
+            shipments: {
+                [key: string]: number;
+            };
+            /** Bought Minor */
+            bought_minor: number;
+            /** Labels */
+            labels: number;
+            /** Printed */
+            printed: number;
+        };
+        /** BillIn */
+        BillIn: {
+            /** Amount Minor */
+            amount_minor: number;
+            /** Key */
+            key: string;
+        };
+        /**
+         * BillTo
+         * @description An account with the carrier that is not ours: the recipient's, or a third party's.
+         */
+        BillTo: {
+            /**
+             * Who
+             * @enum {string}
+             */
+            who: "recipient" | "third_party";
+            /** Account */
+            account: string;
         };
         /** Body_bring_in_card_api_carriers__code__cards_post */
         Body_bring_in_card_api_carriers__code__cards_post: {
@@ -2406,10 +3364,49 @@ export interface components {
             /** File */
             file: string;
         };
+        /** Body_set_logo_api_printing_logo_put */
+        Body_set_logo_api_printing_logo_put: {
+            /** File */
+            file: string;
+        };
         /** Body_upload_api_imports_post */
         Body_upload_api_imports_post: {
             /** File */
             file: string;
+        };
+        /** BookedLineOut */
+        BookedLineOut: {
+            /** Account */
+            account: string;
+            /** Amount Minor */
+            amount_minor: number;
+            /** After Minor */
+            after_minor: number;
+        };
+        /**
+         * BookedOut
+         * @description A ledger entry: what it moved, and what each account then held.
+         */
+        BookedOut: {
+            /** Id */
+            id: number;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Kind */
+            kind: string;
+            /** Reason */
+            reason: string;
+            /** Order Id */
+            order_id: number | null;
+            /** Order Number */
+            order_number: string;
+            /** Carrier */
+            carrier: string;
+            /** Lines */
+            lines: components["schemas"]["BookedLineOut"][];
         };
         /**
          * BroughtIn
@@ -2432,12 +3429,17 @@ export interface components {
             order_ids: number[];
             set: components["schemas"]["HandIn"];
         };
-        /** BuyIn */
+        /**
+         * BuyIn
+         * @description Orders at the prices shown; with a batch they are bought as part of it.
+         */
         BuyIn: {
             /** Orders */
             orders: components["schemas"]["WishIn"][];
             /** Client Key */
             client_key: string;
+            /** Batch Id */
+            batch_id?: number | null;
         };
         /**
          * CardOut
@@ -2578,6 +3580,40 @@ export interface components {
             /** Brand */
             brand: string;
         };
+        /** ChaseIn */
+        ChaseIn: {
+            /** Mail To */
+            mail_to: string;
+        };
+        /**
+         * CheckIn
+         * @description Orders to check, each with the price that was shown (null: none).
+         */
+        CheckIn: {
+            /** Orders */
+            orders: {
+                [key: string]: number | null;
+            };
+        };
+        /**
+         * CheckOut
+         * @description One finding: stops, asks for a yes, or tells; ``sum`` is what it adds, or what is missing, in minor units.
+         */
+        CheckOut: {
+            /** Kind */
+            kind: string;
+            /**
+             * Level
+             * @enum {string}
+             */
+            level: "stops" | "asks" | "tells";
+            /** Words */
+            words: string;
+            /** Order Ids */
+            order_ids: number[];
+            /** Sum */
+            sum: number;
+        };
         /**
          * ChoicesIn
          * @description A service for each of several orders; null takes the choice by hand back.
@@ -2653,6 +3689,11 @@ export interface components {
              * Format: date-time
              */
             at: string;
+        };
+        /** CloseReturnIn */
+        CloseReturnIn: {
+            /** Outcome */
+            outcome: string;
         };
         /**
          * ColumnOut
@@ -2731,10 +3772,20 @@ export interface components {
             home: boolean;
             address: components["schemas"]["AddressIO"];
         };
+        /** CountOut */
+        CountOut: {
+            /** Count */
+            count: number;
+        };
         /** DecideIn */
         DecideIn: {
             /** Take */
             take: boolean;
+        };
+        /** DeclineIn */
+        DeclineIn: {
+            /** Words */
+            words: string;
         };
         /** DemoPerson */
         DemoPerson: {
@@ -2818,6 +3869,13 @@ export interface components {
             /** Spot */
             spot: string;
         };
+        /** ExceptionOut */
+        ExceptionOut: {
+            /** Order Id */
+            order_id: number;
+            /** Fields */
+            fields: string[];
+        };
         /**
          * ExtraOut
          * @description An extra that at least one service has; ``adds_minor``: what it adds to the chosen or cheapest offer.
@@ -2866,6 +3924,25 @@ export interface components {
             /** After */
             after: string;
         };
+        /** FillIn */
+        FillIn: {
+            /** Order Ids */
+            order_ids: number[];
+            /**
+             * Take Over
+             * @default false
+             */
+            take_over: boolean;
+        };
+        /** FilledOut */
+        FilledOut: {
+            /** Batch Id */
+            batch_id: number;
+            /** Added */
+            added: number;
+            /** Left Out */
+            left_out: components["schemas"]["DroppedOut"][];
+        };
         /** FirstOwnerIn */
         FirstOwnerIn: {
             /** Login */
@@ -2883,6 +3960,19 @@ export interface components {
              * @default EUR
              */
             currency: string;
+        };
+        /**
+         * FormOut
+         * @description What the public form needs: whose it is, and what can be chosen.
+         */
+        FormOut: {
+            /** Shop */
+            shop: string;
+            /** Name */
+            name: string;
+            /** Cost Codes */
+            cost_codes: string[];
+            place: components["schemas"]["AddressIO"];
         };
         /**
          * HandIn
@@ -2904,6 +3994,8 @@ export interface components {
              * @description The recipient's locker or shop, by the carrier's code
              */
             point?: string | null;
+            /** @description Whose account with the carrier is billed instead */
+            bill_to?: components["schemas"]["BillTo"] | null;
             split?: components["schemas"]["SplitIO"] | null;
             /** Parcels */
             parcels?: components["schemas"]["HandParcelIO"][] | null;
@@ -3046,6 +4138,40 @@ export interface components {
                 [key: string]: number;
             };
         };
+        /** JobChangeIn */
+        JobChangeIn: {
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "cancel" | "again";
+        };
+        /** JobOut */
+        JobOut: {
+            /** Id */
+            id: number;
+            /** Printer */
+            printer: string;
+            /** Kind */
+            kind: string;
+            /** Title */
+            title: string;
+            /** Copies */
+            copies: number;
+            /** State */
+            state: string;
+            /** Attempts */
+            attempts: number;
+            /** Last Error */
+            last_error: string;
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /** Printed At */
+            printed_at: string | null;
+        };
         /** KeyIn */
         KeyIn: {
             /** Name */
@@ -3113,30 +4239,36 @@ export interface components {
             waiting: number;
             choices: components["schemas"]["ChoicesOut"];
         };
-        /** LedgerEntryOut */
-        LedgerEntryOut: {
+        /** LinkActiveIn */
+        LinkActiveIn: {
+            /** Active */
+            active: boolean;
+        };
+        /** LinkIn */
+        LinkIn: {
+            /** Name */
+            name: string;
+            /**
+             * Cost Codes
+             * @default []
+             */
+            cost_codes: string[];
+        };
+        /**
+         * LinkOut
+         * @description A link to the form; ``path`` is its address.
+         */
+        LinkOut: {
             /** Id */
             id: number;
-            /**
-             * At
-             * Format: date-time
-             */
-            at: string;
-            /** Kind */
-            kind: string;
-            /** Reason */
-            reason: string;
-            /** Shipment Id */
-            shipment_id: number | null;
-            /** Lines */
-            lines: components["schemas"]["LedgerLineOut"][];
-        };
-        /** LedgerLineOut */
-        LedgerLineOut: {
-            /** Account */
-            account: string;
-            /** Amount Minor */
-            amount_minor: number;
+            /** Name */
+            name: string;
+            /** Cost Codes */
+            cost_codes: string[];
+            /** Active */
+            active: boolean;
+            /** Path */
+            path: string;
         };
         /**
          * ListOut
@@ -3177,6 +4309,32 @@ export interface components {
             entries: components["schemas"]["LogEntry"][];
             /** Failure */
             failure: string;
+        };
+        /** MailLabelIn */
+        MailLabelIn: {
+            /** Shipment Id */
+            shipment_id: number;
+            /** Mail To */
+            mail_to: string;
+        };
+        /** MarginOut */
+        MarginOut: {
+            /** Paid Minor */
+            paid_minor: number;
+            /** Cost Minor */
+            cost_minor: number;
+            /** Margin Minor */
+            margin_minor: number;
+        };
+        /** MarkIn */
+        MarkIn: {
+            /** Shipment Ids */
+            shipment_ids: number[];
+            /**
+             * Printed
+             * @default true
+             */
+            printed: boolean;
         };
         /** MatchOut */
         MatchOut: {
@@ -3286,7 +4444,36 @@ export interface components {
         MoneyOut: {
             balance: components["schemas"]["BalanceOut"];
             /** Entries */
-            entries: components["schemas"]["LedgerEntryOut"][];
+            entries: components["schemas"]["BookedOut"][];
+            /**
+             * Moved
+             * @description What the entries asked for moved on each account
+             */
+            moved: {
+                [key: string]: number;
+            };
+            /** Low Balance Minor */
+            low_balance_minor: number;
+        };
+        /**
+         * MoneySettings
+         * @description When a balance is low, and what the owner must approve.
+         */
+        MoneySettings: {
+            /** Low Balance Minor */
+            low_balance_minor: number;
+            /** Approve Over Minor */
+            approve_over_minor?: number | null;
+            /**
+             * Approve Services
+             * @default []
+             */
+            approve_services: string[];
+            /**
+             * Price Tolerance Minor
+             * @default 0
+             */
+            price_tolerance_minor: number;
         };
         /** OrderLineOut */
         OrderLineOut: {
@@ -3412,6 +4599,8 @@ export interface components {
              * @description Who else is working on it now
              */
             held_by: string | null;
+            /** Batch Id */
+            batch_id: number | null;
             /**
              * Same Person
              * @description How many other open orders go to the same person
@@ -3444,6 +4633,8 @@ export interface components {
             };
             /** Shipments */
             shipments: components["schemas"]["ShipmentOut"][];
+            /** @description What the buyer paid for shipping and what it cost so far */
+            margin: components["schemas"]["MarginOut"] | null;
             /** Events */
             events: components["schemas"]["EventOut"][];
             /** Billing Name */
@@ -3636,6 +4827,58 @@ export interface components {
              */
             at: string;
         };
+        /**
+         * PreferenceIO
+         * @description What stands chosen for a kind of document; ``papers`` are those it can be printed on.
+         */
+        PreferenceIO: {
+            /** Kind */
+            kind: string;
+            /** Paper */
+            paper: string;
+            /**
+             * Printer
+             * @default
+             */
+            printer: string;
+            /**
+             * Copies
+             * @default 1
+             */
+            copies: number;
+            /**
+             * Papers
+             * @default []
+             */
+            papers: string[];
+        };
+        /**
+         * PreflightOut
+         * @description What would be bought, what it costs, what the balance pays of it, and everything that was found.
+         */
+        PreflightOut: {
+            /** Order Ids */
+            order_ids: number[];
+            /** Labels */
+            labels: number;
+            /** Total */
+            total: number;
+            /** From Balance */
+            from_balance: number;
+            /** Available */
+            available: number;
+            /** Ready */
+            ready: boolean;
+            /**
+             * Prices
+             * @description What each order costs now, in minor units
+             */
+            prices: {
+                [key: string]: number;
+            };
+            /** Checks */
+            checks: components["schemas"]["CheckOut"][];
+        };
         /** PreviewOrder */
         PreviewOrder: {
             /** Number */
@@ -3648,6 +4891,53 @@ export interface components {
             items: string;
             /** Rows */
             rows: number[];
+        };
+        /**
+         * PrintIn
+         * @description What to print; empty printer and paper, and no copies, stand for what is preferred.
+         */
+        PrintIn: {
+            /** Kind */
+            kind: string;
+            /** Shipment Ids */
+            shipment_ids: number[];
+            /** Client Key */
+            client_key: string;
+            /**
+             * Sequence
+             * @default selected
+             * @enum {string}
+             */
+            sequence: "selected" | "shelf" | "carrier";
+            /**
+             * Printer
+             * @default
+             */
+            printer: string;
+            /**
+             * Paper
+             * @default
+             */
+            paper: string;
+            /**
+             * Copies
+             * @default 0
+             */
+            copies: number;
+        };
+        /** PrintSetupOut */
+        PrintSetupOut: {
+            /** Printers */
+            printers: components["schemas"]["PrinterOut"][];
+            /** Preferences */
+            preferences: components["schemas"]["PreferenceIO"][];
+        };
+        /** PrinterOut */
+        PrinterOut: {
+            /** Code */
+            code: string;
+            /** Name */
+            name: string;
         };
         /**
          * Problem
@@ -4016,6 +5306,14 @@ export interface components {
              */
             extras: string[];
         };
+        /**
+         * RecipeOrderIn
+         * @description Recipes in the order wanted, by code.
+         */
+        RecipeOrderIn: {
+            /** Codes */
+            codes: string[];
+        };
         /** RecipeOut */
         RecipeOut: {
             /** Code */
@@ -4028,6 +5326,40 @@ export interface components {
             packaging: string | null;
             /** Extras */
             extras: string[];
+        };
+        /**
+         * RefundOut
+         * @description A void that waits for its refund.
+         */
+        RefundOut: {
+            /** Shipment Id */
+            shipment_id: number;
+            /** Order Id */
+            order_id: number;
+            /** Order Number */
+            order_number: string;
+            /** Carrier */
+            carrier: string;
+            /** Service Name */
+            service_name: string;
+            /** Price Minor */
+            price_minor: number;
+            /**
+             * Asked At
+             * Format: date-time
+             */
+            asked_at: string;
+            /** Asked By */
+            asked_by: string;
+            /**
+             * Due On
+             * Format: date
+             */
+            due_on: string;
+            /** Overdue */
+            overdue: boolean;
+            /** Chased At */
+            chased_at: string | null;
         };
         /**
          * RehearsalOut
@@ -4068,6 +5400,184 @@ export interface components {
             matched: {
                 [key: string]: string[];
             };
+        };
+        /**
+         * RequestIn
+         * @description A wish for a label; ``sender`` only where it does not leave from the shop.
+         */
+        RequestIn: {
+            /** Client Key */
+            client_key: string;
+            /** Asked By */
+            asked_by: string;
+            address: components["schemas"]["AddressIO"];
+            sender?: components["schemas"]["AddressIO"] | null;
+            /** What */
+            what: string;
+            /** Gross G */
+            gross_g: number;
+            /** Sides Mm */
+            sides_mm: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Value Minor
+             * @default 0
+             */
+            value_minor: number;
+            /**
+             * Why
+             * @default
+             */
+            why: string;
+            /**
+             * Cost Code
+             * @default
+             */
+            cost_code: string;
+            /** Sticker Mail */
+            sticker_mail: string;
+            /**
+             * Waiter Mail
+             * @default
+             */
+            waiter_mail: string;
+        };
+        /** RequestMade */
+        RequestMade: {
+            /** Path */
+            path: string;
+        };
+        /** RequestOut */
+        RequestOut: {
+            /** Id */
+            id: number;
+            /** Link */
+            link: string;
+            /** State */
+            state: string;
+            /** Asked By */
+            asked_by: string;
+            /** Why */
+            why: string;
+            /** Cost Code */
+            cost_code: string;
+            /** Sender */
+            sender: {
+                [key: string]: unknown;
+            };
+            /** Address */
+            address: {
+                [key: string]: unknown;
+            };
+            /** What */
+            what: string;
+            /** Gross G */
+            gross_g: number;
+            /** Sides Mm */
+            sides_mm: number[];
+            /** Value Minor */
+            value_minor: number;
+            /** Sticker Mail */
+            sticker_mail: string;
+            /** Waiter Mail */
+            waiter_mail: string;
+            /** Order Id */
+            order_id: number | null;
+            /** Order Number */
+            order_number: string;
+            /** Price Minor */
+            price_minor: number | null;
+            /** Decided By */
+            decided_by: string;
+            /** Words */
+            words: string;
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+        };
+        /**
+         * RequestSeen
+         * @description What the asker sees of a request.
+         */
+        RequestSeen: {
+            /** Shop */
+            shop: string;
+            /** State */
+            state: string;
+            /** What */
+            what: string;
+            /** To */
+            to: string;
+            /** Words */
+            words: string;
+            /** Decided By */
+            decided_by: string;
+            /** Tracking Path */
+            tracking_path: string;
+        };
+        /** ReturnIn */
+        ReturnIn: {
+            /** Shipment Id */
+            shipment_id: number;
+            /**
+             * In Box
+             * @default true
+             */
+            in_box: boolean;
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+        };
+        /** ReturnOut */
+        ReturnOut: {
+            /** Id */
+            id: number;
+            /** Shipment Id */
+            shipment_id: number;
+            /** Order Id */
+            order_id: number;
+            /** Order Number */
+            order_number: string;
+            /** Recipient */
+            recipient: string;
+            /** Carrier */
+            carrier: string;
+            /** Service Name */
+            service_name: string;
+            /** State */
+            state: string;
+            /** In Box */
+            in_box: boolean;
+            /** Reason */
+            reason: string;
+            /** Price Minor */
+            price_minor: number;
+            /** Charged */
+            charged: boolean;
+            /** Tracking Number */
+            tracking_number: string | null;
+            /** Asked By */
+            asked_by: string;
+            /**
+             * Asked At
+             * Format: date-time
+             */
+            asked_at: string;
+            /** Used At */
+            used_at: string | null;
+            /** Back At */
+            back_at: string | null;
+            /** Outcome */
+            outcome: string;
+            /** Failure */
+            failure: string;
         };
         /**
          * RowsIn
@@ -4176,6 +5686,11 @@ export interface components {
                 [key: string]: unknown;
             };
         };
+        /** ScanIn */
+        ScanIn: {
+            /** Code */
+            code: string;
+        };
         /**
          * ServiceOnCard
          * @description A service of the card in force, and whether the shop uses it.
@@ -4245,10 +5760,15 @@ export interface components {
              */
             value_hundredths: number | null;
         };
-        /** ShipmentOut */
+        /**
+         * ShipmentOut
+         * @description What was bought or tried; ``begun`` once the carrier was asked.
+         */
         ShipmentOut: {
             /** Id */
             id: number;
+            /** Batch Id */
+            batch_id: number;
             /** Order Id */
             order_id: number;
             /** Order Number */
@@ -4274,6 +5794,14 @@ export interface components {
             tracking_state: string;
             /** Tracking Path */
             tracking_path: string;
+            /** Payer */
+            payer: string;
+            /** Begun */
+            begun: boolean;
+            /** Void Due On */
+            void_due_on: string | null;
+            /** Void Words */
+            void_words: string;
             /** Labels */
             labels: components["schemas"]["LabelOut"][];
         };
@@ -4400,6 +5928,38 @@ export interface components {
             label: string;
             address: components["schemas"]["AddressIO"];
         };
+        /** TakeOutIn */
+        TakeOutIn: {
+            /** Order Ids */
+            order_ids: number[];
+        };
+        /**
+         * TemplateIO
+         * @description The shop's own things on paper: message and prices on slips, the free line on labels.
+         */
+        TemplateIO: {
+            /**
+             * Message
+             * @default
+             */
+            message: string;
+            /**
+             * Prices
+             * @default false
+             */
+            prices: boolean;
+            /**
+             * Label Line
+             * @default
+             * @enum {string}
+             */
+            label_line: "" | "items" | "channel" | "reference";
+            /**
+             * Has Logo
+             * @default false
+             */
+            has_logo: boolean;
+        };
         /** TestOut */
         TestOut: {
             /** Ok */
@@ -4426,6 +5986,14 @@ export interface components {
             low_balance: boolean;
             /** Undelivered Messages */
             undelivered_messages: number;
+            /** Refunds Overdue */
+            refunds_overdue: number;
+            /** Returns Back */
+            returns_back: number;
+            /** Requests Waiting */
+            requests_waiting: number;
+            /** Prints Stuck */
+            prints_stuck: number;
         };
         /** TopUpIn */
         TopUpIn: {
@@ -4666,6 +6234,28 @@ export interface components {
             };
             choices: components["schemas"]["ChoicesOut"];
         };
+        /** VoidIn */
+        VoidIn: {
+            /** Shipment Ids */
+            shipment_ids: number[];
+            /**
+             * Printed Too
+             * @default false
+             */
+            printed_too: boolean;
+        };
+        /**
+         * VoidedOut
+         * @description Voids asked for, and labels that cannot be voided, with the reason.
+         */
+        VoidedOut: {
+            /** Asked */
+            asked: number[];
+            /** Refused */
+            refused: {
+                [key: string]: string;
+            };
+        };
         /** WishIn */
         WishIn: {
             /** Order Id */
@@ -4697,6 +6287,15 @@ export interface components {
              * Format: date-time
              */
             created_at: string;
+        };
+        /** AskedOut */
+        tidewind__web__schemas__buying__AskedOut: {
+            /** Batch Id */
+            batch_id: number;
+            /** Taken */
+            taken: number[];
+            /** Dropped */
+            dropped: components["schemas"]["DroppedOut"][];
         };
         /**
          * VersionOut
@@ -4751,15 +6350,6 @@ export interface components {
             failures: {
                 [key: string]: string;
             };
-        };
-        /** AskedOut */
-        tidewind__web__schemas__shop__AskedOut: {
-            /** Batch Id */
-            batch_id: number;
-            /** Taken */
-            taken: number[];
-            /** Dropped */
-            dropped: components["schemas"]["DroppedOut"][];
         };
     };
     responses: never;
@@ -6575,6 +8165,39 @@ export interface operations {
             };
         };
     };
+    order_recipes_api_recipes_order_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RecipeOrderIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecipeOut"][];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     recipe_from_order_api_recipes_from_order_post: {
         parameters: {
             query?: never;
@@ -7848,6 +9471,39 @@ export interface operations {
             };
         };
     };
+    preflight_api_preflight_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CheckIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PreflightOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     buy_api_purchases_post: {
         parameters: {
             query?: never;
@@ -7867,7 +9523,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["tidewind__web__schemas__shop__AskedOut"];
+                    "application/json": components["schemas"]["tidewind__web__schemas__buying__AskedOut"];
                 };
             };
             /** @description Problem details */
@@ -7881,16 +9537,82 @@ export interface operations {
             };
         };
     };
-    batch_api_batches__batch_id__get: {
+    void_api_voids_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VoidIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VoidedOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    refunds_api_refunds_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RefundOut"][];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    chase_api_refunds__shipment_id__chase_post: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                batch_id: number;
+                shipment_id: number;
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChaseIn"];
+            };
+        };
         responses: {
             /** @description Successful Response */
             200: {
@@ -7898,66 +9620,8 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["BatchOut"];
+                    "application/json": components["schemas"]["RefundOut"];
                 };
-            };
-            /** @description Problem details */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    labels_api_labels_pdf_get: {
-        parameters: {
-            query: {
-                shipment: number[];
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description Problem details */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    slips_api_packing_slips_pdf_get: {
-        parameters: {
-            query: {
-                shipment: number[];
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
             };
             /** @description Problem details */
             default: {
@@ -7986,70 +9650,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TodayOut"];
-                };
-            };
-            /** @description Problem details */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    ledger_api_money_get: {
-        parameters: {
-            query?: {
-                before?: number | null;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["MoneyOut"];
-                };
-            };
-            /** @description Problem details */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    top_up_api_money_top_up_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["TopUpIn"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["BalanceOut"];
                 };
             };
             /** @description Problem details */
@@ -8511,6 +10111,1546 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WorkOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    all_batches_api_batches_get: {
+        parameters: {
+            query?: {
+                archived?: boolean;
+                text?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchSummaryOut"][];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    open_batch_api_batches_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BatchIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FilledOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    batch_api_batches__batch_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_batch_api_batches__batch_id__patch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BatchChangeIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    fill_api_batches__batch_id__orders_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FillIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FilledOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    scan_api_batches__batch_id__scan_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ScanIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FilledOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    take_out_api_batches__batch_id__take_out_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeOutIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CountOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    cancel_api_batches__batch_id__cancel_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CountOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    archive_api_batches__batch_id__archive_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ArchiveIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    labels_api_labels_pdf_get: {
+        parameters: {
+            query: {
+                shipment: number[];
+                paper?: string;
+                sequence?: "selected" | "shelf" | "carrier";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    pictures_api_labels_pictures_get: {
+        parameters: {
+            query: {
+                shipment: number[];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    slips_api_packing_slips_pdf_get: {
+        parameters: {
+            query: {
+                shipment: number[];
+                sequence?: "selected" | "shelf" | "carrier";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    interleaved_api_labels_and_slips_pdf_get: {
+        parameters: {
+            query: {
+                shipment: number[];
+                paper?: string;
+                sequence?: "selected" | "shelf" | "carrier";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    pick_list_api_pick_list_pdf_get: {
+        parameters: {
+            query: {
+                shipment: number[];
+                paper?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    batch_summary_api_batches__batch_id__summary_pdf_get: {
+        parameters: {
+            query?: {
+                paper?: string;
+            };
+            header?: never;
+            path: {
+                batch_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    invoices_api_invoices_pdf_get: {
+        parameters: {
+            query: {
+                shipment: number[];
+                paper?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    return_labels_api_return_labels_pdf_get: {
+        parameters: {
+            query: {
+                parcel_return: number[];
+                paper?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    trial_label_api_orders__order_id__test_label_pdf_get: {
+        parameters: {
+            query?: {
+                paper?: string;
+            };
+            header?: never;
+            path: {
+                order_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    recipe_barcodes_api_recipes_barcodes_pdf_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mark_api_labels_printed_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MarkIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CountOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mail_api_labels_mail_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MailLabelIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CountOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    print_setup_api_printing_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PrintSetupOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_preference_api_printing_preferences_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PreferenceIO"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PreferenceIO"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    template_api_printing_template_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TemplateIO"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_template_api_printing_template_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TemplateIO"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TemplateIO"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_logo_api_printing_logo_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_set_logo_api_printing_logo_put"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TemplateIO"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_logo_api_printing_logo_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TemplateIO"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    queue_api_prints_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"][];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    send_api_prints_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PrintIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_api_prints__job_id__post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["JobChangeIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    ledger_api_money_get: {
+        parameters: {
+            query?: {
+                before?: number | null;
+                kind?: string[] | null;
+                account?: string;
+                since?: string | null;
+                /** @description The last day, itself in it */
+                until?: string | null;
+                text?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MoneyOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    ledger_file_api_money_file_get: {
+        parameters: {
+            query?: {
+                kind?: string[] | null;
+                account?: string;
+                since?: string | null;
+                /** @description The last day, itself in it */
+                until?: string | null;
+                text?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    top_up_api_money_top_up_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TopUpIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BalanceOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    bill_paid_api_money_bill_paid_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BillIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BalanceOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    settings_api_money_settings_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MoneySettings"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_settings_api_money_settings_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MoneySettings"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MoneySettings"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    all_returns_api_returns_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReturnOut"][];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    ask_api_returns_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReturnIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReturnOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    close_api_returns__return_id__close_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                return_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CloseReturnIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReturnOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    form_api_request_form__key__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FormOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    ask_api_request_form__key__post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RequestIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RequestMade"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    seen_api_asked__view_key__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                view_key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RequestSeen"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    links_api_request_links_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LinkOut"][];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    make_link_api_request_links_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LinkIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LinkOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_link_api_request_links__link_id__patch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                link_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LinkActiveIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LinkOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    all_requests_api_requests_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RequestOut"][];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    approve_api_requests__request_id__approve_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                request_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ApproveIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApprovedOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    decline_api_requests__request_id__decline_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                request_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DeclineIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RequestOut"];
                 };
             };
             /** @description Problem details */

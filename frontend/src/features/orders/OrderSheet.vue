@@ -2,11 +2,13 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref, watch } from "vue";
 import { api, need, words, type Schemas } from "../../api/client";
-import { centimetres, count, country, day, dayAndClock, kilograms, money, trackingWords } from "../../shared/format";
+import { centimetres, count, country, day, dayAndClock, kilograms, money } from "../../shared/format";
 import { useMe } from "../../shared/session";
 import { packagingQuery } from "../setup";
 import { CompareServices, compareQuery } from "../rates";
+import BillTo from "./BillTo.vue";
 import SentAlready from "./SentAlready.vue";
+import ShipmentPanel from "./ShipmentPanel.vue";
 import DivideParcels from "./DivideParcels.vue";
 import { historyQuery, orderQuery, type OrderRow } from "./queries";
 
@@ -42,7 +44,7 @@ const ask = useMutation({
   mutationFn: async () => need(await api.POST("/api/orders/{order_id}/ask-prices", { params: { path: { order_id: props.id } } })),
   onSettled: () => client.invalidateQueries({ queryKey: ["order", props.id] }),
 });
-const handWords: Record<string, string> = { packaging: "box", service: "service", extras: "extras", ship_date: "ship date", parcels: "parcels", split: "division", desk: "desk", approved: "approval", released: "taken back onto the list", point: "locker or shop" };
+const handWords: Record<string, string> = { packaging: "box", service: "service", extras: "extras", ship_date: "ship date", parcels: "parcels", split: "division", desk: "desk", approved: "approval", released: "taken back onto the list", point: "locker or shop", bill_to: "who is billed" };
 const showHistory = ref(false);
 const { data: past } = useQuery(computed(() => ({ ...historyQuery(props.id), enabled: showHistory.value })));
 const dividing = ref(false);
@@ -155,6 +157,8 @@ function toggleExtra(code: string): void {
               </tbody>
             </table>
           </template>
+          <BillTo v-if="editable && row.service" :bill="(sheet.hand.bill_to as Schemas['BillTo'] | undefined) ?? null" carrier="" @set="hand.mutate({ bill_to: $event })" />
+          <a v-if="row.service && row.state === 'open' && may('shipper', 'packer')" class="link small" :href="`/api/orders/${row.id}/test-label.pdf`" target="_blank">Test label, costs nothing</a>
           <p v-if="Object.keys(sheet.hand).length" class="note">Set by hand: {{ Object.keys(sheet.hand).map((k) => handWords[k] ?? k).join(", ") }}.
             <button v-if="editable" class="link" type="button" @click="hand.mutate({ packaging: null, service: null, extras: null, ship_date: null, parcels: null, split: null, desk: null })">Let the plan decide</button></p>
           <p v-if="editable" class="row-of">
@@ -163,7 +167,7 @@ function toggleExtra(code: string): void {
             <RouterLink v-if="may('shipper')" class="quiet" :to="`/orders/new?like=${row.id}`">A shipment like this</RouterLink>
           </p>
           <ul v-if="showHistory" class="history"><li v-for="h in past ?? []" :key="h.id"><span class="mute">{{ dayAndClock(h.at, zone) }}</span> {{ h.who }}: {{ h.what }}</li><li v-if="past && !past.length" class="mute">Nothing was changed by hand.</li></ul>
-          <form v-if="editable && row.service" class="row-of" @submit.prevent="recipe.mutate()"><input v-model="naming" aria-label="Name of the recipe" placeholder="Keep this as a recipe: name" maxlength="80" required /><button class="link" type="submit">Keep</button><span v-if="recipe.data.value" class="fine small">kept</span></form>
+          <form v-if="may('shipper') && row.service" class="row-of" @submit.prevent="recipe.mutate()"><input v-model="naming" aria-label="Name of the recipe" placeholder="Keep this as a recipe: name" maxlength="80" required /><button class="link" type="submit">Keep</button><span v-if="recipe.data.value" class="fine small">kept</span></form>
         </section>
         <section aria-label="Price against arrival">
           <template v-if="row.state === 'open'">
@@ -172,18 +176,9 @@ function toggleExtra(code: string): void {
             <p v-else-if="compared" class="mute">No service can be asked yet: {{ row.snags.map((s) => s.words.charAt(0).toLowerCase() + s.words.slice(1)).join("; ") || "there is nothing to send" }}. Fix it and every service stands here with its price and day.</p>
             <p v-else class="mute">Asking every service for its price…</p>
           </template>
-          <template v-for="s in sheet.shipments" :key="s.id">
-            <h2>{{ s.state === "bought" ? "Label" : s.state === "buying" ? "Being bought" : "Not bought" }}</h2>
-            <p v-if="s.failure" class="note bad">{{ s.failure }}</p>
-            <p>{{ s.service_name }}, {{ money(s.price_minor, currency) }}, leaves {{ day(s.ship_date) }}, arrives {{ day(s.arrives) }}</p>
-            <template v-if="s.state === 'bought'">
-              <p v-for="l in s.labels" :key="l.id"><span class="mono">{{ l.tracking_number }}</span> <span class="mute small">{{ kilograms(l.gross_g) }}{{ l.printed_at ? ", printed" : "" }}</span></p>
-              <p><b>{{ trackingWords(s.tracking_state) }}</b> · <a class="link" :href="s.tracking_path" target="_blank">The buyer's tracking page</a></p>
-              <v-btn :href="`/api/labels.pdf?shipment=${s.id}`" target="_blank" class="mr-2">{{ s.labels[0]?.printed_at ? "Print again" : "Print label" }}</v-btn>
-              <v-btn variant="outlined" :href="`/api/packing-slips.pdf?shipment=${s.id}`" target="_blank">Packing slip</v-btn>
-              <a v-if="me?.standins_url" class="link" :href="`${me.standins_url}/mail`" target="_blank" rel="noopener">Mails</a>
-            </template>
-          </template>
+          <ShipmentPanel v-for="s in sheet.shipments" :key="s.id" :shipment="s" :email="sheet.address.email ?? ''" />
+          <p v-if="sheet.margin" class="small">Shipping: the buyer paid {{ money(sheet.margin.paid_minor, currency) }}, it cost {{ money(sheet.margin.cost_minor, currency) }} so far, <b :class="sheet.margin.margin_minor < 0 ? 'stop' : 'fine'">{{ money(sheet.margin.margin_minor, currency) }}</b> is left.</p>
+          <a v-if="me?.standins_url && sheet.shipments.length" class="link" :href="`${me.standins_url}/mail`" target="_blank" rel="noopener">Mails</a>
           <template v-if="sheet.events.length">
             <h3>On its way</h3>
             <p v-for="e in sheet.events" :key="e.at + e.state"><span class="mute">{{ dayAndClock(e.at, zone) }}</span> {{ e.words }}</p>

@@ -2,14 +2,17 @@
 import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, onBeforeUnmount, onMounted, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
-import { api, need, words } from "../../api/client";
+import { api, need, words, type Schemas } from "../../api/client";
 import { count, day, money } from "../../shared/format";
 import { useKeys } from "../../shared/keyboard";
+import { useScans } from "../../shared/scanner";
 import { useSelection } from "../../shared/selection";
 import { useMe } from "../../shared/session";
+import { recipesQuery } from "../rules";
 import { todayQuery } from "../today";
 import BulkEdit from "./BulkEdit.vue";
 import BuyDialog from "./BuyDialog.vue";
+import IntoBatch from "./IntoBatch.vue";
 import { groupsOf, late, type Group } from "./grouping";
 import LinkPromise from "./LinkPromise.vue";
 import OrderSheet from "./OrderSheet.vue";
@@ -38,6 +41,8 @@ const fixing = ref<OrderRow>();
 const asking = ref<OrderRow>();
 const linking = ref<OrderRow>();
 const bulk = ref(false);
+const batching = ref<OrderRow[]>();
+const { data: recipes } = useQuery(recipesQuery);
 const notice = ref("");
 
 let timer: number | undefined;
@@ -144,6 +149,25 @@ async function printThem(): Promise<void> {
   if (ids.length) window.open(`/api/labels.pdf?${ids.map((id) => `shipment=${id}`).join("&")}`, "_blank");
   else notice.value = "Nothing here has a label to print yet.";
 }
+function intoBatch(): void {
+  const them = wanted().filter((r) => r.state === "open");
+  if (them.length && may("shipper")) batching.value = them;
+}
+const cook = useMutation({
+  mutationFn: async (of: { recipe: Schemas["RecipeOut"]; rows: OrderRow[] }) =>
+    need(await api.POST("/api/orders/hand", { body: { order_ids: of.rows.map((r) => r.id), set: { service: of.recipe.service, packaging: of.recipe.packaging, extras: of.recipe.extras } } })),
+  onSuccess: (_, of) => {
+    notice.value = `${of.recipe.name}: set for ${count(of.rows.length, "order")}.`;
+    for (const key of ["orders", "order", "today"]) void client.invalidateQueries({ queryKey: [key] });
+  },
+  onError: (e) => (notice.value = words(e)),
+});
+/** The first nine recipes have a key each. */
+function useRecipe(place: number): void {
+  const recipe = recipes.value?.[place - 1];
+  const them = wanted().filter((r) => r.state === "open");
+  if (recipe && them.length && may("shipper")) cook.mutate({ recipe, rows: them });
+}
 function fix(row: OrderRow | undefined): void {
   if (row?.snags.length) fixing.value = row;
 }
@@ -178,7 +202,15 @@ let regular: number | undefined;
 onMounted(() => (regular = window.setInterval(() => void claim(), 45_000)));
 onBeforeUnmount(() => window.clearInterval(regular));
 
+const RECIPE = "RECIPE-";
+useScans((code) => {
+  const place = (recipes.value ?? []).findIndex((r) => code === RECIPE + r.code);
+  if (place >= 0) useRecipe(place + 1);
+  return code.startsWith(RECIPE);
+});
 useKeys({
+  ...Object.fromEntries([1, 2, 3, 4, 5, 6, 7, 8, 9].map((n) => [String(n), () => useRecipe(n)])),
+  g: intoBatch,
   ArrowDown: () => void move(1),
   ArrowUp: () => void move(-1),
   "Shift+ArrowDown": () => void move(1, true),
@@ -250,10 +282,12 @@ useKeys({
       <button class="link" type="button" @click="selection.clear()">Unselect <span class="key">Esc</span></button>
       <button class="link" type="button" @click="compareMany">Compare <span class="key">m</span></button>
       <button v-if="may('shipper')" class="link" type="button" @click="bulk = true">Edit <span class="key">e</span></button>
+      <button v-if="may('shipper')" class="link" type="button" @click="intoBatch">Batch <span class="key">g</span></button>
       <button v-if="may('shipper', 'care')" class="link" type="button" @click="holdThem">Hold <span class="key">h</span></button>
       <v-btn v-if="may('shipper') && selection.buyable.length" @click="buy">Buy {{ count(selection.labels, "label") }} · {{ money(selection.total, currency) }}</v-btn>
     </div>
     <BuyDialog v-model="buyOpen" :rows="toBuy" />
+    <IntoBatch v-if="batching" :rows="batching" @close="batching = undefined" />
     <BulkEdit v-if="bulk" :rows="selection.rows" @close="bulk = false" />
     <SnagFix v-if="fixing" :row="fixing" @close="fixing = undefined" />
     <WhyDialog v-if="asking" :row="asking" @close="asking = undefined" />

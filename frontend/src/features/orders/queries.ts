@@ -36,12 +36,3 @@ export const historyQuery = (id: number) =>
     queryKey: ["order", id, "history"],
     queryFn: async () => need(await api.GET("/api/orders/{order_id}/history", { params: { path: { order_id: id } } })),
   });
-
-export const batchQuery = (id: number) =>
-  queryOptions({
-    queryKey: ["batch", id],
-    queryFn: async () => need(await api.GET("/api/batches/{batch_id}", { params: { path: { batch_id: id } } })),
-    enabled: id > 0,
-    // Live news come by event stream; this is the net below it.
-    refetchInterval: (query) => (query.state.data?.buying ? 2_000 : false),
-  });

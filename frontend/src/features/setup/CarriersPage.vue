@@ -46,6 +46,7 @@ const past = ref(false);
 const path = computed(() => ({ path: { code: here.value?.code ?? "" } }));
 const tried = useMutation({ mutationFn: async () => need(await api.POST("/api/carriers/{code}/rehearse", { params: { ...path.value, query: { past: past.value } }, body: body.value })) });
 const save = useMutation({ mutationFn: async () => need(await api.PATCH("/api/carriers/{code}", { params: path.value, body: body.value })), onSuccess: () => client.invalidateQueries() });
+const billing = useMutation({ mutationFn: async (to: Account) => need(await api.PATCH("/api/carriers/{code}", { params: { path: { code: to.code } }, body: { payer: to.payer === "account" ? "balance" : "account" } })), onSuccess: () => client.invalidateQueries() });
 let timer: number | undefined;
 watch([body, past, here], () => { window.clearTimeout(timer); tried.reset(); if (changed.value) timer = window.setTimeout(() => tried.mutate(), 300); }, { deep: true });
 function flip(code: string): void {
@@ -92,7 +93,7 @@ const STATES = { past: "past", in_force: "in force", to_come: "to come" } as con
       <div class="two">
         <section class="panel" aria-label="Account and services">
           <h2>{{ here.name }}</h2>
-          <p class="mute">Account {{ here.account_number }}<template v-if="here.asks_prices"> · prices are asked from the carrier, and hold for a while</template><template v-if="here.latin_only"> · prints Latin letters only</template></p>
+          <p class="mute">Account {{ here.account_number }}, {{ here.payer === "account" ? "billed later by the carrier" : "paid from the postage balance" }} <button v-if="may()" class="link" type="button" @click="billing.mutate(here)">{{ here.payer === "account" ? "Pay from the balance" : "Bill by account" }}</button><template v-if="here.asks_prices"> · prices are asked from the carrier, and hold for a while</template><template v-if="here.latin_only"> · prints Latin letters only</template></p>
           <table class="plain-table">
             <thead><tr><th>Service</th><th>Goes to</th><th class="right">Discount %</th><th>In use</th></tr></thead>
             <tbody>

@@ -117,6 +117,10 @@ useKeys(Object.fromEntries([1, 2, 3, 4, 5, 6, 7, 8, 9].map((n) => [String(n), ()
                 <td class="right">{{ today.undelivered_messages }}</td>
                 <td class="right"><a v-if="me?.standins_url" class="link" :href="`${me.standins_url}/mail`" target="_blank" rel="noopener">Sent mails</a></td>
               </tr>
+              <tr v-if="today.refunds_overdue"><td class="stop">Refunds overdue</td><td class="right">{{ today.refunds_overdue }}</td><td class="right"><RouterLink v-if="may('shipper')" class="link" to="/money">Chase</RouterLink></td></tr>
+              <tr v-if="today.returns_back"><td class="press">Returns that are back</td><td class="right">{{ today.returns_back }}</td><td class="right"><RouterLink class="link" to="/returns">Close them</RouterLink></td></tr>
+              <tr v-if="today.requests_waiting"><td class="press">Labels that colleagues ask for</td><td class="right">{{ today.requests_waiting }}</td><td class="right"><RouterLink v-if="may('shipper')" class="link" to="/requests">Decide</RouterLink></td></tr>
+              <tr v-if="today.prints_stuck"><td class="stop">Prints that do not go through</td><td class="right">{{ today.prints_stuck }}</td><td class="right"><RouterLink class="link" to="/set-up/printing">Look</RouterLink></td></tr>
             </tbody>
           </table>
         </section>

@@ -1,0 +1,53 @@
+<script setup lang="ts">
+import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
+import { computed, ref } from "vue";
+import { api, need, words, type Schemas } from "../../api/client";
+import { count } from "../../shared/format";
+import { printingQuery, type Shipment } from "./queries";
+
+const props = defineProps<{ shipments: Shipment[] }>();
+const client = useQueryClient();
+const { data: setup } = useQuery(printingQuery);
+const sequence = ref<"selected" | "shelf" | "carrier">("selected");
+const SEQUENCES = [{ title: "as listed", value: "selected" }, { title: "along the shelves", value: "shelf" }, { title: "by carrier", value: "carrier" }];
+const ids = computed(() => props.shipments.map((s) => `shipment=${s.id}`).join("&"));
+const labels = computed(() => props.shipments.reduce((n, s) => n + s.labels.length, 0));
+const prefer = (kind: string) => setup.value?.preferences.find((p) => p.kind === kind);
+const printer = computed(() => setup.value?.printers.find((p) => p.code === prefer("label")?.printer));
+const paper = computed(() => prefer("label")?.paper ?? "roll");
+const PAPERS: Record<string, string> = { roll: "102 × 152 mm roll", narrow: "62 mm roll", a4: "two on A4", letter: "two on Letter" };
+const sent = useMutation({
+  mutationFn: async (kind: string) =>
+    need(await api.POST("/api/prints", {
+      body: { kind, shipment_ids: props.shipments.map((s) => s.id), sequence: sequence.value, client_key: `${Date.now().toString(36)}-${Math.random().toString(36).slice(2, 10)}`, printer: "", paper: "", copies: 0 } satisfies Schemas["PrintIn"],
+    })),
+  onSuccess: () => { for (const key of ["batch", "order", "prints"]) void client.invalidateQueries({ queryKey: [key] }); },
+});
+</script>
+
+<template>
+  <div class="bar">
+    <v-btn v-if="printer" :loading="sent.isPending.value" @click="sent.mutate('label')">Print {{ count(labels, "label") }} on {{ printer.name.charAt(0).toLowerCase() + printer.name.slice(1) }}</v-btn>
+    <v-btn :variant="printer ? 'outlined' : 'flat'" :href="`/api/labels.pdf?${ids}&sequence=${sequence}&paper=${paper}`" target="_blank">{{ printer ? "Labels as PDF" : `Print ${count(labels, "label")}` }}</v-btn>
+    <v-menu>
+      <template #activator="{ props: menu }"><v-btn v-bind="menu" variant="outlined">Other papers</v-btn></template>
+      <div class="papers panel">
+        <a class="link" :href="`/api/labels-and-slips.pdf?${ids}&sequence=${sequence}&paper=${paper}`" target="_blank">Slips and labels in one file</a>
+        <a class="link" :href="`/api/packing-slips.pdf?${ids}&sequence=${sequence}`" target="_blank">Packing slips</a>
+        <a class="link" :href="`/api/pick-list.pdf?${ids}`" target="_blank">Pick list by shelf</a>
+        <a class="link" :href="`/api/invoices.pdf?${ids}`" target="_blank">Buyers’ invoices</a>
+        <a v-for="(name, code) in PAPERS" :key="code" class="link" :href="`/api/labels.pdf?${ids}&sequence=${sequence}&paper=${code}`" target="_blank">Labels, {{ name }}</a>
+        <a class="link" :href="`/api/labels/pictures?${ids}`">Labels as PNG</a>
+      </div>
+    </v-menu>
+    <v-select v-model="sequence" class="sequence" label="Order of printing" :items="SEQUENCES" />
+    <span v-if="sent.data.value" class="fine small" role="status">in the queue: {{ sent.data.value.title }}</span>
+    <span v-if="sent.error.value" class="stop small" role="alert">{{ words(sent.error.value) }}</span>
+  </div>
+</template>
+
+<style scoped>
+.bar { display: flex; gap: 8px; align-items: center; flex-wrap: wrap; }
+.sequence { max-width: 180px; min-width: 150px; flex: 0 1 auto; }
+.papers { display: flex; flex-direction: column; padding: 6px 8px; } .papers .link { padding: 5px 8px; }
+</style>

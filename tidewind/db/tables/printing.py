@@ -1,0 +1,61 @@
+"""How each kind of document is printed, the printers, and what was sent to them."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from sqlalchemy import CheckConstraint, Index, LargeBinary, String, text
+from sqlalchemy.orm import Mapped, mapped_column
+
+from tidewind.db.base import Base, Created, Id, reference
+
+KINDS = ("label", "packing_slip", "pick_list", "batch_summary", "invoice", "return_label")
+
+
+class Printer(Base):
+    """A printer that takes PDF over HTTP."""
+
+    __tablename__ = "printer"
+    id: Mapped[Id]
+    code: Mapped[str] = mapped_column(String(30), unique=True)
+    name: Mapped[str] = mapped_column(String(80))
+    base_url: Mapped[str] = mapped_column(String(200))
+    active: Mapped[bool] = mapped_column(default=True)
+
+
+class PrintPreference(Base):
+    """What stands chosen when a kind of document is printed: paper, printer (none: the browser), copies."""
+
+    __tablename__ = "print_preference"
+    __table_args__ = (
+        CheckConstraint(f"kind in {KINDS}", name="kind"),
+        CheckConstraint("copies between 1 and 9", name="copies"),
+    )
+    kind: Mapped[str] = mapped_column(String(20), primary_key=True)
+    paper: Mapped[str] = mapped_column(String(20))
+    printer: Mapped[str] = mapped_column(String(30), default="")
+    copies: Mapped[int] = mapped_column(default=1)
+
+
+class PrintJob(Base):
+    """A document on its way to a printer; sent again until the printer has taken it."""
+
+    __tablename__ = "print_job"
+    __table_args__ = (
+        CheckConstraint("state in ('waiting', 'printed', 'cancelled')", name="state"),
+        Index("ix_print_job_due", "next_at", postgresql_where=text("state = 'waiting'")),
+    )
+    id: Mapped[Id]
+    client_key: Mapped[str] = mapped_column(String(80), unique=True)
+    printer: Mapped[str] = mapped_column(String(30))
+    kind: Mapped[str] = mapped_column(String(20))
+    title: Mapped[str] = mapped_column(String(120))
+    copies: Mapped[int] = mapped_column(default=1)
+    body: Mapped[bytes] = mapped_column(LargeBinary, deferred=True)
+    state: Mapped[str] = mapped_column(String(20), default="waiting")
+    person_id: Mapped[int] = reference("person.id")
+    attempts: Mapped[int] = mapped_column(default=0)
+    next_at: Mapped[datetime]
+    printed_at: Mapped[datetime | None]
+    last_error: Mapped[str] = mapped_column(String(300), default="")
+    created_at: Mapped[Created]

@@ -1,0 +1,84 @@
+"""Preflight: everything that is checked before money moves, from the orders as they stand now."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from datetime import datetime
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from tidewind.core.preflight import Candidate, Preflight, preflight
+from tidewind.db.tables import Batch, CarrierAccount, Order, Person, Shipment
+from tidewind.services.buying import MOST_ORDERS, payer_of
+from tidewind.services.errors import Invalid, NotFound
+from tidewind.services.money import balance
+from tidewind.services.working import Held, held_now
+
+# Lines of a quote that every parcel of the kind has, or that nobody can leave off; all others are worth naming.
+_USUAL = frozenset({"base", "discount", "fuel", "tax", "home"})
+
+
+def check_orders(session: Session, shown: Mapping[int, int | None], person_id: int, now: datetime) -> Preflight:
+    """Check orders before they are bought: order id → the price that the person saw, None where none was shown.
+
+    Raises Invalid for no or too many orders, NotFound where one does not exist.
+    """
+    if not 1 <= len(shown) <= MOST_ORDERS:
+        raise Invalid("batch_size", f"Choose between 1 and {MOST_ORDERS:,} orders.")
+    orders = session.scalars(select(Order).where(Order.id.in_(shown)).order_by(Order.id)).all()
+    if len(orders) != len(shown):
+        raise NotFound("unknown_order", "One of these orders does not exist.")
+    accounts = {a.code: a for a in session.scalars(select(CarrierAccount))}
+    held = held_now(session, now, list(shown))
+    live = _live(session, list(shown))
+    lying = _other_batches(session, orders, person_id)
+    found = [
+        _candidate(o, shown[o.id], accounts, live.get(o.id, ""), _whose(held.get(o.id), lying.get(o.id), person_id))
+        for o in orders
+    ]
+    return preflight(found, balance(session).available_minor)
+
+
+def _candidate(
+    order: Order, shown: int | None, accounts: Mapping[str, CarrierAccount], live: str, held_by: str
+) -> Candidate:
+    gone = live or ("" if order.state == "open" else f"is {order.state.replace('_', ' ')}")
+    quote = order.plan.get("quote") or {"lines": []}
+    return Candidate(
+        order_id=order.id, number=order.number, carrier=order.carrier or "", service=order.service or "",
+        labels=order.parcel_count, price=order.price_minor, shown=shown,
+        stops=tuple(s.words for s in order.snags if s.level == "stops" and s.code != "needs_approval"),
+        warns=tuple(s.words for s in order.snags if s.level == "warns" and s.code != "promise_missed"),
+        approval=next((s.words for s in order.snags if s.code == "needs_approval"), ""),
+        gone=gone, held_by=held_by, late=any(s.code == "promise_missed" for s in order.snags),
+        extras=tuple((ln["name"], ln["amount_minor"]) for ln in quote["lines"]
+                     if ln["amount_minor"] > 0 and ln["code"] not in _USUAL),
+        payer=payer_of(order, accounts),  # type: ignore[arg-type]
+    )  # fmt: skip
+
+
+def _live(session: Session, ids: Sequence[int]) -> dict[int, str]:
+    rows = session.execute(
+        select(Shipment.order_id, Shipment.state, Person.name)
+        .join(Batch, Batch.id == Shipment.batch_id)
+        .join(Person, Person.id == Batch.person_id)
+        .where(Shipment.order_id.in_(ids), Shipment.state.in_(("buying", "bought")))
+    )
+    return {i: f"already bought by {who}" if state == "bought" else f"being bought by {who}" for i, state, who in rows}
+
+
+def _other_batches(session: Session, orders: Sequence[Order], person_id: int) -> dict[int, str]:
+    ids = {o.batch_id for o in orders if o.batch_id}
+    found = {b.id: b for b in session.scalars(select(Batch).where(Batch.id.in_(ids)))} if ids else {}
+    return {
+        o.id: found[o.batch_id].person.name
+        for o in orders
+        if o.batch_id in found and found[o.batch_id].person_id != person_id
+    }
+
+
+def _whose(held: Held | None, batch_of: str | None, person_id: int) -> str:
+    if held is not None and held.person_id != person_id:
+        return held.person
+    return f"{batch_of} (in a batch)" if batch_of else ""

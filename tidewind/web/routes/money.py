@@ -1,0 +1,112 @@
+"""The postage ledger over HTTP: balance, entries, file, top-up, bills, limits."""
+
+from __future__ import annotations
+
+from datetime import date, datetime, time, timedelta
+from typing import Annotated
+from zoneinfo import ZoneInfo
+
+from fastapi import APIRouter, Depends, Query, Response
+from sqlalchemy.orm import Session
+
+from tidewind.outside.sheets_out import to_csv
+from tidewind.services import money
+from tidewind.services.live import tell
+from tidewind.services.planning import replan_all
+from tidewind.services.shop_facts import shop_settings
+from tidewind.web.access import Now, Owner, Shipper, Tx
+from tidewind.web.files import download
+from tidewind.web.schemas.buying import BillIn, BookedLineOut, BookedOut, MoneyOut, MoneySettings
+from tidewind.web.schemas.shop import BalanceOut, TopUpIn
+
+router = APIRouter(prefix="/api", tags=["money"])
+
+
+def _asks(
+    session: Tx,
+    kind: Annotated[list[str] | None, Query(max_length=20)] = None,
+    account: Annotated[str, Query(max_length=20)] = "",
+    since: date | None = None,
+    until: Annotated[date | None, Query(description="The last day, itself in it")] = None,
+    text: Annotated[str, Query(max_length=100)] = "",
+) -> money.Asks:
+    """Read which entries are asked for; days are the shop's."""
+    zone = ZoneInfo(shop_settings(session).time_zone)
+
+    def start(day: date) -> datetime:
+        return datetime.combine(day, time(), zone)
+
+    return money.Asks(
+        tuple(kind or ()), account, start(since) if since else None,
+        start(until + timedelta(days=1)) if until else None, text.strip(),
+    )  # fmt: skip
+
+
+Asks = Annotated[money.Asks, Depends(_asks)]
+
+
+@router.get("/money")
+def ledger(_who: Shipper, session: Tx, asks: Asks, before: int | None = None) -> MoneyOut:
+    """Return the balance and the entries asked for, newest first, each with what its accounts then held."""
+    return MoneyOut(
+        balance=BalanceOut.model_validate(money.balance(session)),
+        entries=[_booked(b) for b in money.entries(session, asks, before)],
+        moved=money.totals(session, asks),
+        low_balance_minor=shop_settings(session).low_balance_minor,
+    )
+
+
+def _booked(b: money.Booked) -> BookedOut:
+    lines = [BookedLineOut(account=name, amount_minor=moved, after_minor=after) for name, moved, after in b.lines]
+    return BookedOut(
+        id=b.id, at=b.at, kind=b.kind, reason=b.reason, order_id=b.order_id, order_number=b.order_number,
+        carrier=b.carrier, lines=lines,
+    )  # fmt: skip
+
+
+@router.get("/money/file", response_class=Response)
+def ledger_file(_who: Shipper, session: Tx, asks: Asks) -> Response:
+    """Return the entries asked for as CSV, oldest first; amounts in minor units."""
+    return download(to_csv(money.FILE_HEADS, money.file_rows(session, asks)), "ledger.csv", "text/csv; charset=utf-8")
+
+
+@router.post("/money/top-up")
+def top_up(body: TopUpIn, who: Owner, session: Tx, now: Now) -> BalanceOut:
+    """Put money onto the postage balance; the same key again changes nothing."""
+    money.top_up(session, body.amount_minor, body.key, who.name, now)
+    return _balance(session)
+
+
+@router.post("/money/bill-paid")
+def bill_paid(body: BillIn, who: Owner, session: Tx, now: Now) -> BalanceOut:
+    """Note that a carrier's bill was paid; the same key again changes nothing."""
+    money.pay_bill(session, body.amount_minor, body.key, who.name, now)
+    return _balance(session)
+
+
+def _balance(session: Session) -> BalanceOut:
+    tell(session, "money")
+    session.expire_all()
+    return BalanceOut.model_validate(money.balance(session))
+
+
+@router.get("/money/settings")
+def settings(_who: Shipper, session: Tx) -> MoneySettings:
+    """Return when a balance is low, and what the owner must approve."""
+    row = shop_settings(session)
+    return MoneySettings(
+        low_balance_minor=row.low_balance_minor, approve_over_minor=row.approve_over_minor,
+        approve_services=row.approve_services, price_tolerance_minor=row.price_tolerance_minor,
+    )  # fmt: skip
+
+
+@router.put("/money/settings")
+def set_settings(body: MoneySettings, _who: Owner, session: Tx, now: Now) -> MoneySettings:
+    """Set them; the waiting orders are planned anew, since some may now need a yes."""
+    row = shop_settings(session)
+    row.low_balance_minor, row.approve_over_minor = body.low_balance_minor, body.approve_over_minor
+    row.approve_services, row.price_tolerance_minor = sorted(set(body.approve_services)), body.price_tolerance_minor
+    session.flush()
+    replan_all(session, now)
+    tell(session, "orders")
+    return body
