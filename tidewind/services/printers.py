@@ -24,6 +24,7 @@ PAPERS = {
     "label": tuple(STOCKS), "return_label": tuple(STOCKS), "packing_slip": ("a5",), "pick_list": tuple(SHEETS),
     "batch_summary": tuple(SHEETS), "invoice": tuple(SHEETS),
 }  # fmt: skip
+TITLES = {"label": "Labels", "packing_slip": "Packing slips", "pick_list": "Pick list", "invoice": "Invoices"}
 LONGEST_PAUSE = timedelta(minutes=10)
 KEPT = 200
 
@@ -92,8 +93,10 @@ def send(session: Session, wish: PrintWish, person_id: int, now: datetime) -> Pr
         raise Invalid("no_printer", "Say which printer, or choose one for this kind of document in Set-up, Printing.")
     printer = _printer(session, code)
     body = _body(session, wish, wish.paper or preferred.paper, now)
-    what = wish.kind.replace("_", " ").capitalize()
-    title = f"{what}: {len(wish.shipment_ids)} orders" if len(wish.shipment_ids) > 1 else what
+    title = f"{TITLES[wish.kind]} of {len(wish.shipment_ids)} orders"
+    if len(wish.shipment_ids) == 1:
+        number = printing.shipments_in(session, wish.shipment_ids)[0].order.number
+        title = f"{TITLES[wish.kind]} of order {number}"
     job = PrintJob(
         client_key=wish.client_key, printer=printer.code, kind=wish.kind, title=title, body=body,
         copies=wish.copies or preferred.copies, person_id=person_id, next_at=now,

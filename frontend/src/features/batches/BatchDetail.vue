@@ -89,7 +89,7 @@ const retry = useMutation({
         <v-select :model-value="text(batch.changes.service)" label="Service for all" clearable :items="services" @update:model-value="change.mutate({ service: $event })" />
         <v-select :model-value="text(batch.changes.packaging)" label="Box for all" clearable :items="(boxes ?? []).filter((b) => b.active && !b.carrier).map((b) => ({ title: b.name, value: b.code }))" @update:model-value="change.mutate({ packaging: $event })" />
         <v-text-field :model-value="text(batch.changes.ship_date) ?? ''" type="date" label="Ship date for all" @change="change.mutate({ ship_date: ($event.target as HTMLInputElement).value || null })" />
-        <form @submit.prevent="scanned.mutate()"><v-text-field v-model="code" class="mono" label="Scan or type an order number" autocomplete="off" /></form>
+        <form @submit.prevent="scanned.mutate()"><v-text-field v-model="code" class="mono" label="Scan an order" autocomplete="off" /></form>
       </div>
       <p v-if="scanned.data.value" class="note" role="status">{{ scanned.data.value.added ? "Put into the batch." : scanned.data.value.left_out.length ? `Not put in: it ${scanned.data.value.left_out[0]!.words}.` : "It lies in here already." }}</p>
       <p v-if="!batch.waiting.length && !batch.shipments.length" class="empty panel">Nothing lies in this batch. Select orders on the Orders page and press <span class="key">g</span>, drag them onto it, or scan their slips here.</p>
@@ -120,6 +120,6 @@ const retry = useMutation({
 
 <style scoped>
 .changes { display: grid; grid-template-columns: 1fr 1.4fr 1fr 1fr 1.2fr; gap: 10px; padding: 12px; margin-bottom: 8px; align-items: start; }
-.group { margin: 16px 0 6px; } .number { width: 110px; } .plain { color: inherit; }
+.group { margin: 16px 0 6px; } .number { width: 110px; white-space: nowrap; } .plain-table .link { white-space: nowrap; } .plain { color: inherit; }
 @media (max-width: 1180px) { .changes { grid-template-columns: 1fr 1fr; } }
 </style>

@@ -62,5 +62,5 @@ const STATES: Record<string, string> = { void_asked: "Void asked, refund pending
 </template>
 
 <style scoped>
-.line { margin: 8px 0; } .quiet { margin-right: 10px; font-size: 12.5px; min-height: 24px; } .plain { color: inherit; }
+.line { margin: 8px 0; } .quiet { margin-right: 10px; font-size: 12.5px; min-height: 24px; } .plain { color: inherit; white-space: nowrap; }
 </style>

@@ -45,7 +45,7 @@ const PAYERS: Record<string, string> = { account: ", on account", elsewhere: ", 
         <button class="link" type="button" @click="back.mutate(true)">Label for the way back, in the box</button>
         <button v-if="email" class="link" type="button" @click="back.mutate(false)">… by mail to the buyer</button>
       </template>
-      <button v-if="may('shipper') && shipment.state === 'bought'" class="link" type="button" @click="voiding = true">Void</button>
+      <button v-if="may('shipper') && shipment.state === 'bought' && shipment.tracking_state === 'announced'" class="link" type="button" @click="voiding = true">Void</button>
     </p>
     <form v-if="mailing" class="more" @submit.prevent="mail.mutate()"><v-text-field v-model="mailTo" type="email" label="To this mail address" required autofocus /><button class="link" type="submit">Send</button></form>
     <p v-if="mail.data.value" class="fine small" role="status">The label is on its way by mail.</p>

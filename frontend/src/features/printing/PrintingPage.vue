@@ -74,7 +74,7 @@ const STATES: Record<string, string> = { waiting: "Waiting", printed: "Printed",
         <h2>Packing slip and label</h2>
         <v-textarea v-model="message" class="mt-2" label="Message at the foot of the slip" rows="3" maxlength="600" :disabled="!may()" />
         <button v-if="message !== template.message" class="link" type="button" @click="keep.mutate({ message })">Keep the message</button>
-        <v-checkbox :model-value="template.prices" label="Prices on the slip (never on orders tagged “gift”)" :disabled="!may()" @update:model-value="keep.mutate({ prices: !!$event })" />
+        <v-checkbox class="mb-3" :model-value="template.prices" label="Prices on the slip (never on orders tagged “gift”)" :disabled="!may()" @update:model-value="keep.mutate({ prices: !!$event })" />
         <v-select :model-value="template.label_line" label="Free line on the label, beside the order number" :items="LINES" :disabled="!may()" @update:model-value="keep.mutate({ label_line: $event })" />
         <p class="mt-2">{{ template.has_logo ? "A logo stands on the slips." : "No logo yet." }}
           <label v-if="may()" class="link file">{{ template.has_logo ? "Another logo" : "Choose a logo" }}<input type="file" class="visually-hidden" accept="image/png,image/jpeg" @change="($event.target as HTMLInputElement).files?.[0] && logo.mutate(($event.target as HTMLInputElement).files![0]!)" /></label>
