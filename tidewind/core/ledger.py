@@ -2,7 +2,8 @@
 
 Accounts, all in minor units of the shop's currency: ``available`` and ``held`` together are the balance,
 ``postage`` is what labels cost, ``expected`` are refunds asked for, ``bank`` is where top-ups come from and
-carriers' bills are paid; ``owed`` (never above zero) is what carriers that bill by account will ask for.
+carriers' bills are paid; ``owed`` is what carriers that bill by account will ask for (below
+zero), or must give back of a bill that was paid (above).
 """
 
 from __future__ import annotations

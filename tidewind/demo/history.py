@@ -130,8 +130,16 @@ def _store(
     person = session.scalars(select(Person.id).order_by(Person.id)).first()
     noon = datetime.combine(day, time(11, 30), LISBON).astimezone(UTC)
     batch = session.scalars(
-        insert(Batch).values(client_key=f"history-{day}", person_id=person, name=f"{day:%A} {day.day} {day:%B}",
-                             created_at=noon, asked_at=noon, state="archived").returning(Batch.id)
+        insert(Batch)
+        .values(
+            client_key=f"history-{day}",
+            person_id=person,
+            name=f"{day:%A} {day.day} {day:%B}",
+            created_at=noon,
+            asked_at=noon,
+            state="archived",
+        )
+        .returning(Batch.id)
     ).one()
     ids = _insert(session, Order, [_order_row(s, channel, noon) for s in sent])
     session.execute(insert(OrderLine), [

@@ -16,7 +16,6 @@ class LedgerAccount(Base):
     __tablename__ = "ledger_account"
     __table_args__ = (
         CheckConstraint("code not in ('available', 'held', 'expected') or balance_minor >= 0", name="in_credit"),
-        CheckConstraint("code <> 'owed' or balance_minor <= 0", name="owed"),
     )
     code: Mapped[str] = mapped_column(String(20), primary_key=True)
     balance_minor: Mapped[int] = mapped_column(BigInteger, default=0)

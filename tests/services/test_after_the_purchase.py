@@ -1,0 +1,462 @@
+"""Batches, voids, refunds, returns, requests and papers, each through what people do with it."""
+
+from __future__ import annotations
+
+import random
+
+import httpx
+import pytest
+from sqlalchemy import func, select, text
+from sqlalchemy.exc import DBAPIError
+
+from tests.conftest import Clock
+from tests.documents.test_paper import text_of
+from tests.services.test_buying import agree, ask, books, buy, clear_orders, ids_of, person
+from tidewind.core.addresses.check import Address
+from tidewind.db.tables import CarrierAccount, Label, LabelRequest, Message, Order, PrintJob, Return, Shipment
+from tidewind.services import (
+    batches,
+    buying,
+    checking,
+    following,
+    followups,
+    money,
+    orders,
+    papers,
+    printers,
+    printing,
+    requests,
+    returns,
+    settling,
+    templates,
+    voiding,
+    working,
+)
+from tidewind.services.errors import Conflict, Invalid, NotFound, TooMany
+from tidewind.services.shop_facts import shop_settings
+from tidewind.standins.world import World
+from tidewind.web.access import Wiring
+
+
+def bought(wiring: Wiring, count: int, carrier: str = "norvia", key: str = "first-click") -> list[int]:
+    with wiring.sessions() as session:
+        wanted = clear_orders(session, carrier, count)
+    ids = ids_of(wiring, ask(wiring, wanted, key).batch_id)
+    assert {buy(wiring, i) for i in ids} == {"bought"}
+    return ids
+
+
+def void(wiring: Wiring, ids: list[int], printed_too: bool = False) -> voiding.Voided:
+    with wiring.sessions.begin() as session:
+        return voiding.ask_void(session, ids, "Inês", printed_too, wiring.clock())
+
+
+def settle(wiring: Wiring) -> dict[int, str]:
+    return voiding.settle_due(wiring.sessions, wiring.outside, wiring.clock)
+
+
+def state(wiring: Wiring, shipment_id: int) -> tuple[str, str]:
+    with wiring.sessions() as session:
+        shipment = session.get_one(Shipment, shipment_id)
+        return shipment.state, shipment.order.state
+
+
+def test_a_void_is_pending_for_days_and_the_order_comes_back_with_its_plan(
+    wiring: Wiring, world: World, clock: Clock
+) -> None:
+    first, second = bought(wiring, 2)
+    with wiring.sessions() as session:
+        order = session.get_one(Shipment, first).order
+        plan, price, number = order.plan, order.price_minor or 0, order.number
+    followups.send_due(wiring.sessions, wiring.outside, clock)
+    assert void(wiring, [first]).asked == [first]
+    assert state(wiring, first) == ("void_asked", "open")
+    assert books(wiring)["expected"] == price
+    with wiring.sessions() as session:
+        again = session.get_one(Order, order.id)
+        assert (again.plan["parcels"], again.price_minor) == (plan["parcels"], price)
+    world.set_fault("norvia", "down", 1)
+    assert settle(wiring) == {}  # the carrier does not answer: asked again
+    assert settle(wiring) == {first: "pending"}
+    assert settle(wiring) == {}  # asked about again in an hour
+    clock.move(days=7)
+    assert settle(wiring) == {first: "voided"}
+    assert (books(wiring)["expected"], books(wiring)["available"]) == (0, 60_000 - books(wiring)["postage"])
+    assert agree(wiring, world) == 1
+    following.follow_due(wiring.sessions, wiring.outside, clock)
+    assert "scanned" in void(wiring, [second]).refused[second]
+    followups.send_due(wiring.sessions, wiring.outside, clock)
+    told = [t for t in httpx.get(f"{wiring.settings.standins_url}/larkspur/told").json() if t["number"] == number]
+    assert [sorted(t) for t in told] == [
+        ["carrier", "number", "tracking_numbers", "tracking_url"],
+        ["number", "withdrawn"],
+    ]
+    with wiring.sessions() as session:
+        once_more = session.get_one(Order, order.id)
+        assert ask(wiring, [once_more], "buys-again").taken == [order.id]
+
+
+def test_voids_that_cannot_be_or_must_be_asked_twice(wiring: Wiring, world: World, clock: Clock) -> None:
+    printed, scanned, refused = bought(wiring, 3)
+    with wiring.sessions.begin() as session:
+        printing.print_labels(session, [printed], clock())
+        session.get_one(Shipment, scanned).tracking_state = "accepted"
+    with pytest.raises(Conflict, match="printed already"):
+        void(wiring, [printed, refused])
+    assert books(wiring)["expected"] == 0
+    done = void(wiring, [printed, scanned], printed_too=True)
+    assert (done.asked, "scanned" in done.refused[scanned]) == ([printed], True)
+    assert "already" in void(wiring, [printed]).refused[printed]
+    world.set_fault("norvia", "void_refused", 2)
+    void(wiring, [refused])
+    settle(wiring)
+    clock.move(days=7)
+    assert settle(wiring) == {printed: "void_refused", refused: "void_refused"}
+    assert state(wiring, refused) == ("void_refused", "shipped")  # the label counts: the order went with it
+    assert books(wiring)["expected"] == 0
+    with wiring.sessions() as session:
+        spent = session.scalars(select(Shipment).where(Shipment.state != "voided")).all()
+        assert books(wiring)["postage"] == sum(s.price_minor for s in spent)
+    with pytest.raises(NotFound):
+        void(wiring, [999_999])
+
+
+def test_an_overdue_refund_is_shown_and_chased_by_mail(wiring: Wiring, world: World, clock: Clock) -> None:
+    late, in_time = bought(wiring, 2)
+    void(wiring, [late])
+    clock.move(days=15)
+    void(wiring, [in_time])
+    with wiring.sessions.begin() as session:
+        waiting, overdue = voiding.waiting_refunds(session, clock())
+        assert ([s.id for s in waiting], [s.id for s in overdue]) == ([in_time], [late])
+        with pytest.raises(Conflict, match="not overdue"):
+            voiding.chase(session, wiring.outside, in_time, "refunds@norvia.example", "Inês", clock())
+        voiding.chase(session, wiring.outside, late, "refunds@norvia.example", "Inês", clock())
+        number = session.get_one(Shipment, late).labels[0].tracking_number
+    mail = httpx.get(f"{wiring.settings.standins_url}/mail/all").json()[-1]
+    assert (mail["recipient"], number in mail["body"], "PT-88310042" in mail["body"]) == (
+        "refunds@norvia.example",
+        True,
+        True,
+    )
+
+
+def test_a_batch_is_filled_changed_bought_in_part_and_put_away(wiring: Wiring, clock: Clock) -> None:
+    with wiring.sessions() as session:
+        wanted = clear_orders(session, "norvia", 5)
+        tome, ines = person(session, "tome"), person(session, "ines")
+        held = session.scalars(select(Order).where(Order.state == "held")).first()
+        assert held
+    ids = [o.id for o in wanted]
+    with wiring.sessions.begin() as session:
+        mine = batches.open_batch(session, "Morning", "batch-key-1", tome).id
+        theirs = batches.open_batch(session, "", "batch-key-2", ines).id
+        assert batches.open_batch(session, "Morning", "batch-key-1", tome).id == mine
+        assert batches.fill(session, mine, ids[:4], tome, False, clock()).added == 4
+        working.claim(session, [ids[4]], ines, False, clock())
+        filled = batches.fill(session, theirs, [ids[0], held.id], ines, False, clock())
+        assert (filled.added, filled.left_out) == (0, {ids[0]: "lies in Morning, Tomé Brisson’s", held.id: "is held"})
+        assert batches.fill(session, mine, [ids[4]], tome, False, clock()).left_out == {
+            ids[4]: "Inês Valadar is working on it"
+        }
+        order, _ = batches.scan(session, mine, wanted[4].number, ines, clock())
+        assert order.batch_id == mine
+        with pytest.raises(NotFound, match="No order has"):
+            batches.scan(session, mine, "NO-SUCH", tome, clock())
+    with wiring.sessions.begin() as session:
+        orders.edit_hand(session, [ids[1]], {"service": "np-economy"}, "Tomé", clock())
+        batches.change(session, mine, "Road today", {"service": "np-parcel", "extras": ["signature"]}, clock())
+        batch = batches.get_batch(session, mine)
+        rows = {o.id: o for o in batches.orders_in(session, mine)}
+        assert {rows[i].service for i in ids if i != ids[1]} == {"np-parcel"}
+        assert (rows[ids[1]].service, batches.exceptions_of(batch, rows[ids[1]])) == ("np-economy", ["service"])
+        assert rows[ids[0]].plan["trail"]["service"][-1]["layer"] == "batch"
+        assert rows[ids[0]].plan["extras"] == ["signature"]
+        assert batches.take_out(session, mine, [ids[2]], clock()) == 1
+        assert session.get_one(Order, ids[2]).plan["trail"]["service"][-1]["layer"] != "batch"
+        with pytest.raises(Invalid, match="can change"):
+            batches.change(session, mine, None, {"desk": "x"}, clock())
+        with pytest.raises(Conflict, match="still lie"):
+            batches.archive(session, mine, True)
+    with wiring.sessions.begin() as session:
+        lying = batches.orders_in(session, mine)
+        found = checking.check_orders(session, {o.id: o.price_minor for o in lying}, tome, clock())
+        assert {c.words for c in found.checks if c.kind == "extras"} >= {"Signature"}
+        assert [c.words for c in found.checks if c.kind == "conflict"] == ["Inês Valadar is working on it"]
+        some = [buying.Wish(o.id, o.price_minor or 0) for o in lying[:2]]
+        assert len(buying.ask(session, some, "batch-click-1", tome, clock(), mine).taken) == 2
+        assert batches.get_batch(session, mine).state == "open"
+        rest = [buying.Wish(o.id, o.price_minor or 0) for o in lying[2:]]
+        assert buying.ask(session, rest, "batch-click-2", tome, clock(), mine).dropped == {}
+        assert buying.ask(session, rest, "batch-click-3", tome, clock(), mine).dropped == {}  # a doubled click
+    with wiring.sessions.begin() as session:
+        assert settling.cancel_waiting(session, mine, "Tomé", clock()) == 4
+        assert books(wiring)["held"] > 0  # not committed yet
+    assert books(wiring)["available"] == 60_000
+    with wiring.sessions.begin() as session:
+        batches.archive(session, mine, True)
+        assert [b.id for b in batches.summaries(session, archived=True, text=wanted[0].number)] == [mine]
+        assert mine not in [b.id for b in batches.summaries(session)]
+        assert session.get_one(Order, ids[0]).state == "open"
+
+
+def test_what_is_dear_needs_the_owners_yes_and_another_plan_another(wiring: Wiring, clock: Clock) -> None:
+    with wiring.sessions.begin() as session:
+        order = clear_orders(session, "norvia", 1)[0]
+        service = order.service
+        shop_settings(session).approve_over_minor = (order.price_minor or 0) - 1
+        session.flush()
+        orders.edit_hand(session, [order.id], {"desk": "x"}, "Tomé", clock())
+        assert "dearer than" in order.snags[0].words
+        found = checking.check_orders(session, {order.id: order.price_minor}, 1, clock())
+        assert [c.kind for c in found.checks] == ["approval"]
+        orders.approve(session, [order.id], "Inês", clock())
+        assert order.price_minor is not None
+        orders.edit_hand(session, [order.id], {"extras": ["signature"]}, "Tomé", clock())
+        assert [s.code for s in order.snags] == ["needs_approval"]
+        orders.edit_hand(session, [order.id], {"extras": None}, "Tomé", clock())
+        shop_settings(session).approve_over_minor = None
+        shop_settings(session).approve_services = [service]
+        session.flush()
+        orders.edit_hand(session, [order.id], {"desk": "y"}, "Tomé", clock())
+        found = checking.check_orders(session, {order.id: None}, 1, clock())
+        assert ["on the list" in c.words for c in found.checks if c.kind == "approval"] == [True]
+
+
+def test_who_pays_balance_account_or_somebody_else(wiring: Wiring, clock: Clock) -> None:
+    with wiring.sessions.begin() as session:
+        session.scalars(select(CarrierAccount).where(CarrierAccount.code == "brightmile")).one().payer = "account"
+        own, theirs = clear_orders(session, "norvia", 2)
+        road = clear_orders(session, "brightmile", 1)[0]
+        orders.edit_hand(session, [theirs.id], {"bill_to": {"who": "recipient", "account": "R-991"}}, "Inês", clock())
+    ids = ids_of(wiring, ask(wiring, [own, theirs, road]).batch_id)
+    assert books(wiring)["held"] == own.price_minor
+    assert {buy(wiring, i) for i in ids} == {"bought"}
+    after = books(wiring)
+    assert (after["available"], after["owed"]) == (60_000 - (own.price_minor or 0), -(road.price_minor or 0))
+    with wiring.sessions.begin() as session:
+        assert money.margins(session, [own.id, theirs.id])[own.id].cost_minor == own.price_minor
+        assert theirs.id not in money.margins(session, [theirs.id])
+        with pytest.raises(Invalid):
+            money.pay_bill(session, (road.price_minor or 0) + 1, "bill-0001", "Inês", clock())
+        money.pay_bill(session, road.price_minor or 0, "bill-0001", "Inês", clock())
+        assert [e.kind for e in money.entries(session, money.Asks(kinds=("bill_paid", "on_account")))] == [
+            "bill_paid",
+            "on_account",
+        ]
+        assert money.totals(session, money.Asks(account="owed"))["owed"] == 0
+        rows = list(money.file_rows(session, money.Asks(text=own.number)))
+        assert [r[2] for r in rows] == ["hold", "charge"]
+        assert rows[0][-1] == str(60_000 - (own.price_minor or 0))
+    with wiring.sessions() as session:
+        by_carrier = {s.order_id: s.id for s in session.scalars(select(Shipment))}
+    void(wiring, [by_carrier[road.id], by_carrier[theirs.id]])
+    settle(wiring)
+    clock.move(days=10)
+    assert settle(wiring) == {by_carrier[road.id]: "voided", by_carrier[theirs.id]: "voided"}
+    # The bill was paid before the void: the carrier now owes us.
+    after = books(wiring)
+    assert (after["owed"], after["expected"], after["postage"]) == (road.price_minor, 0, own.price_minor)
+
+
+def test_a_label_for_the_way_back_is_charged_when_first_scanned(wiring: Wiring, world: World, clock: Clock) -> None:
+    with wiring.sessions.begin() as session:
+        wanted = [o for o in clear_orders(session, "norvia", 40) if o.service == "np-parcel" and o.address.get("email")]
+        letters = [o for o in clear_orders(session, "norvia", 40) if o.service in {"np-letter", "np-registered"}]
+    ids = ids_of(wiring, ask(wiring, [wanted[0], letters[0]]).batch_id)
+    for i in ids:
+        buy(wiring, i)
+    with wiring.sessions.begin() as session:
+        by_order = {s.order_id: s.id for s in session.scalars(select(Shipment))}
+        with pytest.raises(Conflict, match="no labels for the way back"):
+            returns.ask_return(session, returns.ReturnWish(by_order[letters[0].id], True), "Rute", clock())
+        made = returns.ask_return(
+            session, returns.ReturnWish(by_order[wanted[0].id], False, "does not fit"), "Rute", clock()
+        )
+    with wiring.sessions.begin() as session, pytest.raises(Conflict, match="already"):
+        returns.ask_return(session, returns.ReturnWish(by_order[wanted[0].id], True), "Rute", clock())
+    world.set_fault("norvia", "down", 1)
+    assert returns.make_due(wiring.sessions, wiring.outside, clock) == {made.id: "making"}
+    assert returns.make_due(wiring.sessions, wiring.outside, clock) == {made.id: "ready"}
+    followups.send_due(wiring.sessions, wiring.outside, clock)
+    mails = httpx.get(f"{wiring.settings.standins_url}/mail/all").json()
+    mail = next(m for m in mails if "send back" in m["subject"])
+    assert httpx.get(f"{wiring.settings.standins_url}/mail/{mail['id']}/paper").content.startswith(b"%PDF")
+    before = books(wiring)["available"]
+    clock.move(days=3)
+    assert returns.follow_due(wiring.sessions, wiring.outside, clock) == 0
+    with wiring.sessions() as session:
+        row = session.get_one(Return, made.id)
+        assert (row.state, books(wiring)["available"]) == ("ready", before)
+        httpx.post(f"{wiring.settings.standins_url}/carriers/norvia/returns/{row.tracking_number}/use")
+    clock.move(days=1)
+    assert returns.follow_due(wiring.sessions, wiring.outside, clock) == 1
+    assert returns.follow_due(wiring.sessions, wiring.outside, clock) == 0  # charged once
+    assert books(wiring)["available"] == before - row.price_minor
+    clock.move(days=9)
+    returns.follow_due(wiring.sessions, wiring.outside, clock)
+    with wiring.sessions.begin() as session:
+        assert session.get_one(Return, made.id).state == "back"
+        with pytest.raises(Invalid):
+            returns.close(session, made.id, "eaten", "Rute", clock())
+        assert returns.close(session, made.id, "refunded", "Rute", clock()).state == "closed"
+        assert printing.print_returns(session, [made.id], "a4").startswith(b"%PDF")
+
+
+ASKED = requests.Typed(
+    asked_by="Mafalda", address=Address(name="Ana Couto", street="Rua do Sol 4", city="Viseu", postcode="3500-108", country="PT"),
+    what="Seed trays", gross_g=1_800, sides_mm=(400, 300, 120), sticker_mail="mafalda@club.example",
+    waiter_mail="ana@club.example", cost_code="GC-10 Trials",
+)  # fmt: skip
+
+
+def test_a_colleague_asks_and_gets_a_label_by_mail(wiring: Wiring, clock: Clock) -> None:
+    from dataclasses import replace
+
+    supplier = Address(
+        company="Viveiros do Vale", name="Rui", street="Estrada 1", city="Braga", postcode="4705-330", country="PT"
+    )
+    with wiring.sessions.begin() as session:
+        key = requests.links(session)[0].key
+        with pytest.raises(NotFound):
+            requests.ask(session, "guessed", ASKED, "request-0", "10.0.0.1", clock())
+        bad = replace(
+            ASKED, what=" ", sticker_mail="nobody", cost_code="mine", address=replace(ASKED.address, postcode="1")
+        )
+        with pytest.raises(Invalid, match=r"postcode.*What is in it.*label cannot be right.*cost codes"):
+            requests.ask(session, key, bad, "request-0", "10.0.0.1", clock())
+        made = requests.ask(session, key, replace(ASKED, sender=supplier), "request-1", "10.0.0.1", clock())
+        assert requests.ask(session, key, ASKED, "request-1", "10.0.0.1", clock()).id == made.id
+        turned = requests.ask(session, key, ASKED, "request-2", "10.0.0.1", clock())
+        for n in range(6):
+            requests.ask(session, key, ASKED, f"request-more-{n}", "10.0.0.1", clock())
+        with pytest.raises(TooMany):
+            requests.ask(session, key, ASKED, "request-9", "10.0.0.1", clock())
+        assert requests.decline(session, turned.id, "use the van", "Tomé", clock()).state == "declined"
+        order = requests.approve(session, made.id, 2_100, None, "Tomé", clock())
+        assert (order.reference, order.plan["parcels"][0]["gross_g"]) == ("GC-10 Trials", 2_100)
+        with pytest.raises(Conflict, match="approved"):
+            requests.approve(session, made.id, None, None, "Inês", clock())
+    shipment_id = ids_of(wiring, ask(wiring, [order]).batch_id)[0]
+    assert buy(wiring, shipment_id) == "bought"
+    followups.send_due(wiring.sessions, wiring.outside, clock)
+    mails = {m["recipient"]: m for m in httpx.get(f"{wiring.settings.standins_url}/mail/all").json()}
+    assert (mails["mafalda@club.example"]["paper"], mails["ana@club.example"]["paper"]) == ("label.pdf", None)
+    with wiring.sessions() as session:
+        shipment = session.get_one(Shipment, shipment_id)
+        assert shipment.sender["city"] == "Braga"
+        assert shipment.labels[0].tracking_number in mails["ana@club.example"]["body"]
+        assert session.get_one(LabelRequest, made.id).state == "labelled"
+        assert session.scalar(select(func.count(Message.id)).where(Message.shipment_id == shipment_id)) == 2
+
+
+def test_papers_and_printers(wiring: Wiring, world: World, clock: Clock, tmp_path) -> None:  # type: ignore[no-untyped-def]
+    ids = bought(wiring, 4)
+    with wiring.sessions.begin() as session:
+        templates.set_template(session, "Water at once", prices=True, label_line="items")
+        with pytest.raises(Invalid, match="no PNG"):
+            templates.set_logo(session, b"GIF89a" + b"x" * 50)
+        first = session.get_one(Shipment, ids[0])
+        first.order.tags = ["gift"]
+        both = printing.print_interleaved(session, ids, clock(), "narrow", "shelf")
+        assert text_of(both, tmp_path).count("Packing slip") == 4
+        slips = text_of(printing.print_slips(session, ids), tmp_path)
+        assert slips.count("Water at once") == 4
+        assert 0 < slips.count("EUR") < text_of(printing.print_invoices(session, ids), tmp_path).count("EUR")
+        picks = text_of(printing.print_pick_list(session, ids, "letter"), tmp_path)
+        goods = papers.goods_of(session, printing.shipments_in(session, ids))
+        assert all(line.sku in picks for line in goods.lines.values())
+        summary = text_of(printing.print_batch_summary(session, first.batch_id), tmp_path)
+        assert all((lb.tracking_number or "")[:9] in summary for lb in first.labels)
+        assert printing.print_pictures(session, ids[:1], clock())[1] == "png"
+        assert printing.print_pictures(session, ids, clock())[1] == "zip"
+        assert "Reprint" in text_of(printing.print_labels(session, ids[:1], clock()), tmp_path)
+        assert printing.mark_printed(session, ids, False, clock()) == 4
+        waiting = clear_orders(session, "brightmile", 1)[0]
+        trial = text_of(printing.trial_labels(session, waiting.id), tmp_path)
+        assert ("TEST" in trial, "Reprint" in trial) == (True, False)
+        assert templates.recipe_barcodes(session, clock()).startswith(b"%PDF")
+    world.set_fault("bench-label", "down", 1)
+    with wiring.sessions.begin() as session:
+        wish = printers.PrintWish("label", ids, "print-click-1", "carrier")
+        job = printers.send(session, wish, person(session, "tome"), clock())
+        assert printers.send(session, wish, person(session, "tome"), clock()).id == job.id
+        with pytest.raises(Invalid, match="Say which printer"):
+            printers.send(
+                session, printers.PrintWish("invoice", ids, "print-click-2"), person(session, "tome"), clock()
+            )
+        assert session.scalar(select(func.count(Label.id)).where(Label.printed_at.is_not(None))) == len(
+            session.scalars(select(Label.id).where(Label.shipment_id.in_(ids))).all())  # fmt: skip
+    assert printers.send_due(wiring.sessions, wiring.outside, clock) == 0
+    with wiring.sessions() as session:
+        assert "maintenance" in session.get_one(PrintJob, job.id).last_error
+    clock.move(minutes=1)
+    assert printers.send_due(wiring.sessions, wiring.outside, clock) == 1
+    assert printers.send_due(wiring.sessions, wiring.outside, clock) == 0
+    with wiring.sessions.begin() as session:
+        with pytest.raises(Conflict, match="printed already"):
+            printers.change_job(session, job.id, "cancel", clock())
+        assert printers.change_job(session, job.id, "again", clock()).id != job.id
+    assert printers.send_due(wiring.sessions, wiring.outside, clock) == 1
+    held = [j["title"] for j in httpx.get(f"{wiring.settings.standins_url}/printers/all").json()]
+    assert held == ["Labels of 4 orders", "Labels of 4 orders, again"]
+
+
+def test_a_random_walk_through_the_purchase_never_loses_a_cent(  # noqa: C901 - one arm for each thing people do
+    wiring: Wiring, world: World, clock: Clock
+) -> None:
+    chance = random.Random(7)
+    for step in range(60):
+        with wiring.sessions() as session:
+            waiting = clear_orders(session, chance.choice(("norvia", "brightmile")), 3)
+            done = session.scalars(select(Shipment.id).where(Shipment.state == "bought")).all()
+            begun = session.scalars(select(Shipment.id).where(Shipment.state == "buying")).all()
+        if chance.random() < 0.2:
+            world.set_fault("norvia", chance.choice(("error", "duplicate_answer", "dearer", "down", "void_refused")), 1)
+        match chance.choice(("ask", "buy", "void", "settle", "top_up", "later", "cancel")):
+            case "ask" if waiting:
+                try:
+                    ask(wiring, waiting, f"walk-{step:04d}")
+                except Conflict as error:
+                    assert error.code == "no_balance"
+            case "buy":
+                for shipment_id in begun:
+                    try:
+                        buy(wiring, shipment_id)
+                    except Exception as error:
+                        assert type(error).__name__ in {"NeverSent", "MaybeDone"}
+            case "void" if done:
+                void(wiring, chance.sample(list(done), 1), printed_too=True)
+            case "settle":
+                settle(wiring)
+            case "top_up":
+                with wiring.sessions.begin() as session:
+                    money.top_up(session, chance.randint(100, 9_000), f"walk-{step:04d}", "Inês", clock())
+            case "later":
+                clock.move(hours=chance.choice((1, 30, 200)))
+                settling.sweep(wiring.sessions, wiring.outside, clock)
+            case "cancel" if begun:
+                with wiring.sessions.begin() as session:
+                    settling.cancel_waiting(session, session.get_one(Shipment, begun[0]).batch_id, "Tomé", clock())
+        after = books(wiring)
+        with wiring.sessions() as session:
+            rows = session.execute(select(Shipment.state, func.sum(Shipment.price_minor)).group_by(Shipment.state))
+            sums = {name: int(total) for name, total in rows}
+        assert after["held"] == sums.get("buying", 0)
+        assert after["expected"] == sums.get("void_asked", 0)
+        assert after["postage"] == sums.get("bought", 0) + sums.get("void_refused", 0)
+
+
+def test_the_database_refuses_what_the_code_would_never_do(wiring: Wiring) -> None:
+    shipment_id = bought(wiring, 1)[0]
+
+    def refused(statement: str) -> None:
+        with pytest.raises(DBAPIError), wiring.sessions.begin() as session:
+            session.execute(text(statement))
+
+    refused("update ledger_account set balance_minor = balance_minor + 1 where code = 'available'")
+    refused("update shipment set state = 'failed'")  # its money says that it is bought
+    refused("update shipment set state = 'void_asked'")  # without a day
+    refused("update shipment set price_minor = price_minor + 1, state = 'bought'")
+    refused("update shipment set bought_at = null")
+    assert state(wiring, shipment_id)[0] == "bought"
