@@ -219,6 +219,8 @@ def test_what_is_dear_needs_the_owners_yes_and_another_plan_another(wiring: Wiri
         shop_settings(session).approve_services = [service]
         session.flush()
         orders.edit_hand(session, [order.id], {"desk": "y"}, "Tomé", clock())
+        assert order.service not in {None, service}  # the policy takes one that nobody must be asked about
+        orders.edit_hand(session, [order.id], {"service": service}, "Tomé", clock())
         found = checking.check_orders(session, {order.id: None}, 1, clock())
         assert ["on the list" in c.words for c in found.checks if c.kind == "approval"] == [True]
 
