@@ -13,7 +13,8 @@ from reportlab.pdfgen.canvas import Canvas
 from benchmarks.quotes import in_turn
 from tidewind.core.codes import s10_number
 from tidewind.documents.fonts import REGULAR, load_fonts
-from tidewind.documents.label import HEIGHT, WIDTH, LabelPaper, labels_pdf
+from tidewind.documents.label import LabelPaper, labels_pdf
+from tidewind.documents.paper import STOCKS
 
 COUNT = 500
 
@@ -34,7 +35,7 @@ def papers() -> list[LabelPaper]:
 
 def floor() -> int:
     load_fonts()
-    canvas = Canvas(io.BytesIO(), pagesize=(WIDTH, HEIGHT), initialFontName=REGULAR)
+    canvas = Canvas(io.BytesIO(), pagesize=(STOCKS["roll"].width, STOCKS["roll"].height), initialFontName=REGULAR)
     for n in range(COUNT):
         Code128(f"CP{47312482 + n}9PT", barWidth=1.06, barHeight=74).drawOn(canvas, 20, 40)
         canvas.setFont(REGULAR, 12)

@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 import asyncio
-import logging
 from concurrent.futures import ThreadPoolExecutor
 
 import procrastinate
 from procrastinate.jobs import Job, Status
 from sqlalchemy.orm import Session, sessionmaker
 
-from tidewind.outside.errors import MaybeDone, NeverSent, OutsideError
+from tidewind.outside.errors import OutsideError
 from tidewind.services import (
     comparing,
     following,
@@ -30,7 +29,6 @@ from tidewind.settings import now
 # A worker gives a sign of life every two seconds; after eight without one its jobs are given to another.
 HEARTBEAT_S, STALLED_AFTER_S = 2.0, 8.0
 SIDE_BY_SIDE = 20
-log = logging.getLogger(__name__)
 
 
 def make_worker_app(database_url: str, sessions: sessionmaker[Session], outside: Outside) -> procrastinate.App:
@@ -39,13 +37,7 @@ def make_worker_app(database_url: str, sessions: sessionmaker[Session], outside:
 
     @app.task(name="buy_shipments")
     def buy_shipments(shipment_ids: list[int]) -> None:
-        for shipment_id in shipment_ids:
-            try:
-                settling.buy_shipment(sessions, outside, shipment_id, now)
-            except (NeverSent, MaybeDone):
-                continue  # stays "buying"; the sweep asks the carrier again, for this one only
-            except Exception:
-                log.exception("shipment %s could not be bought", shipment_id)  # the others still can
+        settling.buy_shipments(sessions, outside, shipment_ids, now)
 
     @app.task(name="replan")
     def replan(work_id: int) -> None:

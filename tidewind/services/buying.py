@@ -15,13 +15,13 @@ from zoneinfo import ZoneInfo
 
 from sqlalchemy import select
 from sqlalchemy.exc import IntegrityError
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import Session, lazyload
 
 from tidewind.core.quantities import money_text
 from tidewind.db.tables import Batch, CarrierAccount, Label, Order, Person, Shipment
 from tidewind.services.departures import default_place, departure_for
 from tidewind.services.errors import Conflict, Invalid, NotFound
-from tidewind.services.money import lock_available, post_all, posting
+from tidewind.services.money import Posting, lock_available, post_all
 from tidewind.services.queue import defer
 from tidewind.services.shop_facts import carriers_in_force, shop_settings
 
@@ -107,6 +107,7 @@ def _locked_batch(session: Session, batch_id: int) -> Batch:
 def _locked_orders(session: Session, ids: Mapping[int, int]) -> Sequence[Order]:
     """Lock orders in one order for everybody, so that two batches never wait in a circle."""
     query = select(Order).where(Order.id.in_(ids)).order_by(Order.id).with_for_update(of=Order)
+    query = query.options(lazyload(Order.lines))
     found = session.scalars(query.execution_options(populate_existing=True)).all()
     if len(found) != len(ids):
         raise NotFound("unknown_order", "One of these orders does not exist. Nothing was bought.")
@@ -157,8 +158,8 @@ def _hold(session: Session, orders: Sequence[Order], batch: Batch, asked: Asked,
     session.add_all(shipments)
     session.flush()
     post_all(session, [
-        posting("hold", s.price_minor, key=f"hold:{s.idempotency_key}", at=now, shipment_id=s.id,
-                reason=f"Label for order {s.order.number}, {s.service_name}")
+        Posting("hold", s.price_minor, f"hold:{s.idempotency_key}",
+                f"Label for order {s.order.number}, {s.service_name}", now, s.id)
         for s in shipments if s.payer == "balance" and s.price_minor
     ])  # fmt: skip
     asked.taken += [order.id for order in orders]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from datetime import datetime, timedelta
 
 from sqlalchemy import delete, func, select
@@ -32,19 +32,29 @@ Follow it here: {link}
 """
 
 
-def after_purchase(session: Session, shipment: Shipment, base_url: str, now: datetime) -> None:
-    """Write, in the purchase's own transaction, what the channel and the buyer must be told."""
-    _tell_channels(session, shipment, "shipped", now)
-    recipient = shipment.address.get("email", "")
-    if recipient:
-        values = _values(session, shipment, base_url)
-        session.add(
-            Message(
-                shipment_id=shipment.id, kind="shipped", recipient=recipient, subject=fill(_SUBJECT, values),
-                body=fill(_BODY, values), reason="a label was bought for the order", next_at=now,
-            )
-        )  # fmt: skip
-    defer(session, "send_followups", lock="send_followups")
+def after_purchase(
+    session: Session, shipments: Sequence[Shipment], along: Mapping[int, Sequence[Order]], base_url: str, now: datetime
+) -> None:
+    """Write, in the purchase's own transaction, what channels and buyers must be told.
+
+    ``along`` holds the orders that went with another, by the id of that one.
+    """
+    if not shipments:
+        return
+    carriers = dict(session.execute(select(CarrierAccount.code, CarrierAccount.name)).all())
+    for shipment in shipments:
+        _write_notices(session, shipment, (shipment.order, *along.get(shipment.order_id, ())), "shipped", now)
+        recipient = shipment.address.get("email", "")
+        if recipient:
+            values = _values(session, shipment, carriers.get(shipment.carrier, shipment.carrier), base_url)
+            session.add(
+                Message(
+                    shipment_id=shipment.id, kind="shipped", recipient=recipient, subject=fill(_SUBJECT, values),
+                    body=fill(_BODY, values), reason="a label was bought for the order", next_at=now,
+                )
+            )  # fmt: skip
+    # A little later: while a batch is being bought, its labels come first.
+    defer(session, "send_followups", lock="send_followups", in_seconds=3)
 
 
 def mail_label(session: Session, shipment: Shipment, recipient: str, words: str, why: str, now: datetime) -> None:
@@ -82,7 +92,11 @@ def after_void(session: Session, shipment: Shipment, now: datetime) -> None:
 
 
 def _tell_channels(session: Session, shipment: Shipment, news: str, now: datetime) -> None:
-    for order in (shipment.order, *_gone_along(session, shipment.order)):
+    _write_notices(session, shipment, (shipment.order, *_gone_along(session, shipment.order)), news, now)
+
+
+def _write_notices(session: Session, shipment: Shipment, orders: Sequence[Order], news: str, now: datetime) -> None:
+    for order in orders:
         if order.channel.kind == "webshop" and order.channel.write_back.get(news, False):
             kind = news if order is shipment.order else f"{news}:{order.id}"
             session.add(ChannelNotice(shipment_id=shipment.id, kind=kind, next_at=now))
@@ -104,12 +118,11 @@ def tracking_url(base_url: str, shipment: Shipment) -> str:
     return f"{base_url}/t/{shipment.tracking_key}"
 
 
-def _values(session: Session, shipment: Shipment, base_url: str) -> dict[str, str]:
-    account = session.scalar(select(CarrierAccount.name).where(CarrierAccount.code == shipment.carrier))
+def _values(session: Session, shipment: Shipment, carrier: str, base_url: str) -> dict[str, str]:
     return {
         "name": shipment.address["name"] or shipment.address["company"],
         "order": shipment.order.number,
-        "carrier": account or shipment.carrier,
+        "carrier": carrier,
         "service": shipment.service_name,
         "numbers": ", ".join(label.tracking_number or "" for label in shipment.labels),
         "arrives": f"{shipment.arrives:%a} {shipment.arrives.day} {shipment.arrives:%b}" if shipment.arrives else "",

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
-from sqlalchemy import Select, func, select
+from sqlalchemy import Select, func, insert, select
 from sqlalchemy.orm import Session
 
 from tidewind.core.ledger import ACCOUNTS, entry
@@ -51,24 +51,37 @@ def lock_available(session: Session) -> int:
     return row.balance_minor
 
 
-def posting(
-    kind: str, amount: int, *, key: str, reason: str, at: datetime, shipment_id: int | None = None
-) -> LedgerEntry:
-    """Return a balanced entry, ready to be written.
+@dataclass(frozen=True, slots=True)
+class Posting:
+    """An entry to be written: its kind, minor units, a key that makes it unique, and what it is about."""
 
-    Its lines stand in the order of their accounts, so that two transactions never wait for each other's balances in a
-    circle.
+    kind: str
+    amount: int
+    key: str
+    reason: str
+    at: datetime
+    shipment_id: int | None = None
+
+
+def post_all(session: Session, postings: Iterable[Posting]) -> None:
+    """Write entries; the database refuses a second one with the same key and any that does not balance.
+
+    Lines are written in the order of their accounts, so that two transactions never wait for each other's balances in
+    a circle.
     """
-    row = LedgerEntry(key=key, at=at, kind=kind, reason=reason[:200], shipment_id=shipment_id)
-    lines = sorted(entry(kind, amount).postings)
-    row.lines = [LedgerLine(account=account, amount_minor=part) for account, part in lines]
-    return row
-
-
-def post_all(session: Session, entries: Sequence[LedgerEntry]) -> None:
-    """Write entries; the database refuses a second one with the same key and any that does not balance."""
-    session.add_all(entries)
     session.flush()
+    wanted = list(postings)
+    if not wanted:
+        return
+    rows = [
+        {"key": p.key, "at": p.at, "kind": p.kind, "reason": p.reason[:200], "shipment_id": p.shipment_id}
+        for p in wanted
+    ]
+    ids = session.scalars(insert(LedgerEntry).returning(LedgerEntry.id, sort_by_parameter_order=True), rows).all()
+    session.execute(insert(LedgerLine), [
+        {"entry_id": entry_id, "account": account, "amount_minor": part, "balance_after": 0}
+        for entry_id, p in zip(ids, wanted, strict=True) for account, part in sorted(entry(p.kind, p.amount).postings)
+    ])  # fmt: skip
 
 
 def post(
@@ -76,7 +89,7 @@ def post(
 ) -> None:
     """Write one balanced entry; an amount of zero moves nothing and is not written."""
     if amount:
-        post_all(session, [posting(kind, amount, key=key, reason=reason, at=at, shipment_id=shipment_id)])
+        post_all(session, [Posting(kind, amount, key, reason, at, shipment_id)])
 
 
 def top_up(session: Session, amount: int, key: str, who: str, at: datetime) -> None:

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from datetime import datetime
+from typing import Any
 
 from sqlalchemy import delete, select
 from sqlalchemy.dialects.postgresql import insert
@@ -14,14 +15,19 @@ from tidewind.db.tables import Order, PrecedentRow
 _CARRIED = ("service", "packaging", "extras")
 
 
-def remember(session: Session, order: Order, now: datetime) -> None:
-    """Keep what was set by hand for this basket and destination group; without a hand edit nothing is kept."""
-    hand = {name: order.hand[name] for name in _CARRIED if order.hand.get(name)}
-    if not hand or not order.basket:
+def remember(session: Session, orders: Iterable[Order], now: datetime) -> None:
+    """Keep what was set by hand for each basket and destination group; without a hand edit nothing is kept."""
+    found: dict[tuple[str, str], dict[str, Any]] = {}
+    for order in orders:
+        hand = {name: order.hand[name] for name in _CARRIED if order.hand.get(name)}
+        if hand and order.basket:
+            found[order.basket, order.destination] = {"hand": hand, "order_number": order.number, "at": now}
+    if not found:
         return
-    values = {"hand": hand, "order_number": order.number, "at": now}
-    statement = insert(PrecedentRow).values(basket=order.basket, destination=order.destination, **values)
-    session.execute(statement.on_conflict_do_update(index_elements=["basket", "destination"], set_=values))
+    rows = [{"basket": basket, "destination": to, **kept} for (basket, to), kept in sorted(found.items())]
+    statement = insert(PrecedentRow).values(rows)
+    fresh = {name: statement.excluded[name] for name in ("hand", "order_number", "at")}
+    session.execute(statement.on_conflict_do_update(index_elements=["basket", "destination"], set_=fresh))
 
 
 def precedents(session: Session) -> Sequence[PrecedentRow]:

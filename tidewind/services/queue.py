@@ -10,8 +10,11 @@ from sqlalchemy.orm import Session
 _app = procrastinate.App(connector=procrastinate.SyncPsycopgConnector())
 
 
-def defer(session: Session, task: str, *, lock: str | None = None, **arguments: Any) -> None:
+def defer(session: Session, task: str, *, lock: str | None = None, in_seconds: int = 0, **arguments: Any) -> None:
     """Defer ``task`` with JSON-ready ``arguments``; jobs with the same ``lock`` never run side by side."""
     session.flush()
+    later = {"seconds": in_seconds} if in_seconds else None
     connection = session.connection().connection.driver_connection
-    _app.configure_task(task, allow_unknown=True, lock=lock, connection=connection).defer(**arguments)
+    _app.configure_task(task, allow_unknown=True, lock=lock, connection=connection, schedule_in=later).defer(
+        **arguments
+    )

@@ -193,11 +193,16 @@ def decline(session: Session, request_id: int, words: str, who: str, now: dateti
     return row
 
 
-def after_purchase(session: Session, shipment: Shipment, base_url: str, now: datetime) -> bool:
-    """Mail the label of a request to whoever sticks it on, and the number to whoever waits; tell if it was one."""
-    row = session.scalar(select(LabelRequest).where(LabelRequest.order_id == shipment.order_id).with_for_update())
-    if row is None:
-        return False
+def after_purchase(session: Session, shipments: Sequence[Shipment], base_url: str, now: datetime) -> set[int]:
+    """Mail labels that were asked for to whoever sticks them on, numbers to whoever waits; return which they are."""
+    by_order = {s.order_id: s for s in shipments}
+    rows = session.scalars(select(LabelRequest).where(LabelRequest.order_id.in_(by_order))).all()
+    for row in rows:
+        _send_label(session, row, by_order[row.order_id or 0], base_url, now)
+    return {by_order[row.order_id or 0].id for row in rows}
+
+
+def _send_label(session: Session, row: LabelRequest, shipment: Shipment, base_url: str, now: datetime) -> None:
     row.state = "labelled"
     words = f"Hello {row.asked_by},\n\nthe label you asked for is in the attachment. Print it at its full size.\n"
     mail_label(session, shipment, row.sticker_mail, words, "a label was asked for and bought", now)
@@ -211,4 +216,3 @@ def after_purchase(session: Session, shipment: Shipment, base_url: str, now: dat
             )
         )  # fmt: skip
     defer(session, "send_followups", lock="send_followups")
-    return True

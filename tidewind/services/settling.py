@@ -6,24 +6,26 @@ of the key.  Nothing is bought twice, nothing is lost.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+import logging
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import asdict
+from dataclasses import asdict, dataclass
 from datetime import datetime, timedelta
 
-from sqlalchemy import select, update
-from sqlalchemy.orm import Session, sessionmaker
+from sqlalchemy import select
+from sqlalchemy.orm import Session, defer, joinedload, sessionmaker
 
 from tidewind.core.addresses.check import Address, is_po_box
 from tidewind.core.addresses.latin import latin_address
 from tidewind.core.ledger import charge_kind
+from tidewind.core.order_facts import OrderFacts
 from tidewind.core.quantities import money_text
 from tidewind.db.tables import CarrierAccount, Order, Shipment
-from tidewind.outside.carrier import Sold, Wanted, WantedParcel
+from tidewind.outside.carrier import CarrierClient, Sold, Wanted, WantedParcel
 from tidewind.outside.errors import MaybeDone, NeverSent, RefusedOutside
 from tidewind.services import followups, requests
 from tidewind.services.live import tell
-from tidewind.services.money import post
+from tidewind.services.money import Posting, post, post_all
 from tidewind.services.planning import all_facts, plan_orders
 from tidewind.services.precedents import remember
 from tidewind.services.shop_facts import shop_settings
@@ -33,48 +35,99 @@ SETTLE_AFTER = timedelta(seconds=20)
 GIVE_UP_AFTER = timedelta(minutes=10)
 NEVER_BEGUN_AFTER = timedelta(minutes=5)
 LONGEST_PAUSE = timedelta(minutes=1)
+log = logging.getLogger(__name__)
+
+
+@dataclass(frozen=True, slots=True)
+class _Asking:
+    """A shipment about to be bought: its key, what is wanted, and the most that may be charged, in minor units."""
+
+    shipment_id: int
+    key: str
+    wanted: Wanted
+    most_minor: int
+
+
+Answer = Sold | str
+"""What a carrier sold, or in words why nothing was bought."""
+
+
+def buy_shipments(
+    sessions: sessionmaker[Session], outside: Outside, shipment_ids: Sequence[int], clock: Callable[[], datetime]
+) -> dict[int, str]:
+    """Ask a carrier for some shipments and write its answers; return the state of each afterwards.
+
+    All are of one carrier.  Safe to repeat at any point: the carrier honours the keys, and only shipments still being
+    bought are changed.  One that got no answer stays ``buying``, and the sweep settles it.
+    """
+    account, asking, others = _begin(sessions, shipment_ids, clock())
+    if account is None:
+        return others
+    client = outside.carrier(account)
+    answers = {}
+    for one in asking:
+        try:
+            answers[one.shipment_id] = _ask(client, account, one)
+        except (NeverSent, MaybeDone):
+            others[one.shipment_id] = "buying"
+        except Exception:
+            log.exception("shipment %s could not be bought", one.shipment_id)  # the others of its job still can
+            others[one.shipment_id] = "buying"
+    return {**others, **_write_answers(sessions, outside, answers, clock())}
 
 
 def buy_shipment(
     sessions: sessionmaker[Session], outside: Outside, shipment_id: int, clock: Callable[[], datetime]
 ) -> str:
-    """Ask the carrier for one shipment and write its answer; return the state afterwards.
+    """Ask the carrier for one shipment and write its answer; return the state afterwards."""
+    return buy_shipments(sessions, outside, [shipment_id], clock)[shipment_id]
 
-    Safe to repeat at any point: the carrier honours the key, and only a shipment still being bought is changed.
-    Raises NeverSent or MaybeDone where the carrier gave no answer; the sweep settles it later.
-    """
+
+def _begin(
+    sessions: sessionmaker[Session], shipment_ids: Sequence[int], now: datetime
+) -> tuple[CarrierAccount | None, list[_Asking], dict[int, str]]:
+    """Note that the carrier is being asked from now on, and return what it is asked for."""
     with sessions.begin() as session:
-        shipment = _locked(session, shipment_id)
-        if shipment is None:
-            return _state(session, shipment_id)
-        shipment.begun_at = shipment.begun_at or clock()
-        shipment.attempts += 1
-        pause = SETTLE_AFTER if shipment.attempts == 1 else timedelta(seconds=5 * 2 ** min(shipment.attempts, 5))
-        shipment.next_try_at = clock() + min(pause, LONGEST_PAUSE)
-        account = session.scalars(select(CarrierAccount).where(CarrierAccount.code == shipment.carrier)).one()
-        key, wanted = shipment.idempotency_key, _wanted(session, shipment, account.latin_only)
-    client = outside.carrier(account)
+        shipments = _locked(session, shipment_ids)
+        mine = {s.id for s in shipments}
+        others = _states(session, [i for i in shipment_ids if i not in mine])
+        if not shipments:
+            return None, [], others
+        for shipment in shipments:
+            shipment.begun_at = shipment.begun_at or now
+            shipment.attempts += 1
+            pause = SETTLE_AFTER if shipment.attempts == 1 else timedelta(seconds=5 * 2 ** min(shipment.attempts, 5))
+            shipment.next_try_at = now + min(pause, LONGEST_PAUSE)
+        account = session.scalars(select(CarrierAccount).where(CarrierAccount.code == shipments[0].carrier)).one()
+        tolerance = shop_settings(session).price_tolerance_minor
+        facts = all_facts(session, [s.order for s in shipments])
+        asking = [
+            _Asking(s.id, s.idempotency_key, _wanted(s, fact, account.latin_only), s.price_minor + tolerance)
+            for s, fact in zip(shipments, facts, strict=True)
+        ]
+        return account, asking, others
+
+
+def _ask(client: CarrierClient, account: CarrierAccount, one: _Asking) -> Answer:
     try:
-        sold = client.buy(key, wanted)
+        sold = client.buy(one.key, one.wanted)
     except RefusedOutside as refusal:
-        return _write_failure(sessions, shipment_id, f"{account.name}: {refusal}", clock())
+        return f"{account.name}: {refusal}"
     except MaybeDone:
-        found = client.find(key)  # the answer was lost on the way: what became of it?
+        found = client.find(one.key)  # the answer was lost on the way: what became of it?
         if found is None:
             raise
         sold = found
-    if _over_tolerance(sessions, shipment_id, sold):
-        client.cancel(key)
-        words = (
-            f"{account.name} asks {money_text(sold.price_minor)} now. It was voided at once; buy again if you agree."
-        )
-        return _write_failure(sessions, shipment_id, words, clock())
-    return _write_answer(sessions, outside, shipment_id, sold, clock())
+    if len(sold.parcels) != len(one.wanted.parcels):
+        raise MaybeDone(f"{len(sold.parcels)} numbers for {len(one.wanted.parcels)} parcels")
+    if sold.price_minor > one.most_minor:
+        client.cancel(one.key)
+        return f"{account.name} asks {money_text(sold.price_minor)} now. It was voided at once; buy again if you agree."
+    return sold
 
 
-def _wanted(session: Session, shipment: Shipment, latin_only: bool) -> Wanted:
+def _wanted(shipment: Shipment, facts: OrderFacts, latin_only: bool) -> Wanted:
     order = shipment.order
-    facts = all_facts(session, [order])[0]
     address = Address(**shipment.address)
     return Wanted(
         service=shipment.service,
@@ -100,80 +153,90 @@ def _wanted(session: Session, shipment: Shipment, latin_only: bool) -> Wanted:
     )  # fmt: skip
 
 
-def _locked(session: Session, shipment_id: int) -> Shipment | None:
-    """Return a shipment that is still being bought, its row locked; None where somebody has settled it."""
-    shipment = session.scalar(
+def _locked(session: Session, shipment_ids: Collection[int]) -> Sequence[Shipment]:
+    """Return those of the shipments that are still being bought, their rows locked, in the order of their ids."""
+    return session.scalars(
         select(Shipment)
-        .where(Shipment.id == shipment_id)
+        .where(Shipment.id.in_(shipment_ids), Shipment.state == "buying")
+        .order_by(Shipment.id)
         .with_for_update(of=Shipment)
+        .options(joinedload(Shipment.order).lazyload(Order.snags), defer(Shipment.quote))
         .execution_options(populate_existing=True)
-    )
-    return shipment if shipment is not None and shipment.state == "buying" else None
+    ).all()
 
 
-def _state(session: Session, shipment_id: int) -> str:
-    return session.scalar(select(Shipment.state).where(Shipment.id == shipment_id)) or "gone"
+def _states(session: Session, shipment_ids: Sequence[int]) -> dict[int, str]:
+    if not shipment_ids:
+        return {}
+    rows = session.execute(select(Shipment.id, Shipment.state).where(Shipment.id.in_(shipment_ids)))
+    return {**dict.fromkeys(shipment_ids, "gone"), **{i: state for i, state in rows}}  # noqa: C416 - rows
 
 
-def _over_tolerance(sessions: sessionmaker[Session], shipment_id: int, sold: Sold) -> bool:
-    with sessions() as session:
-        shipment = session.get_one(Shipment, shipment_id)
-        return sold.price_minor > shipment.price_minor + shop_settings(session).price_tolerance_minor
-
-
-def _write_answer(
-    sessions: sessionmaker[Session], outside: Outside, shipment_id: int, sold: Sold, now: datetime
-) -> str:
+def _write_answers(
+    sessions: sessionmaker[Session], outside: Outside, answers: Mapping[int, Answer], now: datetime
+) -> dict[int, str]:
+    """Write what was answered, in one transaction; shipments that somebody has settled meanwhile stay as they are."""
+    if not answers:
+        return {}
     with sessions.begin() as session:
-        shipment = _locked(session, shipment_id)
-        if shipment is None:
-            return _state(session, shipment_id)
-        if len(sold.parcels) != len(shipment.labels):
-            raise MaybeDone(f"{len(sold.parcels)} numbers for {len(shipment.labels)} parcels")
-        for label, parcel in zip(shipment.labels, sold.parcels, strict=True):
-            label.tracking_number, label.routing = parcel.tracking_number[:40], parcel.routing[:40]
-        shipment.state, shipment.bought_at, shipment.next_look_at = "bought", now, now
-        _order_is_shipped(session, shipment.order, now)
-        tell(session, f"batch:{shipment.batch_id}")
-        if not requests.after_purchase(session, shipment, outside.base_url, now):
-            followups.after_purchase(session, shipment, outside.base_url, now)
-        _charge(session, shipment, sold.price_minor, now)  # last: it holds the balances until the commit
-        return "bought"
+        shipments = _locked(session, answers)
+        bought = []
+        for shipment in shipments:
+            answer = answers[shipment.id]
+            if isinstance(answer, str):
+                _fail(session, shipment, answer, now)
+                continue
+            for label, parcel in zip(shipment.labels, answer.parcels, strict=True):
+                label.tracking_number, label.routing = parcel.tracking_number[:40], parcel.routing[:40]
+            shipment.state, shipment.bought_at, shipment.next_look_at = "bought", now, now
+            bought.append((shipment, answer.price_minor))
+        plan_orders(session, [s.order for s in shipments if s.state == "failed"], now)
+        _are_shipped(session, [s for s, _ in bought], outside.base_url, now)
+        for batch_id in {s.batch_id for s in shipments}:
+            tell(session, f"batch:{batch_id}")
+        # Last, since it holds the balances until the commit.
+        post_all(session, [entry for s, price in bought for entry in _charges(s, price, now)])
+        done = {s.id: s.state for s in shipments}
+        return {**done, **_states(session, [i for i in answers if i not in done])}
 
 
-def _charge(session: Session, shipment: Shipment, price: int, now: datetime) -> None:
+def _charges(shipment: Shipment, price: int, now: datetime) -> Iterator[Posting]:
     """Turn the hold into a charge of what the carrier asked; what is billed to us later goes on account."""
-    key, held, at = shipment.idempotency_key, shipment.price_minor, now
+    key, held = shipment.idempotency_key, shipment.price_minor
     reason = f"Order {shipment.order.number}, {shipment.service_name}"
+    shipment.price_minor = price
+    moves = [(charge_kind(shipment.payer), price, f"charge:{key}")]  # type: ignore[arg-type]  # the table checks it
     if shipment.payer == "balance" and price != held:
         # Cheaper, or dearer within the tolerance: the hold is exchanged for one of the true sum.
-        post(session, "release", held, key=f"release:{key}", reason=reason, at=at, shipment_id=shipment.id)
-        post(session, "hold", price, key=f"rehold:{key}", reason=reason, at=at, shipment_id=shipment.id)
-    shipment.price_minor = price
-    kind = charge_kind(shipment.payer)  # type: ignore[arg-type]  # a check on the table holds it to the three
-    if kind:
-        post(session, kind, price, key=f"charge:{key}", reason=reason, at=at, shipment_id=shipment.id)
+        moves = [("release", held, f"release:{key}"), ("hold", price, f"rehold:{key}"), *moves]
+    for kind, amount, name in moves:
+        if kind and amount:
+            yield Posting(kind, amount, name, reason, now, shipment.id)
 
 
-def _order_is_shipped(session: Session, order: Order, now: datetime) -> None:
-    """Mark an order, and those that went along with it, as shipped; a choice made by hand becomes a precedent."""
-    order.state = "shipped"
-    session.execute(
-        update(Order)
-        .where(Order.joined_to == order.id)
-        .values(state="shipped", state_by="", state_why=f"went with order {order.number}"[:200])
-    )
-    remember(session, order, now)
+def _are_shipped(session: Session, shipments: Sequence[Shipment], base_url: str, now: datetime) -> None:
+    """Mark orders, and those that went along, as shipped, and write whom to tell; hand choices become precedents."""
+    if not shipments:
+        return
+    mine = {s.order_id: s.order for s in shipments}
+    along: dict[int, list[Order]] = {}
+    for other in session.scalars(select(Order).where(Order.joined_to.in_(mine)).order_by(Order.id)):
+        host = mine[other.joined_to or 0]
+        other.state, other.state_by = "shipped", ""
+        other.state_why = f"went with order {host.number}"[:200]
+        along.setdefault(host.id, []).append(other)
+    for order in mine.values():
+        order.state = "shipped"
+    remember(session, mine.values(), now)
+    asked_for = requests.after_purchase(session, shipments, base_url, now)
+    others = [s for s in shipments if s.id not in asked_for]
+    followups.after_purchase(session, others, along, base_url, now)
 
 
-def _write_failure(sessions: sessionmaker[Session], shipment_id: int, words: str, now: datetime) -> str:
-    with sessions.begin() as session:
-        shipment = _locked(session, shipment_id)
-        if shipment is None:
-            return _state(session, shipment_id)
-        _fail(session, shipment, words, now)
-        plan_orders(session, [shipment.order], now)
-        return "failed"
+def _write_failure(
+    sessions: sessionmaker[Session], outside: Outside, shipment_id: int, words: str, now: datetime
+) -> str:
+    return _write_answers(sessions, outside, {shipment_id: words}, now)[shipment_id]
 
 
 def _fail(session: Session, shipment: Shipment, words: str, now: datetime) -> None:
@@ -235,14 +298,11 @@ def _sweep_carrier(
 ) -> dict[int, str]:  # fmt: skip
     settled = {}
     for shipment_id, asked_at in stuck:
-        try:
-            settled[shipment_id] = buy_shipment(sessions, outside, shipment_id, clock)
-        except (NeverSent, MaybeDone):
-            gone = clock() - asked_at > GIVE_UP_AFTER and _never_sold(sessions, outside, shipment_id)
-            settled[shipment_id] = (
-                _write_failure(sessions, shipment_id, "the carrier did not answer for ten minutes", clock())
-                if gone else "buying"
-            )  # fmt: skip
+        settled[shipment_id] = buy_shipment(sessions, outside, shipment_id, clock)
+        given_up = settled[shipment_id] == "buying" and clock() - asked_at > GIVE_UP_AFTER
+        if given_up and _never_sold(sessions, outside, shipment_id):
+            words = "the carrier did not answer for ten minutes"
+            settled[shipment_id] = _write_failure(sessions, outside, shipment_id, words, clock())
     return settled
 
 

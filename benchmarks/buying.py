@@ -1,0 +1,120 @@
+"""A batch of 500 bought by the real worker, against the stand-in's bare purchase calls at the same concurrency.
+
+.venv/bin/python -m benchmarks.buying
+"""
+
+from __future__ import annotations
+
+import tempfile
+import time
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+
+import httpx
+from sqlalchemy import func, select
+
+from tidewind.app import make_wiring
+from tidewind.cluster import FAST_FOR_TESTS, free_port
+from tidewind.core.addresses.check import Address
+from tidewind.db.tables import Channel, Order, Person, Shipment
+from tidewind.services import buying, money
+from tidewind.services.buying import AT_ONCE_PER_CARRIER, Wish
+from tidewind.services.storing import NewLine, NewOrder, store_orders
+from tidewind.settings import now
+from tidewind.supervisor import Supervisor
+from tidewind.web.access import Wiring
+
+COUNT = 500
+SERVICES = ("np-parcel", "bp-road")
+
+
+def five_hundred(wiring: Wiring) -> list[Wish]:
+    with wiring.sessions.begin() as session:
+        channel = session.scalars(select(Channel).order_by(Channel.id)).first()
+        if channel is None:
+            raise SystemExit("the demo has no channel")
+        made = [
+            NewOrder(
+                number=f"B-{n}", ordered_at=now(), lines=(NewLine("HF-02", "Hand fork", 1, 1_290, 240),),
+                address=Address(name=f"Buyer {n}", street=f"Rua {n}", city="Viseu", postcode="3500-108", country="PT"),
+                hand={"service": SERVICES[n % len(SERVICES)]},
+            )
+            for n in range(COUNT)
+        ]  # fmt: skip
+        orders, _ = store_orders(session, channel, made, now())
+        money.top_up(session, 1_000_000, "for-the-benchmark", "Inês", now())
+        return [Wish(o.id, o.price_minor or 0) for o in orders]
+
+
+def bare(standins: str) -> float:
+    """Return labels a second of nothing but the carriers' purchase calls."""
+    body = {
+        "country": "PT", "postcode": "3500-108", "home": True, "recipient": {"name": "x"}, "value_minor": 1290,
+        "ship_date": now().date().isoformat(), "parcels": [{"gross_g": 500, "sides_mm": [250, 180, 120]}],
+        "from_country": "PT", "from_postcode": "3800-587",
+    }  # fmt: skip
+
+    def lane(work: tuple[str, str, range]) -> None:
+        carrier, service, numbers = work
+        with httpx.Client(base_url=f"{standins}/carriers/{carrier}", timeout=20) as client:
+            for n in numbers:
+                answer = client.post(
+                    "/shipments", json={**body, "service": service, "reference": f"{n}"},
+                    headers={"Idempotency-Key": f"bare-{carrier}-{n}-{time.time_ns()}"},
+                )  # fmt: skip
+                answer.raise_for_status()
+
+    each = COUNT // (2 * AT_ONCE_PER_CARRIER)
+    work = [
+        (carrier, service, range(k * each, (k + 1) * each))
+        for carrier, service in (("norvia", "np-parcel"), ("brightmile", "bp-road"))
+        for k in range(AT_ONCE_PER_CARRIER)
+    ]
+    start = time.perf_counter()
+    with ThreadPoolExecutor(len(work)) as threads:
+        list(threads.map(lane, work))
+    return each * len(work) / (time.perf_counter() - start)
+
+
+def batch(wiring: Wiring, wishes: list[Wish]) -> tuple[float, float, float]:
+    """Return labels a second from the click to the last label, seconds to the first, seconds of the click itself."""
+    start = time.perf_counter()
+    with wiring.sessions.begin() as session:
+        person = session.scalars(select(Person.id)).first() or 0
+        buying.ask(session, wishes, "benchmark-click", person, now())
+    clicked = time.perf_counter() - start
+    first = 0.0
+    while True:
+        with wiring.sessions() as session:
+            mine = select(Order.id).where(Order.number.like("B-%"))
+            bought = select(func.count(Shipment.id)).where(Shipment.state == "bought", Shipment.order_id.in_(mine))
+            done = session.scalar(bought) or 0
+        first = first or (time.perf_counter() - start if done else 0.0)
+        if done == COUNT:
+            return COUNT / (time.perf_counter() - start), first, clicked
+        time.sleep(0.1)
+
+
+def main() -> None:
+    with tempfile.TemporaryDirectory(prefix="tidewind-bench-", ignore_cleanup_errors=True) as folder:
+        Path(folder).chmod(0o755)
+        shop = Supervisor(Path(folder) / "shop", free_port(), demo=True, fast=FAST_FOR_TESTS, history_days=0)
+        try:
+            shop.up()
+            wiring = make_wiring(shop.settings)
+            wishes = five_hundred(wiring)
+            floor = bare(shop.settings.standins_url)
+            rate, first, clicked = batch(wiring, wishes)
+            again = bare(shop.settings.standins_url)
+            wiring.sessions.kw["bind"].dispose()
+            wiring.outside.close()
+        finally:
+            shop.down()
+    lowest = (floor + again) / 2
+    print(f"floor, bare purchase calls:   {lowest:6,.0f} labels/s")
+    print(f"a batch of {COUNT}, click to end: {rate:6,.0f} labels/s   {rate / lowest:.0%} of the floor (aim 60 %)")
+    print(f"the click itself {clicked:.2f} s, the first label after {first:.2f} s (aim 2 s)")
+
+
+if __name__ == "__main__":
+    main()
