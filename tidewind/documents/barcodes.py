@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 import zxingcpp
 from reportlab.pdfgen.canvas import Canvas
+from reportlab.pdfgen.pathobject import PDFPathObject
 
 DOT = 72 / 203
 # A bar is drawn a little inside its dots: renderers ink every dot that a shape touches, and must not touch the next.
@@ -48,24 +49,29 @@ def linear_width(text: str, dots: int, gs1: bool = False) -> float:
     return len(_modules("code128", text, gs1)[0]) * dots * DOT
 
 
+def _fill(canvas: Canvas, rectangles: list[str]) -> None:
+    """Fill rectangles written as PDF operators (ISO 32000-1, 8.5.2): a label has hundreds, and a call each is dear."""
+    canvas.drawPath(PDFPathObject(code=rectangles), stroke=0, fill=1)
+
+
 def draw_linear(
     canvas: Canvas, x: float, y: float, height: float, text: str, *, dots: int = 3, gs1: bool = False
 ) -> None:
     """Draw a Code 128 (GS1-128 with ``gs1``; ISO/IEC 15417) with its lower left corner near (x, y)."""
     x, y = _snap(x), _snap(y)
-    path = canvas.beginPath()
-    for start, length in _bars(_modules("code128", text, gs1)[0]):
-        path.rect(x + start * dots * DOT + INSET, y, length * dots * DOT - 2 * INSET, height)
-    canvas.drawPath(path, stroke=0, fill=1)
+    module = dots * DOT
+    _fill(canvas, [
+        f"{x + start * module + INSET:.3f} {y:.3f} {length * module - 2 * INSET:.3f} {height:.3f} re"
+        for start, length in _bars(_modules("code128", text, gs1)[0])
+    ])  # fmt: skip
 
 
 def draw_matrix(canvas: Canvas, x: float, y: float, text: str, *, dots: int = 4) -> float:
     """Draw a Data Matrix (ISO/IEC 16022) with its lower left corner near (x, y); return its width in points."""
     rows = _modules("datamatrix", text, False)
     x, y, module = _snap(x), _snap(y), dots * DOT
-    path = canvas.beginPath()
-    for index, row in enumerate(reversed(rows)):
-        for start, length in _bars(row):
-            path.rect(x + start * module + INSET, y + index * module, length * module - 2 * INSET, module)
-    canvas.drawPath(path, stroke=0, fill=1)
+    _fill(canvas, [
+        f"{x + start * module + INSET:.3f} {y + index * module:.3f} {length * module - 2 * INSET:.3f} {module:.3f} re"
+        for index, row in enumerate(reversed(rows)) for start, length in _bars(row)
+    ])  # fmt: skip
     return len(rows[0]) * module

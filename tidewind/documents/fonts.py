@@ -29,11 +29,14 @@ def load_fonts() -> frozenset[int]:
     return frozenset(pdfmetrics.getFont(REGULAR).face.charToGlyph)
 
 
-def runs(text: str, bold: bool = False) -> list[tuple[str, str]]:
+@lru_cache(maxsize=8192)
+def runs(text: str, bold: bool = False) -> tuple[tuple[str, str], ...]:
     """Split text into runs of (font, characters): the shipped font where it can, else the CJK one."""
     known = load_fonts()
     main = BOLD if bold else REGULAR
     has_cjk = CJK in pdfmetrics.getRegisteredFontNames()
+    if known.issuperset(map(ord, text)):
+        return ((main, text),)
     parts: list[tuple[str, str]] = []
     for ch in text:
         font = main if ord(ch) in known or not has_cjk else CJK
@@ -41,9 +44,10 @@ def runs(text: str, bold: bool = False) -> list[tuple[str, str]]:
             parts[-1] = (font, parts[-1][1] + ch)
         else:
             parts.append((font, ch))
-    return parts
+    return tuple(parts)
 
 
+@lru_cache(maxsize=8192)
 def width(text: str, size: float, bold: bool = False) -> float:
     """Return the drawn width of text in points."""
     return float(sum(pdfmetrics.stringWidth(part, font, size) for font, part in runs(text, bold)))
