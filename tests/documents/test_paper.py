@@ -2,16 +2,23 @@
 
 from __future__ import annotations
 
+import io
+import re
 import subprocess
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
 import zxingcpp
 from PIL import Image
 
+from tidewind.documents.barcode_sheet import BarcodeCard, barcode_sheet_pdf
+from tidewind.documents.blocks import LEADING, fit
 from tidewind.documents.fonts import runs, width
 from tidewind.documents.label import LabelPaper, labels_pdf
+from tidewind.documents.lists import Column, ListPaper, list_pdf
 from tidewind.documents.packing_slip import SlipLine, SlipPaper, slips_pdf
+from tidewind.documents.raster import pngs_of
 
 
 def paper(
@@ -62,24 +69,125 @@ def test_names_in_their_own_script(lines: tuple[str, ...], shown: str, tmp_path:
     assert shown in text_of(labels_pdf([paper(recipient=lines)]), tmp_path)
 
 
-def test_true_size_embedded_fonts_and_nothing_leaves_the_page(tmp_path: Path) -> None:
-    long = (
-        "N" * 60,
-        "Company of the very long name and its sons and daughters " * 2,
-        *("Street line " * 6 for _ in range(5)),
-    )
-    pdf = labels_pdf([paper(recipient=long)])
-    (tmp_path / "a.pdf").write_bytes(pdf)
-    info = subprocess.run(["pdfinfo", tmp_path / "a.pdf"], check=True, capture_output=True, text=True).stdout
-    assert "289.134 x 430.866 pts" in info  # 102 × 152 mm
-    fonts = subprocess.run(["pdffonts", tmp_path / "a.pdf"], check=True, capture_output=True, text=True).stdout
+SCRIPTS = {
+    "latin": ("Ö" * 60, "Company of the very long name, its sons and daughters", *("Šířka Łódź ulica dlouhá 1234567890 " * 2,) * 5),
+    "greek": ("Ελένη Μαυρίδη Παπαδοπούλου του Κωνσταντίνου και της Μαρίας", *("Οδός Αμπέλων 21, όροφος τρίτος, κουδούνι δεξιά",) * 6),
+    "japanese": ("石井はるか" * 12, *("神奈川県鎌倉市御成町十八番地二号室三階右側の奥のドア",) * 6),
+}  # fmt: skip
+SIZES = {"roll": (289.13, 430.87), "narrow": (175.75, 425.2), "a4": (595.28, 841.89), "letter": (612, 792)}
+
+
+def words_of(pdf: bytes, folder: Path) -> list[tuple[int, str, tuple[float, float, float, float]]]:
+    """Return (page, word, box) of every word, as a reader of the file finds them."""
+    (folder / "w.pdf").write_bytes(pdf)
+    shown = subprocess.run(["pdftotext", "-bbox", folder / "w.pdf", "-"], check=True, capture_output=True).stdout
+    found, page = [], 0
+    for line in shown.decode().splitlines():
+        page += "<page " in line
+        if "<word " in line:
+            box = tuple(float(line.split(f'{side}="')[1].split('"')[0]) for side in ("xMin", "yMin", "xMax", "yMax"))
+            found.append((page, line.split(">")[1].split("<")[0], box))
+    return found  # type: ignore[return-value]
+
+
+@pytest.mark.parametrize("script", SCRIPTS)
+@pytest.mark.parametrize("stock", SIZES)
+def test_on_every_stock_the_longest_address_stays_inside_and_the_codes_decode(
+    stock: str, script: str, tmp_path: Path
+) -> None:
+    lines = (*SCRIPTS[script][:7], "3500-108 Viseu")
+    made = [replace(paper(recipient=lines), sender=lines[:6], reference="3 × HF-02, 1 × TP-12, 40 × GF-1", service="Express " * 6),
+            replace(paper("356000000000000015", is_sscc=True, recipient=lines), carrier="C" * 60, reprint=True)]  # fmt: skip
+    pdf = labels_pdf(made, stock=stock)
+    assert {text for page in turned(pdf, tmp_path) for text in page} >= {
+        "RR473124829PT", "RR473124829PT PT-3500", "(00)356000000000000015", "356000000000000015 PT-3500",
+    }  # fmt: skip
+    info = subprocess.run(["pdfinfo", tmp_path / "x.pdf"], check=True, capture_output=True, text=True).stdout
+    shown = [float(n) for n in re.findall(r"Page size:\s+([\d.]+) x ([\d.]+)", info)[0]]
+    assert shown == pytest.approx(SIZES[stock], abs=0.01)
+    fonts = subprocess.run(["pdffonts", tmp_path / "x.pdf"], check=True, capture_output=True, text=True).stdout
     assert all(line.split()[-5] == "yes" for line in fonts.splitlines()[2:])
-    subprocess.run(["pdftoppm", "-r", "203", "-mono", tmp_path / "a.pdf", tmp_path / "a"], check=True)
-    page = Image.open(next(tmp_path.glob("a-*.pbm"))).convert("L")
-    edge = 20  # 2.5 mm
-    for strip in ((0, 0, edge, page.height), (page.width - edge, 0, page.width, page.height)):
-        assert page.crop(strip).getextrema() == (255, 255)
-    assert codes(pdf, tmp_path)[0]["Code128"] == "RR473124829PT"
+    if stock in {"a4", "letter"}:
+        return  # the same drawing turned; what it says stands inside its half, which the codes have shown
+    wide, high = SIZES[stock]
+    found = words_of(pdf, tmp_path)
+    for _, word, (left, top, right, bottom) in found:
+        assert left >= 8, word
+        assert right <= wide - 8, word
+        assert top >= 5, word
+        assert bottom <= high - 2, word
+    for page in (1, 2):
+        here = [(word, box) for n, word, box in found if n == page]
+        for n, (one, a) in enumerate(here):
+            for other, b in here[n + 1 :]:
+                across = min(a[2], b[2]) - max(a[0], b[0])
+                down = min(a[3], b[3]) - max(a[1], b[1])
+                # Boxes have the font's full height; ink overlaps only where lines are nearer than their x-height.
+                assert across <= 0.5 or down <= 0.45 * min(a[3] - a[1], b[3] - b[1]), (one, other)
+
+
+def turned(pdf: bytes, folder: Path) -> list[dict[str, str]]:
+    """Read the codes of a sheet whatever way they lie; two of a kind are told apart by what they say."""
+    (folder / "x.pdf").write_bytes(pdf)
+    subprocess.run(["pdftoppm", "-r", "203", "-mono", folder / "x.pdf", folder / "x"], check=True)
+    pages = sorted(folder.glob("x-*.pbm"))
+    return [{b.text: b.format.name for b in zxingcpp.read_barcodes(Image.open(p).convert("L"))} for p in pages]
+
+
+def test_lists_go_over_pages_with_their_heads_and_close_with_a_sum(tmp_path: Path) -> None:
+    rows = tuple((f"D{n}", str(n), "A thing with a rather long name of its own " * 2, f"SKU-{n}") for n in range(90))
+    columns = (Column("Shelf", 2), Column("Pieces", 2, figures=True), Column("Item", 7), Column("SKU", 3))
+    made = ListPaper(
+        "Pick list",
+        ("90 rows",),
+        columns,
+        rows,
+        closing=(("Total", "12.00 EUR"),),
+        barcode="LL-20418",
+        note="Mind the pots",
+    )
+    for sheet, size in (("a4", "595.276 x 841.89"), ("letter", "612 x 792")):
+        pdf = list_pdf([made], "Pick list", sheet)
+        (tmp_path / "x.pdf").write_bytes(pdf)
+        info = subprocess.run(["pdfinfo", tmp_path / "x.pdf"], check=True, capture_output=True, text=True).stdout
+        assert size in info
+        shown = text_of(pdf, tmp_path)
+        assert all(f"SKU-{n}" in shown for n in range(90))
+        assert (shown.count("Shelf"), shown.count("12.00 EUR"), "Mind the pots" in shown) == (
+            shown.count("page "),
+            1,
+            True,
+        )
+    assert codes(pdf, tmp_path)[0] == {"Code128": "LL-20418"}
+
+
+def test_pictures_decode_and_recipe_codes_scan(tmp_path: Path) -> None:
+    pictures = pngs_of(labels_pdf([paper(), paper("356000000000000015", is_sscc=True)]))
+    sizes = [Image.open(io.BytesIO(p)).size for p in pictures]
+    assert sizes == [(816, 1215), (816, 1215)]  # 102 × 152 mm at 203 dpi
+    for picture, number in zip(pictures, ("RR473124829PT", "(00)356000000000000015"), strict=True):
+        image = Image.open(io.BytesIO(picture))
+        assert image.mode == "1"
+        assert number in {b.text for b in zxingcpp.read_barcodes(image.convert("L"))}
+    sheet = barcode_sheet_pdf(
+        [BarcodeCard(f"Recipe {n}", f"RECIPE-road-{n}", "Carton M · Road") for n in range(16)], "Recipes"
+    )
+    assert [len(page) for page in turned(sheet, tmp_path)] == [14, 2]
+
+
+@pytest.mark.parametrize(
+    ("lines", "room", "height", "least_rows"),
+    [(["short"], 200, 20, 1), (["word " * 40], 200, 60, 2), (["x" * 400], 100, 40, 3), (["a", "b", "c"], 100, 5, 1)],
+)
+def test_a_block_of_text_fits_its_box_or_says_that_it_was_cut(
+    lines: list[str], room: float, height: float, least_rows: int
+) -> None:
+    size, rows = fit([(line, False) for line in lines], 12, room, height)
+    assert len(rows) >= least_rows
+    assert len(rows) * size * LEADING <= height or len(rows) == 1
+    assert all(width(row, size) <= room + 0.01 or row.endswith("…") for row, _ in rows)
+    whole = "".join(row for row, _ in rows).replace(" ", "")
+    assert whole == "".join(lines).replace(" ", "") or rows[-1][0].endswith("…")
 
 
 def test_five_hundred_labels_share_their_fonts() -> None:
@@ -87,8 +195,6 @@ def test_five_hundred_labels_share_their_fonts() -> None:
 
 
 def test_a_reprint_says_so(tmp_path: Path) -> None:
-    from dataclasses import replace
-
     assert "Reprint" in text_of(labels_pdf([replace(paper(), reprint=True)]), tmp_path)
     assert "Reprint" not in text_of(labels_pdf([paper()]), tmp_path)
 
