@@ -28,7 +28,7 @@ def test_two_people_on_the_same_orders_see_each_other(browser: Browser, shop: Su
     expect(ines.get_by_role("region", name="Selected orders")).to_contain_text("with others just now")
     ines.keyboard.press("b")
     dialog = ines.get_by_role("dialog")
-    expect(dialog).to_contain_text("Tomé Brisson has one of these open")
+    expect(dialog).to_contain_text("Tomé Brisson is working on it")
     axe(ines)
     dialog.get_by_role("button", name="Leave out").click()
     expect(dialog.get_by_role("button", name="Buy 1 label")).to_be_visible()

@@ -104,7 +104,7 @@ const retry = useMutation({
                 <span v-for="s in r.snags.slice(0, 1)" :key="s.code" class="snag" :class="s.level">{{ s.words }}</span>
                 <span v-if="r.held_by" class="press small"> {{ r.held_by }} has it open</span></td>
               <td class="right">{{ money(r.price_minor, currency) }}</td>
-              <td class="right"><button v-if="editable" class="link" type="button" :aria-label="`Take ${r.number} out`" @click="takeOut.mutate([r.id])">Take out</button></td>
+              <td class="right"><button v-if="editable" class="link" type="button" :aria-label="`Take out ${r.number}`" @click="takeOut.mutate([r.id])">Take out</button></td>
             </tr>
           </tbody>
         </table>

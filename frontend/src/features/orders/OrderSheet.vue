@@ -163,8 +163,8 @@ function toggleExtra(code: string): void {
             <button v-if="editable" class="link" type="button" @click="hand.mutate({ packaging: null, service: null, extras: null, ship_date: null, parcels: null, split: null, desk: null })">Let the plan decide</button></p>
           <p v-if="editable" class="row-of">
             <button v-if="sheet.can_undo" class="link" type="button" @click="undo.mutate()">Undo: {{ sheet.can_undo }}</button>
-            <button class="quiet" type="button" :aria-expanded="showHistory" @click="showHistory = !showHistory">History</button>
-            <RouterLink v-if="may('shipper')" class="quiet" :to="`/orders/new?like=${row.id}`">A shipment like this</RouterLink>
+            <button class="quiet tall" type="button" :aria-expanded="showHistory" @click="showHistory = !showHistory">History</button>
+            <RouterLink v-if="may('shipper')" class="quiet tall" :to="`/orders/new?like=${row.id}`">A shipment like this</RouterLink>
           </p>
           <ul v-if="showHistory" class="history"><li v-for="h in past ?? []" :key="h.id"><span class="mute">{{ dayAndClock(h.at, zone) }}</span> {{ h.who }}: {{ h.what }}</li><li v-if="past && !past.length" class="mute">Nothing was changed by hand.</li></ul>
           <form v-if="may('shipper') && row.service" class="row-of" @submit.prevent="recipe.mutate()"><input v-model="naming" aria-label="Name of the recipe" placeholder="Keep this as a recipe: name" maxlength="80" required /><button class="link" type="submit">Keep</button><span v-if="recipe.data.value" class="fine small">kept</span></form>
@@ -216,6 +216,6 @@ p { margin: 2px 0 6px; } address { font-style: normal; }
 .tray b { display: block; font-size: 15px; } .tray div span { font-size: 11px; color: var(--mute); }
 .note { margin: 8px 0; } .notes { padding: 0 18px; } .notes .note { margin: 4px 0; }
 .row-of { display: flex; gap: 10px; align-items: baseline; flex-wrap: wrap; } .row-of input { font: inherit; font-size: 12.5px; color: var(--ink); background: var(--sheet); border: 1px solid var(--line); border-radius: 3px; padding: 3px 6px; width: 210px; }
-.contact { margin-left: 12px; } .tall { min-height: 24px; }
+.contact { margin-left: 12px; } .tall { min-height: 24px; display: inline-block; }
 .history { list-style: none; margin: 4px 0; padding: 0; font-size: 12px; }
 </style>

@@ -8,7 +8,7 @@ import { itemsOf, late, stateWords, type Group } from "./grouping";
 import type { OrderRow } from "./queries";
 
 const props = defineProps<{ groups: Group[]; current: OrderRow | undefined; sort: string; descending: boolean; more: boolean }>();
-const emit = defineEmits<{ open: [row: OrderRow]; pick: [row: OrderRow, event: MouseEvent]; pickGroup: [group: Group]; fix: [row: OrderRow]; why: [row: OrderRow]; link: [row: OrderRow]; sort: [key: string]; end: [] }>();
+const emit = defineEmits<{ open: [row: OrderRow]; pick: [row: OrderRow, event: MouseEvent]; pickGroup: [group: Group]; fix: [row: OrderRow]; why: [row: OrderRow]; link: [row: OrderRow]; sort: [key: string]; end: []; drag: [row: OrderRow, event: DragEvent]; let: [] }>();
 const { zone, currency, may } = useMe();
 const selection = useSelection();
 const box = ref<HTMLElement>();
@@ -72,7 +72,8 @@ function pressing(group: Group): boolean {
             </tr>
             <tr
               v-else class="row" :class="{ selected: selection.chosen.has(item.row.id), current: item.row.id === current?.id }"
-              :data-current="item.row.id === current?.id" :data-order="item.row.number" @click="emit('open', item.row)"
+              :data-current="item.row.id === current?.id" :data-order="item.row.number" :draggable="item.row.state === 'open' && may('shipper')"
+              @click="emit('open', item.row)" @dragstart="emit('drag', item.row, $event)" @dragend="emit('let')"
             >
               <td class="tick" @click.stop><input type="checkbox" :aria-label="`Select ${item.row.number}`" :checked="selection.chosen.has(item.row.id)" @click="emit('pick', item.row, $event)" /></td>
               <td class="cut"><span class="mono">{{ item.row.number }}</span> <span v-if="item.row.held_by" class="held" :title="`${item.row.held_by} is working on it`">● {{ item.row.held_by }}</span><br /><span class="small mute">{{ item.row.channel }} · {{ age(item.row) }}</span></td>

@@ -10,6 +10,7 @@ import { useSelection } from "../../shared/selection";
 import { useMe } from "../../shared/session";
 import { recipesQuery } from "../rules";
 import { todayQuery } from "../today";
+import BatchDrop from "./BatchDrop.vue";
 import BulkEdit from "./BulkEdit.vue";
 import BuyDialog from "./BuyDialog.vue";
 import IntoBatch from "./IntoBatch.vue";
@@ -149,6 +150,13 @@ async function printThem(): Promise<void> {
   if (ids.length) window.open(`/api/labels.pdf?${ids.map((id) => `shipment=${id}`).join("&")}`, "_blank");
   else notice.value = "Nothing here has a label to print yet.";
 }
+const dragged = ref<number[]>([]);
+/** Dragging one of the selected orders takes all of them along. */
+function drag(row: OrderRow, event: DragEvent): void {
+  const them = selection.chosen.has(row.id) ? selection.rows.filter((r) => r.state === "open") : [row];
+  event.dataTransfer?.setData("text/plain", them.map((r) => r.id).join(","));
+  window.setTimeout(() => (dragged.value = them.map((r) => r.id)));
+}
 function intoBatch(): void {
   const them = wanted().filter((r) => r.state === "open");
   if (them.length && may("shipper")) batching.value = them;
@@ -258,7 +266,7 @@ useKeys({
     </div>
     <OrderTable
       class="table" :class="{ behind: openId }" :groups="groups" :current="current" :sort="asks.sort ?? 'age'" :descending="asks.descending ?? false" :more="hasNextPage"
-      @open="open" @pick="pick" @pick-group="pickGroup" @fix="fix" @why="asking = $event" @link="linking = $event" @sort="sortBy" @end="more"
+      @open="open" @pick="pick" @pick-group="pickGroup" @fix="fix" @why="asking = $event" @link="linking = $event" @sort="sortBy" @end="more" @drag="drag" @let="dragged = []"
     >
       <p v-if="isPending" class="empty">Fetching the orders…</p>
       <p v-else-if="!rows.length" class="empty">
@@ -287,6 +295,7 @@ useKeys({
       <v-btn v-if="may('shipper') && selection.buyable.length" @click="buy">Buy {{ count(selection.labels, "label") }} · {{ money(selection.total, currency) }}</v-btn>
     </div>
     <BuyDialog v-model="buyOpen" :rows="toBuy" />
+    <BatchDrop v-if="dragged.length" :ids="dragged" @done="dragged = []; notice = $event" />
     <IntoBatch v-if="batching" :rows="batching" @close="batching = undefined" />
     <BulkEdit v-if="bulk" :rows="selection.rows" @close="bulk = false" />
     <SnagFix v-if="fixing" :row="fixing" @close="fixing = undefined" />

@@ -43,7 +43,7 @@ const choices = (from: Record<string, string> | undefined) => Object.entries(fro
         <tr v-for="(r, i) in recipes" :key="r.code">
           <td><span v-if="i < 9" class="key">{{ i + 1 }}</span> <b>{{ r.name }}</b></td><td>{{ r.service ? (vocabulary?.choices.services[r.service] ?? `${r.service}, not on offer now`) : "left open" }}</td>
           <td>{{ r.packaging ? (vocabulary?.choices.packagings[r.packaging] ?? r.packaging) : "left open" }}</td><td>{{ r.extras.map((e) => e.replaceAll("_", " ")).join(", ") || "none" }}</td>
-          <td class="right"><template v-if="may('shipper')"><button v-if="i" class="link" type="button" :aria-label="`Move ${r.name} up`" @click="up(i)">↑</button><button class="link" type="button" @click="editing = { ...r, extras: [...r.extras] }">Change</button><button class="link" type="button" @click="remove.mutate(r.code)">Remove</button></template></td>
+          <td class="right"><template v-if="may('shipper')"><button v-if="i" class="key" type="button" :aria-label="`Move ${r.name} up`" @click="up(i)">↑</button><button class="link" type="button" @click="editing = { ...r, extras: [...r.extras] }">Change</button><button class="link" type="button" @click="remove.mutate(r.code)">Remove</button></template></td>
         </tr>
       </tbody>
     </table>
