@@ -149,9 +149,9 @@ def test_a_batch_is_filled_changed_bought_in_part_and_put_away(wiring: Wiring, c
         assert held
     ids = [o.id for o in wanted]
     with wiring.sessions.begin() as session:
-        mine = batches.open_batch(session, "Morning", "batch-key-1", tome).id
-        theirs = batches.open_batch(session, "", "batch-key-2", ines).id
-        assert batches.open_batch(session, "Morning", "batch-key-1", tome).id == mine
+        mine = batches.start_batch(session, "Morning", "batch-key-1", tome).id
+        theirs = batches.start_batch(session, "", "batch-key-2", ines).id
+        assert batches.start_batch(session, "Morning", "batch-key-1", tome).id == mine
         assert batches.fill(session, mine, ids[:4], tome, False, clock()).added == 4
         working.claim(session, [ids[4]], ines, False, clock())
         filled = batches.fill(session, theirs, [ids[0], held.id], ines, False, clock())
@@ -185,7 +185,7 @@ def test_a_batch_is_filled_changed_bought_in_part_and_put_away(wiring: Wiring, c
         assert [c.words for c in found.checks if c.kind == "conflict"] == ["Inês Valadar is working on it"]
         some = [buying.Wish(o.id, o.price_minor or 0) for o in lying[:2]]
         assert len(buying.ask(session, some, "batch-click-1", tome, clock(), mine).taken) == 2
-        assert batches.get_batch(session, mine).state == "open"
+        assert batches.get_batch(session, mine).state == "filling"
         rest = [buying.Wish(o.id, o.price_minor or 0) for o in lying[2:]]
         assert buying.ask(session, rest, "batch-click-2", tome, clock(), mine).dropped == {}
         assert buying.ask(session, rest, "batch-click-3", tome, clock(), mine).dropped == {}  # a doubled click

@@ -1,4 +1,4 @@
-"""Open batches: filled by selecting, dragging or scanning, changed as a whole, bought, put away, and still findable."""
+"""Batches: filled by selecting, dragging or scanning, changed as a whole, bought, put away, and still findable."""
 
 from __future__ import annotations
 
@@ -47,12 +47,12 @@ class BatchSummary:
     printed: int
 
 
-def open_batch(session: Session, name: str, client_key: str, person_id: int) -> Batch:
-    """Open a batch; the same ``client_key`` again is the same batch."""
+def start_batch(session: Session, name: str, client_key: str, person_id: int) -> Batch:
+    """Start a batch; the same ``client_key`` again is the same batch."""
     known = session.scalar(select(Batch).where(Batch.client_key == client_key))
     if known is not None:
         return known
-    batch = Batch(client_key=client_key, person_id=person_id, name=tidy(name)[:80], state="open", changes={})
+    batch = Batch(client_key=client_key, person_id=person_id, name=tidy(name)[:80], state="filling", changes={})
     session.add(batch)
     session.flush()
     if not batch.name:
@@ -71,10 +71,10 @@ def get_batch(session: Session, batch_id: int, *, lock: bool = False) -> Batch:
     return batch
 
 
-def _open(session: Session, batch_id: int) -> Batch:
+def _being_filled(session: Session, batch_id: int) -> Batch:
     batch = get_batch(session, batch_id, lock=True)
-    if batch.state != "open":
-        raise Conflict("batch_closed", f"The batch {batch.name} is {_STATES[batch.state]}; open another one.")
+    if batch.state != "filling":
+        raise Conflict("batch_closed", f"The batch {batch.name} is {_STATES[batch.state]}; start another one.")
     return batch
 
 
@@ -87,7 +87,7 @@ def fill(
     """Put waiting orders into a batch; what lies in another, or what somebody works on, only with ``take_over``."""
     if not 1 <= len(order_ids) <= MOST_ORDERS:
         raise Invalid("how_many", f"Between 1 and {MOST_ORDERS:,} orders are put into a batch at once.")
-    batch = _open(session, batch_id)
+    batch = _being_filled(session, batch_id)
     query = select(Order).where(Order.id.in_(order_ids)).order_by(Order.id).with_for_update(of=Order)
     orders = session.scalars(query.execution_options(populate_existing=True)).all()
     others = {b.id: b for b in session.scalars(select(Batch).where(Batch.id.in_({o.batch_id for o in orders})))}
@@ -125,7 +125,7 @@ def scan(session: Session, batch_id: int, code: str, person_id: int, now: dateti
 
 def take_out(session: Session, batch_id: int, order_ids: Sequence[int], now: datetime) -> int:
     """Take orders out of a batch; they stay on the work list.  Returns how many."""
-    batch = _open(session, batch_id)
+    batch = _being_filled(session, batch_id)
     query = select(Order).where(Order.id.in_(order_ids), Order.batch_id == batch.id).order_by(Order.id)
     orders = session.scalars(query.with_for_update(of=Order).execution_options(populate_existing=True)).all()
     for order in orders:
@@ -141,7 +141,7 @@ def change(session: Session, batch_id: int, name: str | None, changes: Mapping[s
 
     Known are service, packaging, extras and ship_date.  Raises Invalid for anything else.
     """
-    batch = _open(session, batch_id)
+    batch = _being_filled(session, batch_id)
     if set(changes) - CHANGEABLE:
         raise Invalid("unknown_change", "A batch can change service, box, extras and ship date.")
     if changes.get("packaging"):
@@ -171,7 +171,7 @@ def archive(session: Session, batch_id: int, away: bool) -> Batch:
     if orders_in(session, batch_id):
         raise Conflict("not_empty", "Orders still lie in this batch. Buy them or take them out first.")
     has_bought = session.scalar(select(Shipment.id).where(Shipment.batch_id == batch_id).limit(1)) is not None
-    batch.state = "archived" if away else "asked" if has_bought else "open"
+    batch.state = "archived" if away else "asked" if has_bought else "filling"
     return batch
 
 
@@ -188,11 +188,11 @@ def exceptions_of(batch: Batch, order: Order) -> list[str]:
 def summaries(
     session: Session, *, archived: bool = False, text: str = "", limit: int = 100, batch_id: int | None = None
 ) -> list[BatchSummary]:
-    """Return batches, the open ones first and the newest first among them; put away ones only where asked.
+    """Return batches, those being filled first and the newest first among them; put away ones only where asked.
 
     ``text`` finds a batch by its name, a person, an order's number or a tracking number.
     """
-    query = select(Batch).order_by(Batch.state != "open", Batch.id.desc()).limit(limit)
+    query = select(Batch).order_by(Batch.state != "filling", Batch.id.desc()).limit(limit)
     if batch_id is not None:
         query = query.where(Batch.id == batch_id)
     elif text.strip():

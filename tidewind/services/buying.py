@@ -236,7 +236,7 @@ def _chunks(ids: Sequence[int]) -> list[list[int]]:
 
 
 def _close(session: Session, batch: Batch, now: datetime) -> None:
-    """A batch stays open as long as orders lie in it that were not bought."""
+    """A batch is not done as long as orders lie in it that were not bought."""
     session.flush()
     if session.scalar(select(Order.id).where(Order.batch_id == batch.id).limit(1)) is None:
         batch.state = "asked"

@@ -19,12 +19,12 @@ LIVE = "state in ('buying', 'bought')"
 class Batch(Base):
     """Orders bought together; ``client_key`` makes a doubled click one batch.
 
-    While it is open, orders lie in it (``Order.batch_id``) and ``changes`` hold for all of them; then its shipments
+    While it is being filled, orders lie in it (``Order.batch_id``) and ``changes`` hold for all of them; then its shipments
     tell what was bought.
     """
 
     __tablename__ = "batch"
-    __table_args__ = (CheckConstraint("state in ('open', 'asked', 'archived')", name="state"),)
+    __table_args__ = (CheckConstraint("state in ('filling', 'asked', 'archived')", name="state"),)
     id: Mapped[Id]
     client_key: Mapped[str] = mapped_column(String(80), unique=True)
     person_id: Mapped[int] = reference("person.id")

@@ -1,4 +1,4 @@
-"""Batches: open, fill, change, watch, cancel, put away."""
+"""Batches: start, fill, change, watch, cancel, put away."""
 
 from __future__ import annotations
 
@@ -34,14 +34,14 @@ Text = Annotated[str, Query(max_length=120)]
 
 @router.get("/batches")
 def all_batches(_who: Anyone, session: Tx, archived: bool = False, text: Text = "") -> list[BatchSummaryOut]:
-    """Return batches, open ones first; ``text`` finds any by name, person, order or tracking number."""
+    """Return batches, those being filled first; ``text`` finds any by name, person, order or tracking number."""
     return [BatchSummaryOut.model_validate(b) for b in batches.summaries(session, archived=archived, text=text)]
 
 
 @router.post("/batches", status_code=201)
-def open_batch(body: BatchIn, who: Shipper, session: Tx, now: Now) -> FilledOut:
-    """Open a batch and put orders into it; the same ``client_key`` again is the same batch."""
-    batch = batches.open_batch(session, body.name, body.client_key, who.id)
+def start_batch(body: BatchIn, who: Shipper, session: Tx, now: Now) -> FilledOut:
+    """Start a batch and put orders into it; the same ``client_key`` again is the same batch."""
+    batch = batches.start_batch(session, body.name, body.client_key, who.id)
     filled = batches.Filled()
     if body.order_ids:
         filled = batches.fill(session, batch.id, body.order_ids, who.id, False, now)
@@ -90,7 +90,7 @@ def change_batch(batch_id: int, body: BatchChangeIn, who: Shipper, session: Tx, 
 
 @router.post("/batches/{batch_id}/orders")
 def fill(batch_id: int, body: FillIn, who: Shipper, session: Tx, now: Now) -> FilledOut:
-    """Put orders into an open batch; what others have is named and left out, unless it is taken over."""
+    """Put orders into a batch that is not bought yet; what others have is named and left out, unless it is taken over."""
     filled = batches.fill(session, batch_id, body.order_ids, who.id, body.take_over, now)
     tell(session, "orders")
     return _filled(batch_id, filled)

@@ -2137,15 +2137,15 @@ export interface paths {
         };
         /**
          * All Batches
-         * @description Return batches, open ones first; ``text`` finds any by name, person, order or tracking number.
+         * @description Return batches, those being filled first; ``text`` finds any by name, person, order or tracking number.
          */
         get: operations["all_batches_api_batches_get"];
         put?: never;
         /**
-         * Open Batch
-         * @description Open a batch and put orders into it; the same ``client_key`` again is the same batch.
+         * Start Batch
+         * @description Start a batch and put orders into it; the same ``client_key`` again is the same batch.
          */
-        post: operations["open_batch_api_batches_post"];
+        post: operations["start_batch_api_batches_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2187,7 +2187,7 @@ export interface paths {
         put?: never;
         /**
          * Fill
-         * @description Put orders into an open batch; what others have is named and left out, unless it is taken over.
+         * @description Put orders into a batch that is not bought yet; what others have is named and left out, unless it is taken over.
          */
         post: operations["fill_api_batches__batch_id__orders_post"];
         delete?: never;
@@ -10156,7 +10156,7 @@ export interface operations {
             };
         };
     };
-    open_batch_api_batches_post: {
+    start_batch_api_batches_post: {
         parameters: {
             query?: never;
             header?: never;

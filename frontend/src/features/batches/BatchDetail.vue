@@ -17,7 +17,7 @@ const { currency, may } = useMe();
 const { data: batch, error, isPending } = useQuery(computed(() => batchQuery(props.id)));
 const { data: boxes } = useQuery(packagingQuery);
 const { data: vocabulary } = useQuery(vocabularyQuery);
-const editable = computed(() => batch.value?.state === "open" && may("shipper"));
+const editable = computed(() => batch.value?.state === "filling" && may("shipper"));
 const total = computed(() => batch.value?.waiting.reduce((n, r) => n + (r.price_minor ?? 0), 0) ?? 0);
 const buying = ref(false);
 function refresh(): void {
@@ -77,7 +77,7 @@ const retry = useMutation({
     <template v-else-if="batch">
       <div class="head">
         <h1>{{ batch.name }}</h1>
-        <span class="mute">{{ batch.person }}<template v-if="!batch.mine && batch.state === 'open'"> · not yours, but you can work on it</template></span>
+        <span class="mute">{{ batch.person }}<template v-if="!batch.mine && batch.state === 'filling'"> · not yours, but you can work on it</template></span>
         <span class="grow" />
         <a v-if="batch.shipments.length && may('shipper')" class="link" :href="`/api/batches/${id}/summary.pdf`" target="_blank">Summary</a>
         <button v-if="may('shipper') && !batch.waiting.length && !batch.buying" class="link" type="button" @click="archive.mutate(batch.state !== 'archived')">{{ batch.state === "archived" ? "Take out again" : "Put away" }}</button>

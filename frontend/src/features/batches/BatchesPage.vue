@@ -19,7 +19,7 @@ let timer: number | undefined;
 watch(typed, (value) => { window.clearTimeout(timer); timer = window.setTimeout(() => (text.value = value.trim()), 200); });
 const { data: batches, error, isPending } = useQuery(computed(() => batchesQuery(archived.value, text.value)));
 const openId = computed(() => Number(route.params.id ?? 0));
-const STATE: Record<string, string> = { open: "open", asked: "bought", archived: "put away" };
+const STATE: Record<string, string> = { filling: "not bought yet", asked: "bought", archived: "put away" };
 
 const start = useMutation({
   mutationFn: async () => need(await api.POST("/api/batches", { body: { name: "", order_ids: [], client_key: `${Date.now().toString(36)}-${Math.random().toString(36).slice(2, 10)}` } })),
@@ -39,14 +39,14 @@ async function dropped(event: DragEvent, id: number): Promise<void> {
 <template>
   <div class="batches">
     <aside class="list" aria-label="Batches">
-      <div class="head"><h1>Batches</h1><span class="grow" /><v-btn v-if="may('shipper')" :loading="start.isPending.value" @click="start.mutate()">Open a batch</v-btn></div>
+      <div class="head"><h1>Batches</h1><span class="grow" /><v-btn v-if="may('shipper')" :loading="start.isPending.value" @click="start.mutate()">Start a batch</v-btn></div>
       <div class="find"><input v-model="typed" aria-label="Find a batch" placeholder="Name, person, order, tracking number" /><button class="chip" type="button" :aria-pressed="archived" @click="archived = !archived">Put away</button></div>
       <p v-if="error || start.error.value" class="note bad" role="alert">{{ words(error ?? start.error.value) }}</p>
       <p v-if="isPending" class="empty">Fetching the batches…</p>
-      <p v-else-if="!batches?.length" class="empty">{{ text ? "Nothing is found." : archived ? "No batch was put away." : "No batch yet. Open one and fill it by selecting orders and pressing g, or by scanning their slips." }}</p>
+      <p v-else-if="!batches?.length" class="empty">{{ text ? "Nothing is found." : archived ? "No batch was put away." : "No batch yet. Start one and fill it by selecting orders and pressing g, or by scanning their slips." }}</p>
       <ul v-else>
         <li v-for="b in batches" :key="b.id">
-          <RouterLink :to="`/batches/${b.id}`" :class="{ on: b.id === openId, over: dropping === b.id }" @dragover.prevent="dropping = b.state === 'open' ? b.id : 0" @dragleave="dropping = 0" @drop.prevent="dropped($event, b.id)">
+          <RouterLink :to="`/batches/${b.id}`" :class="{ on: b.id === openId, over: dropping === b.id }" @dragover.prevent="dropping = b.state === 'filling' ? b.id : 0" @dragleave="dropping = 0" @drop.prevent="dropped($event, b.id)">
             <b>{{ b.name }}</b> <span class="mute small">{{ STATE[b.state] }}</span><br />
             <span class="small">
               <template v-if="b.waiting">{{ count(b.waiting, "order") }}, {{ money(b.waiting_minor, currency) }}<span v-if="b.snagged" class="stop"> · {{ b.snagged }} stopped</span></template>
@@ -61,7 +61,7 @@ async function dropped(event: DragEvent, id: number): Promise<void> {
       </ul>
     </aside>
     <BatchDetail v-if="openId" :id="openId" :key="openId" />
-    <p v-else class="empty">Choose a batch, or open one.</p>
+    <p v-else class="empty">Choose a batch, or start one.</p>
   </div>
 </template>
 

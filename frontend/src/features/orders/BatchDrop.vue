@@ -9,7 +9,7 @@ const props = defineProps<{ ids: number[] }>();
 const emit = defineEmits<{ done: [notice: string] }>();
 const client = useQueryClient();
 const { data: batches } = useQuery(batchesQuery(false, ""));
-const open = computed(() => batches.value?.filter((b) => b.state === "open") ?? []);
+const open = computed(() => batches.value?.filter((b) => b.state === "filling") ?? []);
 const over = ref(-1);
 /** Orders let go above a batch lie in it from now on; what others have stays where it is, and is named. */
 async function drop(id: number): Promise<void> {

@@ -12,7 +12,7 @@ const emit = defineEmits<{ close: [] }>();
 const client = useQueryClient();
 const selection = useSelection();
 const { data: batches } = useQuery(batchesQuery(false, ""));
-const open = computed(() => batches.value?.filter((b) => b.state === "open") ?? []);
+const open = computed(() => batches.value?.filter((b) => b.state === "filling") ?? []);
 const name = ref("");
 const ids = computed(() => props.rows.map((r) => r.id));
 const put = useMutation({
@@ -36,8 +36,8 @@ const left = computed(() => put.data.value?.left_out.map((l) => `${props.rows.fi
         <p v-if="put.error.value" class="note bad" role="alert">{{ words(put.error.value) }}</p>
         <p v-if="left.length" class="note" role="status">{{ put.data.value?.added }} put in. Left where they are: {{ left.join("; ") }}. <button class="link" type="button" @click="put.mutate({ id: put.data.value!.batch_id, takeOver: true })">Take them over</button></p>
         <ul v-if="open.length"><li v-for="b in open" :key="b.id"><button class="link" type="button" @click="put.mutate({ id: b.id })">{{ b.name }}</button> <span class="mute small">{{ count(b.waiting, "order") }}, {{ b.person }}</span></li></ul>
-        <p v-else class="mute">No batch is open yet.</p>
-        <form class="row" @submit.prevent="put.mutate({})"><v-text-field v-model="name" label="A new batch, called" maxlength="80" autofocus /><v-btn type="submit" :loading="put.isPending.value">Open it</v-btn></form>
+        <p v-else class="mute">No batch is being filled yet.</p>
+        <form class="row" @submit.prevent="put.mutate({})"><v-text-field v-model="name" label="A new batch, called" maxlength="80" autofocus /><v-btn type="submit" :loading="put.isPending.value">Start it</v-btn></form>
       </div>
       <div class="dialog-actions"><v-btn variant="text" @click="emit('close')">{{ left.length ? "Leave them" : "Not now" }}</v-btn></div>
     </v-card>

@@ -58,7 +58,7 @@ def upgrade() -> None:
         postgresql_where=sa.text("state in ('buying', 'bought')"),
     )
     op.execute("update shipment set next_try_at = asked_at where state = 'buying'")
-    op.create_check_constraint(op.f("ck_batch_state"), "batch", "state in ('open', 'asked', 'archived')")
+    op.create_check_constraint(op.f("ck_batch_state"), "batch", "state in ('filling', 'asked', 'archived')")
     op.create_check_constraint(op.f("ck_shipment_payer"), "shipment", "payer in ('balance', 'account', 'elsewhere')")
     op.create_check_constraint(
         op.f("ck_shipment_void"),
