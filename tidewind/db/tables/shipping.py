@@ -19,8 +19,8 @@ LIVE = "state in ('buying', 'bought')"
 class Batch(Base):
     """Orders bought together; ``client_key`` makes a doubled click one batch.
 
-    While it is being filled, orders lie in it (``Order.batch_id``) and ``changes`` hold for all of them; then its shipments
-    tell what was bought.
+    While it is being filled, orders lie in it (``Order.batch_id``) and ``changes`` hold for all of them; then its
+    shipments tell what was bought.
     """
 
     __tablename__ = "batch"

@@ -90,7 +90,7 @@ def change_batch(batch_id: int, body: BatchChangeIn, who: Shipper, session: Tx, 
 
 @router.post("/batches/{batch_id}/orders")
 def fill(batch_id: int, body: FillIn, who: Shipper, session: Tx, now: Now) -> FilledOut:
-    """Put orders into a batch that is not bought yet; what others have is named and left out, unless it is taken over."""
+    """Put orders into a batch not bought yet; what others have is named and left out, unless it is taken over."""
     filled = batches.fill(session, batch_id, body.order_ids, who.id, body.take_over, now)
     tell(session, "orders")
     return _filled(batch_id, filled)

@@ -2187,7 +2187,7 @@ export interface paths {
         put?: never;
         /**
          * Fill
-         * @description Put orders into a batch that is not bought yet; what others have is named and left out, unless it is taken over.
+         * @description Put orders into a batch not bought yet; what others have is named and left out, unless it is taken over.
          */
         post: operations["fill_api_batches__batch_id__orders_post"];
         delete?: never;
