@@ -92,6 +92,10 @@ def _add_periodic(app: procrastinate.App, sessions: sessionmaker[Session], outsi
     @app.task(name="follow_parcels", queueing_lock="follow_parcels", lock="follow_parcels")
     def follow_parcels(timestamp: int) -> None:  # noqa: ARG001
         following.follow_due(sessions, outside, now)
+
+    @app.periodic(cron="*/10 * * * *")
+    @app.task(name="follow_returns", queueing_lock="follow_returns", lock="follow_returns")
+    def follow_returns(timestamp: int) -> None:  # noqa: ARG001
         returns.follow_due(sessions, outside, now)
 
     @app.periodic(cron="* * * * *")

@@ -40,7 +40,7 @@ def test_a_batch_from_the_list_to_the_printer_and_one_label_back(browser: Browse
     dialog.get_by_role("button", name="Buy ").click()
     expect(dialog.get_by_role("button", name="on label printer")).to_be_visible(timeout=60_000)
     page.keyboard.press("Escape")
-    expect(page.get_by_text("4 orders bought for")).to_be_visible()
+    expect(page.get_by_role("region", name="Batch").get_by_text("4 orders bought for")).to_be_visible()
     axe(page)
     page.get_by_label("Order of printing").click(force=True)
     page.get_by_role("option", name="along the shelves").click()

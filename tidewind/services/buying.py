@@ -25,7 +25,7 @@ from tidewind.services.money import Posting, lock_available, post_all
 from tidewind.services.queue import defer
 from tidewind.services.shop_facts import carriers_in_force, shop_settings
 
-PARCELS_PER_JOB = 10
+PARCELS_PER_JOB, FIRST_PARCELS = 20, 3
 AT_ONCE_PER_CARRIER = 4
 """So many jobs ask one carrier side by side; a carrier that hangs holds up no other's."""
 MOST_ORDERS = 2_000
@@ -231,8 +231,10 @@ def _queue(session: Session, shipments: Sequence[Shipment]) -> None:
 
 def _chunks(ids: Sequence[int]) -> list[list[int]]:
     """Split a carrier's shipments: small jobs at first, so that the first labels are seen soon."""
-    size = min(PARCELS_PER_JOB, max(1, -(-len(ids) // AT_ONCE_PER_CARRIER)))
-    return [list(ids[start : start + size]) for start in range(0, len(ids), size)]
+    early = AT_ONCE_PER_CARRIER * FIRST_PARCELS
+    size = min(PARCELS_PER_JOB, max(1, -(-len(ids[early:]) // AT_ONCE_PER_CARRIER)))
+    first = [list(ids[n : n + FIRST_PARCELS]) for n in range(0, min(early, len(ids)), FIRST_PARCELS)]
+    return first + [list(ids[n : n + size]) for n in range(early, len(ids), size)]
 
 
 def _close(session: Session, batch: Batch, now: datetime) -> None:

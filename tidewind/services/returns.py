@@ -5,7 +5,7 @@ from __future__ import annotations
 import secrets
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from datetime import datetime, timedelta
+from datetime import datetime
 from zoneinfo import ZoneInfo
 
 from sqlalchemy import select, update
@@ -27,8 +27,6 @@ from tidewind.services.shop_facts import carriers_in_force, shop_settings
 from tidewind.services.world import Outside
 
 OUTCOMES = ("refunded", "exchanged", "repaired", "sent on again", "nothing to do")
-LIVE = ("making", "ready", "on_its_way", "back")
-LOOK_AGAIN = timedelta(minutes=20)
 
 
 @dataclass(frozen=True, slots=True)

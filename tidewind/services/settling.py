@@ -96,7 +96,9 @@ def _begin(
         for shipment in shipments:
             shipment.begun_at = shipment.begun_at or now
             shipment.attempts += 1
-            pause = SETTLE_AFTER if shipment.attempts == 1 else timedelta(seconds=5 * 2 ** min(shipment.attempts, 5))
+            pause = (
+                SETTLE_AFTER if shipment.attempts == 1 else timedelta(seconds=5 * 2 ** min(shipment.attempts - 1, 4))
+            )
             shipment.next_try_at = now + min(pause, LONGEST_PAUSE)
         account = session.scalars(select(CarrierAccount).where(CarrierAccount.code == shipments[0].carrier)).one()
         tolerance = shop_settings(session).price_tolerance_minor

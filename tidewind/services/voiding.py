@@ -54,11 +54,12 @@ def ask_void(session: Session, shipment_ids: Sequence[int], who: str, printed_to
     if len(found) != len(set(shipment_ids)):
         raise NotFound("unknown_shipment", "One of these labels does not exist.")
     rules = _rules(session, now)
-    today = _today(session, now)
+    today, zone = _today(session, now), ZoneInfo(shop_settings(session).time_zone)
     done = Voided()
     good = []
     for shipment in found:
-        reason = _refusal(shipment, rules[shipment.carrier], today)
+        bought_on = shipment.bought_at.astimezone(zone).date() if shipment.bought_at else today
+        reason = _refusal(shipment, bought_on, rules[shipment.carrier], today)
         if reason:
             done.refused[shipment.id] = reason
         else:
@@ -77,10 +78,9 @@ def ask_void(session: Session, shipment_ids: Sequence[int], who: str, printed_to
     return done
 
 
-def _refusal(shipment: Shipment, rule: VoidRule, today: date) -> str:
-    bought = shipment.bought_at.date() if shipment.bought_at else today
+def _refusal(shipment: Shipment, bought_on: date, rule: VoidRule, today: date) -> str:
     states = [TrackingState(shipment.tracking_state)]
-    refused = void_refusal(LabelState(shipment.state), states, bought, today, rule)
+    refused = void_refusal(LabelState(shipment.state), states, bought_on, today, rule)
     return refused.detail if refused else ""
 
 

@@ -14,6 +14,12 @@ const ids = computed(() => props.shipments.map((s) => `shipment=${s.id}`).join("
 const labels = computed(() => props.shipments.reduce((n, s) => n + s.labels.length, 0));
 const prefer = (kind: string) => setup.value?.preferences.find((p) => p.kind === kind);
 const printer = computed(() => setup.value?.printers.find((p) => p.code === prefer("label")?.printer));
+/** Papers other than labels that have a printer of their own: each goes there in one press. */
+const ELSEWHERE: Record<string, string> = { packing_slip: "Packing slips", pick_list: "Pick list", invoice: "Invoices" };
+const elsewhere = computed(() => Object.entries(ELSEWHERE).flatMap(([kind, name]) => {
+  const to = setup.value?.printers.find((p) => p.code === prefer(kind)?.printer);
+  return to ? [{ kind, words: `${name} on ${to.name.charAt(0).toLowerCase()}${to.name.slice(1)}` }] : [];
+}));
 const paper = computed(() => prefer("label")?.paper ?? "roll");
 const PAPERS: Record<string, string> = { roll: "102 × 152 mm roll", narrow: "62 mm roll", a4: "two on A4", letter: "two on Letter" };
 const sent = useMutation({
@@ -32,6 +38,7 @@ const sent = useMutation({
     <v-menu>
       <template #activator="{ props: menu }"><v-btn v-bind="menu" variant="outlined">Other papers</v-btn></template>
       <div class="papers panel">
+        <button v-for="e in elsewhere" :key="e.kind" class="link" type="button" @click="sent.mutate(e.kind)">{{ e.words }}</button>
         <a class="link" :href="`/api/labels-and-slips.pdf?${ids}&sequence=${sequence}&paper=${paper}`" target="_blank">Slips and labels in one file</a>
         <a class="link" :href="`/api/packing-slips.pdf?${ids}&sequence=${sequence}`" target="_blank">Packing slips</a>
         <a class="link" :href="`/api/pick-list.pdf?${ids}`" target="_blank">Pick list by shelf</a>
@@ -49,5 +56,5 @@ const sent = useMutation({
 <style scoped>
 .bar { display: flex; gap: 8px; align-items: center; flex-wrap: wrap; }
 .sequence { max-width: 180px; min-width: 150px; flex: 0 1 auto; }
-.papers { display: flex; flex-direction: column; padding: 6px 8px; } .papers .link { padding: 5px 8px; }
+.papers { display: flex; flex-direction: column; padding: 6px 8px; } .papers .link { padding: 5px 8px; text-align: left; }
 </style>
