@@ -62,7 +62,8 @@ def make_worker_app(database_url: str, sessions: sessionmaker[Session], outside:
 def _add_outgoing(app: procrastinate.App, sessions: sessionmaker[Session], outside: Outside) -> None:
     @app.task(name="send_followups")
     def send_followups() -> None:
-        followups.send_due(sessions, outside, now)
+        if not followups.labels_first(sessions, now()):
+            followups.send_due(sessions, outside, now)
 
     @app.task(name="send_voids")
     def send_voids() -> None:
@@ -83,7 +84,8 @@ def _add_periodic(app: procrastinate.App, sessions: sessionmaker[Session], outsi
     @app.task(name="sweep", queueing_lock="sweep", lock="sweep")
     def sweep(timestamp: int) -> None:  # noqa: ARG001 - procrastinate passes the time it was due
         settling.sweep(sessions, outside, now)
-        followups.send_due(sessions, outside, now)
+        if not followups.labels_first(sessions, now()):
+            followups.send_due(sessions, outside, now)
         printers.send_due(sessions, outside, now)
         voiding.settle_due(sessions, outside, now)
         returns.make_due(sessions, outside, now)

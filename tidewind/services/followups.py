@@ -19,6 +19,7 @@ from tidewind.services.shop_facts import shop_settings
 from tidewind.services.world import Outside
 
 LONGEST_PAUSE = timedelta(hours=1)
+LONGEST_WAIT, FEW = timedelta(minutes=2), 10
 _SUBJECT = "Your order {order} is on its way"
 _BODY = """Dear {name},
 
@@ -133,6 +134,16 @@ def _values(session: Session, shipment: Shipment, carrier: str, base_url: str) -
 
 def _pause(attempts: int) -> timedelta:
     return min(timedelta(seconds=5 * 2 ** min(attempts, 10)), LONGEST_PAUSE)
+
+
+def labels_first(sessions: sessionmaker[Session], now: datetime) -> bool:
+    """Tell whether mails and notices should wait, because a batch is being bought just now and labels come first.
+
+    They wait two minutes at most (shop policy); the sweep sends them as soon as the batch is done.
+    """
+    busy = select(func.count(Shipment.id)).where(Shipment.state == "buying", Shipment.asked_at > now - LONGEST_WAIT)
+    with sessions() as session:
+        return (session.scalar(busy) or 0) > FEW
 
 
 def send_due(sessions: sessionmaker[Session], outside: Outside, clock: Callable[[], datetime]) -> int:
