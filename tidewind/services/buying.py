@@ -7,7 +7,7 @@ What happens then is in ``settling``.
 from __future__ import annotations
 
 import secrets
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
 from itertools import count
@@ -19,6 +19,7 @@ from sqlalchemy.orm import Session, lazyload
 
 from tidewind.core.quantities import money_text
 from tidewind.db.tables import Batch, CarrierAccount, Label, Order, Person, Shipment
+from tidewind.db.tables.shipping import LIVE_STATES
 from tidewind.services.departures import default_place, departure_for
 from tidewind.services.errors import Conflict, Invalid, NotFound
 from tidewind.services.money import Posting, lock_available, post_all
@@ -72,11 +73,11 @@ def ask(
     asked = Asked(batch.id)
     orders = []
     found = _locked_orders(session, shown)
-    live = _live_shipments(session, shown)
+    live = live_labels(session, shown)
     for order in found:
         mine = live.get(order.id)
         reason = _reason_against(order, shown[order.id], mine)
-        if mine is not None and mine[0].batch_id == batch.id:
+        if mine is not None and mine.shipment.batch_id == batch.id:
             asked.taken.append(order.id)  # the same click again
         elif reason:
             asked.dropped[order.id] = reason
@@ -114,19 +115,35 @@ def _locked_orders(session: Session, ids: Mapping[int, int]) -> Sequence[Order]:
     return found
 
 
-def _live_shipments(session: Session, ids: Mapping[int, int]) -> dict[int, tuple[Shipment, str]]:
+@dataclass(frozen=True, slots=True)
+class LiveLabel:
+    """The label that an order has, or is about to have, and who bought it."""
+
+    shipment: Shipment
+    buyer: str
+
+    @property
+    def words(self) -> str:
+        """Say why the order cannot be bought again."""
+        if self.shipment.state == "bought":
+            return f"already bought by {self.buyer}"
+        return f"being bought by {self.buyer} just now"
+
+
+def live_labels(session: Session, order_ids: Collection[int]) -> dict[int, LiveLabel]:
+    """Return the live labels of orders, by order id; those without one are left out."""
     rows = session.execute(
         select(Shipment, Person.name)
         .join(Batch, Batch.id == Shipment.batch_id)
         .join(Person, Person.id == Batch.person_id)
-        .where(Shipment.order_id.in_(ids), Shipment.state.in_(("buying", "bought")))
+        .where(Shipment.order_id.in_(order_ids), Shipment.state.in_(LIVE_STATES))
     )
-    return {shipment.order_id: (shipment, name) for shipment, name in rows}
+    return {shipment.order_id: LiveLabel(shipment, name) for shipment, name in rows}
 
 
-def _reason_against(order: Order, shown_minor: int, live: tuple[Shipment, str] | None) -> str | None:
+def _reason_against(order: Order, shown_minor: int, live: LiveLabel | None) -> str | None:
     if live is not None:
-        return f"already bought by {live[1]}" if live[0].state == "bought" else f"being bought by {live[1]} just now"
+        return live.words
     if order.state != "open":
         return f"is {order.state.replace('_', ' ')}"
     stops = [s.words for s in order.snags if s.level == "stops"]

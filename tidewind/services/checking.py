@@ -9,8 +9,8 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from tidewind.core.preflight import Candidate, Preflight, preflight
-from tidewind.db.tables import Batch, CarrierAccount, Order, Person, Shipment
-from tidewind.services.buying import MOST_ORDERS, payer_of
+from tidewind.db.tables import Batch, CarrierAccount, Order
+from tidewind.services.buying import MOST_ORDERS, LiveLabel, live_labels, payer_of
 from tidewind.services.errors import Invalid, NotFound
 from tidewind.services.money import balance
 from tidewind.services.working import Held, held_now
@@ -31,19 +31,19 @@ def check_orders(session: Session, shown: Mapping[int, int | None], person_id: i
         raise NotFound("unknown_order", "One of these orders does not exist.")
     accounts = {a.code: a for a in session.scalars(select(CarrierAccount))}
     held = held_now(session, now, list(shown))
-    live = _live(session, list(shown))
+    live = live_labels(session, shown)
     lying = _other_batches(session, orders, person_id)
     found = [
-        _candidate(o, shown[o.id], accounts, live.get(o.id, ""), _whose(held.get(o.id), lying.get(o.id), person_id))
+        _candidate(o, shown[o.id], accounts, live.get(o.id), _whose(held.get(o.id), lying.get(o.id), person_id))
         for o in orders
     ]
     return preflight(found, balance(session).available_minor)
 
 
 def _candidate(
-    order: Order, shown: int | None, accounts: Mapping[str, CarrierAccount], live: str, held_by: str
+    order: Order, shown: int | None, accounts: Mapping[str, CarrierAccount], live: LiveLabel | None, held_by: str
 ) -> Candidate:
-    gone = live or ("" if order.state == "open" else f"is {order.state.replace('_', ' ')}")
+    gone = live.words if live else ("" if order.state == "open" else f"is {order.state.replace('_', ' ')}")
     quote = order.plan.get("quote") or {"lines": []}
     return Candidate(
         order_id=order.id, number=order.number, carrier=order.carrier or "", service=order.service or "",
@@ -56,16 +56,6 @@ def _candidate(
                      if ln["amount_minor"] > 0 and ln["code"] not in _USUAL),
         payer=payer_of(order, accounts),  # type: ignore[arg-type]
     )  # fmt: skip
-
-
-def _live(session: Session, ids: Sequence[int]) -> dict[int, str]:
-    rows = session.execute(
-        select(Shipment.order_id, Shipment.state, Person.name)
-        .join(Batch, Batch.id == Shipment.batch_id)
-        .join(Person, Person.id == Batch.person_id)
-        .where(Shipment.order_id.in_(ids), Shipment.state.in_(("buying", "bought")))
-    )
-    return {i: f"already bought by {who}" if state == "bought" else f"being bought by {who}" for i, state, who in rows}
 
 
 def _other_batches(session: Session, orders: Sequence[Order], person_id: int) -> dict[int, str]:

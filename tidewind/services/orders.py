@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session
 
 from tidewind.core.addresses.check import Address, tidy, tidy_address
 from tidewind.db.tables import Clearance, Order, OrderLine, PackagingRow, Product, Shipment
+from tidewind.db.tables.shipping import LIVE_STATES
 from tidewind.services.errors import Conflict, Invalid, NotFound
 from tidewind.services.history import record
 from tidewind.services.planning import joined_lines, plan_orders, replan_where_sku
@@ -43,9 +44,7 @@ def editable(session: Session, order_id: int) -> Order:
     kept_back = order.state == "held" or (order.state == "left_out" and order.state_by == "rule")
     if order.state != "open" and not kept_back:
         raise Conflict("not_open", f"Order {order.number} is {order.state.replace('_', ' ')} and cannot be changed.")
-    live = session.scalar(
-        select(Shipment.id).where(Shipment.order_id == order_id, Shipment.state.in_(("buying", "bought")))
-    )
+    live = session.scalar(select(Shipment.id).where(Shipment.order_id == order_id, Shipment.state.in_(LIVE_STATES)))
     if live:
         raise Conflict("being_bought", f"A label for order {order.number} is bought or being bought just now.")
     return order

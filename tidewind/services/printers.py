@@ -70,7 +70,7 @@ class PrintWish:
     kind: str
     shipment_ids: Sequence[int]
     client_key: str
-    sequence: printing.Sequence_ = "selected"
+    sequence: printing.Arrangement = "selected"
     printer: str = ""
     paper: str = ""
     copies: int = 0

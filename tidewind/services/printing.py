@@ -24,10 +24,10 @@ from tidewind.services.shop_facts import shop_settings
 
 MOST_SHIPMENTS = 2_000
 MOST_PICTURES = 50
-Sequence_ = Literal["selected", "shelf", "carrier"]
+Arrangement = Literal["selected", "shelf", "carrier"]
 
 
-def shipments_in(session: Session, ids: Sequence[int], sequence: Sequence_ = "selected") -> list[Shipment]:
+def shipments_in(session: Session, ids: Sequence[int], sequence: Arrangement = "selected") -> list[Shipment]:
     """Return shipments as selected, along the shelves, or by carrier and service.
 
     Raises Invalid for none or too many, NotFound where one does not exist.
@@ -75,7 +75,7 @@ def _stock(stock: str) -> str:
 
 def print_labels(
     session: Session, shipment_ids: Sequence[int], now: datetime, stock: str = "roll",
-    sequence: Sequence_ = "selected",
+    sequence: Arrangement = "selected",
 ) -> bytes:  # fmt: skip
     """Return one PDF with the labels of the shipments and mark them printed.
 
@@ -89,7 +89,7 @@ def print_labels(
     return data
 
 
-def print_slips(session: Session, shipment_ids: Sequence[int], sequence: Sequence_ = "selected") -> bytes:
+def print_slips(session: Session, shipment_ids: Sequence[int], sequence: Arrangement = "selected") -> bytes:
     """Return one PDF with the packing slips of the shipments."""
     shipments = shipments_in(session, shipment_ids, sequence)
     goods, shop = papers.goods_of(session, shipments), shop_settings(session)
@@ -98,7 +98,7 @@ def print_slips(session: Session, shipment_ids: Sequence[int], sequence: Sequenc
 
 def print_interleaved(
     session: Session, shipment_ids: Sequence[int], now: datetime, stock: str = "roll",
-    sequence: Sequence_ = "selected",
+    sequence: Arrangement = "selected",
 ) -> bytes:  # fmt: skip
     """Return one PDF in which each order's slip is followed by its labels."""
     shipments = shipments_in(session, shipment_ids, sequence)

@@ -16,6 +16,7 @@ from tidewind.core.tariffs.card import RateCard
 from tidewind.core.tracking import TrackingState
 from tidewind.core.voiding import LabelState, VoidRule, may_follow, refund_due, void_refusal
 from tidewind.db.tables import CarrierAccount, Order, Shipment
+from tidewind.db.tables.shipping import LIVE_STATES
 from tidewind.outside.carrier import VoidAnswer
 from tidewind.outside.errors import MaybeDone, NeverSent, OutsideError, RefusedOutside
 from tidewind.services.errors import Conflict, Invalid, NotFound
@@ -188,9 +189,7 @@ def _write(session: Session, shipment_id: int, answer: VoidAnswer, carrier: str,
 def _take_back(session: Session, shipment: Shipment, carrier: str, now: datetime) -> None:
     """A refused void means that the label counts: its order went with it, unless another was bought since."""
     order = shipment.order
-    other = session.scalar(
-        select(Shipment.id).where(Shipment.order_id == order.id, Shipment.state.in_(("buying", "bought")))
-    )
+    other = session.scalar(select(Shipment.id).where(Shipment.order_id == order.id, Shipment.state.in_(LIVE_STATES)))
     shipment.next_look_at = now
     if other is None and order.state == "open":
         order.state, order.batch_id = "shipped", None

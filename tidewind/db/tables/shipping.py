@@ -13,7 +13,9 @@ from tidewind.db.tables.orders import Order
 from tidewind.db.tables.people import Person
 
 LABEL_STATES = ("buying", "bought", "failed", "void_asked", "voided", "void_refused")
-LIVE = "state in ('buying', 'bought')"
+LIVE_STATES = ("buying", "bought")
+"""A label that is being voided is none: its order may have another (decision 0016)."""
+LIVE = f"state in {LIVE_STATES}"
 
 
 class Batch(Base):

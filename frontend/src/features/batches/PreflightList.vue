@@ -5,7 +5,7 @@ import { count, money } from "../../shared/format";
 import { useMe } from "../../shared/session";
 
 type Check = Schemas["CheckOut"];
-const props = defineProps<{ preflight: Schemas["PreflightOut"]; numbers: Map<number, string>; shown: Record<number, number | null> }>();
+const props = defineProps<{ preflight: Schemas["PreflightOut"]; numbers: Map<number, string> }>();
 const emit = defineEmits<{ drop: [ids: number[]]; agree: [ids: number[]] }>();
 const client = useQueryClient();
 const { currency, may } = useMe();

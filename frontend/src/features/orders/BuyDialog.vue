@@ -40,7 +40,7 @@ function agree(ids: number[]): void {
   agreed.value = new Set([...agreed.value, ...ids]);
   shown.value = { ...shown.value, ...Object.fromEntries(ids.filter((id) => preflight.value?.prices[id] !== undefined).map((id) => [id, preflight.value!.prices[id]!])) };
 }
-const open_questions = computed(() => preflight.value?.checks.filter((c) => c.kind === "balance" || (c.level === "asks" && !c.order_ids.every((id) => agreed.value.has(id)))) ?? []);
+const questions = computed(() => preflight.value?.checks.filter((c) => c.kind === "balance" || (c.level === "asks" && !c.order_ids.every((id) => agreed.value.has(id)))) ?? []);
 const byService = computed(() => {
   const found = new Map<string, { name: string; monogram: string; labels: number; sum: number; ship: string[] }>();
   for (const r of wanted.value) {
@@ -85,7 +85,7 @@ const dropped = computed(() => (buy.data.value?.dropped ?? []).map((d) => ({ ...
           <p v-if="dropped.length" class="note bad" role="alert">Nothing was bought: {{ dropped.map((d) => `${d.number} ${d.words}`).join("; ") }}.</p>
           <p v-if="!preflight && !error" class="mute">Checking everything before money moves…</p>
           <template v-if="preflight">
-            <PreflightList :preflight="preflight" :numbers="numbers" :shown="shown" @drop="drop" @agree="agree" />
+            <PreflightList :preflight="preflight" :numbers="numbers" @drop="drop" @agree="agree" />
             <table class="plain-table sums">
               <thead><tr><th>Service</th><th>Leaves</th><th class="right">Labels</th><th class="right">Price</th></tr></thead>
               <tbody>
@@ -102,9 +102,9 @@ const dropped = computed(() => (buy.data.value?.dropped ?? []).map((d) => ({ ...
           </template>
         </div>
         <div class="dialog-actions">
-          <span v-if="open_questions.length" class="mute small">{{ count(open_questions.length, "question") }} above to answer first</span>
+          <span v-if="questions.length" class="mute small">{{ count(questions.length, "question") }} above to answer first</span>
           <v-btn variant="text" @click="open = false">Not now</v-btn>
-          <v-btn autofocus :loading="buy.isPending.value" :disabled="!wanted.length || open_questions.length > 0 || isPlaceholderData" @click="buyNow">Buy {{ count(preflight?.labels ?? 0, "label") }} · {{ money(preflight?.total ?? 0, currency) }}</v-btn>
+          <v-btn autofocus :loading="buy.isPending.value" :disabled="!wanted.length || questions.length > 0 || isPlaceholderData" @click="buyNow">Buy {{ count(preflight?.labels ?? 0, "label") }} · {{ money(preflight?.total ?? 0, currency) }}</v-btn>
         </div>
       </template>
       <template v-else-if="batch">
