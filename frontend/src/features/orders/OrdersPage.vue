@@ -114,7 +114,7 @@ function close(): void {
 }
 function buy(): void {
   if (!may("shipper")) return;
-  const wanted = selection.buyable.length ? selection.buyable : current.value && current.value.price_minor !== null && current.value.state === "open" ? [current.value] : [];
+  const wanted = selection.buyable.length ? selection.rows.filter((r) => r.state === "open" && !r.buying) : current.value && current.value.price_minor !== null && current.value.state === "open" ? [current.value] : [];
   if (!wanted.length) {
     notice.value = "Nothing selected can be bought: choose orders that have a price.";
     return;
@@ -305,13 +305,14 @@ useKeys({
 </template>
 
 <style scoped>
-.orders { display: grid; grid-template-rows: auto auto minmax(0, 1fr) auto; height: 100%; position: relative; }
+.orders { display: grid; grid-template: auto auto minmax(0, 1fr) auto / minmax(0, 1fr); height: 100%; position: relative; }
 .bar { padding: 12px 18px 4px; margin: 0; gap: 8px; }
 .second { grid-row: 2; } .table { grid-row: 3; }
 .behind { visibility: hidden; }
 .note { margin: 4px 18px; }
 .search { font: inherit; border: 1px solid var(--line); background: var(--sheet); color: var(--ink); border-radius: 4px; padding: 4px 10px; width: 150px; }
-.tray { grid-row: 4; border-top: 1px solid var(--line); background: var(--sheet); min-height: 58px; display: flex; align-items: center; gap: 22px; padding: 6px 18px; }
+.tray { grid-row: 4; border-top: 1px solid var(--line); background: var(--sheet); min-height: 58px; display: flex; align-items: center; gap: 14px; padding: 6px 18px; white-space: nowrap; }
 .tray b { display: block; font-size: 15px; font-weight: 650; } .tray div span { font-size: 11px; color: var(--mute); }
+@media (max-width: 1100px) { .tray { flex-wrap: wrap; gap: 2px 10px; } .tray .key { display: none; } }
 .sheet-layer { position: absolute; inset: 0; background: var(--paper); z-index: 3; }
 </style>
