@@ -95,6 +95,11 @@ def _add_periodic(app: procrastinate.App, sessions: sessionmaker[Session], outsi
     def follow_parcels(timestamp: int) -> None:  # noqa: ARG001
         following.follow_due(sessions, outside, now)
 
+    @app.periodic(cron="* * * * *")
+    @app.task(name="keep_up", queueing_lock="keep_up", lock="keep_up")
+    def keep_up(timestamp: int) -> None:  # noqa: ARG001
+        replanning.keep_up_due(sessions, now)
+
     @app.periodic(cron="*/10 * * * *")
     @app.task(name="follow_returns", queueing_lock="follow_returns", lock="follow_returns")
     def follow_returns(timestamp: int) -> None:  # noqa: ARG001

@@ -90,6 +90,11 @@ def ship_date_for(ready_at: datetime, timetable: Timetable) -> date:
     return first_working_day(day, timetable.country)
 
 
+def good_until(ship_date: date, timetable: Timetable) -> datetime:
+    """Return the last moment (aware) at which a parcel leaving on ``ship_date`` can still do so: its cut-off."""
+    return datetime.combine(ship_date, timetable.cutoff, ZoneInfo(timetable.zone))
+
+
 def weekend_between(start: date, end: date) -> bool:
     """Tell whether a Saturday or Sunday lies after ``start`` and before ``end``."""
     day = start + timedelta(days=1)

@@ -139,6 +139,13 @@ def fitting_parcels(sending: Sending, box: Packaging | None) -> tuple[PackedParc
     return None if isinstance(packed, Refused) else packed
 
 
+def timetable_of(carrier: Carrier, network_id: str) -> Timetable:
+    """Return when the truck of a carrier's network leaves."""
+    card = carrier.own.card
+    network = next(n for n in card.networks if n.id == network_id)
+    return Timetable(network.cutoff, card.time_zone, card.country)
+
+
 def offer_arrival(
     order: OrderFacts, shop: Shop, carrier: Carrier, service: Service, zone: str, extras: frozenset[str],
     not_before: date | None,
@@ -149,9 +156,7 @@ def offer_arrival(
     key = (carrier.code, service.code, zone, order.address.country, saturday, no_weekend, not_before)
     known = shop.arrivals.get(key)
     if known is None:
-        card = carrier.own.card
-        network = next(n for n in card.networks if n.id == service.network)
-        timetable = Timetable(network.cutoff, card.time_zone, card.country)
+        timetable = timetable_of(carrier, service.network)
         earliest = ship_date_for(shop.now, timetable)
         leaves = max(earliest, not_before) if not_before else earliest
         transit = service.transit[zone]

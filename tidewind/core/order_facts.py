@@ -17,6 +17,7 @@ from tidewind.core.layers import Recipe
 from tidewind.core.packing import Packaging, PackedParcel
 from tidewind.core.punctuality import Record
 from tidewind.core.quantities import money_text
+from tidewind.core.rules.conditions import tests_of
 from tidewind.core.rules.facts import WEEKDAYS, Value
 from tidewind.core.rules.rule import Rule, Split
 from tidewind.core.screening import Screen
@@ -141,7 +142,8 @@ class Precedent:
 class Shop:
     """Everything outside the order that a plan depends on; ``now`` is aware.
 
-    ``boxes``, ``own_boxes``, ``names`` and ``arrivals`` follow from the rest, and are worked out once.
+    ``boxes``, ``own_boxes``, ``names``, ``arrivals`` and ``turns`` (the times of day, HH:MM, that rules ask for)
+    follow from the rest, and are worked out once.
     """
 
     packagings: tuple[Packaging, ...]
@@ -167,6 +169,7 @@ class Shop:
     own_boxes: tuple[Packaging, ...] = field(init=False, compare=False, repr=False)
     names: dict[str, str] = field(init=False, compare=False, repr=False)
     arrivals: dict[tuple[object, ...], Arrival] = field(init=False, compare=False, repr=False)
+    turns: tuple[str, ...] = field(init=False, compare=False, repr=False)
 
     def __post_init__(self) -> None:
         """Work out what many plans ask for."""
@@ -174,6 +177,8 @@ class Shop:
         object.__setattr__(self, "own_boxes", tuple(p for p in self.packagings if p.carrier is None))
         object.__setattr__(self, "names", self._names())
         object.__setattr__(self, "arrivals", {})
+        asked = {t for rule in self.rules if rule.on for t in tests_of(rule.when) if t.fact == "planned_time"}
+        object.__setattr__(self, "turns", tuple(sorted({str(test.to) for test in asked})))
 
     def approval_of(self, service: str, price: int = 0) -> str:
         """Return why a service, or one at this price (minor units), needs the owner's approval; empty for none."""

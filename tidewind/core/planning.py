@@ -9,12 +9,14 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
+from datetime import datetime, time, timedelta
 
 from tidewind.core.addresses.check import check
+from tidewind.core.calendar import good_until
 from tidewind.core.choosing import Option, pick
 from tidewind.core.destinations import crosses_customs, destination_group
 from tidewind.core.layers import BATCH, BINDING, HAND, PRECEDENT, PRODUCT, PROMISE, SHOP, Step, Wishes
-from tidewind.core.offers import Offer, Sending, offers_for, with_published
+from tidewind.core.offers import Offer, Sending, offers_for, timetable_of, with_published
 from tidewind.core.order_facts import Hand, OrderFacts, Shop, rule_facts
 from tidewind.core.packing import PackedParcel, Unit
 from tidewind.core.parcels import Packed, by_phrase, parcels_text, put_into_parcels, units_of
@@ -22,6 +24,7 @@ from tidewind.core.punctuality import lateness
 from tidewind.core.quantities import Refused, money_text, weight_text
 from tidewind.core.rules.conditions import facts_asked
 from tidewind.core.rules.evaluate import evaluate
+from tidewind.core.rules.facts import Facts
 from tidewind.core.snags import Snag
 
 _OF_PACKING = frozenset({"weight", "longest", "volume", "parcels"})
@@ -29,7 +32,11 @@ _OF_PACKING = frozenset({"weight", "longest", "volume", "parcels"})
 
 @dataclass(slots=True)
 class Plan:
-    """How an order will be sent: complete, or with a snag that stops it and then without a price."""
+    """How an order will be sent: complete, or with a snag that stops it and then without a price.
+
+    ``facts`` is what the rules saw; ``good_until`` is the last moment before the same
+    order may get another plan because time passes.
+    """
 
     parcels: tuple[PackedParcel, ...] = ()
     offers: tuple[Offer, ...] = ()
@@ -44,6 +51,8 @@ class Plan:
     leave_out: str = ""
     rules: tuple[str, ...] = ()
     sending: Sending | None = None
+    facts: Facts = field(default_factory=dict)
+    good_until: datetime | None = None
 
     @property
     def stopped(self) -> bool:
@@ -66,14 +75,16 @@ def plan(order: OrderFacts, shop: Shop) -> Plan:
     units = units_of(lines) if measured else []
     seen = _as_rules_see(units, shop, wishes) if measured else None
     before = (list(wishes.packaging), wishes.split)
-    applied = _run_rules(order, shop, wishes, seen.parcels if isinstance(seen, Packed) else ())
+    facts = rule_facts(order, shop, seen.parcels if isinstance(seen, Packed) else ())
+    applied = _run_rules(order, shop, wishes, facts)
     _set_by_people(order.batch, BATCH, f"set for the whole batch {order.batch_name}", wishes)
     _set_by_people(order.hand, HAND, "set for this order", wishes)
     _approval(order, wishes, snags)
     result = Plan(
         snags=snags, trail=wishes.trail, extras=frozenset(wishes.extras), tags=frozenset(wishes.tags),
         value=order.value if wishes.value is None else wishes.value, rules=tuple(applied), leave_out=wishes.leave_out,
-        desk=wishes.desk, hold="" if order.hand.released else wishes.hold,
+        desk=wishes.desk, hold="" if order.hand.released else wishes.hold, facts=facts,
+        good_until=_next_turn(shop),
     )  # fmt: skip
     if measured:
         same = seen is not None and not (wishes.packaging or wishes.split or order.hand.split or order.hand.parcels)
@@ -179,11 +190,21 @@ def _like(hand: Hand, wishes: Wishes, why: str) -> None:
         wishes.add_extra(PRECEDENT, extra, why)
 
 
-def _run_rules(order: OrderFacts, shop: Shop, wishes: Wishes, parcels: tuple[PackedParcel, ...]) -> list[str]:
+def _run_rules(order: OrderFacts, shop: Shop, wishes: Wishes, facts: Facts) -> list[str]:
     if not shop.rules:
         return []
     ordered_on = order.ordered_at.astimezone(shop.time_zone).date()
-    return evaluate(shop.rules, rule_facts(order, shop, parcels), wishes, ordered_on, shop.origin.country)
+    return evaluate(shop.rules, facts, wishes, ordered_on, shop.origin.country)
+
+
+def _next_turn(shop: Shop) -> datetime | None:
+    """Return the next moment of the shop's day at which a rule that asks for the time may hold or fail anew."""
+    if not shop.turns:
+        return None
+    local = shop.now.astimezone(shop.time_zone)
+    later = next((turn for turn in shop.turns if turn > local.strftime("%H:%M")), None)
+    turn = datetime.combine(local.date(), time.fromisoformat(later), shop.time_zone) if later else None
+    return turn - timedelta(microseconds=1) if turn else None
 
 
 def _set_by_people(hand: Hand, layer: str, why: str, wishes: Wishes) -> None:
@@ -262,7 +283,7 @@ def _choose(result: Plan, order: OrderFacts, shop: Shop, wishes: Wishes) -> None
     if not result.chosen and not bound:
         result.snags.append(Snag("no_service", "stops", _no_service_words(result.offers), "service"))
     if result.chosen:
-        _settle(result, result.chosen, order, wishes)
+        _settle(result, result.chosen, order, shop, wishes)
         price = result.chosen.quote.net if result.chosen.quote else 0
         wanted = shop.approval_of(result.chosen.service, price)
         if wanted and not order.hand.approved:
@@ -294,7 +315,7 @@ def _no_service_words(offers: Sequence[Offer]) -> str:
     return f"No service takes it. {reasons}" if reasons else "No service goes there"
 
 
-def _settle(result: Plan, chosen: Offer, order: OrderFacts, wishes: Wishes) -> None:
+def _settle(result: Plan, chosen: Offer, order: OrderFacts, shop: Shop, wishes: Wishes) -> None:
     """Take over the chosen offer's parcels and note weight, ship date and price in the trail."""
     if chosen.parcels != result.parcels:
         result.parcels = chosen.parcels
@@ -305,6 +326,9 @@ def _settle(result: Plan, chosen: Offer, order: OrderFacts, wishes: Wishes) -> N
     parts = f"goods {weight_text(goods)} + packaging {weight_text(own)} + padding {weight_text(padding)}"
     wishes.note("weight", SHOP, weight_text(goods + own + padding), parts)
     if chosen.arrival and chosen.quote:
+        carrier = next(c for c in shop.carriers if c.code == chosen.carrier)
+        leaves = good_until(chosen.arrival.ship_date, timetable_of(carrier, chosen.network))
+        result.good_until = min(leaves, result.good_until or leaves)
         why = chosen.arrival.waits_because or "the next truck it can catch"
         layer = HAND if order.hand.ship_date else BATCH if order.batch.ship_date else SHOP
         wishes.note("ship_date", layer, chosen.arrival.ship_date.isoformat(), why)

@@ -23,6 +23,7 @@ from tidewind.db.tables.shipping import LIVE_STATES
 from tidewind.services.departures import default_place, departure_for
 from tidewind.services.errors import Conflict, Invalid, NotFound
 from tidewind.services.money import Posting, lock_available, post_all
+from tidewind.services.planning import keep_up
 from tidewind.services.queue import defer
 from tidewind.services.shop_facts import carriers_in_force, shop_settings
 
@@ -74,6 +75,7 @@ def ask(
     orders = []
     found = _locked_orders(session, shown)
     live = live_labels(session, shown)
+    keep_up(session, [order for order in found if order.id not in live], now)
     for order in found:
         mine = live.get(order.id)
         reason = _reason_against(order, shown[order.id], mine)

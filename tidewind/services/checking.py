@@ -13,6 +13,7 @@ from tidewind.db.tables import Batch, CarrierAccount, Order
 from tidewind.services.buying import MOST_ORDERS, LiveLabel, live_labels, payer_of
 from tidewind.services.errors import Invalid, NotFound
 from tidewind.services.money import balance
+from tidewind.services.planning import keep_up
 from tidewind.services.working import Held, held_now
 
 # Lines of a quote that every parcel of the kind has, or that nobody can leave off; all others are worth naming.
@@ -22,6 +23,7 @@ _USUAL = frozenset({"base", "discount", "fuel", "tax", "home"})
 def check_orders(session: Session, shown: Mapping[int, int | None], person_id: int, now: datetime) -> Preflight:
     """Check orders before they are bought: order id → the price that the person saw, None where none was shown.
 
+    Those whose truck has left meanwhile are planned anew first.
     Raises Invalid for no or too many orders, NotFound where one does not exist.
     """
     if not 1 <= len(shown) <= MOST_ORDERS:
@@ -29,6 +31,7 @@ def check_orders(session: Session, shown: Mapping[int, int | None], person_id: i
     orders = session.scalars(select(Order).where(Order.id.in_(shown)).order_by(Order.id)).all()
     if len(orders) != len(shown):
         raise NotFound("unknown_order", "One of these orders does not exist.")
+    keep_up(session, orders, now)
     accounts = {a.code: a for a in session.scalars(select(CarrierAccount))}
     held = held_now(session, now, list(shown))
     live = live_labels(session, shown)

@@ -21,7 +21,8 @@ from tidewind.db.tables import Channel, Order, PackagingRow, Product, PromiseLin
 from tidewind.services.errors import Conflict, Invalid, NotFound
 from tidewind.services.planning import waiting_clause
 from tidewind.services.replanning import Rehearsal, rehearse, replan_waiting
-from tidewind.services.shop_facts import carriers_in_force, recipes_of, shop_settings
+from tidewind.services.scope import Scope, touches_of
+from tidewind.services.shop_facts import carriers_in_force, recipes_of, rules_in_force, shop_settings
 
 
 @dataclass(frozen=True, slots=True)
@@ -103,7 +104,7 @@ def save_rules(
     row = RuleSet(rules=write_rules(rules), note=tidy(note)[:200], person_id=person_id, created_at=now)
     session.add(row)
     session.flush()
-    return row, replan_waiting(session, "Rules were changed", now)
+    return row, replan_waiting(session, "Rules were changed", now, Scope(rules=(newest, row.id)))
 
 
 def rule_versions(session: Session) -> Sequence[RuleSet]:
@@ -123,7 +124,8 @@ def restore_rules(session: Session, version: int, person_id: int, now: datetime)
 def rehearse_rules(session: Session, body: Any, now: datetime, *, past: bool = False) -> Rehearsal:
     """Return what other rules would do to the waiting orders, or to those of the last 90 days.  Raises Invalid."""
     rules = read_or_refuse(body)
-    return rehearse(session, now, lambda shop: replace(shop, rules=rules), past=past)
+    touches = touches_of(rules_in_force(session), rules)
+    return rehearse(session, now, lambda shop: replace(shop, rules=rules), past=past, only=touches)
 
 
 # --- recipes -----------------------------------------------------------------------------------------------------
@@ -240,7 +242,8 @@ def link_promise(session: Session, promise: str, recipe: str | None, now: dateti
         row.recipe = recipe
     else:
         session.add(PromiseLink(promise=plain, recipe=recipe))
-    return replan_waiting(session, f"Promise “{plain}” was {'linked' if recipe else 'unlinked'}", now)
+    words = f"Promise “{plain}” was {'linked' if recipe else 'unlinked'}"
+    return replan_waiting(session, words, now, Scope(promise=plain))
 
 
 def rehearse_link(

@@ -15,6 +15,7 @@ from tidewind.core.offers import Offer
 from tidewind.core.order_facts import Hand, LineFacts, OrderFacts, Shop
 from tidewind.core.packing import PackedParcel
 from tidewind.core.planning import Plan, plan
+from tidewind.core.rules.facts import written_facts
 from tidewind.core.tariffs.quote import Quote, explain
 from tidewind.db.tables import Batch, Difference, Order, OrderLine, Product, SnagRow
 from tidewind.services.shop_facts import core_shop, hand_of
@@ -147,18 +148,20 @@ def outcome(order: Order) -> tuple[Any, ...]:
     return (order.state, chosen, parcels, order.desk, list(order.plan_tags), order.snag_level)
 
 
+def keep_up(session: Session, orders: Sequence[Order], now: datetime) -> int:
+    """Plan those orders anew whose plan is out of date by now, since a truck has left; return how many; locks them."""
+    due = [order.id for order in orders if order.good_until and order.good_until < now and is_waiting(order)]
+    if due:
+        query = select(Order).where(Order.id.in_(due)).order_by(Order.id).with_for_update(of=Order)
+        plan_orders(session, session.scalars(query.execution_options(populate_existing=True)).all(), now)
+    return len(due)
+
+
 def replan_where_sku(session: Session, sku: str, now: datetime) -> int:
     """Plan every waiting order that contains ``sku`` anew and return how many."""
     orders = session.scalars(
         select(Order).where(waiting_clause(), Order.lines.any(OrderLine.sku == sku)).with_for_update(of=Order)
     ).all()
-    plan_orders(session, orders, now)
-    return len(orders)
-
-
-def replan_all(session: Session, now: datetime) -> int:
-    """Plan every waiting order anew and return how many."""
-    orders = session.scalars(select(Order).where(waiting_clause()).with_for_update(of=Order)).all()
     plan_orders(session, orders, now)
     return len(orders)
 
@@ -203,6 +206,7 @@ def _store(order: Order, facts: OrderFacts, made: Plan, shop: Shop) -> bool:
         order.snags = [SnagRow(code=c, level=lv, words=w, fix=f, about=a) for c, lv, w, f, a in snags]
         another = True
     order.snag_level = min((s.level for s in made.snags), default="")
+    order.rule_facts, order.good_until = written_facts(made.facts), made.good_until
     return another
 
 

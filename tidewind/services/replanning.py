@@ -2,25 +2,28 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import date, datetime, timedelta
 from functools import cache
+from zoneinfo import ZoneInfo
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session, sessionmaker
 
-from tidewind.core.order_facts import Shop
+from tidewind.core.order_facts import OrderFacts, Shop
 from tidewind.core.parcels import parcels_text
 from tidewind.core.planning import Plan, plan
 from tidewind.db.tables import Order, Work
+from tidewind.db.tables import Shop as ShopRow
 from tidewind.services.live import tell
-from tidewind.services.planning import all_facts, plan_orders, waiting_clause
+from tidewind.services.planning import all_facts, keep_up, plan_orders, waiting_clause
 from tidewind.services.queue import defer
-from tidewind.services.shop_facts import core_shop
+from tidewind.services.scope import Judged, Scope, judged, touches_of
+from tidewind.services.shop_facts import core_shop, rules_of
 
 PAST = timedelta(days=90)
-AT_ONCE, CHUNK, MOST_REHEARSED, MOST_SHOWN = 300, 250, 2_000, 60
+AT_ONCE, CHUNK, LOOKED_AT, MOST_REHEARSED, MOST_SHOWN = 300, 250, 2_000, 2_000, 60
 
 
 @dataclass(frozen=True, slots=True)
@@ -86,39 +89,68 @@ def outcome_of(made: Plan) -> Outcome:
     )
 
 
-def rehearse(session: Session, now: datetime, change: Callable[[Shop], Shop], *, past: bool = False) -> Rehearsal:
+def rehearse(
+    session: Session, now: datetime, change: Callable[[Shop], Shop], *, past: bool = False,
+    only: Callable[[Shop, Judged], bool] | None = None,
+) -> Rehearsal:  # fmt: skip
     """Plan the waiting orders, or those shipped in the last 90 days, as they are and as they would be; store nothing.
 
     Both plans are made with the same clock, so that only the change makes a difference: waiting orders now, past ones
-    on the day they were planned, by the prices of today.  At most ``MOST_REHEARSED`` newest orders.
+    on the day they were planned, by the prices of today.  At most ``MOST_REHEARSED`` newest orders are planned;
+    waiting orders for which ``only`` says no count with the plan they have.
     """
     clause = (Order.state == "shipped") & (Order.ordered_at > now - PAST) if past else waiting_clause()
     result = Rehearsal(waiting=session.scalar(select(func.count(Order.id)).where(clause)) or 0)
-    orders = session.scalars(select(Order).where(clause).order_by(Order.id.desc()).limit(MOST_REHEARSED)).all()
     shop = core_shop(session, now)
+    query = select(Order).where(clause)
+    if only and not past:
+        ids = [row.id for row in judged(session, clause) if only(shop, row) or _counted(result, row)]
+        query = select(Order).where(Order.id.in_(ids))
+    orders = session.scalars(query.order_by(Order.id.desc()).limit(MOST_REHEARSED)).all()
     both = _at_times(shop, change(shop))
-    result.looked_at = len(orders)
+    result.looked_at += len(orders)
     for order, facts in zip(orders, all_facts(session, orders), strict=True):
         before_shop, after_shop = both(order.planned_at if past and order.planned_at else now)
-        was, becomes = plan(facts, before_shop), plan(facts, after_shop)
-        before, after = outcome_of(was), outcome_of(becomes)
-        result.before_minor += before.price_minor or 0
-        result.after_minor += after.price_minor or 0
-        result.stopped_before += was.stopped
-        result.stopped_after += becomes.stopped
-        if facts.promise:
-            result.late_before += before.arrives is not None and before.arrives > facts.promise
-            result.late_after += after.arrives is not None and after.arrives > facts.promise
-        for rule_id in becomes.rules:
-            result.rule_matches[rule_id] = result.rule_matches.get(rule_id, 0) + 1
-            if len(result.matched.setdefault(rule_id, [])) < 8:
-                result.matched[rule_id].append(order.number)
-        if before != after:
-            result.changed += 1
-            if len(result.changes) < MOST_SHOWN:
-                name = order.address["name"] or order.address["company"]
-                result.changes.append(Change(order.id, order.number, name, before, after))
+        _compare(result, order, facts, plan(facts, before_shop), plan(facts, after_shop))
     return result
+
+
+def _counted(result: Rehearsal, row: Judged) -> bool:
+    """Count an order that the change cannot touch, with the plan it has; always False."""
+    late = bool(row.promise_date and row.arrives and row.arrives > row.promise_date)
+    result.looked_at += 1
+    result.before_minor += row.price_minor or 0
+    result.after_minor += row.price_minor or 0
+    result.stopped_before += row.snag_level == "stops"
+    result.stopped_after += row.snag_level == "stops"
+    result.late_before += late
+    result.late_after += late
+    _matched(result, row.applied or [], row.number)
+    return False
+
+
+def _compare(result: Rehearsal, order: Order, facts: OrderFacts, was: Plan, becomes: Plan) -> None:
+    before, after = outcome_of(was), outcome_of(becomes)
+    result.before_minor += before.price_minor or 0
+    result.after_minor += after.price_minor or 0
+    result.stopped_before += was.stopped
+    result.stopped_after += becomes.stopped
+    if facts.promise:
+        result.late_before += before.arrives is not None and before.arrives > facts.promise
+        result.late_after += after.arrives is not None and after.arrives > facts.promise
+    _matched(result, becomes.rules, order.number)
+    if before != after:
+        result.changed += 1
+        if len(result.changes) < MOST_SHOWN:
+            name = order.address["name"] or order.address["company"]
+            result.changes.append(Change(order.id, order.number, name, before, after))
+
+
+def _matched(result: Rehearsal, rule_ids: Iterable[str], number: str) -> None:
+    for rule_id in rule_ids:
+        result.rule_matches[rule_id] = result.rule_matches.get(rule_id, 0) + 1
+        if len(result.matched.setdefault(rule_id, [])) < 8:
+            result.matched[rule_id].append(number)
 
 
 def _at_times(before: Shop, after: Shop) -> Callable[[datetime], tuple[Shop, Shop]]:
@@ -131,14 +163,15 @@ def _at_times(before: Shop, after: Shop) -> Callable[[datetime], tuple[Shop, Sho
     return both
 
 
-def replan_waiting(session: Session, words: str, now: datetime) -> Work:
-    """Plan all waiting orders anew: at once where they are few, else in the background; return how far it is.
+def replan_waiting(session: Session, words: str, now: datetime, scope: Scope | None = None) -> Work:
+    """Plan the waiting orders anew: at once where they are few, else in the background; return how far it is.
 
-    Hand edits are a layer of their own and stay.
+    Hand edits are a layer of their own and stay.  ``scope`` says which orders the change can touch; None for all.
     """
     session.flush()
-    total = session.scalar(select(func.count(Order.id)).where(waiting_clause())) or 0
-    work = Work(kind="replan", words=words[:200], total=total, state="waiting", done=0, cursor=0)
+    scope = scope or Scope()
+    total = session.scalar(select(func.count(Order.id)).where(scope.clause)) or 0
+    work = Work(kind="replan", words=words[:200], total=total, state="waiting", done=0, cursor=0, scope=scope.written)
     session.add(work)
     session.flush()
     if total <= AT_ONCE:
@@ -147,6 +180,28 @@ def replan_waiting(session: Session, words: str, now: datetime) -> Work:
     else:
         defer(session, "replan", work_id=work.id)
     return work
+
+
+def keep_up_due(sessions: sessionmaker[Session], clock: Callable[[], datetime]) -> None:
+    """Plan anew what time has made out of date: every waiting order when a day begins, else those whose truck left."""
+    with sessions.begin() as session:
+        row = session.get(ShopRow, 1, with_for_update=True)
+        if row is None:
+            return
+        today = clock().astimezone(ZoneInfo(row.time_zone)).date()
+        new_day, row.planned_on = row.planned_on not in {None, today}, today
+        if new_day:
+            replan_waiting(session, f"{today:%A %-d %B} began", clock())
+    more = True
+    while more:
+        with sessions.begin() as session:
+            orders = session.scalars(
+                select(Order).where(waiting_clause(), Order.good_until < clock()).order_by(Order.id).limit(CHUNK)
+                .with_for_update(of=Order, skip_locked=True)
+            ).all()  # fmt: skip
+            more = keep_up(session, orders, clock()) == CHUNK
+            if orders:
+                tell(session, "orders")
 
 
 def go_on(sessions: sessionmaker[Session], work_id: int, clock: Callable[[], datetime]) -> None:
@@ -162,23 +217,42 @@ def go_on(sessions: sessionmaker[Session], work_id: int, clock: Callable[[], dat
 
 
 def _chunk(session: Session, work: Work, now: datetime) -> bool:
+    scope = Scope.read(work.scope)
+    shop = core_shop(session, now)
+    ids, last, looked = _next(session, scope, work.cursor, shop)
     orders = session.scalars(
         select(Order)
-        .where(waiting_clause(), Order.id > work.cursor)
+        .where(scope.clause, Order.id.in_(ids))
         .order_by(Order.id)
-        .limit(CHUNK)
         .with_for_update(of=Order)
         .execution_options(populate_existing=True)
     ).all()
     changed = int(work.result or 0) if work.result.isdigit() else 0
-    changed += plan_orders(session, orders, now)
-    work.done += len(orders)
+    changed += plan_orders(session, orders, now, shop)
+    work.done += looked
     work.result = str(changed)
-    if orders:
-        work.cursor, work.state = orders[-1].id, "running"
+    if looked:
+        work.cursor, work.state = last, "running"
         return True
     work.state, work.total = "done", work.done
     return False
+
+
+def _next(session: Session, scope: Scope, cursor: int, shop: Shop) -> tuple[list[int], int, int]:
+    """Return the next orders to plan, the last one looked at, and how many were: most a change does not touch."""
+    if scope.rules is None:
+        ids = list(
+            session.scalars(select(Order.id).where(scope.clause, Order.id > cursor).order_by(Order.id).limit(CHUNK))
+        )
+        return ids, max(ids, default=0), len(ids)
+    touches, found, looked = touches_of(*(rules_of(session, version) for version in scope.rules)), [], 0
+    for row in judged(session, scope.clause & (Order.id > cursor), LOOKED_AT):
+        looked, cursor = looked + 1, row.id
+        if touches(shop, row):
+            found.append(row.id)
+            if len(found) == CHUNK:
+                break
+    return found, cursor, looked
 
 
 def works(session: Session, limit: int = 12) -> Sequence[Work]:

@@ -14,7 +14,7 @@ from tidewind.core.addresses.check import Address, check, tidy_address
 from tidewind.core.choosing import Policy
 from tidewind.db.tables import PackagingRow, Person, Place, Shop
 from tidewind.services.errors import Conflict, Invalid, NotFound
-from tidewind.services.planning import replan_all
+from tidewind.services.replanning import replan_waiting
 from tidewind.services.shop_facts import shop_settings
 from tidewind.services.signing_in import add_person, anybody
 
@@ -36,9 +36,9 @@ def _check_zone(name: str) -> None:
 
 
 def set_policy(session: Session, policy: str, now: datetime) -> int:
-    """Set how services are chosen and plan all waiting orders anew; return how many."""
+    """Set how services are chosen and plan all waiting orders anew; return how many there are."""
     shop_settings(session).policy = Policy(policy)
-    return replan_all(session, now)
+    return replan_waiting(session, "The choice policy was changed", now).total
 
 
 def places(session: Session) -> Sequence[Place]:
@@ -101,5 +101,5 @@ def save_packaging(
         raise Invalid("inside_larger", "The inner size is larger than the outer size.")
     session.add(row)
     session.flush()
-    replan_all(session, now)
+    replan_waiting(session, f"Packaging {core.name} was changed", now)
     return row

@@ -42,6 +42,7 @@ _Version = tuple[int, date | None]
 """A version of a card: its row, and its end, which moves when another version is brought in behind it."""
 _cards: dict[_Version, RateCard] = {}
 _rules: dict[int, tuple[Rule, ...]] = {}
+KEPT_VERSIONS = 20
 _screens: dict[tuple[int, int], Screen] = {}
 
 
@@ -91,17 +92,21 @@ def carriers_in_force(session: Session, today: date, now: datetime | None = None
 
 
 def rules_in_force(session: Session) -> tuple[Rule, ...]:
-    """Return the newest version of the rules, which never changes and is kept; no rules before the first."""
-    newest = session.scalar(select(func.max(RuleSet.id)))
-    if newest is None:
-        return ()
-    if newest not in _rules:
-        rules = read_rules(session.get_one(RuleSet, newest).rules)
-        if isinstance(rules, BadRules):
-            raise Invalid("bad_rules", f"The stored rules cannot be used: {rules.errors[0]}")
-        _rules.clear()
-        _rules[newest] = rules
-    return _rules[newest]
+    """Return the newest version of the rules; no rules before the first."""
+    return rules_of(session, session.scalar(select(func.max(RuleSet.id))) or 0)
+
+
+def rules_of(session: Session, version: int) -> tuple[Rule, ...]:
+    """Return a version of the rules, which never changes and is kept in memory; none for version 0."""
+    known = _rules.get(version)
+    if known is None:
+        read = read_rules(session.get_one(RuleSet, version).rules) if version else ()
+        if isinstance(read, BadRules):
+            raise Invalid("bad_rules", f"The stored rules cannot be used: {read.errors[0]}")
+        if len(_rules) >= KEPT_VERSIONS:
+            _rules.clear()
+        known = _rules[version] = read
+    return known
 
 
 def recipes_of(session: Session) -> dict[str, Recipe]:

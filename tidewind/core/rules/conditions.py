@@ -145,12 +145,17 @@ def _joined(parts: Sequence[Callable[[Facts], Answer]], decides: bool) -> Callab
     return joined
 
 
+def tests_of(condition: Condition) -> frozenset[Test]:
+    """Return all tests in a condition."""
+    match condition:
+        case Test():
+            return frozenset({condition})
+        case Not(part=part):
+            return tests_of(part)
+        case All(parts=parts) | Any(parts=parts):
+            return frozenset().union(*(tests_of(part) for part in parts))
+
+
 def facts_asked(condition: Condition) -> frozenset[str]:
     """Return the codes of all facts a condition looks at."""
-    match condition:
-        case Test(fact=fact):
-            return frozenset({fact})
-        case Not(part=part):
-            return facts_asked(part)
-        case All(parts=parts) | Any(parts=parts):
-            return frozenset().union(*(facts_asked(part) for part in parts))
+    return frozenset(test.fact for test in tests_of(condition))

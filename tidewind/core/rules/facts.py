@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Literal
+from typing import Any, Literal
 
 from tidewind.core.destinations import GROUPS
 
@@ -65,6 +65,25 @@ CATALOGUE: Mapping[str, Fact] = {
              ("lithium", "limited_quantity", "dry_ice", "dangerous")),
     )
 }  # fmt: skip
+
+CLOCK = frozenset({"planned_day", "planned_time"})
+"""Facts that change by themselves as time passes."""
+
+
+def written_facts(facts: Facts) -> dict[str, object]:
+    """Return facts as JSON values: sets in order, without what is not known and what the clock says."""
+    return {
+        code: sorted(value) if isinstance(value, frozenset) else value
+        for code, value in facts.items()
+        if value is not None and code not in CLOCK
+    }
+
+
+def read_facts(written: Mapping[str, Any], planned_day: str, planned_time: str) -> Facts:
+    """Return facts from what ``written_facts`` made, as of a day of the week and a time (HH:MM)."""
+    read = {code: frozenset(value) if isinstance(value, list) else value for code, value in written.items()}
+    return {**read, "planned_day": planned_day, "planned_time": planned_time}
+
 
 TESTS: Mapping[Kind, tuple[str, ...]] = {
     "choice": ("is_any_of", "is_none_of"),

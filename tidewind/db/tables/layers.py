@@ -130,7 +130,7 @@ class OrderChange(Base):
 
 
 class Work(Base):
-    """A long piece of work in the background, and how far it is."""
+    """A long piece of work in the background, and how far it is; ``scope`` says which orders it can concern."""
 
     __tablename__ = "work"
     id: Mapped[Id]
@@ -141,4 +141,5 @@ class Work(Base):
     state: Mapped[str] = mapped_column(String(20), default="waiting")
     cursor: Mapped[int] = mapped_column(default=0)
     result: Mapped[str] = mapped_column(String(300), default="")
+    scope: Mapped[dict[str, Any]] = mapped_column(default=dict)
     created_at: Mapped[Created]

@@ -109,6 +109,7 @@ class Order(Base):
         Index("ix_customer_order_import_id", "import_id"),
         Index("ix_customer_order_joined_to", "joined_to"),
         Index("ix_customer_order_recipient_key", "recipient_key"),
+        Index("ix_customer_order_good_until", "good_until", postgresql_where=text("good_until is not null")),
         Index("ix_customer_order_batch_id", "batch_id", postgresql_where=text("batch_id is not null")),
     )
     id: Mapped[Id]
@@ -157,6 +158,8 @@ class Order(Base):
     created_at: Mapped[Created]
     batch_id: Mapped[int | None] = mapped_column(BigInteger, ForeignKey("batch.id"))
     sender: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    rule_facts: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    good_until: Mapped[datetime | None]
     lines: Mapped[list[OrderLine]] = relationship(
         order_by="OrderLine.position", cascade="all, delete-orphan", lazy="selectin"
     )

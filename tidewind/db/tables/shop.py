@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import date
 from typing import Any
 
 from sqlalchemy import CheckConstraint, Index, LargeBinary, String, text
@@ -38,6 +39,7 @@ class Shop(Base):
     low_balance_minor: Mapped[int] = mapped_column(default=5_000)
     slip: Mapped[dict[str, Any]] = mapped_column(default=dict)
     logo: Mapped[bytes | None] = mapped_column(LargeBinary, deferred=True)
+    planned_on: Mapped[date | None]
 
 
 class Place(Base):

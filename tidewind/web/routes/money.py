@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 from tidewind.outside.sheets_out import to_csv
 from tidewind.services import money
 from tidewind.services.live import tell
-from tidewind.services.planning import replan_all
+from tidewind.services.replanning import replan_waiting
 from tidewind.services.shop_facts import shop_settings
 from tidewind.web.access import Now, Owner, Shipper, Tx
 from tidewind.web.files import download
@@ -107,6 +107,6 @@ def set_settings(body: MoneySettings, _who: Owner, session: Tx, now: Now) -> Mon
     row.low_balance_minor, row.approve_over_minor = body.low_balance_minor, body.approve_over_minor
     row.approve_services, row.price_tolerance_minor = sorted(set(body.approve_services)), body.price_tolerance_minor
     session.flush()
-    replan_all(session, now)
+    replan_waiting(session, "Limits of spending were changed", now)
     tell(session, "orders")
     return body

@@ -27,7 +27,7 @@ router = APIRouter(prefix="/api", tags=["buying"])
 
 @router.post("/preflight")
 def preflight(body: CheckIn, who: Shipper, session: Tx, now: Now) -> PreflightOut:
-    """Check orders before they are bought: snags, approvals, moved prices, conflicts, balance. Nothing is changed."""
+    """Check orders before they are bought: snags, approvals, moved prices, conflicts, balance. Nothing is bought."""
     return PreflightOut.model_validate(checking.check_orders(session, body.orders, who.id, now))
 
 

@@ -1,0 +1,82 @@
+"""Which waiting orders a change can touch, so that the others keep the plan they have."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from datetime import date
+from typing import Any, NamedTuple
+
+from sqlalchemy import ColumnElement, select
+from sqlalchemy.orm import Session
+
+from tidewind.core.order_facts import Shop
+from tidewind.core.rules.facts import WEEKDAYS, read_facts
+from tidewind.core.rules.rule import Rule
+from tidewind.core.rules.touching import change_between
+from tidewind.db.tables import Order
+from tidewind.services.planning import waiting_clause
+
+
+@dataclass(frozen=True, slots=True)
+class Scope:
+    """A change between two versions of the rules, or of what one promise is linked to; neither: any order."""
+
+    rules: tuple[int, int] | None = None
+    promise: str | None = None
+
+    @property
+    def clause(self) -> ColumnElement[bool]:
+        """The condition for the orders to look at."""
+        waiting: ColumnElement[bool] = waiting_clause()
+        return waiting if self.promise is None else waiting & (Order.promise == self.promise)
+
+    @property
+    def written(self) -> dict[str, Any]:
+        """The scope as JSON values."""
+        return {"rules": list(self.rules) if self.rules else None, "promise": self.promise}
+
+    @classmethod
+    def read(cls, written: dict[str, Any]) -> Scope:
+        """Return the scope from what ``written`` gave."""
+        rules = written.get("rules")
+        return cls((rules[0], rules[1]) if rules else None, written.get("promise"))
+
+
+class Judged(NamedTuple):
+    """What is read of an order to judge whether a change touches it; sizes as in the tables."""
+
+    id: int
+    number: str
+    rule_facts: dict[str, Any]
+    applied: list[str] | None
+    price_minor: int | None
+    arrives: date | None
+    promise_date: date | None
+    snag_level: str
+
+
+def judged(session: Session, clause: ColumnElement[bool], limit: int | None = None) -> list[Judged]:
+    """Return what is needed to judge orders, by id."""
+    columns = (
+        Order.id, Order.number, Order.rule_facts, Order.plan["rules"], Order.price_minor, Order.arrives,
+        Order.promise_date, Order.snag_level,
+    )  # fmt: skip
+    return [Judged(*row) for row in session.execute(select(*columns).where(clause).order_by(Order.id).limit(limit))]
+
+
+def touches_of(before: Sequence[Rule], after: Sequence[Rule]) -> Callable[[Shop, Judged], bool]:
+    """Return what tells whether going from one version of the rules to another touches an order.
+
+    An order that was never planned is always touched.
+    """
+    change = change_between(before, after)
+
+    def touches(shop: Shop, row: Judged) -> bool:
+        if not row.rule_facts:
+            return True
+        local = shop.now.astimezone(shop.time_zone)
+        facts = read_facts(row.rule_facts, WEEKDAYS[local.weekday()], f"{local:%H:%M}")
+        return change.touches(row.applied or (), facts)
+
+    return touches
