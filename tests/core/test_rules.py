@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from dataclasses import replace
-from datetime import UTC, date, datetime
+from datetime import UTC, date, datetime, timedelta
 from typing import Any
 
 import pytest
@@ -17,8 +17,9 @@ from tidewind.core.destinations import crosses_customs, destination_group
 from tidewind.core.layers import Recipe
 from tidewind.core.order_facts import Hand, HandParcel, LineFacts, OrderFacts, Precedent, rule_facts
 from tidewind.core.planning import plan
-from tidewind.core.rules.facts import CATALOGUE, TESTS
+from tidewind.core.rules.facts import CATALOGUE, TESTS, read_facts, written_facts
 from tidewind.core.rules.rule import ACTIONS, Rule, Split
+from tidewind.core.rules.touching import change_between
 from tidewind.core.rules.words import action_words, condition_words
 from tidewind.core.rules.written import BadRules, read_rules, write_rules
 
@@ -332,3 +333,46 @@ def test_no_rules_can_break_a_plan_and_hand_edits_win_always(
     assert not (made.hold and hand.released)
     assert made.stopped or made.chosen is not None
     assert set(rule_facts(facts, shop, made.parcels)) == set(CATALOGUE)
+
+
+@given(RULE_SETS, RULE_SETS, st.lists(st.sampled_from(["keep", "drop", "change", "add"]), max_size=6),
+       st.lists(LINES, max_size=3, unique_by=lambda ln: ln.id), st.sampled_from([VISEU, AZORES]))  # fmt: skip
+def test_an_order_that_a_change_of_rules_does_not_touch_keeps_its_plan_to_the_word(
+    written: list[dict[str, Any]], others: list[dict[str, Any]], edits: list[str], lines: list[LineFacts], to: Address
+) -> None:
+    named = [{**body, "id": f"a{n}"} for n, body in enumerate(written)]
+    edited: list[dict[str, Any]] = []
+    for body, edit, other in zip(named, [*edits, *["keep"] * 6], [*others, *[{"do": [{"set": "tag", "to": "x"}]}] * 6]):  # noqa: B905
+        edited += {"keep": [body], "drop": [], "change": [{**other, "id": body["id"]}],
+                   "add": [{**other, "id": f"b{len(edited)}"}, body]}[edit]  # fmt: skip
+    before, after = rules(*named), rules(*edited)
+    facts = OrderFacts(tuple(lines), to, promise_text="next")
+    shop = replace(SHOP, recipes=RECIPES, origin=ORIGIN, rules=before)
+    was, becomes = plan(facts, shop), plan(facts, replace(shop, rules=after))
+    stored = read_facts(
+        json.loads(json.dumps(written_facts(was.facts))), *(was.facts[c] for c in ("planned_day", "planned_time"))
+    )
+    assert {code: v for code, v in was.facts.items() if v is not None} == stored
+    if not change_between(before, after).touches(was.rules, stored):
+        assert (was.trail, was.snags, was.chosen, was.parcels, was.rules) == (
+            becomes.trail, becomes.snags, becomes.chosen, becomes.parcels, becomes.rules)  # fmt: skip
+
+
+@given(st.integers(0, 7 * 24 * 60), st.floats(0, 1), st.sampled_from(["09:00", "16:30"]))
+def test_a_plan_stays_the_same_until_the_moment_it_names_and_no_longer(minutes: int, share: float, turn: str) -> None:
+    late = rules({"when": when("planned_time", "from", turn), "do": [{"set": "desk", "to": "Late"}]})
+    now = datetime(2026, 11, 23, 0, 1, tzinfo=UTC) + timedelta(minutes=minutes)
+    shop = replace(SHOP, origin=ORIGIN, rules=late, now=now)
+    facts = order()
+    made = plan(facts, shop)
+    assert made.good_until is not None
+    assert made.good_until >= now
+    then = now + (made.good_until - now) * share
+    later = plan(facts, replace(shop, now=then))
+    assert made.chosen
+    assert later.chosen
+    assert later.chosen.arrival == made.chosen.arrival
+    assert later.desk == made.desk or then.date() != now.date()
+    after = plan(facts, replace(shop, now=made.good_until + timedelta(microseconds=1)))
+    assert after.chosen
+    assert (after.chosen.arrival != made.chosen.arrival) or after.desk != made.desk

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from importlib import resources
 
 import pytest
@@ -12,7 +13,7 @@ from tests.conftest import MONDAY, Clock
 from tidewind.core.addresses.check import Address
 from tidewind.db.tables import Channel, Order
 from tidewind.outside.errors import NeverSent
-from tidewind.services import importing, orders, pulling, setup, worklist
+from tidewind.services import checking, importing, layers, orders, pulling, replanning, setup, worklist
 from tidewind.services.errors import Conflict, Invalid
 from tidewind.standins.world import World
 from tidewind.web.access import Wiring
@@ -113,6 +114,61 @@ def test_hand_edits_survive_replanning_and_can_be_taken_back(session: Session, c
     assert (order.service, order.hand) == ("bp-night", {})
     with pytest.raises(Invalid, match="no packaging"):
         orders.edit_hand(session, [order.id], {"packaging": "GHOST"}, "Tomé", clock())
+
+
+def test_a_change_of_rules_plans_only_what_it_touches_and_says_what_it_would_do(session: Session, clock: Clock) -> None:
+    waiting = {o.id: o.plan_version for o in session.scalars(select(Order).where(Order.state == "open"))}
+    version, rules = layers.current_rules(session)
+    dear = {"fact": "value", "test": "at_least", "to": 9_000}
+    proposed = [*rules, {"id": "safe", "name": "Into the safe", "when": dear, "do": [{"set": "desk", "to": "Safe"}]}]
+    said = layers.rehearse_rules(session, proposed, clock())
+    assert (said.waiting, said.looked_at) == (len(waiting), len(waiting))
+    assert 0 < said.changed == said.rule_matches["safe"] < len(waiting)
+    whole = replanning.rehearse(session, clock(), lambda shop: replace(shop, rules=layers.read_or_refuse(proposed)))
+    same = ("before_minor", "after_minor", "stopped_after", "late_before", "late_after", "changed", "rule_matches")
+    assert [getattr(said, name) for name in same] == [getattr(whole, name) for name in same]
+    _, work = layers.save_rules(session, proposed, version, "", 1, clock())
+    assert (work.state, work.done, int(work.result)) == ("done", len(waiting), said.changed)
+    again = {o.id for o in session.scalars(select(Order)) if o.plan_version != waiting.get(o.id, o.plan_version)}
+    assert again == {o.id for o in session.scalars(select(Order).where(Order.desk == "Safe", Order.state == "open"))}
+    layers.save_rules(session, rules, work.scope["rules"][1], "", 1, clock())
+    assert session.scalar(select(func.count(Order.id)).where(Order.desk == "Safe", Order.state == "open")) == 0
+
+
+def test_plans_keep_up_with_trucks_that_leave_and_days_that_begin(wiring: Wiring, clock: Clock) -> None:
+    def days() -> dict[str, set[str]]:
+        with wiring.sessions() as session:
+            rows = session.execute(
+                select(Order.network, Order.ship_date).where(Order.state == "open", Order.network.is_not(None))
+            )
+            found: dict[str, set[str]] = {}
+            for network, day in rows:
+                found.setdefault(str(network), set()).add(str(day))
+            return found
+
+    replanning.keep_up_due(wiring.sessions, clock)
+    before = days()
+    clock.move(hours=7)  # 17:00: the day trucks have left, the night truck has not
+    replanning.keep_up_due(wiring.sessions, clock)
+    moved = {network for network, left in days().items() if left != before.get(network)}
+    assert moved
+    assert moved < set(before)
+    clock.move(days=1)
+    with wiring.sessions.begin() as session:
+        late = session.scalars(select(Order).where(Order.state == "open", Order.good_until < clock())).first()
+        assert late is not None
+        assert late.ship_date
+        stale, shown = late.ship_date, {late.id: late.price_minor}
+        checking.check_orders(session, shown, 1, clock())
+        assert late.ship_date > stale  # nothing is bought for a day that is over
+    replanning.keep_up_due(wiring.sessions, clock)
+    with wiring.sessions() as session:
+        newest = replanning.works(session, 1)[0]
+        assert newest.words == "Tuesday 24 November began"
+        assert (
+            min(session.scalars(select(Order.ship_date).where(Order.state == "open", Order.ship_date.is_not(None))))
+            >= clock().date()
+        )
 
 
 def test_snags_are_fixed_at_their_source(session: Session, clock: Clock) -> None:

@@ -9,21 +9,21 @@ from functools import cache
 from zoneinfo import ZoneInfo
 
 from sqlalchemy import func, select
-from sqlalchemy.orm import Session, sessionmaker
+from sqlalchemy.orm import Session, defer, sessionmaker
 
 from tidewind.core.order_facts import OrderFacts, Shop
 from tidewind.core.parcels import parcels_text
 from tidewind.core.planning import Plan, plan
 from tidewind.db.tables import Order, Work
 from tidewind.db.tables import Shop as ShopRow
+from tidewind.services import queue
 from tidewind.services.live import tell
 from tidewind.services.planning import all_facts, keep_up, plan_orders, waiting_clause
-from tidewind.services.queue import defer
 from tidewind.services.scope import Judged, Scope, judged, touches_of
 from tidewind.services.shop_facts import core_shop, rules_of
 
 PAST = timedelta(days=90)
-AT_ONCE, CHUNK, LOOKED_AT, MOST_REHEARSED, MOST_SHOWN = 300, 250, 2_000, 2_000, 60
+AT_ONCE, CHUNK, LOOKED_AT, MOST_REHEARSED, MOST_SHOWN = 300, 500, 2_500, 2_000, 60
 
 
 @dataclass(frozen=True, slots=True)
@@ -178,7 +178,7 @@ def replan_waiting(session: Session, words: str, now: datetime, scope: Scope | N
         while _chunk(session, work, now):
             pass
     else:
-        defer(session, "replan", work_id=work.id)
+        queue.defer(session, "replan", work_id=work.id)
     return work
 
 
@@ -225,6 +225,7 @@ def _chunk(session: Session, work: Work, now: datetime) -> bool:
         .where(scope.clause, Order.id.in_(ids))
         .order_by(Order.id)
         .with_for_update(of=Order)
+        .options(defer(Order.imported))
         .execution_options(populate_existing=True)
     ).all()
     changed = int(work.result or 0) if work.result.isdigit() else 0
