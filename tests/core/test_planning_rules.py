@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from datetime import date, timedelta
+from dataclasses import replace
+from datetime import UTC, date, datetime, timedelta
 
 import pytest
 from hypothesis import given
@@ -22,6 +23,7 @@ from tidewind.core.choosing import Option, Policy, Values, frontier, pick
 from tidewind.core.order_facts import Carrier, Hand, LineFacts, OrderFacts
 from tidewind.core.order_facts import Shop as CoreShop
 from tidewind.core.planning import plan
+from tidewind.core.subdivisions import working_place
 
 side = st.none() | st.integers(5, 900)
 lines = st.builds(
@@ -138,7 +140,7 @@ def test_a_carrier_alone_and_none_at_all() -> None:
 days = st.dates(date(2024, 1, 1), date(2028, 12, 31))
 
 
-@given(days, st.integers(0, 15), st.sampled_from(["PT", "ES", "DE", "GB", "US", "ZZ"]))
+@given(days, st.integers(0, 15), st.sampled_from(["PT", "ES-CT", "DE-BY", "GB-SCT", "US", "ZZ"]))
 def test_working_days_count_only_working_days(day: date, count: int, country: str) -> None:
     end = add_working_days(day, count, country)
     assert is_working_day(end, country)
@@ -146,6 +148,44 @@ def test_working_days_count_only_working_days(day: date, count: int, country: st
     if count:
         assert sum(is_working_day(d, country) for d in between) == count
     assert first_working_day(end, country) == end
+
+
+@pytest.mark.parametrize(
+    ("country", "postcode", "region", "place", "holiday", "elsewhere"),
+    [
+        ("ES", "08001", "", "ES-CT", date(2026, 9, 11), "ES-MD"), ("ES", "35001", "", "ES-CN", date(2026, 5, 30), "ES-MD"),
+        ("GB", "EH1 1YZ", "", "GB-SCT", date(2026, 11, 30), "GB-ENG"), ("GB", "g2 1al", "", "GB-SCT", date(2026, 1, 2), "GB-ENG"),
+        ("GB", "GL1 1AA", "", "GB-ENG", date(2026, 4, 6), "GB-SCT"), ("GB", "BT1 1AA", "", "GB-NIR", date(2026, 7, 13), "GB-ENG"),
+        ("DE", "80331", "", "DE-BY", date(2026, 1, 6), "DE-HH"), ("FR", "67000", "", "FR-6AE", date(2026, 4, 3), "FR"),
+        ("PT", "9500-321", "", "PT-20", date(2026, 5, 25), "PT"), ("PT", "9000-001", "", "PT-30", date(2026, 7, 1), "PT"),
+        ("CH", "1200", "GE", "CH-GE", date(2026, 12, 31), "CH-ZH"), ("US", "02101", "US-MA", "US-MA", date(2026, 4, 20), "US"),
+        ("PT", "3500-108", "", "PT", None, ""), ("ZZ", "1", "X", "ZZ", None, ""), ("GB", "", "", "GB", None, ""),
+        ("ES", "", "Cataluña", "ES", None, ""), ("CH", "1200", "'; drop", "CH", None, ""),
+    ],
+)  # fmt: skip
+def test_a_part_of_a_country_has_its_own_holidays(
+    country: str, postcode: str, region: str, place: str, holiday: date | None, elsewhere: str
+) -> None:
+    assert working_place(Address(country=country, postcode=postcode, region=region)) == place
+    assert is_working_day(date(2026, 11, 24), place)
+    if holiday:
+        assert not is_working_day(holiday, place)
+        assert is_working_day(holiday, elsewhere, saturdays=True)
+
+
+def test_a_parcel_to_edinburgh_waits_for_saint_andrews_day_and_one_to_hereford_does_not() -> None:
+    edinburgh = Address(name="A", street="1 High Street", city="Edinburgh", postcode="EH1 1YZ", country="GB")
+    hereford = replace(edinburgh, city="Hereford", postcode="HR1 2PX")
+    thursday = replace(SHOP, now=datetime(2026, 11, 26, 9, tzinfo=UTC))
+
+    def days(to: Address) -> dict[str, date]:
+        return {o.service: o.arrival.latest for o in plan(OrderFacts((POT,), to), thursday).offers if o.arrival}
+
+    there, here = days(edinburgh), days(hereford)
+    assert there.keys() == here.keys()
+    assert here
+    assert all(there[service] >= here[service] for service in here)
+    assert any((there[service] - here[service]).days >= 1 for service in here)
 
 
 @given(days, st.integers(1, 4))

@@ -1,7 +1,8 @@
 """Working days, cut-offs and arrival dates.
 
-A day counts as working when it is a weekday and no public holiday in that country (data: the ``holidays``
-package).  Times are compared in the carrier's own zone, so a change of the clock moves nothing by an hour.
+A day counts as working when it is a weekday and no public holiday at that place (data: the ``holidays`` package).
+A place is a country (ISO 3166-1 alpha-2), or a part of one that has holidays of its own (ISO 3166-2).
+Times are compared in the carrier's own zone, so a change of the clock moves nothing by an hour.
 """
 
 from __future__ import annotations
@@ -17,46 +18,47 @@ SATURDAY, SUNDAY = 5, 6
 
 
 @lru_cache(maxsize=4096)
-def _holidays(country: str, year: int) -> frozenset[date]:
+def _holidays(place: str, year: int) -> frozenset[date]:
+    country, _, part = place.partition("-")
     try:
-        return frozenset(holidays.country_holidays(country, years=year))
+        return frozenset(holidays.country_holidays(country, subdiv=part or None, years=year))
     except NotImplementedError:
         # A country the data set does not know has weekends only; arrival there is an estimate anyway.
         return frozenset()
 
 
 @lru_cache(maxsize=65536)
-def is_working_day(day: date, country: str, saturdays: bool = False) -> bool:
-    """Tell whether carriers work on ``day`` in ``country`` (ISO 3166 alpha-2); Saturdays only where asked."""
+def is_working_day(day: date, place: str, saturdays: bool = False) -> bool:
+    """Tell whether carriers work on ``day`` at a place; Saturdays only where asked."""
     if day.weekday() == SUNDAY or (day.weekday() == SATURDAY and not saturdays):
         return False
-    return day not in _holidays(country, day.year)
+    return day not in _holidays(place, day.year)
 
 
-def first_working_day(day: date, country: str, saturdays: bool = False) -> date:
-    """Return ``day`` itself if it is a working day in ``country``, else the next one that is."""
-    while not is_working_day(day, country, saturdays):
+def first_working_day(day: date, place: str, saturdays: bool = False) -> date:
+    """Return ``day`` itself if it is a working day at a place, else the next one that is."""
+    while not is_working_day(day, place, saturdays):
         day += timedelta(days=1)
     return day
 
 
 @lru_cache(maxsize=65536)
-def add_working_days(day: date, count: int, country: str, saturdays: bool = False) -> date:
-    """Return the ``count``-th working day in ``country`` after ``day``; with 0 the first not before ``day``."""
+def add_working_days(day: date, count: int, place: str, saturdays: bool = False) -> date:
+    """Return the ``count``-th working day at a place after ``day``; with 0 the first not before ``day``."""
     if count == 0:
-        return first_working_day(day, country, saturdays)
+        return first_working_day(day, place, saturdays)
     for _ in range(count):
-        day = first_working_day(day + timedelta(days=1), country, saturdays)
+        day = first_working_day(day + timedelta(days=1), place, saturdays)
     return day
 
 
 @dataclass(frozen=True, slots=True)
 class Timetable:
-    """When a carrier's truck can take a parcel: the cut-off in the carrier's zone, and the country it leaves from."""
+    """When a carrier's truck can take a parcel: the cut-off in the carrier's zone, and the place it leaves from."""
 
     cutoff: time
     zone: str
-    country: str
+    place: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -87,7 +89,7 @@ def ship_date_for(ready_at: datetime, timetable: Timetable) -> date:
     day = local.date()
     if local.time().replace(tzinfo=None) > timetable.cutoff:
         day += timedelta(days=1)
-    return first_working_day(day, timetable.country)
+    return first_working_day(day, timetable.place)
 
 
 def good_until(ship_date: date, timetable: Timetable) -> datetime:
@@ -106,22 +108,22 @@ def weekend_between(start: date, end: date) -> bool:
 
 
 def arrival(
-    ship_date: date, timetable: Timetable, transit: Transit, to_country: str, *, no_weekend: bool = False
+    ship_date: date, timetable: Timetable, transit: Transit, to_place: str, *, no_weekend: bool = False
 ) -> Arrival:
-    """Return when a parcel leaving on ``ship_date`` arrives in ``to_country``.
+    """Return when a parcel leaving on ``ship_date`` arrives at ``to_place``.
 
     The ship date is moved to a working day at the origin; transit days are working days at the destination.
     With ``no_weekend`` the parcel waits for a day from which it is never on the way over a Saturday or Sunday.
     """
-    start = first_working_day(ship_date, timetable.country)
+    start = first_working_day(ship_date, timetable.place)
     day = start
     for _ in range(14):
-        latest = add_working_days(day, transit.days_max, to_country, transit.saturdays)
+        latest = add_working_days(day, transit.days_max, to_place, transit.saturdays)
         if not (no_weekend and weekend_between(day, latest)):
-            earliest = add_working_days(day, transit.days_min, to_country, transit.saturdays)
+            earliest = add_working_days(day, transit.days_min, to_place, transit.saturdays)
             why = None if day == start else "goods that must not spend a weekend on the way"
             return Arrival(day, earliest, latest, why)
-        day = first_working_day(day + timedelta(days=1), timetable.country)
-    earliest = add_working_days(start, transit.days_min, to_country, transit.saturdays)
-    latest = add_working_days(start, transit.days_max, to_country, transit.saturdays)
+        day = first_working_day(day + timedelta(days=1), timetable.place)
+    earliest = add_working_days(start, transit.days_min, to_place, transit.saturdays)
+    latest = add_working_days(start, transit.days_max, to_place, transit.saturdays)
     return Arrival(start, earliest, latest, None)

@@ -8,11 +8,12 @@ from datetime import date
 from typing import NamedTuple
 
 from tidewind.core import packing
-from tidewind.core.addresses.check import is_po_box
+from tidewind.core.addresses.check import Address, is_po_box
 from tidewind.core.calendar import Arrival, Timetable, arrival, ship_date_for
 from tidewind.core.order_facts import Carrier, OrderFacts, Shop
 from tidewind.core.packing import Packaging, PackedParcel, Unit
 from tidewind.core.quantities import Refused
+from tidewind.core.subdivisions import working_place
 from tidewind.core.tariffs.card import Consignment, Parcel, Service
 from tidewind.core.tariffs.quote import Quote
 
@@ -139,11 +140,16 @@ def fitting_parcels(sending: Sending, box: Packaging | None) -> tuple[PackedParc
     return None if isinstance(packed, Refused) else packed
 
 
-def timetable_of(carrier: Carrier, network_id: str) -> Timetable:
-    """Return when the truck of a carrier's network leaves."""
+def timetable_of(carrier: Carrier, network_id: str, start: Address) -> Timetable:
+    """Return when the truck of a carrier's network leaves; abroad the carrier's own holidays count, not the place's."""
     card = carrier.own.card
     network = next(n for n in card.networks if n.id == network_id)
-    return Timetable(network.cutoff, card.time_zone, card.country)
+    return Timetable(network.cutoff, card.time_zone, leaving_from(card.country, start))
+
+
+def leaving_from(country: str, start: Address) -> str:
+    """Return the place whose working days count where a carrier of ``country`` fetches parcels."""
+    return working_place(start) if start.country == country else country
 
 
 def offer_arrival(
@@ -153,15 +159,16 @@ def offer_arrival(
     """Return when a service brings an order to a zone, leaving as early as it may."""
     no_weekend = any(line.no_weekend for line in order.lines)
     saturday = bool(extras) and not extras.isdisjoint(carrier.own.saturday_extras)
-    key = (carrier.code, service.code, zone, order.address.country, saturday, no_weekend, not_before)
+    to, start = working_place(order.address), order.sender or shop.origin
+    key = (carrier.code, service.code, zone, to, working_place(start), saturday, no_weekend, not_before)
     known = shop.arrivals.get(key)
     if known is None:
-        timetable = timetable_of(carrier, service.network)
+        timetable = timetable_of(carrier, service.network, start)
         earliest = ship_date_for(shop.now, timetable)
         leaves = max(earliest, not_before) if not_before else earliest
         transit = service.transit[zone]
         if saturday:
             transit = replace(transit, saturdays=True)
-        known = arrival(leaves, timetable, transit, order.address.country, no_weekend=no_weekend)
+        known = arrival(leaves, timetable, transit, to, no_weekend=no_weekend)
         shop.arrivals[key] = known
     return known

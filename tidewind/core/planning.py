@@ -26,6 +26,7 @@ from tidewind.core.rules.conditions import facts_asked
 from tidewind.core.rules.evaluate import evaluate
 from tidewind.core.rules.facts import Facts
 from tidewind.core.snags import Snag
+from tidewind.core.subdivisions import working_place
 
 _OF_PACKING = frozenset({"weight", "longest", "volume", "parcels"})
 
@@ -194,7 +195,7 @@ def _run_rules(order: OrderFacts, shop: Shop, wishes: Wishes, facts: Facts) -> l
     if not shop.rules:
         return []
     ordered_on = order.ordered_at.astimezone(shop.time_zone).date()
-    return evaluate(shop.rules, facts, wishes, ordered_on, shop.origin.country)
+    return evaluate(shop.rules, facts, wishes, ordered_on, working_place(shop.origin))
 
 
 def _next_turn(shop: Shop) -> datetime | None:
@@ -327,7 +328,9 @@ def _settle(result: Plan, chosen: Offer, order: OrderFacts, shop: Shop, wishes: 
     wishes.note("weight", SHOP, weight_text(goods + own + padding), parts)
     if chosen.arrival and chosen.quote:
         carrier = next(c for c in shop.carriers if c.code == chosen.carrier)
-        leaves = good_until(chosen.arrival.ship_date, timetable_of(carrier, chosen.network))
+        leaves = good_until(
+            chosen.arrival.ship_date, timetable_of(carrier, chosen.network, order.sender or shop.origin)
+        )
         result.good_until = min(leaves, result.good_until or leaves)
         why = chosen.arrival.waits_because or "the next truck it can catch"
         layer = HAND if order.hand.ship_date else BATCH if order.batch.ship_date else SHOP

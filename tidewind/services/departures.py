@@ -10,7 +10,9 @@ from sqlalchemy import func, select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
+from tidewind.core.addresses.check import Address
 from tidewind.core.calendar import first_working_day
+from tidewind.core.offers import leaving_from
 from tidewind.core.order_facts import Carrier
 from tidewind.db.tables import CarrierAccount, Departure, Label, Order, Place, Shipment, SnagRow
 from tidewind.services.errors import Conflict
@@ -70,9 +72,12 @@ def todays_departures(session: Session, now: datetime) -> list[DepartureState]:
     """Return today's departures, or the next working day's where no cut-off is left, in the order of their cut-offs."""
     today = now.astimezone(ZoneInfo(shop_settings(session).time_zone)).date()
     carriers = carriers_in_force(session, today)
+    place = session.scalar(select(Place.address).where(Place.is_default))
+    start = Address(**(place or {}))
+    where = {carrier.code: leaving_from(carrier.own.card.country, start) for carrier in carriers}
     for day in (today, today + timedelta(days=1)):
         states = [
-            _state(session, carrier, network.id, network.name, first_working_day(day, carrier.own.card.country))
+            _state(session, carrier, network.id, network.name, first_working_day(day, where[carrier.code]))
             for carrier in carriers
             for network in carrier.own.card.networks
         ]
