@@ -109,14 +109,20 @@ def test_on_every_stock_the_longest_address_stays_inside_and_the_codes_decode(
     assert all(line.split()[-5] == "yes" for line in fonts.splitlines()[2:])
     if stock in {"a4", "letter"}:
         return  # the same drawing turned; what it says stands inside its half, which the codes have shown
-    wide, high = SIZES[stock]
-    found = words_of(pdf, tmp_path)
+    nothing_overlaps_or_leaves(words_of(pdf, tmp_path), SIZES[stock], edge=8)
+
+
+def nothing_overlaps_or_leaves(
+    found: list[tuple[int, str, tuple[float, float, float, float]]], size: tuple[float, float], edge: float
+) -> None:
+    """Hold that every word stands inside its page, at least ``edge`` points from its sides, and on no other word."""
+    wide, high = size
     for _, word, (left, top, right, bottom) in found:
-        assert left >= 8, word
-        assert right <= wide - 8, word
+        assert left >= edge, word
+        assert right <= wide - edge, word
         assert top >= 5, word
         assert bottom <= high - 2, word
-    for page in (1, 2):
+    for page in {number for number, _, _ in found}:
         here = [(word, box) for n, word, box in found if n == page]
         for n, (one, a) in enumerate(here):
             for other, b in here[n + 1 :]:
@@ -124,6 +130,41 @@ def test_on_every_stock_the_longest_address_stays_inside_and_the_codes_decode(
                 down = min(a[3], b[3]) - max(a[1], b[1])
                 # Boxes have the font's full height; ink overlaps only where lines are nearer than their x-height.
                 assert across <= 0.5 or down <= 0.45 * min(a[3] - a[1], b[3] - b[1]), (one, other)
+
+
+@pytest.mark.parametrize("script", SCRIPTS)
+@pytest.mark.parametrize("kind", ["slip", "slip with prices", "a4", "letter", "barcodes"])
+def test_on_slips_and_lists_the_longest_words_stay_apart_and_inside(kind: str, script: str, tmp_path: Path) -> None:
+    names = tuple(line[:60] for line in SCRIPTS[script])
+    long = (names[0] * 4)[:120]
+    if kind.startswith("slip"):
+        price, total = ("12,345.67", "1,234,567.89 EUR") if "prices" in kind else ("", "")
+        lines = tuple(SlipLine(999, "SKU-" + "W" * 40, long, "SHELF-ABCDEF-12", price) for _ in range(40))
+        slip = SlipPaper(
+            names[0], "LL-" + "8" * 30, "Mon 23 Nov 2026", names[:8], long, long, long * 3, lines, long * 3, total
+        )
+        pdf, size = slips_pdf([slip, replace(slip, lines=lines[:1])]), (419.528, 595.276)
+    elif kind == "barcodes":
+        pdf, size = (
+            barcode_sheet_pdf([BarcodeCard(long, f"TW-RECIPE-{n}", long * 2) for n in range(15)], long),
+            (595.276, 841.89),
+        )
+    else:
+        columns = (
+            Column("Shelf", 2),
+            Column("Pieces", 2, figures=True),
+            Column("Item", 7),
+            Column("Price", 3, figures=True),
+        )
+        rows = (("SHELF-ABCDEF-12", "999,999", long, "1,234,567.89"),) * 70
+        made = ListPaper(long, (long, long), columns, rows, closing=((long, "1,234,567.89 EUR"),) * 3, barcode="LL-20418",
+                         left=names[:8], right=names[:8], note=long * 3)  # fmt: skip
+        pdf, size = list_pdf([made], "Invoice", kind), (595.276, 841.89) if kind == "a4" else (612, 792)
+    found = words_of(pdf, tmp_path)
+    assert len({page for page, _, _ in found}) >= 2
+    nothing_overlaps_or_leaves(found, size, edge=20)
+    fonts = subprocess.run(["pdffonts", tmp_path / "w.pdf"], check=True, capture_output=True, text=True).stdout
+    assert all(line.split()[-5] == "yes" for line in fonts.splitlines()[2:])
 
 
 def turned(pdf: bytes, folder: Path) -> list[dict[str, str]]:

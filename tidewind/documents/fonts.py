@@ -62,12 +62,16 @@ def draw(canvas: Canvas, x: float, y: float, text: str, size: float, bold: bool 
 
 
 def draw_fitted(
-    canvas: Canvas, x: float, y: float, text: str, size: float, room: float, *, bold: bool = False, least: float = 6.0
-) -> None:
-    """Draw text within ``room`` points: smaller down to ``least``, then cut with an ellipsis."""
+    canvas: Canvas, x: float, y: float, text: str, size: float, room: float, *, bold: bool = False, least: float = 6.0,
+    to_right: bool = False,
+) -> None:  # fmt: skip
+    """Draw text within ``room`` points from ``x``: smaller down to ``least``, then cut with an ellipsis.
+
+    With ``to_right`` it ends at the right of its room.
+    """
     wide = width(text, size, bold)
     if wide > room:
         size = max(least, size * room / wide)
     while len(text) > 1 and width(text, size, bold) > room:
         text = text[:-2] + "…"
-    draw(canvas, x, y, text, size, bold)
+    draw(canvas, x + room - width(text, size, bold) if to_right else x, y, text, size, bold)

@@ -69,7 +69,8 @@ def _pages(canvas: Canvas, paper: ListPaper, size: tuple[float, float]) -> None:
             y = _row(canvas, paper.columns, row, y, wide)
         if last:
             _closing(canvas, paper, y, wide)
-        draw(canvas, MARGIN, 9 * mm, f"{paper.title} · page {page}", 7.5)
+        draw_fitted(canvas, wide / 2, 9 * mm, f"page {page}", 7.5, wide / 2 - MARGIN, to_right=True)
+        draw_fitted(canvas, MARGIN, 9 * mm, paper.title, 7.5, wide - 2 * MARGIN - 20 * mm)
         canvas.showPage()
         if last:
             return
@@ -112,8 +113,7 @@ def _edges(columns: Sequence[Column], wide: float) -> list[tuple[float, float]]:
 
 def _heads(canvas: Canvas, columns: Sequence[Column], y: float, wide: float) -> float:
     for column, (left, right) in zip(columns, _edges(columns, wide), strict=True):
-        x = right - width(column.head, 8) if column.figures else left
-        draw(canvas, x, y, column.head, 8)
+        draw_fitted(canvas, left, y, column.head, 8, right - left, to_right=column.figures)
     canvas.setLineWidth(0.5)
     canvas.line(MARGIN, y - 2 * mm, wide - MARGIN, y - 2 * mm)
     return float(y - 2 * mm)
@@ -122,10 +122,7 @@ def _heads(canvas: Canvas, columns: Sequence[Column], y: float, wide: float) -> 
 def _row(canvas: Canvas, columns: Sequence[Column], row: Sequence[str], y: float, wide: float) -> float:
     y -= ROW
     for column, cell, (left, right) in zip(columns, row, _edges(columns, wide), strict=True):
-        if column.figures:
-            draw(canvas, max(left, right - width(cell, 10)), y + 1.5 * mm, cell, 10)
-        else:
-            draw_fitted(canvas, left, y + 1.5 * mm, cell, 10, right - left)
+        draw_fitted(canvas, left, y + 1.5 * mm, cell, 10, right - left, to_right=column.figures)
     return y
 
 
@@ -134,7 +131,7 @@ def _closing(canvas: Canvas, paper: ListPaper, y: float, wide: float) -> None:
     right = _edges(paper.columns, wide)[-1][1]
     for label, figure in paper.closing:
         y -= 5.5 * mm
-        draw(canvas, right - width(figure, 10.5, True), y, figure, 10.5, True)
-        draw(canvas, right - 34 * mm - width(label, 10), y, label, 10)
+        draw_fitted(canvas, right - 34 * mm, y, figure, 10.5, 34 * mm, bold=True, to_right=True)
+        draw_fitted(canvas, MARGIN, y, label, 10, right - 38 * mm - MARGIN, to_right=True)
     if paper.note:
         draw_block(canvas, MARGIN, y - 4 * mm, [(paper.note, False)], 9, wide - 2 * MARGIN, 12 * mm)
