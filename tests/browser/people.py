@@ -61,3 +61,12 @@ def axe(page: Page) -> None:
 
 def row(page: Page, name: str) -> Locator:
     return page.locator("tr[data-order]", has_text=name)
+
+
+def scan(page: Page, code: str) -> None:
+    """Let a scanner read a code: its keys come at once, however busy the machine of the test is."""
+    page.evaluate(
+        "(keys) => keys.forEach((key) => (document.activeElement ?? document.body).dispatchEvent("
+        "new KeyboardEvent('keydown', {key, bubbles: true, cancelable: true})))",
+        [*code, "Enter"],
+    )

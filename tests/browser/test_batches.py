@@ -5,7 +5,7 @@ from __future__ import annotations
 import httpx
 from playwright.sync_api import Browser, expect
 
-from tests.browser.people import axe, page_of
+from tests.browser.people import axe, page_of, scan
 from tidewind.supervisor import Supervisor
 
 
@@ -21,14 +21,27 @@ def test_a_batch_from_the_list_to_the_printer_and_one_label_back(browser: Browse
     axe(page)
     page.keyboard.press("Enter")
     expect(page.get_by_role("dialog")).to_have_count(0)
+    page.keyboard.press("Escape")  # nothing is selected, so that one row is dragged alone
+
+    row = page.locator("tr[data-order]:not(:has(input:checked))").last
+    dragged = row.get_attribute("data-order") or ""
+    row.hover()
+    page.mouse.down()
+    page.mouse.move(600, 400, steps=4)
+    target = page.get_by_role("group", name="Let go above a batch").get_by_text("Morning")
+    target.hover()
+    target.hover()
+    page.mouse.up()
+    expect(page.get_by_text("1 order put into the batch.")).to_be_visible()
     page.get_by_role("link", name="Batches").click()
     page.get_by_role("link", name="Morning").click()
+    expect(page.get_by_role("button", name="Check and buy 6 orders")).to_be_visible()
+    page.get_by_role("button", name=f"Take out {dragged}").click()
     expect(page.get_by_role("button", name="Check and buy 5 orders")).to_be_visible()
     axe(page)
 
     # A scanner types fast and ends with Enter; what lies in here already is said.
-    page.keyboard.type(numbers[0], delay=1)
-    page.keyboard.press("Enter")
+    scan(page, numbers[0])
     expect(page.get_by_text("It lies in here already.")).to_be_visible()
     page.get_by_role("button", name="Take out ").first.click()
     expect(page.get_by_role("button", name="Check and buy 4 orders")).to_be_visible()

@@ -12,6 +12,7 @@ from tests.conftest import Clock
 from tests.web.who_may import BODIES, MAY, OPEN
 from tidewind.app import make_app
 from tidewind.db.tables.people import ROLES
+from tidewind.services import settling
 from tidewind.services.signing_in import make_key
 from tidewind.settings import DEMO_PASSWORD
 from tidewind.web.access import Wiring
@@ -190,10 +191,16 @@ def test_the_main_job_over_http_alone(client: httpx.Client, wiring: Wiring) -> N
     assert asked["taken"] == [row["id"]]
     batch = client.get(f"/api/batches/{asked['batch_id']}", headers=script).json()
     assert (batch["buying"], batch["total_minor"]) == (1, 0)
-    assert (
-        client.get(f"/api/labels.pdf?shipment={batch['shipments'][0]['id']}", headers=script).json()["code"]
-        == "not_bought"
-    )
+    shipment_id = batch["shipments"][0]["id"]
+    pdf = f"/api/labels.pdf?shipment={shipment_id}"
+    assert client.get(pdf, headers=script).json()["code"] == "not_bought"
+    settling.buy_shipment(wiring.sessions, wiring.outside, shipment_id, wiring.clock)
+    sheet = client.get(f"/api/orders/{row['id']}", headers=script).json()
+    assert sheet["margin"]["cost_minor"] == row["price_minor"]
+    care = sign_in(client, "rute")
+    assert client.get(f"/api/orders/{row['id']}", headers=care).json()["margin"] is None
+    client.cookies.clear()
+    assert client.get(pdf, headers=script).content.startswith(b"%PDF")
     health = client.get("/api/health")
     assert (health.status_code, health.json()["parts"]["database"]["ok"]) == (503, True)  # no worker runs in this test
     assert health.json()["parts"]["worker"]["ok"] is False

@@ -83,6 +83,9 @@ def allow(*roles: str) -> Any:
     return Depends(check)
 
 
+MONEY_ROLES = frozenset({"owner", "shipper"})
+"""Who may see the ledger, and what an order cost."""
+
 Anyone = Annotated[Who, allow(*ROLES)]
 Shipper = Annotated[Who, allow("shipper")]
 Bench = Annotated[Who, allow("shipper", "packer")]

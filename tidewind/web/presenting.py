@@ -19,7 +19,9 @@ from tidewind.services.money import margins
 from tidewind.services.orders import shipments_of
 from tidewind.services.parts import same_person
 from tidewind.services.planning import joined_lines
+from tidewind.services.signing_in import Who
 from tidewind.services.working import held_now
+from tidewind.web.access import MONEY_ROLES
 from tidewind.web.schemas.orders import (
     AddressIO,
     DifferenceOut,
@@ -121,16 +123,17 @@ def _items(order: Order) -> str:
     return ", ".join(first) + (f" +{rest}" if rest > 0 else "")
 
 
-def order_sheet(session: Session, order: Order, now: datetime, person_id: int) -> OrderSheet:
-    """Return one order whole."""
+def order_sheet(session: Session, order: Order, now: datetime, who: Who) -> OrderSheet:
+    """Return one order whole; what it cost beside what the buyer paid only for those who may see the ledger."""
     shipments = shipments_of(session, order.id)
     bought = next((s for s in shipments if s.state in {"bought", "void_refused"}), None)
-    plan, margin = order.plan, margins(session, [order.id]).get(order.id)
+    plan, sees_money = order.plan, who.role in MONEY_ROLES
+    margin = margins(session, [order.id]).get(order.id) if sees_money else None
     along = joined_lines(session, [order]).get(order.id, [])
     joined = session.scalars(select(Order).where(Order.joined_to == order.id).order_by(Order.id)).all()
     undoable = next((entry for entry in history(session, order.id) if entry.undo), None)
     return OrderSheet(
-        row=order_rows(session, [order], now, person_id)[0],
+        row=order_rows(session, [order], now, who.id)[0],
         address=AddressIO(**order.address),
         home=order.home,
         note=order.note,

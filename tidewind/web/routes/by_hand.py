@@ -38,7 +38,7 @@ def create_order(body: TypedOrderIn, who: Shipper, session: Tx, now: Now) -> Ord
     order = service.create(session, _typed(body), now)
     tell(session, "orders")
     session.flush()
-    return order_sheet(session, order, now, who.id)
+    return order_sheet(session, order, now, who)
 
 
 @router.post("/plans/try")

@@ -72,7 +72,7 @@ def clear_party(order_id: int, body: ClearIn, who: Shipper, session: Tx, now: No
     order = service.clear_party(session, order_id, body.party, body.reason, who.id, who.name, now)
     tell(session, "orders")
     session.flush()
-    return order_sheet(session, order, now, who.id)
+    return order_sheet(session, order, now, who)
 
 
 @router.post("/orders/{order_id}/sent")
@@ -80,7 +80,7 @@ def set_sent(order_id: int, body: ItemsIn, who: Shipper, session: Tx, now: Now) 
     """Say how many of each item were sent already; the plan is for the rest."""
     order = parts.set_sent(session, order_id, body.items, who.name, now)
     tell(session, "orders")
-    return order_sheet(session, order, now, who.id)
+    return order_sheet(session, order, now, who)
 
 
 @router.post("/orders/{order_id}/apart")
@@ -88,7 +88,7 @@ def send_apart(order_id: int, body: ItemsIn, who: Shipper, session: Tx, now: Now
     """Take items out into a part of its own, with its own plan and label; returns the part."""
     part = parts.send_apart(session, order_id, body.items, who.name, now)
     tell(session, "orders")
-    return order_sheet(session, part, now, who.id)
+    return order_sheet(session, part, now, who)
 
 
 @router.post("/orders/join")
@@ -96,7 +96,7 @@ def join(body: OrdersIn, who: Shipper, session: Tx, now: Now) -> OrderSheet:
     """Let orders to one person go together; returns the one they go with."""
     host = parts.join(session, body.order_ids, who.name, now)
     tell(session, "orders")
-    return order_sheet(session, host, now, who.id)
+    return order_sheet(session, host, now, who)
 
 
 @router.post("/orders/{order_id}/undo")
@@ -104,7 +104,7 @@ def undo(order_id: int, who: Shipper, session: Tx, now: Now) -> OrderSheet:
     """Undo the last change by hand, division or joining of an order."""
     order = parts.undo(session, order_id, who.name, now)
     tell(session, "orders")
-    return order_sheet(session, order, now, who.id)
+    return order_sheet(session, order, now, who)
 
 
 @router.get("/orders/{order_id}/history")
@@ -125,4 +125,4 @@ def decide(difference_id: int, body: DecideIn, who: Care, session: Tx, now: Now)
     order = differences.decide(session, difference_id, body.take, who.name, now)
     tell(session, "orders")
     session.flush()
-    return order_sheet(session, order, now, who.id)
+    return order_sheet(session, order, now, who)

@@ -70,7 +70,7 @@ def remove_view(view_id: int, who: Anyone, session: Tx) -> None:
 @router.get("/orders/{order_id}")
 def get_order(order_id: int, who: Anyone, session: Tx, now: Now) -> OrderSheet:
     """Return one order whole; its services with their prices are asked for at `/compare`."""
-    return order_sheet(session, service.get_order(session, order_id), now, who.id)
+    return order_sheet(session, service.get_order(session, order_id), now, who)
 
 
 @router.patch("/orders/{order_id}/hand")
@@ -79,7 +79,7 @@ def edit_hand(order_id: int, body: HandIn, who: Shipper, session: Tx, now: Now) 
     order = service.edit_hand(session, [order_id], body.model_dump(exclude_unset=True), who.name, now)[0]
     tell(session, "orders")
     session.flush()
-    return order_sheet(session, order, now, who.id)
+    return order_sheet(session, order, now, who)
 
 
 @router.post("/orders/hand")
@@ -106,7 +106,7 @@ def edit_address(order_id: int, body: AddressIn, who: Care, session: Tx, now: No
     order = service.edit_address(session, order_id, Address(**body.address.model_dump()), body.home, who.name, now)
     tell(session, "orders")
     session.flush()
-    return order_sheet(session, order, now, who.id)
+    return order_sheet(session, order, now, who)
 
 
 @router.post("/orders/held")

@@ -5,8 +5,8 @@ import { api, need, words } from "../../api/client";
 import { count } from "../../shared/format";
 import { batchesQuery } from "../batches";
 
-const props = defineProps<{ ids: number[] }>();
-const emit = defineEmits<{ done: [notice: string] }>();
+/** `told` is a function and no event: letting go takes this panel away, and what is taken away emits nothing any more. */
+const props = defineProps<{ ids: number[]; told: (notice: string) => void }>();
 const client = useQueryClient();
 const { data: batches } = useQuery(batchesQuery(false, ""));
 const open = computed(() => batches.value?.filter((b) => b.state === "filling") ?? []);
@@ -21,9 +21,9 @@ async function drop(id: number): Promise<void> {
       : need(await api.POST("/api/batches", { body: { name: "", order_ids, client_key: `${Date.now().toString(36)}-${Math.random().toString(36).slice(2, 10)}` } }));
     for (const key of ["batch", "batches", "orders"]) void client.invalidateQueries({ queryKey: [key] });
     const left = filled.left_out.length ? ` ${count(filled.left_out.length, "order")} left: ${filled.left_out[0]!.words}.` : "";
-    emit("done", `${count(filled.added, "order")} put into the batch.${left}`);
+    props.told(`${count(filled.added, "order")} put into the batch.${left}`);
   } catch (error) {
-    emit("done", words(error));
+    props.told(words(error));
   }
 }
 </script>

@@ -295,7 +295,7 @@ useKeys({
       <v-btn v-if="may('shipper') && selection.buyable.length" @click="buy">Buy {{ count(selection.labels, "label") }} · {{ money(selection.total, currency) }}</v-btn>
     </div>
     <BuyDialog v-model="buyOpen" :rows="toBuy" />
-    <BatchDrop v-if="dragged.length" :ids="dragged" @done="dragged = []; notice = $event" />
+    <BatchDrop v-if="dragged.length" :ids="dragged" :told="(words) => (notice = words)" />
     <IntoBatch v-if="batching" :rows="batching" @close="batching = undefined" />
     <BulkEdit v-if="bulk" :rows="selection.rows" @close="bulk = false" />
     <SnagFix v-if="fixing" :row="fixing" @close="fixing = undefined" />
