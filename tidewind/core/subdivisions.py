@@ -1,7 +1,7 @@
 """In which part of its country an address lies, for the public holidays that only some parts keep.
 
 By postcode where the country numbers its parts so, else by the region as written.  Sources: INE's province codes
-(Spain), Royal Mail's postcode areas (United Kingdom), La Poste's departments (France), CTT's islands (Portugal),
+(Spain), the postcode areas (United Kingdom), La Poste's departments (France), CTT's islands (Portugal),
 Deutsche Post's two-digit areas (Germany).  Where an area crosses a border the larger part counts: a working day more or
 less at the far end of an estimate.
 """
