@@ -1787,7 +1787,7 @@ export interface paths {
         put?: never;
         /**
          * Preflight
-         * @description Check orders before they are bought: snags, approvals, moved prices, conflicts, balance. Nothing is changed.
+         * @description Check orders before they are bought: snags, approvals, moved prices, conflicts, balance. Nothing is bought.
          */
         post: operations["preflight_api_preflight_post"];
         delete?: never;
