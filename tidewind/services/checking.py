@@ -31,10 +31,10 @@ def check_orders(session: Session, shown: Mapping[int, int | None], person_id: i
     orders = session.scalars(select(Order).where(Order.id.in_(shown)).order_by(Order.id)).all()
     if len(orders) != len(shown):
         raise NotFound("unknown_order", "One of these orders does not exist.")
-    keep_up(session, orders, now)
+    live = live_labels(session, shown)
+    keep_up(session, [order for order in orders if order.id not in live], now)
     accounts = {a.code: a for a in session.scalars(select(CarrierAccount))}
     held = held_now(session, now, list(shown))
-    live = live_labels(session, shown)
     lying = _other_batches(session, orders, person_id)
     found = [
         _candidate(o, shown[o.id], accounts, live.get(o.id), _whose(held.get(o.id), lying.get(o.id), person_id))
