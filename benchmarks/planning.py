@@ -88,12 +88,12 @@ def run(engine: Engine, count: int) -> None:
     migrate(engine)
     sessions = make_sessions(engine)
     imported = import_all(sessions, count)
-    brought_in, one, every = plan_all(sessions, count)
+    brought_in, labels, dearer, every = plan_all(sessions, count)
     floor = min(copy_and_look_up(engine, count) for _ in range(3))
-    print(
-        f"ratio to the floor: one rule changed {one / floor:.1f} × (aim 3 ×), all brought in {brought_in / floor:.1f} ×"
-    )
-    print(f"every plan made anew {every / floor:.1f} ×, import with plans {imported / floor:.1f} ×")
+    print(f"ratio to the floor, one rule changed: its labels {labels / floor:.1f} ×, the price {dearer / floor:.1f} × "
+          "(aim 3 ×)")  # fmt: skip
+    print(f"fifty rules brought in {brought_in / floor:.1f} ×, every plan made anew {every / floor:.1f} ×, "
+          f"import with plans {imported / floor:.1f} ×")  # fmt: skip
     with sessions() as session:
         best, bare = (min(work(session) for _ in range(5)) for work in (_page, _bare))
     shown = f"{best * 1000:.0f} ms; the bare SELECT {bare * 1000:.0f} ms; {best / bare:.1f} × (aim 2 ×)"
@@ -114,8 +114,8 @@ def import_all(sessions: sessionmaker[Session], count: int) -> float:
     return timed("stored and planned on import", started, count)
 
 
-def plan_all(sessions: sessionmaker[Session], count: int) -> tuple[float, float, float]:
-    """Bring in fifty rules, then change one of them, then plan everything anew: seconds of each."""
+def plan_all(sessions: sessionmaker[Session], count: int) -> tuple[float, float, float, float]:
+    """Bring in fifty rules, change one's labels, then what it does to the price, then plan all: seconds of each."""
     rules = fifty_rules()
     with sessions.begin() as session:
         none = session.scalar(select(func.max(RuleSet.id))) or 0
@@ -123,9 +123,13 @@ def plan_all(sessions: sessionmaker[Session], count: int) -> tuple[float, float,
     brought_in = replan(sessions, f"planned anew with {len(rules)} rules brought in", count, Scope((none, first)))
     rules[7] = {**rules[7], "do": [{"set": "desk", "to": "Bench"}]}
     second = version(sessions, rules)
-    one = replan(sessions, f"planned anew after one of {len(rules)} rules was changed", count, Scope((first, second)))
+    words = f"planned anew after one of {len(rules)} rules was changed"
+    labels = replan(sessions, f"{words}: another desk", count, Scope((first, second)))
+    rules[7] = {**rules[7], "do": [{"set": "add_extra", "to": "signature"}]}
+    third = version(sessions, rules)
+    dearer = replan(sessions, f"{words}: signature wanted", count, Scope((second, third)))
     every = replan(sessions, "every order planned anew, as after a change of packaging", count, Scope())
-    return brought_in, one, every
+    return brought_in, labels, dearer, every
 
 
 def version(sessions: sessionmaker[Session], rules: list[dict[str, object]]) -> int:

@@ -353,9 +353,21 @@ def test_an_order_that_a_change_of_rules_does_not_touch_keeps_its_plan_to_the_wo
         json.loads(json.dumps(written_facts(was.facts))), *(was.facts[c] for c in ("planned_day", "planned_time"))
     )
     assert {code: v for code, v in was.facts.items() if v is not None} == stored
-    if not change_between(before, after).touches(was.rules, stored):
+    change = change_between(before, after)
+    if not change.touches(was.rules, stored):
         assert (was.trail, was.snags, was.chosen, was.parcels, was.rules) == (
             becomes.trail, becomes.snags, becomes.chosen, becomes.parcels, becomes.rules)  # fmt: skip
+    labels = change.labels(was.rules, stored)
+    if labels:
+        assert (labels.rules, labels.tags, labels.desk) == (becomes.rules, becomes.tags, becomes.desk)
+        assert labels.trail == {name: becomes.trail[name] for name in ("tags", "desk") if name in becomes.trail}
+        rest = [{name: steps for name, steps in made.trail.items() if name not in {"tags", "desk"}}
+                for made in (was, becomes)]  # fmt: skip
+        assert rest[0] == rest[1]
+        assert (was.snags, was.chosen, was.parcels, was.hold, was.good_until) == (
+            becomes.snags, becomes.chosen, becomes.parcels, becomes.hold, becomes.good_until)  # fmt: skip
+    else:
+        assert before != after
 
 
 @given(st.integers(0, 7 * 24 * 60), st.floats(0, 1), st.sampled_from(["09:00", "16:30"]))

@@ -17,9 +17,8 @@ from tidewind.core.layers import Recipe
 from tidewind.core.packing import Packaging, PackedParcel
 from tidewind.core.punctuality import Record
 from tidewind.core.quantities import money_text
-from tidewind.core.rules.conditions import tests_of
 from tidewind.core.rules.facts import WEEKDAYS, Value
-from tidewind.core.rules.rule import Rule, Split
+from tidewind.core.rules.rule import Rule, Split, turns_of
 from tidewind.core.screening import Screen
 from tidewind.core.tariffs.engine import CompiledCard
 
@@ -177,8 +176,7 @@ class Shop:
         object.__setattr__(self, "own_boxes", tuple(p for p in self.packagings if p.carrier is None))
         object.__setattr__(self, "names", self._names())
         object.__setattr__(self, "arrivals", {})
-        asked = {t for rule in self.rules if rule.on for t in tests_of(rule.when) if t.fact == "planned_time"}
-        object.__setattr__(self, "turns", tuple(sorted({str(test.to) for test in asked})))
+        object.__setattr__(self, "turns", turns_of(self.rules))
 
     def approval_of(self, service: str, price: int = 0) -> str:
         """Return why a service, or one at this price (minor units), needs the owner's approval; empty for none."""

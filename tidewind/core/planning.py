@@ -22,13 +22,11 @@ from tidewind.core.packing import PackedParcel, Unit
 from tidewind.core.parcels import Packed, by_phrase, parcels_text, put_into_parcels, units_of
 from tidewind.core.punctuality import lateness
 from tidewind.core.quantities import Refused, money_text, weight_text
-from tidewind.core.rules.conditions import facts_asked
 from tidewind.core.rules.evaluate import evaluate
 from tidewind.core.rules.facts import Facts
+from tidewind.core.rules.touching import asks_about_parcels
 from tidewind.core.snags import Snag
 from tidewind.core.subdivisions import working_place
-
-_OF_PACKING = frozenset({"weight", "longest", "volume", "parcels"})
 
 
 @dataclass(slots=True)
@@ -106,7 +104,7 @@ def _as_rules_see(units: Sequence[Unit], shop: Shop, wishes: Wishes) -> Packed |
 
 
 def _weighed(shop: Shop, applied: Sequence[str]) -> bool:
-    return any(rule.on and facts_asked(rule.when) & _OF_PACKING for rule in shop.rules if rule.id in applied)
+    return any(asks_about_parcels(rule) for rule in shop.rules if rule.id in applied)
 
 
 def _address_snags(order: OrderFacts, shop: Shop) -> list[Snag]:

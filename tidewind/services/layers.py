@@ -6,6 +6,7 @@ import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
+from functools import partial
 from typing import Any
 
 from sqlalchemy import func, select, text
@@ -16,12 +17,13 @@ from tidewind.core.choosing import Policy, Values
 from tidewind.core.destinations import GROUPS
 from tidewind.core.order_facts import Shop
 from tidewind.core.rules.rule import Rule
+from tidewind.core.rules.touching import change_between
 from tidewind.core.rules.written import BadRules, read_rules, write_rules
 from tidewind.db.tables import Channel, Order, PackagingRow, Product, PromiseLink, RecipeRow, RuleSet, Work
 from tidewind.services.errors import Conflict, Invalid, NotFound
 from tidewind.services.planning import waiting_clause
 from tidewind.services.replanning import Rehearsal, rehearse, replan_waiting
-from tidewind.services.scope import Scope, touches_of
+from tidewind.services.scope import Scope, can_touch
 from tidewind.services.shop_facts import carriers_in_force, recipes_of, rules_in_force, shop_settings
 
 
@@ -124,8 +126,8 @@ def restore_rules(session: Session, version: int, person_id: int, now: datetime)
 def rehearse_rules(session: Session, body: Any, now: datetime, *, past: bool = False) -> Rehearsal:
     """Return what other rules would do to the waiting orders, or to those of the last 90 days.  Raises Invalid."""
     rules = read_or_refuse(body)
-    touches = touches_of(rules_in_force(session), rules)
-    return rehearse(session, now, lambda shop: replace(shop, rules=rules), past=past, only=touches)
+    change = change_between(rules_in_force(session), rules)
+    return rehearse(session, now, lambda shop: replace(shop, rules=rules), past=past, only=partial(can_touch, change))
 
 
 # --- recipes -----------------------------------------------------------------------------------------------------

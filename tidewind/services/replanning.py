@@ -14,13 +14,15 @@ from sqlalchemy.orm import Session, defer, sessionmaker
 from tidewind.core.order_facts import OrderFacts, Shop
 from tidewind.core.parcels import parcels_text
 from tidewind.core.planning import Plan, plan
+from tidewind.core.rules.touching import RuleChange, change_between
 from tidewind.db.tables import Order, Work
 from tidewind.db.tables import Shop as ShopRow
 from tidewind.services import queue
 from tidewind.services.live import tell
 from tidewind.services.planning import all_facts, keep_up, plan_orders, waiting_clause
-from tidewind.services.scope import Judged, Scope, judged, touches_of
-from tidewind.services.shop_facts import core_shop, rules_of
+from tidewind.services.relabelling import relabel
+from tidewind.services.scope import Judged, Scope, can_touch, judged
+from tidewind.services.shop_facts import core_shop, rules_in_force, rules_of
 
 PAST = timedelta(days=90)
 AT_ONCE, CHUNK, LOOKED_AT, MOST_REHEARSED, MOST_SHOWN = 300, 500, 2_500, 2_000, 60
@@ -217,9 +219,13 @@ def go_on(sessions: sessionmaker[Session], work_id: int, clock: Callable[[], dat
 
 
 def _chunk(session: Session, work: Work, now: datetime) -> bool:
-    scope = Scope.read(work.scope)
-    shop = core_shop(session, now)
-    ids, last, looked = _next(session, scope, work.cursor, shop)
+    scope, shop = Scope.read(work.scope), core_shop(session, now)
+    change = change_between(*(rules_of(session, version) for version in scope.rules)) if scope.rules else None
+    ids, last, looked = _next(session, scope, change, work.cursor, shop)
+    changed = int(work.result or 0) if work.result.isdigit() else 0
+    if change and ids and _alone(session, work, change):
+        ids, labelled = relabel(session, ids, change, shop, now)
+        changed += labelled
     orders = session.scalars(
         select(Order)
         .where(scope.clause, Order.id.in_(ids))
@@ -228,7 +234,6 @@ def _chunk(session: Session, work: Work, now: datetime) -> bool:
         .options(defer(Order.imported))
         .execution_options(populate_existing=True)
     ).all()
-    changed = int(work.result or 0) if work.result.isdigit() else 0
     changed += plan_orders(session, orders, now, shop)
     work.done += looked
     work.result = str(changed)
@@ -239,17 +244,25 @@ def _chunk(session: Session, work: Work, now: datetime) -> bool:
     return False
 
 
-def _next(session: Session, scope: Scope, cursor: int, shop: Shop) -> tuple[list[int], int, int]:
+def _alone(session: Session, work: Work, change: RuleChange) -> bool:
+    """Tell whether plans still are what the rules before this change made of them, and nothing newer is in force."""
+    earlier = select(Work.id).where(Work.kind == "replan", Work.state != "done", Work.id < work.id).limit(1)
+    return rules_in_force(session) == change.after and session.scalar(earlier) is None
+
+
+def _next(
+    session: Session, scope: Scope, change: RuleChange | None, cursor: int, shop: Shop
+) -> tuple[list[int], int, int]:
     """Return the next orders to plan, the last one looked at, and how many were: most a change does not touch."""
-    if scope.rules is None:
+    if change is None:
         ids = list(
             session.scalars(select(Order.id).where(scope.clause, Order.id > cursor).order_by(Order.id).limit(CHUNK))
         )
         return ids, max(ids, default=0), len(ids)
-    touches, found, looked = touches_of(*(rules_of(session, version) for version in scope.rules)), [], 0
+    found, looked = [], 0
     for row in judged(session, scope.clause & (Order.id > cursor), LOOKED_AT):
         looked, cursor = looked + 1, row.id
-        if touches(shop, row):
+        if can_touch(change, shop, row):
             found.append(row.id)
             if len(found) == CHUNK:
                 break

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import date
 from typing import Any, NamedTuple
@@ -11,9 +10,8 @@ from sqlalchemy import ColumnElement, select
 from sqlalchemy.orm import Session
 
 from tidewind.core.order_facts import Shop
-from tidewind.core.rules.facts import WEEKDAYS, read_facts
-from tidewind.core.rules.rule import Rule
-from tidewind.core.rules.touching import change_between
+from tidewind.core.rules.facts import WEEKDAYS, Facts, read_facts
+from tidewind.core.rules.touching import RuleChange
 from tidewind.db.tables import Order
 from tidewind.services.planning import waiting_clause
 
@@ -65,18 +63,12 @@ def judged(session: Session, clause: ColumnElement[bool], limit: int | None = No
     return [Judged(*row) for row in session.execute(select(*columns).where(clause).order_by(Order.id).limit(limit))]
 
 
-def touches_of(before: Sequence[Rule], after: Sequence[Rule]) -> Callable[[Shop, Judged], bool]:
-    """Return what tells whether going from one version of the rules to another touches an order.
+def can_touch(change: RuleChange, shop: Shop, row: Judged) -> bool:
+    """Tell whether a change of the rules can touch an order; one that was never planned always is."""
+    return not row.rule_facts or change.touches(row.applied or (), facts_now(row.rule_facts, shop))
 
-    An order that was never planned is always touched.
-    """
-    change = change_between(before, after)
 
-    def touches(shop: Shop, row: Judged) -> bool:
-        if not row.rule_facts:
-            return True
-        local = shop.now.astimezone(shop.time_zone)
-        facts = read_facts(row.rule_facts, WEEKDAYS[local.weekday()], f"{local:%H:%M}")
-        return change.touches(row.applied or (), facts)
-
-    return touches
+def facts_now(written: dict[str, Any], shop: Shop) -> Facts:
+    """Return the facts of an order as they were stored, with the shop's clock."""
+    local = shop.now.astimezone(shop.time_zone)
+    return read_facts(written, WEEKDAYS[local.weekday()], f"{local:%H:%M}")

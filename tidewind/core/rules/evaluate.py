@@ -2,13 +2,29 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
 from datetime import date
+from itertools import takewhile
 
 from tidewind.core.calendar import add_working_days
-from tidewind.core.layers import RULE, Wishes
+from tidewind.core.layers import RULE, Step, Wishes
 from tidewind.core.rules.facts import Facts
 from tidewind.core.rules.rule import Action, NotBefore, Rule, Split
+
+LABELS = frozenset({"tag", "desk"})
+"""Actions that move neither parcels nor price."""
+
+
+def holding(rules: Sequence[Rule], facts: Facts) -> list[tuple[int, Rule]]:
+    """Return the rules that hold, each with its number in the list, down to the first that stops there."""
+    found = []
+    for number, rule in enumerate(rules, 1):
+        if rule.on and rule.holds(facts) is True:
+            found.append((number, rule))
+            if stops(rule):
+                break
+    return found
 
 
 def evaluate(rules: Sequence[Rule], facts: Facts, wishes: Wishes, ordered_on: date, place: str) -> list[str]:
@@ -17,18 +33,29 @@ def evaluate(rules: Sequence[Rule], facts: Facts, wishes: Wishes, ordered_on: da
     Facts are taken once, before the first rule; no rule is run a second time (shop policy: one pass).
     ``ordered_on`` and ``place`` (of the shop, as the calendar has it) give ship dates in working days.
     """
-    applied = []
-    for number, rule in enumerate(rules, 1):
-        if not rule.on or rule.holds(facts) is not True:
-            continue
-        applied.append(rule.id)
-        why = f"rule {number}, {rule.name}"
-        for action in rule.do:
-            if action.set == "stop":
-                wishes.note("rules", RULE, "stopped here", why)
-                return applied
+    held = holding(rules, facts)
+    for number, rule in held:
+        why = why_of(number, rule)
+        for action in until_stop(rule):
             _do(action, wishes, why, ordered_on, place)
-    return applied
+        if stops(rule):
+            wishes.note("rules", RULE, "stopped here", why)
+    return [rule.id for _, rule in held]
+
+
+def stops(rule: Rule) -> bool:
+    """Tell whether no rule below this one is asked where it holds."""
+    return any(action.set == "stop" for action in rule.do)
+
+
+def until_stop(rule: Rule) -> Iterator[Action]:
+    """Return what a rule does before it stops."""
+    return takewhile(lambda action: action.set != "stop", rule.do)
+
+
+def why_of(number: int, rule: Rule) -> str:
+    """Return how the trail names a rule."""
+    return f"rule {number}, {rule.name}"
 
 
 def _do(action: Action, wishes: Wishes, why: str, ordered_on: date, place: str) -> None:
@@ -69,3 +96,23 @@ def _set_text(action: Action, text: str, wishes: Wishes, why: str) -> None:
         case "desk" | "hold" | "leave_out" | "approval":
             setattr(wishes, action.set, text)
             wishes.note(action.set, RULE, text, why)
+
+
+@dataclass(frozen=True, slots=True)
+class Labels:
+    """What rules write on an order that moves neither parcels nor price: tags and the desk, with their trail."""
+
+    rules: tuple[str, ...]
+    tags: frozenset[str]
+    desk: str
+    trail: Mapping[str, Sequence[Step]]
+
+
+def labels_of(held: Sequence[tuple[int, Rule]]) -> Labels:
+    """Return the labels that rules give which hold for an order."""
+    wishes = Wishes({}, {})
+    for number, rule in held:
+        for action in until_stop(rule):
+            if action.set in LABELS:
+                _set_text(action, str(action.to), wishes, why_of(number, rule))
+    return Labels(tuple(rule.id for _, rule in held), frozenset(wishes.tags), wishes.desk, wishes.trail)

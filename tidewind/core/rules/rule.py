@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Literal
 
-from tidewind.core.rules.conditions import EVERYTHING, Answer, Condition, compile_condition
+from tidewind.core.rules.conditions import EVERYTHING, Answer, Condition, compile_condition, tests_of
 from tidewind.core.rules.facts import Facts
 
 ActionKind = Literal[
@@ -69,3 +69,9 @@ class Rule:
 
     def __post_init__(self) -> None:
         object.__setattr__(self, "holds", compile_condition(self.when))
+
+
+def turns_of(rules: Sequence[Rule]) -> tuple[str, ...]:
+    """Return the times of day (HH:MM) that rules ask for: plans may change when the clock passes them."""
+    asked = {test for rule in rules if rule.on for test in tests_of(rule.when) if test.fact == "planned_time"}
+    return tuple(sorted({str(test.to) for test in asked}))
