@@ -17,6 +17,7 @@ from tidewind.app import make_wiring
 from tidewind.cluster import FAST_FOR_TESTS, free_port
 from tidewind.core.addresses.check import Address
 from tidewind.db.tables import Channel, Order, Person, Shipment
+from tidewind.garbage import look_seldom
 from tidewind.services import buying, money
 from tidewind.services.buying import AT_ONCE_PER_CARRIER, Wish
 from tidewind.services.storing import NewLine, NewOrder, store_orders
@@ -117,4 +118,5 @@ def main() -> None:
 
 
 if __name__ == "__main__":
+    look_seldom()
     main()

@@ -15,6 +15,7 @@ from tidewind.core.codes import s10_number
 from tidewind.documents.fonts import REGULAR, load_fonts
 from tidewind.documents.label import LabelPaper, labels_pdf
 from tidewind.documents.paper import STOCKS
+from tidewind.garbage import look_seldom
 
 COUNT = 500
 
@@ -61,4 +62,5 @@ def main() -> None:
 
 
 if __name__ == "__main__":
+    look_seldom()
     main()

@@ -12,6 +12,7 @@ import numpy as np
 from benchmarks.quotes import BOXES, PLACES, anything, cards, in_turn
 from tidewind.core.tariffs.load import load_of
 from tidewind.core.tariffs.totals import totals
+from tidewind.garbage import look_seldom
 
 ORDERS = 10_000
 
@@ -51,4 +52,5 @@ def main() -> None:
 
 
 if __name__ == "__main__":
+    look_seldom()
     main()

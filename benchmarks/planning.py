@@ -22,6 +22,7 @@ from tidewind.db.base import make_engine, make_sessions
 from tidewind.db.migrate import migrate
 from tidewind.db.tables import Channel, Product, RuleSet, Work
 from tidewind.demo.load import load_shop
+from tidewind.garbage import look_seldom
 from tidewind.services import replanning, worklist
 from tidewind.services.scope import Scope
 from tidewind.services.storing import NewLine, NewOrder, store_orders
@@ -187,4 +188,5 @@ def _bare(session: Session) -> float:
 
 
 if __name__ == "__main__":
+    look_seldom()
     main(int(sys.argv[1]) if len(sys.argv) > 1 else 10_000)

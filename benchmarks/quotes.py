@@ -19,6 +19,7 @@ from tidewind.core.tariffs.card import Consignment, Parcel
 from tidewind.core.tariffs.engine import CompiledCard
 from tidewind.core.tariffs.reading import BadCard
 from tidewind.core.tariffs.written import read_card
+from tidewind.garbage import look_seldom
 
 PLACES = (("PT", "3800-001"), ("PT", "4700-100"), ("PT", "9500-321"), ("ES", "37001"), ("FR", "69003"), ("DE", "50667"))
 BOXES = (Size.of(250, 180, 120), Size.of(400, 300, 200), Size.of(530, 370, 315))
@@ -86,4 +87,5 @@ def main() -> None:
 
 
 if __name__ == "__main__":
+    look_seldom()
     main()

@@ -10,6 +10,7 @@ import sys
 import threading
 from pathlib import Path
 
+from tidewind.garbage import look_seldom
 from tidewind.settings import ROOT, Settings, now
 
 
@@ -90,9 +91,11 @@ def _web() -> int:
     from tidewind.core.calendar import is_working_day
 
     settings = Settings()
+    app = make_app(make_wiring(settings))
+    look_seldom()
     # Read the holiday tables while the server comes up, so that the first page need not wait for them.
     threading.Thread(target=is_working_day, args=(now().date(), "PT"), daemon=True).start()
-    uvicorn.run(make_app(make_wiring(settings)), host=settings.host, port=settings.port, log_level="warning",
+    uvicorn.run(app, host=settings.host, port=settings.port, log_level="warning",
                 timeout_graceful_shutdown=2)  # fmt: skip
     return 0
 
@@ -103,6 +106,7 @@ def _worker() -> int:
 
     settings = Settings()
     wiring = make_wiring(settings)
+    look_seldom()
     run_worker(make_worker_app(settings.database_url, wiring.sessions, wiring.outside))
     return 0
 
