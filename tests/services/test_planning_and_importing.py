@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 from importlib import resources
+from typing import Any
 
 import pytest
 from sqlalchemy import func, select
@@ -15,6 +16,7 @@ from tidewind.db.tables import Channel, Order
 from tidewind.outside.errors import NeverSent
 from tidewind.services import checking, importing, layers, orders, pulling, replanning, setup, worklist
 from tidewind.services.errors import Conflict, Invalid
+from tidewind.services.planning import plan_orders
 from tidewind.standins.world import World
 from tidewind.web.access import Wiring
 
@@ -133,6 +135,41 @@ def test_a_change_of_rules_plans_only_what_it_touches_and_says_what_it_would_do(
     assert again == {o.id for o in session.scalars(select(Order).where(Order.desk == "Safe", Order.state == "open"))}
     layers.save_rules(session, rules, work.scope["rules"][1], "", 1, clock())
     assert session.scalar(select(func.count(Order.id)).where(Order.desk == "Safe", Order.state == "open")) == 0
+
+
+@pytest.mark.parametrize(
+    "do",
+    [
+        [{"set": "desk", "to": "Safe"}],
+        [{"set": "tag", "to": "dear"}, {"set": "desk", "to": "Export"}],
+        [{"set": "tag", "to": "dear"}, {"set": "add_extra", "to": "signature"}],
+        [{"set": "tag", "to": "dear"}, {"set": "stop"}, {"set": "desk", "to": "Nobody"}],
+        [{"set": "hold", "to": "look first"}, {"set": "tag", "to": "dear"}],
+        [{"set": "packaging", "to": "CTN-L"}],
+    ],
+    ids=lambda do: " ".join(action["set"] for action in do),
+)
+def test_orders_written_by_a_change_of_rules_are_as_if_all_had_been_planned(
+    session: Session, clock: Clock, do: list[dict[str, Any]]
+) -> None:
+    dear = session.scalars(select(Order).where(Order.state == "open", Order.basket != "").limit(4)).all()
+    orders.edit_hand(session, [dear[0].id], {"desk": "By hand"}, "Tomé", clock())
+    orders.edit_hand(session, [dear[1].id], {"desk": ""}, "Tomé", clock())
+
+    def as_stored() -> list[tuple[Any, ...]]:
+        return [
+            (o.id, o.state, o.plan, o.desk, o.plan_tags, o.price_minor, o.ship_date, o.good_until, o.rule_facts,
+             [s.words for s in o.snags])
+            for o in session.scalars(select(Order).order_by(Order.id))
+        ]  # fmt: skip
+
+    version, rules = layers.current_rules(session)
+    new = {"id": "new", "name": "New", "when": {"fact": "value", "test": "at_least", "to": 3_000}, "do": do}
+    for proposed in ([*rules, new], [new, *rules], [*rules, {**new, "name": "Renamed"}], rules):
+        row, _ = layers.save_rules(session, proposed, version, "", 1, clock())
+        version, scoped = row.id, as_stored()
+        plan_orders(session, session.scalars(select(Order)).all(), clock())
+        assert scoped == as_stored()
 
 
 def test_plans_keep_up_with_trucks_that_leave_and_days_that_begin(wiring: Wiring, clock: Clock) -> None:

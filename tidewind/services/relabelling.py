@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping
 from datetime import datetime
 from typing import Any
 
@@ -11,11 +11,8 @@ from sqlalchemy import Row, select, text
 from sqlalchemy.orm import Session
 
 from tidewind.core.layers import RULE
-from tidewind.core.order_facts import Shop
 from tidewind.core.rules.evaluate import Labels
-from tidewind.core.rules.touching import RuleChange
 from tidewind.db.tables import Order
-from tidewind.services.scope import facts_now
 
 _WRITE = text(
     "update customer_order set plan = r.plan, desk = r.desk, plan_tags = r.plan_tags, "
@@ -25,29 +22,23 @@ _WRITE = text(
 )
 
 
-def relabel(
-    session: Session, ids: Sequence[int], change: RuleChange, shop: Shop, now: datetime
-) -> tuple[list[int], int]:
-    """Write the labels of those orders that get nothing else from a change; return the others, and how many changed.
+def relabel(session: Session, labels: Mapping[tuple[int, int], Labels], now: datetime) -> tuple[list[int], int]:
+    """Write labels to orders, given by id and version of the plan; return those to plan instead, and how many changed.
 
-    The orders are locked.  What people set by hand or for a batch stays above the rules.
+    The orders are locked; one whose plan was made anew since it was judged is not written.  What people set by hand or
+    for a batch stays above the rules.
     """
-    query = select(Order.id, Order.rule_facts, Order.plan, Order.desk, Order.plan_tags).where(Order.id.in_(ids))
-    others: list[int] = []
-    written: list[dict[str, Any]] = []
-    changed = 0
-    for row in session.execute(query.order_by(Order.id).with_for_update()):
-        facts = row.rule_facts and facts_now(row.rule_facts, shop)
-        labels = change.labels(row.plan["rules"], facts) if facts and "rules" in row.plan else None
-        if labels is None:
-            others.append(row.id)
-            continue
-        values = _labelled(row, labels)
-        changed += (values["desk"], values["plan_tags"]) != (row.desk, row.plan_tags)
-        written.append(values)
+    ids = [order_id for order_id, _ in labels]
+    query = select(Order.id, Order.plan_version, Order.plan, Order.desk, Order.plan_tags).where(Order.id.in_(ids))
+    rows = session.execute(query.order_by(Order.id).with_for_update()).all()
+    same = [row for row in rows if (row.id, row.plan_version) in labels]
+    written = [_labelled(row, labels[row.id, row.plan_version]) for row in same]
     if written:
         _write(session, written, now)
-    return others, changed
+    changed = sum(
+        (new["desk"], new["plan_tags"]) != (row.desk, row.plan_tags) for new, row in zip(written, same, strict=True)
+    )
+    return [row.id for row in rows if (row.id, row.plan_version) not in labels], changed
 
 
 def _labelled(row: Row[Any], labels: Labels) -> dict[str, Any]:

@@ -14,6 +14,7 @@ from sqlalchemy.orm import Session, defer, sessionmaker
 from tidewind.core.order_facts import OrderFacts, Shop
 from tidewind.core.parcels import parcels_text
 from tidewind.core.planning import Plan, plan
+from tidewind.core.rules.evaluate import Labels
 from tidewind.core.rules.touching import RuleChange, change_between
 from tidewind.db.tables import Order, Work
 from tidewind.db.tables import Shop as ShopRow
@@ -21,7 +22,7 @@ from tidewind.services import queue
 from tidewind.services.live import tell
 from tidewind.services.planning import all_facts, keep_up, plan_orders, waiting_clause
 from tidewind.services.relabelling import relabel
-from tidewind.services.scope import Judged, Scope, can_touch, judged
+from tidewind.services.scope import Judged, Scope, can_touch, judged, labels_alone
 from tidewind.services.shop_facts import core_shop, rules_in_force, rules_of
 
 PAST = timedelta(days=90)
@@ -220,53 +221,68 @@ def go_on(sessions: sessionmaker[Session], work_id: int, clock: Callable[[], dat
 
 def _chunk(session: Session, work: Work, now: datetime) -> bool:
     scope, shop = Scope.read(work.scope), core_shop(session, now)
-    change = change_between(*(rules_of(session, version) for version in scope.rules)) if scope.rules else None
-    ids, last, looked = _next(session, scope, change, work.cursor, shop)
+    found = _touched(session, work, scope, shop) if scope.rules else _next(session, work, scope)
     changed = int(work.result or 0) if work.result.isdigit() else 0
-    if change and ids and _alone(session, work, change):
-        ids, labelled = relabel(session, ids, change, shop, now)
+    if found.labels:
+        again, labelled = relabel(session, found.labels, now)
+        found.ids += again
         changed += labelled
     orders = session.scalars(
         select(Order)
-        .where(scope.clause, Order.id.in_(ids))
+        .where(scope.clause, Order.id.in_(found.ids))
         .order_by(Order.id)
         .with_for_update(of=Order)
         .options(defer(Order.imported))
         .execution_options(populate_existing=True)
     ).all()
     changed += plan_orders(session, orders, now, shop)
-    work.done += looked
+    work.done += found.looked
     work.result = str(changed)
-    if looked:
-        work.cursor, work.state = last, "running"
+    if found.looked:
+        work.cursor, work.state = found.cursor, "running"
         return True
     work.state, work.total = "done", work.done
     return False
+
+
+@dataclass(slots=True)
+class _Found:
+    """The next orders of a piece of work: to plan, or to label only (by id and version of the plan)."""
+
+    cursor: int
+    ids: list[int] = field(default_factory=list)
+    labels: dict[tuple[int, int], Labels] = field(default_factory=dict)
+    looked: int = 0
+
+
+def _next(session: Session, work: Work, scope: Scope) -> _Found:
+    query = select(Order.id).where(scope.clause, Order.id > work.cursor).order_by(Order.id).limit(CHUNK)
+    ids = list(session.scalars(query))
+    return _Found(max(ids, default=0), ids, looked=len(ids))
+
+
+def _touched(session: Session, work: Work, scope: Scope, shop: Shop) -> _Found:
+    """Find the next orders that a change of rules touches: most it does not, and of many it moves but the labels."""
+    change = change_between(*(rules_of(session, version) for version in scope.rules or ()))
+    alone, found = _alone(session, work, change), _Found(work.cursor)
+    for row in judged(session, scope.clause & (Order.id > work.cursor), LOOKED_AT):
+        found.looked, found.cursor = found.looked + 1, row.id
+        if not can_touch(change, shop, row):
+            continue
+        labels = labels_alone(change, shop, row) if alone else None
+        if labels:
+            found.labels[row.id, row.plan_version] = labels
+        else:
+            found.ids.append(row.id)
+        if len(found.ids) == CHUNK:
+            break
+    return found
 
 
 def _alone(session: Session, work: Work, change: RuleChange) -> bool:
     """Tell whether plans still are what the rules before this change made of them, and nothing newer is in force."""
     earlier = select(Work.id).where(Work.kind == "replan", Work.state != "done", Work.id < work.id).limit(1)
     return rules_in_force(session) == change.after and session.scalar(earlier) is None
-
-
-def _next(
-    session: Session, scope: Scope, change: RuleChange | None, cursor: int, shop: Shop
-) -> tuple[list[int], int, int]:
-    """Return the next orders to plan, the last one looked at, and how many were: most a change does not touch."""
-    if change is None:
-        ids = list(
-            session.scalars(select(Order.id).where(scope.clause, Order.id > cursor).order_by(Order.id).limit(CHUNK))
-        )
-        return ids, max(ids, default=0), len(ids)
-    found, looked = [], 0
-    for row in judged(session, scope.clause & (Order.id > cursor), LOOKED_AT):
-        looked, cursor = looked + 1, row.id
-        if can_touch(change, shop, row):
-            found.append(row.id)
-            if len(found) == CHUNK:
-                break
-    return found, cursor, looked
 
 
 def works(session: Session, limit: int = 12) -> Sequence[Work]:

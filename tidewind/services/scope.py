@@ -10,6 +10,7 @@ from sqlalchemy import ColumnElement, select
 from sqlalchemy.orm import Session
 
 from tidewind.core.order_facts import Shop
+from tidewind.core.rules.evaluate import Labels
 from tidewind.core.rules.facts import WEEKDAYS, Facts, read_facts
 from tidewind.core.rules.touching import RuleChange
 from tidewind.db.tables import Order
@@ -52,23 +53,28 @@ class Judged(NamedTuple):
     arrives: date | None
     promise_date: date | None
     snag_level: str
+    plan_version: int
 
 
 def judged(session: Session, clause: ColumnElement[bool], limit: int | None = None) -> list[Judged]:
     """Return what is needed to judge orders, by id."""
     columns = (
         Order.id, Order.number, Order.rule_facts, Order.plan["rules"], Order.price_minor, Order.arrives,
-        Order.promise_date, Order.snag_level,
+        Order.promise_date, Order.snag_level, Order.plan_version,
     )  # fmt: skip
     return [Judged(*row) for row in session.execute(select(*columns).where(clause).order_by(Order.id).limit(limit))]
 
 
 def can_touch(change: RuleChange, shop: Shop, row: Judged) -> bool:
     """Tell whether a change of the rules can touch an order; one that was never planned always is."""
-    return not row.rule_facts or change.touches(row.applied or (), facts_now(row.rule_facts, shop))
+    return not row.rule_facts or change.touches(row.applied or (), _facts_now(row, shop))
 
 
-def facts_now(written: dict[str, Any], shop: Shop) -> Facts:
-    """Return the facts of an order as they were stored, with the shop's clock."""
+def labels_alone(change: RuleChange, shop: Shop, row: Judged) -> Labels | None:
+    """Return the labels a change gives an order that gets nothing else from it; None where it must be planned."""
+    return change.labels(row.applied or (), _facts_now(row, shop)) if row.rule_facts else None
+
+
+def _facts_now(row: Judged, shop: Shop) -> Facts:
     local = shop.now.astimezone(shop.time_zone)
-    return read_facts(written, WEEKDAYS[local.weekday()], f"{local:%H:%M}")
+    return read_facts(row.rule_facts, WEEKDAYS[local.weekday()], f"{local:%H:%M}")
