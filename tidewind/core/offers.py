@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from datetime import date
 from typing import NamedTuple
 
@@ -11,7 +11,7 @@ from tidewind.core import packing
 from tidewind.core.addresses.check import Address, is_po_box
 from tidewind.core.calendar import Arrival, Timetable, arrival, ship_date_for
 from tidewind.core.order_facts import Carrier, OrderFacts, Shop
-from tidewind.core.packing import Packaging, PackedParcel, Unit
+from tidewind.core.packing import Lot, Packaging, PackedParcel, Unit
 from tidewind.core.quantities import Refused
 from tidewind.core.subdivisions import working_place
 from tidewind.core.tariffs.card import Consignment, Parcel, Service
@@ -46,6 +46,11 @@ class Sending:
     not_before: date | None = None
     box: Packaging | None = None
     divided: bool = False
+    lot: Lot = field(init=False, compare=False, repr=False)
+
+    def __post_init__(self) -> None:
+        """Measure the pieces once for all the boxes that carriers offer."""
+        object.__setattr__(self, "lot", Lot(self.units))
 
 
 def offers_for(order: OrderFacts, shop: Shop, sending: Sending) -> list[Offer]:
@@ -67,7 +72,7 @@ def _offer(
         if isinstance(repacked, Refused):
             return Offer(carrier.code, service.code, service.name, service.network, parcels, None, repacked, None)
         parcels = repacked
-        consignment = consignment_of(order, shop, parcels, sending.extras, sending.value)
+        consignment = usual.in_parcels(priced_parcels(parcels))
     return offer_of(order, shop, carrier, service, parcels, consignment, sending.not_before)
 
 
@@ -105,7 +110,7 @@ def _repack(sending: Sending, box: Packaging | None) -> tuple[PackedParcel, ...]
         return Refused("packaging", f"not in {sending.box.name}, which is chosen")
     if sending.divided:
         return Refused("packaging", f"goes as {len(sending.parcels)} parcels, not in one {box.name}")
-    if any(u.own_box for u in sending.units) or not packing.fits(sending.units, box):
+    if sending.lot.own_boxes or not sending.lot.goes_into(box):
         return Refused("packaging", f"not everything fits into {box.name}")
     return (packing.parcel_of(sending.units, box),)
 
@@ -119,10 +124,7 @@ def consignment_of(
         country=to.country,
         postcode=to.postcode,
         home=order.home,
-        parcels=tuple(
-            Parcel(p.gross_g, p.outer, p.packaging.code if p.packaging and p.packaging.carrier else None)
-            for p in parcels
-        ),
+        parcels=priced_parcels(parcels),
         value=value,
         contents=order.contents,
         extras=extras,
@@ -131,6 +133,13 @@ def consignment_of(
         from_country=start.country,
         from_postcode=start.postcode,
         point=order.point,
+    )
+
+
+def priced_parcels(parcels: Sequence[PackedParcel]) -> tuple[Parcel, ...]:
+    """Return parcels as a rate card sees them: weight, outer size, and the carrier's packaging where it is one."""
+    return tuple(
+        Parcel(p.gross_g, p.outer, p.packaging.code if p.packaging and p.packaging.carrier else None) for p in parcels
     )
 
 

@@ -134,16 +134,17 @@ def fits(units: Sequence[Unit], packaging: Packaging, cap: int = NODE_CAP) -> bo
     Never says yes to what cannot be packed; with many pieces the search may give up and say no (node cap).
     Above ``EXACT_UNITS`` pieces it is an estimate by volume.
     """
-    return _Lot(units).goes_into(packaging, cap)
+    return Lot(units).goes_into(packaging, cap)
 
 
-class _Lot:
+class Lot:
     """Pieces that are to go into one box together, measured once for all the boxes they are tried in."""
 
     def __init__(self, units: Sequence[Unit]) -> None:
         self.count = len(units)
         self.weight_g = sum(u.weight_g for u in units)
         self.mm3 = sum(u.mm3 for u in units)
+        self.own_boxes = any(u.own_box for u in units)
         self.shapes = sorted({(u.sides, u.upright) for u in units})
         self._all = units
 
@@ -182,7 +183,7 @@ def _enters(sides: Sides, upright: bool, inner: Sides) -> bool:
 
 def smallest(units: Sequence[Unit], boxes: Sequence[Packaging]) -> Packaging | None:
     """Return the smallest box by volume (then cost, then code) that takes all units, or None."""
-    lot = _Lot(units)
+    lot = Lot(units)
     for box in sorted(boxes, key=lambda b: (b.mm3, b.cost, b.code)):
         if lot.goes_into(box):
             return box
@@ -191,7 +192,7 @@ def smallest(units: Sequence[Unit], boxes: Sequence[Packaging]) -> Packaging | N
 
 def all_that_take(units: Sequence[Unit], boxes: Sequence[Packaging]) -> list[Packaging]:
     """Return every box that takes all units together, smallest first."""
-    lot = _Lot(units)
+    lot = Lot(units)
     return [box for box in sorted(boxes, key=lambda b: (b.mm3, b.cost, b.code)) if lot.goes_into(box)]
 
 

@@ -2,24 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from datetime import datetime
 from typing import Any
 
-import orjson
-from sqlalchemy import Row, select, text
+from sqlalchemy import Row, select
 from sqlalchemy.orm import Session
 
 from tidewind.core.layers import RULE
 from tidewind.core.rules.evaluate import Labels
+from tidewind.db.bulk import write_rows
 from tidewind.db.tables import Order
-
-_WRITE = text(
-    "update customer_order set plan = r.plan, desk = r.desk, plan_tags = r.plan_tags, "
-    "plan_version = plan_version + 1, planned_at = :now "
-    "from jsonb_to_recordset(cast(:rows as jsonb)) as r(id bigint, plan jsonb, desk text, plan_tags jsonb) "
-    "where customer_order.id = r.id"
-)
 
 
 def relabel(session: Session, labels: Mapping[tuple[int, int], Labels], now: datetime) -> tuple[list[int], int]:
@@ -32,16 +25,16 @@ def relabel(session: Session, labels: Mapping[tuple[int, int], Labels], now: dat
     query = select(Order.id, Order.plan_version, Order.plan, Order.desk, Order.plan_tags).where(Order.id.in_(ids))
     rows = session.execute(query.order_by(Order.id).with_for_update()).all()
     same = [row for row in rows if (row.id, row.plan_version) in labels]
-    written = [_labelled(row, labels[row.id, row.plan_version]) for row in same]
-    if written:
-        _write(session, written, now)
+    written = [_labelled(row, labels[row.id, row.plan_version], now) for row in same]
+    write_rows(session, Order, ("plan", "desk", "plan_tags", "plan_version", "planned_at"), written)
+    _read_again(session, {row.id for row in same})
     changed = sum(
         (new["desk"], new["plan_tags"]) != (row.desk, row.plan_tags) for new, row in zip(written, same, strict=True)
     )
     return [row.id for row in rows if (row.id, row.plan_version) not in labels], changed
 
 
-def _labelled(row: Row[Any], labels: Labels) -> dict[str, Any]:
+def _labelled(row: Row[Any], labels: Labels, now: datetime) -> dict[str, Any]:
     trail = {name: steps for name, steps in row.plan["trail"].items() if name not in {"tags", "desk"}}
     by_people = [step for step in row.plan["trail"].get("desk", []) if step["layer"] != RULE]
     for name, above in (("tags", []), ("desk", by_people)):
@@ -54,13 +47,12 @@ def _labelled(row: Row[Any], labels: Labels) -> dict[str, Any]:
         "plan": {**row.plan, "trail": trail, "rules": list(labels.rules), "layers": layers},
         "desk": row.desk if by_people else labels.desk[:60],
         "plan_tags": sorted(labels.tags),
+        "plan_version": row.plan_version + 1,
+        "planned_at": now,
     }
 
 
-def _write(session: Session, rows: list[dict[str, Any]], now: datetime) -> None:
-    """Write all rows in one statement, and have orders that are in memory read again."""
-    session.execute(_WRITE, {"rows": orjson.dumps(rows).decode(), "now": now})
-    done = {row["id"] for row in rows}
+def _read_again(session: Session, ids: Collection[int]) -> None:
     for kept in list(session.identity_map.values()):
-        if isinstance(kept, Order) and kept.id in done:
+        if isinstance(kept, Order) and kept.id in ids:
             session.expire(kept)

@@ -271,6 +271,13 @@ class Consignment:
         special = self.contents or self.extras or self.po_box or len(self.parcels) != 1
         object.__setattr__(self, "plain", not special and not self.parcels[0].not_stackable)
 
+    def in_parcels(self, parcels: tuple[Parcel, ...]) -> Consignment:
+        """Return the same goods in other parcels."""
+        return Consignment(
+            self.country, self.postcode, self.home, parcels, self.value, self.contents, self.extras, self.po_box,
+            self.region, self.from_country, self.from_postcode, self.point,
+        )  # fmt: skip
+
 
 def card_in_force(cards: tuple[RateCard, ...], bought_on: date, ship_date: date) -> RateCard | None:
     """Return the card that prices a label bought on one day and shipped on another, or None.
