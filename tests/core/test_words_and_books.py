@@ -9,7 +9,15 @@ from hypothesis import strategies as st
 from tidewind.core import ledger
 from tidewind.core.addresses.check import Address, check, country_code, is_po_box, tidy, tidy_address
 from tidewind.core.messages import fill, unknown_fields
-from tidewind.core.order_rows import guess_columns, header_row, read_money, read_orders, read_weight
+from tidewind.core.order_rows import (
+    Units,
+    guess_columns,
+    header_row,
+    read_in_lots,
+    read_money,
+    read_orders,
+    read_weight,
+)
 from tidewind.core.quantities import decimal_text, length_text, money_text, weight_text
 from tidewind.core.tracking import FINAL, TrackingState, state_after
 
@@ -99,6 +107,10 @@ def test_rows_of_one_number_make_one_order_and_ten_thousand_lines_are_refused() 
     assert ([len(o.lines) for o in orders], faults) == ([2], [])
     again, _ = read_orders([(9, row()), (10, row(Artigo="TP-12"))], columns)
     assert again[0].fingerprint() == orders[0].fingerprint()
+    mixed = [(n, row(Encomenda=str(n % 7), **({"País": "Atlantis"} if n == 12 else {}))) for n in range(2, 40)]
+    lots = list(read_in_lots(mixed, columns, Units(), 3))
+    assert len(lots) == 3
+    assert [order for lot in lots for order in lot] == sorted(read_orders(mixed, columns)[0], key=lambda o: o.rows)
     orders, faults = read_orders([(n, row()) for n in range(10_000)], columns)
     assert orders == []
     assert "10,000 lines" in faults[0].words

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import hashlib
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from decimal import ROUND_CEILING, Decimal, InvalidOperation
+from itertools import islice
 
 from tidewind.core.addresses.check import Address, country_code, tidy, tidy_address
 
@@ -205,7 +206,7 @@ def read_orders(
         if not any(c.strip() for c in cells):
             continue
         row = _Row(number, cells, columns, units)
-        order_number = row.text("order_number")[:60]
+        order_number = _order_number(row)
         order = _order(row, order_number)
         line = RowLine(
             row.text("sku")[:60],
@@ -231,6 +232,25 @@ def read_orders(
                 RowFault(n, "order_number", f"kept back with row {first} of the same order") for n in dropped.rows
             ]
     return _reasonable(orders, faults), sorted(faults, key=lambda f: f.row)
+
+
+def read_in_lots(
+    rows: Sequence[tuple[int, Sequence[str]]], columns: Mapping[str, int], units: Units, size: int
+) -> Iterator[list[RowOrder]]:
+    """Return the orders of ``read_orders`` in lots made of ``size`` order numbers each, so that few are in memory.
+
+    Rows kept back make a lot smaller, or empty.
+    """
+    by_number: dict[str, list[tuple[int, Sequence[str]]]] = {}
+    for number, cells in rows:
+        by_number.setdefault(_order_number(_Row(number, cells, columns, units)), []).append((number, cells))
+    groups = iter(by_number.values())
+    while group := list(islice(groups, size)):
+        yield read_orders([row for rows_of_one in group for row in rows_of_one], columns, units)[0]
+
+
+def _order_number(row: _Row) -> str:
+    return row.text("order_number")[:60]
 
 
 def _order(row: _Row, number: str) -> RowOrder:

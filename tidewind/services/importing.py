@@ -9,9 +9,20 @@ from datetime import datetime
 
 from sqlalchemy import delete, select, update
 from sqlalchemy.orm import Session, sessionmaker
+from sqlalchemy.orm import defer as left_out
 
 from tidewind.core.addresses.check import Address, tidy_address
-from tidewind.core.order_rows import FIELDS, NEEDED, RowFault, RowOrder, Units, guess_columns, header_row, read_orders
+from tidewind.core.order_rows import (
+    FIELDS,
+    NEEDED,
+    RowFault,
+    RowOrder,
+    Units,
+    guess_columns,
+    header_row,
+    read_in_lots,
+    read_orders,
+)
 from tidewind.db.tables import Channel, Import, Order, Shipment
 from tidewind.outside.spreadsheets import SpreadsheetError, read_sheet
 from tidewind.services.errors import Conflict, Invalid, NotFound
@@ -69,10 +80,9 @@ def rows_of(row: Import) -> list[tuple[int, list[str]]]:
     return [(number, row.corrected.get(str(number), cells)) for number, cells in row.rows]
 
 
-def preview(row: Import, columns: dict[str, int] | None = None) -> tuple[list[RowOrder], list[RowFault]]:
-    """Return the orders that the mapping makes of the file, and what is wrong with the rows kept back."""
-    units = Units(row.options.get("weight_unit", "g"))
-    return read_orders(rows_of(row), row.columns if columns is None else columns, units)
+def preview(row: Import, most: int | None = None) -> tuple[list[RowOrder], list[RowFault]]:
+    """Return the orders that the mapping makes of the file (or its first rows), and the faults of rows kept back."""
+    return read_orders(rows_of(row)[:most], row.columns, _units(row))
 
 
 def set_columns(session: Session, import_id: int, columns: dict[str, int], weight_unit: str | None = None) -> Import:
@@ -139,22 +149,40 @@ def _store(session: Session, row: Import, orders: list[RowOrder], now: datetime)
 
 
 def go_on(sessions: sessionmaker[Session], import_id: int, clock: Callable[[], datetime]) -> None:
-    """Go on with an import in the background; a killed worker loses one chunk, and nothing is made twice."""
+    """Go on with an import in the background; a killed worker loses one lot, and nothing is made twice."""
     with sessions() as session:
-        orders, _ = preview(get_import(session, import_id))
-    more = True
-    while more:
-        with sessions.begin() as session:
-            row = session.get(Import, import_id, with_for_update=True)
-            if row is None or row.state != "running":
-                return
-            _store(session, row, orders[row.progress : row.progress + CHUNK], clock())
-            more = row.progress < len(orders)
-            if not more:
-                row.state = "done"
-            tell(session, f"import:{import_id}")
-            if not more:
-                tell(session, "orders")
+        row = get_import(session, import_id)
+        lots = read_in_lots(rows_of(row), row.columns, _units(row), CHUNK)
+        ended = row.progress
+    read = 0
+    for orders in lots:
+        read += len(orders)
+        if orders and read > ended and not _take(sessions, import_id, orders[-(read - ended) :], clock):
+            return
+    with sessions.begin() as session:
+        session.execute(
+            update(Import).where(Import.id == import_id, Import.state == "running").values(state="done", progress=read)
+        )
+        tell(session, f"import:{import_id}")
+        tell(session, "orders")
+
+
+def _take(
+    sessions: sessionmaker[Session], import_id: int, orders: list[RowOrder], clock: Callable[[], datetime]
+) -> bool:
+    """Store a lot of orders in a transaction of its own; return False where the import was ended by somebody."""
+    with sessions.begin() as session:
+        light = [left_out(Import.rows), left_out(Import.faults), left_out(Import.corrected)]
+        row = session.get(Import, import_id, with_for_update=True, options=light)
+        if row is None or row.state != "running":
+            return False
+        _store(session, row, orders, clock())
+        tell(session, f"import:{import_id}")
+        return True
+
+
+def _units(row: Import) -> Units:
+    return Units(row.options.get("weight_unit", "g"))
 
 
 def undo(session: Session, import_id: int) -> int:

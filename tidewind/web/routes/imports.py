@@ -7,7 +7,7 @@ from importlib import resources
 from fastapi import APIRouter, Response, UploadFile
 
 from tidewind.core.addresses.check import country_name
-from tidewind.core.order_rows import FIELDS, NEEDED
+from tidewind.core.order_rows import FIELDS, NEEDED, RowFault
 from tidewind.db.tables import Import
 from tidewind.services import importing
 from tidewind.services.errors import Invalid, NotFound
@@ -21,7 +21,11 @@ MOST_SHOWN = 200
 
 
 def _present(row: Import) -> ImportOut:
-    orders, faults = importing.preview(row)
+    # While it runs nothing can be changed, and people look every second: not all of the file is read again each time.
+    running = row.state == "running"
+    orders, faults = importing.preview(row, MOST_SHOWN if running else None)
+    if running:
+        faults = [RowFault(**fault) for fault in row.faults]
     shown = faults[:MOST_SHOWN]
     by_number: dict[int, list[str]] = dict(importing.rows_of(row)) if shown else {}
     return ImportOut(
@@ -36,7 +40,7 @@ def _present(row: Import) -> ImportOut:
         missing=importing.missing_fields(row),
         sample=[cells for _, cells in row.rows[:5]],
         row_count=len(row.rows),
-        good=len(orders),
+        good=row.total if running else len(orders),
         preview=[
             PreviewOrder(
                 number=o.number,
