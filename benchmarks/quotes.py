@@ -1,4 +1,7 @@
-"""Itemised quotes, one parcel × all services × boxes, against a bare integer bisect look-up.
+"""Itemised quotes, one parcel × all services × boxes, against an integer bisect look-up without features.
+
+The floor finds zone and step, adds tax, and says so in a quote of one line; the bare arithmetic, which makes no quote,
+is printed beside it (docs/decisions/0020).
 
 .venv/bin/python -m benchmarks.quotes
 """
@@ -10,13 +13,15 @@ import random
 import statistics
 import time
 from bisect import bisect_left
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from datetime import date
+from functools import partial
 from importlib import resources
 
 from tidewind.core.quantities import Size
 from tidewind.core.tariffs.card import Consignment, Parcel
 from tidewind.core.tariffs.engine import CompiledCard
+from tidewind.core.tariffs.quote import Line, Quote
 from tidewind.core.tariffs.reading import BadCard
 from tidewind.core.tariffs.written import read_card
 from tidewind.garbage import look_seldom
@@ -54,36 +59,49 @@ def anything(chance: random.Random, place: tuple[str, str], box: Size) -> Consig
     return Consignment(place[0], place[1], chance.random() < 0.8, (parcel,), 4_000, contents, extras)
 
 
+BOUNDS, PRICES = [1000, 2000, 3000, 5000, 7000, 10_000, 15_000, 20_000], [430, 475, 520, 615, 700, 830, 1010, 1170]
+ZONES = {place: str(n) for n, place in enumerate(PLACES)}
+
+
+def look_up(c: Consignment) -> tuple[str, int, int, int]:
+    """A price without features: zone, volumetric weight, step, tax."""
+    parcel = c.parcels[0]
+    billable = max(parcel.gross_g, -(-parcel.size.mm3 // 4000))
+    price = PRICES[min(bisect_left(BOUNDS, billable), len(PRICES) - 1)]
+    return ZONES[c.country, c.postcode], billable, price, (price * 2_300 + 5_000) // 10_000
+
+
+def bare(consignments: Sequence[Consignment], codes: Sequence[str]) -> int:
+    for c in consignments:
+        for _ in codes:
+            look_up(c)
+    return len(consignments) * len(codes)
+
+
+def of_one_line(consignments: Sequence[Consignment], codes: Sequence[str]) -> int:
+    for c in consignments:
+        for code in codes:
+            zone, billable, price, tax = look_up(c)
+            Quote(code, zone, (Line("base", "Base", price, 1, ("step", zone, billable)),), billable, price, tax)
+    return len(consignments) * len(codes)
+
+
+def itemised(consignments: Sequence[Consignment], compiled: Sequence[CompiledCard]) -> int:
+    return sum(1 for c in consignments for card in compiled for _ in card.quotes(c))
+
+
 def main() -> None:
     chance = random.Random(1)
     consignments = [anything(chance, place, box) for place in PLACES for box in BOXES for _ in range(60)]
-    compiled = [(card, code) for card in cards() for code in card.services]
-    bounds, prices = [1000, 2000, 3000, 5000, 7000, 10_000, 15_000, 20_000], [430, 475, 520, 615, 700, 830, 1010, 1170]
-
-    zones = {place: str(n) for n, place in enumerate(PLACES)}
-
-    def look_up(c: Consignment) -> tuple[str, int, int]:
-        """A price without features: zone, volumetric weight, step, tax."""
-        parcel = c.parcels[0]
-        billable = max(parcel.gross_g, -(-parcel.size.mm3 // 4000))
-        index = min(bisect_left(bounds, billable), len(prices) - 1)
-        return zones[c.country, c.postcode], prices[index], (prices[index] * 2_300 + 5_000) // 10_000
-
-    def floor() -> int:
-        for c in consignments:
-            for _ in compiled:
-                look_up(c)
-        return len(consignments) * len(compiled)
-
-    def full() -> int:
-        for c in consignments:
-            for card, code in compiled:
-                card.quote(code, c)
-        return len(consignments) * len(compiled)
-
-    bare, featured = in_turn(floor, full)
-    print(f"floor, bare look-up:      {bare:12,.0f} quotes/s")
-    print(f"itemised, every feature:  {featured:12,.0f} quotes/s   {featured / bare:.0%} of the floor (aim 50 %)")
+    compiled = cards()
+    codes = [code for card in compiled for code, s in card.services.items() if s.service.packaging is None]
+    floor = partial(of_one_line, consignments, codes)
+    arithmetic, _ = in_turn(partial(bare, consignments, codes), floor, 5)
+    lowest, featured = in_turn(floor, partial(itemised, consignments, compiled))
+    print(f"arithmetic alone, no quote: {arithmetic:12,.0f} look-ups/s")
+    print(f"floor, quotes of one line:  {lowest:12,.0f} quotes/s")
+    print(f"itemised, every feature:    {featured:12,.0f} quotes/s   {featured / lowest:.0%} of the floor (aim 50 %)")
+    print(f"                            {featured / arithmetic:.0%} of the arithmetic alone")
 
 
 if __name__ == "__main__":

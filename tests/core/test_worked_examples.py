@@ -19,9 +19,10 @@ from tidewind.core.packing import Packaging
 from tidewind.core.planning import plan
 from tidewind.core.quantities import Refused, Size
 from tidewind.core.tariffs.card import Consignment, Parcel, RateCard, card_in_force
-from tidewind.core.tariffs.engine import CompiledCard, billable_g
+from tidewind.core.tariffs.engine import CompiledCard
 from tidewind.core.tariffs.quote import Quote, explain
 from tidewind.core.tariffs.reading import BadCard
+from tidewind.core.tariffs.weights import billable_g
 from tidewind.core.tariffs.written import read_card
 
 MONDAY = date(2026, 11, 23)

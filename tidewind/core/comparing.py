@@ -9,7 +9,7 @@ from datetime import date
 from tidewind.core import packing
 from tidewind.core.choosing import Policy, frontier, pick
 from tidewind.core.destinations import crosses_customs
-from tidewind.core.offers import Offer, Sending, consignment_of, offer_of, offers_for, with_published
+from tidewind.core.offers import Offer, Sending, consignment_of, offers_for, priced_offers, with_published
 from tidewind.core.order_facts import Carrier, OrderFacts, Shop
 from tidewind.core.packing import PackedParcel
 from tidewind.core.parcels import parcels_text
@@ -87,15 +87,11 @@ def _cell(order: OrderFacts, shop: Shop, sending: Sending, box: str, offer: Offe
 
 def _in_column(order: OrderFacts, shop: Shop, sending: Sending, column: Column) -> list[Cell]:
     consignment = consignment_of(order, shop, column.parcels, sending.extras, sending.value)
-    made = []
-    for carrier in shop.carriers:
-        for compiled in carrier.own.services.values():
-            if not compiled.service.packaging:
-                offer = offer_of(
-                    order, shop, carrier, compiled.service, column.parcels, consignment, sending.not_before
-                )
-                made.append(_cell(order, shop, sending, column.code, offer))
-    return made
+    return [
+        _cell(order, shop, sending, column.code, offer)
+        for carrier in shop.carriers
+        for offer in priced_offers(order, shop, carrier, column.parcels, consignment, sending.not_before)
+    ]
 
 
 def _stale(order: OrderFacts, shop: Shop, sending: Sending, offer: Offer) -> int | None:

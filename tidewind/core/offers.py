@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import date
 from typing import NamedTuple
@@ -56,39 +56,55 @@ class Sending:
 def offers_for(order: OrderFacts, shop: Shop, sending: Sending) -> list[Offer]:
     """Return every service of every carrier for this order, quoted or refused with its reason."""
     usual = consignment_of(order, shop, sending.parcels, sending.extras, sending.value)
-    return [
-        _offer(order, shop, carrier, compiled.service, sending, usual)
-        for carrier in shop.carriers
-        for compiled in carrier.own.services.values()
-    ]
+    return [offer for carrier in shop.carriers for offer in _offers_of(order, shop, carrier, sending, usual)]
 
 
-def _offer(
-    order: OrderFacts, shop: Shop, carrier: Carrier, service: Service, sending: Sending, usual: Consignment
-) -> Offer:  # fmt: skip
-    parcels, consignment = sending.parcels, usual
-    if service.packaging:
-        repacked = _repack(sending, shop.boxes.get(service.packaging))
-        if isinstance(repacked, Refused):
-            return Offer(carrier.code, service.code, service.name, service.network, parcels, None, repacked, None)
-        parcels = repacked
-        consignment = usual.in_parcels(priced_parcels(parcels))
-    return offer_of(order, shop, carrier, service, parcels, consignment, sending.not_before)
+def _offers_of(
+    order: OrderFacts, shop: Shop, carrier: Carrier, sending: Sending, usual: Consignment
+) -> Iterator[Offer]:  # fmt: skip
+    """Yield a carrier's services in the card's order, those with a box of their own in that box."""
+    found: dict[str, Offer] = {}
+    for packaging in carrier.own.packagings:
+        parcels, consignment = sending.parcels, usual
+        if packaging:
+            repacked = _repack(sending, shop.boxes.get(packaging))
+            if isinstance(repacked, Refused):
+                found.update(_all_refused(carrier, packaging, parcels, repacked))
+                continue
+            parcels, consignment = repacked, usual.in_parcels(priced_parcels(repacked))
+        found.update(
+            (offer.service, offer)
+            for offer in priced_offers(order, shop, carrier, parcels, consignment, sending.not_before, packaging)
+        )
+    return map(found.__getitem__, carrier.own.services)
 
 
-def offer_of(
-    order: OrderFacts, shop: Shop, carrier: Carrier, service: Service, parcels: tuple[PackedParcel, ...],
-    consignment: Consignment, not_before: date | None,
-) -> Offer:  # fmt: skip
-    """Return one service for these parcels: its price and arrival, or its refusal."""
-    quoted = carrier.own.quote(service.code, consignment)
-    if isinstance(quoted, Refused):
-        return Offer(carrier.code, service.code, service.name, service.network, parcels, None, quoted, None)
-    due = offer_arrival(order, shop, carrier, service, quoted.zone, consignment.extras, not_before)
-    if not_before and (due.ship_date - shop.now.astimezone(shop.time_zone).date()).days > service.ahead_days:
-        ahead = Refused("too_far_ahead", f"takes parcels at most {service.ahead_days} days ahead")
-        return Offer(carrier.code, service.code, service.name, service.network, parcels, None, ahead, None)
-    return Offer(carrier.code, service.code, service.name, service.network, parcels, quoted, None, due)
+def _all_refused(
+    carrier: Carrier, packaging: str, parcels: tuple[PackedParcel, ...], why: Refused
+) -> Iterator[tuple[str, Offer]]:
+    for code, compiled in carrier.own.services.items():
+        service = compiled.service
+        if service.packaging == packaging:
+            yield code, Offer(carrier.code, code, service.name, service.network, parcels, None, why, None)
+
+
+def priced_offers(
+    order: OrderFacts, shop: Shop, carrier: Carrier, parcels: tuple[PackedParcel, ...], consignment: Consignment,
+    not_before: date | None, packaging: str | None = None,
+) -> Iterator[Offer]:  # fmt: skip
+    """Yield a carrier's services in one packaging for these parcels: price and arrival, or the refusal."""
+    for compiled, answer in carrier.own.quotes(consignment, packaging):
+        service = compiled.service
+        quote, refused, due = None, None, None
+        if isinstance(answer, Refused):
+            refused = answer
+        else:
+            quote = answer
+            due = offer_arrival(order, shop, carrier, service, quote.zone, consignment.extras, not_before)
+            if not_before and (due.ship_date - shop.local.date()).days > service.ahead_days:
+                refused = Refused("too_far_ahead", f"takes parcels at most {service.ahead_days} days ahead")
+                quote = due = None
+        yield Offer(carrier.code, service.code, service.name, service.network, parcels, quote, refused, due)
 
 
 def with_published(offer: Offer, order: OrderFacts, shop: Shop, extras: frozenset[str], value: int) -> Offer:

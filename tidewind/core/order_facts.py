@@ -141,8 +141,8 @@ class Precedent:
 class Shop:
     """Everything outside the order that a plan depends on; ``now`` is aware.
 
-    ``boxes``, ``own_boxes``, ``names``, ``arrivals`` and ``turns`` (the times of day, HH:MM, that rules ask for)
-    follow from the rest, and are worked out once.
+    ``local`` (now, in the shop's zone), ``boxes``, ``own_boxes``, ``names``, ``arrivals`` and ``turns`` (the times of
+    day, HH:MM, that rules ask for) follow from the rest, and are worked out once.
     """
 
     packagings: tuple[Packaging, ...]
@@ -164,6 +164,7 @@ class Shop:
     ranking: tuple[str, ...] = ()
     approve_over: int | None = None
     approve_services: frozenset[str] = frozenset()
+    local: datetime = field(init=False, compare=False, repr=False)
     boxes: dict[str, Packaging] = field(init=False, compare=False, repr=False)
     own_boxes: tuple[Packaging, ...] = field(init=False, compare=False, repr=False)
     names: dict[str, str] = field(init=False, compare=False, repr=False)
@@ -172,6 +173,7 @@ class Shop:
 
     def __post_init__(self) -> None:
         """Work out what many plans ask for."""
+        object.__setattr__(self, "local", self.now.astimezone(self.time_zone))
         object.__setattr__(self, "boxes", {p.code: p for p in self.packagings})
         object.__setattr__(self, "own_boxes", tuple(p for p in self.packagings if p.carrier is None))
         object.__setattr__(self, "names", self._names())
@@ -200,7 +202,7 @@ class Shop:
 def rule_facts(order: OrderFacts, shop: Shop, parcels: tuple[PackedParcel, ...]) -> dict[str, Value]:
     """Return what the rules can ask about an order; with no parcels (yet) weight and size are unknown."""
     to, lines = order.address, order.lines
-    ordered, planned = order.ordered_at.astimezone(shop.time_zone), shop.now.astimezone(shop.time_zone)
+    ordered, planned = order.ordered_at.astimezone(shop.time_zone), shop.local
     return {
         "country": to.country,
         "destination": destination_group(to, shop.origin),

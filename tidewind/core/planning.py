@@ -200,7 +200,7 @@ def _next_turn(shop: Shop) -> datetime | None:
     """Return the next moment of the shop's day at which a rule that asks for the time may hold or fail anew."""
     if not shop.turns:
         return None
-    local = shop.now.astimezone(shop.time_zone)
+    local = shop.local
     later = next((turn for turn in shop.turns if turn > local.strftime("%H:%M")), None)
     turn = datetime.combine(local.date(), time.fromisoformat(later), shop.time_zone) if later else None
     return turn - timedelta(microseconds=1) if turn else None

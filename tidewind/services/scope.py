@@ -76,5 +76,5 @@ def labels_alone(change: RuleChange, shop: Shop, row: Judged) -> Labels | None:
 
 
 def _facts_now(row: Judged, shop: Shop) -> Facts:
-    local = shop.now.astimezone(shop.time_zone)
+    local = shop.local
     return read_facts(row.rule_facts, WEEKDAYS[local.weekday()], f"{local:%H:%M}")

@@ -8,9 +8,10 @@ from sqlalchemy.orm import Session
 
 from tidewind.core.choosing import FORMULAS, Option, value_hundredths
 from tidewind.core.comparing import Cell, Column, carrier_of, consequences
-from tidewind.core.offers import consignment_of, offer_of
+from tidewind.core.offers import consignment_of
 from tidewind.core.parcels import parcels_text
 from tidewind.core.punctuality import lateness
+from tidewind.core.quantities import Refused
 from tidewind.db.tables import CarrierAccount
 from tidewind.services.comparing import Comparison, Matrix
 from tidewind.services.planning import quote_json
@@ -143,9 +144,8 @@ def _adds(comparison: Comparison, cell: Cell, code: str) -> int | None:
     prices = []
     for extras in (without, with_it):
         asked = consignment_of(facts, shop, offer.parcels, extras, sending.value)
-        service = carrier.own.services[offer.service].service
-        quoted = offer_of(facts, shop, carrier, service, offer.parcels, asked, sending.not_before).quote
-        prices.append(quoted.net if quoted else None)
+        quoted = carrier.own.quote(offer.service, asked)
+        prices.append(None if isinstance(quoted, Refused) else quoted.net)
     before, after = prices
     return None if before is None or after is None else after - before
 

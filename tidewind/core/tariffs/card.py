@@ -249,7 +249,7 @@ class Parcel:
 class Consignment:
     """Everything a price depends on: where from and to, what, how dear, which extras.
 
-    ``plain`` tells that it is one stackable parcel with nothing special about it, as most are.
+    ``simple`` tells that it is one stackable parcel with nothing in it that carriers ask about, as most are.
     """
 
     country: str
@@ -264,12 +264,12 @@ class Consignment:
     from_country: str = ""
     from_postcode: str = ""
     point: str = ""
-    plain: bool = field(init=False, compare=False)
+    simple: bool = field(init=False, compare=False)
 
     def __post_init__(self) -> None:
         """Work out what every service asks first."""
-        special = self.contents or self.extras or self.po_box or len(self.parcels) != 1
-        object.__setattr__(self, "plain", not special and not self.parcels[0].not_stackable)
+        special = self.contents or self.po_box or len(self.parcels) != 1
+        object.__setattr__(self, "simple", not special and not self.parcels[0].not_stackable)
 
     def in_parcels(self, parcels: tuple[Parcel, ...]) -> Consignment:
         """Return the same goods in other parcels."""

@@ -8,7 +8,7 @@ extras → tax, once, on the taxable sum.  Every line is rounded half up when it
 from __future__ import annotations
 
 from bisect import bisect_left
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from copy import copy
 from datetime import date
 
@@ -18,34 +18,13 @@ from tidewind.core.tariffs.card import Consignment, Parcel, RateCard, Service, S
 from tidewind.core.tariffs.limits import refusal
 from tidewind.core.tariffs.live import NO_ANSWERS, Answers
 from tidewind.core.tariffs.quote import Line, Quote
-from tidewind.core.tariffs.rates import ZoneRates
+from tidewind.core.tariffs.rates import TableKey, ZoneRates
+from tidewind.core.tariffs.weights import billable_g
 from tidewind.core.tariffs.zones import PlaceFinder, Where
 
 _NOT_SERVED = Refused("not_served", "does not go there")
 Sums = tuple[int, int]
 """What carries fuel, and what is taxed."""
-
-
-def volumetric_g(parcel: Parcel, service: Service) -> int:
-    """Return the volumetric weight in grams, rounded up to the gram; 0 where it does not count."""
-    rule = service.volumetric
-    if rule is None:
-        return 0
-    mm3, step = parcel.mm3, rule.side_step_mm
-    if step > 1:
-        mm3 = step**3
-        for side in (parcel.size.longest, parcel.size.middle, parcel.size.shortest):
-            mm3 *= steps_begun(side, step)
-    return 0 if mm3 <= rule.threshold_cm3 * 1000 else -(-mm3 // rule.divisor)
-
-
-def billable_g(parcel: Parcel, service: Service) -> int:
-    """Return what the carrier charges for: the heavier of gross and volumetric, at least the minimum, rounded up."""
-    heavier, step = parcel.gross_g, service.round_up_g
-    if service.volumetric is not None:
-        heavier = max(heavier, volumetric_g(parcel, service))
-    heavier = max(heavier, service.minimum_g)
-    return heavier if step <= 1 else steps_begun(heavier, step) * step
 
 
 def row_of(service: Service, bounds: tuple[int, ...], tail_unit: int, parcel: Parcel, billable: int) -> int | Refused:
@@ -103,34 +82,29 @@ class CompiledService:
                 return self._cuts[name]
         return 0
 
-    def quote(self, c: Consignment, where: Where | None) -> Quote | Refused:
-        """Return the itemised price of a consignment, or why this service cannot take it."""
-        if where is None:
-            return _NOT_SERVED
-        try:
-            rates = self._rates[where.number * 2 + c.home]
-        except KeyError:
-            rates = self.rates(where, c.home)
+    def quote(self, c: Consignment, rates: ZoneRates | None) -> Quote | Refused:
+        """Return the itemised price of a consignment at these rates, or why this service cannot take it."""
         if rates is None:
             return _NOT_SERVED
-        if c.plain:
-            parcel = c.parcels[0]
-            if parcel.packaging == self._packaging and rates.nothing_special(parcel, c.value):
-                return self._plain(c, parcel, rates)
+        if c.simple:
+            parcel, extras = c.parcels[0], c.extras
+            if parcel.packaging == self._packaging and (not extras or extras <= rates.flat_extras):
+                billable = rates.simple_billable(parcel, c.value)
+                if billable >= 0:
+                    return self._by_table(c, parcel, rates, billable)
         return self._full(c, rates)
 
-    def _plain(self, c: Consignment, parcel: Parcel, rates: ZoneRates) -> Quote | Refused:
+    def _by_table(self, c: Consignment, parcel: Parcel, rates: ZoneRates, billable: int) -> Quote | Refused:
         """Price one parcel to which no condition but its zone applies: its row of the table says it all."""
-        service, bounds = self.service, rates.bounds
-        billable = billable_g(parcel, service)
         row: int | Refused
-        if rates.by_weight and billable <= bounds[-1]:
-            row = bisect_left(bounds, billable)
+        if rates.by_weight and billable <= rates.last_bound:
+            row = bisect_left(rates.bounds, billable)
         else:
-            row = row_of(service, bounds, rates.tail_unit, parcel, billable)
+            row = row_of(self.service, rates.bounds, rates.tail_unit, parcel, billable)
             if isinstance(row, Refused):
                 return row
-        key = row if not rates.per_kg else (row << 20) + steps_begun(billable, 1000)
+        number = row if not rates.per_kg else (row << 20) + steps_begun(billable, 1000)
+        key: TableKey = (number, c.extras) if c.extras else number
         try:
             lines, net, tax = rates.table[key]
         except KeyError:
@@ -268,10 +242,12 @@ class CompiledCard:
     ) -> None:  # fmt: skip
         self.card, self.on = card, on
         self.places = PlaceFinder(card)
-        self._last: tuple[Consignment | None, Where | None] = (None, None)
+        self._routes: dict[tuple[int, str | None], list[tuple[CompiledService, ZoneRates | None]]] = {}
         cuts = dict(discounts_bp or {})
         self.saturday_extras = frozenset(extra.code for extra in card.extras if extra.saturday)
         self.services = {service.code: CompiledService(card, service, cuts, on) for service in card.services}
+        self.home_matters = any(s.when.home is not None for s in (*card.surcharges, *card.extras))
+        self.packagings = tuple(dict.fromkeys([None, *(service.packaging for service in card.services)]))
         self.live = any(service.kind == "live" for service in card.services)
         self.answers = answers
         for service in self.services.values():
@@ -283,18 +259,30 @@ class CompiledCard:
             return self
         other = copy(self)
         other.services = {code: copy(service) for code, service in self.services.items() if code not in without}
-        other.answers = answers
+        other.answers, other._routes = answers, {}
         for service in other.services.values():
             service.answers = answers
         return other
 
     def quote(self, code: str, c: Consignment) -> Quote | Refused:
         """Return the price of ``c`` by service ``code``, or the refusal.  Raises KeyError for an unknown service."""
-        return self.services[code].quote(c, self.where(c))
+        service, where = self.services[code], self.places.find(c)
+        return service.quote(c, None if where is None else service.rates(where, c.home))
+
+    def quotes(self, c: Consignment, packaging: str | None = None) -> Iterator[tuple[CompiledService, Quote | Refused]]:
+        """Yield every service that goes in this packaging (None: the shop's own) and its price of ``c``, or why not."""
+        where = self.places.find(c)
+        key = (-1 if where is None else where.number * 2 + c.home, packaging)
+        try:
+            route = self._routes[key]
+        except KeyError:
+            route = self._routes[key] = [
+                (service, None if where is None else service.rates(where, c.home))
+                for service in self.services.values() if service.service.packaging == packaging
+            ]  # fmt: skip
+        for service, rates in route:
+            yield service, service.quote(c, rates)
 
     def where(self, c: Consignment) -> Where | None:
         """Return a consignment's zone and places, None where the card does not reach."""
-        last = self._last  # one consignment is asked about for every service in turn
-        if last[0] is not c:
-            self._last = last = (c, self.places.find(c))
-        return last[1]
+        return self.places.find(c)

@@ -15,6 +15,7 @@ from tidewind.core.tariffs.zones import Destination
 
 Ints = npt.NDArray[np.int64]
 Flags = npt.NDArray[np.bool_]
+_NOTHING: frozenset[str] = frozenset()
 Value = TypeVar("Value", bound=Hashable)
 
 
@@ -56,6 +57,11 @@ class Load:
     home: Flags
     point: Flags
     to: Kinds[Destination]
+
+    @property
+    def asked(self) -> frozenset[str]:
+        """Every extra that one of the consignments asks for (of a part of a load: may ask for)."""
+        return _NOTHING.union(*self.extras.values)
 
     def __len__(self) -> int:
         """How many consignments there are."""

@@ -9,10 +9,12 @@ from tidewind.core.tariffs.amounts import NEVER, Holds, in_order_of_need, may_ho
 from tidewind.core.tariffs.card import Parcel, RateCard, Service, Steps, Surcharge
 from tidewind.core.tariffs.limits import narrowed
 from tidewind.core.tariffs.quote import Basis, Line
+from tidewind.core.tariffs.weights import billable_g
 from tidewind.core.tariffs.zones import Where
 
 Conditional = tuple[int, Surcharge, Holds | None]
 """The place on the card, the surcharge, and the test of what depends on the parcel (None: it always holds)."""
+TableKey = int | tuple[int, frozenset[str]]
 _EMPTY = Steps((), ())
 
 
@@ -20,7 +22,8 @@ class ZoneRates:
     """What a service costs to a destination on a day, home or business.
 
     ``table`` keeps the lines, net and tax of parcels to which nothing special applies, by their row (and started
-    kilogram where a surcharge counts it): at most one entry for each price on the card.
+    kilogram where a surcharge counts it) and the extras asked for, ``flat_extras`` at most, which cost the same for
+    any parcel: at most one entry for each price on the card and set of extras.
     """
 
     def __init__(
@@ -32,6 +35,7 @@ class ZoneRates:
         self.steps = service.steps.get(zone.id, _EMPTY)
         self.bounds, self.tail_unit = self.steps.bounds, self.steps.tail_unit
         self.by_weight = service.kind == "weight" and bool(self.bounds)
+        self.last_bound = self.bounds[-1] if self.bounds else 0
         self.limits = narrowed(service.limits, service.zone_limits.get(zone.id))
 
         def can(known: tuple[Surcharge, ...], codes: tuple[str, ...]) -> list[Conditional]:
@@ -42,7 +46,7 @@ class ZoneRates:
 
         self.surcharges = can(card.surcharges, service.surcharges)
         self.extras = can(card.extras, service.extras)
-        self.table: dict[int, tuple[tuple[Line, ...], int, int]] = {}
+        self.table: dict[TableKey, tuple[tuple[Line, ...], int, int]] = {}
         self._set_ease()
 
     def _set_ease(self) -> None:
@@ -56,9 +60,9 @@ class ZoneRates:
         odd = [when for when in conditions if when.not_stackable is False or min(thresholds(when)) == NEVER]
         odd = [when for when in odd if when.not_stackable is not True]
         plain = self.service.kind != "live" and not self.service.to_point
-        self._easy = plain and "per_value_step" not in always and not odd and parcels >= 1
+        easy = plain and "per_value_step" not in always and not odd and parcels >= 1
         sides = limits.sides
-        self._gross = min(gross, NEVER if limits.gross_g is None else limits.gross_g)
+        self._gross = min(gross, NEVER if limits.gross_g is None else limits.gross_g) if easy else -1
         self._longest = min(longest, sides.longest if sides else NEVER)
         self._middle = min(middle, sides.middle if sides else NEVER)
         self._shortest = sides.shortest if sides else NEVER
@@ -66,21 +70,30 @@ class ZoneRates:
         self._mm3 = volume
         self._value = min(value, NEVER if limits.value is None else limits.value)
         self._least = limits.least_sides
+        service = self.service
+        self._by_gross = service.volumetric is None and service.minimum_g <= 0 and service.round_up_g <= 1
+        anyhow = [extra for _, extra, holds in self.extras if holds is None]
+        flat = {extra.code for extra in anyhow if extra.amount.kind != "per_value_step"}
+        self.flat_extras = frozenset({*flat, *service.included})
 
-    def nothing_special(self, p: Parcel, value: int) -> bool:
-        """Tell that a plain parcel is surely within every limit and under every condition; never wrong when it is."""
-        size = p.size
-        return (
-            self._easy
-            and p.gross_g <= self._gross
-            and size.longest <= self._longest
-            and size.middle <= self._middle
-            and size.shortest <= self._shortest
-            and p.girth_mm <= self._girth
-            and p.mm3 <= self._mm3
-            and value <= self._value
-            and (self._least is None or self._least.fits(size))
-        )
+    def simple_billable(self, p: Parcel, value: int) -> int:
+        """Return the billable weight of a simple parcel to which no limit and no condition applies, else −1.
+
+        It is never wrong when it is a weight; a parcel that only seems special is reckoned the long way.
+        """
+        size, gross = p.size, p.gross_g
+        if (
+            gross > self._gross
+            or size.longest > self._longest
+            or size.middle > self._middle
+            or size.shortest > self._shortest
+            or p.girth_mm > self._girth
+            or p.mm3 > self._mm3
+            or value > self._value
+            or not (self._least is None or self._least.fits(size))
+        ):
+            return -1
+        return gross if self._by_gross else billable_g(p, self.service)
 
     def base(self, row: int) -> tuple[int, Basis]:
         """Return the list price of a row and its arithmetic; rows past the last step count units of the tail."""

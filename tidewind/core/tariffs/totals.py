@@ -40,8 +40,20 @@ def totals(card: CompiledCard, load: Load) -> Totals:
         for column, service in enumerate(card.services.values()):
             rates = service.rates(where, home)
             if rates is not None and service.service.kind != "live":
-                net[rows, column], tax[rows, column] = _Reckoning(service, rates, part).totals()
+                net[rows, column], tax[rows, column] = _of_service(service, rates, part)
     return Totals(codes, net, tax)
+
+
+def _of_service(service: CompiledService, rates: ZoneRates, part: Load) -> tuple[Ints, Ints]:
+    """Return net and tax of a load that goes to one destination; where few are taken, only those are reckoned."""
+    reckoning = _Reckoning(service, rates, part)
+    taken = np.flatnonzero(reckoning.ok)
+    if 2 * taken.size > len(part):
+        return reckoning.totals()
+    net, tax = np.full(len(part), REFUSED, np.int64), np.zeros(len(part), np.int64)
+    if taken.size:
+        net[taken], tax[taken] = _Reckoning(service, rates, part.rows(taken)).totals()
+    return net, tax
 
 
 def _by_destination(card: CompiledCard, load: Load) -> Iterator[tuple[Where, bool, Ints]]:
@@ -50,8 +62,10 @@ def _by_destination(card: CompiledCard, load: Load) -> Iterator[tuple[Where, boo
     numbers = np.array([-1 if where is None else where.number for where in places], np.int64)[load.to.numbers]
     known = {where.number: where for where in places if where is not None}
     for number, where in known.items():
-        for home in (True, False):
-            rows = np.flatnonzero((numbers == number) & (load.home == home))
+        there = numbers == number
+        parts = ((True, there & load.home), (False, there & ~load.home)) if card.home_matters else ((True, there),)
+        for home, mine in parts:
+            rows = np.flatnonzero(mine)
             if rows.size:
                 yield where, home, rows
 
@@ -88,7 +102,7 @@ class _Reckoning:
         if self.compiled.fuel_bp:
             fuel = _percent(carried, self.compiled.fuel_bp)
             net, taxed = net + fuel, taxed + fuel
-        if any(load.extras.values):
+        if load.asked:
             amount, taxes = self._extras(gross_base, base)
             net, taxed = net + amount, taxed + taxes
         tax = _percent(taxed, self.compiled.card.tax_bp) if rates.taxed else np.zeros_like(net)
@@ -106,7 +120,8 @@ class _Reckoning:
             ok &= ~load.po_box
         if service.to_point:
             ok &= load.point
-        ok &= load.extras.where(lambda asked: asked <= self.compiled.known_extras)
+        if not load.asked <= self.compiled.known_extras:
+            ok &= load.extras.where(lambda asked: asked <= self.compiled.known_extras)
         if limits.parcels is not None:
             ok &= load.count <= limits.parcels
         fit = self._within(limits) & load.packaging.where(lambda packaging: packaging == service.packaging)
@@ -205,12 +220,14 @@ class _Reckoning:
         load = self.load
         sums = {"list": gross_base, "base": base}
         found: list[tuple[int, Surcharge, Ints]] = []
+        nothing = np.zeros(len(load.gross), np.int64)
         for position, surcharge, holds in self.rates.surcharges:
             applies = True if holds is None else self._holds(surcharge.when)
+            if applies is False or not (applies is True or np.any(applies)):
+                sums[surcharge.code] = nothing
+                continue
             if surcharge.per_shipment:
                 amount = self._once(surcharge, applies, billable, gross_base, base, sums)
-            elif applies is False:
-                amount = np.zeros(len(load.gross), np.int64)
             else:
                 amount = self._amount(surcharge, billable, load.value[load.owner], sums)
                 amount = amount if applies is True else np.where(applies, amount, 0)
@@ -252,12 +269,12 @@ class _Reckoning:
         """Return over consignments what the extras asked for come to and how much of it is taxed; refuses the rest."""
         load, service = self.load, self.service
         to_be_had = {extra.code for _, extra, _ in self.rates.extras}
-        for code in set(service.extras) - set(service.included) - to_be_had:
+        for code in load.asked.intersection(service.extras) - set(service.included) - to_be_had:
             self.ok &= ~_flags(load.extras.where(lambda asked, code=code: code in asked), len(load))  # type: ignore[misc]
         each: list[tuple[int, Surcharge, Ints]] = []
         once: list[tuple[int, Surcharge, Ints]] = []
         for position, extra, holds in self.rates.extras:
-            if extra.code in service.included:
+            if extra.code in service.included or extra.code not in load.asked:
                 continue
             asked = _flags(load.extras.where(lambda want, code=extra.code: code in want), len(load))  # type: ignore[misc]
             if not asked.any():
@@ -291,7 +308,6 @@ def _flags(flags: Flags | bool, count: int) -> Flags:
 
 def _reduced(found: list[tuple[int, Surcharge, Ints]], count: int) -> tuple[Ints, Ints, Ints]:
     """Return sums over parcels with exclusive groups reduced to their dearest: all, carrying fuel, taxed."""
-    found = [entry for entry in found if entry[2].any()]
     found.sort(key=lambda entry: entry[0])
     groups: dict[str, list[Ints]] = {}
     for _, surcharge, amount in found:
