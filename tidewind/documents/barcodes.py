@@ -13,31 +13,21 @@ from reportlab.pdfgen.pathobject import PDFPathObject
 DOT = 72 / 203
 # A bar is drawn a little inside its dots: renderers ink every dot that a shape touches, and must not touch the next.
 INSET = 0.15 * DOT
+Bar = tuple[int, int, int]
+"""Row, first module and length of a run of dark modules."""
 _FORMATS = {"code128": zxingcpp.BarcodeFormat.Code128, "datamatrix": zxingcpp.BarcodeFormat.DataMatrix}
 
 
 @lru_cache(maxsize=4096)
-def _modules(kind: str, text: str, gs1: bool) -> tuple[tuple[bool, ...], ...]:
-    """Return the rows of dark modules; a linear code has one row."""
+def _modules(kind: str, text: str, gs1: bool) -> tuple[int, tuple[Bar, ...]]:
+    """Return how many modules wide a code is, and its bars from the lowest row up; a linear code has one row."""
     options: dict[str, Any] = {"gs1": True} if gs1 else {}
     made = zxingcpp.create_barcode(text, _FORMATS[kind], **options)
-    image = np.asarray(made.to_image(scale=1, add_quiet_zones=False, add_hrt=False))
-    dark = image < 128
-    if kind == "code128":
-        middle = dark.shape[0] // 2
-        dark = dark[middle : middle + 1]
-    return tuple(tuple(row) for row in dark.tolist())
-
-
-def _bars(row: tuple[bool, ...]) -> list[tuple[int, int]]:
-    """Return (start, length) of the dark runs of a row."""
-    found: list[tuple[int, int]] = []
-    for index, dark in enumerate(row):
-        if dark and found and sum(found[-1]) == index:
-            found[-1] = (found[-1][0], found[-1][1] + 1)
-        elif dark:
-            found.append((index, 1))
-    return found
+    dark = np.asarray(made.to_image(scale=1, add_quiet_zones=False, add_hrt=False)) < 128
+    dark = dark[len(dark) // 2][None] if kind == "code128" else dark[::-1]
+    edges = np.diff(np.pad(dark, ((0, 0), (1, 1))).astype(np.int8), axis=1)
+    (rows, starts), (_, ends) = np.nonzero(edges == 1), np.nonzero(edges == -1)
+    return dark.shape[1], tuple(zip(rows.tolist(), starts.tolist(), (ends - starts).tolist(), strict=True))
 
 
 def _snap(points: float) -> float:
@@ -46,7 +36,7 @@ def _snap(points: float) -> float:
 
 def linear_width(text: str, dots: int, gs1: bool = False) -> float:
     """Return the width in points of a Code 128 at ``dots`` printer dots a module, without quiet zones."""
-    return len(_modules("code128", text, gs1)[0]) * dots * DOT
+    return _modules("code128", text, gs1)[0] * dots * DOT
 
 
 def _fill(canvas: Canvas, rectangles: list[str]) -> None:
@@ -62,16 +52,16 @@ def draw_linear(
     module = dots * DOT
     _fill(canvas, [
         f"{x + start * module + INSET:.3f} {y:.3f} {length * module - 2 * INSET:.3f} {height:.3f} re"
-        for start, length in _bars(_modules("code128", text, gs1)[0])
+        for _, start, length in _modules("code128", text, gs1)[1]
     ])  # fmt: skip
 
 
 def draw_matrix(canvas: Canvas, x: float, y: float, text: str, *, dots: int = 4) -> float:
     """Draw a Data Matrix (ISO/IEC 16022) with its lower left corner near (x, y); return its width in points."""
-    rows = _modules("datamatrix", text, False)
+    across, bars = _modules("datamatrix", text, False)
     x, y, module = _snap(x), _snap(y), dots * DOT
     _fill(canvas, [
         f"{x + start * module + INSET:.3f} {y + index * module:.3f} {length * module - 2 * INSET:.3f} {module:.3f} re"
-        for index, row in enumerate(reversed(rows)) for start, length in _bars(row)
+        for index, start, length in bars
     ])  # fmt: skip
-    return len(rows[0]) * module
+    return across * module

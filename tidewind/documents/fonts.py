@@ -55,10 +55,11 @@ def width(text: str, size: float, bold: bool = False) -> float:
 
 def draw(canvas: Canvas, x: float, y: float, text: str, size: float, bold: bool = False) -> None:
     """Draw text with its baseline starting at (x, y), changing fonts where the script changes."""
+    words = canvas.beginText(x, y)
     for font, part in runs(text, bold):
-        canvas.setFont(font, size)
-        canvas.drawString(x, y, part)
-        x += pdfmetrics.stringWidth(part, font, size)
+        words.setFont(font, size)
+        words.textOut(part)
+    canvas.drawText(words)
 
 
 def draw_fitted(
