@@ -6,8 +6,9 @@ from collections.abc import Iterable, Mapping, Sequence
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import select
+from sqlalchemy import inspect, select
 from sqlalchemy.orm import Session
+from sqlalchemy.orm.attributes import set_committed_value
 
 from tidewind.core.addresses.check import Address
 from tidewind.core.destinations import destination_group
@@ -17,6 +18,7 @@ from tidewind.core.packing import PackedParcel
 from tidewind.core.planning import Plan, plan
 from tidewind.core.rules.facts import written_facts
 from tidewind.core.tariffs.quote import Quote, explain
+from tidewind.db.bulk import write_rows
 from tidewind.db.tables import Batch, Difference, Order, OrderLine, Product, SnagRow
 from tidewind.services.shop_facts import core_shop, hand_of
 
@@ -131,12 +133,13 @@ def plan_orders(session: Session, orders: Sequence[Order], now: datetime, shop: 
     if not waiting:
         return 0
     shop = shop or core_shop(session, now)
-    changed = 0
+    changed, rows = 0, []
     for order, facts in zip(waiting, all_facts(session, waiting), strict=True):
         before = outcome(order)
-        if _store(order, facts, plan(facts, shop), shop):
-            order.plan_version, order.planned_at = order.plan_version + 1, now
+        if _store(order, facts, plan(facts, shop), shop, now) and inspect(order).persistent:
+            rows.append({name: getattr(order, name) for name in ("id", *PLANNED)})
         changed += outcome(order) != before
+    write_rows(session, Order, PLANNED, rows)
     return changed
 
 
@@ -171,10 +174,61 @@ def waiting_clause() -> Any:
     return (Order.state == "open") | (Order.state.in_(("held", "left_out")) & (Order.state_by == "rule"))
 
 
-def _store(order: Order, facts: OrderFacts, made: Plan, shop: Shop) -> bool:
-    """Write a plan to its order; return whether it is another one. Rows that stay the same are not written."""
+PLANNED = (
+    "plan", "carrier", "service", "network", "price_minor", "ship_date", "arrives", "parcel_count", "desk", "plan_tags",
+    "basket", "destination", "promise_linked", "snag_level", "rule_facts", "good_until", "state", "state_by",
+    "state_why", "plan_version", "planned_at",
+)  # fmt: skip
+"""The columns of an order that planning writes."""
+
+
+def _store(order: Order, facts: OrderFacts, made: Plan, shop: Shop, now: datetime) -> bool:
+    """Set a plan on its order; return whether anything of it is different and must be written.
+
+    An order that is in the database already does not take part in the mapper's own writing: ``plan_orders`` writes
+    many of them in one statement.
+    """
+    values = _values(order, facts, made, shop)
+    snags = [(s.code, s.level, s.words[:500], s.fix, s.about[:120]) for s in made.snags]
+    others = snags != [(s.code, s.level, s.words, s.fix, s.about) for s in order.snags]
+    if others:
+        order.snags = [SnagRow(code=c, level=lv, words=w, fix=f, about=a) for c, lv, w, f, a in snags]
+    if others or order.plan != values["plan"] or order.planned_at is None:
+        values["plan_version"], values["planned_at"] = order.plan_version + 1, now
+    different = {name: value for name, value in values.items() if getattr(order, name) != value}
+    put = set_committed_value if inspect(order).persistent else setattr
+    for name, value in different.items():
+        put(order, name, value)
+    return bool(different)
+
+
+def _values(order: Order, facts: OrderFacts, made: Plan, shop: Shop) -> dict[str, Any]:
+    """Return what a plan says in the columns of ``PLANNED``."""
     chosen = None if made.stopped else made.chosen
-    written = {
+    arrival = chosen.arrival if chosen else None
+    return {
+        "plan": _plan_json(made, chosen),
+        "carrier": chosen.carrier if chosen else None,
+        "service": chosen.service if chosen else None,
+        "network": chosen.network if chosen else None,
+        "price_minor": chosen.quote.net if chosen and chosen.quote else None,
+        "ship_date": arrival.ship_date if arrival else None,
+        "arrives": arrival.latest if arrival else None,
+        "parcel_count": len(made.parcels),
+        "desk": made.desk[:60],
+        "plan_tags": sorted(made.tags),
+        "basket": facts.basket,
+        "destination": destination_group(facts.address, shop.origin),
+        "promise_linked": not facts.promise_text or facts.promise_text in shop.promise_links,
+        "snag_level": min((s.level for s in made.snags), default=""),
+        "rule_facts": written_facts(made.facts),
+        "good_until": made.good_until,
+        **_kept_back(order, made),
+    }
+
+
+def _plan_json(made: Plan, chosen: Offer | None) -> dict[str, Any]:
+    return {
         "parcels": [parcel_json(p) for p in made.parcels],
         "service_name": chosen.name if chosen else None,
         "quote": quote_json(chosen) if chosen and chosen.quote else None,
@@ -187,36 +241,15 @@ def _store(order: Order, facts: OrderFacts, made: Plan, shop: Shop) -> bool:
             for name, steps in made.trail.items()
         },
     }
-    order.carrier = chosen.carrier if chosen else None
-    order.service = chosen.service if chosen else None
-    order.network = chosen.network if chosen else None
-    order.price_minor = chosen.quote.net if chosen and chosen.quote else None
-    order.ship_date = chosen.arrival.ship_date if chosen and chosen.arrival else None
-    order.arrives = chosen.arrival.latest if chosen and chosen.arrival else None
-    order.parcel_count = len(made.parcels)
-    order.desk, order.plan_tags = made.desk[:60], sorted(made.tags)
-    order.basket, order.destination = facts.basket, destination_group(facts.address, shop.origin)
-    order.promise_linked = not facts.promise_text or facts.promise_text in shop.promise_links
-    _keep_back(order, made)
-    snags = [(s.code, s.level, s.words[:500], s.fix, s.about[:120]) for s in made.snags]
-    another = order.plan != written or order.planned_at is None
-    if another:
-        order.plan = written
-    if snags != [(s.code, s.level, s.words, s.fix, s.about) for s in order.snags]:
-        order.snags = [SnagRow(code=c, level=lv, words=w, fix=f, about=a) for c, lv, w, f, a in snags]
-        another = True
-    order.snag_level = min((s.level for s in made.snags), default="")
-    order.rule_facts, order.good_until = written_facts(made.facts), made.good_until
-    return another
 
 
-def _keep_back(order: Order, made: Plan) -> None:
+def _kept_back(order: Order, made: Plan) -> dict[str, str]:
+    """Return the order's state where a rule keeps it back, or lets it go again."""
     if made.leave_out:
-        order.state, order.state_by, order.state_why = "left_out", "rule", made.leave_out[:200]
-    elif made.hold:
-        order.state, order.state_by, order.state_why = "held", "rule", made.hold[:200]
-    elif order.state_by == "rule":
-        order.state, order.state_by, order.state_why = "open", "", ""
+        return {"state": "left_out", "state_by": "rule", "state_why": made.leave_out[:200]}
+    if made.hold:
+        return {"state": "held", "state_by": "rule", "state_why": made.hold[:200]}
+    return {"state": "open", "state_by": "", "state_why": ""} if order.state_by == "rule" else {}
 
 
 def parcel_json(parcel: PackedParcel) -> dict[str, Any]:

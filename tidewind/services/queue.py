@@ -7,6 +7,8 @@ from typing import Any
 import procrastinate
 from sqlalchemy.orm import Session
 
+from tidewind.db.base import plain_connection
+
 _app = procrastinate.App(connector=procrastinate.SyncPsycopgConnector())
 
 
@@ -14,7 +16,6 @@ def defer(session: Session, task: str, *, lock: str | None = None, in_seconds: i
     """Defer ``task`` with JSON-ready ``arguments``; jobs with the same ``lock`` never run side by side."""
     session.flush()
     later = {"seconds": in_seconds} if in_seconds else None
-    connection = session.connection().connection.driver_connection
-    _app.configure_task(task, allow_unknown=True, lock=lock, connection=connection, schedule_in=later).defer(
-        **arguments
-    )
+    with plain_connection(session) as connection:
+        wanted = _app.configure_task(task, allow_unknown=True, lock=lock, connection=connection, schedule_in=later)
+        wanted.defer(**arguments)

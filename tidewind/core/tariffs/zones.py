@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
+from functools import lru_cache
 from typing import NamedTuple
 
 from tidewind.core.tariffs.card import Consignment, Region, Zone
 from tidewind.core.tariffs.card import RateCard as Card
 
 
+@lru_cache(maxsize=65_536)
 def plain_postcode(text: str) -> str:
     """Return a postcode in capitals, letters and digits only, for comparison."""
     return "".join(ch for ch in text.upper() if ch.isalnum())

@@ -477,7 +477,7 @@ def upgrade() -> None:
     # ### end Alembic commands ###
     _ledger_guards()
     # The job queue keeps its own schema; its version is the locked one of the package.
-    op.get_bind().exec_driver_sql(SchemaManager.get_schema().replace("%", "%%"))
+    op.get_bind().exec_driver_sql(SchemaManager.get_schema())
 
 
 def _ledger_guards() -> None:
