@@ -10,6 +10,7 @@ import orjson
 from sqlalchemy import Dialect, TextClause, text
 from sqlalchemy.dialects import postgresql
 from sqlalchemy.orm import Session
+from sqlalchemy.orm.attributes import set_committed_value
 
 from tidewind.db.base import Base
 
@@ -27,11 +28,51 @@ def write_rows(session: Session, table: type[Base], names: Sequence[str], rows: 
             session.execute(statement, {"rows": orjson.dumps(list(rows)).decode()})
 
 
+def take_ids(session: Session, table: type[Base], count: int) -> list[int]:
+    """Return ids that rows to be inserted may have; the database gives them to nobody else."""
+    sequence = text("select nextval(pg_get_serial_sequence(:name, 'id')) from generate_series(1, :count)")
+    return list(session.scalars(sequence, {"name": table.__tablename__, "count": count}))
+
+
+def insert_rows(session: Session, table: type[Base], rows: Sequence[Mapping[str, Any]]) -> None:
+    """Insert rows that all have the same columns; those left out get the default of the mapping, if it has one."""
+    if rows:
+        defaults = _defaults(table, frozenset(rows[0]))
+        statement = _insertion(table, (*rows[0], *defaults))
+        with session.no_autoflush:
+            session.execute(statement, {"rows": orjson.dumps([{**defaults, **row} for row in rows]).decode()})
+
+
+def write_changed(session: Session, rows: Sequence[Base], names: Sequence[str]) -> None:
+    """Write the columns ``names`` of rows that the session holds, all of one table, and take them for written."""
+    if not rows:
+        return
+    write_rows(session, type(rows[0]), names, [{name: getattr(row, name) for name in ("id", *names)} for row in rows])
+    for row in rows:
+        for name in names:
+            set_committed_value(row, name, getattr(row, name))
+
+
+@cache
+def _defaults(table: type[Base], given: frozenset[str]) -> dict[str, Any]:
+    kept = {c.name: c.default for c in table.__table__.c if c.name not in given and c.default is not None}
+    return {name: default.arg(None) if default.is_callable else default.arg for name, default in kept.items()}
+
+
+# Table and column names below come from the mapping, never from outside.
 @cache
 def _statement(table: type[Base], names: tuple[str, ...]) -> TextClause:
-    columns = {name: table.__table__.c[name] for name in names}
-    kinds = ", ".join(f"{name} {column.type.compile(_DIALECT)}" for name, column in columns.items())
     sets = ", ".join(f"{name} = r.{name}" for name in names)
-    read = f"jsonb_to_recordset(cast(:rows as jsonb)) as r(id bigint, {kinds})"
-    # Table and column names come from the mapping above, never from outside.
+    read = _read(table, ("id", *names))
     return text(f"update {table.__tablename__} t set {sets} from {read} where t.id = r.id")  # noqa: S608
+
+
+@cache
+def _insertion(table: type[Base], names: tuple[str, ...]) -> TextClause:
+    listed = ", ".join(names)
+    return text(f"insert into {table.__tablename__} ({listed}) select {listed} from {_read(table, names)}")  # noqa: S608
+
+
+def _read(table: type[Base], names: tuple[str, ...]) -> str:
+    kinds = ", ".join(f"{name} {table.__table__.c[name].type.compile(_DIALECT)}" for name in names)
+    return f"jsonb_to_recordset(cast(:rows as jsonb)) as r({kinds})"

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+import httpcore  # noqa: F401 - httpx imports it with the first client: the first call of a process would wait for it
 import httpx
 
 from tidewind.outside.errors import MaybeDone, NeverSent, RefusedOutside

@@ -9,8 +9,9 @@ from __future__ import annotations
 import secrets
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field
-from datetime import datetime
+from datetime import date, datetime
 from itertools import count
+from typing import Any
 from zoneinfo import ZoneInfo
 
 from sqlalchemy import select
@@ -18,6 +19,7 @@ from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session, lazyload
 
 from tidewind.core.quantities import money_text
+from tidewind.db.bulk import insert_rows, take_ids
 from tidewind.db.tables import Batch, CarrierAccount, Label, Order, Person, Shipment
 from tidewind.db.tables.shipping import LIVE_STATES
 from tidewind.services.departures import default_place, departure_for
@@ -27,10 +29,12 @@ from tidewind.services.planning import keep_up
 from tidewind.services.queue import defer
 from tidewind.services.shop_facts import carriers_in_force, shop_settings
 
-PARCELS_PER_JOB, FIRST_PARCELS = 20, 3
+PARCELS_PER_JOB, FIRST_PARCELS = 40, 3
 AT_ONCE_PER_CARRIER = 4
 """So many jobs ask one carrier side by side; a carrier that hangs holds up no other's."""
 MOST_ORDERS = 2_000
+Intent = dict[str, Any]
+"""A shipment to be bought, by column."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -173,75 +177,71 @@ def _hold(session: Session, orders: Sequence[Order], batch: Batch, asked: Asked,
     if total > available:
         words = f"The labels cost {money_text(total)}, the balance has {money_text(available)}. Nothing was bought."
         raise Conflict("no_balance", f"{words} Top up, or choose fewer orders.")
-    shipments = _intents(session, orders, batch, accounts, now)
-    session.add_all(shipments)
-    session.flush()
+    intents = _intents(session, orders, batch, accounts, now)
+    insert_rows(session, Shipment, intents)
+    insert_rows(session, Label, [
+        {"shipment_id": intent["id"], "parcel_no": n, "parcel": parcel, "gross_g": parcel["gross_g"]}
+        for intent, order in zip(intents, orders, strict=True) for n, parcel in enumerate(order.plan["parcels"], 1)
+    ])  # fmt: skip
     post_all(session, [
-        Posting("hold", s.price_minor, f"hold:{s.idempotency_key}",
-                f"Label for order {s.order.number}, {s.service_name}", now, s.id)
-        for s in shipments if s.payer == "balance" and s.price_minor
+        Posting("hold", intent["price_minor"], f"hold:{intent['idempotency_key']}",
+                f"Label for order {order.number}, {intent['service_name']}", now, intent["id"])
+        for intent, order in zip(intents, orders, strict=True) if intent["payer"] == "balance" and intent["price_minor"]
     ])  # fmt: skip
     asked.taken += [order.id for order in orders]
     for order in orders:
         order.batch_id = None
-    _queue(session, shipments)
+    _queue(session, intents)
 
 
 def _intents(
     session: Session, orders: Sequence[Order], batch: Batch, accounts: Mapping[str, CarrierAccount], now: datetime
-) -> list[Shipment]:
+) -> list[Intent]:
+    """Return the rows of the shipments to be bought, in the order of ``orders``."""
     today = now.astimezone(ZoneInfo(shop_settings(session).time_zone)).date()
     carriers = {carrier.code: carrier for carrier in carriers_in_force(session, today)}
     place = default_place(session)
     departures: dict[tuple[str, str, object], int] = {}
     made = []
-    for order in orders:
+    for shipment_id, order in zip(take_ids(session, Shipment, len(orders)), orders, strict=True):
         carrier, network, day = carriers[order.carrier or ""], order.network or "", order.ship_date or today
         key = (carrier.code, network, day)
         if key not in departures:
             departures[key] = departure_for(session, carrier, network, place.id, day)
         payer = payer_of(order, accounts)
-        made.append(_intent(order, batch.id, departures[key], order.sender or place.address, payer, now))
+        made.append({
+            "id": shipment_id, "batch_id": batch.id, "departure_id": departures[key], "payer": payer,
+            "sender": dict(order.sender or place.address), "asked_at": now, **_bought_of(order, today),
+        })  # fmt: skip
     return made
 
 
-def _intent(
-    order: Order, batch_id: int, departure_id: int, sender: dict[str, str], payer: str, now: datetime
-) -> Shipment:
-    return Shipment(
-        order=order,
-        order_id=order.id,
-        batch_id=batch_id,
-        departure_id=departure_id,
-        idempotency_key=secrets.token_hex(16),
-        state="buying",
-        carrier=order.carrier or "",
-        service=order.service or "",
-        service_name=order.plan["service_name"],
-        price_minor=order.price_minor or 0,
-        quote=order.plan["quote"],
-        sender=dict(sender),
-        address=dict(order.address),
-        extras=list(order.plan.get("extras", [])),
-        ship_date=order.ship_date or now.date(),
-        arrives=order.arrives,
-        asked_at=now,
-        tracking_key=secrets.token_urlsafe(24),
-        reference=order.reference,
-        payer=payer,
-        bill_to=dict(order.hand.get("bill_to") or {}),
-        labels=[
-            Label(parcel_no=n, parcel=parcel, gross_g=parcel["gross_g"])
-            for n, parcel in enumerate(order.plan["parcels"], 1)
-        ],
-    )
+def _bought_of(order: Order, today: date) -> Intent:
+    """Return what an order's plan says in the columns of a shipment, with keys of its own."""
+    return {
+        "order_id": order.id,
+        "idempotency_key": secrets.token_hex(16),
+        "tracking_key": secrets.token_urlsafe(24),
+        "state": "buying",
+        "carrier": order.carrier or "",
+        "service": order.service or "",
+        "service_name": order.plan["service_name"],
+        "price_minor": order.price_minor or 0,
+        "quote": order.plan["quote"],
+        "address": dict(order.address),
+        "extras": list(order.plan.get("extras", [])),
+        "ship_date": order.ship_date or today,
+        "arrives": order.arrives,
+        "reference": order.reference,
+        "bill_to": dict(order.hand.get("bill_to") or {}),
+    }
 
 
-def _queue(session: Session, shipments: Sequence[Shipment]) -> None:
+def _queue(session: Session, intents: Sequence[Intent]) -> None:
     """Queue the purchase, several parcels a job, each carrier's jobs in a few lanes of their own."""
     by_carrier: dict[str, list[int]] = {}
-    for shipment in shipments:
-        by_carrier.setdefault(shipment.carrier, []).append(shipment.id)
+    for intent in intents:
+        by_carrier.setdefault(intent["carrier"], []).append(intent["id"])
     for carrier, ids in by_carrier.items():
         for lane, some in zip(count(), _chunks(ids)):
             lock = f"buy:{carrier}:{lane % AT_ONCE_PER_CARRIER}"

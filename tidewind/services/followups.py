@@ -9,6 +9,7 @@ from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session, sessionmaker
 
 from tidewind.core.messages import fill
+from tidewind.db.bulk import insert_rows
 from tidewind.db.tables import CarrierAccount, ChannelNotice, Message, Order, Shipment
 from tidewind.outside.channels.upstream import News
 from tidewind.outside.errors import OutsideError
@@ -42,18 +43,20 @@ def after_purchase(
     """
     if not shipments:
         return
-    carriers = dict(session.execute(select(CarrierAccount.code, CarrierAccount.name)).all())
+    carriers, brand = dict(session.execute(select(CarrierAccount.code, CarrierAccount.name)).all()), None
+    mails = []
     for shipment in shipments:
         _write_notices(session, shipment, (shipment.order, *along.get(shipment.order_id, ())), "shipped", now)
         recipient = shipment.address.get("email", "")
         if recipient:
-            values = _values(session, shipment, carriers.get(shipment.carrier, shipment.carrier), base_url)
-            session.add(
-                Message(
-                    shipment_id=shipment.id, kind="shipped", recipient=recipient, subject=fill(_SUBJECT, values),
-                    body=fill(_BODY, values), reason="a label was bought for the order", next_at=now,
-                )
-            )  # fmt: skip
+            brand = brand or shop_settings(session).brand
+            values = _values(shipment, carriers.get(shipment.carrier, shipment.carrier), base_url, brand)
+            mails.append({
+                "shipment_id": shipment.id, "kind": "shipped", "recipient": recipient,
+                "subject": fill(_SUBJECT, values), "body": fill(_BODY, values),
+                "reason": "a label was bought for the order", "next_at": now,
+            })  # fmt: skip
+    insert_rows(session, Message, mails)
     # A little later: while a batch is being bought, its labels come first.
     defer(session, "send_followups", lock="send_followups", in_seconds=3)
 
@@ -119,7 +122,7 @@ def tracking_url(base_url: str, shipment: Shipment) -> str:
     return f"{base_url}/t/{shipment.tracking_key}"
 
 
-def _values(session: Session, shipment: Shipment, carrier: str, base_url: str) -> dict[str, str]:
+def _values(shipment: Shipment, carrier: str, base_url: str, brand: str) -> dict[str, str]:
     return {
         "name": shipment.address["name"] or shipment.address["company"],
         "order": shipment.order.number,
@@ -128,7 +131,7 @@ def _values(session: Session, shipment: Shipment, carrier: str, base_url: str) -
         "numbers": ", ".join(label.tracking_number or "" for label in shipment.labels),
         "arrives": f"{shipment.arrives:%a} {shipment.arrives.day} {shipment.arrives:%b}" if shipment.arrives else "",
         "link": tracking_url(base_url, shipment),
-        "shop": shop_settings(session).brand,
+        "shop": brand,
     }
 
 

@@ -6,10 +6,11 @@ from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
-from sqlalchemy import Select, func, insert, select
+from sqlalchemy import Select, func, select
 from sqlalchemy.orm import Session
 
 from tidewind.core.ledger import ACCOUNTS, entry
+from tidewind.db.bulk import insert_rows, take_ids
 from tidewind.db.tables import LedgerAccount, LedgerEntry, LedgerLine, Order, Shipment
 from tidewind.services.errors import Conflict, Invalid
 
@@ -73,14 +74,14 @@ def post_all(session: Session, postings: Iterable[Posting]) -> None:
     wanted = list(postings)
     if not wanted:
         return
-    rows = [
-        {"key": p.key, "at": p.at, "kind": p.kind, "reason": p.reason[:200], "shipment_id": p.shipment_id}
-        for p in wanted
-    ]
-    ids = session.scalars(insert(LedgerEntry).returning(LedgerEntry.id, sort_by_parameter_order=True), rows).all()
-    session.execute(insert(LedgerLine), [
-        {"entry_id": entry_id, "account": account, "amount_minor": part, "balance_after": 0}
-        for entry_id, p in zip(ids, wanted, strict=True) for account, part in sorted(entry(p.kind, p.amount).postings)
+    ids = take_ids(session, LedgerEntry, len(wanted))
+    insert_rows(session, LedgerEntry, [
+        {"id": i, "key": p.key, "at": p.at, "kind": p.kind, "reason": p.reason[:200], "shipment_id": p.shipment_id}
+        for i, p in zip(ids, wanted, strict=True)
+    ])  # fmt: skip
+    insert_rows(session, LedgerLine, [
+        {"entry_id": i, "account": account, "amount_minor": part}
+        for i, p in zip(ids, wanted, strict=True) for account, part in sorted(entry(p.kind, p.amount).postings)
     ])  # fmt: skip
 
 

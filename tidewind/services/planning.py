@@ -8,7 +8,6 @@ from typing import Any
 
 from sqlalchemy import inspect, select
 from sqlalchemy.orm import Session
-from sqlalchemy.orm.attributes import set_committed_value
 
 from tidewind.core.addresses.check import Address
 from tidewind.core.destinations import destination_group
@@ -18,7 +17,7 @@ from tidewind.core.packing import PackedParcel
 from tidewind.core.planning import Plan, plan
 from tidewind.core.rules.facts import written_facts
 from tidewind.core.tariffs.quote import Quote, explain
-from tidewind.db.bulk import write_rows
+from tidewind.db.bulk import write_changed
 from tidewind.db.tables import Batch, Difference, Order, OrderLine, Product, SnagRow
 from tidewind.services.shop_facts import core_shop, hand_of
 
@@ -133,13 +132,13 @@ def plan_orders(session: Session, orders: Sequence[Order], now: datetime, shop: 
     if not waiting:
         return 0
     shop = shop or core_shop(session, now)
-    changed, rows = 0, []
+    changed, written = 0, []
     for order, facts in zip(waiting, all_facts(session, waiting), strict=True):
         before = outcome(order)
         if _store(order, facts, plan(facts, shop), shop, now) and inspect(order).persistent:
-            rows.append({name: getattr(order, name) for name in ("id", *PLANNED)})
+            written.append(order)
         changed += outcome(order) != before
-    write_rows(session, Order, PLANNED, rows)
+    write_changed(session, written, PLANNED)
     return changed
 
 
@@ -183,11 +182,7 @@ PLANNED = (
 
 
 def _store(order: Order, facts: OrderFacts, made: Plan, shop: Shop, now: datetime) -> bool:
-    """Set a plan on its order; return whether anything of it is different and must be written.
-
-    An order that is in the database already does not take part in the mapper's own writing: ``plan_orders`` writes
-    many of them in one statement.
-    """
+    """Set a plan on its order; return whether anything of it is different and must be written."""
     values = _values(order, facts, made, shop)
     snags = [(s.code, s.level, s.words[:500], s.fix, s.about[:120]) for s in made.snags]
     others = snags != [(s.code, s.level, s.words, s.fix, s.about) for s in order.snags]
@@ -196,9 +191,8 @@ def _store(order: Order, facts: OrderFacts, made: Plan, shop: Shop, now: datetim
     if others or order.plan != values["plan"] or order.planned_at is None:
         values["plan_version"], values["planned_at"] = order.plan_version + 1, now
     different = {name: value for name, value in values.items() if getattr(order, name) != value}
-    put = set_committed_value if inspect(order).persistent else setattr
     for name, value in different.items():
-        put(order, name, value)
+        setattr(order, name, value)
     return bool(different)
 
 

@@ -25,9 +25,9 @@ def remember(session: Session, orders: Iterable[Order], now: datetime) -> None:
     if not found:
         return
     rows = [{"basket": basket, "destination": to, **kept} for (basket, to), kept in sorted(found.items())]
-    statement = insert(PrecedentRow).values(rows)
+    statement = insert(PrecedentRow)
     fresh = {name: statement.excluded[name] for name in ("hand", "order_number", "at")}
-    session.execute(statement.on_conflict_do_update(index_elements=["basket", "destination"], set_=fresh))
+    session.execute(statement.on_conflict_do_update(index_elements=["basket", "destination"], set_=fresh), rows)
 
 
 def precedents(session: Session) -> Sequence[PrecedentRow]:

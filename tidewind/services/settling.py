@@ -7,7 +7,7 @@ of the key.  Nothing is bought twice, nothing is lost.
 from __future__ import annotations
 
 import logging
-from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import asdict, dataclass
 from datetime import datetime, timedelta
@@ -20,6 +20,7 @@ from tidewind.core.addresses.latin import latin_address
 from tidewind.core.ledger import charge_kind
 from tidewind.core.order_facts import OrderFacts
 from tidewind.core.quantities import money_text
+from tidewind.db.bulk import write_changed
 from tidewind.db.tables import CarrierAccount, Order, Shipment
 from tidewind.outside.carrier import CarrierClient, Sold, Wanted, WantedParcel
 from tidewind.outside.errors import MaybeDone, NeverSent, RefusedOutside
@@ -42,7 +43,7 @@ log = logging.getLogger(__name__)
 class _Asking:
     """A shipment about to be bought: its key, what is wanted, and the most that may be charged, in minor units."""
 
-    shipment_id: int
+    shipment: Shipment
     key: str
     wanted: Wanted
     most_minor: int
@@ -60,20 +61,30 @@ def buy_shipments(
     All are of one carrier.  Safe to repeat at any point: the carrier honours the keys, and only shipments still being
     bought are changed.  One that got no answer stays ``buying``, and the sweep settles it.
     """
-    account, asking, others = _begin(sessions, shipment_ids, clock())
-    if account is None:
-        return others
-    client = outside.carrier(account)
-    answers = {}
+    with sessions() as session:
+        with session.begin():
+            account, asking, others = _begin(session, shipment_ids, clock())
+        if account is None:
+            return others
+        answers, unanswered = _ask_all(outside.carrier(account), account, asking)
+        with session.begin():
+            done = _write_answers(session, outside, answers, clock())
+    return {**others, **dict.fromkeys(unanswered, "buying"), **done}
+
+
+def _ask_all(
+    client: CarrierClient, account: CarrierAccount, asking: Sequence[_Asking]
+) -> tuple[dict[Shipment, Answer], list[int]]:
+    """Ask for each; return what was answered, and the ids of those that got no answer."""
+    answers: dict[Shipment, Answer] = {}
     for one in asking:
         try:
-            answers[one.shipment_id] = _ask(client, account, one)
+            answers[one.shipment] = _ask(client, account, one)
         except (NeverSent, MaybeDone):
-            others[one.shipment_id] = "buying"
+            continue
         except Exception:
-            log.exception("shipment %s could not be bought", one.shipment_id)  # the others of its job still can
-            others[one.shipment_id] = "buying"
-    return {**others, **_write_answers(sessions, outside, answers, clock())}
+            log.exception("shipment %s could not be bought", one.shipment.id)  # the others of its job still can
+    return answers, [one.shipment.id for one in asking if one.shipment not in answers]
 
 
 def buy_shipment(
@@ -84,30 +95,28 @@ def buy_shipment(
 
 
 def _begin(
-    sessions: sessionmaker[Session], shipment_ids: Sequence[int], now: datetime
+    session: Session, shipment_ids: Sequence[int], now: datetime
 ) -> tuple[CarrierAccount | None, list[_Asking], dict[int, str]]:
     """Note that the carrier is being asked from now on, and return what it is asked for."""
-    with sessions.begin() as session:
-        shipments = _locked(session, shipment_ids)
-        mine = {s.id for s in shipments}
-        others = _states(session, [i for i in shipment_ids if i not in mine])
-        if not shipments:
-            return None, [], others
-        for shipment in shipments:
-            shipment.begun_at = shipment.begun_at or now
-            shipment.attempts += 1
-            pause = (
-                SETTLE_AFTER if shipment.attempts == 1 else timedelta(seconds=5 * 2 ** min(shipment.attempts - 1, 4))
-            )
-            shipment.next_try_at = now + min(pause, LONGEST_PAUSE)
-        account = session.scalars(select(CarrierAccount).where(CarrierAccount.code == shipments[0].carrier)).one()
-        tolerance = shop_settings(session).price_tolerance_minor
-        facts = all_facts(session, [s.order for s in shipments])
-        asking = [
-            _Asking(s.id, s.idempotency_key, _wanted(s, fact, account.latin_only), s.price_minor + tolerance)
-            for s, fact in zip(shipments, facts, strict=True)
-        ]
-        return account, asking, others
+    shipments = _locked(session, shipment_ids)
+    mine = {s.id for s in shipments}
+    others = _states(session, [i for i in shipment_ids if i not in mine])
+    if not shipments:
+        return None, [], others
+    for shipment in shipments:
+        shipment.begun_at = shipment.begun_at or now
+        shipment.attempts += 1
+        pause = SETTLE_AFTER if shipment.attempts == 1 else timedelta(seconds=5 * 2 ** min(shipment.attempts - 1, 4))
+        shipment.next_try_at = now + min(pause, LONGEST_PAUSE)
+    write_changed(session, shipments, ("begun_at", "attempts", "next_try_at"))
+    account = session.scalars(select(CarrierAccount).where(CarrierAccount.code == shipments[0].carrier)).one()
+    tolerance = shop_settings(session).price_tolerance_minor
+    facts = all_facts(session, [s.order for s in shipments])
+    asking = [
+        _Asking(s, s.idempotency_key, _wanted(s, fact, account.latin_only), s.price_minor + tolerance)
+        for s, fact in zip(shipments, facts, strict=True)
+    ]
+    return account, asking, others
 
 
 def _ask(client: CarrierClient, account: CarrierAccount, one: _Asking) -> Answer:
@@ -174,32 +183,51 @@ def _states(session: Session, shipment_ids: Sequence[int]) -> dict[int, str]:
     return {**dict.fromkeys(shipment_ids, "gone"), **{i: state for i, state in rows}}  # noqa: C416 - rows
 
 
+def _still_bought(session: Session, shipments: Iterable[Shipment]) -> list[Shipment]:
+    """Lock those that are still being bought, in the order of their ids, without reading them again.
+
+    While it is being bought, nothing of a shipment changes but its state and its turns.
+    """
+    known = {s.id: s for s in shipments}
+    query = select(Shipment.id).where(Shipment.id.in_(known), Shipment.state == "buying")
+    return [known[i] for i in session.scalars(query.order_by(Shipment.id).with_for_update())]
+
+
 def _write_answers(
-    sessions: sessionmaker[Session], outside: Outside, answers: Mapping[int, Answer], now: datetime
+    session: Session, outside: Outside, answers: Mapping[Shipment, Answer], now: datetime
 ) -> dict[int, str]:
-    """Write what was answered, in one transaction; shipments that somebody has settled meanwhile stay as they are."""
+    """Write what was answered; shipments that somebody has settled meanwhile stay as they are."""
     if not answers:
         return {}
-    with sessions.begin() as session:
-        shipments = _locked(session, answers)
-        bought = []
-        for shipment in shipments:
-            answer = answers[shipment.id]
-            if isinstance(answer, str):
-                _fail(session, shipment, answer, now)
-                continue
-            for label, parcel in zip(shipment.labels, answer.parcels, strict=True):
-                label.tracking_number, label.routing = parcel.tracking_number[:40], parcel.routing[:40]
-            shipment.state, shipment.bought_at, shipment.next_look_at = "bought", now, now
-            bought.append((shipment, answer.price_minor))
-        plan_orders(session, [s.order for s in shipments if s.state == "failed"], now)
-        _are_shipped(session, [s for s, _ in bought], outside.base_url, now)
-        for batch_id in {s.batch_id for s in shipments}:
-            tell(session, f"batch:{batch_id}")
-        # Last, since it holds the balances until the commit.
-        post_all(session, [entry for s, price in bought for entry in _charges(s, price, now)])
-        done = {s.id: s.state for s in shipments}
-        return {**done, **_states(session, [i for i in answers if i not in done])}
+    shipments, bought, failed = _still_bought(session, answers), [], []
+    for shipment in shipments:
+        answer = answers[shipment]
+        if isinstance(answer, str):
+            _fail(session, shipment, answer, now)
+            failed.append(shipment)
+            continue
+        for label, parcel in zip(shipment.labels, answer.parcels, strict=True):
+            label.tracking_number, label.routing = parcel.tracking_number[:40], parcel.routing[:40]
+        shipment.state, shipment.bought_at, shipment.next_look_at = "bought", now, now
+        bought.append((shipment, answer.price_minor))
+    _plan_again(session, failed, now)
+    charges = [entry for shipment, price in bought for entry in _charges(shipment, price, now)]
+    mine = [shipment for shipment, _ in bought]
+    write_changed(session, [label for s in mine for label in s.labels], ("tracking_number", "routing"))
+    write_changed(session, mine, ("state", "bought_at", "next_look_at", "price_minor"))
+    _are_shipped(session, mine, outside.base_url, now)
+    for batch_id in {s.batch_id for s in shipments}:
+        tell(session, f"batch:{batch_id}")
+    post_all(session, charges)  # last, since it holds the balances until the commit
+    done = {s.id: s.state for s in shipments}
+    return {**done, **_states(session, [s.id for s in answers if s.id not in done])}
+
+
+def _plan_again(session: Session, shipments: Sequence[Shipment], now: datetime) -> None:
+    """Plan the orders of what was not bought, as they are by now."""
+    if shipments:
+        query = select(Order).where(Order.id.in_([s.order_id for s in shipments])).order_by(Order.id)
+        plan_orders(session, session.scalars(query.execution_options(populate_existing=True)).all(), now)
 
 
 def _charges(shipment: Shipment, price: int, now: datetime) -> Iterator[Posting]:
@@ -229,6 +257,7 @@ def _are_shipped(session: Session, shipments: Sequence[Shipment], base_url: str,
         along.setdefault(host.id, []).append(other)
     for order in mine.values():
         order.state = "shipped"
+    write_changed(session, list(mine.values()), ("state",))
     remember(session, mine.values(), now)
     asked_for = requests.after_purchase(session, shipments, base_url, now)
     others = [s for s in shipments if s.id not in asked_for]
@@ -238,7 +267,9 @@ def _are_shipped(session: Session, shipments: Sequence[Shipment], base_url: str,
 def _write_failure(
     sessions: sessionmaker[Session], outside: Outside, shipment_id: int, words: str, now: datetime
 ) -> str:
-    return _write_answers(sessions, outside, {shipment_id: words}, now)[shipment_id]
+    with sessions.begin() as session:
+        answers = dict.fromkeys(_locked(session, [shipment_id]), words)
+        return {**_states(session, [shipment_id]), **_write_answers(session, outside, answers, now)}[shipment_id]
 
 
 def _fail(session: Session, shipment: Shipment, words: str, now: datetime) -> None:
