@@ -3,17 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping, Sequence
+from copy import deepcopy
 from functools import cache
-from typing import Any
+from typing import Any, TypeVar
 
 import orjson
-from sqlalchemy import Dialect, TextClause, text
+from sqlalchemy import Dialect, TextClause, inspect, text
 from sqlalchemy.dialects import postgresql
 from sqlalchemy.orm import Session
 from sqlalchemy.orm.attributes import set_committed_value
 
 from tidewind.db.base import Base
 
+Row = TypeVar("Row", bound=Base)
 _DIALECT: Dialect = postgresql.dialect()  # type: ignore[no-untyped-call]
 
 
@@ -43,13 +45,18 @@ def insert_rows(session: Session, table: type[Base], rows: Sequence[Mapping[str,
             session.execute(statement, {"rows": orjson.dumps([{**defaults, **row} for row in rows]).decode()})
 
 
+def new_row(table: type[Row], **values: Any) -> Row:
+    """Return a new row that has the defaults of the mapping at once: it can be read before it is written."""
+    return table(**deepcopy(_defaults(table, frozenset(values))), **values)
+
+
 def write_changed(session: Session, rows: Sequence[Base], names: Sequence[str]) -> None:
     """Write the columns ``names`` of rows that the session holds, all of one table, and take them for written."""
     if not rows:
         return
     write_rows(session, type(rows[0]), names, [{name: getattr(row, name) for name in ("id", *names)} for row in rows])
     for row in rows:
-        for name in names:
+        for name in names if inspect(row).modified else ():
             set_committed_value(row, name, getattr(row, name))
 
 

@@ -8,6 +8,7 @@ from typing import Any
 
 from sqlalchemy import inspect, select
 from sqlalchemy.orm import Session
+from sqlalchemy.orm.attributes import set_committed_value
 
 from tidewind.core.addresses.check import Address
 from tidewind.core.destinations import destination_group
@@ -191,8 +192,10 @@ def _store(order: Order, facts: OrderFacts, made: Plan, shop: Shop, now: datetim
     if others or order.plan != values["plan"] or order.planned_at is None:
         values["plan_version"], values["planned_at"] = order.plan_version + 1, now
     different = {name: value for name, value in values.items() if getattr(order, name) != value}
+    # What is in the database already is written by ``plan_orders``: the mapper need not look for changes there.
+    put = set_committed_value if inspect(order).persistent else setattr
     for name, value in different.items():
-        setattr(order, name, value)
+        put(order, name, value)
     return bool(different)
 
 

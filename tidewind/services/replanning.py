@@ -22,7 +22,7 @@ from tidewind.services import queue
 from tidewind.services.live import tell
 from tidewind.services.planning import all_facts, keep_up, plan_orders, waiting_clause
 from tidewind.services.relabelling import relabel
-from tidewind.services.scope import Judged, Scope, can_touch, judged, labels_alone
+from tidewind.services.scope import Judged, Scope, can_touch, judged, labels_alone, touched_clause
 from tidewind.services.shop_facts import core_shop, rules_in_force, rules_of
 
 PAST = timedelta(days=90)
@@ -173,7 +173,10 @@ def replan_waiting(session: Session, words: str, now: datetime, scope: Scope | N
     """
     session.flush()
     scope = scope or Scope()
-    total = session.scalar(select(func.count(Order.id)).where(scope.clause)) or 0
+    clause = scope.clause
+    if scope.rules:
+        clause &= touched_clause(change_between(*(rules_of(session, version) for version in scope.rules)))
+    total = session.scalar(select(func.count(Order.id)).where(clause)) or 0
     work = Work(kind="replan", words=words[:200], total=total, state="waiting", done=0, cursor=0, scope=scope.written)
     session.add(work)
     session.flush()
@@ -232,7 +235,7 @@ def _chunk(session: Session, work: Work, now: datetime) -> bool:
         .where(scope.clause, Order.id.in_(found.ids))
         .order_by(Order.id)
         .with_for_update(of=Order)
-        .options(defer(Order.imported))
+        .options(defer(Order.imported), defer(Order.search))
         .execution_options(populate_existing=True)
     ).all()
     changed += plan_orders(session, orders, now, shop)
@@ -265,7 +268,8 @@ def _touched(session: Session, work: Work, scope: Scope, shop: Shop) -> _Found:
     """Find the next orders that a change of rules touches: most it does not, and of many it moves but the labels."""
     change = change_between(*(rules_of(session, version) for version in scope.rules or ()))
     alone, found = _alone(session, work, change), _Found(work.cursor)
-    for row in judged(session, scope.clause & (Order.id > work.cursor), LOOKED_AT):
+    clause = scope.clause & touched_clause(change) & (Order.id > work.cursor)
+    for row in judged(session, clause, LOOKED_AT if change.asked else CHUNK):
         found.looked, found.cursor = found.looked + 1, row.id
         if not can_touch(change, shop, row):
             continue

@@ -6,7 +6,8 @@ from dataclasses import dataclass
 from datetime import date
 from typing import Any, NamedTuple
 
-from sqlalchemy import ColumnElement, select
+from sqlalchemy import ColumnElement, Text, select, true
+from sqlalchemy.dialects.postgresql import array
 from sqlalchemy.orm import Session
 
 from tidewind.core.order_facts import Shop
@@ -63,6 +64,14 @@ def judged(session: Session, clause: ColumnElement[bool], limit: int | None = No
         Order.promise_date, Order.snag_level, Order.plan_version,
     )  # fmt: skip
     return [Judged(*row) for row in session.execute(select(*columns).where(clause).order_by(Order.id).limit(limit))]
+
+
+def touched_clause(change: RuleChange) -> ColumnElement[bool]:
+    """Return a condition for all orders that a change of rules can touch; for others too where only facts can tell."""
+    if change.asked:
+        return true()
+    held: ColumnElement[bool] = Order.plan["rules"].op("?|", is_comparison=True)(array(sorted(change.gone), type_=Text))
+    return held | (Order.rule_facts == {})
 
 
 def can_touch(change: RuleChange, shop: Shop, row: Judged) -> bool:

@@ -14,6 +14,7 @@ from sqlalchemy.orm import Session
 
 from tidewind.core.addresses.check import Address
 from tidewind.core.screening import plain_name
+from tidewind.db.bulk import new_row, take_ids
 from tidewind.db.tables import Channel, Order, OrderLine, Product
 from tidewind.services.planning import plan_orders
 
@@ -65,11 +66,21 @@ def store_orders(
     numbers = [order.number for order in incoming]
     there = set(session.scalars(select(Order.number).where(Order.channel_id == channel.id, Order.number.in_(numbers))))
     made = [_row(channel, new, import_id) for new in incoming if new.number not in there]
-    session.add_all(made)
     learn_products(session, made)
+    _number(session, made)
+    plan_orders(session, made, now)  # before they are written, so that each is written once
+    session.add_all(made)
     session.flush()
-    plan_orders(session, made, now)
     return made, [new for new in incoming if new.number in there]
+
+
+def _number(session: Session, orders: Sequence[Order]) -> None:
+    """Give orders and their lines the ids that plans name them by."""
+    lines = [line for order in orders for line in order.lines]
+    for order, order_id in zip(orders, take_ids(session, Order, len(orders)), strict=True):
+        order.id = order_id
+    for line, line_id in zip(lines, take_ids(session, OrderLine, len(lines)), strict=True):
+        line.id = line_id
 
 
 def learn_products(session: Session, orders: Sequence[Order]) -> None:
@@ -106,7 +117,8 @@ def recipient_key(address: Address) -> str:
 
 
 def _row(channel: Channel, new: NewOrder, import_id: int | None) -> Order:
-    order = Order(
+    order = new_row(
+        Order,
         channel_id=channel.id,
         channel=channel,
         number=new.number,
@@ -130,12 +142,10 @@ def _row(channel: Channel, new: NewOrder, import_id: int | None) -> Order:
         fingerprint=new.fingerprint,
         import_id=import_id,
         hand=dict(new.hand),
-        plan={},
-        plan_version=0,
-        parcel_count=0,
     )
     order.lines = [
-        OrderLine(
+        new_row(
+            OrderLine,
             position=n,
             sku=ln.sku,
             name=ln.name,

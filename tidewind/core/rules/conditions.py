@@ -131,9 +131,12 @@ def compile_condition(condition: Condition) -> Callable[[Facts], Answer]:
 
 def _joined(parts: Sequence[Callable[[Facts], Answer]], decides: bool) -> Callable[[Facts], Answer]:
     """Return all (one False decides) or any (one True decides) of the parts."""
+    if len(parts) == 1:
+        return parts[0]
+    opposite = not decides
 
     def joined(facts: Facts) -> Answer:
-        answer: Answer = not decides
+        answer: Answer = opposite
         for part in parts:
             found = part(facts)
             if found is decides:

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from tidewind.core.rules.conditions import facts_asked
 from tidewind.core.rules.evaluate import LABELS, Labels, holding, labels_of
-from tidewind.core.rules.facts import Facts
+from tidewind.core.rules.facts import CLOCK, Facts
 from tidewind.core.rules.rule import Rule, turns_of
 
 OF_PACKING = frozenset({"weight", "longest", "volume", "parcels"})
@@ -20,13 +20,16 @@ Numbered = tuple[int, Rule]
 class RuleChange:
     """What differs between two versions: ids of rules that are gone from where they were, and rules that are new there.
 
-    A rule that was renamed, moved, changed or switched is in both: the trail names rules by number and name.
+    A rule that was renamed, moved, changed or switched is in both: the trail names rules by number and name.  Of the
+    fresh ones only ``asked`` can hold where they did not hold before: the others stand where they stood, with the same
+    condition, and what they do for an order is told by whether they held for it.
     """
 
     before: tuple[Rule, ...]
     after: tuple[Rule, ...]
     gone: frozenset[str]
     fresh: tuple[Rule, ...]
+    asked: tuple[Rule, ...]
     same_turns: bool
 
     def touches(self, applied: Collection[str], facts: Facts) -> bool:
@@ -34,7 +37,7 @@ class RuleChange:
 
         Never False for an order that the change makes different; a rule below one that stops may give a vain True.
         """
-        return not self.gone.isdisjoint(applied) or any(rule.holds(facts) is True for rule in self.fresh)
+        return not self.gone.isdisjoint(applied) or any(rule.holds(facts) is True for rule in self.asked)
 
     def labels(self, applied: Collection[str], facts: Facts) -> Labels | None:
         """Return the labels an order gets where the change moves nothing but these; None where it must be planned.
@@ -71,10 +74,17 @@ def change_between(before: Sequence[Rule], after: Sequence[Rule]) -> RuleChange:
     """Return what differs between two versions of the rules; those switched off count as not there."""
     was = {(number, rule.id): rule for number, rule in enumerate(before, 1) if rule.on}
     becomes = {(number, rule.id): rule for number, rule in enumerate(after, 1) if rule.on}
+    fresh = {place: rule for place, rule in becomes.items() if was.get(place) != rule}
     return RuleChange(
         before=tuple(before),
         after=tuple(after),
         gone=frozenset(rule.id for place, rule in was.items() if becomes.get(place) != rule),
-        fresh=tuple(rule for place, rule in becomes.items() if was.get(place) != rule),
+        fresh=tuple(fresh.values()),
+        asked=tuple(rule for place, rule in fresh.items() if not _holds_as_before(was.get(place), rule)),
         same_turns=turns_of(before) == turns_of(after),
     )
+
+
+def _holds_as_before(was: Rule | None, rule: Rule) -> bool:
+    """Tell whether a rule holds for just the orders for which the one in its place held; the clock may move others."""
+    return was is not None and was.when == rule.when and facts_asked(rule.when).isdisjoint(CLOCK)
