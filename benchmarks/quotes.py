@@ -20,6 +20,7 @@ from importlib import resources
 
 from tidewind.core.quantities import Size
 from tidewind.core.tariffs.card import Consignment, Parcel
+from tidewind.core.tariffs.contracts import terms
 from tidewind.core.tariffs.engine import CompiledCard
 from tidewind.core.tariffs.quote import Line, Quote
 from tidewind.core.tariffs.reading import BadCard
@@ -47,7 +48,7 @@ def cards() -> list[CompiledCard]:
         card = read_card(json.loads(resources.files("tidewind.data.cards").joinpath(f"{name}.json").read_text("utf-8")))
         if isinstance(card, BadCard):
             raise SystemExit(card.errors)
-        made.append(CompiledCard(card, date(2026, 11, 23), cuts))
+        made.append(CompiledCard(card, date(2026, 11, 23), terms(cuts)))
     return made
 
 

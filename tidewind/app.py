@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from tidewind import __version__
 from tidewind.db.base import make_engine, make_sessions
-from tidewind.db.tables import CarrierAccount, Channel, Printer
+from tidewind.db.tables import CarrierRow, Channel, Printer
 from tidewind.outside.carrier import CarrierClient, HttpCarrier
 from tidewind.outside.channels.larkspur import Larkspur
 from tidewind.outside.channels.ovenbird import Ovenbird
@@ -75,7 +75,7 @@ def make_outside(settings: Settings) -> Outside:
                 kept[url, *more] = make(url)
             return kept[url, *more]
 
-    def carrier(account: CarrierAccount) -> CarrierClient:
+    def carrier(account: CarrierRow) -> CarrierClient:
         client: CarrierClient = once(account.base_url, lambda url: HttpCarrier(url, settings.carrier_timeout_s))
         return client
 

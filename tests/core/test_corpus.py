@@ -12,6 +12,7 @@ import pytest
 
 from tidewind.core.quantities import Refused, Size
 from tidewind.core.tariffs.card import Consignment, Parcel, RateCard
+from tidewind.core.tariffs.contracts import terms
 from tidewind.core.tariffs.engine import CompiledCard
 from tidewind.core.tariffs.load import load_of
 from tidewind.core.tariffs.totals import REFUSED, totals
@@ -53,7 +54,7 @@ def _consignment(case: dict[str, str]) -> tuple[Consignment, date]:
 def test_a_parcel_priced_by_hand(case: dict[str, str]) -> None:
     assert isinstance(CARD, RateCard), CARD
     consignment, day = _consignment(case)
-    card = CompiledCard(CARD, day, CONTRACT)
+    card = CompiledCard(CARD, day, terms(CONTRACT))
     quote, table = card.quote(case["service"], consignment), totals(card, load_of([consignment]))
     cell = table.net[0, table.codes.index(case["service"])], table.tax[0, table.codes.index(case["service"])]
     if case["lines"].startswith("refused: "):

@@ -14,6 +14,7 @@ from hypothesis import strategies as st
 from tests.core.any_cards import DAY, cards, consignments, discounts
 from tidewind.core.quantities import Refused, Size, percent_of
 from tidewind.core.tariffs.card import Amount, Consignment, RateCard, Surcharge
+from tidewind.core.tariffs.contracts import terms
 from tidewind.core.tariffs.engine import CompiledCard
 from tidewind.core.tariffs.load import load_of
 from tidewind.core.tariffs.quote import Quote, explain
@@ -30,7 +31,7 @@ many = st.lists(consignments, min_size=1, max_size=5)
 def test_totals_over_columns_are_the_itemised_prices_to_the_cent(
     card: RateCard, cuts: Any, loads: list[Consignment]
 ) -> None:
-    compiled = CompiledCard(card, DAY, cuts)
+    compiled = CompiledCard(card, DAY, terms(cuts))
     found = totals(compiled, load_of(loads))
     for row, c in enumerate(loads):
         for column, code in enumerate(found.codes):
@@ -44,7 +45,7 @@ def test_totals_over_columns_are_the_itemised_prices_to_the_cent(
 def test_lines_sum_up_and_what_is_remembered_changes_nothing(
     card: RateCard, cuts: Any, loads: list[Consignment]
 ) -> None:
-    warm = CompiledCard(card, DAY, cuts)
+    warm = CompiledCard(card, DAY, terms(cuts))
     for c in [*loads, *reversed(loads)]:
         for code, service in warm.services.items():
             quote = warm.quote(code, c)
@@ -98,3 +99,17 @@ def test_a_card_written_and_read_again_is_the_same_card(card: RateCard) -> None:
 @given(cards())
 def test_a_card_in_tables_and_back_is_the_same_card(card: RateCard) -> None:
     assert read_sheets(to_sheets(write_card(card))) == card
+
+
+@settings(max_examples=80)
+@given(cards(), st.lists(discounts, min_size=2, max_size=3), consignments)
+def test_several_accounts_cost_what_the_cheapest_alone_does(card: RateCard, cuts: list[Any], c: Consignment) -> None:
+    accounts = [terms(mine, f"A{n}")[0] for n, mine in enumerate(cuts)]
+    alone = {account.number: CompiledCard(card, DAY, [account]) for account in accounts}
+    for code, quoted in ((code, CompiledCard(card, DAY, accounts).quote(code, c)) for code in alone["A0"].services):
+        each = {number: compiled.quote(code, c) for number, compiled in alone.items()}
+        if isinstance(quoted, Refused):
+            assert set(each.values()) == {quoted}
+        else:
+            assert quoted == each[quoted.account]
+            assert quoted.net == min(q.net for q in each.values() if isinstance(q, Quote))

@@ -18,13 +18,14 @@ from tests.core.test_worked_examples import BRIGHTMILE, MONDAY, NORVIA
 from tidewind.core.quantities import Refused, Size, percent_of, steps_begun
 from tidewind.core.tariffs.card import Consignment, Parcel
 from tidewind.core.tariffs.check import clash
+from tidewind.core.tariffs.contracts import terms
 from tidewind.core.tariffs.engine import CompiledCard
 from tidewind.core.tariffs.quote import Quote
 from tidewind.core.tariffs.reading import BadCard
 from tidewind.core.tariffs.written import card_schema, read_card
 from tidewind.core.tariffs.zones import in_postcodes
 
-CARDS = [CompiledCard(BRIGHTMILE, MONDAY, {"*": 1200}), CompiledCard(NORVIA, MONDAY)]
+CARDS = [CompiledCard(BRIGHTMILE, MONDAY, terms({"*": 1200})), CompiledCard(NORVIA, MONDAY)]
 PLACES = [("PT", "3800-001"), ("PT", "4700-100"), ("PT", "9050-012"), ("PT", "9500-321"), ("ES", "37001"),
           ("ES", "07001"), ("FR", "69003"), ("GR", "452 21"), ("GB", "HR1 2PX"), ("JP", "248-0012")]  # fmt: skip
 side = st.integers(10, 1900)

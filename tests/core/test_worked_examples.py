@@ -19,6 +19,7 @@ from tidewind.core.packing import Packaging
 from tidewind.core.planning import plan
 from tidewind.core.quantities import Refused, Size
 from tidewind.core.tariffs.card import Consignment, Parcel, RateCard, card_in_force
+from tidewind.core.tariffs.contracts import terms
 from tidewind.core.tariffs.engine import CompiledCard
 from tidewind.core.tariffs.quote import Quote, explain
 from tidewind.core.tariffs.reading import BadCard
@@ -35,7 +36,7 @@ def card(name: str) -> RateCard:
 
 
 BRIGHTMILE, NORVIA, NORVIA_DECEMBER = card("brightmile-2026-07"), card("norvia-2026-06"), card("norvia-2026-12")
-ROAD = CompiledCard(BRIGHTMILE, MONDAY, {"*": 1200})
+ROAD = CompiledCard(BRIGHTMILE, MONDAY, terms({"*": 1200}))
 PUBLISHED_ROAD = CompiledCard(BRIGHTMILE, MONDAY)
 POST = CompiledCard(NORVIA, MONDAY)
 

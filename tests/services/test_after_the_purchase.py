@@ -13,7 +13,7 @@ from tests.conftest import Clock
 from tests.documents.test_paper import text_of
 from tests.services.test_buying import agree, ask, books, buy, clear_orders, ids_of, person
 from tidewind.core.addresses.check import Address
-from tidewind.db.tables import CarrierAccount, Label, LabelRequest, Message, Order, PrintJob, Return, Shipment
+from tidewind.db.tables import CarrierRow, Label, LabelRequest, Message, Order, PrintJob, Return, Shipment
 from tidewind.services import (
     batches,
     buying,
@@ -227,7 +227,8 @@ def test_what_is_dear_needs_the_owners_yes_and_another_plan_another(wiring: Wiri
 
 def test_who_pays_balance_account_or_somebody_else(wiring: Wiring, clock: Clock) -> None:
     with wiring.sessions.begin() as session:
-        session.scalars(select(CarrierAccount).where(CarrierAccount.code == "brightmile")).one().payer = "account"
+        for account in session.scalars(select(CarrierRow).where(CarrierRow.code == "brightmile")).one().accounts:
+            account.payer = "account"
         own, theirs = clear_orders(session, "norvia", 2)
         road = clear_orders(session, "brightmile", 1)[0]
         orders.edit_hand(session, [theirs.id], {"bill_to": {"who": "recipient", "account": "R-991"}}, "Inês", clock())

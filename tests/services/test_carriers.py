@@ -16,7 +16,7 @@ from tidewind.core.tariffs.written import write_card
 from tidewind.db.tables import Order, RateCardRow
 from tidewind.demo.history import load_history
 from tidewind.outside.spreadsheets import read_tables
-from tidewind.services import carriers, comparing, layers, money
+from tidewind.services import buying, carriers, comparing, layers, money, orders, settling
 from tidewind.services.carriers import AccountChange
 from tidewind.services.comparing import QuoteAsk, QuotedParcel
 from tidewind.services.errors import Conflict, Invalid, NotFound
@@ -99,24 +99,99 @@ def test_faults_are_named_by_sheet_and_cell(session: Session) -> None:
         carriers.propose(session, "ghost", b"{}", "x")
 
 
+def main_account(session: Session) -> int:
+    return carriers.carrier(session, "brightmile").accounts[0].id
+
+
+def open_sum(session: Session) -> int:
+    return session.scalar(select(func.sum(Order.price_minor)).where(Order.state == "open")) or 0
+
+
 def test_contracts_and_services_are_tried_before_they_count(session: Session) -> None:
-    half = AccountChange(discounts_bp={"*": 1_200, "bp-road:es": 5_000})
-    tried = carriers.rehearse_account(session, "brightmile", half, MONDAY)
+    half, main = AccountChange(discounts_bp={"*": 1_200, "bp-road:es": 5_000}), main_account(session)
+    tried = carriers.rehearse_account(session, "brightmile", main, half, MONDAY)
     assert tried.looked_at == tried.waiting > 40
     assert tried.after_minor <= tried.before_minor
-    before = session.scalar(select(func.sum(Order.price_minor)).where(Order.state == "open"))
-    carriers.change_account(session, "brightmile", half, MONDAY)
-    after = session.scalar(select(func.sum(Order.price_minor)).where(Order.state == "open"))
-    assert (before or 0) - (after or 0) == tried.before_minor - tried.after_minor
-    carriers.change_account(session, "brightmile", AccountChange(services_off=["bp-night"]), MONDAY)
+    before = open_sum(session)
+    carriers.change_account(session, "brightmile", main, half, MONDAY)
+    assert before - open_sum(session) == tried.before_minor - tried.after_minor
+    for account in carriers.carrier(session, "brightmile").accounts:
+        session.flush()
+        carriers.change_account(session, "brightmile", account.id, AccountChange(services_off=["bp-night"]), MONDAY)
     asked = QuoteAsk(Address(postcode="3500-108", country="PT"), True, (QuotedParcel(900, (250, 180, 120)),))
     codes = {c.offer.service for c in comparing.quote(session, asked, MONDAY).compared.cells}
     assert "bp-night" not in codes
     assert "bp-road" in codes
     for bad in (AccountChange(services_off=["ghost"]), AccountChange(discounts_bp={"*": 10_000}),
-                AccountChange(discounts_bp={"bp-road:moon": 100})):  # fmt: skip
+                AccountChange(discounts_bp={"bp-road:moon": 100}), AccountChange(number=" ")):  # fmt: skip
         with pytest.raises(Invalid):
-            carriers.change_account(session, "brightmile", bad, MONDAY)
+            carriers.change_account(session, "brightmile", main, bad, MONDAY)
+    carriers.switch_carrier(session, "brightmile", False, MONDAY)
+    assert {c.offer.carrier for c in comparing.quote(session, asked, MONDAY).compared.cells}.isdisjoint({"brightmile"})
+
+
+def accounts_of(session: Session, country: str, postcode: str) -> dict[str, str]:
+    """By service, the account on which a parcel to a place is cheapest."""
+    asked = QuoteAsk(Address(postcode=postcode, country=country), True, (QuotedParcel(900, (250, 180, 120)),))
+    cells = comparing.quote(session, asked, MONDAY).compared.cells
+    return {c.offer.service: c.offer.quote.account for c in cells if c.offer.quote and not c.box}
+
+
+def test_of_several_accounts_the_cheapest_for_service_and_zone_is_taken(session: Session) -> None:
+    assert accounts_of(session, "PT", "3500-108")["bp-road"] == "447-1902"
+    assert accounts_of(session, "ES", "37001")["bp-road"] == "447-2210"
+    new = AccountChange(number="447-3000", name="Seeds", discounts_bp={"bp-road": 1_900}, services_off=["bp-night"])
+    tried, before = carriers.rehearse_account(session, "brightmile", None, new, MONDAY), open_sum(session)
+    made, _ = carriers.add_account(session, "brightmile", new, MONDAY)
+    assert before - open_sum(session) == tried.before_minor - tried.after_minor > 0
+    found = accounts_of(session, "PT", "3500-108")
+    assert (found["bp-road"], found["bp-night"]) == ("447-3000", "447-1902")
+    assert accounts_of(session, "ES", "37001")["bp-road"] == "447-2210"
+    for bad, error in ((AccountChange(number="447-3000"), Conflict), (AccountChange(), Invalid)):
+        with pytest.raises(error):
+            carriers.add_account(session, "brightmile", bad, MONDAY)
+    for account in list(carriers.carrier(session, "brightmile").accounts)[:2]:
+        carriers.remove_account(session, "brightmile", account.id, MONDAY)
+    assert open_sum(session) > 0
+    with pytest.raises(Conflict, match="only account"):
+        carriers.remove_account(session, "brightmile", made.id, MONDAY)
+
+
+def test_an_order_bound_to_an_account_is_priced_bought_and_billed_on_it(wiring: Wiring, clock: Clock) -> None:
+    with wiring.sessions.begin() as session:
+        carriers.change_account(
+            session, "brightmile", carriers.carrier(session, "brightmile").accounts[1].id,
+            AccountChange(payer="account"), clock(),
+        )  # fmt: skip
+        order = next(
+            o for o in session.scalars(select(Order).where(Order.carrier == "brightmile", Order.state == "open"))
+            if o.address["country"] == "PT" and o.plan["quote"]["account"] == "447-1902" and o.snag_level != "stops"
+        )  # fmt: skip
+        cheap, service, held = order.price_minor or 0, order.service, money.balance(session).held_minor
+        orders.edit_hand(session, [order.id], {"account": "447-2210", "service": service}, "Inês", clock())
+        assert order.price_minor is not None
+        assert order.price_minor > cheap
+        assert order.plan["trail"]["account"][-1] == {
+            "layer": "by hand", "value": "447-2210", "why": "set for this order",
+        }  # fmt: skip
+        column = [s.code for _, s in comparing.matrix(session, [order.id], clock()).services].index(service or "")
+        assert comparing.matrix(session, [order.id], clock()).rows[0].prices[column] == order.price_minor
+        asked = buying.ask(session, [buying.Wish(order.id, order.price_minor)], "on an account", 1, clock())
+        shipment = buying.batch_shipments(session, asked.batch_id)[0]
+        assert (shipment.account, shipment.payer, money.balance(session).held_minor) == ("447-2210", "account", held)
+    # The stand-in knows the contract, too: it asks for what was shown, or the purchase would be voided.
+    assert settling.buy_shipment(wiring.sessions, wiring.outside, shipment.id, clock) == "bought"
+    with wiring.sessions.begin() as session:
+        assert money.balance(session).owed_minor == order.price_minor
+        other = session.scalars(select(Order).where(Order.carrier == "brightmile", Order.state == "open")).first()
+        assert other is not None
+        with pytest.raises(Invalid, match="no account 1-2-3"):
+            orders.edit_hand(session, [other.id], {"account": "1-2-3"}, "Inês", clock())
+        orders.edit_hand(session, [other.id], {"account": "447-2210"}, "Inês", clock())
+        mine = next(a for a in carriers.carrier(session, "brightmile").accounts if a.number == "447-2210")
+        carriers.remove_account(session, "brightmile", mine.id, clock())
+        session.refresh(other)
+        assert "account_gone" in {snag.code for snag in other.snags}
 
 
 def test_the_own_ranking_chooses_and_needs_to_be_there(session: Session) -> None:
@@ -138,7 +213,7 @@ def test_the_past_is_a_place_to_rehearse(wiring: Wiring, clock: Clock) -> None:
         assert session.scalar(text("select sum(amount_minor) from ledger_line")) == 0
         assert sum(r.parcels for r in record_of(session, clock(), "Europe/Lisbon").values()) >= made
         cheaper = AccountChange(discounts_bp={"*": 5_000})
-        tried = carriers.rehearse_account(session, "brightmile", cheaper, clock(), past=True)
+        tried = carriers.rehearse_account(session, "brightmile", main_account(session), cheaper, clock(), past=True)
         assert tried.looked_at == made
         assert tried.changed > 0
         assert tried.after_minor < tried.before_minor

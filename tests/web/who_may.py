@@ -29,7 +29,7 @@ POST /api/differences/{difference_id} | POST /api/contacts | DELETE /api/contact
 GET /api/contacts/file | POST /api/returns | POST /api/returns/{return_id}/close
 """
 _SHIP = """
-GET /api/carriers/{code}/cards/{card_id}/file | POST /api/carriers/{code}/rehearse
+GET /api/carriers/{code}/cards/{card_id}/file | POST /api/carriers/{code}/accounts/rehearse
 POST /api/carriers/{code}/cards/check | POST /api/carriers/{code}/cards/rehearse
 POST /api/orders/{order_id}/ask-prices | POST /api/quote/ask-prices | POST /api/orders/services
 POST /api/orders | PATCH /api/orders/{order_id}/hand | POST /api/orders/hand | PATCH /api/products/{sku}/facts
@@ -52,7 +52,8 @@ _OWNER = """
 POST /api/keys | DELETE /api/keys/{key_id} | POST /api/money/top-up | POST /api/places | POST /api/packaging
 PUT /api/layers/shop-defaults | PUT /api/rules | POST /api/rules/versions/{version}/restore | PUT /api/channels/{code}
 GET /api/channels/{code}/consent | POST /api/channels/{code}/connect | POST /api/channels/{code}/paused
-PATCH /api/carriers/{code} | POST /api/carriers/{code}/cards | DELETE /api/carriers/{code}/cards/{card_id}
+PATCH /api/carriers/{code} | POST /api/carriers/{code}/accounts | PATCH /api/carriers/{code}/accounts/{account_id}
+DELETE /api/carriers/{code}/accounts/{account_id} | POST /api/carriers/{code}/cards | DELETE /api/carriers/{code}/cards/{card_id}
 POST /api/orders/approve | POST /api/restricted | POST /api/money/bill-paid | PUT /api/money/settings
 PUT /api/printing/template | PUT /api/printing/logo | DELETE /api/printing/logo | POST /api/request-links
 PATCH /api/request-links/{link_id}

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import UTC, date, datetime
 from zoneinfo import ZoneInfo
 
@@ -73,6 +73,7 @@ class Hand:
     desk: str | None = None
     approved: str = ""
     released: bool = False
+    account: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -121,12 +122,18 @@ class OrderFacts:
 
 @dataclass(frozen=True, slots=True)
 class Carrier:
-    """A carrier account with its card in force: at the shop's contract, and at published prices."""
+    """A carrier with its card in force: on the cheapest of the shop's accounts, and at published prices."""
 
     code: str
     name: str
     own: CompiledCard
     published: CompiledCard
+
+    def on_account(self, number: str) -> Carrier:
+        """Return the carrier on one account only; itself where it has none with this number."""
+        own = self.own
+        mine = tuple(contract for contract in own.contracts if contract.number == number)
+        return replace(self, own=CompiledCard(own.card, own.on, mine, own.answers)) if mine else self
 
 
 @dataclass(frozen=True, slots=True)
@@ -141,8 +148,8 @@ class Precedent:
 class Shop:
     """Everything outside the order that a plan depends on; ``now`` is aware.
 
-    ``local`` (now, in the shop's zone), ``boxes``, ``own_boxes``, ``names``, ``arrivals`` and ``turns`` (the times of
-    day, HH:MM, that rules ask for) follow from the rest, and are worked out once.
+    ``local`` (now, in the shop's zone), ``boxes``, ``own_boxes``, ``names``, ``arrivals``, ``turns`` (the times of day,
+    HH:MM, that rules ask for) and ``bound`` (the shop on one account) follow from the rest, and are worked out once.
     """
 
     packagings: tuple[Packaging, ...]
@@ -170,6 +177,7 @@ class Shop:
     names: dict[str, str] = field(init=False, compare=False, repr=False)
     arrivals: dict[tuple[object, ...], Arrival] = field(init=False, compare=False, repr=False)
     turns: tuple[str, ...] = field(init=False, compare=False, repr=False)
+    bound: dict[str, Shop] = field(init=False, compare=False, repr=False)
 
     def __post_init__(self) -> None:
         """Work out what many plans ask for."""
@@ -178,7 +186,16 @@ class Shop:
         object.__setattr__(self, "own_boxes", tuple(p for p in self.packagings if p.carrier is None))
         object.__setattr__(self, "names", self._names())
         object.__setattr__(self, "arrivals", {})
+        object.__setattr__(self, "bound", {})
         object.__setattr__(self, "turns", turns_of(self.rules))
+
+    def on_account(self, number: str) -> Shop:
+        """Return the shop as an order sees it that goes on one account; itself where no carrier has this number."""
+        if not any(contract.number == number for carrier in self.carriers for contract in carrier.own.contracts):
+            return self
+        if number not in self.bound:
+            self.bound[number] = replace(self, carriers=tuple(c.on_account(number) for c in self.carriers))
+        return self.bound[number]
 
     def approval_of(self, service: str, price: int = 0) -> str:
         """Return why a service, or one at this price (minor units), needs the owner's approval; empty for none."""

@@ -61,7 +61,9 @@ class Plan:
 
 def plan(order: OrderFacts, shop: Shop) -> Plan:
     """Return the complete plan of an order, or one with snags; never raises for what an order may contain."""
+    several, shop = shop, shop.on_account(order.hand.account) if order.hand.account else shop
     snags = [
+        *_account_snags(order, several, shop),
         *_address_snags(order, shop),
         *_product_snags(order, shop),
         *_party_snags(order, shop),
@@ -105,6 +107,13 @@ def _as_rules_see(units: Sequence[Unit], shop: Shop, wishes: Wishes) -> Packed |
 
 def _weighed(shop: Shop, applied: Sequence[str]) -> bool:
     return any(asks_about_parcels(rule) for rule in shop.rules if rule.id in applied)
+
+
+def _account_snags(order: OrderFacts, several: Shop, shop: Shop) -> list[Snag]:
+    if not order.hand.account or shop is not several:
+        return []
+    words = f"The account {order.hand.account}, chosen by hand, is not there any more; the cheapest is taken"
+    return [Snag("account_gone", "warns", words, "service")]
 
 
 def _address_snags(order: OrderFacts, shop: Shop) -> list[Snag]:
@@ -334,6 +343,11 @@ def _settle(result: Plan, chosen: Offer, order: OrderFacts, shop: Shop, wishes: 
         layer = HAND if order.hand.ship_date else BATCH if order.batch.ship_date else SHOP
         wishes.note("ship_date", layer, chosen.arrival.ship_date.isoformat(), why)
         wishes.note("price", SHOP, money_text(chosen.quote.net), "the sum of its lines")
+        if chosen.quote.account and order.hand.account == chosen.quote.account:
+            wishes.note("account", HAND, chosen.quote.account, "set for this order")
+        elif len(carrier.own.contracts) > 1:
+            why = f"the cheapest of {len(carrier.own.contracts)} accounts"
+            wishes.note("account", SHOP, chosen.quote.account, why)
         if order.promise and chosen.arrival.latest > order.promise:
             late = (chosen.arrival.latest - order.promise).days
             words = f"Arrives {late} {'day' if late == 1 else 'days'} after the promise"

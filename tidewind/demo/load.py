@@ -10,7 +10,7 @@ from importlib import resources
 from sqlalchemy.orm import Session, sessionmaker
 
 from tidewind.core.addresses.check import Address
-from tidewind.db.tables import CarrierAccount, Channel, PackagingRow, Printer, Product, RateCardRow, Shop
+from tidewind.db.tables import CarrierAccount, CarrierRow, Channel, PackagingRow, Printer, Product, RateCardRow, Shop
 from tidewind.demo.layers import load_layers
 from tidewind.services import channels, money, pulling, setup
 from tidewind.services.printers import set_preference
@@ -19,12 +19,22 @@ from tidewind.services.signing_in import add_person, anybody
 from tidewind.services.world import Outside
 from tidewind.settings import DEMO_PASSWORD, DEMO_PEOPLE
 
-CARRIERS: tuple[tuple[str, str, str, str, dict[str, int], tuple[str, ...]], ...] = (
-    ("norvia", "Norvia Post", "NP", "PT-88310042", {}, ("norvia-2026-06", "norvia-2026-12")),
-    ("brightmile", "Brightmile Parcel", "BP", "447-1902", {"*": 1200}, ("brightmile-2026-07",)),
-    ("pontolo", "Pontolo Points", "PP", "PPT-20931", {}, ("pontolo-2026-03",)),
-    ("cobaltair", "Cobaltair Express", "CX", "9 340 118", {}, ("cobaltair-2026-01",)),
+CARRIERS = (
+    ("norvia", "Norvia Post", "NP", ("norvia-2026-06", "norvia-2026-12")),
+    ("brightmile", "Brightmile Parcel", "BP", ("brightmile-2026-07",)),
+    ("pontolo", "Pontolo Points", "PP", ("pontolo-2026-03",)),
+    ("cobaltair", "Cobaltair Express", "CX", ("cobaltair-2026-01",)),
 )
+ACCOUNTS: dict[str, tuple[tuple[str, str, dict[str, int], str], ...]] = {
+    "norvia": (("PT-88310042", "", {}, "balance"),),
+    "brightmile": (
+        ("447-1902", "Main contract", {"*": 1200}, "balance"),
+        ("447-2210", "Garden clubs, Spain", {"*": 500, "*:es": 2200}, "balance"),
+    ),
+    "pontolo": (("PPT-20931", "", {}, "balance"),),
+    "cobaltair": (("9 340 118", "", {}, "account"),),
+}
+"""By carrier: number, name, discounts in basis points, and who pays; the stand-ins know the same contracts."""
 CHANNELS: dict[str, tuple[str, dict[str, str], dict[str, str]]] = {
     "larkspur": (
         "Web shop",
@@ -139,19 +149,23 @@ def _things(session: Session) -> None:
 
 
 def _carriers(session: Session) -> None:
-    for code, name, monogram, number, discounts, cards in CARRIERS:
-        account = CarrierAccount(code=code, name=name, monogram=monogram, account_number=number,
-                                 base_url=f"{{standins}}/carriers/{code}", discounts_bp=discounts, active=True,
-                                 latin_only=code in {"brightmile", "cobaltair"},
-                                 asks_prices=code == "cobaltair", payer="account" if code == "cobaltair" else "balance")  # fmt: skip
-        session.add(account)
+    for code, name, monogram, cards in CARRIERS:
+        carrier = CarrierRow(
+            code=code, name=name, monogram=monogram, base_url=f"{{standins}}/carriers/{code}", active=True,
+            latin_only=code in {"brightmile", "cobaltair"}, asks_prices=code == "cobaltair",
+            accounts=[
+                CarrierAccount(number=number, name=called, discounts_bp=cuts, services_off=[], payer=payer, active=True)
+                for number, called, cuts, payer in ACCOUNTS[code]
+            ],
+        )  # fmt: skip
+        session.add(carrier)
         session.flush()
         for card in cards:
             body = json.loads(resources.files("tidewind.data.cards").joinpath(f"{card}.json").read_text("utf-8"))
             until = body.get("valid_until")
             session.add(
                 RateCardRow(
-                    account_id=account.id, body=body, valid_from=date.fromisoformat(body["valid_from"]),
+                    carrier_id=carrier.id, body=body, valid_from=date.fromisoformat(body["valid_from"]),
                     valid_until=date.fromisoformat(until) if until else None,
                 )
             )  # fmt: skip

@@ -45,6 +45,7 @@ class Wanted:
     from_country: str = ""
     from_postcode: str = ""
     bill_to: str = ""
+    account: str = ""
 
 
 @dataclass(frozen=True, slots=True)

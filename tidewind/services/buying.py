@@ -20,7 +20,7 @@ from sqlalchemy.orm import Session, lazyload
 
 from tidewind.core.quantities import money_text
 from tidewind.db.bulk import insert_rows, take_ids
-from tidewind.db.tables import Batch, CarrierAccount, Label, Order, Person, Shipment
+from tidewind.db.tables import Batch, CarrierRow, Label, Order, Person, Shipment
 from tidewind.db.tables.shipping import LIVE_STATES
 from tidewind.services.departures import default_place, departure_for
 from tidewind.services.errors import Conflict, Invalid, NotFound
@@ -160,18 +160,24 @@ def _reason_against(order: Order, shown_minor: int, live: LiveLabel | None) -> s
     return None
 
 
-def payer_of(order: Order, accounts: Mapping[str, CarrierAccount]) -> str:
+def payer_of(order: Order, accounts: Mapping[str, CarrierRow]) -> str:
     """Return who pays for an order's label: somebody else's account, our account with the carrier, or the balance."""
     if order.hand.get("bill_to"):
         return "elsewhere"
-    account = accounts.get(order.carrier or "")
+    carrier = accounts.get(order.carrier or "")
+    account = carrier.account(account_of(order)) if carrier else None
     return account.payer if account else "balance"
+
+
+def account_of(order: Order) -> str:
+    """Return the number of the account with the carrier that an order is planned on; empty for none."""
+    return str((order.plan.get("quote") or {}).get("account", ""))
 
 
 def _hold(session: Session, orders: Sequence[Order], batch: Batch, asked: Asked, now: datetime) -> None:
     if not orders:
         return
-    accounts = {a.code: a for a in session.scalars(select(CarrierAccount))}
+    accounts = {a.code: a for a in session.scalars(select(CarrierRow))}
     total = sum(order.price_minor or 0 for order in orders if payer_of(order, accounts) == "balance")
     available = lock_available(session)
     if total > available:
@@ -195,7 +201,7 @@ def _hold(session: Session, orders: Sequence[Order], batch: Batch, asked: Asked,
 
 
 def _intents(
-    session: Session, orders: Sequence[Order], batch: Batch, accounts: Mapping[str, CarrierAccount], now: datetime
+    session: Session, orders: Sequence[Order], batch: Batch, accounts: Mapping[str, CarrierRow], now: datetime
 ) -> list[Intent]:
     """Return the rows of the shipments to be bought, in the order of ``orders``."""
     today = now.astimezone(ZoneInfo(shop_settings(session).time_zone)).date()
@@ -233,6 +239,7 @@ def _bought_of(order: Order, today: date) -> Intent:
         "ship_date": order.ship_date or today,
         "arrives": order.arrives,
         "reference": order.reference,
+        "account": account_of(order),
         "bill_to": dict(order.hand.get("bill_to") or {}),
     }
 

@@ -9,7 +9,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from tidewind.core.preflight import Candidate, Preflight, preflight
-from tidewind.db.tables import Batch, CarrierAccount, Order
+from tidewind.db.tables import Batch, CarrierRow, Order
 from tidewind.services.buying import MOST_ORDERS, LiveLabel, live_labels, payer_of
 from tidewind.services.errors import Invalid, NotFound
 from tidewind.services.money import balance
@@ -33,7 +33,7 @@ def check_orders(session: Session, shown: Mapping[int, int | None], person_id: i
         raise NotFound("unknown_order", "One of these orders does not exist.")
     live = live_labels(session, shown)
     keep_up(session, [order for order in orders if order.id not in live], now)
-    accounts = {a.code: a for a in session.scalars(select(CarrierAccount))}
+    accounts = {a.code: a for a in session.scalars(select(CarrierRow))}
     held = held_now(session, now, list(shown))
     lying = _other_batches(session, orders, person_id)
     found = [
@@ -44,7 +44,7 @@ def check_orders(session: Session, shown: Mapping[int, int | None], person_id: i
 
 
 def _candidate(
-    order: Order, shown: int | None, accounts: Mapping[str, CarrierAccount], live: LiveLabel | None, held_by: str
+    order: Order, shown: int | None, accounts: Mapping[str, CarrierRow], live: LiveLabel | None, held_by: str
 ) -> Candidate:
     gone = live.words if live else ("" if order.state == "open" else f"is {order.state.replace('_', ' ')}")
     quote = order.plan.get("quote") or {"lines": []}

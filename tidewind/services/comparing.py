@@ -14,7 +14,7 @@ from tidewind.core import comparing
 from tidewind.core.addresses.check import Address
 from tidewind.core.choosing import Option, Policy, pick
 from tidewind.core.comparing import Compared
-from tidewind.core.offers import Sending, consignment_of, fitting_parcels, offer_arrival
+from tidewind.core.offers import Sending, consignment_of, fitting_parcels, offer_arrival, offers_for
 from tidewind.core.order_facts import Carrier, LineFacts, OrderFacts, Shop
 from tidewind.core.packing import PackedParcel, Unit
 from tidewind.core.planning import plan
@@ -25,7 +25,7 @@ from tidewind.core.tariffs.live import Answers
 from tidewind.core.tariffs.load import load_of
 from tidewind.core.tariffs.quote import Quote
 from tidewind.core.tariffs.totals import REFUSED, totals
-from tidewind.db.tables import CarrierAccount, Order, Place
+from tidewind.db.tables import CarrierRow, Order, Place
 from tidewind.services import live_prices
 from tidewind.services.errors import Invalid, NotFound
 from tidewind.services.orders import get_order
@@ -81,6 +81,7 @@ def compare_order(
 
 
 def _compare(facts: OrderFacts, shop: Shop, extras: frozenset[str] | None) -> Comparison | None:
+    shop = shop.on_account(facts.hand.account)
     sending = plan(facts, shop).sending
     if sending is None:
         return None
@@ -155,7 +156,7 @@ def refresh_live(sessions: sessionmaker[Session], outside: Outside, clock: Calla
     """
     with sessions.begin() as session:
         live_prices.forget_old(session, clock())
-        live = select(CarrierAccount.code).where(CarrierAccount.asks_prices, CarrierAccount.active)
+        live = select(CarrierRow.code).where(CarrierRow.asks_prices, CarrierRow.active)
         due = session.scalars(
             select(Order.id).where(
                 Order.state == "open", Order.carrier.in_(live), Order.planned_at < clock() - REFRESHED_AFTER
@@ -219,9 +220,21 @@ def matrix(session: Session, order_ids: Sequence[int], now: datetime) -> Matrix:
             for row, price, day in zip(rows, prices, arrives, strict=True):
                 row.prices.append(price)
                 row.arrives.append(day)
-    for row, (_, facts) in zip(rows, waiting, strict=True):
+    for row, (_, facts), sending in zip(rows, waiting, sendings, strict=True):
+        if facts.hand.account:
+            _on_its_account(row, services, facts, shop, sending)
         row.picks = _picks(row, services, facts, shop)
     return Matrix(services, rows, shop.policy)
+
+
+def _on_its_account(
+    row: MatrixRow, services: Sequence[tuple[Carrier, Service]], facts: OrderFacts, shop: Shop, sending: Sending
+) -> None:
+    """Price an order anew that a person has bound to one account: the columns hold the cheapest of all."""
+    offers = {o.service: o for o in offers_for(facts, shop.on_account(facts.hand.account), sending)}
+    mine = [offers.get(service.code) for _, service in services]
+    row.prices = [o.quote.net if o and o.quote else None for o in mine]
+    row.arrives = [o.arrival.latest if o and o.arrival else None for o in mine]
 
 
 def _stopped(order: Order) -> bool:

@@ -14,7 +14,7 @@ from tidewind.core.addresses.check import Address
 from tidewind.core.calendar import first_working_day
 from tidewind.core.offers import leaving_from
 from tidewind.core.order_facts import Carrier
-from tidewind.db.tables import CarrierAccount, Departure, Label, Order, Place, Shipment, SnagRow
+from tidewind.db.tables import CarrierRow, Departure, Label, Order, Place, Shipment, SnagRow
 from tidewind.services.errors import Conflict
 from tidewind.services.shop_facts import carriers_in_force, shop_settings
 
@@ -99,7 +99,7 @@ def _state(session: Session, carrier: Carrier, network: str, name: str, day: dat
         .where(Order.state == "open", Order.carrier == carrier.code, Order.network == network, Order.ship_date == day)
         .order_by(Order.id)
     ).all()
-    monogram = session.scalar(select(CarrierAccount.monogram).where(CarrierAccount.code == carrier.code))
+    monogram = session.scalar(select(CarrierRow.monogram).where(CarrierRow.code == carrier.code))
     return DepartureState(
         carrier=carrier.code,
         network=network,

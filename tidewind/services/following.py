@@ -10,7 +10,7 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session, sessionmaker
 
 from tidewind.core.tracking import FINAL, TrackingState, state_after
-from tidewind.db.tables import CarrierAccount, Label, Shipment, TrackingEvent
+from tidewind.db.tables import CarrierRow, Label, Shipment, TrackingEvent
 from tidewind.outside.carrier import CarrierEvent
 from tidewind.outside.errors import OutsideError
 from tidewind.services.errors import NotFound
@@ -39,7 +39,7 @@ def follow_due(
 def _follow(sessions: sessionmaker[Session], outside: Outside, shipment_id: int, now: datetime) -> None:
     with sessions() as session:
         shipment = session.get_one(Shipment, shipment_id)
-        account = session.scalars(select(CarrierAccount).where(CarrierAccount.code == shipment.carrier)).one()
+        account = session.scalars(select(CarrierRow).where(CarrierRow.code == shipment.carrier)).one()
         numbers = [(label.id, label.tracking_number) for label in shipment.labels if label.tracking_number]
     client = outside.carrier(account)
     told: list[tuple[int, CarrierEvent]] = []

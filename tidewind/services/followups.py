@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from tidewind.core.messages import fill
 from tidewind.db.bulk import insert_rows
-from tidewind.db.tables import CarrierAccount, ChannelNotice, Message, Order, Shipment
+from tidewind.db.tables import CarrierRow, ChannelNotice, Message, Order, Shipment
 from tidewind.outside.channels.upstream import News
 from tidewind.outside.errors import OutsideError
 from tidewind.outside.mailer import Paper
@@ -43,7 +43,7 @@ def after_purchase(
     """
     if not shipments:
         return
-    carriers, brand = dict(session.execute(select(CarrierAccount.code, CarrierAccount.name)).all()), None
+    carriers, brand = dict(session.execute(select(CarrierRow.code, CarrierRow.name)).all()), None
     mails = []
     for shipment in shipments:
         _write_notices(session, shipment, (shipment.order, *along.get(shipment.order_id, ())), "shipped", now)

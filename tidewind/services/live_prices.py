@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from tidewind.core.tariffs.card import Consignment
 from tidewind.core.tariffs.live import Answers, LiveAnswer, LivePrice, ask_key
-from tidewind.db.tables import CarrierAccount, LiveAnswerRow
+from tidewind.db.tables import CarrierRow, LiveAnswerRow
 from tidewind.outside.carrier import CarrierClient, Wanted, WantedParcel
 from tidewind.outside.errors import MaybeDone, NeverSent, OutsideError
 from tidewind.services.world import Outside
@@ -77,8 +77,8 @@ def ask(
     wanted = {ask_key(c): c for c in questions}
     result = Asked()
     with sessions() as session:
-        asked = CarrierAccount.active & CarrierAccount.asks_prices
-        accounts = session.scalars(select(CarrierAccount).where(asked)).all()
+        asked = CarrierRow.active & CarrierRow.asks_prices
+        accounts = session.scalars(select(CarrierRow).where(asked)).all()
         fresh = {
             (row.carrier, row.key)
             for row in session.scalars(
@@ -95,7 +95,7 @@ def ask(
 
 
 def _ask_one(
-    sessions: sessionmaker[Session], client: CarrierClient, account: CarrierAccount,
+    sessions: sessionmaker[Session], client: CarrierClient, account: CarrierRow,
     questions: Sequence[tuple[str, Consignment]], now: datetime, result: Asked,
 ) -> None:  # fmt: skip
     for key, question in questions:

@@ -11,7 +11,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from tidewind.core.addresses.check import Address, tidy, tidy_address
-from tidewind.db.tables import Clearance, Order, OrderLine, PackagingRow, Product, Shipment
+from tidewind.db.tables import CarrierAccount, Clearance, Order, OrderLine, PackagingRow, Product, Shipment
 from tidewind.db.tables.shipping import LIVE_STATES
 from tidewind.services.errors import Conflict, Invalid, NotFound
 from tidewind.services.history import record
@@ -55,13 +55,17 @@ def edit_hand(
 ) -> list[Order]:
     """Set or take back (None) what is decided by hand, for one order or many; then plan anew.
 
-    Known are packaging, service, extras, ship_date, desk, split and parcels (these for one order only).
+    Known are packaging, service, account, extras, ship_date, desk, split and parcels (these for one order only).
     """
     orders = [editable(session, order_id) for order_id in sorted(set(order_ids))]
     if changes.get("packaging"):
         known = session.scalar(select(PackagingRow.id).where(PackagingRow.code == changes["packaging"]))
         if known is None:
             raise Invalid("unknown_packaging", f"There is no packaging {changes['packaging']}.")
+    if changes.get("account"):
+        there = session.scalar(select(CarrierAccount.id).where(CarrierAccount.number == changes["account"]).limit(1))
+        if there is None:
+            raise Invalid("unknown_account", f"There is no account {changes['account']} with any carrier.")
     if changes.get("parcels"):
         if len(orders) != 1:
             raise Invalid("one_order", "Parcels are put together by hand for one order at a time.")

@@ -13,7 +13,7 @@ from tidewind.core.addresses.check import Address, country_name
 from tidewind.core.addresses.latin import latin_address
 from tidewind.core.codes import is_sscc
 from tidewind.core.quantities import money_text, weight_text
-from tidewind.db.tables import CarrierAccount, Label, Order, OrderLine, Place, Product, Return, Shipment, Shop
+from tidewind.db.tables import CarrierRow, Label, Order, OrderLine, Place, Product, Return, Shipment, Shop
 from tidewind.documents.label import LabelPaper
 from tidewind.documents.lists import Column, ListPaper
 from tidewind.documents.packing_slip import SlipLine, SlipPaper
@@ -61,7 +61,7 @@ def reference_line(kind: str, shipment: Shipment, label: Label, lines: Mapping[i
     return shipment.reference if kind == "reference" else ""
 
 
-def label_paper(shipment: Shipment, label: Label, account: CarrierAccount, reference: str = "") -> LabelPaper:
+def label_paper(shipment: Shipment, label: Label, account: CarrierRow, reference: str = "") -> LabelPaper:
     """Return the paper of one parcel's label; one printed before says so."""
     number = label.tracking_number or ""
     return LabelPaper(
@@ -74,7 +74,7 @@ def label_paper(shipment: Shipment, label: Label, account: CarrierAccount, refer
     )  # fmt: skip
 
 
-def trial_papers(order: Order, account: CarrierAccount, place: Place) -> list[LabelPaper]:
+def trial_papers(order: Order, account: CarrierRow, place: Place) -> list[LabelPaper]:
     """Return what an order's labels would look like; they cost nothing, and say so across their face."""
     return [
         LabelPaper(
@@ -89,7 +89,7 @@ def trial_papers(order: Order, account: CarrierAccount, place: Place) -> list[La
     ]  # fmt: skip
 
 
-def return_paper(row: Return, account: CarrierAccount) -> LabelPaper:
+def return_paper(row: Return, account: CarrierRow) -> LabelPaper:
     """Return the label for the way back of a shipment: sender and recipient changed over."""
     shipment, number = row.shipment, row.tracking_number or ""
     return LabelPaper(

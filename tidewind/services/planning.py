@@ -278,6 +278,7 @@ def quote_json(offer: Offer) -> dict[str, Any]:
         "tax_minor": quote.tax,
         "total_minor": quote.total,
         "published_net_minor": offer.published_net,
+        "account": quote.account,
         "lines": [
             {"code": ln.code, "name": ln.name, "amount_minor": ln.amount, "parcel": ln.parcel, "basis": explain(ln)}
             for ln in quote.lines

@@ -11,7 +11,7 @@ from typing import Literal
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from tidewind.db.tables import Batch, CarrierAccount, Order, Return, Shipment
+from tidewind.db.tables import Batch, CarrierRow, Order, Return, Shipment
 from tidewind.documents.label import LabelPaper, label_papers, labels_pdf
 from tidewind.documents.lists import SHEETS, list_pdf
 from tidewind.documents.packing_slip import slip_paper, slips_pdf
@@ -47,7 +47,7 @@ def shipments_in(session: Session, ids: Sequence[int], sequence: Arrangement = "
 
 def _papers(session: Session, shipments: Sequence[Shipment]) -> list[tuple[Shipment, list[LabelPaper]]]:
     """Return the labels of each shipment.  Raises Conflict where one is not bought."""
-    accounts = {a.code: a for a in session.scalars(select(CarrierAccount))}
+    accounts = {a.code: a for a in session.scalars(select(CarrierRow))}
     for shipment in shipments:
         if shipment.state not in {"bought", "void_refused"}:
             words = f"The label for order {shipment.order.number} is not bought; it cannot be printed."
@@ -138,7 +138,7 @@ def trial_labels(session: Session, order_id: int, stock: str = "roll") -> bytes:
         raise NotFound("unknown_order", "This order does not exist.")
     if not order.carrier or not order.plan.get("parcels"):
         raise Conflict("no_plan", f"Order {order.number} has no service yet, so there is no label to try.")
-    account = session.scalars(select(CarrierAccount).where(CarrierAccount.code == order.carrier)).one()
+    account = session.scalars(select(CarrierRow).where(CarrierRow.code == order.carrier)).one()
     made = papers.trial_papers(order, account, default_place(session))
     return labels_pdf(made, f"Test label {order.number}", _stock(stock))
 
@@ -150,7 +150,7 @@ def print_returns(session: Session, return_ids: Sequence[int], stock: str = "rol
         raise NotFound("unknown_return", "One of these returns does not exist.")
     if any(row.tracking_number is None for row in rows):
         raise Conflict("not_ready", "The carrier has not made this label yet. Wait a moment.")
-    accounts = {a.code: a for a in session.scalars(select(CarrierAccount))}
+    accounts = {a.code: a for a in session.scalars(select(CarrierRow))}
     made = [papers.return_paper(row, accounts[row.shipment.carrier]) for row in rows]
     return labels_pdf(made, "Labels for the way back", _stock(stock))
 

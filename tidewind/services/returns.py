@@ -15,7 +15,7 @@ from sqlalchemy.orm import Session, sessionmaker
 from tidewind.core.addresses.check import tidy
 from tidewind.core.ledger import later_kind
 from tidewind.core.tracking import TrackingState
-from tidewind.db.tables import CarrierAccount, Message, Return, Shipment
+from tidewind.db.tables import CarrierRow, Message, Return, Shipment
 from tidewind.outside.carrier import CarrierEvent, SoldReturn
 from tidewind.outside.errors import MaybeDone, NeverSent, OutsideError, RefusedOutside
 from tidewind.services.errors import Conflict, Invalid, NotFound
@@ -104,7 +104,7 @@ def _make(sessions: sessionmaker[Session], outside: Outside, return_id: int, clo
     with sessions() as session:
         wished = session.get_one(Return, return_id)
         shipment = wished.shipment
-        account = session.scalars(select(CarrierAccount).where(CarrierAccount.code == shipment.carrier)).one()
+        account = session.scalars(select(CarrierRow).where(CarrierRow.code == shipment.carrier)).one()
         keys = (shipment.idempotency_key, wished.idempotency_key, shipment.service)
     answer: SoldReturn | str
     try:
@@ -159,7 +159,7 @@ def follow_due(sessions: sessionmaker[Session], outside: Outside, clock: Callabl
         rows = session.scalars(
             select(Return).where(Return.state.in_(("ready", "on_its_way"))).order_by(Return.id).limit(500)
         ).all()
-        accounts = {a.code: a for a in session.scalars(select(CarrierAccount))}
+        accounts = {a.code: a for a in session.scalars(select(CarrierRow))}
     used = 0
     for row in rows:
         try:

@@ -21,7 +21,7 @@ from tidewind.core.ledger import charge_kind
 from tidewind.core.order_facts import OrderFacts
 from tidewind.core.quantities import money_text
 from tidewind.db.bulk import write_changed
-from tidewind.db.tables import CarrierAccount, Order, Shipment
+from tidewind.db.tables import CarrierRow, Order, Shipment
 from tidewind.outside.carrier import CarrierClient, Sold, Wanted, WantedParcel
 from tidewind.outside.errors import MaybeDone, NeverSent, RefusedOutside
 from tidewind.services import followups, requests
@@ -73,7 +73,7 @@ def buy_shipments(
 
 
 def _ask_all(
-    client: CarrierClient, account: CarrierAccount, asking: Sequence[_Asking]
+    client: CarrierClient, account: CarrierRow, asking: Sequence[_Asking]
 ) -> tuple[dict[Shipment, Answer], list[int]]:
     """Ask for each; return what was answered, and the ids of those that got no answer."""
     answers: dict[Shipment, Answer] = {}
@@ -96,7 +96,7 @@ def buy_shipment(
 
 def _begin(
     session: Session, shipment_ids: Sequence[int], now: datetime
-) -> tuple[CarrierAccount | None, list[_Asking], dict[int, str]]:
+) -> tuple[CarrierRow | None, list[_Asking], dict[int, str]]:
     """Note that the carrier is being asked from now on, and return what it is asked for."""
     shipments = _locked(session, shipment_ids)
     mine = {s.id for s in shipments}
@@ -109,7 +109,7 @@ def _begin(
         pause = SETTLE_AFTER if shipment.attempts == 1 else timedelta(seconds=5 * 2 ** min(shipment.attempts - 1, 4))
         shipment.next_try_at = now + min(pause, LONGEST_PAUSE)
     write_changed(session, shipments, ("begun_at", "attempts", "next_try_at"))
-    account = session.scalars(select(CarrierAccount).where(CarrierAccount.code == shipments[0].carrier)).one()
+    account = session.scalars(select(CarrierRow).where(CarrierRow.code == shipments[0].carrier)).one()
     tolerance = shop_settings(session).price_tolerance_minor
     facts = all_facts(session, [s.order for s in shipments])
     asking = [
@@ -119,7 +119,7 @@ def _begin(
     return account, asking, others
 
 
-def _ask(client: CarrierClient, account: CarrierAccount, one: _Asking) -> Answer:
+def _ask(client: CarrierClient, account: CarrierRow, one: _Asking) -> Answer:
     try:
         sold = client.buy(one.key, one.wanted)
     except RefusedOutside as refusal:
@@ -161,6 +161,7 @@ def _wanted(shipment: Shipment, facts: OrderFacts, latin_only: bool) -> Wanted:
         ],
         point=order.hand.get("point", ""), region=address.region, from_country=shipment.sender.get("country", ""),
         from_postcode=shipment.sender.get("postcode", ""), bill_to=str(shipment.bill_to.get("account", "")),
+        account=shipment.account,
     )  # fmt: skip
 
 
@@ -342,7 +343,7 @@ def _sweep_carrier(
 def _never_sold(sessions: sessionmaker[Session], outside: Outside, shipment_id: int) -> bool:
     with sessions() as session:
         shipment = session.get_one(Shipment, shipment_id)
-        account = session.scalars(select(CarrierAccount).where(CarrierAccount.code == shipment.carrier)).one()
+        account = session.scalars(select(CarrierRow).where(CarrierRow.code == shipment.carrier)).one()
         key = shipment.idempotency_key
     try:
         return outside.carrier(account).find(key) is None

@@ -19,11 +19,12 @@ from tidewind.core.rules.rule import Rule, Split
 from tidewind.core.rules.written import BadRules, read_rules
 from tidewind.core.screening import Listed, Screen
 from tidewind.core.tariffs.card import RateCard, card_in_force
+from tidewind.core.tariffs.contracts import PUBLISHED, Contract
 from tidewind.core.tariffs.engine import CompiledCard
 from tidewind.core.tariffs.reading import BadCard
 from tidewind.core.tariffs.written import read_card
 from tidewind.db.tables import (
-    CarrierAccount,
+    CarrierRow,
     PackagingRow,
     Place,
     PrecedentRow,
@@ -66,28 +67,33 @@ def _version(row: RateCardRow) -> _Version:
 
 
 @lru_cache(maxsize=64)
-def _compiled(
-    versions: tuple[_Version, ...], today: date, discounts: tuple[tuple[str, int], ...]
-) -> CompiledCard | None:
+def _compiled(versions: tuple[_Version, ...], today: date, contracts: tuple[Contract, ...]) -> CompiledCard | None:
     card = card_in_force(tuple(_cards[version] for version in versions), today, today)
-    return CompiledCard(card, today, dict(discounts)) if card else None
+    return CompiledCard(card, today, contracts) if card else None
+
+
+def contracts_of(row: CarrierRow) -> tuple[Contract, ...]:
+    """Return the active accounts with a carrier, in their order."""
+    return tuple(
+        Contract(a.number, tuple(sorted(a.discounts_bp.items())), frozenset(a.services_off))
+        for a in row.accounts
+        if a.active
+    )
 
 
 def carriers_in_force(session: Session, today: date, now: datetime | None = None) -> tuple[Carrier, ...]:
     """Return the active carriers with their cards compiled for ``today``; unchanged cards stay in memory.
 
-    Services switched off are left out.  Given ``now``, carriers that are asked bring what they have answered.
+    Services that no account uses are left out.  Given ``now``, carriers that are asked bring what they have answered.
     """
     rows = session.scalars(select(RateCardRow).order_by(RateCardRow.id)).all()
     found = []
-    for account in session.scalars(select(CarrierAccount).where(CarrierAccount.active).order_by(CarrierAccount.id)):
-        mine = tuple(_version(row) for row in rows if row.account_id == account.id)
-        own = _compiled(mine, today, tuple(sorted(account.discounts_bp.items())))
-        published = _compiled(mine, today, ())
-        if own and published:
-            answers = answers_of(session, account.code, now) if account.asks_prices and now else own.answers
-            own = own.with_answers(answers, frozenset(account.services_off))
-            found.append(Carrier(account.code, account.name, own, published))
+    for carrier in session.scalars(select(CarrierRow).where(CarrierRow.active).order_by(CarrierRow.id)):
+        mine, contracts = tuple(_version(row) for row in rows if row.carrier_id == carrier.id), contracts_of(carrier)
+        own, published = _compiled(mine, today, contracts), _compiled(mine, today, PUBLISHED)
+        if own and published and contracts:
+            answers = answers_of(session, carrier.code, now) if carrier.asks_prices and now else own.answers
+            found.append(Carrier(carrier.code, carrier.name, own.with_answers(answers), published))
     return tuple(found)
 
 
@@ -179,4 +185,5 @@ def hand_of(stored: dict[str, Any]) -> Hand:
         desk=stored.get("desk"),
         approved=stored.get("approved", ""),
         released=stored.get("released", False),
+        account=stored.get("account", ""),
     )

@@ -15,7 +15,7 @@ from tidewind.core.quantities import money_text
 from tidewind.core.tariffs.card import RateCard
 from tidewind.core.tracking import TrackingState
 from tidewind.core.voiding import LabelState, VoidRule, may_follow, refund_due, void_refusal
-from tidewind.db.tables import CarrierAccount, Order, Shipment
+from tidewind.db.tables import CarrierRow, Order, Shipment
 from tidewind.db.tables.shipping import LIVE_STATES
 from tidewind.outside.carrier import VoidAnswer
 from tidewind.outside.errors import MaybeDone, NeverSent, OutsideError, RefusedOutside
@@ -107,7 +107,7 @@ def _ask(session: Session, shipment: Shipment, who: str, due_on: date, now: date
 def _rules(session: Session, now: datetime) -> dict[str, VoidRule]:
     """Return each carrier's rule for voids, from its card in force."""
     cards: dict[str, RateCard] = {c.code: c.own.card for c in carriers_in_force(session, _today(session, now))}
-    codes = session.scalars(select(CarrierAccount.code))
+    codes = session.scalars(select(CarrierRow.code))
     standard = VoidRule(28, 14)
     return {
         code: VoidRule(cards[code].void_within_days, cards[code].refund_within_days) if code in cards else standard
@@ -146,7 +146,7 @@ def settle_due(sessions: sessionmaker[Session], outside: Outside, clock: Callabl
 def _settle(sessions: sessionmaker[Session], outside: Outside, shipment_id: int, clock: Callable[[], datetime]) -> str:
     with sessions() as session:
         shipment = session.get_one(Shipment, shipment_id)
-        account = session.scalars(select(CarrierAccount).where(CarrierAccount.code == shipment.carrier)).one()
+        account = session.scalars(select(CarrierRow).where(CarrierRow.code == shipment.carrier)).one()
         key = shipment.idempotency_key
     client = outside.carrier(account)
     try:
@@ -217,10 +217,10 @@ def chase(session: Session, outside: Outside, shipment_id: int, mail_to: str, wh
     if shipment not in late:
         raise Conflict("not_overdue", "This refund is not overdue, or it has come.")
     shop = shop_settings(session)
-    account = session.scalars(select(CarrierAccount).where(CarrierAccount.code == shipment.carrier)).one()
+    account = session.scalars(select(CarrierRow).where(CarrierRow.code == shipment.carrier)).one()
     numbers = ", ".join(label.tracking_number or "" for label in shipment.labels)
     body = (
-        f"Account {account.account_number}\nLabel {numbers}, {shipment.service_name}\n"
+        f"Account {shipment.account}\nLabel {numbers}, {shipment.service_name}\n"
         f"Bought {shipment.bought_at:%d %B %Y}, void asked {shipment.void_asked_at:%d %B %Y}\n"
         f"Refund due by {shipment.void_due_on:%d %B %Y}: {money_text(shipment.price_minor, shop.currency)}\n\n"
         f"Please tell us when it will come.\n\n{shop.name}\n"

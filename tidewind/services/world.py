@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from tidewind.db.tables import CarrierAccount, Channel, Printer
+from tidewind.db.tables import CarrierRow, Channel, Printer
 from tidewind.outside.carrier import CarrierClient
 from tidewind.outside.channels.upstream import ChannelClient
 from tidewind.outside.mailer import Mailer
@@ -17,7 +17,7 @@ from tidewind.services.sealing import Sealer
 class Outside:
     """Ways to make clients, and the address under which buyers reach us."""
 
-    carrier: Callable[[CarrierAccount], CarrierClient]
+    carrier: Callable[[CarrierRow], CarrierClient]
     channel: Callable[[Channel], ChannelClient]
     printer: Callable[[Printer], PrinterClient]
     mailer: Mailer

@@ -19,6 +19,7 @@ from tidewind.core.calendar import add_working_days
 from tidewind.core.codes import s10_number, sscc
 from tidewind.core.quantities import Refused, Size
 from tidewind.core.tariffs.card import Consignment, Parcel, RateCard, card_in_force
+from tidewind.core.tariffs.contracts import terms
 from tidewind.core.tariffs.engine import CompiledCard
 from tidewind.core.tariffs.reading import BadCard
 from tidewind.core.tariffs.written import read_card
@@ -35,6 +36,9 @@ CARDS = {
 CONTRACTS: dict[str, dict[str, int]] = {
     "norvia": {}, "brightmile": {"*": 1200}, "pontolo": {}, "cobaltair": {"*": 3500},
 }  # fmt: skip
+"""What each carrier takes off for this shop."""
+ACCOUNTS: dict[tuple[str, str], dict[str, int]] = {("brightmile", "447-2210"): {"*": 500, "*:es": 2200}}
+"""Where a contract is another than the carrier's usual one, by the number of the account."""
 SLOW_SECONDS, HANG_SECONDS, QUOTES_HOLD_SECONDS = 2.0, 15.0, 900
 
 
@@ -63,6 +67,7 @@ class ShipmentIn(BaseModel):
     from_country: str = "PT"
     from_postcode: str = ""
     bill_to: str = ""
+    account: str = ""
     ship_date: date
     reference: str = ""
     parcels: list[ParcelIn] = Field(min_length=1, max_length=60)
@@ -83,11 +88,12 @@ def cards(carrier: str) -> tuple[RateCard, ...]:
 
 
 @lru_cache(maxsize=32)
-def _compiled(carrier: str, today: date, ship_date: date) -> CompiledCard:
+def _compiled(carrier: str, today: date, ship_date: date, account: str) -> CompiledCard:
     card = card_in_force(cards(carrier), today, ship_date)
     if card is None:
         raise HTTPException(422, {"reason": "no_card", "detail": "no prices for that day"})
-    return CompiledCard(card, ship_date if card.priced_by_ship_date else today, CONTRACTS[carrier])
+    cuts = ACCOUNTS.get((carrier, account), CONTRACTS[carrier])
+    return CompiledCard(card, ship_date if card.priced_by_ship_date else today, terms(cuts))
 
 
 def world_of(request: Request) -> World:
@@ -165,7 +171,7 @@ def _consignment(wanted: ShipmentIn) -> Consignment:
 
 def _card_for(carrier: str, wanted: ShipmentIn, now: datetime) -> CompiledCard:
     today = now.astimezone(ZoneInfo("Europe/Lisbon")).date()
-    return _compiled(carrier, today, max(wanted.ship_date, today))
+    return _compiled(carrier, today, max(wanted.ship_date, today), wanted.account)
 
 
 def _price(carrier: str, wanted: ShipmentIn, now: datetime) -> tuple[int, int]:

@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 
 from tidewind.core.addresses.check import Address
 from tidewind.core.addresses.latin import latin_address
-from tidewind.db.tables import CarrierAccount, Order, Shipment
+from tidewind.db.tables import CarrierRow, Order, Shipment
 from tidewind.services.differences import waiting_differences
 from tidewind.services.following import events_of
 from tidewind.services.history import history
@@ -39,9 +39,9 @@ from tidewind.web.schemas.orders import (
 )
 
 
-def accounts(session: Session) -> dict[str, CarrierAccount]:
+def accounts(session: Session) -> dict[str, CarrierRow]:
     """Return the carrier accounts by code."""
-    return {a.code: a for a in session.scalars(select(CarrierAccount))}
+    return {a.code: a for a in session.scalars(select(CarrierRow))}
 
 
 def order_rows(session: Session, orders: Sequence[Order], now: datetime, person_id: int) -> list[OrderRow]:
@@ -65,7 +65,7 @@ def _same_recipient(session: Session, keys: set[str]) -> dict[str, int]:
 
 
 def _row(
-    order: Order, known: Mapping[str, CarrierAccount], buying: bool, held_by: str | None, same_person: int
+    order: Order, known: Mapping[str, CarrierRow], buying: bool, held_by: str | None, same_person: int
 ) -> OrderRow:
     parcels = order.plan.get("parcels", [])
     trail = order.plan.get("trail", {})

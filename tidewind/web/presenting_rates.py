@@ -12,7 +12,7 @@ from tidewind.core.offers import consignment_of
 from tidewind.core.parcels import parcels_text
 from tidewind.core.punctuality import lateness
 from tidewind.core.quantities import Refused
-from tidewind.db.tables import CarrierAccount
+from tidewind.db.tables import CarrierRow
 from tidewind.services.comparing import Comparison, Matrix
 from tidewind.services.planning import quote_json
 from tidewind.web.presenting import accounts
@@ -89,7 +89,7 @@ def _cell(cell: Cell) -> CellOut:
     )
 
 
-def _service(known: dict[str, CarrierAccount], comparison: Comparison, cells: list[Cell]) -> ServiceOut:
+def _service(known: dict[str, CarrierRow], comparison: Comparison, cells: list[Cell]) -> ServiceOut:
     compared, shop = comparison.compared, comparison.shop
     code = cells[0].offer.service
     best = next((c for c in cells if c.box == compared.best.get(code)), cells[0])

@@ -8,13 +8,14 @@ extras → tax, once, on the taxable sum.  Every line is rounded half up when it
 from __future__ import annotations
 
 from bisect import bisect_left
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Sequence
 from copy import copy
 from datetime import date
 
 from tidewind.core.quantities import Refused, percent_of, steps_begun, weight_text
 from tidewind.core.tariffs.amounts import amount_of
 from tidewind.core.tariffs.card import Consignment, Parcel, RateCard, Service, Surcharge
+from tidewind.core.tariffs.contracts import PUBLISHED, Contract, cheapest
 from tidewind.core.tariffs.limits import refusal
 from tidewind.core.tariffs.live import NO_ANSWERS, Answers
 from tidewind.core.tariffs.quote import Line, Quote
@@ -54,9 +55,9 @@ def row_of(service: Service, bounds: tuple[int, ...], tail_unit: int, parcel: Pa
 class CompiledService:
     """A service made ready for many quotes: rates by zone, and what was reckoned once kept for parcels alike."""
 
-    def __init__(self, card: RateCard, service: Service, discounts_bp: Mapping[str, int], on: date) -> None:
+    def __init__(self, card: RateCard, service: Service, contracts: Sequence[Contract], on: date) -> None:
         self.service, self.card, self.on = service, card, on
-        self._cuts = discounts_bp
+        self._contracts = contracts
         fuel = max((pair for pair in card.fuel if pair[0] <= on), default=(on, 0))[1]
         self.fuel_bp = fuel if service.fuel else 0
         self.known_extras = frozenset({*service.extras, *service.included})
@@ -68,19 +69,12 @@ class CompiledService:
         """Return the compiled rates to a destination, None where the service does not go there."""
         number = where.number * 2 + home
         if number not in self._rates:
-            served = where.zone.id in self.service.transit
-            self._rates[number] = (
-                ZoneRates(self.card, self.service, where, home, self.on, self._cut(where.zone.id)) if served else None
-            )
+            self._rates[number] = self._compiled(where, home) if where.zone.id in self.service.transit else None
         return self._rates[number]
 
-    def _cut(self, zone: str) -> int:
-        """The contract's discount: for the service to the zone, else for the service, else for all (basis points)."""
-        code = self.service.code
-        for name in (f"{code}:{zone}", code, f"*:{zone}", "*"):
-            if name in self._cuts:
-                return self._cuts[name]
-        return 0
+    def _compiled(self, where: Where, home: bool) -> ZoneRates:
+        contract = cheapest(self._contracts, self.service.code, where.zone.id)
+        return ZoneRates(self.card, self.service, where, home, self.on, contract)
 
     def quote(self, c: Consignment, rates: ZoneRates | None) -> Quote | Refused:
         """Return the itemised price of a consignment at these rates, or why this service cannot take it."""
@@ -112,7 +106,7 @@ class CompiledService:
             if isinstance(quoted, Refused):
                 return quoted
             lines, net, tax = rates.table[key] = (quoted.lines, quoted.net, quoted.tax)
-        return Quote(self._code, rates.zone, lines, billable, net, tax)
+        return Quote(self._code, rates.zone, lines, billable, net, tax, rates.account)
 
     def _full(self, c: Consignment, rates: ZoneRates) -> Quote | Refused:
         service = self.service
@@ -120,7 +114,7 @@ class CompiledService:
         if refused is not None:
             return refused
         if service.kind == "live":
-            return self.answers.quote(c, service.code, rates.zone)
+            return self.answers.quote(c, service.code, rates.zone, rates.account)
         billables = [billable_g(parcel, service) for parcel in c.parcels]
         lines: list[Line] = []
         bases = self._bases(c, rates, billables, lines)
@@ -144,7 +138,7 @@ class CompiledService:
             taxed += asked
         net = sum([line[2] for line in lines])
         tax = percent_of(taxed, self.card.tax_bp) if rates.taxed else 0
-        return Quote(service.code, rates.zone, tuple(lines), sum(billables), net, tax)
+        return Quote(service.code, rates.zone, tuple(lines), sum(billables), net, tax, rates.account)
 
     def _bases(self, c: Consignment, rates: ZoneRates, billables: list[int], lines: list[Line]) -> list[Sums] | Refused:
         """Append the base and discount lines; return list and net base per parcel (all on the first if together)."""
@@ -234,18 +228,20 @@ def _reduced(found: list[tuple[int, Surcharge, Line]], lines: list[Line]) -> Sum
 
 
 class CompiledCard:
-    """A rate card in memory, ready to quote: every service compiled for one day and one contract."""
+    """A rate card in memory, ready to quote: every service compiled for one day, on the cheapest of some accounts.
+
+    A service that no account uses is left out.
+    """
 
     def __init__(
-        self, card: RateCard, on: date, discounts_bp: Mapping[str, int] | None = None,
-        answers: Answers = NO_ANSWERS,
-    ) -> None:  # fmt: skip
-        self.card, self.on = card, on
+        self, card: RateCard, on: date, contracts: Sequence[Contract] = PUBLISHED, answers: Answers = NO_ANSWERS
+    ) -> None:
+        self.card, self.on, self.contracts = card, on, tuple(contracts)
         self.places = PlaceFinder(card)
         self._routes: dict[tuple[int, str | None], list[tuple[CompiledService, ZoneRates | None]]] = {}
-        cuts = dict(discounts_bp or {})
+        used = [s for s in card.services if any(s.code not in c.services_off for c in contracts)]
         self.saturday_extras = frozenset(extra.code for extra in card.extras if extra.saturday)
-        self.services = {service.code: CompiledService(card, service, cuts, on) for service in card.services}
+        self.services = {service.code: CompiledService(card, service, self.contracts, on) for service in used}
         self.home_matters = any(s.when.home is not None for s in (*card.surcharges, *card.extras))
         self.packagings = tuple(dict.fromkeys([None, *(service.packaging for service in card.services)]))
         self.live = any(service.kind == "live" for service in card.services)
@@ -253,12 +249,12 @@ class CompiledCard:
         for service in self.services.values():
             service.answers = answers
 
-    def with_answers(self, answers: Answers, without: frozenset[str] = frozenset()) -> CompiledCard:
-        """Return this card for a carrier that is asked, with other answers, and without some services."""
-        if answers is self.answers and not without:
+    def with_answers(self, answers: Answers) -> CompiledCard:
+        """Return this card for a carrier that is asked, with other answers."""
+        if answers is self.answers:
             return self
         other = copy(self)
-        other.services = {code: copy(service) for code, service in self.services.items() if code not in without}
+        other.services = {code: copy(service) for code, service in self.services.items()}
         other.answers, other._routes = answers, {}
         for service in other.services.values():
             service.answers = answers

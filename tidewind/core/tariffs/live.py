@@ -28,10 +28,11 @@ class Answers:
     def __init__(self, find: Callable[[Consignment], LiveAnswer | None], now: datetime) -> None:
         self._find, self._now = find, now
 
-    def quote(self, c: Consignment, service: str, zone: str) -> Quote | Refused:
+    def quote(self, c: Consignment, service: str, zone: str, account: str = "") -> Quote | Refused:
         """Return the price of a consignment as answered, or why there is none."""
         answer = self._find(c)
-        return NOT_ASKED if answer is None else answer.quote(service, zone, self._now)
+        quoted = NOT_ASKED if answer is None else answer.quote(service, zone, self._now)
+        return quoted if isinstance(quoted, Refused) else quoted._replace(account=account)
 
     def published_net(self, c: Consignment, service: str) -> int | None:
         """Return the carrier's own list price for a service, where it answered."""

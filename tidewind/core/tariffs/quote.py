@@ -26,7 +26,10 @@ class Line(NamedTuple):
 
 
 class Quote(NamedTuple):
-    """One service's price for one shipment; ``net`` is the sum of the lines, tax comes on top."""
+    """One service's price for one shipment; ``net`` is the sum of the lines, tax comes on top.
+
+    ``account`` is the number of the account with the carrier that it is the price on; empty for published prices.
+    """
 
     service: str
     zone: str
@@ -34,6 +37,7 @@ class Quote(NamedTuple):
     billable_g: int
     net: int
     tax: int
+    account: str = ""
 
     @property
     def total(self) -> int:

@@ -7,6 +7,7 @@ from datetime import date
 from tidewind.core.quantities import percent_of
 from tidewind.core.tariffs.amounts import NEVER, Holds, in_order_of_need, may_hold, of_the_parcel, thresholds
 from tidewind.core.tariffs.card import Parcel, RateCard, Service, Steps, Surcharge
+from tidewind.core.tariffs.contracts import Contract
 from tidewind.core.tariffs.limits import narrowed
 from tidewind.core.tariffs.quote import Basis, Line
 from tidewind.core.tariffs.weights import billable_g
@@ -27,11 +28,12 @@ class ZoneRates:
     """
 
     def __init__(
-        self, card: RateCard, service: Service, where: Where, home: bool, on: date, discount_bp: int
+        self, card: RateCard, service: Service, where: Where, home: bool, on: date, contract: Contract
     ) -> None:  # fmt: skip
         zone = where.zone
         self.zone, self.zone_name, self.taxed = zone.id, zone.name, zone.taxed
-        self.service, self.discount_bp = service, discount_bp
+        self.service, self.account = service, contract.number
+        self.discount_bp = contract.discount(service.code, zone.id)
         self.steps = service.steps.get(zone.id, _EMPTY)
         self.bounds, self.tail_unit = self.steps.bounds, self.steps.tail_unit
         self.by_weight = service.kind == "weight" and bool(self.bounds)

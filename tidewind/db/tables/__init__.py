@@ -1,6 +1,6 @@
 """All tables, one module per group; importing this package registers them."""
 
-from tidewind.db.tables.carriers import CarrierAccount, LiveAnswerRow, RateCardRow
+from tidewind.db.tables.carriers import CarrierAccount, CarrierRow, LiveAnswerRow, RateCardRow
 from tidewind.db.tables.layers import (
     Claim,
     Clearance,
@@ -28,6 +28,7 @@ __all__ = [
     "Attempt",
     "Batch",
     "CarrierAccount",
+    "CarrierRow",
     "Channel",
     "ChannelLog",
     "ChannelNotice",

@@ -95,6 +95,7 @@ class Shipment(Base):
     next_look_at: Mapped[datetime | None] = mapped_column(index=True)
     reference: Mapped[str] = mapped_column(String(60), default="")
     payer: Mapped[str] = mapped_column(String(20), default="balance")
+    account: Mapped[str] = mapped_column(String(40), default="")
     bill_to: Mapped[dict[str, Any]] = mapped_column(default=dict)
     begun_at: Mapped[datetime | None]
     attempts: Mapped[int] = mapped_column(default=0)

@@ -7,7 +7,7 @@ from typing import Annotated, Any, Literal
 from fastapi import APIRouter, Query, Response, UploadFile
 
 from tidewind.core.tariffs.written import card_schema, write_card
-from tidewind.db.tables import CarrierAccount
+from tidewind.db.tables import CarrierRow, Work
 from tidewind.services import carriers as service
 from tidewind.services.live import tell
 from tidewind.web.access import Anyone, Now, Owner, Parts, Shipper, Tx
@@ -16,8 +16,11 @@ from tidewind.web.schemas.carriers import (
     AccountIn,
     AccountOut,
     CardOut,
+    CarrierIn,
+    CarrierOut,
     ChangedOut,
     ProposalOut,
+    RehearseAccountIn,
     ServiceOnCard,
     VersionOut,
 )
@@ -29,18 +32,19 @@ _KINDS = {"xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.s
           "json": "application/json"}  # fmt: skip
 
 
-def _account(session: Any, row: CarrierAccount, now: Any) -> AccountOut:
+def _carrier(session: Any, row: CarrierRow, now: Any) -> CarrierOut:
     today = service.today_of(session, now)
     versions = service.versions(session, row.code)
     begun = [v for v in versions if v.valid_from <= today]
     shown = begun[0] if begun else versions[0] if versions else None
     card = service.card_of(shown) if shown else None
     zones = {z.id: z.name for z in card.zones} if card else {}
-    return AccountOut(
-        code=row.code, name=row.name, monogram=row.monogram, account_number=row.account_number, active=row.active,
-        asks_prices=row.asks_prices, latin_only=row.latin_only, payer=row.payer, discounts_bp=row.discounts_bp,
+    used = [set(a.services_off) for a in row.accounts if a.active]
+    return CarrierOut(
+        code=row.code, name=row.name, monogram=row.monogram, active=row.active, asks_prices=row.asks_prices,
+        latin_only=row.latin_only, accounts=[AccountOut.model_validate(a) for a in row.accounts],
         services=[
-            ServiceOnCard(code=s.code, name=s.name, kind=s.kind, on=s.code not in row.services_off,
+            ServiceOnCard(code=s.code, name=s.name, kind=s.kind, on=any(s.code not in off for off in used),
                           zones=[name for z, name in zones.items() if z in s.transit])
             for s in (card.services if card else ())
         ],
@@ -53,29 +57,51 @@ def _account(session: Any, row: CarrierAccount, now: Any) -> AccountOut:
 
 
 def _change(body: AccountIn) -> service.AccountChange:
-    return service.AccountChange(**body.model_dump(exclude_unset=True))
+    return service.AccountChange(**body.model_dump(exclude_unset=True, exclude={"id"}))
 
 
 @router.get("/carriers")
-def all_carriers(_who: Anyone, session: Tx, now: Now) -> list[AccountOut]:
-    """Return the carriers with their services and card versions."""
-    return [_account(session, row, now) for row in service.accounts(session)]
+def all_carriers(_who: Anyone, session: Tx, now: Now) -> list[CarrierOut]:
+    """Return the carriers with their accounts, services and card versions."""
+    return [_carrier(session, row, now) for row in service.carriers(session)]
 
 
 @router.patch("/carriers/{code}")
-def change_carrier(code: str, body: AccountIn, _who: Owner, session: Tx, now: Now) -> WorkOut:
+def switch_carrier(code: str, body: CarrierIn, _who: Owner, session: Tx, now: Now) -> WorkOut:
+    """Use a carrier, or do so no longer."""
+    return _told(session, service.switch_carrier(session, code, body.active, now))
+
+
+@router.post("/carriers/{code}/accounts", status_code=201)
+def add_account(code: str, body: AccountIn, _who: Owner, session: Tx, now: Now) -> WorkOut:
+    """Add an account; each order then goes on the account on which it is cheapest."""
+    return _told(session, service.add_account(session, code, _change(body), now)[1])
+
+
+@router.patch("/carriers/{code}/accounts/{account_id}")
+def change_account(code: str, account_id: int, body: AccountIn, _who: Owner, session: Tx, now: Now) -> WorkOut:
     """Switch services on and off, or set the contract's discounts (basis points by service, zone, or all: `*`)."""
-    work = service.change_account(session, code, _change(body), now)
+    return _told(session, service.change_account(session, code, account_id, _change(body), now))
+
+
+@router.delete("/carriers/{code}/accounts/{account_id}")
+def remove_account(code: str, account_id: int, _who: Owner, session: Tx, now: Now) -> WorkOut:
+    """Take an account away; the last one with a carrier stays."""
+    return _told(session, service.remove_account(session, code, account_id, now))
+
+
+@router.post("/carriers/{code}/accounts/rehearse")
+def rehearse_account(
+    code: str, body: RehearseAccountIn, _who: Shipper, session: Tx, now: Now, past: Past = False
+) -> RehearsalOut:
+    """Say what such a change, or such a new account, would do to orders; nothing is stored."""
+    found = service.rehearse_account(session, code, body.id, _change(body), now, past=past)
+    return RehearsalOut.model_validate(found)
+
+
+def _told(session: Any, work: Work) -> WorkOut:
     tell(session, "orders")
     return WorkOut.model_validate(work)
-
-
-@router.post("/carriers/{code}/rehearse")
-def rehearse_carrier(
-    code: str, body: AccountIn, _who: Shipper, session: Tx, now: Now, past: Past = False
-) -> RehearsalOut:
-    """Say what such a change would do to orders; nothing is stored."""
-    return RehearsalOut.model_validate(service.rehearse_account(session, code, _change(body), now, past=past))
 
 
 @router.get("/rate-card/schema")

@@ -8,7 +8,7 @@ from sqlalchemy import select, text
 from sqlalchemy.exc import SQLAlchemyError
 
 from tidewind import __version__
-from tidewind.db.tables import CarrierAccount
+from tidewind.db.tables import CarrierRow
 from tidewind.services.following import public_view
 from tidewind.services.shop_facts import shop_settings
 from tidewind.web.access import Parts, Tx, Wiring
@@ -61,7 +61,7 @@ def _standins(url: str) -> PartHealth:
 def tracking(tracking_key: str, session: Tx) -> TrackingOut:
     """Return what the buyer may see of a parcel."""
     shipment, events = public_view(session, tracking_key)
-    account = session.scalar(select(CarrierAccount.name).where(CarrierAccount.code == shipment.carrier))
+    account = session.scalar(select(CarrierRow.name).where(CarrierRow.code == shipment.carrier))
     return TrackingOut(
         shop=shop_settings(session).brand,
         order_number=shipment.order.number,

@@ -11,7 +11,7 @@ from tidewind.web.schemas.orders import Out, Short
 
 
 class ServiceOnCard(BaseModel):
-    """A service of the card in force, and whether the shop uses it."""
+    """A service of the card in force, and whether one of the accounts uses it."""
 
     code: str
     name: str
@@ -30,31 +30,55 @@ class VersionOut(BaseModel):
     state: Literal["past", "in_force", "to_come"]
 
 
-class AccountOut(BaseModel):
-    """A carrier's account, its services and card versions (newest first)."""
+class AccountOut(Out):
+    """An account with a carrier: its number, what it takes off (basis points), the services not used on it."""
+
+    id: int
+    number: str
+    name: str
+    active: bool
+    payer: Literal["balance", "account"]
+    discounts_bp: dict[str, int]
+    services_off: list[str]
+
+
+class CarrierOut(BaseModel):
+    """A carrier: the accounts with it, its services and card versions (newest first)."""
 
     code: str
     name: str
     monogram: str
-    account_number: str
     active: bool
     asks_prices: bool
     latin_only: bool
-    payer: str
-    discounts_bp: dict[str, int]
+    accounts: list[AccountOut]
     services: list[ServiceOnCard]
     versions: list[VersionOut]
 
 
+class CarrierIn(BaseModel):
+    """Whether a carrier is used."""
+
+    model_config = ConfigDict(extra="forbid")
+    active: bool
+
+
 class AccountIn(BaseModel):
-    """What to change; what is left out stays."""
+    """What to change; what is left out stays.  A new account needs its number."""
 
     model_config = ConfigDict(extra="forbid")
     services_off: Annotated[list[Short], Field(max_length=200)] | None = None
     discounts_bp: Annotated[dict[str, int], Field(max_length=200)] | None = None
     active: bool | None = None
-    account_number: Annotated[str, Field(max_length=40)] | None = None
+    number: Annotated[str, Field(max_length=40)] | None = None
+    name: Annotated[str, Field(max_length=80)] | None = None
     payer: Literal["balance", "account"] | None = None
+
+
+class RehearseAccountIn(AccountIn):
+    """A change to try; without an id it is a new account."""
+
+    id: int | None = None
 
 
 class CardOut(BaseModel):

@@ -71,6 +71,7 @@ class QuoteOut(BaseModel):
     tax_minor: int
     total_minor: int
     published_net_minor: int | None
+    account: Annotated[str, Field(description="The account with the carrier that it is the price on")] = ""
     lines: list[QuoteLineOut]
 
 
@@ -262,6 +263,7 @@ class HandIn(BaseModel):
     ship_date: date | None = None
     desk: Short | None = None
     point: Annotated[Short | None, Field(description="The recipient's locker or shop, by the carrier's code")] = None
+    account: Annotated[Short | None, Field(description="Our account with the carrier; else the cheapest")] = None
     bill_to: Annotated[BillTo | None, Field(description="Whose account with the carrier is billed instead")] = None
     split: SplitIO | None = None
     parcels: Annotated[list[HandParcelIO], Field(max_length=60)] | None = None

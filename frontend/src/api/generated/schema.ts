@@ -1953,7 +1953,7 @@ export interface paths {
         };
         /**
          * All Carriers
-         * @description Return the carriers with their services and card versions.
+         * @description Return the carriers with their accounts, services and card versions.
          */
         get: operations["all_carriers_api_carriers_get"];
         put?: never;
@@ -1978,13 +1978,13 @@ export interface paths {
         options?: never;
         head?: never;
         /**
-         * Change Carrier
-         * @description Switch services on and off, or set the contract's discounts (basis points by service, zone, or all: `*`).
+         * Switch Carrier
+         * @description Use a carrier, or do so no longer.
          */
-        patch: operations["change_carrier_api_carriers__code__patch"];
+        patch: operations["switch_carrier_api_carriers__code__patch"];
         trace?: never;
     };
-    "/api/carriers/{code}/rehearse": {
+    "/api/carriers/{code}/accounts": {
         parameters: {
             query?: never;
             header?: never;
@@ -1994,10 +1994,54 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Rehearse Carrier
-         * @description Say what such a change would do to orders; nothing is stored.
+         * Add Account
+         * @description Add an account; each order then goes on the account on which it is cheapest.
          */
-        post: operations["rehearse_carrier_api_carriers__code__rehearse_post"];
+        post: operations["add_account_api_carriers__code__accounts_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/carriers/{code}/accounts/{account_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove Account
+         * @description Take an account away; the last one with a carrier stays.
+         */
+        delete: operations["remove_account_api_carriers__code__accounts__account_id__delete"];
+        options?: never;
+        head?: never;
+        /**
+         * Change Account
+         * @description Switch services on and off, or set the contract's discounts (basis points by service, zone, or all: `*`).
+         */
+        patch: operations["change_account_api_carriers__code__accounts__account_id__patch"];
+        trace?: never;
+    };
+    "/api/carriers/{code}/accounts/rehearse": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Rehearse Account
+         * @description Say what such a change, or such a new account, would do to orders; nothing is stored.
+         */
+        post: operations["rehearse_account_api_carriers__code__accounts_rehearse_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2970,7 +3014,7 @@ export interface components {
     schemas: {
         /**
          * AccountIn
-         * @description What to change; what is left out stays.
+         * @description What to change; what is left out stays.  A new account needs its number.
          */
         AccountIn: {
             /** Services Off */
@@ -2981,40 +3025,37 @@ export interface components {
             } | null;
             /** Active */
             active?: boolean | null;
-            /** Account Number */
-            account_number?: string | null;
+            /** Number */
+            number?: string | null;
+            /** Name */
+            name?: string | null;
             /** Payer */
             payer?: ("balance" | "account") | null;
         };
         /**
          * AccountOut
-         * @description A carrier's account, its services and card versions (newest first).
+         * @description An account with a carrier: its number, what it takes off (basis points), the services not used on it.
          */
         AccountOut: {
-            /** Code */
-            code: string;
+            /** Id */
+            id: number;
+            /** Number */
+            number: string;
             /** Name */
             name: string;
-            /** Monogram */
-            monogram: string;
-            /** Account Number */
-            account_number: string;
             /** Active */
             active: boolean;
-            /** Asks Prices */
-            asks_prices: boolean;
-            /** Latin Only */
-            latin_only: boolean;
-            /** Payer */
-            payer: string;
+            /**
+             * Payer
+             * @enum {string}
+             */
+            payer: "balance" | "account";
             /** Discounts Bp */
             discounts_bp: {
                 [key: string]: number;
             };
-            /** Services */
-            services: components["schemas"]["ServiceOnCard"][];
-            /** Versions */
-            versions: components["schemas"]["tidewind__web__schemas__carriers__VersionOut"][];
+            /** Services Off */
+            services_off: string[];
         };
         /** AddressIO */
         AddressIO: {
@@ -3456,6 +3497,38 @@ export interface components {
             tables: {
                 [key: string]: string[][];
             };
+        };
+        /**
+         * CarrierIn
+         * @description Whether a carrier is used.
+         */
+        CarrierIn: {
+            /** Active */
+            active: boolean;
+        };
+        /**
+         * CarrierOut
+         * @description A carrier: the accounts with it, its services and card versions (newest first).
+         */
+        CarrierOut: {
+            /** Code */
+            code: string;
+            /** Name */
+            name: string;
+            /** Monogram */
+            monogram: string;
+            /** Active */
+            active: boolean;
+            /** Asks Prices */
+            asks_prices: boolean;
+            /** Latin Only */
+            latin_only: boolean;
+            /** Accounts */
+            accounts: components["schemas"]["AccountOut"][];
+            /** Services */
+            services: components["schemas"]["ServiceOnCard"][];
+            /** Versions */
+            versions: components["schemas"]["tidewind__web__schemas__carriers__VersionOut"][];
         };
         /**
          * CellOut
@@ -3994,6 +4067,11 @@ export interface components {
              * @description The recipient's locker or shop, by the carrier's code
              */
             point?: string | null;
+            /**
+             * Account
+             * @description Our account with the carrier; else the cheapest
+             */
+            account?: string | null;
             /** @description Whose account with the carrier is billed instead */
             bill_to?: components["schemas"]["BillTo"] | null;
             split?: components["schemas"]["SplitIO"] | null;
@@ -5258,6 +5336,12 @@ export interface components {
             total_minor: number;
             /** Published Net Minor */
             published_net_minor: number | null;
+            /**
+             * Account
+             * @description The account with the carrier that it is the price on
+             * @default
+             */
+            account: string;
             /** Lines */
             lines: components["schemas"]["QuoteLineOut"][];
         };
@@ -5400,6 +5484,28 @@ export interface components {
             matched: {
                 [key: string]: string[];
             };
+        };
+        /**
+         * RehearseAccountIn
+         * @description A change to try; without an id it is a new account.
+         */
+        RehearseAccountIn: {
+            /** Services Off */
+            services_off?: string[] | null;
+            /** Discounts Bp */
+            discounts_bp?: {
+                [key: string]: number;
+            } | null;
+            /** Active */
+            active?: boolean | null;
+            /** Number */
+            number?: string | null;
+            /** Name */
+            name?: string | null;
+            /** Payer */
+            payer?: ("balance" | "account") | null;
+            /** Id */
+            id?: number | null;
         };
         /**
          * RequestIn
@@ -5693,7 +5799,7 @@ export interface components {
         };
         /**
          * ServiceOnCard
-         * @description A service of the card in force, and whether the shop uses it.
+         * @description A service of the card in force, and whether one of the accounts uses it.
          */
         ServiceOnCard: {
             /** Code */
@@ -9802,7 +9908,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["AccountOut"][];
+                    "application/json": components["schemas"]["CarrierOut"][];
                 };
             };
             /** @description Problem details */
@@ -9816,12 +9922,115 @@ export interface operations {
             };
         };
     };
-    change_carrier_api_carriers__code__patch: {
+    switch_carrier_api_carriers__code__patch: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 code: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CarrierIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add_account_api_carriers__code__accounts_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AccountIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_account_api_carriers__code__accounts__account_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+                account_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_account_api_carriers__code__accounts__account_id__patch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+                account_id: number;
             };
             cookie?: never;
         };
@@ -9851,7 +10060,7 @@ export interface operations {
             };
         };
     };
-    rehearse_carrier_api_carriers__code__rehearse_post: {
+    rehearse_account_api_carriers__code__accounts_rehearse_post: {
         parameters: {
             query?: {
                 /** @description Over the orders of the last 90 days instead of those waiting */
@@ -9865,7 +10074,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["AccountIn"];
+                "application/json": components["schemas"]["RehearseAccountIn"];
             };
         };
         responses: {

@@ -7,6 +7,7 @@ import { useMe } from "../../shared/session";
 import { packagingQuery } from "../setup";
 import { CompareServices, compareQuery } from "../rates";
 import BillTo from "./BillTo.vue";
+import OnAccount from "./OnAccount.vue";
 import SentAlready from "./SentAlready.vue";
 import ShipmentPanel from "./ShipmentPanel.vue";
 import DivideParcels from "./DivideParcels.vue";
@@ -44,7 +45,7 @@ const ask = useMutation({
   mutationFn: async () => need(await api.POST("/api/orders/{order_id}/ask-prices", { params: { path: { order_id: props.id } } })),
   onSettled: () => client.invalidateQueries({ queryKey: ["order", props.id] }),
 });
-const handWords: Record<string, string> = { packaging: "box", service: "service", extras: "extras", ship_date: "ship date", parcels: "parcels", split: "division", desk: "desk", approved: "approval", released: "taken back onto the list", point: "locker or shop", bill_to: "who is billed" };
+const handWords: Record<string, string> = { packaging: "box", service: "service", extras: "extras", ship_date: "ship date", parcels: "parcels", split: "division", desk: "desk", approved: "approval", released: "taken back onto the list", point: "locker or shop", bill_to: "who is billed", account: "account" };
 const showHistory = ref(false);
 const { data: past } = useQuery(computed(() => ({ ...historyQuery(props.id), enabled: showHistory.value })));
 const dividing = ref(false);
@@ -157,10 +158,11 @@ function toggleExtra(code: string): void {
               </tbody>
             </table>
           </template>
+          <OnAccount v-if="editable && row.carrier" :carrier="row.carrier" :account="sheet.quote?.account ?? ''" :bound="(sheet.hand.account as string | undefined) ?? ''" @set="hand.mutate({ account: $event })" />
           <BillTo v-if="editable && row.service" :bill="(sheet.hand.bill_to as Schemas['BillTo'] | undefined) ?? null" carrier="" @set="hand.mutate({ bill_to: $event })" />
           <a v-if="row.service && row.state === 'open' && may('shipper', 'packer')" class="link small" :href="`/api/orders/${row.id}/test-label.pdf`" target="_blank">Test label, costs nothing</a>
           <p v-if="Object.keys(sheet.hand).length" class="note">Set by hand: {{ Object.keys(sheet.hand).map((k) => handWords[k] ?? k).join(", ") }}.
-            <button v-if="editable" class="link" type="button" @click="hand.mutate({ packaging: null, service: null, extras: null, ship_date: null, parcels: null, split: null, desk: null })">Let the plan decide</button></p>
+            <button v-if="editable" class="link" type="button" @click="hand.mutate({ packaging: null, service: null, extras: null, ship_date: null, parcels: null, split: null, desk: null, account: null })">Let the plan decide</button></p>
           <p v-if="editable" class="row-of">
             <button v-if="sheet.can_undo" class="link" type="button" @click="undo.mutate()">Undo: {{ sheet.can_undo }}</button>
             <button class="quiet tall" type="button" :aria-expanded="showHistory" @click="showHistory = !showHistory">History</button>

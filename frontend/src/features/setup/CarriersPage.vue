@@ -4,12 +4,13 @@ import { computed, ref, watch } from "vue";
 import { api, need, sendFile, words, type Schemas } from "../../api/client";
 import { count, day } from "../../shared/format";
 import RehearsalView from "../../shared/RehearsalView.vue";
+import CarrierAccounts from "./CarrierAccounts.vue";
+import { carriersQuery } from "./queries";
 import { useMe } from "../../shared/session";
 
-type Account = Schemas["AccountOut"];
 const client = useQueryClient();
 const { may } = useMe();
-const { data: carriers, error, isPending } = useQuery({ queryKey: ["carriers"], queryFn: async () => need(await api.GET("/api/carriers")) });
+const { data: carriers, error, isPending } = useQuery(carriersQuery);
 const at = ref("");
 const here = computed(() => carriers.value?.find((c) => c.code === at.value) ?? carriers.value?.[0]);
 const version = ref<number>();
@@ -31,27 +32,8 @@ const called = computed(() => {
 });
 const readable = (text: string | undefined, first: boolean): string => (first && table.value !== "Services" && table.value !== "Zones" && text ? (called.value[text] ?? text) : (text ?? ""));
 
-// What is changed here and not kept yet.
-const off = ref<string[]>([]);
-const cuts = ref<Record<string, string>>({});
-function begin(account: Account | undefined): void {
-  off.value = account?.services.filter((s) => !s.on).map((s) => s.code) ?? [];
-  cuts.value = Object.fromEntries(Object.entries(account?.discounts_bp ?? {}).map(([k, bp]) => [k, String(bp / 100)]));
-}
-watch(here, begin, { immediate: true });
-const discounts = computed(() => Object.fromEntries(Object.entries(cuts.value).filter(([, t]) => t.trim()).map(([k, t]) => [k, Math.round(Number(t.replace(",", ".")) * 100) || 0])));
-const body = computed<Schemas["AccountIn"]>(() => ({ services_off: [...off.value].sort(), discounts_bp: discounts.value }));
-const changed = computed(() => here.value && JSON.stringify(body.value) !== JSON.stringify({ services_off: here.value.services.filter((s) => !s.on).map((s) => s.code).sort(), discounts_bp: here.value.discounts_bp }));
 const past = ref(false);
-const path = computed(() => ({ path: { code: here.value?.code ?? "" } }));
-const tried = useMutation({ mutationFn: async () => need(await api.POST("/api/carriers/{code}/rehearse", { params: { ...path.value, query: { past: past.value } }, body: body.value })) });
-const save = useMutation({ mutationFn: async () => need(await api.PATCH("/api/carriers/{code}", { params: path.value, body: body.value })), onSuccess: () => client.invalidateQueries() });
-const billing = useMutation({ mutationFn: async (to: Account) => need(await api.PATCH("/api/carriers/{code}", { params: { path: { code: to.code } }, body: { payer: to.payer === "account" ? "balance" : "account" } })), onSuccess: () => client.invalidateQueries() });
-let timer: number | undefined;
-watch([body, past, here], () => { window.clearTimeout(timer); tried.reset(); if (changed.value) timer = window.setTimeout(() => tried.mutate(), 300); }, { deep: true });
-function flip(code: string): void {
-  off.value = off.value.includes(code) ? off.value.filter((c) => c !== code) : [...off.value, code];
-}
+const switching = useMutation({ mutationFn: async () => need(await api.PATCH("/api/carriers/{code}", { params: { path: { code: here.value!.code } }, body: { active: !here.value!.active } })), onSuccess: () => client.invalidateQueries() });
 
 // A new version of the card.
 const file = ref<File>();
@@ -72,7 +54,7 @@ function take(event: Event): void {
 }
 watch(past, () => { if (file.value && proposal.value && !proposal.value.errors.length) cardTried.mutate(); });
 const remove = useMutation({ mutationFn: async (id: number) => api.DELETE("/api/carriers/{code}/cards/{card_id}", { params: { path: { code: here.value!.code, card_id: id } } }), onSuccess: () => { version.value = undefined; void client.invalidateQueries(); } });
-const failure = computed(() => save.error.value ?? tried.error.value ?? check.error.value ?? bring.error.value ?? remove.error.value);
+const failure = computed(() => switching.error.value ?? check.error.value ?? bring.error.value ?? remove.error.value);
 function choose(code: string): void {
   at.value = code;
   version.value = undefined;
@@ -93,25 +75,9 @@ const STATES = { past: "past", in_force: "in force", to_come: "to come" } as con
       <div class="two">
         <section class="panel" aria-label="Account and services">
           <h2>{{ here.name }}</h2>
-          <p class="mute">Account {{ here.account_number }}, {{ here.payer === "account" ? "billed later by the carrier" : "paid from the postage balance" }} <button v-if="may()" class="link" type="button" @click="billing.mutate(here)">{{ here.payer === "account" ? "Pay from the balance" : "Bill by account" }}</button><template v-if="here.asks_prices"> · prices are asked from the carrier, and hold for a while</template><template v-if="here.latin_only"> · prints Latin letters only</template></p>
-          <table class="plain-table">
-            <thead><tr><th>Service</th><th>Goes to</th><th class="right">Discount %</th><th>In use</th></tr></thead>
-            <tbody>
-              <tr v-for="s in here.services" :key="s.code" :class="{ mute: off.includes(s.code) }">
-                <td>{{ s.name }}<br /><span class="mono small mute">{{ s.code }}</span></td><td class="small">{{ s.zones.join(", ") }}</td>
-                <td class="right"><input v-if="s.kind !== 'live'" v-model="cuts[s.code]" class="n" inputmode="decimal" :disabled="!may()" :aria-label="`Discount on ${s.name}, per cent`" :placeholder="cuts['*'] || '0'" /><span v-else class="small mute">asked</span></td>
-                <td><input type="checkbox" :checked="!off.includes(s.code)" :disabled="!may()" :aria-label="`Use ${s.name}`" @change="flip(s.code)" /></td>
-              </tr>
-              <tr v-if="!here.asks_prices"><td colspan="2" class="mute">All services without one of their own</td><td class="right"><input v-model="cuts['*']" class="n" inputmode="decimal" :disabled="!may()" aria-label="Discount on all services, per cent" placeholder="0" /></td><td></td></tr>
-            </tbody>
-          </table>
-          <template v-if="changed && may()">
-            <h3>If you keep this</h3>
-            <p class="row-of"><button type="button" class="chip" :aria-pressed="!past" @click="past = false">Waiting</button><button type="button" class="chip" :aria-pressed="past" @click="past = true">Last 90 days</button></p>
-            <RehearsalView v-if="tried.data.value" :found="tried.data.value" :past="past" />
-            <p v-else class="mute" role="status">Trying it…</p>
-            <p><v-btn :loading="save.isPending.value" @click="save.mutate()">Keep{{ tried.data.value && !past ? ` · ${count(tried.data.value.changed, "order")} change` : "" }}</v-btn> <button class="link" type="button" @click="begin(here)">Throw away</button></p>
-          </template>
+          <p v-if="here.asks_prices || here.latin_only || !here.active" class="mute"><span v-if="!here.active" class="press">Not used. </span><template v-if="here.asks_prices">Prices are asked from the carrier, and hold for a while. </template><template v-if="here.latin_only">Prints Latin letters only.</template></p>
+          <CarrierAccounts :key="here.code" :carrier="here" />
+          <p v-if="may()"><button class="link" type="button" @click="switching.mutate()">{{ here.active ? `Use ${here.name} no longer` : `Use ${here.name} again` }}</button></p>
           <h2>Rate card</h2>
           <table class="plain-table">
             <tbody>
@@ -153,8 +119,6 @@ const STATES = { past: "past", in_force: "in force", to_come: "to come" } as con
 <style scoped>
 .two { display: grid; grid-template-columns: minmax(430px, 5fr) minmax(0, 6fr); gap: 16px; align-items: start; } @media (max-width: 1100px) { .two { grid-template-columns: 1fr; } }
 .panel { padding: 12px 16px; } .row-of { display: flex; gap: 6px; flex-wrap: wrap; margin: 6px 0; } h2 { margin: 12px 0 4px; } h2:first-child { margin-top: 0; } h3 { margin: 10px 0 4px; font-size: 13px; }
-.n { font: inherit; width: 62px; text-align: right; color: var(--ink); background: var(--sheet); border: 1px solid var(--line); border-radius: 3px; padding: 2px 6px; min-height: 24px; }
 .chosen { background: var(--mul-soft); } .upload { cursor: pointer; } .upload:focus-within { outline: 2px solid var(--mul); }
 .scroll { max-height: 260px; overflow: auto; } .tall { max-height: calc(100vh - 260px); } .card td { white-space: nowrap; } .card th { position: sticky; top: 0; background: var(--sheet); white-space: normal; vertical-align: bottom; line-height: 1.2; padding-bottom: 4px; }
-input[type="checkbox"] { width: 24px; height: 24px; accent-color: var(--mul); }
 </style>

@@ -1,1 +1,1 @@
-export { packagingQuery, placesQuery } from "./queries";
+export { carriersQuery, packagingQuery, placesQuery } from "./queries";

@@ -7,6 +7,12 @@ export const packagingQuery = queryOptions({
   staleTime: 60_000,
 });
 
+export const carriersQuery = queryOptions({
+  queryKey: ["carriers"],
+  queryFn: async () => need(await api.GET("/api/carriers")),
+  staleTime: 60_000,
+});
+
 export const placesQuery = queryOptions({
   queryKey: ["places"],
   queryFn: async () => need(await api.GET("/api/places")),
