@@ -32,6 +32,7 @@ from tidewind.web.routes import (
     by_hand,
     carriers,
     channels,
+    cover,
     fixing,
     imports,
     live,
@@ -52,7 +53,7 @@ from tidewind.web.shield import Shield
 
 _ROUTES = (
     public, sign_in, fixing, rates, orders, by_hand, rules, imports, channels, people_and_products, purchases, shop,
-    carriers, batches, printing, money, returns, requests, live,
+    carriers, batches, printing, money, cover, returns, requests, live,
 )  # fmt: skip
 ADAPTERS: dict[str, Callable[[str, str, float], ChannelClient]] = {
     "larkspur": Larkspur,

@@ -14,6 +14,7 @@ from tidewind.core.calendar import Timetable, Transit, arrival, ship_date_for
 from tidewind.core.choosing import Option, Policy, Values, frontier, pick, value_hundredths
 from tidewind.core.codes import gs1_check_digit, is_s10, is_sscc, s10_check_digit, s10_number, sscc
 from tidewind.core.handover import PickupRule, first_pickup_day
+from tidewind.core.insuring import OpenCover, insured, premium_in
 from tidewind.core.order_facts import Carrier, Hand, LineFacts, OrderFacts, Shop
 from tidewind.core.packing import Packaging
 from tidewind.core.planning import plan
@@ -248,3 +249,30 @@ def test_19_numbers_on_labels() -> None:
             s10_check_digit(bad)
     with pytest.raises(ValueError, match="does not fit"):
         sscc("3560000", 10**11)
+
+
+POLICY = OpenCover("Marl & Quince", "OC-1", per_step=45, step=10_000, least=90, most_value=500_000,
+                   not_covered=frozenset({"dangerous"}))  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("value", "contents", "premium"),
+    [
+        (0, "", 90), (10_000, "", 90), (20_000, "", 90), (20_001, "", 135), (43_000, "lithium", 225),
+        (500_000, "", 2_250), (500_001, "", "Marl & Quince covers goods worth up to 5000.00 EUR"),
+        (100, "dangerous", "Marl & Quince does not cover dangerous"),
+    ],
+)  # fmt: skip
+def test_an_insurers_premium_goes_by_started_steps_of_value(value: int, contents: str, premium: int | str) -> None:
+    """Under an open policy: 0.45 per started 100.00, at least 0.90, up to a value; it bears no tax."""
+    line = POLICY.premium(value, frozenset({contents} - {""}))
+    if isinstance(line, Refused):
+        assert line.detail == premium
+        return
+    assert line.amount == premium
+    bare = ROAD.quote("bp-road", viseu(2240, 400, 300, 200, value=value))
+    assert isinstance(bare, Quote)
+    whole = insured(bare, line)
+    assert (whole.net - bare.net, whole.tax, premium_in(whole)) == (premium, bare.tax, premium)
+    assert sum(ln.amount for ln in whole.lines) == whole.net
+    assert explain(line).endswith("at least 0.90 EUR") is (value <= 10_000)

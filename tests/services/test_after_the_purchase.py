@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import random
+from datetime import timedelta
 
 import httpx
 import pytest
@@ -18,6 +19,8 @@ from tidewind.services import (
     batches,
     buying,
     checking,
+    comparing,
+    cover,
     following,
     followups,
     money,
@@ -460,3 +463,41 @@ def test_the_database_refuses_what_the_code_would_never_do(wiring: Wiring) -> No
     refused("update shipment set price_minor = price_minor + 1, state = 'bought'")
     refused("update shipment set bought_at = null")
     assert state(wiring, shipment_id)[0] == "bought"
+
+
+def test_cover_by_an_insurer_is_priced_declared_and_taken_back_with_a_void(wiring: Wiring, clock: Clock) -> None:
+    with wiring.sessions.begin() as session:
+        order = next(o for o in clear_orders(session, "norvia", 40) if o.plan["value_minor"] > 2_000)
+        before, balance = order.price_minor or 0, money.balance(session)
+        orders.edit_hand(session, [order.id], {"extras": ["insured"], "service": order.service}, "Inês", clock())
+        premium = order.plan["quote"]["premium_minor"]
+        assert premium == max(-(-order.plan["value_minor"] // 10_000) * 45, 90)
+        assert order.price_minor == before + premium
+        assert order.plan["quote"]["lines"][-1]["name"] == "Cover by Marl & Quince"
+        row = comparing.matrix(session, [order.id], clock())
+        assert order.price_minor in row.rows[0].prices
+    shipment = ids_of(wiring, ask(wiring, [order]).batch_id)[0]
+    assert books(wiring)["held"] == before  # the insurer's part is not held
+    assert buy(wiring, shipment) == "bought"
+    with wiring.sessions.begin() as session:
+        assert money.balance(session).available_minor == balance.available_minor - before
+        assert money.balance(session).owed_minor == premium
+        assert money.margins(session, [order.id])[order.id].cost_minor == before + premium
+        day = clock()
+        declared = list(cover.declarations(session, day - timedelta(days=1), day + timedelta(days=1)))
+        assert [(row[1], row[-2:]) for row in declared] == [
+            (order.number, [str(order.plan["value_minor"]), str(premium)])
+        ]
+    assert void(wiring, [shipment]).asked == [shipment]
+    settle(wiring)
+    clock.move(days=9)
+    assert settle(wiring) == {shipment: "voided"}
+    with wiring.sessions.begin() as session:
+        assert money.balance(session).owed_minor == 0
+        assert session.scalar(text("select sum(amount_minor) from ledger_line")) == 0
+        assert not list(cover.declarations(session, day - timedelta(days=1), day + timedelta(days=1)))
+        again = session.get_one(Order, order.id)
+        cover.set_terms(session, None, clock())
+        session.refresh(again)
+        stops = [s.words for s in again.snags if s.level == "stops"]
+        assert "no open policy" in stops[0]

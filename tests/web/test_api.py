@@ -32,9 +32,12 @@ def sign_in(client: httpx.Client, login: str) -> dict[str, str]:
 
 def status(client: httpx.Client, route: str, headers: dict[str, str]) -> int:
     method, path = route.split()
-    query = {"/api/find": "?text=x", "/api/labels.pdf": "?shipment=0", "/api/packing-slips.pdf": "?shipment=0"}.get(
-        path, ""
-    )
+    query = {
+        "/api/cover/declarations": "?since=2026-11-01&until=2026-11-30",
+        "/api/find": "?text=x",
+        "/api/labels.pdf": "?shipment=0",
+        "/api/packing-slips.pdf": "?shipment=0",
+    }.get(path, "")
     url = re.sub(r"\{\w+\}", "0", path) + query
     with client.stream(method, url, json=BODIES.get(route), headers=headers) as answer:
         return answer.status_code

@@ -15,7 +15,7 @@ GET /api/work | GET /api/contacts | GET /api/addresses/suggest | POST /api/addre
 GET /api/carriers | GET /api/carriers/{code}/cards/{card_id} | GET /api/rate-card/schema
 GET /api/orders/{order_id}/compare | POST /api/quote | POST /api/matrix
 GET /api/products/file | GET /api/restricted | GET /api/restricted/try | GET /api/clearances
-GET /api/batches | GET /api/returns | GET /api/printing | GET /api/printing/template
+GET /api/batches | GET /api/returns | GET /api/cover | GET /api/printing | GET /api/printing/template
 """
 _BENCH = """
 GET /api/labels.pdf | GET /api/packing-slips.pdf | GET /api/labels-and-slips.pdf | GET /api/pick-list.pdf
@@ -46,7 +46,7 @@ POST /api/batches/{batch_id}/orders | POST /api/batches/{batch_id}/scan | POST /
 POST /api/batches/{batch_id}/cancel | POST /api/batches/{batch_id}/archive | GET /api/batches/{batch_id}/summary.pdf
 GET /api/invoices.pdf | POST /api/labels/mail | PUT /api/printing/preferences | GET /api/money/file
 GET /api/money/settings | GET /api/request-links | GET /api/requests | POST /api/requests/{request_id}/approve
-POST /api/requests/{request_id}/decline | POST /api/recipes/order
+POST /api/requests/{request_id}/decline | POST /api/recipes/order | GET /api/cover/declarations
 """
 _OWNER = """
 POST /api/keys | DELETE /api/keys/{key_id} | POST /api/money/top-up | POST /api/places | POST /api/packaging
@@ -56,7 +56,7 @@ PATCH /api/carriers/{code} | POST /api/carriers/{code}/accounts | PATCH /api/car
 DELETE /api/carriers/{code}/accounts/{account_id} | POST /api/carriers/{code}/cards | DELETE /api/carriers/{code}/cards/{card_id}
 POST /api/orders/approve | POST /api/restricted | POST /api/money/bill-paid | PUT /api/money/settings
 PUT /api/printing/template | PUT /api/printing/logo | DELETE /api/printing/logo | POST /api/request-links
-PATCH /api/request-links/{link_id}
+PATCH /api/request-links/{link_id} | PUT /api/cover
 """
 OPEN = {
     "GET /api/health", "GET /api/start", "POST /api/sign-in", "POST /api/first-owner",

@@ -9,7 +9,7 @@ from datetime import date
 from tidewind.core import packing
 from tidewind.core.choosing import Policy, frontier, pick
 from tidewind.core.destinations import crosses_customs
-from tidewind.core.offers import Offer, Sending, consignment_of, offers_for, priced_offers, with_published
+from tidewind.core.offers import Offer, Sending, consignment_of, offers_for, premium_of, priced_offers, with_published
 from tidewind.core.order_facts import Carrier, OrderFacts, Shop
 from tidewind.core.packing import PackedParcel
 from tidewind.core.parcels import parcels_text
@@ -87,10 +87,13 @@ def _cell(order: OrderFacts, shop: Shop, sending: Sending, box: str, offer: Offe
 
 def _in_column(order: OrderFacts, shop: Shop, sending: Sending, column: Column) -> list[Cell]:
     consignment = consignment_of(order, shop, column.parcels, sending.extras, sending.value)
+    premium = premium_of(order, shop, sending)
     return [
         _cell(order, shop, sending, column.code, offer)
         for carrier in shop.carriers
-        for offer in priced_offers(order, shop, carrier, column.parcels, consignment, sending.not_before)
+        for offer in priced_offers(
+            order, shop, carrier, column.parcels, consignment, sending.not_before, premium=premium
+        )
     ]
 
 

@@ -1,9 +1,9 @@
 """The postage ledger: every movement as balanced postings; entries are never changed, only reversed.
 
 Accounts, all in minor units of the shop's currency: ``available`` and ``held`` together are the balance,
-``postage`` is what labels cost, ``expected`` are refunds asked for, ``bank`` is where top-ups come from and
-carriers' bills are paid; ``owed`` is what carriers that bill by account will ask for (below
-zero), or must give back of a bill that was paid (above).
+``postage`` is what labels cost, ``cover`` what an insurer asks beside them, ``expected`` are refunds asked for,
+``bank`` is where top-ups come from and bills are paid; ``owed`` is what carriers that bill by account, and the
+insurer, will ask for (below zero), or must give back of a bill that was paid (above).
 """
 
 from __future__ import annotations
@@ -12,7 +12,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Literal
 
-ACCOUNTS = ("available", "held", "postage", "expected", "bank", "owed")
+ACCOUNTS = ("available", "held", "postage", "expected", "bank", "owed", "cover")
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,6 +38,8 @@ _MOVES: Mapping[str, tuple[str, str]] = {
     "correction_on_account": ("owed", "postage"),
     "return_on_account": ("owed", "postage"),
     "bill_paid": ("bank", "owed"),
+    "premium": ("owed", "cover"),
+    "premium_back": ("cover", "owed"),
 }
 _EITHER_WAY = frozenset({"correction", "correction_on_account"})
 Payer = Literal["balance", "account", "elsewhere"]

@@ -10,12 +10,16 @@ from typing import NamedTuple
 from tidewind.core import packing
 from tidewind.core.addresses.check import Address, is_po_box
 from tidewind.core.calendar import Arrival, Timetable, arrival, ship_date_for
+from tidewind.core.insuring import INSURED, NO_COVER, insured, premium_in
 from tidewind.core.order_facts import Carrier, OrderFacts, Shop
 from tidewind.core.packing import Lot, Packaging, PackedParcel, Unit
 from tidewind.core.quantities import Refused
 from tidewind.core.subdivisions import working_place
 from tidewind.core.tariffs.card import Consignment, Parcel, Service
-from tidewind.core.tariffs.quote import Quote
+from tidewind.core.tariffs.quote import Line, Quote
+
+_OF_OTHERS = frozenset({INSURED})
+"""Extras that no carrier is asked for."""
 
 
 class Offer(NamedTuple):
@@ -64,6 +68,7 @@ def _offers_of(
 ) -> Iterator[Offer]:  # fmt: skip
     """Yield a carrier's services in the card's order, those with a box of their own in that box."""
     found: dict[str, Offer] = {}
+    premium = premium_of(order, shop, sending)
     for packaging in carrier.own.packagings:
         parcels, consignment = sending.parcels, usual
         if packaging:
@@ -72,10 +77,8 @@ def _offers_of(
                 found.update(_all_refused(carrier, packaging, parcels, repacked))
                 continue
             parcels, consignment = repacked, usual.in_parcels(priced_parcels(repacked))
-        found.update(
-            (offer.service, offer)
-            for offer in priced_offers(order, shop, carrier, parcels, consignment, sending.not_before, packaging)
-        )
+        priced = priced_offers(order, shop, carrier, parcels, consignment, sending.not_before, packaging, premium)
+        found.update((offer.service, offer) for offer in priced)
     return map(found.__getitem__, carrier.own.services)
 
 
@@ -90,16 +93,21 @@ def _all_refused(
 
 def priced_offers(
     order: OrderFacts, shop: Shop, carrier: Carrier, parcels: tuple[PackedParcel, ...], consignment: Consignment,
-    not_before: date | None, packaging: str | None = None,
+    not_before: date | None, packaging: str | None = None, premium: Line | Refused | None = None,
 ) -> Iterator[Offer]:  # fmt: skip
-    """Yield a carrier's services in one packaging for these parcels: price and arrival, or the refusal."""
+    """Yield a carrier's services in one packaging for these parcels: price and arrival, or the refusal.
+
+    ``premium`` is what an insurer asks beside the carrier, or why it does not cover the goods.
+    """
     for compiled, answer in carrier.own.quotes(consignment, packaging):
         service = compiled.service
         quote, refused, due = None, None, None
         if isinstance(answer, Refused):
             refused = answer
+        elif isinstance(premium, Refused):
+            refused = premium
         else:
-            quote = answer
+            quote = insured(answer, premium) if premium else answer
             due = offer_arrival(order, shop, carrier, service, quote.zone, consignment.extras, not_before)
             if not_before and (due.ship_date - shop.local.date()).days > service.ahead_days:
                 refused = Refused("too_far_ahead", f"takes parcels at most {service.ahead_days} days ahead")
@@ -114,9 +122,19 @@ def with_published(offer: Offer, order: OrderFacts, shop: Shop, extras: frozense
         return offer._replace(published_net=offer.quote.net)
     consignment = consignment_of(order, shop, offer.parcels, extras, value)
     if carrier.own.live:
-        return offer._replace(published_net=carrier.own.answers.published_net(consignment, offer.service))
-    published = carrier.published.quote(offer.service, consignment)
-    return offer._replace(published_net=published.net if isinstance(published, Quote) else None)
+        net = carrier.own.answers.published_net(consignment, offer.service)
+    else:
+        published = carrier.published.quote(offer.service, consignment)
+        net = published.net if isinstance(published, Quote) else None
+    premium = premium_in(offer.quote) if offer.quote else 0
+    return offer._replace(published_net=None if net is None else net + premium)
+
+
+def premium_of(order: OrderFacts, shop: Shop, sending: Sending) -> Line | Refused | None:
+    """Return what cover from an insurer costs, or why there is none; None where it is not asked for."""
+    if INSURED not in sending.extras:
+        return None
+    return shop.cover.premium(sending.value, order.contents) if shop.cover else NO_COVER
 
 
 def _repack(sending: Sending, box: Packaging | None) -> tuple[PackedParcel, ...] | Refused:
@@ -143,7 +161,7 @@ def consignment_of(
         parcels=priced_parcels(parcels),
         value=value,
         contents=order.contents,
-        extras=extras,
+        extras=extras - _OF_OTHERS,
         po_box=is_po_box(to),
         region=to.region,
         from_country=start.country,

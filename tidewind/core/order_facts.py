@@ -13,6 +13,7 @@ from tidewind.core.addresses.gazetteer import Gazetteer
 from tidewind.core.calendar import Arrival
 from tidewind.core.choosing import Policy, Values
 from tidewind.core.destinations import Group, crosses_customs, destination_group
+from tidewind.core.insuring import OpenCover
 from tidewind.core.layers import Recipe
 from tidewind.core.packing import Packaging, PackedParcel
 from tidewind.core.punctuality import Record
@@ -171,6 +172,7 @@ class Shop:
     ranking: tuple[str, ...] = ()
     approve_over: int | None = None
     approve_services: frozenset[str] = frozenset()
+    cover: OpenCover | None = None
     local: datetime = field(init=False, compare=False, repr=False)
     boxes: dict[str, Packaging] = field(init=False, compare=False, repr=False)
     own_boxes: tuple[Packaging, ...] = field(init=False, compare=False, repr=False)

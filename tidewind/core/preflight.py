@@ -23,7 +23,7 @@ class Candidate:
     """An order about to be bought; sums in minor units, ``shown`` is the price that the person saw, if any.
 
     ``gone`` says why it is no longer waiting, ``held_by`` who else is working on it; ``extras`` are the priced extras
-    of its quote, by name.
+    of its quote, by name; ``premium`` is what of the price is an insurer's.
     """
 
     order_id: int
@@ -41,6 +41,12 @@ class Candidate:
     extras: tuple[tuple[str, int], ...] = ()
     late: bool = False
     payer: Payer = "balance"
+    premium: int = 0
+
+    @property
+    def from_balance(self) -> int:
+        """What the balance must reach for: not what others are billed, nor what the insurer bills later."""
+        return (self.price or 0) - self.premium if self.payer == "balance" else 0
 
 
 @dataclass(frozen=True, slots=True)
@@ -99,7 +105,7 @@ def preflight(candidates: Sequence[Candidate], available: int) -> Preflight:
         for (kind, words), found in groups.items()
     ]
     total = sum(c.price or 0 for c in good)
-    mine = sum(c.price or 0 for c in good if c.payer == "balance")
+    mine = sum(c.from_balance for c in good)
     if mine > available:
         words = f"The labels cost {money_text(mine)}, the balance has {money_text(available)}"
         checks.append(Check("balance", words, _over(good, available), mine - available))
@@ -140,10 +146,8 @@ def _over(good: Sequence[Candidate], available: int) -> tuple[int, ...]:
     """Return the orders from the end that the balance does not reach for, so that dropping them makes the rest go."""
     left, over = available, []
     for one in good:
-        if one.payer != "balance":
-            continue
-        if (one.price or 0) > left:
+        if one.from_balance > left:
             over.append(one.order_id)
         else:
-            left -= one.price or 0
+            left -= one.from_balance
     return tuple(over)

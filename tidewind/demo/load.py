@@ -35,6 +35,10 @@ ACCOUNTS: dict[str, tuple[tuple[str, str, dict[str, int], str], ...]] = {
     "cobaltair": (("9 340 118", "", {}, "account"),),
 }
 """By carrier: number, name, discounts in basis points, and who pays; the stand-ins know the same contracts."""
+COVER = {
+    "insurer": "Marl & Quince", "policy": "OC-2026-118", "per_step": 45, "step": 10_000, "least": 90,
+    "most_value": 500_000, "not_covered": ["dangerous"],
+}  # fmt: skip
 CHANNELS: dict[str, tuple[str, dict[str, str], dict[str, str]]] = {
     "larkspur": (
         "Web shop",
@@ -82,7 +86,7 @@ def load_shop(session: Session, now: datetime) -> None:
         Shop(
             id=1, name="Larkspur & Loam", brand="Larkspur & Loam", time_zone="Europe/Lisbon", currency="EUR",
             units="metric", policy="cheapest_on_promise", day_value_minor=40, late_value_minor=250,
-            price_tolerance_minor=0, mail_from="parcels@larkspur.example", approve_over_minor=8_000,
+            price_tolerance_minor=0, cover=COVER, mail_from="parcels@larkspur.example", approve_over_minor=8_000,
             slip={"message": "Thank you for gardening with us. Keep seeds cool and dry until you sow them.",
                   "prices": False, "label_line": "items"},
         )

@@ -169,6 +169,16 @@ def payer_of(order: Order, accounts: Mapping[str, CarrierRow]) -> str:
     return account.payer if account else "balance"
 
 
+def premium_of(order: Order) -> int:
+    """Return what of an order's price an insurer asks for, later and by itself, in minor units."""
+    return int((order.plan.get("quote") or {}).get("premium_minor", 0))
+
+
+def carriers_price(order: Order) -> int:
+    """Return what the carrier asks for an order, in minor units."""
+    return (order.price_minor or 0) - premium_of(order)
+
+
 def account_of(order: Order) -> str:
     """Return the number of the account with the carrier that an order is planned on; empty for none."""
     return str((order.plan.get("quote") or {}).get("account", ""))
@@ -178,7 +188,7 @@ def _hold(session: Session, orders: Sequence[Order], batch: Batch, asked: Asked,
     if not orders:
         return
     accounts = {a.code: a for a in session.scalars(select(CarrierRow))}
-    total = sum(order.price_minor or 0 for order in orders if payer_of(order, accounts) == "balance")
+    total = sum(carriers_price(order) for order in orders if payer_of(order, accounts) == "balance")
     available = lock_available(session)
     if total > available:
         words = f"The labels cost {money_text(total)}, the balance has {money_text(available)}. Nothing was bought."
@@ -232,7 +242,8 @@ def _bought_of(order: Order, today: date) -> Intent:
         "carrier": order.carrier or "",
         "service": order.service or "",
         "service_name": order.plan["service_name"],
-        "price_minor": order.price_minor or 0,
+        "price_minor": carriers_price(order),
+        "premium_minor": premium_of(order),
         "quote": order.plan["quote"],
         "address": dict(order.address),
         "extras": list(order.plan.get("extras", [])),

@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 
 from tidewind.core.preflight import Candidate, Preflight, preflight
 from tidewind.db.tables import Batch, CarrierRow, Order
-from tidewind.services.buying import MOST_ORDERS, LiveLabel, live_labels, payer_of
+from tidewind.services.buying import MOST_ORDERS, LiveLabel, live_labels, payer_of, premium_of
 from tidewind.services.errors import Invalid, NotFound
 from tidewind.services.money import balance
 from tidewind.services.planning import keep_up
@@ -57,7 +57,7 @@ def _candidate(
         gone=gone, held_by=held_by, late=any(s.code == "promise_missed" for s in order.snags),
         extras=tuple((ln["name"], ln["amount_minor"]) for ln in quote["lines"]
                      if ln["amount_minor"] > 0 and ln["code"] not in _USUAL),
-        payer=payer_of(order, accounts),  # type: ignore[arg-type]
+        premium=premium_of(order), payer=payer_of(order, accounts),  # type: ignore[arg-type]
     )  # fmt: skip
 
 

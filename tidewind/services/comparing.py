@@ -14,6 +14,7 @@ from tidewind.core import comparing
 from tidewind.core.addresses.check import Address
 from tidewind.core.choosing import Option, Policy, pick
 from tidewind.core.comparing import Compared
+from tidewind.core.insuring import INSURED
 from tidewind.core.offers import Sending, consignment_of, fitting_parcels, offer_arrival, offers_for
 from tidewind.core.order_facts import Carrier, LineFacts, OrderFacts, Shop
 from tidewind.core.packing import PackedParcel, Unit
@@ -221,16 +222,16 @@ def matrix(session: Session, order_ids: Sequence[int], now: datetime) -> Matrix:
                 row.prices.append(price)
                 row.arrives.append(day)
     for row, (_, facts), sending in zip(rows, waiting, sendings, strict=True):
-        if facts.hand.account:
-            _on_its_account(row, services, facts, shop, sending)
+        if facts.hand.account or INSURED in sending.extras:
+            _by_itself(row, services, facts, shop, sending)
         row.picks = _picks(row, services, facts, shop)
     return Matrix(services, rows, shop.policy)
 
 
-def _on_its_account(
+def _by_itself(
     row: MatrixRow, services: Sequence[tuple[Carrier, Service]], facts: OrderFacts, shop: Shop, sending: Sending
 ) -> None:
-    """Price an order anew that a person has bound to one account: the columns hold the cheapest of all."""
+    """Price an order that is bound to one account, or covered by an insurer: the columns know of neither."""
     offers = {o.service: o for o in offers_for(facts, shop.on_account(facts.hand.account), sending)}
     mine = [offers.get(service.code) for _, service in services]
     row.prices = [o.quote.net if o and o.quote else None for o in mine]

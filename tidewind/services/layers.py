@@ -15,6 +15,7 @@ from sqlalchemy.orm import Session
 from tidewind.core.addresses.check import tidy
 from tidewind.core.choosing import Policy, Values
 from tidewind.core.destinations import GROUPS
+from tidewind.core.insuring import INSURED
 from tidewind.core.order_facts import Shop
 from tidewind.core.rules.rule import Rule
 from tidewind.core.rules.touching import change_between
@@ -54,7 +55,7 @@ def choices(session: Session, now: datetime) -> Choices:
         packagings={box.code: box.name for box in boxes},
         recipes={code: recipe.name for code, recipe in recipes_of(session).items()},
         channels={c.code: c.name for c in session.scalars(select(Channel).order_by(Channel.id))},
-        extras=sorted({extra for _, service in compiled for extra in (*service.extras, *service.included)}),
+        extras=sorted({INSURED, *(e for _, service in compiled for e in (*service.extras, *service.included))}),
         desks=shop_settings(session).desks,
     )
 

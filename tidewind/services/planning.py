@@ -12,6 +12,7 @@ from sqlalchemy.orm.attributes import set_committed_value
 
 from tidewind.core.addresses.check import Address
 from tidewind.core.destinations import destination_group
+from tidewind.core.insuring import premium_in
 from tidewind.core.offers import Offer
 from tidewind.core.order_facts import Hand, LineFacts, OrderFacts, Shop
 from tidewind.core.packing import PackedParcel
@@ -279,6 +280,7 @@ def quote_json(offer: Offer) -> dict[str, Any]:
         "total_minor": quote.total,
         "published_net_minor": offer.published_net,
         "account": quote.account,
+        "premium_minor": premium_in(quote),
         "lines": [
             {"code": ln.code, "name": ln.name, "amount_minor": ln.amount, "parcel": ln.parcel, "basis": explain(ln)}
             for ln in quote.lines

@@ -17,6 +17,7 @@ from sqlalchemy.orm import Session, defer, joinedload, sessionmaker
 
 from tidewind.core.addresses.check import Address, is_po_box
 from tidewind.core.addresses.latin import latin_address
+from tidewind.core.insuring import INSURED
 from tidewind.core.ledger import charge_kind
 from tidewind.core.order_facts import OrderFacts
 from tidewind.core.quantities import money_text
@@ -148,7 +149,7 @@ def _wanted(shipment: Shipment, facts: OrderFacts, latin_only: bool) -> Wanted:
         recipient=asdict(latin_address(address)) if latin_only else dict(shipment.address),
         value_minor=order.plan.get("value_minor", facts.value),
         contents=sorted({c for line in facts.lines for c in line.contents}),
-        extras=list(shipment.extras),
+        extras=[extra for extra in shipment.extras if extra != INSURED],
         po_box=is_po_box(address),
         ship_date=shipment.ship_date,
         reference=order.number,
@@ -232,7 +233,7 @@ def _plan_again(session: Session, shipments: Sequence[Shipment], now: datetime) 
 
 
 def _charges(shipment: Shipment, price: int, now: datetime) -> Iterator[Posting]:
-    """Turn the hold into a charge of what the carrier asked; what is billed to us later goes on account."""
+    """Turn the hold into a charge of what the carrier asked; what is billed to us later goes on account, cover too."""
     key, held = shipment.idempotency_key, shipment.price_minor
     reason = f"Order {shipment.order.number}, {shipment.service_name}"
     shipment.price_minor = price
@@ -240,6 +241,7 @@ def _charges(shipment: Shipment, price: int, now: datetime) -> Iterator[Posting]
     if shipment.payer == "balance" and price != held:
         # Cheaper, or dearer within the tolerance: the hold is exchanged for one of the true sum.
         moves = [("release", held, f"release:{key}"), ("hold", price, f"rehold:{key}"), *moves]
+    moves.append(("premium", shipment.premium_minor, f"premium:{key}"))
     for kind, amount, name in moves:
         if kind and amount:
             yield Posting(kind, amount, name, reason, now, shipment.id)

@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session
 from tidewind.core.addresses.check import Address
 from tidewind.core.addresses.gazetteer import shipped
 from tidewind.core.choosing import Policy, Values
+from tidewind.core.insuring import OpenCover
 from tidewind.core.layers import Recipe
 from tidewind.core.order_facts import Carrier, Hand, HandParcel, Precedent, Shop
 from tidewind.core.rules.rule import Rule, Split
@@ -161,7 +162,15 @@ def core_shop(session: Session, now: datetime, rules: tuple[Rule, ...] | None = 
         ranking=tuple(row.ranking),
         approve_over=row.approve_over_minor,
         approve_services=frozenset(row.approve_services),
+        cover=cover_of(row),
     )
+
+
+def cover_of(row: ShopRow) -> OpenCover | None:
+    """Return the terms of the shop's open policy with an insurer, None where it has none."""
+    if not row.cover:
+        return None
+    return OpenCover(**{**row.cover, "not_covered": frozenset(row.cover["not_covered"])})
 
 
 def _precedents(session: Session) -> dict[Any, Precedent]:

@@ -180,7 +180,12 @@ def _write(session: Session, shipment_id: int, answer: VoidAnswer, carrier: str,
             session, kind, shipment.price_minor, key=f"{kind}:{key}", at=now, shipment_id=shipment.id,
             reason=f"{words} of order {order.number}",
         )  # fmt: skip
-    if not refunded:
+    if refunded:
+        post(
+            session, "premium_back", shipment.premium_minor, key=f"premium_back:{key}", at=now, shipment_id=shipment.id,
+            reason=f"Order {order.number} did not go: nothing to cover",
+        )  # fmt: skip
+    else:
         _take_back(session, shipment, carrier, now)
     tell(session, "orders")
     return shipment.state

@@ -174,6 +174,7 @@ def shipment_out(shipment: Shipment) -> ShipmentOut:
         carrier=shipment.carrier,
         service_name=shipment.service_name,
         price_minor=shipment.price_minor,
+        premium_minor=shipment.premium_minor,
         ship_date=shipment.ship_date,
         arrives=shipment.arrives,
         failure=shipment.failure,

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 from sqlalchemy.orm import Session
 
 from tidewind.core.choosing import FORMULAS, Option, value_hundredths
 from tidewind.core.comparing import Cell, Column, carrier_of, consequences
-from tidewind.core.offers import consignment_of
+from tidewind.core.insuring import INSURED
+from tidewind.core.offers import consignment_of, premium_of
 from tidewind.core.parcels import parcels_text
 from tidewind.core.punctuality import lateness
 from tidewind.core.quantities import Refused
@@ -129,6 +131,8 @@ def _extras(comparison: Comparison, chosen: str | None) -> list[ExtraOut]:
     for carrier in comparison.shop.carriers:
         for extra in carrier.own.card.extras:
             names.setdefault(extra.code, extra.name)
+    if comparison.shop.cover:
+        names[INSURED] = f"Cover by {comparison.shop.cover.insurer}"
     on = comparison.sending.extras
     return [
         ExtraOut(code=code, name=name, on=code in on, adds_minor=_adds(comparison, at, code) if at else None)
@@ -139,6 +143,9 @@ def _extras(comparison: Comparison, chosen: str | None) -> list[ExtraOut]:
 def _adds(comparison: Comparison, cell: Cell, code: str) -> int | None:
     """Return what an extra adds to an offer (or what leaving it off saves); None where the service has it not."""
     facts, shop, sending, offer = comparison.facts, comparison.shop, comparison.sending, cell.offer
+    if code == INSURED:
+        premium = premium_of(facts, shop, replace(sending, extras=sending.extras | {INSURED}))
+        return None if premium is None or isinstance(premium, Refused) else premium.amount
     carrier = carrier_of(shop, offer)
     without, with_it = sending.extras - {code}, sending.extras | {code}
     prices = []

@@ -56,7 +56,10 @@ class Departure(Base):
 
 
 class Shipment(Base):
-    """The intent to buy, written before the carrier is asked, and then its answer: one service, one recipient."""
+    """The intent to buy, written before the carrier is asked, and then its answer: one service, one recipient.
+
+    ``price_minor`` is the carrier's, ``premium_minor`` the insurer's.
+    """
 
     __tablename__ = "shipment"
     __table_args__ = (
@@ -96,6 +99,7 @@ class Shipment(Base):
     reference: Mapped[str] = mapped_column(String(60), default="")
     payer: Mapped[str] = mapped_column(String(20), default="balance")
     account: Mapped[str] = mapped_column(String(40), default="")
+    premium_minor: Mapped[int] = mapped_column(default=0)
     bill_to: Mapped[dict[str, Any]] = mapped_column(default=dict)
     begun_at: Mapped[datetime | None]
     attempts: Mapped[int] = mapped_column(default=0)

@@ -37,6 +37,7 @@ class Shop(Base):
     approve_over_minor: Mapped[int | None]
     approve_services: Mapped[list[Any]] = mapped_column(default=list)
     low_balance_minor: Mapped[int] = mapped_column(default=5_000)
+    cover: Mapped[dict[str, Any]] = mapped_column(default=dict)
     slip: Mapped[dict[str, Any]] = mapped_column(default=dict)
     logo: Mapped[bytes | None] = mapped_column(LargeBinary, deferred=True)
     planned_on: Mapped[date | None]

@@ -81,6 +81,24 @@ class RehearseAccountIn(AccountIn):
     id: int | None = None
 
 
+Contents = Literal["lithium", "limited_quantity", "dry_ice", "dangerous"]
+
+
+class CoverIO(BaseModel):
+    """The open policy with an insurer: a premium per started step of value, at least so much, up to a value."""
+
+    model_config = ConfigDict(extra="forbid")
+    insurer: Annotated[str, Field(min_length=1, max_length=80)]
+    policy: Annotated[str, Field(max_length=60)] = ""
+    per_step: Annotated[int, Field(ge=1, le=1_000_000)]
+    step: Annotated[int, Field(ge=1, le=100_000_000)]
+    least: Annotated[int, Field(ge=0, le=1_000_000)] = 0
+    most_value: Annotated[int, Field(ge=1, le=1_000_000_000)]
+    not_covered: Annotated[
+        list[Literal["lithium", "limited_quantity", "dry_ice", "dangerous"]], Field(max_length=4)
+    ] = []
+
+
 class CardOut(BaseModel):
     """One version: as written (docs/rate-card.md), and as tables."""
 

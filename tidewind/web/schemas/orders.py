@@ -167,6 +167,7 @@ class ShipmentOut(BaseModel):
     carrier: str
     service_name: str
     price_minor: int
+    premium_minor: int = 0
     ship_date: date
     arrives: date | None
     failure: str

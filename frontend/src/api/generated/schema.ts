@@ -2796,6 +2796,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cover": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Cover
+         * @description Return the terms of the open policy, null where there is none.
+         */
+        get: operations["get_cover_api_cover_get"];
+        /**
+         * Set Cover
+         * @description Set the terms, or end the policy with null.
+         */
+        put: operations["set_cover_api_cover_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cover/declarations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Declarations
+         * @description Return the covered shipments bought from one day to another as CSV; amounts in minor units.
+         */
+        get: operations["declarations_api_cover_declarations_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/returns": {
         parameters: {
             query?: never;
@@ -3849,6 +3893,35 @@ export interface components {
         CountOut: {
             /** Count */
             count: number;
+        };
+        /**
+         * CoverIO
+         * @description The open policy with an insurer: a premium per started step of value, at least so much, up to a value.
+         */
+        CoverIO: {
+            /** Insurer */
+            insurer: string;
+            /**
+             * Policy
+             * @default
+             */
+            policy: string;
+            /** Per Step */
+            per_step: number;
+            /** Step */
+            step: number;
+            /**
+             * Least
+             * @default 0
+             */
+            least: number;
+            /** Most Value */
+            most_value: number;
+            /**
+             * Not Covered
+             * @default []
+             */
+            not_covered: ("lithium" | "limited_quantity" | "dry_ice" | "dangerous")[];
         };
         /** DecideIn */
         DecideIn: {
@@ -5887,6 +5960,11 @@ export interface components {
             service_name: string;
             /** Price Minor */
             price_minor: number;
+            /**
+             * Premium Minor
+             * @default 0
+             */
+            premium_minor: number;
             /**
              * Ship Date
              * Format: date
@@ -11471,6 +11549,99 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["MoneySettings"];
                 };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_cover_api_cover_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CoverIO"] | null;
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_cover_api_cover_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CoverIO"] | null;
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    declarations_api_cover_declarations_get: {
+        parameters: {
+            query: {
+                since: string;
+                /** @description The last day */
+                until: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Problem details */
             default: {

@@ -4,12 +4,13 @@ import { computed, ref } from "vue";
 import { api, need, words, type Schemas } from "../../api/client";
 import { count, day, dayAndClock, money } from "../../shared/format";
 import { useMe } from "../../shared/session";
+import CoverTerms from "./CoverTerms.vue";
 import MoneyLimits from "./MoneyLimits.vue";
 
 const client = useQueryClient();
 const { currency, zone, may } = useMe();
 const KINDS: Record<string, string> = {
-  top_up: "Top-up", hold: "Hold", release: "Hold given back", charge: "Label bought", on_account: "Label bought on account", void_asked: "Void asked", refund: "Refund",
+  top_up: "Top-up", hold: "Hold", release: "Hold given back", charge: "Label bought", premium: "Cover by the insurer", premium_back: "Cover not needed", on_account: "Label bought on account", void_asked: "Void asked", refund: "Refund",
   credit: "Credit on account", refund_refused: "Refund refused", correction: "Correction", correction_on_account: "Correction on account", return_used: "Return used", return_on_account: "Return on account", bill_paid: "Bill paid",
 };
 const ACCOUNTS: Record<string, string> = { available: "free to spend", held: "held", postage: "postage", expected: "refunds expected", bank: "bank", owed: "owed to carriers" };
@@ -81,6 +82,7 @@ const way = (e: Schemas["BookedOut"]) => [e.lines.find((l) => l.amount_minor < 0
         </table>
       </section>
       <MoneyLimits />
+      <CoverTerms />
       <h2 class="ledger">Ledger</h2>
       <div class="filters">
         <v-select v-model="kind" label="Kind" clearable :items="Object.entries(KINDS).map(([value, title]) => ({ title, value }))" />

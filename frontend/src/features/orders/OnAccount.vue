@@ -10,7 +10,7 @@ const { data: carriers } = useQuery(carriersQuery);
 const here = computed(() => carriers.value?.find((c) => c.code === props.carrier));
 const used = computed(() => here.value?.accounts.filter((a) => a.active) ?? []);
 const called = (number: string): string => { const name = used.value.find((a) => a.number === number)?.name; return name ? `${name}, ${number}` : number; };
-const items = computed(() => [{ title: `Cheapest of ${used.value.length} accounts${props.bound ? "" : `: ${called(props.account)}`}`, value: "" }, ...used.value.map((a) => ({ title: called(a.number), value: a.number }))]);
+const items = computed(() => [{ title: props.bound ? `Cheapest of ${used.value.length} accounts` : `Cheapest: ${called(props.account)}`, value: "" }, ...used.value.map((a) => ({ title: called(a.number), value: a.number }))]);
 </script>
 
 <template>
@@ -21,5 +21,5 @@ const items = computed(() => [{ title: `Cheapest of ${used.value.length} account
 </template>
 
 <style scoped>
-h3 { margin: 10px 0 4px; font-size: 13px; }
+h3 { margin: 10px 0 4px; font-size: 12px; font-weight: 400; color: var(--mute); }
 </style>

@@ -31,7 +31,7 @@ const PAYERS: Record<string, string> = { account: ", on account", elsewhere: ", 
   <h2>{{ HEADS[shipment.state] }}</h2>
   <p v-if="shipment.failure" class="note bad">{{ shipment.failure }}</p>
   <p v-if="failure" class="note bad" role="alert">{{ words(failure) }}</p>
-  <p>{{ shipment.service_name }}, {{ money(shipment.price_minor, currency) }}{{ PAYERS[shipment.payer] ?? "" }}, leaves {{ day(shipment.ship_date) }}, arrives {{ day(shipment.arrives) }}</p>
+  <p>{{ shipment.service_name }}, {{ money(shipment.price_minor, currency) }}{{ shipment.premium_minor ? ` and ${money(shipment.premium_minor, currency)} for cover` : "" }}{{ PAYERS[shipment.payer] ?? "" }}, leaves {{ day(shipment.ship_date) }}, arrives {{ day(shipment.arrives) }}</p>
   <p v-if="shipment.state === 'void_asked'" class="press">The refund is pending; the carrier should answer by {{ day(shipment.void_due_on) }}.</p>
   <p v-if="shipment.void_words" class="stop">{{ shipment.void_words }}</p>
   <p v-for="l in shipment.labels.filter((one) => one.tracking_number)" :key="l.id"><span class="mono">{{ l.tracking_number }}</span> <span class="mute small">{{ kilograms(l.gross_g) }}{{ l.printed_at ? ", printed" : "" }}</span></p>

@@ -51,7 +51,7 @@ function flip(code: string): void {
   draft.value.off = draft.value.off.includes(code) ? draft.value.off.filter((c) => c !== code) : [...draft.value.off, code];
 }
 const failure = computed(() => save.error.value ?? remove.error.value ?? tried.error.value);
-const PAYERS = [{ title: "the postage balance", value: "balance" }, { title: "the carrier’s bill, later", value: "account" }];
+const PAYERS = [{ title: "Balance", value: "balance" }, { title: "Carrier’s bill", value: "account" }];
 // Discounts that name a zone have no field of their own here; they are listed, and stay.
 const byZone = computed(() => Object.entries(draft.value.cuts).filter(([k]) => k.includes(":")));
 </script>
@@ -88,7 +88,7 @@ const byZone = computed(() => Object.entries(draft.value.cuts).filter(([k]) => k
   </template>
   <p v-else-if="may() && !isNew && carrier.accounts.length > 1" class="row-of">
     <button class="link" type="button" @click="draft.active = !draft.active">{{ here.active ? "Use this account no longer" : "Use this account again" }}</button>
-    <button class="link" type="button" @click="remove.mutate()">Take it away</button>
+    <button class="link" type="button" @click="remove.mutate()">Take this account away</button>
   </p>
 </template>
 

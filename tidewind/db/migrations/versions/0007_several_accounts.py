@@ -43,10 +43,20 @@ def upgrade() -> None:
     _rename_owner("account_id", "carrier_id")
     op.add_column("shipment", sa.Column("account", sa.String(length=40), nullable=False, server_default=""))
     op.alter_column("shipment", "account", server_default=None)
+    op.add_column("shipment", sa.Column("premium_minor", sa.Integer(), nullable=False, server_default="0"))
+    op.alter_column("shipment", "premium_minor", server_default=None)
+    op.execute("insert into ledger_account (code, balance_minor) values ('cover', 0)")
+    op.add_column("shop", sa.Column("cover", postgresql.JSONB(), nullable=False, server_default="{}"))
+    op.alter_column("shop", "cover", server_default=None)
 
 
 def downgrade() -> None:
     """Back to one account a carrier: the first one stays."""
+    op.drop_column("shop", "cover")
+    op.execute("alter table ledger_account disable trigger user")
+    op.execute("delete from ledger_account where code = 'cover'")
+    op.execute("alter table ledger_account enable trigger user")
+    op.drop_column("shipment", "premium_minor")
     op.drop_column("shipment", "account")
     _rename_owner("carrier_id", "account_id")
     op.add_column("carrier", sa.Column("account_number", sa.String(40), nullable=False, server_default=""))
