@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import os
+import secrets
 import shutil
 import socket
 import subprocess
 import tempfile
 import time
+from contextlib import suppress
 from pathlib import Path
 
 import psycopg
@@ -21,10 +23,16 @@ class ClusterError(RuntimeError):
 
 
 def free_port() -> int:
-    """Return a TCP port on 127.0.0.1 that is free now."""
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        return int(probe.getsockname()[1])
+    """Return a TCP port on 127.0.0.1 that is free now, and that no outgoing connection takes meanwhile.
+
+    Systems give outgoing connections ports from 32768 up: a port from there can be gone before it is listened on.
+    """
+    for _ in range(1_000):
+        port = 20_000 + secrets.randbelow(12_000)
+        with socket.socket() as probe, suppress(OSError):
+            probe.bind(("127.0.0.1", port))
+            return port
+    raise ClusterError("no port between 20000 and 32000 is free on this machine")
 
 
 def programs() -> Path:

@@ -30,7 +30,7 @@ def test_two_people_on_the_same_orders_see_each_other(browser: Browser, shop: Su
     dialog = ines.get_by_role("dialog")
     expect(dialog).to_contain_text("Tomé Brisson is working on it")
     axe(ines)
-    dialog.get_by_role("button", name="Leave out").click()
+    dialog.get_by_role("button", name="Leave out: Tomé Brisson").click()
     expect(dialog.get_by_role("button", name="Buy 1 label")).to_be_visible()
     dialog.get_by_role("button", name="Not now").click()
     mine.click()

@@ -174,7 +174,9 @@ def test_a_second_start_finds_everything_as_it_was_and_a_killed_database_too(fol
             url = shop.up()
             with httpx.Client(base_url=url) as client:
                 client.post("/api/sign-in", json={"login": "tome", "password": "larkspur-demo"})
-                counts.append(client.get("/api/orders").json()["counts"])
+                found = client.get("/api/orders").json()["counts"]
+                # A cut-off may pass meanwhile: which orders are in danger then is the clock's doing.
+                counts.append({name: n for name, n in found.items() if name not in {"clear", "snags"}})
             if crash:
                 server = shop.cluster._server
                 assert server is not None

@@ -13,7 +13,7 @@ const KINDS: Record<string, string> = {
   top_up: "Top-up", hold: "Hold", release: "Hold given back", charge: "Label bought", premium: "Cover by the insurer", premium_back: "Cover not needed", on_account: "Label bought on account", void_asked: "Void asked", refund: "Refund",
   credit: "Credit on account", refund_refused: "Refund refused", correction: "Correction", correction_on_account: "Correction on account", return_used: "Return used", return_on_account: "Return on account", bill_paid: "Bill paid",
 };
-const ACCOUNTS: Record<string, string> = { available: "free to spend", held: "held", postage: "postage", expected: "refunds expected", bank: "bank", owed: "owed to carriers" };
+const ACCOUNTS: Record<string, string> = { available: "free to spend", held: "held", postage: "postage", expected: "refunds expected", bank: "bank", owed: "owed, billed later", cover: "cover" };
 const kind = ref<string | null>(null);
 const since = ref("");
 const until = ref("");
@@ -54,7 +54,7 @@ const way = (e: Schemas["BookedOut"]) => [e.lines.find((l) => l.amount_minor < 0
         <div><span>Free to spend</span><b :class="{ stop: data.balance.available_minor < data.low_balance_minor }">{{ money(data.balance.available_minor, currency) }}</b></div>
         <div><span>Held for labels being bought</span><b>{{ money(data.balance.held_minor, currency) }}</b></div>
         <div><span>Refunds expected</span><b>{{ money(data.balance.expected_minor, currency) }}</b></div>
-        <div><span>Owed to carriers, billed later</span><b>{{ money(data.balance.owed_minor, currency) }}</b></div>
+        <div><span>Owed, billed later</span><b>{{ money(data.balance.owed_minor, currency) }}</b></div>
         <span class="grow" />
         <form v-if="may()" class="top-up" @submit.prevent="topUp.mutate()">
           <v-text-field v-model="amount" label="Top up by" :suffix="currency" inputmode="decimal" style="width: 130px" />

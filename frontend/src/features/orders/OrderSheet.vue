@@ -212,7 +212,7 @@ p { margin: 2px 0 6px; } address { font-style: normal; }
 .parcel { border: 1px solid var(--line); background: var(--paper); padding: 9px 12px; margin-bottom: 8px; }
 .parts { display: flex; height: 6px; gap: 1px; margin: 6px 0 4px; } .parts i { display: block; }
 .goods { background: var(--mul); } .own { background: var(--mul); opacity: 0.55; } .pad { background: var(--mul); opacity: 0.25; }
-.sum td { border: 0; padding: 2px 0; } .sum .total td { border-top: 1px solid var(--line); padding-top: 5px; }
+.sum td { border: 0; padding: 2px 0; } .sum td.right { white-space: nowrap; padding-left: 8px; } .sum .total td { border-top: 1px solid var(--line); padding-top: 5px; }
 .snag-line { margin-bottom: 8px; } .locker { margin-top: 8px; }
 .tray { grid-row: 4; border-top: 1px solid var(--line); background: var(--sheet); min-height: 58px; display: flex; align-items: center; gap: 26px; padding: 6px 18px; }
 .tray b { display: block; font-size: 15px; } .tray div span { font-size: 11px; color: var(--mute); }
