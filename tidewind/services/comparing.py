@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import date, datetime, timedelta
-from typing import Any
+from typing import Any, NamedTuple
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
@@ -23,7 +23,7 @@ from tidewind.core.punctuality import lateness
 from tidewind.core.quantities import Size
 from tidewind.core.tariffs.card import Consignment, Service
 from tidewind.core.tariffs.live import Answers
-from tidewind.core.tariffs.load import load_of
+from tidewind.core.tariffs.load import Load, load_of
 from tidewind.core.tariffs.quote import Quote
 from tidewind.core.tariffs.totals import REFUSED, totals
 from tidewind.db.tables import CarrierRow, Order, Place
@@ -214,8 +214,11 @@ def matrix(session: Session, order_ids: Sequence[int], now: datetime) -> Matrix:
     sendings = [_sending_of(order, facts, shop) for order, facts in waiting]
     rows = [MatrixRow(order, order.service, order.hand.get("service"), [], []) for order, _ in waiting]
     services: list[tuple[Carrier, Service]] = []
+    orders = [facts for _, facts in waiting]
+    usual = [consignment_of(f, shop, s.parcels, s.extras, s.value) for f, s in zip(orders, sendings, strict=True)]
+    as_packed = _Packed(list(range(len(usual))), usual, load_of(usual))
     for carrier in shop.carriers:
-        columns = _columns(carrier, shop, [facts for _, facts in waiting], sendings)
+        columns = _columns(carrier, shop, orders, sendings, as_packed)
         for service, prices, arrives in columns:
             services.append((carrier, service))
             for row, price, day in zip(rows, prices, arrives, strict=True):
@@ -276,14 +279,19 @@ def _parcel_of(stored: Mapping[str, Any], shop: Shop) -> PackedParcel:
     )
 
 
+class _Packed(NamedTuple):
+    """Orders in one kind of packaging: which of all they are, what carriers are asked, and that as columns."""
+
+    rows: list[int]
+    consignments: list[Consignment]
+    load: Load
+
+
 def _columns(
-    carrier: Carrier, shop: Shop, orders: Sequence[OrderFacts], sendings: Sequence[Sending]
+    carrier: Carrier, shop: Shop, orders: Sequence[OrderFacts], sendings: Sequence[Sending], as_packed: _Packed
 ) -> Iterable[tuple[Service, list[int | None], list[date | None]]]:
     """Return a carrier's services with prices and days for every order; one load for all that take any packaging."""
-    usual = [
-        consignment_of(f, shop, s.parcels, s.extras, s.value) for f, s in zip(orders, sendings, strict=True)
-    ]  # fmt: skip
-    loads: dict[str | None, tuple[list[int], list[Consignment]]] = {None: (list(range(len(usual))), usual)}
+    loads: dict[str | None, _Packed] = {None: as_packed}
     for compiled in carrier.own.services.values():
         box = compiled.service.packaging
         if box not in loads:
@@ -292,11 +300,11 @@ def _columns(
             consignments = [
                 consignment_of(orders[n], shop, p, sendings[n].extras, sendings[n].value) for n, p in inside
             ]
-            loads[box] = ([n for n, _ in inside], consignments)
-    priced = {box: totals(carrier.own, load_of(consignments)) for box, (_, consignments) in loads.items()}
+            loads[box] = _Packed([n for n, _ in inside], consignments, load_of(consignments))
+    priced = {box: totals(carrier.own, packed.load) for box, packed in loads.items()}
     for column, compiled in enumerate(carrier.own.services.values()):
         service = compiled.service
-        rows, consignments = loads[service.packaging]
+        rows, consignments, _ = loads[service.packaging]
         prices: list[int | None] = [None] * len(orders)
         arrives: list[date | None] = [None] * len(orders)
         nets = priced[service.packaging].net[:, column].tolist() if consignments else []
