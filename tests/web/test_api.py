@@ -210,3 +210,21 @@ def test_the_main_job_over_http_alone(client: httpx.Client, wiring: Wiring) -> N
     assert client.delete(f"/api/keys/{key['id']}", headers={**sign_in(client, "ines")}).status_code == 204
     client.cookies.clear()
     assert client.get("/api/me", headers=script).status_code == 401
+
+
+def test_what_is_wrong_with_a_field_is_said_in_plain_words(client: httpx.Client) -> None:
+    headers = sign_in(client, "ines")
+    for method, path, body, field, words in (
+        ("POST", "/api/matrix", {"order_ids": list(range(5_001))}, "order_ids", "at most 5000 at once, here are more"),
+        ("POST", "/api/matrix", {"order_ids": []}, "order_ids", "at least 1, here are 0"),
+        ("POST", "/api/matrix", {"order_ids": ["x"]}, "order_ids.0", "must be a whole number"),
+        ("POST", "/api/orders/held", {"order_ids": [1]}, "held", "is missing"),
+        ("POST", "/api/money/top-up", {"amount_minor": 0, "key": "12345678"}, "amount_minor", "must be more than 0"),
+        ("POST", "/api/money/top-up", {"amount_minor": 5, "key": "1"}, "key", "at least 8 characters"),
+        ("PATCH", "/api/carriers/brightmile", {"active": True, "x": 1}, "x", "is not known here"),
+        ("PUT", "/api/cover", {"insurer": "A", "per_step": 1, "step": 1, "most_value": 1, "not_covered": ["x"]},
+         "not_covered.0", "must be one of 'lithium', 'limited_quantity', 'dry_ice' or 'dangerous'"),
+    ):  # fmt: skip
+        answer = client.request(method, path, json=body, headers=headers)
+        assert answer.status_code == 422, (path, answer.text)
+        assert answer.json()["fields"] == {field: words}

@@ -12,11 +12,11 @@ from sqlalchemy.orm import Session
 
 from tidewind.core.addresses.check import tidy
 from tidewind.db.tables import Batch, Label, Order, PackagingRow, Person, Shipment
+from tidewind.services.buying import MOST_ORDERS
 from tidewind.services.errors import Conflict, Invalid, NotFound
 from tidewind.services.planning import plan_orders
 from tidewind.services.working import held_now
 
-MOST_ORDERS = 2_000
 CHANGEABLE = frozenset({"service", "packaging", "extras", "ship_date"})
 
 

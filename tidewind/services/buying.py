@@ -32,7 +32,8 @@ from tidewind.services.shop_facts import carriers_in_force, shop_settings
 PARCELS_PER_JOB, FIRST_PARCELS = 40, 3
 AT_ONCE_PER_CARRIER = 4
 """So many jobs ask one carrier side by side; a carrier that hangs holds up no other's."""
-MOST_ORDERS = 2_000
+MOST_ORDERS = 5_000
+"""So many orders are bought, checked, compared or changed at once."""
 Intent = dict[str, Any]
 """A shipment to be bought, by column."""
 

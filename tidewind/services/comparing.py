@@ -28,13 +28,14 @@ from tidewind.core.tariffs.quote import Quote
 from tidewind.core.tariffs.totals import REFUSED, totals
 from tidewind.db.tables import CarrierRow, Order, Place
 from tidewind.services import live_prices
+from tidewind.services.buying import MOST_ORDERS
 from tidewind.services.errors import Invalid, NotFound
 from tidewind.services.orders import get_order
 from tidewind.services.planning import all_facts, plan_orders
 from tidewind.services.shop_facts import core_shop
 from tidewind.services.world import Outside
 
-MOST_ROWS, MOST_REFRESHED = 2_000, 20
+MOST_REFRESHED = 20
 REFRESHED_AFTER = timedelta(minutes=12)
 
 
@@ -203,8 +204,8 @@ def matrix(session: Session, order_ids: Sequence[int], now: datetime) -> Matrix:
 
     Prices come from the vectorised computation, live services from what their carriers have answered.
     """
-    if len(order_ids) > MOST_ROWS:
-        raise Invalid("too_many", f"Compare at most {MOST_ROWS:,} orders at once.")
+    if len(order_ids) > MOST_ORDERS:
+        raise Invalid("too_many", f"Compare at most {MOST_ORDERS:,} orders at once.")
     found = session.scalars(
         select(Order).where(Order.id.in_(order_ids), Order.state == "open").order_by(Order.id)
     ).all()

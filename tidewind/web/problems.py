@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any
 
 from fastapi import FastAPI, Request
@@ -34,6 +35,28 @@ def problem(status: int, code: str, detail: str, fields: dict[str, str] | None =
     return JSONResponse(body.model_dump(), status_code=status, media_type=MEDIA_TYPE)
 
 
+_WORDS = {
+    "missing": "is missing", "extra_forbidden": "is not known here", "json_invalid": "is not readable as JSON",
+    "string_type": "must be a text", "int_type": "must be a whole number", "int_parsing": "must be a whole number",
+    "int_from_float": "must be a whole number", "bool_type": "must be true or false",
+    "bool_parsing": "must be true or false", "list_type": "must be a list", "dict_type": "must be an object",
+    "model_attributes_type": "must be an object", "string_too_long": "at most {max_length} characters",
+    "string_too_short": "at least {min_length} characters",
+    "too_short": "at least {min_length}, here are {actual_length}",
+    "too_long": "at most {max_length} at once, here are more", "greater_than": "must be more than {gt}",
+    "greater_than_equal": "must be at least {ge}", "less_than": "must be less than {lt}",
+    "less_than_equal": "must be at most {le}", "literal_error": "must be one of {expected}",
+    "date_from_datetime_parsing": "must be a day, like 2026-11-24", "date_parsing": "must be a day, like 2026-11-24",
+}  # fmt: skip
+"""What is wrong with a field, by the checker's kind of error; other kinds keep the checker's own words."""
+
+
+def words_of(error: Mapping[str, Any]) -> str:
+    """Say in plain words what is wrong with a field, from one of pydantic's errors."""
+    words = _WORDS.get(str(error["type"]))
+    return (words.format_map(error.get("ctx", {})) if words else str(error["msg"]))[:200]
+
+
 def install(app: FastAPI) -> None:
     """Teach an application to answer every error as a problem."""
 
@@ -49,7 +72,7 @@ def install(app: FastAPI) -> None:
         fields: dict[str, str] = {}
         if isinstance(error, RequestValidationError):
             for entry in error.errors()[:50]:
-                fields[".".join(str(part) for part in entry["loc"][1:])[:120]] = str(entry["msg"])[:200]
+                fields[".".join(str(part) for part in entry["loc"][1:])[:120]] = words_of(entry)
         return problem(422, "invalid_input", "Some fields cannot be used as they are.", fields)
 
     def unstorable(_request: Request, _error: Exception) -> JSONResponse:

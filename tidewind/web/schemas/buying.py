@@ -7,10 +7,10 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
-from tidewind.web.schemas.orders import OrderRow, Out, ShipmentOut, Short
+from tidewind.services.buying import MOST_ORDERS
+from tidewind.web.schemas.orders import Ids, OrderRow, Out, ShipmentOut, Short
 from tidewind.web.schemas.shop import BalanceOut, Count
 
-Ids = Annotated[list[int], Field(min_length=1, max_length=2000)]
 Key = Annotated[str, StringConstraints(min_length=8, max_length=80)]
 
 
@@ -22,7 +22,7 @@ class WishIn(BaseModel):
 class BuyIn(BaseModel):
     """Orders at the prices shown; with a batch they are bought as part of it."""
 
-    orders: Annotated[list[WishIn], Field(min_length=1, max_length=2000)]
+    orders: Annotated[list[WishIn], Field(min_length=1, max_length=MOST_ORDERS)]
     client_key: Key
     batch_id: int | None = None
 
@@ -41,7 +41,7 @@ class AskedOut(BaseModel):
 class CheckIn(BaseModel):
     """Orders to check, each with the price that was shown (null: none)."""
 
-    orders: Annotated[dict[int, Count | None], Field(min_length=1, max_length=2000)]
+    orders: Annotated[dict[int, Count | None], Field(min_length=1, max_length=MOST_ORDERS)]
 
 
 class CheckOut(Out):
@@ -111,7 +111,7 @@ class BatchOut(BaseModel):
 class BatchIn(BaseModel):
     name: Annotated[str, StringConstraints(max_length=80)] = ""
     client_key: Key
-    order_ids: Annotated[list[int], Field(max_length=2000)] = []
+    order_ids: Annotated[list[int], Field(max_length=MOST_ORDERS)] = []
 
 
 class BatchChangeIn(BaseModel):

@@ -7,8 +7,11 @@ from typing import Annotated, Any, Literal
 
 from pydantic import AwareDatetime, BaseModel, ConfigDict, Field, StringConstraints
 
+from tidewind.services.buying import MOST_ORDERS
+
 Side = Annotated[int, Field(gt=0, le=10_000)]
 Short = Annotated[str, StringConstraints(max_length=120, strip_whitespace=True)]
+Ids = Annotated[list[int], Field(min_length=1, max_length=MOST_ORDERS)]
 
 
 class Out(BaseModel):
@@ -347,7 +350,7 @@ class AddressIn(BaseModel):
 
 
 class HeldIn(BaseModel):
-    order_ids: Annotated[list[int], Field(min_length=1, max_length=2_000)]
+    order_ids: Ids
     held: bool
 
 

@@ -7,8 +7,8 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, Field, StringConstraints
 
-from tidewind.web.schemas.buying import Ids, Key
-from tidewind.web.schemas.orders import Out, Short
+from tidewind.web.schemas.buying import Key
+from tidewind.web.schemas.orders import Ids, Out, Short
 
 
 class PrinterOut(Out):

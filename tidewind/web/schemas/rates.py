@@ -7,7 +7,8 @@ from typing import Annotated
 
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
-from tidewind.web.schemas.orders import AddressIO, QuoteOut, Short, Side
+from tidewind.services.buying import MOST_ORDERS
+from tidewind.web.schemas.orders import AddressIO, Ids, QuoteOut, Short, Side
 
 Extras = Annotated[list[Annotated[str, StringConstraints(max_length=30)]], Field(max_length=10)]
 
@@ -124,7 +125,7 @@ class AskedOut(BaseModel):
 
 
 class MatrixIn(BaseModel):
-    order_ids: Annotated[list[int], Field(min_length=1, max_length=2_000)]
+    order_ids: Ids
 
 
 class MatrixService(BaseModel):
@@ -162,4 +163,4 @@ class MatrixOut(BaseModel):
 class ChoicesIn(BaseModel):
     """A service for each of several orders; null takes the choice by hand back."""
 
-    choices: Annotated[dict[int, Short | None], Field(min_length=1, max_length=2_000)]
+    choices: Annotated[dict[int, Short | None], Field(min_length=1, max_length=MOST_ORDERS)]

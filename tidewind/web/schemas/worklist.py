@@ -7,9 +7,8 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
-from tidewind.web.schemas.orders import HandIn, Out, Short
+from tidewind.web.schemas.orders import HandIn, Ids, Out, Short
 
-Ids = Annotated[list[int], Field(min_length=1, max_length=2_000)]
 Tag = Annotated[str, StringConstraints(min_length=1, max_length=40, strip_whitespace=True)]
 
 

@@ -99,11 +99,12 @@ function pickGroup(group: Group): void {
   const all = group.rows.every((r) => selection.chosen.has(r.id));
   for (const r of group.rows) selection.set(r, !all);
 }
+const MOST_AT_ONCE = 5_000;
 /** Select everything that is asked for, also what has not been scrolled to yet. */
 async function pickAll(): Promise<void> {
-  while (hasNextPage.value && loaded.value.length < 2_000) await fetchNextPage();
-  for (const r of rows.value) selection.set(r, true);
-  if (hasNextPage.value) notice.value = "The first 2,000 are selected; more cannot be bought at once.";
+  while (hasNextPage.value && loaded.value.length < MOST_AT_ONCE) await fetchNextPage();
+  for (const r of rows.value.slice(0, MOST_AT_ONCE)) selection.set(r, true);
+  if (hasNextPage.value || rows.value.length > MOST_AT_ONCE) notice.value = "The first 5,000 are selected; more cannot be bought at once.";
 }
 async function open(row: OrderRow): Promise<void> {
   at.value = index.value.get(row.id) ?? at.value;
