@@ -16,7 +16,8 @@ from zoneinfo import ZoneInfo
 
 from sqlalchemy import select
 from sqlalchemy.exc import IntegrityError
-from sqlalchemy.orm import Session, lazyload
+from sqlalchemy.orm import Session, joinedload, lazyload, load_only
+from sqlalchemy.orm import defer as read_later
 
 from tidewind.core.quantities import money_text
 from tidewind.db.bulk import insert_rows, take_ids
@@ -284,5 +285,10 @@ def _close(session: Session, batch: Batch, now: datetime) -> None:
 
 
 def batch_shipments(session: Session, batch_id: int) -> Sequence[Shipment]:
-    """Return the shipments of a batch in the order of their ids."""
-    return session.scalars(select(Shipment).where(Shipment.batch_id == batch_id).order_by(Shipment.id)).all()
+    """Return the shipments of a batch in the order of their ids; of their orders only the numbers are read at once."""
+    light = joinedload(Shipment.order).options(
+        load_only(Order.number), lazyload(Order.lines), lazyload(Order.snags), lazyload(Order.channel)
+    )
+    query = select(Shipment).where(Shipment.batch_id == batch_id).order_by(Shipment.id)
+    heavy = (Shipment.quote, Shipment.sender, Shipment.address)
+    return session.scalars(query.options(light, *map(read_later, heavy))).all()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from datetime import datetime
+from typing import Any
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -55,10 +56,18 @@ def _candidate(
         warns=tuple(s.words for s in order.snags if s.level == "warns" and s.code != "promise_missed"),
         approval=next((s.words for s in order.snags if s.code == "needs_approval"), ""),
         gone=gone, held_by=held_by, late=any(s.code == "promise_missed" for s in order.snags),
-        extras=tuple((ln["name"], ln["amount_minor"]) for ln in quote["lines"]
-                     if ln["amount_minor"] > 0 and ln["code"] not in _USUAL),
+        extras=tuple(_extras(quote["lines"]).items()),
         premium=premium_of(order), payer=payer_of(order, accounts),  # type: ignore[arg-type]
     )  # fmt: skip
+
+
+def _extras(lines: Sequence[Mapping[str, Any]]) -> dict[str, int]:
+    """Return what each extra adds to a price, over all parcels, by its name."""
+    sums: dict[str, int] = {}
+    for line in lines:
+        if line["amount_minor"] > 0 and line["code"] not in _USUAL:
+            sums[line["name"]] = sums.get(line["name"], 0) + line["amount_minor"]
+    return sums
 
 
 def _other_batches(session: Session, orders: Sequence[Order], person_id: int) -> dict[int, str]:
