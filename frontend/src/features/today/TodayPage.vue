@@ -81,7 +81,7 @@ useKeys(Object.fromEntries([1, 2, 3, 4, 5, 6, 7, 8, 9].map((n) => [String(n), ()
             <span v-if="d.printed" class="printed" :style="{ flex: d.printed }">{{ d.printed }}<span v-if="wordy(d, d.printed)">&nbsp;printed</span></span>
             <span v-if="d.bought" class="bought" :style="{ flex: d.bought }">{{ d.bought }}<span v-if="wordy(d, d.bought)">&nbsp;bought</span></span>
             <span v-if="d.to_buy" class="todo" :style="{ flex: d.to_buy }">{{ d.to_buy }}<span v-if="wordy(d, d.to_buy)">&nbsp;to buy</span></span>
-            <span v-if="!d.printed && !d.bought && !d.to_buy" class="none">nothing goes with it yet</span>
+            <span v-if="!d.printed && !d.bought && !d.to_buy" class="none">{{ new Date(d.cutoff_at) < new Date() ? "nothing went with it" : "nothing goes with it yet" }}</span>
           </div>
           <div class="right">
             <button v-if="d.to_buy && may('shipper')" class="link" type="button" @click="toBuy(d)">Choose {{ d.to_buy }} to buy</button>
