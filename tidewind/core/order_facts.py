@@ -16,7 +16,7 @@ from tidewind.core.destinations import Group, crosses_customs, destination_group
 from tidewind.core.insuring import OpenCover
 from tidewind.core.layers import Recipe
 from tidewind.core.packing import Packaging, PackedParcel
-from tidewind.core.punctuality import Record
+from tidewind.core.punctuality import Record, lateness
 from tidewind.core.quantities import money_text
 from tidewind.core.rules.facts import WEEKDAYS, Value
 from tidewind.core.rules.rule import Rule, Split, turns_of
@@ -150,7 +150,8 @@ class Shop:
     """Everything outside the order that a plan depends on; ``now`` is aware.
 
     ``local`` (now, in the shop's zone), ``boxes``, ``own_boxes``, ``names``, ``arrivals``, ``turns`` (the times of day,
-    HH:MM, that rules ask for) and ``bound`` (the shop on one account) follow from the rest, and are worked out once.
+    HH:MM, that rules ask for), ``bound`` (the shop on one account) and ``late`` (shares of late parcels) follow from
+    the rest, and are worked out once.
     """
 
     packagings: tuple[Packaging, ...]
@@ -180,6 +181,7 @@ class Shop:
     arrivals: dict[tuple[object, ...], Arrival] = field(init=False, compare=False, repr=False)
     turns: tuple[str, ...] = field(init=False, compare=False, repr=False)
     bound: dict[str, Shop] = field(init=False, compare=False, repr=False)
+    late: dict[str, int] = field(init=False, compare=False, repr=False)
 
     def __post_init__(self) -> None:
         """Work out what many plans ask for."""
@@ -189,6 +191,7 @@ class Shop:
         object.__setattr__(self, "names", self._names())
         object.__setattr__(self, "arrivals", {})
         object.__setattr__(self, "bound", {})
+        object.__setattr__(self, "late", {})
         object.__setattr__(self, "turns", turns_of(self.rules))
 
     def on_account(self, number: str) -> Shop:
@@ -198,6 +201,12 @@ class Shop:
         if number not in self.bound:
             self.bound[number] = replace(self, carriers=tuple(c.on_account(number) for c in self.carriers))
         return self.bound[number]
+
+    def late_bp(self, service: str, carrier: str) -> int:
+        """Return the share of late parcels that counts against a service, in basis points; worked out once each."""
+        if service not in self.late:
+            self.late[service] = lateness(service, carrier, self.record).late_bp
+        return self.late[service]
 
     def approval_of(self, service: str, price: int = 0) -> str:
         """Return why a service, or one at this price (minor units), needs the owner's approval; empty for none."""

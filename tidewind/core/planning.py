@@ -20,7 +20,6 @@ from tidewind.core.offers import Offer, Sending, offers_for, timetable_of, with_
 from tidewind.core.order_facts import Hand, OrderFacts, Shop, rule_facts
 from tidewind.core.packing import PackedParcel, Unit
 from tidewind.core.parcels import Packed, by_phrase, parcels_text, put_into_parcels, units_of
-from tidewind.core.punctuality import lateness
 from tidewind.core.quantities import Refused, money_text, weight_text
 from tidewind.core.rules.evaluate import evaluate
 from tidewind.core.rules.facts import Facts
@@ -302,7 +301,7 @@ def _choose(result: Plan, order: OrderFacts, shop: Shop, wishes: Wishes) -> None
 def options_of(offers: Iterable[Offer], shop: Shop) -> list[Option]:
     """Return offers as choosing sees them, each with its share of late parcels; those with a price only."""
     return [
-        Option(o.service, o.quote.net, o.arrival.latest, lateness(o.service, o.carrier, shop.record).late_bp)
+        Option(o.service, o.quote.net, o.arrival.latest, shop.late_bp(o.service, o.carrier))
         for o in offers
         if o.quote and o.arrival
     ]

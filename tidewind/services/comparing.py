@@ -19,7 +19,6 @@ from tidewind.core.offers import Sending, consignment_of, fitting_parcels, offer
 from tidewind.core.order_facts import Carrier, LineFacts, OrderFacts, Shop
 from tidewind.core.packing import PackedParcel, Unit
 from tidewind.core.planning import plan
-from tidewind.core.punctuality import lateness
 from tidewind.core.quantities import Size
 from tidewind.core.tariffs.card import Consignment, Service
 from tidewind.core.tariffs.live import Answers
@@ -330,7 +329,7 @@ def _picks(
 ) -> dict[str, str]:  # fmt: skip
     """Return what each policy would pick for an order."""
     options = [
-        Option(service.code, price, day, lateness(service.code, carrier.code, shop.record).late_bp)
+        Option(service.code, price, day, shop.late_bp(service.code, carrier.code))
         for (carrier, service), price, day in zip(services, row.prices, row.arrives, strict=True)
         if price is not None and day is not None and not service.approval
     ]
