@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from tidewind.core.addresses.check import LONGEST
+from tidewind.core.addresses.latin import latin_address
 from tidewind.core.addresses.pasted import parse_address
 
 # What was pasted (| parts lines) → the fields that must come out, as field=value; "?field" must be marked as unsure.
@@ -69,10 +73,12 @@ def test_a_pasted_block_comes_out_in_its_fields(sample: str) -> None:
             assert getattr(parsed.address, name) == value, parsed
 
 
-@given(st.text(max_size=300))
+@given(st.text(max_size=300) | st.text("ab 1ñ漢", min_size=100, max_size=300))
 def test_nothing_that_is_pasted_breaks_it(text: str) -> None:
     parsed = parse_address(text)
     assert parsed.address.country
+    for found in (parsed.address, latin_address(parsed.address)):
+        assert max(map(len, asdict(found).values())) <= LONGEST
     assert "\u202e" not in repr(parsed.address)
 
 

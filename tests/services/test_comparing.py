@@ -18,6 +18,7 @@ from tidewind.core.punctuality import Lateness, Record, lateness
 from tidewind.db.tables import LiveAnswerRow, Order, Shipment
 from tidewind.outside.breaker import Breaker
 from tidewind.services import buying, comparing, live_prices, orders, settling
+from tidewind.services.buying import MOST_ORDERS
 from tidewind.services.comparing import QuoteAsk, QuotedParcel
 from tidewind.services.errors import Invalid
 from tidewind.services.planning import all_facts
@@ -61,7 +62,7 @@ def test_every_matrix_cell_is_the_price_of_the_order_sheet(session: Session) -> 
         )
     assert priced > 150
     with pytest.raises(Invalid, match="at most"):
-        comparing.matrix(session, list(range(3_000)), MONDAY)
+        comparing.matrix(session, list(range(MOST_ORDERS + 1)), MONDAY)
 
 
 def test_boxes_beside_each_other_show_the_cheaper_one(session: Session) -> None:

@@ -50,6 +50,10 @@ def tidy(text: str) -> str:
     return " ".join(_INVISIBLE.sub("", text).split())
 
 
+LONGEST = 120
+"""So many characters a field of an address has at most."""
+
+
 def tidy_address(address: Address) -> Address:
     """Return the address with every field tidied and the country in capitals."""
     fields = {name: tidy(getattr(address, name)) for name in Address.__dataclass_fields__}

@@ -11,7 +11,7 @@ from dataclasses import replace
 
 from anyascii import anyascii
 
-from tidewind.core.addresses.check import Address
+from tidewind.core.addresses.check import LONGEST, Address
 
 
 def is_latin(text: str) -> bool:
@@ -27,5 +27,6 @@ def latin(text: str) -> str:
 
 
 def latin_address(address: Address) -> Address:
-    """Return the address with every field in Latin letters."""
-    return replace(address, **{name: latin(getattr(address, name)) for name in Address.__dataclass_fields__})
+    """Return the address with every field in Latin letters, several for one at times, but none longer than fields are."""
+    spelt = {name: latin(getattr(address, name))[:LONGEST].rstrip() for name in Address.__dataclass_fields__}
+    return replace(address, **spelt)

