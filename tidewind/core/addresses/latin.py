@@ -27,6 +27,6 @@ def latin(text: str) -> str:
 
 
 def latin_address(address: Address) -> Address:
-    """Return the address with every field in Latin letters, several for one at times, but none longer than fields are."""
+    """Return the address in Latin letters, which may be several for one; no field is longer than fields are."""
     spelt = {name: latin(getattr(address, name))[:LONGEST].rstrip() for name in Address.__dataclass_fields__}
     return replace(address, **spelt)
