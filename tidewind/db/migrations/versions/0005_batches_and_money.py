@@ -146,6 +146,7 @@ def downgrade() -> None:
         "create trigger ledger_line_post after insert on ledger_line for each row execute function ledger_line_post()"
     )
     op.execute("delete from ledger_account where code = 'owed'")
+    op.drop_constraint("ck_shipment_bought", "shipment")  # the other checks go with their columns
     for table, column in (
         ("shop", "logo"),
         ("shop", "slip"),
@@ -176,3 +177,10 @@ def downgrade() -> None:
         ("batch", "name"),
     ):
         op.drop_column(table, column)
+    # It went with the column it was on; before, it was on another.
+    op.create_index("ix_shipment_buying", "shipment", ["asked_at"], postgresql_where=sa.text("state = 'buying'"))
+    op.drop_index("uq_shipment_live", table_name="shipment")
+    op.create_index(
+        "uq_shipment_live", "shipment", ["order_id"], unique=True,
+        postgresql_where=sa.text("state in ('buying', 'bought', 'void_asked', 'void_refused')"),
+    )  # fmt: skip
