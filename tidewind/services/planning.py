@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence, Set
 from datetime import datetime
 from typing import Any
 
@@ -135,12 +135,15 @@ def plan_orders(session: Session, orders: Sequence[Order], now: datetime, shop: 
         return 0
     shop = shop or core_shop(session, now)
     changed, written = 0, []
+    columns: set[str] = set()
     for order, facts in zip(waiting, all_facts(session, waiting), strict=True):
         before = outcome(order)
-        if _store(order, facts, plan(facts, shop), shop, now) and inspect(order).persistent:
+        different = _store(order, facts, plan(facts, shop), shop, now)
+        if different and inspect(order).persistent:
             written.append(order)
+            columns |= different
         changed += outcome(order) != before
-    write_changed(session, written, PLANNED)
+    write_changed(session, written, [name for name in PLANNED if name in columns])
     return changed
 
 
@@ -183,8 +186,8 @@ PLANNED = (
 """The columns of an order that planning writes."""
 
 
-def _store(order: Order, facts: OrderFacts, made: Plan, shop: Shop, now: datetime) -> bool:
-    """Set a plan on its order; return whether anything of it is different and must be written."""
+def _store(order: Order, facts: OrderFacts, made: Plan, shop: Shop, now: datetime) -> Set[str]:
+    """Set a plan on its order; return the columns that are different and must be written."""
     values = _values(order, facts, made, shop)
     snags = [(s.code, s.level, s.words[:500], s.fix, s.about[:120]) for s in made.snags]
     others = snags != [(s.code, s.level, s.words, s.fix, s.about) for s in order.snags]
@@ -197,7 +200,7 @@ def _store(order: Order, facts: OrderFacts, made: Plan, shop: Shop, now: datetim
     put = set_committed_value if inspect(order).persistent else setattr
     for name, value in different.items():
         put(order, name, value)
-    return bool(different)
+    return different.keys()
 
 
 def _values(order: Order, facts: OrderFacts, made: Plan, shop: Shop) -> dict[str, Any]:

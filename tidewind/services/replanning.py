@@ -9,7 +9,7 @@ from functools import cache
 from zoneinfo import ZoneInfo
 
 from sqlalchemy import func, select
-from sqlalchemy.orm import Session, defer, sessionmaker
+from sqlalchemy.orm import Session, defer, lazyload, sessionmaker
 
 from tidewind.core.order_facts import OrderFacts, Shop
 from tidewind.core.parcels import parcels_text
@@ -235,7 +235,7 @@ def _chunk(session: Session, work: Work, now: datetime) -> bool:
         .where(scope.clause, Order.id.in_(found.ids))
         .order_by(Order.id)
         .with_for_update(of=Order)
-        .options(defer(Order.imported), defer(Order.search))
+        .options(defer(Order.imported), defer(Order.search), lazyload(Order.channel))
         .execution_options(populate_existing=True)
     ).all()
     changed += plan_orders(session, orders, now, shop)
