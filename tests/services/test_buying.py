@@ -311,3 +311,13 @@ def test_after_the_purchase_the_shop_is_told_the_buyer_gets_a_mail_and_the_parce
         found, events = following.public_view(session, shipment.tracking_key)
         assert (found.tracking_state, events[0].words) == ("delivered", "Delivered")
         assert session.scalar(select(func.count(TrackingEvent.id))) == 5
+
+
+@pytest.mark.parametrize("count", [0, 1, 3, 12, 13, 171, 172, 250, 500, 1_999, 5_000])
+def test_work_is_shared_evenly_between_lanes_and_begins_small(count: int) -> None:
+    jobs = buying._chunks(list(range(count)))
+    assert [i for job in jobs for i in job] == list(range(count))
+    lanes = [sum(map(len, jobs[n :: buying.AT_ONCE_PER_CARRIER])) for n in range(buying.AT_ONCE_PER_CARRIER)]
+    assert max(map(len, jobs), default=0) <= buying.PARCELS_PER_JOB
+    assert all(len(job) <= buying.FIRST_PARCELS for job in jobs[: buying.AT_ONCE_PER_CARRIER])
+    assert max(lanes) - min(lanes) <= max(map(len, jobs), default=0)

@@ -269,9 +269,11 @@ def _queue(session: Session, intents: Sequence[Intent]) -> None:
 
 
 def _chunks(ids: Sequence[int]) -> list[list[int]]:
-    """Split a carrier's shipments: small jobs at first, so that the first labels are seen soon."""
+    """Split a carrier's shipments: small jobs at first, so that labels are seen soon, then as many for every lane."""
     early = AT_ONCE_PER_CARRIER * FIRST_PARCELS
-    size = min(PARCELS_PER_JOB, max(1, -(-len(ids[early:]) // AT_ONCE_PER_CARRIER)))
+    rest = max(len(ids) - early, 0)
+    rounds = max(-(-rest // (AT_ONCE_PER_CARRIER * PARCELS_PER_JOB)), 1)
+    size = max(-(-rest // (AT_ONCE_PER_CARRIER * rounds)), 1)
     first = [list(ids[n : n + FIRST_PARCELS]) for n in range(0, min(early, len(ids)), FIRST_PARCELS)]
     return first + [list(ids[n : n + size]) for n in range(early, len(ids), size)]
 
