@@ -65,6 +65,8 @@ const labelled = computed(() => points.value.filter((p) => (p.o.service === prop
 <style scoped>
 .chart { min-height: 60px; }
 .row { stroke: var(--line); } .day { font-size: 11px; fill: var(--mute); }
+/* The way from point to point must not look like a price struck out: words stand on a ground of their own. */
+.name { paint-order: stroke; stroke: var(--sheet); stroke-width: 5px; stroke-linejoin: round; }
 .promise { stroke: var(--wheat-line); stroke-width: 1.5; stroke-dasharray: 6 4; } .promise-text { font-size: 11px; fill: var(--wheat); }
 .frontier { fill: none; stroke: var(--mul); stroke-opacity: 0.4; stroke-width: 1.5; }
 .point { cursor: pointer; outline: none; }
