@@ -92,7 +92,7 @@ function pressing(group: Group): boolean {
                 <template v-else-if="item.row.service_name">
                   <span class="one">{{ item.row.packaging }} <span class="arrow">→</span> <span class="mono-gram">{{ item.row.monogram }}</span> {{ item.row.service_name }}
                     <span class="arrow">→</span> <span :class="{ stop: late(item.row) }">{{ day(item.row.arrives) }}{{ late(item.row) ? ", late" : "" }}</span></span>
-                  <span class="one"><span v-if="item.row.extras.length" class="small">with {{ item.row.extras.join(", ").replaceAll("_", " ") }} · </span><button v-if="item.row.snags.length" class="snag warns" type="button" @click.stop="emit('fix', item.row)">{{ item.row.snags[0]!.words }}</button><button v-else class="quiet" type="button" title="Why this plan (w)" @click.stop="emit('why', item.row)">{{ item.row.decided_by }}</button></span>
+                  <span class="one"><span v-if="item.row.extras.length" class="small">with {{ item.row.extras.map((e) => (e === "insured" ? "cover by the insurer" : e)).join(", ").replaceAll("_", " ") }} · </span><button v-if="item.row.snags.length" class="snag warns" type="button" @click.stop="emit('fix', item.row)">{{ item.row.snags[0]!.words }}</button><button v-else class="quiet" type="button" title="Why this plan (w)" @click.stop="emit('why', item.row)">{{ item.row.decided_by }}</button></span>
                 </template>
                 <template v-else>
                   <span class="snag one" :class="item.row.snags[0]?.level" :title="item.row.snags[0]?.words">{{ item.row.snags[0]?.words ?? "Not planned yet" }}</span>

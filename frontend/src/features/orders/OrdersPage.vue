@@ -257,7 +257,7 @@ useKeys({
     </div>
     <div class="second">
       <WorkFilters v-model="asks">
-        <span v-if="page && page.matching !== page.counts[view]" class="mute small">{{ count(page.matching, "order") }} match</span>
+        <span v-if="page && page.matching !== page.counts[view]" class="mute small">{{ count(page.matching, "order matches", "orders match") }}</span>
         <span class="grow" />
         <RouterLink v-if="may('shipper')" class="link" to="/orders/new">New shipment</RouterLink>
         <RouterLink v-if="may('shipper')" class="link" to="/import">Import</RouterLink>
