@@ -20,9 +20,9 @@ from tidewind.cluster import FAST_FOR_TESTS, free_port
 from tidewind.core.addresses.check import Address
 from tidewind.db.tables import Batch, Channel, Person, Shipment
 from tidewind.garbage import look_seldom
-from tidewind.services import buying, money
-from tidewind.services.buying import AT_ONCE_PER_CARRIER, Wish
-from tidewind.services.storing import NewLine, NewOrder, store_orders
+from tidewind.services.books import top_up
+from tidewind.services.buying import AT_ONCE_PER_CARRIER, ToBuy, ask_to_buy
+from tidewind.services.orders import NewLine, NewOrder, store_orders
 from tidewind.settings import now
 from tidewind.supervisor import Supervisor
 from tidewind.web.access import Wiring
@@ -31,7 +31,7 @@ COUNT, FIRST = 500, 20
 SERVICES = ("np-parcel", "bp-road")
 
 
-def orders_to_buy(wiring: Wiring) -> list[Wish]:
+def orders_to_buy(wiring: Wiring) -> list[ToBuy]:
     with wiring.sessions.begin() as session:
         channel = session.scalars(select(Channel).order_by(Channel.id)).first()
         if channel is None:
@@ -45,8 +45,8 @@ def orders_to_buy(wiring: Wiring) -> list[Wish]:
             for n in range(FIRST + COUNT)
         ]  # fmt: skip
         orders, _ = store_orders(session, channel, made, now())
-        money.top_up(session, 1_000_000, "for-the-benchmark", "Inês", now())
-        return [Wish(o.id, o.price_minor or 0) for o in orders]
+        top_up(session, 1_000_000, "for-the-benchmark", "Inês", now())
+        return [ToBuy(o.id, o.price_minor or 0) for o in orders]
 
 
 def bare(standins: str) -> float:
@@ -79,12 +79,12 @@ def bare(standins: str) -> float:
     return each * len(work) / (time.perf_counter() - start)
 
 
-def batch(wiring: Wiring, wishes: list[Wish], click: str) -> tuple[float, float, float]:
+def batch(wiring: Wiring, wishes: list[ToBuy], click: str) -> tuple[float, float, float]:
     """Return labels a second from the click to the last label, seconds to the first, seconds of the click itself."""
     start = time.perf_counter()
     with wiring.sessions.begin() as session:
         person = session.scalars(select(Person.id)).first() or 0
-        buying.ask(session, wishes, click, person, now())
+        ask_to_buy(session, wishes, click, person, now())
     clicked = time.perf_counter() - start
     first = 0.0
     while True:

@@ -24,9 +24,8 @@ from tidewind.db.migrate import migrate
 from tidewind.db.tables import Channel, Product, RuleSet, Work
 from tidewind.demo.load import load_shop
 from tidewind.garbage import look_seldom
-from tidewind.services import replanning, worklist
-from tidewind.services.scope import Scope
-from tidewind.services.storing import NewLine, NewOrder, store_orders
+from tidewind.services.orders import NewLine, NewOrder, WorkFilter, list_orders, store_orders, view_counts
+from tidewind.services.planning import Scope, go_on_replanning
 
 NOW = datetime(2026, 11, 23, 10, tzinfo=UTC)
 TOWNS = (
@@ -147,7 +146,7 @@ def replan(sessions: sessionmaker[Session], words: str, count: int, scope: Scope
         work = Work(kind="replan", words="", total=count, state="waiting", done=0, cursor=0, scope=scope.written)
         session.add(work)
     started = time.perf_counter()
-    replanning.go_on(sessions, work.id, lambda: NOW)
+    go_on_replanning(sessions, work.id, lambda: NOW)
     with sessions() as session:
         changed = session.get_one(Work, work.id).result
     return timed(f"{words}; {changed} plans are others now", started, count)
@@ -173,8 +172,8 @@ def copy_and_look_up(engine: Engine, count: int) -> float:
 
 def _page(session: Session) -> float:
     started = time.perf_counter()
-    worklist.list_orders(session, worklist.Asks(sort="departure"), limit=300)
-    worklist.counts(session)
+    list_orders(session, WorkFilter(sort="departure"), limit=300)
+    view_counts(session)
     session.expunge_all()
     return time.perf_counter() - started
 

@@ -21,7 +21,7 @@ from tidewind.app import make_app, make_wiring
 from tidewind.cluster import FAST_FOR_TESTS, Cluster, free_port
 from tidewind.db.migrate import migrate
 from tidewind.demo.load import load
-from tidewind.services import shop_facts
+from tidewind.services.planning import forget_kept
 from tidewind.settings import Settings
 from tidewind.standins.app import make_app as make_standins
 from tidewind.standins.world import World
@@ -132,9 +132,7 @@ def database(cluster: Cluster, template: str) -> Iterator[str]:
 @pytest.fixture
 def wiring(database: str, outside_world: tuple[str, int, World], clock: Clock, key_file: Path) -> Iterator[Wiring]:
     url, smtp_port, _ = outside_world
-    shop_facts._cards.clear()
-    shop_facts._rules.clear()
-    shop_facts._compiled.cache_clear()
+    forget_kept()
     settings = Settings(
         database_url=database, standins_url=url, smtp_port=smtp_port, demo=True, carrier_timeout_s=1.0, channel_timeout_s=0.5,
         public_url="http://shop.test", frontend_dir=Path("/nonexistent"), secret_key_file=key_file,

@@ -22,39 +22,13 @@ from tidewind.outside.channels.tallyfair import Tallyfair
 from tidewind.outside.channels.upstream import ChannelClient
 from tidewind.outside.mailer import SmtpMailer
 from tidewind.outside.printer import HttpPrinter, PrinterClient
-from tidewind.services.sealing import Sealer
-from tidewind.services.world import Outside
+from tidewind.services.base import Outside, Sealer
 from tidewind.settings import Settings, now
-from tidewind.web import problems
+from tidewind.web import base, books, buying, follow, handover, orders, papers, people, planning, problems, rates, shop
 from tidewind.web.access import Wiring
-from tidewind.web.routes import (
-    batches,
-    by_hand,
-    carriers,
-    channels,
-    cover,
-    fixing,
-    imports,
-    live,
-    money,
-    orders,
-    people_and_products,
-    printing,
-    public,
-    purchases,
-    rates,
-    requests,
-    returns,
-    rules,
-    shop,
-    sign_in,
-)
 from tidewind.web.shield import Shield
 
-_ROUTES = (
-    public, sign_in, fixing, rates, orders, by_hand, rules, imports, channels, people_and_products, purchases, shop,
-    carriers, batches, printing, money, cover, returns, requests, live,
-)  # fmt: skip
+_ROOMS = (follow, people, orders, rates, planning, shop, buying, handover, papers, books, base)
 ADAPTERS: dict[str, Callable[[str, str, float], ChannelClient]] = {
     "larkspur": Larkspur,
     "tallyfair": Tallyfair,
@@ -76,8 +50,8 @@ def make_outside(settings: Settings) -> Outside:
                 kept[url, *more] = make(url)
             return kept[url, *more]
 
-    def carrier(account: CarrierRow) -> CarrierClient:
-        client: CarrierClient = once(account.base_url, lambda url: HttpCarrier(url, settings.carrier_timeout_s))
+    def carrier(row: CarrierRow) -> CarrierClient:
+        client: CarrierClient = once(row.base_url, lambda url: HttpCarrier(url, settings.carrier_timeout_s))
         return client
 
     def printer(row: Printer) -> PrinterClient:
@@ -118,8 +92,9 @@ def make_app(wiring: Wiring) -> FastAPI:
     )
     app.state.wiring = wiring
     problems.install(app)
-    for module in _ROUTES:
-        app.include_router(module.router)
+    for room in _ROOMS:
+        for router in room.ROUTERS:
+            app.include_router(router)
     app.add_middleware(Shield, limit_bytes=wiring.settings.upload_limit_bytes)
     _serve_pages(app, wiring.settings.frontend_dir)
     return app

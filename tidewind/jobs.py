@@ -10,20 +10,15 @@ from procrastinate.jobs import Job, Status
 from sqlalchemy.orm import Session, sessionmaker
 
 from tidewind.outside.errors import OutsideError
-from tidewind.services import (
-    comparing,
-    following,
-    followups,
-    importing,
-    printers,
-    pulling,
-    replanning,
-    returns,
-    settling,
-    voiding,
-)
-from tidewind.services.errors import ServiceError
-from tidewind.services.world import Outside
+from tidewind.services import buying as buying_room
+from tidewind.services import follow as follow_room
+from tidewind.services.base import Outside, ServiceError
+from tidewind.services.buying import settle_due_voids
+from tidewind.services.follow import labels_first, make_due_returns, send_due_news
+from tidewind.services.orders import go_on_importing, pull, pull_due
+from tidewind.services.papers import send_due_prints
+from tidewind.services.planning import go_on_replanning, keep_up_due
+from tidewind.services.rates import refresh_asked_prices
 from tidewind.settings import now
 
 # A worker gives a sign of life every two seconds; after eight without one its jobs are given to another.
@@ -37,20 +32,20 @@ def make_worker_app(database_url: str, sessions: sessionmaker[Session], outside:
 
     @app.task(name="buy_shipments")
     def buy_shipments(shipment_ids: list[int]) -> None:
-        settling.buy_shipments(sessions, outside, shipment_ids, now)
+        buying_room.buy_shipments(sessions, outside, shipment_ids, now)
 
     @app.task(name="replan")
     def replan(work_id: int) -> None:
-        replanning.go_on(sessions, work_id, now)
+        go_on_replanning(sessions, work_id, now)
 
     @app.task(name="import_orders")
     def import_orders(import_id: int) -> None:
-        importing.go_on(sessions, import_id, now)
+        go_on_importing(sessions, import_id, now)
 
     @app.task(name="pull_channel")
     def pull_channel(code: str) -> None:
         try:
-            pulling.pull(sessions, outside, code, now())
+            pull(sessions, outside, code, now())
         except (OutsideError, ServiceError):
             return  # the channel's log says why; the next pull goes on from the same place
 
@@ -62,20 +57,20 @@ def make_worker_app(database_url: str, sessions: sessionmaker[Session], outside:
 def _add_outgoing(app: procrastinate.App, sessions: sessionmaker[Session], outside: Outside) -> None:
     @app.task(name="send_followups")
     def send_followups() -> None:
-        if not followups.labels_first(sessions, now()):
-            followups.send_due(sessions, outside, now)
+        if not labels_first(sessions, now()):
+            send_due_news(sessions, outside, now)
 
     @app.task(name="send_voids")
     def send_voids() -> None:
-        voiding.settle_due(sessions, outside, now)
+        settle_due_voids(sessions, outside, now)
 
     @app.task(name="make_returns")
     def make_returns() -> None:
-        returns.make_due(sessions, outside, now)
+        make_due_returns(sessions, outside, now)
 
     @app.task(name="send_prints")
     def send_prints() -> None:
-        printers.send_due(sessions, outside, now)
+        send_due_prints(sessions, outside, now)
 
 
 def _add_periodic(app: procrastinate.App, sessions: sessionmaker[Session], outside: Outside) -> None:
@@ -83,37 +78,37 @@ def _add_periodic(app: procrastinate.App, sessions: sessionmaker[Session], outsi
     @app.periodic(cron="* * * * * */10")
     @app.task(name="sweep", queueing_lock="sweep", lock="sweep")
     def sweep(timestamp: int) -> None:  # noqa: ARG001 - procrastinate passes the time it was due
-        settling.sweep(sessions, outside, now)
-        if not followups.labels_first(sessions, now()):
-            followups.send_due(sessions, outside, now)
-        printers.send_due(sessions, outside, now)
-        voiding.settle_due(sessions, outside, now)
-        returns.make_due(sessions, outside, now)
+        buying_room.sweep(sessions, outside, now)
+        if not labels_first(sessions, now()):
+            send_due_news(sessions, outside, now)
+        send_due_prints(sessions, outside, now)
+        settle_due_voids(sessions, outside, now)
+        make_due_returns(sessions, outside, now)
 
     @app.periodic(cron="* * * * *")
     @app.task(name="follow_parcels", queueing_lock="follow_parcels", lock="follow_parcels")
     def follow_parcels(timestamp: int) -> None:  # noqa: ARG001
-        following.follow_due(sessions, outside, now)
+        follow_room.follow_parcels(sessions, outside, now)
 
     @app.periodic(cron="* * * * *")
     @app.task(name="keep_up", queueing_lock="keep_up", lock="keep_up")
     def keep_up(timestamp: int) -> None:  # noqa: ARG001
-        replanning.keep_up_due(sessions, now)
+        keep_up_due(sessions, now)
 
     @app.periodic(cron="*/10 * * * *")
     @app.task(name="follow_returns", queueing_lock="follow_returns", lock="follow_returns")
     def follow_returns(timestamp: int) -> None:  # noqa: ARG001
-        returns.follow_due(sessions, outside, now)
+        follow_room.follow_returns(sessions, outside, now)
 
     @app.periodic(cron="* * * * *")
     @app.task(name="pull_channels", queueing_lock="pull_channels", lock="pull_channels")
     def pull_channels(timestamp: int) -> None:  # noqa: ARG001
-        pulling.pull_due(sessions, outside, now())
+        pull_due(sessions, outside, now())
 
     @app.periodic(cron="* * * * *")
     @app.task(name="refresh_live", queueing_lock="refresh_live", lock="refresh_live")
     def refresh_live(timestamp: int) -> None:  # noqa: ARG001
-        comparing.refresh_live(sessions, outside, now)
+        refresh_asked_prices(sessions, outside, now)
 
     @app.periodic(cron="* * * * * */5")
     @app.task(name="retry_stalled", queueing_lock="retry_stalled")

@@ -11,7 +11,7 @@ from sqlalchemy import event
 
 from tidewind.app import make_wiring
 from tidewind.outside.carrier import HttpCarrier
-from tidewind.services import settling
+from tidewind.services.buying import buy_shipment
 from tidewind.settings import Settings
 
 
@@ -38,7 +38,7 @@ def main(point: str, shipment_id: int, at: str) -> None:
                 die()
 
         event.listen(wiring.sessions.class_, "before_commit", second)
-    settling.buy_shipment(wiring.sessions, wiring.outside, shipment_id, clock)
+    buy_shipment(wiring.sessions, wiring.outside, shipment_id, clock)
     if point == "after_commit":
         die()
 

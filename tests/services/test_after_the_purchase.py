@@ -15,28 +15,78 @@ from tests.documents.test_paper import text_of
 from tests.services.test_buying import agree, ask, books, buy, clear_orders, ids_of, person
 from tidewind.core.addresses.check import Address
 from tidewind.db.tables import CarrierRow, Label, LabelRequest, Message, Order, PrintJob, Return, Shipment
-from tidewind.services import (
-    batches,
-    buying,
-    checking,
-    comparing,
-    cover,
-    following,
-    followups,
-    money,
-    orders,
-    papers,
-    printers,
-    printing,
-    requests,
-    returns,
-    settling,
-    templates,
-    voiding,
-    working,
+from tidewind.services.base import Conflict, Invalid, NotFound, TooMany
+from tidewind.services.books import (
+    EntryFilter,
+    balance_now,
+    cover_declarations,
+    ledger_entries,
+    ledger_rows,
+    ledger_totals,
+    margins,
+    pay_bill,
+    set_cover_terms,
+    top_up,
 )
-from tidewind.services.errors import Conflict, Invalid, NotFound, TooMany
-from tidewind.services.shop_facts import shop_settings
+from tidewind.services.buying import (
+    ToBuy,
+    Voided,
+    archive_batch,
+    ask_to_buy,
+    ask_void,
+    batch_summaries,
+    cancel_waiting,
+    change_batch,
+    chase_refund,
+    check_orders,
+    exceptions_of,
+    fill_batch,
+    get_batch,
+    orders_in_batch,
+    scan_into_batch,
+    settle_due_voids,
+    start_batch,
+    sweep,
+    take_out,
+    waiting_refunds,
+)
+from tidewind.services.follow import (
+    ReturnRequest,
+    TypedRequest,
+    approve_request,
+    ask_for_label,
+    ask_return,
+    close_return,
+    decline_request,
+    follow_parcels,
+    follow_returns,
+    make_due_returns,
+    request_links,
+    send_due_news,
+)
+from tidewind.services.orders import approve_orders, edit_hand
+from tidewind.services.papers import (
+    PrintRequest,
+    change_print,
+    goods_of,
+    mark_printed,
+    print_batch_summary,
+    print_interleaved,
+    print_invoices,
+    print_labels,
+    print_pick_list,
+    print_pictures,
+    print_returns,
+    print_slips,
+    send_due_prints,
+    send_to_printer,
+    shipments_in,
+    trial_labels,
+)
+from tidewind.services.people import start_work
+from tidewind.services.planning import shop_settings
+from tidewind.services.rates import price_matrix
+from tidewind.services.shop import recipe_barcodes, set_logo, set_paper_template
 from tidewind.standins.world import World
 from tidewind.web.access import Wiring
 
@@ -49,13 +99,13 @@ def bought(wiring: Wiring, count: int, carrier: str = "norvia", key: str = "firs
     return ids
 
 
-def void(wiring: Wiring, ids: list[int], printed_too: bool = False) -> voiding.Voided:
+def void(wiring: Wiring, ids: list[int], printed_too: bool = False) -> Voided:
     with wiring.sessions.begin() as session:
-        return voiding.ask_void(session, ids, "Inês", printed_too, wiring.clock())
+        return ask_void(session, ids, "Inês", printed_too, wiring.clock())
 
 
 def settle(wiring: Wiring) -> dict[int, str]:
-    return voiding.settle_due(wiring.sessions, wiring.outside, wiring.clock)
+    return settle_due_voids(wiring.sessions, wiring.outside, wiring.clock)
 
 
 def state(wiring: Wiring, shipment_id: int) -> tuple[str, str]:
@@ -71,7 +121,7 @@ def test_a_void_is_pending_for_days_and_the_order_comes_back_with_its_plan(
     with wiring.sessions() as session:
         order = session.get_one(Shipment, first).order
         plan, price, number = order.plan, order.price_minor or 0, order.number
-    followups.send_due(wiring.sessions, wiring.outside, clock)
+    send_due_news(wiring.sessions, wiring.outside, clock)
     assert void(wiring, [first]).asked == [first]
     assert state(wiring, first) == ("void_asked", "open")
     assert books(wiring)["expected"] == price
@@ -86,9 +136,9 @@ def test_a_void_is_pending_for_days_and_the_order_comes_back_with_its_plan(
     assert settle(wiring) == {first: "voided"}
     assert (books(wiring)["expected"], books(wiring)["available"]) == (0, 60_000 - books(wiring)["postage"])
     assert agree(wiring, world) == 1
-    following.follow_due(wiring.sessions, wiring.outside, clock)
+    follow_parcels(wiring.sessions, wiring.outside, clock)
     assert "scanned" in void(wiring, [second]).refused[second]
-    followups.send_due(wiring.sessions, wiring.outside, clock)
+    send_due_news(wiring.sessions, wiring.outside, clock)
     told = [t for t in httpx.get(f"{wiring.settings.standins_url}/larkspur/told").json() if t["number"] == number]
     assert [sorted(t) for t in told] == [
         ["carrier", "number", "tracking_numbers", "tracking_url"],
@@ -102,7 +152,7 @@ def test_a_void_is_pending_for_days_and_the_order_comes_back_with_its_plan(
 def test_voids_that_cannot_be_or_must_be_asked_twice(wiring: Wiring, world: World, clock: Clock) -> None:
     printed, scanned, refused = bought(wiring, 3)
     with wiring.sessions.begin() as session:
-        printing.print_labels(session, [printed], clock())
+        print_labels(session, [printed], clock())
         session.get_one(Shipment, scanned).tracking_state = "accepted"
     with pytest.raises(Conflict, match="printed already"):
         void(wiring, [printed, refused])
@@ -130,11 +180,11 @@ def test_an_overdue_refund_is_shown_and_chased_by_mail(wiring: Wiring, world: Wo
     clock.move(days=15)
     void(wiring, [in_time])
     with wiring.sessions.begin() as session:
-        waiting, overdue = voiding.waiting_refunds(session, clock())
+        waiting, overdue = waiting_refunds(session, clock())
         assert ([s.id for s in waiting], [s.id for s in overdue]) == ([in_time], [late])
         with pytest.raises(Conflict, match="not overdue"):
-            voiding.chase(session, wiring.outside, in_time, "refunds@norvia.example", "Inês", clock())
-        voiding.chase(session, wiring.outside, late, "refunds@norvia.example", "Inês", clock())
+            chase_refund(session, wiring.outside, in_time, "refunds@norvia.example", "Inês", clock())
+        chase_refund(session, wiring.outside, late, "refunds@norvia.example", "Inês", clock())
         number = session.get_one(Shipment, late).labels[0].tracking_number
     mail = httpx.get(f"{wiring.settings.standins_url}/mail/all").json()[-1]
     assert (mail["recipient"], number in mail["body"], "PT-88310042" in mail["body"]) == (
@@ -152,54 +202,54 @@ def test_a_batch_is_filled_changed_bought_in_part_and_put_away(wiring: Wiring, c
         assert held
     ids = [o.id for o in wanted]
     with wiring.sessions.begin() as session:
-        mine = batches.start_batch(session, "Morning", "batch-key-1", tome).id
-        theirs = batches.start_batch(session, "", "batch-key-2", ines).id
-        assert batches.start_batch(session, "Morning", "batch-key-1", tome).id == mine
-        assert batches.fill(session, mine, ids[:4], tome, False, clock()).added == 4
-        working.claim(session, [ids[4]], ines, False, clock())
-        filled = batches.fill(session, theirs, [ids[0], held.id], ines, False, clock())
+        mine = start_batch(session, "Morning", "batch-key-1", tome).id
+        theirs = start_batch(session, "", "batch-key-2", ines).id
+        assert start_batch(session, "Morning", "batch-key-1", tome).id == mine
+        assert fill_batch(session, mine, ids[:4], tome, False, clock()).added == 4
+        start_work(session, [ids[4]], ines, False, clock())
+        filled = fill_batch(session, theirs, [ids[0], held.id], ines, False, clock())
         assert (filled.added, filled.left_out) == (0, {ids[0]: "lies in Morning, Tomé Brisson’s", held.id: "is held"})
-        assert batches.fill(session, mine, [ids[4]], tome, False, clock()).left_out == {
+        assert fill_batch(session, mine, [ids[4]], tome, False, clock()).left_out == {
             ids[4]: "Inês Valadar is working on it"
         }
-        order, _ = batches.scan(session, mine, wanted[4].number, ines, clock())
+        order, _ = scan_into_batch(session, mine, wanted[4].number, ines, clock())
         assert order.batch_id == mine
         with pytest.raises(NotFound, match="No order has"):
-            batches.scan(session, mine, "NO-SUCH", tome, clock())
+            scan_into_batch(session, mine, "NO-SUCH", tome, clock())
     with wiring.sessions.begin() as session:
-        orders.edit_hand(session, [ids[1]], {"service": "np-economy"}, "Tomé", clock())
-        batches.change(session, mine, "Road today", {"service": "np-parcel", "extras": ["signature"]}, clock())
-        batch = batches.get_batch(session, mine)
-        rows = {o.id: o for o in batches.orders_in(session, mine)}
+        edit_hand(session, [ids[1]], {"service": "np-economy"}, "Tomé", clock())
+        change_batch(session, mine, "Road today", {"service": "np-parcel", "extras": ["signature"]}, clock())
+        batch = get_batch(session, mine)
+        rows = {o.id: o for o in orders_in_batch(session, mine)}
         assert {rows[i].service for i in ids if i != ids[1]} == {"np-parcel"}
-        assert (rows[ids[1]].service, batches.exceptions_of(batch, rows[ids[1]])) == ("np-economy", ["service"])
+        assert (rows[ids[1]].service, exceptions_of(batch, rows[ids[1]])) == ("np-economy", ["service"])
         assert rows[ids[0]].plan["trail"]["service"][-1]["layer"] == "batch"
         assert rows[ids[0]].plan["extras"] == ["signature"]
-        assert batches.take_out(session, mine, [ids[2]], clock()) == 1
+        assert take_out(session, mine, [ids[2]], clock()) == 1
         assert session.get_one(Order, ids[2]).plan["trail"]["service"][-1]["layer"] != "batch"
         with pytest.raises(Invalid, match="can change"):
-            batches.change(session, mine, None, {"desk": "x"}, clock())
+            change_batch(session, mine, None, {"desk": "x"}, clock())
         with pytest.raises(Conflict, match="still lie"):
-            batches.archive(session, mine, True)
+            archive_batch(session, mine, True)
     with wiring.sessions.begin() as session:
-        lying = batches.orders_in(session, mine)
-        found = checking.check_orders(session, {o.id: o.price_minor for o in lying}, tome, clock())
+        lying = orders_in_batch(session, mine)
+        found = check_orders(session, {o.id: o.price_minor for o in lying}, tome, clock())
         assert {c.words for c in found.checks if c.kind == "extras"} >= {"Signature"}
         assert [c.words for c in found.checks if c.kind == "conflict"] == ["Inês Valadar is working on it"]
-        some = [buying.Wish(o.id, o.price_minor or 0) for o in lying[:2]]
-        assert len(buying.ask(session, some, "batch-click-1", tome, clock(), mine).taken) == 2
-        assert batches.get_batch(session, mine).state == "filling"
-        rest = [buying.Wish(o.id, o.price_minor or 0) for o in lying[2:]]
-        assert buying.ask(session, rest, "batch-click-2", tome, clock(), mine).dropped == {}
-        assert buying.ask(session, rest, "batch-click-3", tome, clock(), mine).dropped == {}  # a doubled click
+        some = [ToBuy(o.id, o.price_minor or 0) for o in lying[:2]]
+        assert len(ask_to_buy(session, some, "batch-click-1", tome, clock(), mine).taken) == 2
+        assert get_batch(session, mine).state == "filling"
+        rest = [ToBuy(o.id, o.price_minor or 0) for o in lying[2:]]
+        assert ask_to_buy(session, rest, "batch-click-2", tome, clock(), mine).dropped == {}
+        assert ask_to_buy(session, rest, "batch-click-3", tome, clock(), mine).dropped == {}  # a doubled click
     with wiring.sessions.begin() as session:
-        assert settling.cancel_waiting(session, mine, "Tomé", clock()) == 4
+        assert cancel_waiting(session, mine, "Tomé", clock()) == 4
         assert books(wiring)["held"] > 0  # not committed yet
     assert books(wiring)["available"] == 60_000
     with wiring.sessions.begin() as session:
-        batches.archive(session, mine, True)
-        assert [b.id for b in batches.summaries(session, archived=True, text=wanted[0].number)] == [mine]
-        assert mine not in [b.id for b in batches.summaries(session)]
+        archive_batch(session, mine, True)
+        assert [b.id for b in batch_summaries(session, archived=True, text=wanted[0].number)] == [mine]
+        assert mine not in [b.id for b in batch_summaries(session)]
         assert session.get_one(Order, ids[0]).state == "open"
 
 
@@ -209,22 +259,22 @@ def test_what_is_dear_needs_the_owners_yes_and_another_plan_another(wiring: Wiri
         service = order.service
         shop_settings(session).approve_over_minor = (order.price_minor or 0) - 1
         session.flush()
-        orders.edit_hand(session, [order.id], {"desk": "x"}, "Tomé", clock())
+        edit_hand(session, [order.id], {"desk": "x"}, "Tomé", clock())
         assert "dearer than" in order.snags[0].words
-        found = checking.check_orders(session, {order.id: order.price_minor}, 1, clock())
+        found = check_orders(session, {order.id: order.price_minor}, 1, clock())
         assert [c.kind for c in found.checks] == ["approval"]
-        orders.approve(session, [order.id], "Inês", clock())
+        approve_orders(session, [order.id], "Inês", clock())
         assert order.price_minor is not None
-        orders.edit_hand(session, [order.id], {"extras": ["signature"]}, "Tomé", clock())
+        edit_hand(session, [order.id], {"extras": ["signature"]}, "Tomé", clock())
         assert [s.code for s in order.snags] == ["needs_approval"]
-        orders.edit_hand(session, [order.id], {"extras": None}, "Tomé", clock())
+        edit_hand(session, [order.id], {"extras": None}, "Tomé", clock())
         shop_settings(session).approve_over_minor = None
         shop_settings(session).approve_services = [service]
         session.flush()
-        orders.edit_hand(session, [order.id], {"desk": "y"}, "Tomé", clock())
+        edit_hand(session, [order.id], {"desk": "y"}, "Tomé", clock())
         assert order.service not in {None, service}  # the policy takes one that nobody must be asked about
-        orders.edit_hand(session, [order.id], {"service": service}, "Tomé", clock())
-        found = checking.check_orders(session, {order.id: None}, 1, clock())
+        edit_hand(session, [order.id], {"service": service}, "Tomé", clock())
+        found = check_orders(session, {order.id: None}, 1, clock())
         assert ["on the list" in c.words for c in found.checks if c.kind == "approval"] == [True]
 
 
@@ -234,24 +284,24 @@ def test_who_pays_balance_account_or_somebody_else(wiring: Wiring, clock: Clock)
             account.payer = "account"
         own, theirs = clear_orders(session, "norvia", 2)
         road = clear_orders(session, "brightmile", 1)[0]
-        orders.edit_hand(session, [theirs.id], {"bill_to": {"who": "recipient", "account": "R-991"}}, "Inês", clock())
+        edit_hand(session, [theirs.id], {"bill_to": {"who": "recipient", "account": "R-991"}}, "Inês", clock())
     ids = ids_of(wiring, ask(wiring, [own, theirs, road]).batch_id)
     assert books(wiring)["held"] == own.price_minor
     assert {buy(wiring, i) for i in ids} == {"bought"}
     after = books(wiring)
     assert (after["available"], after["owed"]) == (60_000 - (own.price_minor or 0), -(road.price_minor or 0))
     with wiring.sessions.begin() as session:
-        assert money.margins(session, [own.id, theirs.id])[own.id].cost_minor == own.price_minor
-        assert theirs.id not in money.margins(session, [theirs.id])
+        assert margins(session, [own.id, theirs.id])[own.id].cost_minor == own.price_minor
+        assert theirs.id not in margins(session, [theirs.id])
         with pytest.raises(Invalid):
-            money.pay_bill(session, (road.price_minor or 0) + 1, "bill-0001", "Inês", clock())
-        money.pay_bill(session, road.price_minor or 0, "bill-0001", "Inês", clock())
-        assert [e.kind for e in money.entries(session, money.Asks(kinds=("bill_paid", "on_account")))] == [
+            pay_bill(session, (road.price_minor or 0) + 1, "bill-0001", "Inês", clock())
+        pay_bill(session, road.price_minor or 0, "bill-0001", "Inês", clock())
+        assert [e.kind for e in ledger_entries(session, EntryFilter(kinds=("bill_paid", "on_account")))] == [
             "bill_paid",
             "on_account",
         ]
-        assert money.totals(session, money.Asks(account="owed"))["owed"] == 0
-        rows = list(money.file_rows(session, money.Asks(text=own.number)))
+        assert ledger_totals(session, EntryFilter(account="owed"))["owed"] == 0
+        rows = list(ledger_rows(session, EntryFilter(text=own.number)))
         assert [r[2] for r in rows] == ["hold", "charge"]
         assert rows[0][-1] == str(60_000 - (own.price_minor or 0))
     with wiring.sessions() as session:
@@ -275,41 +325,39 @@ def test_a_label_for_the_way_back_is_charged_when_first_scanned(wiring: Wiring, 
     with wiring.sessions.begin() as session:
         by_order = {s.order_id: s.id for s in session.scalars(select(Shipment))}
         with pytest.raises(Conflict, match="no labels for the way back"):
-            returns.ask_return(session, returns.ReturnWish(by_order[letters[0].id], True), "Rute", clock())
-        made = returns.ask_return(
-            session, returns.ReturnWish(by_order[wanted[0].id], False, "does not fit"), "Rute", clock()
-        )
+            ask_return(session, ReturnRequest(by_order[letters[0].id], True), "Rute", clock())
+        made = ask_return(session, ReturnRequest(by_order[wanted[0].id], False, "does not fit"), "Rute", clock())
     with wiring.sessions.begin() as session, pytest.raises(Conflict, match="already"):
-        returns.ask_return(session, returns.ReturnWish(by_order[wanted[0].id], True), "Rute", clock())
+        ask_return(session, ReturnRequest(by_order[wanted[0].id], True), "Rute", clock())
     world.set_fault("norvia", "down", 1)
-    assert returns.make_due(wiring.sessions, wiring.outside, clock) == {made.id: "making"}
-    assert returns.make_due(wiring.sessions, wiring.outside, clock) == {made.id: "ready"}
-    followups.send_due(wiring.sessions, wiring.outside, clock)
+    assert make_due_returns(wiring.sessions, wiring.outside, clock) == {made.id: "making"}
+    assert make_due_returns(wiring.sessions, wiring.outside, clock) == {made.id: "ready"}
+    send_due_news(wiring.sessions, wiring.outside, clock)
     mails = httpx.get(f"{wiring.settings.standins_url}/mail/all").json()
     mail = next(m for m in mails if "send back" in m["subject"])
     assert httpx.get(f"{wiring.settings.standins_url}/mail/{mail['id']}/paper").content.startswith(b"%PDF")
     before = books(wiring)["available"]
     clock.move(days=3)
-    assert returns.follow_due(wiring.sessions, wiring.outside, clock) == 0
+    assert follow_returns(wiring.sessions, wiring.outside, clock) == 0
     with wiring.sessions() as session:
         row = session.get_one(Return, made.id)
         assert (row.state, books(wiring)["available"]) == ("ready", before)
         httpx.post(f"{wiring.settings.standins_url}/carriers/norvia/returns/{row.tracking_number}/use")
     clock.move(days=1)
-    assert returns.follow_due(wiring.sessions, wiring.outside, clock) == 1
-    assert returns.follow_due(wiring.sessions, wiring.outside, clock) == 0  # charged once
+    assert follow_returns(wiring.sessions, wiring.outside, clock) == 1
+    assert follow_returns(wiring.sessions, wiring.outside, clock) == 0  # charged once
     assert books(wiring)["available"] == before - row.price_minor
     clock.move(days=9)
-    returns.follow_due(wiring.sessions, wiring.outside, clock)
+    follow_returns(wiring.sessions, wiring.outside, clock)
     with wiring.sessions.begin() as session:
         assert session.get_one(Return, made.id).state == "back"
         with pytest.raises(Invalid):
-            returns.close(session, made.id, "eaten", "Rute", clock())
-        assert returns.close(session, made.id, "refunded", "Rute", clock()).state == "closed"
-        assert printing.print_returns(session, [made.id], "a4").startswith(b"%PDF")
+            close_return(session, made.id, "eaten", "Rute", clock())
+        assert close_return(session, made.id, "refunded", "Rute", clock()).state == "closed"
+        assert print_returns(session, [made.id], "a4").startswith(b"%PDF")
 
 
-ASKED = requests.Typed(
+ASKED = TypedRequest(
     asked_by="Mafalda", address=Address(name="Ana Couto", street="Rua do Sol 4", city="Viseu", postcode="3500-108", country="PT"),
     what="Seed trays", gross_g=1_800, sides_mm=(400, 300, 120), sticker_mail="mafalda@club.example",
     waiter_mail="ana@club.example", cost_code="GC-10 Trials",
@@ -323,29 +371,29 @@ def test_a_colleague_asks_and_gets_a_label_by_mail(wiring: Wiring, clock: Clock)
         company="Viveiros do Vale", name="Rui", street="Estrada 1", city="Braga", postcode="4705-330", country="PT"
     )
     with wiring.sessions.begin() as session:
-        key = requests.links(session)[0].key
+        key = request_links(session)[0].key
         with pytest.raises(NotFound):
-            requests.ask(session, "guessed", ASKED, "request-0", "10.0.0.1", clock())
+            ask_for_label(session, "guessed", ASKED, "request-0", "10.0.0.1", clock())
         bad = replace(
             ASKED, what=" ", sticker_mail="nobody", cost_code="mine", address=replace(ASKED.address, postcode="1")
         )
         with pytest.raises(Invalid, match=r"postcode.*What is in it.*label cannot be right.*cost codes"):
-            requests.ask(session, key, bad, "request-0", "10.0.0.1", clock())
-        made = requests.ask(session, key, replace(ASKED, sender=supplier), "request-1", "10.0.0.1", clock())
-        assert requests.ask(session, key, ASKED, "request-1", "10.0.0.1", clock()).id == made.id
-        turned = requests.ask(session, key, ASKED, "request-2", "10.0.0.1", clock())
+            ask_for_label(session, key, bad, "request-0", "10.0.0.1", clock())
+        made = ask_for_label(session, key, replace(ASKED, sender=supplier), "request-1", "10.0.0.1", clock())
+        assert ask_for_label(session, key, ASKED, "request-1", "10.0.0.1", clock()).id == made.id
+        turned = ask_for_label(session, key, ASKED, "request-2", "10.0.0.1", clock())
         for n in range(6):
-            requests.ask(session, key, ASKED, f"request-more-{n}", "10.0.0.1", clock())
+            ask_for_label(session, key, ASKED, f"request-more-{n}", "10.0.0.1", clock())
         with pytest.raises(TooMany):
-            requests.ask(session, key, ASKED, "request-9", "10.0.0.1", clock())
-        assert requests.decline(session, turned.id, "use the van", "Tomé", clock()).state == "declined"
-        order = requests.approve(session, made.id, 2_100, None, "Tomé", clock())
+            ask_for_label(session, key, ASKED, "request-9", "10.0.0.1", clock())
+        assert decline_request(session, turned.id, "use the van", "Tomé", clock()).state == "declined"
+        order = approve_request(session, made.id, 2_100, None, "Tomé", clock())
         assert (order.reference, order.plan["parcels"][0]["gross_g"]) == ("GC-10 Trials", 2_100)
         with pytest.raises(Conflict, match="approved"):
-            requests.approve(session, made.id, None, None, "Inês", clock())
+            approve_request(session, made.id, None, None, "Inês", clock())
     shipment_id = ids_of(wiring, ask(wiring, [order]).batch_id)[0]
     assert buy(wiring, shipment_id) == "bought"
-    followups.send_due(wiring.sessions, wiring.outside, clock)
+    send_due_news(wiring.sessions, wiring.outside, clock)
     mails = {m["recipient"]: m for m in httpx.get(f"{wiring.settings.standins_url}/mail/all").json()}
     assert (mails["mafalda@club.example"]["paper"], mails["ana@club.example"]["paper"]) == ("label.pdf", None)
     with wiring.sessions() as session:
@@ -359,51 +407,49 @@ def test_a_colleague_asks_and_gets_a_label_by_mail(wiring: Wiring, clock: Clock)
 def test_papers_and_printers(wiring: Wiring, world: World, clock: Clock, tmp_path) -> None:  # type: ignore[no-untyped-def]
     ids = bought(wiring, 4)
     with wiring.sessions.begin() as session:
-        templates.set_template(session, "Water at once", prices=True, label_line="items")
+        set_paper_template(session, "Water at once", prices=True, label_line="items")
         with pytest.raises(Invalid, match="no PNG"):
-            templates.set_logo(session, b"GIF89a" + b"x" * 50)
+            set_logo(session, b"GIF89a" + b"x" * 50)
         first = session.get_one(Shipment, ids[0])
         first.order.tags = ["gift"]
-        both = printing.print_interleaved(session, ids, clock(), "narrow", "shelf")
+        both = print_interleaved(session, ids, clock(), "narrow", "shelf")
         assert text_of(both, tmp_path).count("Packing slip") == 4
-        slips = text_of(printing.print_slips(session, ids), tmp_path)
+        slips = text_of(print_slips(session, ids), tmp_path)
         assert slips.count("Water at once") == 4
-        assert 0 < slips.count("EUR") < text_of(printing.print_invoices(session, ids), tmp_path).count("EUR")
-        picks = text_of(printing.print_pick_list(session, ids, "letter"), tmp_path)
-        goods = papers.goods_of(session, printing.shipments_in(session, ids))
+        assert 0 < slips.count("EUR") < text_of(print_invoices(session, ids), tmp_path).count("EUR")
+        picks = text_of(print_pick_list(session, ids, "letter"), tmp_path)
+        goods = goods_of(session, shipments_in(session, ids))
         assert all(line.sku in picks for line in goods.lines.values())
-        summary = text_of(printing.print_batch_summary(session, first.batch_id), tmp_path)
+        summary = text_of(print_batch_summary(session, first.batch_id), tmp_path)
         assert all((lb.tracking_number or "")[:9] in summary for lb in first.labels)
-        assert printing.print_pictures(session, ids[:1], clock())[1] == "png"
-        assert printing.print_pictures(session, ids, clock())[1] == "zip"
-        assert "Reprint" in text_of(printing.print_labels(session, ids[:1], clock()), tmp_path)
-        assert printing.mark_printed(session, ids, False, clock()) == 4
+        assert print_pictures(session, ids[:1], clock())[1] == "png"
+        assert print_pictures(session, ids, clock())[1] == "zip"
+        assert "Reprint" in text_of(print_labels(session, ids[:1], clock()), tmp_path)
+        assert mark_printed(session, ids, False, clock()) == 4
         waiting = clear_orders(session, "brightmile", 1)[0]
-        trial = text_of(printing.trial_labels(session, waiting.id), tmp_path)
+        trial = text_of(trial_labels(session, waiting.id), tmp_path)
         assert ("TEST" in trial, "Reprint" in trial) == (True, False)
-        assert templates.recipe_barcodes(session, clock()).startswith(b"%PDF")
+        assert recipe_barcodes(session, clock()).startswith(b"%PDF")
     world.set_fault("bench-label", "down", 1)
     with wiring.sessions.begin() as session:
-        wish = printers.PrintWish("label", ids, "print-click-1", "carrier")
-        job = printers.send(session, wish, person(session, "tome"), clock())
-        assert printers.send(session, wish, person(session, "tome"), clock()).id == job.id
+        wish = PrintRequest("label", ids, "print-click-1", "carrier")
+        job = send_to_printer(session, wish, person(session, "tome"), clock())
+        assert send_to_printer(session, wish, person(session, "tome"), clock()).id == job.id
         with pytest.raises(Invalid, match="Say which printer"):
-            printers.send(
-                session, printers.PrintWish("invoice", ids, "print-click-2"), person(session, "tome"), clock()
-            )
+            send_to_printer(session, PrintRequest("invoice", ids, "print-click-2"), person(session, "tome"), clock())
         assert session.scalar(select(func.count(Label.id)).where(Label.printed_at.is_not(None))) == len(
             session.scalars(select(Label.id).where(Label.shipment_id.in_(ids))).all())  # fmt: skip
-    assert printers.send_due(wiring.sessions, wiring.outside, clock) == 0
+    assert send_due_prints(wiring.sessions, wiring.outside, clock) == 0
     with wiring.sessions() as session:
         assert "maintenance" in session.get_one(PrintJob, job.id).last_error
     clock.move(minutes=1)
-    assert printers.send_due(wiring.sessions, wiring.outside, clock) == 1
-    assert printers.send_due(wiring.sessions, wiring.outside, clock) == 0
+    assert send_due_prints(wiring.sessions, wiring.outside, clock) == 1
+    assert send_due_prints(wiring.sessions, wiring.outside, clock) == 0
     with wiring.sessions.begin() as session:
         with pytest.raises(Conflict, match="printed already"):
-            printers.change_job(session, job.id, "cancel", clock())
-        assert printers.change_job(session, job.id, "again", clock()).id != job.id
-    assert printers.send_due(wiring.sessions, wiring.outside, clock) == 1
+            change_print(session, job.id, "cancel", clock())
+        assert change_print(session, job.id, "again", clock()).id != job.id
+    assert send_due_prints(wiring.sessions, wiring.outside, clock) == 1
     held = [j["title"] for j in httpx.get(f"{wiring.settings.standins_url}/printers/all").json()]
     assert held == ["Labels of 4 orders", "Labels of 4 orders, again"]
 
@@ -434,13 +480,13 @@ def test_a_random_walk_through_the_purchase_never_loses_a_cent(  # noqa: C901 - 
                 settle(wiring)
             case "top_up":
                 with wiring.sessions.begin() as session:
-                    money.top_up(session, chance.randint(100, 9_000), f"walk-{step:04d}", "Inês", clock())
+                    top_up(session, chance.randint(100, 9_000), f"walk-{step:04d}", "Inês", clock())
             case "later":
                 clock.move(hours=chance.choice((1, 30, 200)))
-                settling.sweep(wiring.sessions, wiring.outside, clock)
+                sweep(wiring.sessions, wiring.outside, clock)
             case "cancel" if begun:
                 with wiring.sessions.begin() as session:
-                    settling.cancel_waiting(session, session.get_one(Shipment, begun[0]).batch_id, "Tomé", clock())
+                    cancel_waiting(session, session.get_one(Shipment, begun[0]).batch_id, "Tomé", clock())
         after = books(wiring)
         with wiring.sessions() as session:
             rows = session.execute(select(Shipment.state, func.sum(Shipment.price_minor)).group_by(Shipment.state))
@@ -468,23 +514,23 @@ def test_the_database_refuses_what_the_code_would_never_do(wiring: Wiring) -> No
 def test_cover_by_an_insurer_is_priced_declared_and_taken_back_with_a_void(wiring: Wiring, clock: Clock) -> None:
     with wiring.sessions.begin() as session:
         order = next(o for o in clear_orders(session, "norvia", 40) if o.plan["value_minor"] > 2_000)
-        before, balance = order.price_minor or 0, money.balance(session)
-        orders.edit_hand(session, [order.id], {"extras": ["insured"], "service": order.service}, "Inês", clock())
+        before, balance = order.price_minor or 0, balance_now(session)
+        edit_hand(session, [order.id], {"extras": ["insured"], "service": order.service}, "Inês", clock())
         premium = order.plan["quote"]["premium_minor"]
         assert premium == max(-(-order.plan["value_minor"] // 10_000) * 45, 90)
         assert order.price_minor == before + premium
         assert order.plan["quote"]["lines"][-1]["name"] == "Cover by Marl & Quince"
-        row = comparing.matrix(session, [order.id], clock())
+        row = price_matrix(session, [order.id], clock())
         assert order.price_minor in row.rows[0].prices
     shipment = ids_of(wiring, ask(wiring, [order]).batch_id)[0]
     assert books(wiring)["held"] == before  # the insurer's part is not held
     assert buy(wiring, shipment) == "bought"
     with wiring.sessions.begin() as session:
-        assert money.balance(session).available_minor == balance.available_minor - before
-        assert money.balance(session).owed_minor == premium
-        assert money.margins(session, [order.id])[order.id].cost_minor == before + premium
+        assert balance_now(session).available_minor == balance.available_minor - before
+        assert balance_now(session).owed_minor == premium
+        assert margins(session, [order.id])[order.id].cost_minor == before + premium
         day = clock()
-        declared = list(cover.declarations(session, day - timedelta(days=1), day + timedelta(days=1)))
+        declared = list(cover_declarations(session, day - timedelta(days=1), day + timedelta(days=1)))
         assert [(row[1], row[-2:]) for row in declared] == [
             (order.number, [str(order.plan["value_minor"]), str(premium)])
         ]
@@ -493,11 +539,11 @@ def test_cover_by_an_insurer_is_priced_declared_and_taken_back_with_a_void(wirin
     clock.move(days=9)
     assert settle(wiring) == {shipment: "voided"}
     with wiring.sessions.begin() as session:
-        assert money.balance(session).owed_minor == 0
+        assert balance_now(session).owed_minor == 0
         assert session.scalar(text("select sum(amount_minor) from ledger_line")) == 0
-        assert not list(cover.declarations(session, day - timedelta(days=1), day + timedelta(days=1)))
+        assert not list(cover_declarations(session, day - timedelta(days=1), day + timedelta(days=1)))
         again = session.get_one(Order, order.id)
-        cover.set_terms(session, None, clock())
+        set_cover_terms(session, None, clock())
         session.refresh(again)
         stops = [s.words for s in again.snags if s.level == "stops"]
         assert "no open policy" in stops[0]

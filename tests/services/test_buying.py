@@ -27,9 +27,21 @@ from tidewind.db.tables import (
     Shipment,
     TrackingEvent,
 )
-from tidewind.services import buying, following, followups, money, settling
-from tidewind.services.buying import Asked, Wish
-from tidewind.services.errors import Conflict
+from tidewind.services.base import Conflict
+from tidewind.services.books import post
+from tidewind.services.buying import (
+    AT_ONCE_PER_CARRIER,
+    FIRST_PARCELS,
+    PARCELS_PER_JOB,
+    PurchaseAsked,
+    ToBuy,
+    ask_to_buy,
+    batch_shipments,
+    buy_shipment,
+    sweep,
+)
+from tidewind.services.buying.asking import _chunks
+from tidewind.services.follow import follow_parcels, public_view, send_due_news
 from tidewind.standins.world import World
 from tidewind.web.access import Wiring
 
@@ -43,19 +55,19 @@ def person(session: Session, login: str) -> int:
     return session.scalars(select(Person.id).where(Person.login == login)).one()
 
 
-def ask(wiring: Wiring, orders: list[Order], key: str = "one-click", login: str = "tome") -> Asked:
+def ask(wiring: Wiring, orders: list[Order], key: str = "one-click", login: str = "tome") -> PurchaseAsked:
     with wiring.sessions.begin() as session:
-        wishes = [Wish(o.id, o.price_minor or 0) for o in orders]
-        return buying.ask(session, wishes, key, person(session, login), wiring.clock())
+        wishes = [ToBuy(o.id, o.price_minor or 0) for o in orders]
+        return ask_to_buy(session, wishes, key, person(session, login), wiring.clock())
 
 
 def ids_of(wiring: Wiring, batch_id: int) -> list[int]:
     with wiring.sessions() as session:
-        return [s.id for s in buying.batch_shipments(session, batch_id)]
+        return [s.id for s in batch_shipments(session, batch_id)]
 
 
 def buy(wiring: Wiring, shipment_id: int) -> str:
-    return settling.buy_shipment(wiring.sessions, wiring.outside, shipment_id, wiring.clock)
+    return buy_shipment(wiring.sessions, wiring.outside, shipment_id, wiring.clock)
 
 
 def books(wiring: Wiring) -> dict[str, int]:
@@ -104,9 +116,9 @@ def test_a_worker_killed_at_any_point_buys_once(wiring: Wiring, world: World, cl
     with wiring.sessions() as session:
         assert session.get_one(Shipment, shipment_id).state == ("bought" if point == "after_commit" else "buying")
     clock.move(seconds=30)
-    swept = settling.sweep(wiring.sessions, wiring.outside, clock)
+    swept = sweep(wiring.sessions, wiring.outside, clock)
     assert swept == ({} if point == "after_commit" else {shipment_id: "bought"})
-    assert settling.sweep(wiring.sessions, wiring.outside, clock) == {}
+    assert sweep(wiring.sessions, wiring.outside, clock) == {}
     assert agree(wiring, world) == 1
     after = books(wiring)
     assert (after["held"], after["available"], after["postage"]) == (
@@ -137,7 +149,7 @@ def test_a_doubled_click_and_a_doubled_job_are_one_purchase(wiring: Wiring, worl
         c.start()
     for c in clicks:
         c.join()
-    batches = {a.batch_id for a in answers if isinstance(a, Asked)}
+    batches = {a.batch_id for a in answers if isinstance(a, PurchaseAsked)}
     assert len(batches) == 1
     assert ask(wiring, orders).batch_id in batches
     shipment_ids = ids_of(wiring, batches.pop())
@@ -154,7 +166,7 @@ def test_a_doubled_click_and_a_doubled_job_are_one_purchase(wiring: Wiring, worl
 def test_two_people_on_the_same_orders_each_get_what_the_other_has_not(wiring: Wiring, world: World) -> None:
     with wiring.sessions() as session:
         orders = clear_orders(session, "norvia", 8)
-    asked: dict[str, Asked] = {}
+    asked: dict[str, PurchaseAsked] = {}
 
     def work(login: str, mine: list[Order]) -> None:
         asked[login] = ask(wiring, mine, f"click-of-{login}", login)
@@ -202,7 +214,7 @@ def test_a_carriers_faults_are_settled(
     state = buy(wiring, shipment_id)
     assert state == at_once
     clock.move(seconds=30)
-    settling.sweep(wiring.sessions, wiring.outside, clock)
+    sweep(wiring.sessions, wiring.outside, clock)
     assert agree(wiring, world) == (0 if fault == "dearer" else 1)
     assert books(wiring)["held"] == 0
     if fault == "dearer":
@@ -221,16 +233,16 @@ def test_a_carrier_that_stays_down_is_given_up_after_ten_minutes_and_touches_nob
     ids = ids_of(wiring, ask(wiring, [mine, other]).batch_id)
     world.set_fault("norvia", "down", 2)
     clock.move(minutes=1)
-    assert settling.sweep(wiring.sessions, wiring.outside, clock) == {}  # its job may still be on the way
+    assert sweep(wiring.sessions, wiring.outside, clock) == {}  # its job may still be on the way
     clock.move(minutes=5)
     with wiring.sessions() as session:
         by_carrier = {session.get_one(Shipment, i).carrier: i for i in ids}
-    assert settling.sweep(wiring.sessions, wiring.outside, clock) == {
+    assert sweep(wiring.sessions, wiring.outside, clock) == {
         by_carrier["norvia"]: "buying",
         by_carrier["brightmile"]: "bought",
     }
     clock.move(minutes=15)
-    assert settling.sweep(wiring.sessions, wiring.outside, clock) == {by_carrier["norvia"]: "failed"}
+    assert sweep(wiring.sessions, wiring.outside, clock) == {by_carrier["norvia"]: "failed"}
     assert agree(wiring, world, "brightmile") == 1
     assert (agree(wiring, world), books(wiring)["held"]) == (0, 0)
 
@@ -243,15 +255,15 @@ def test_what_cannot_be_bought_is_said_and_nothing_is_held(wiring: Wiring) -> No
         assert snagged
         assert held
     with wiring.sessions.begin() as session:
-        wishes = [Wish(good[0].id, (good[0].price_minor or 0) - 1), Wish(snagged.id, 0), Wish(held.id, 0)]
-        asked = buying.ask(session, wishes, "click-no-1", person(session, "tome"), wiring.clock())
+        wishes = [ToBuy(good[0].id, (good[0].price_minor or 0) - 1), ToBuy(snagged.id, 0), ToBuy(held.id, 0)]
+        asked = ask_to_buy(session, wishes, "click-no-1", person(session, "tome"), wiring.clock())
     assert asked.taken == []
     assert "look again" in asked.dropped[good[0].id]
     assert asked.dropped[snagged.id] == snagged.snags[0].words
     assert asked.dropped[held.id] == "is held"
     assert books(wiring)["held"] == 0
     with wiring.sessions.begin() as session:
-        money.post(session, "hold", 59_990, key="elsewhere", reason="elsewhere", at=wiring.clock())
+        post(session, "hold", 59_990, key="elsewhere", reason="elsewhere", at=wiring.clock())
     with pytest.raises(Conflict, match="Nothing was bought"):
         ask(wiring, good, "click-no-2")
     with wiring.sessions() as session:
@@ -287,13 +299,13 @@ def test_after_the_purchase_the_shop_is_told_the_buyer_gets_a_mail_and_the_parce
     shipment_id = ids_of(wiring, ask(wiring, [order]).batch_id)[0]
     assert buy(wiring, shipment_id) == "bought"
     world.set_fault("larkspur", "down", 2)
-    assert followups.send_due(wiring.sessions, wiring.outside, clock) == 1  # the mail; the shop is closed
+    assert send_due_news(wiring.sessions, wiring.outside, clock) == 1  # the mail; the shop is closed
     clock.move(seconds=8)
-    assert followups.send_due(wiring.sessions, wiring.outside, clock) == 0  # still waiting, or closed again
+    assert send_due_news(wiring.sessions, wiring.outside, clock) == 0  # still waiting, or closed again
     clock.move(minutes=2)
-    followups.send_due(wiring.sessions, wiring.outside, clock)
+    send_due_news(wiring.sessions, wiring.outside, clock)
     clock.move(minutes=2)
-    followups.send_due(wiring.sessions, wiring.outside, clock)
+    send_due_news(wiring.sessions, wiring.outside, clock)
     told = httpx.get(f"{wiring.settings.standins_url}/larkspur/told").json()
     mails = httpx.get(f"{wiring.settings.standins_url}/mail/all").json()
     with wiring.sessions() as session:
@@ -304,20 +316,20 @@ def test_after_the_purchase_the_shop_is_told_the_buyer_gets_a_mail_and_the_parce
     assert number in mails[0]["body"]
     assert f"http://shop.test/t/{shipment.tracking_key}" in mails[0]["body"]
     clock.move(days=9)
-    assert following.follow_due(wiring.sessions, wiring.outside, clock) == 1
+    assert follow_parcels(wiring.sessions, wiring.outside, clock) == 1
     clock.move(days=1)
-    assert following.follow_due(wiring.sessions, wiring.outside, clock) == 0  # delivered: nobody asks again
+    assert follow_parcels(wiring.sessions, wiring.outside, clock) == 0  # delivered: nobody asks again
     with wiring.sessions() as session:
-        found, events = following.public_view(session, shipment.tracking_key)
+        found, events = public_view(session, shipment.tracking_key)
         assert (found.tracking_state, events[0].words) == ("delivered", "Delivered")
         assert session.scalar(select(func.count(TrackingEvent.id))) == 5
 
 
 @pytest.mark.parametrize("count", [0, 1, 3, 12, 13, 171, 172, 250, 500, 1_999, 5_000])
 def test_work_is_shared_evenly_between_lanes_and_begins_small(count: int) -> None:
-    jobs = buying._chunks(list(range(count)))
+    jobs = _chunks(list(range(count)))
     assert [i for job in jobs for i in job] == list(range(count))
-    lanes = [sum(map(len, jobs[n :: buying.AT_ONCE_PER_CARRIER])) for n in range(buying.AT_ONCE_PER_CARRIER)]
-    assert max(map(len, jobs), default=0) <= buying.PARCELS_PER_JOB
-    assert all(len(job) <= buying.FIRST_PARCELS for job in jobs[: buying.AT_ONCE_PER_CARRIER])
+    lanes = [sum(map(len, jobs[n::AT_ONCE_PER_CARRIER])) for n in range(AT_ONCE_PER_CARRIER)]
+    assert max(map(len, jobs), default=0) <= PARCELS_PER_JOB
+    assert all(len(job) <= FIRST_PARCELS for job in jobs[:AT_ONCE_PER_CARRIER])
     assert max(lanes) - min(lanes) <= max(map(len, jobs), default=0)

@@ -16,17 +16,34 @@ from tidewind.core.tariffs.written import write_card
 from tidewind.db.tables import Order, RateCardRow
 from tidewind.demo.history import load_history
 from tidewind.outside.spreadsheets import read_tables
-from tidewind.services import buying, carriers, comparing, layers, money, orders, settling
-from tidewind.services.carriers import AccountChange
-from tidewind.services.comparing import QuoteAsk, QuotedParcel
-from tidewind.services.errors import Conflict, Invalid, NotFound
-from tidewind.services.records import record_of
+from tidewind.services.base import Conflict, Invalid, NotFound
+from tidewind.services.books import balance_now
+from tidewind.services.buying import ToBuy, ask_to_buy, batch_shipments, buy_shipment
+from tidewind.services.orders import edit_hand
+from tidewind.services.planning import ShopDefaults, get_shop_defaults, own_record, rehearse_defaults, set_shop_defaults
+from tidewind.services.rates import QuotedParcel, QuoteRequest, price_matrix, quote_services
+from tidewind.services.shop import (
+    AccountChange,
+    add_account,
+    card_file,
+    card_of,
+    card_versions,
+    change_account,
+    get_carrier,
+    propose_card,
+    read_upload,
+    rehearse_account,
+    remove_account,
+    remove_card,
+    save_card,
+    switch_carrier,
+)
 from tidewind.web.access import Wiring
 
 
 def road(session: Session, kind: str = "json") -> tuple[RateCardRow, bytes]:
-    row = carriers.versions(session, "brightmile")[0]
-    return row, carriers.file_of(row, kind)
+    row = card_versions(session, "brightmile")[0]
+    return row, card_file(row, kind)
 
 
 def dearer(session: Session, start: str = "2026-12-01") -> bytes:
@@ -40,33 +57,33 @@ def dearer(session: Session, start: str = "2026-12-01") -> bytes:
 @pytest.mark.parametrize("kind", ["json", "xlsx", "csv"])
 @pytest.mark.parametrize("code", ["norvia", "brightmile", "pontolo", "cobaltair"])
 def test_every_card_goes_out_and_comes_in_again_unchanged(session: Session, code: str, kind: str) -> None:
-    for row in carriers.versions(session, code):
-        card = carriers.read_upload(carriers.file_of(row, kind), f"{code}.{kind}")
+    for row in card_versions(session, code):
+        card = read_upload(card_file(row, kind), f"{code}.{kind}")
         assert not isinstance(card, BadCard), card.errors[:3]
-        assert write_card(card) == write_card(carriers.card_of(row))
+        assert write_card(card) == write_card(card_of(row))
 
 
 def test_a_new_version_says_what_it_changes_and_ends_the_one_before(session: Session) -> None:
-    found = carriers.propose(session, "brightmile", dearer(session), "december.json")
+    found = propose_card(session, "brightmile", dearer(session), "december.json")
     assert (list(found.errors), found.against, found.ends) == ([], date(2026, 7, 1), date(2026, 11, 30))
     said = {(c.where, c.before, c.after) for c in found.changes}
     assert ("Road, Zone 2, mainland to 3 kg", "5.20 EUR", "5.70 EUR") in said
     assert ("surcharges home, fixed", "70", "75") in said
     assert len([c for c in found.changes if c.where.startswith("Road, Zone 2")]) == 10
-    made, _ = carriers.save(session, "brightmile", dearer(session), "december.json", MONDAY)
-    before = carriers.versions(session, "brightmile")[1]
+    made, _ = save_card(session, "brightmile", dearer(session), "december.json", MONDAY)
+    before = card_versions(session, "brightmile")[1]
     assert (made.valid_from, before.valid_until, made.source) == (
         date(2026, 12, 1),
         date(2026, 11, 30),
         "december.json",
     )
-    again = carriers.propose(session, "brightmile", dearer(session), "december.json")
+    again = propose_card(session, "brightmile", dearer(session), "december.json")
     assert again.errors == ("valid_from: another version is valid from 01 Dec 2026 already",)
-    carriers.remove(session, "brightmile", made.id, MONDAY)
+    remove_card(session, "brightmile", made.id, MONDAY)
     session.flush()
-    assert carriers.versions(session, "brightmile")[0].valid_until is None
+    assert card_versions(session, "brightmile")[0].valid_until is None
     with pytest.raises(Conflict, match="has begun"):
-        carriers.remove(session, "brightmile", before.id, MONDAY)
+        remove_card(session, "brightmile", before.id, MONDAY)
 
 
 def test_faults_are_named_by_sheet_and_cell(session: Session) -> None:
@@ -80,7 +97,7 @@ def test_faults_are_named_by_sheet_and_cell(session: Session) -> None:
     def refused() -> str:
         rows = [line for name, rows in tables.items() for line in ([f"# {name}"], *rows)]
         text_ = "\n".join(",".join(f'"{cell}"' for cell in row) for row in rows)
-        found = carriers.propose(session, "brightmile", text_.encode(), "road.csv")
+        found = propose_card(session, "brightmile", text_.encode(), "road.csv")
         assert found.card is None
         return " | ".join(found.errors)
 
@@ -89,18 +106,18 @@ def test_faults_are_named_by_sheet_and_cell(session: Session) -> None:
     assert "Services, row 2: kind: 'by_mood' is not one of weight" in refused()
     assert "Zones, row 4: where[1].countries: is missing" in refused()
     other = json.loads(road(session)[1]) | {"carrier": "norvia"}
-    wrong = carriers.propose(session, "brightmile", json.dumps(other).encode(), "x.json")
+    wrong = propose_card(session, "brightmile", json.dumps(other).encode(), "x.json")
     assert wrong.errors == ("This card is of norvia, not of brightmile.",)
     for data in (b"{", b"", b"PK\x03\x04nothing", b"\xff\xfe\x00", b"# Card\nCarrier,brightmile"):
-        assert carriers.propose(session, "brightmile", data, "odd").errors
+        assert propose_card(session, "brightmile", data, "odd").errors
         with pytest.raises(Invalid, match="Nothing was stored"):
-            carriers.save(session, "brightmile", data, "odd", MONDAY)
+            save_card(session, "brightmile", data, "odd", MONDAY)
     with pytest.raises(NotFound):
-        carriers.propose(session, "ghost", b"{}", "x")
+        propose_card(session, "ghost", b"{}", "x")
 
 
 def main_account(session: Session) -> int:
-    return carriers.carrier(session, "brightmile").accounts[0].id
+    return get_carrier(session, "brightmile").accounts[0].id
 
 
 def open_sum(session: Session) -> int:
@@ -109,31 +126,31 @@ def open_sum(session: Session) -> int:
 
 def test_contracts_and_services_are_tried_before_they_count(session: Session) -> None:
     half, main = AccountChange(discounts_bp={"*": 1_200, "bp-road:es": 5_000}), main_account(session)
-    tried = carriers.rehearse_account(session, "brightmile", main, half, MONDAY)
+    tried = rehearse_account(session, "brightmile", main, half, MONDAY)
     assert tried.looked_at == tried.waiting > 40
     assert tried.after_minor <= tried.before_minor
     before = open_sum(session)
-    carriers.change_account(session, "brightmile", main, half, MONDAY)
+    change_account(session, "brightmile", main, half, MONDAY)
     assert before - open_sum(session) == tried.before_minor - tried.after_minor
-    for account in carriers.carrier(session, "brightmile").accounts:
+    for account in get_carrier(session, "brightmile").accounts:
         session.flush()
-        carriers.change_account(session, "brightmile", account.id, AccountChange(services_off=["bp-night"]), MONDAY)
-    asked = QuoteAsk(Address(postcode="3500-108", country="PT"), True, (QuotedParcel(900, (250, 180, 120)),))
-    codes = {c.offer.service for c in comparing.quote(session, asked, MONDAY).compared.cells}
+        change_account(session, "brightmile", account.id, AccountChange(services_off=["bp-night"]), MONDAY)
+    asked = QuoteRequest(Address(postcode="3500-108", country="PT"), True, (QuotedParcel(900, (250, 180, 120)),))
+    codes = {c.offer.service for c in quote_services(session, asked, MONDAY).compared.cells}
     assert "bp-night" not in codes
     assert "bp-road" in codes
     for bad in (AccountChange(services_off=["ghost"]), AccountChange(discounts_bp={"*": 10_000}),
                 AccountChange(discounts_bp={"bp-road:moon": 100}), AccountChange(number=" ")):  # fmt: skip
         with pytest.raises(Invalid):
-            carriers.change_account(session, "brightmile", main, bad, MONDAY)
-    carriers.switch_carrier(session, "brightmile", False, MONDAY)
-    assert {c.offer.carrier for c in comparing.quote(session, asked, MONDAY).compared.cells}.isdisjoint({"brightmile"})
+            change_account(session, "brightmile", main, bad, MONDAY)
+    switch_carrier(session, "brightmile", False, MONDAY)
+    assert {c.offer.carrier for c in quote_services(session, asked, MONDAY).compared.cells}.isdisjoint({"brightmile"})
 
 
 def accounts_of(session: Session, country: str, postcode: str) -> dict[str, str]:
     """By service, the account on which a parcel to a place is cheapest."""
-    asked = QuoteAsk(Address(postcode=postcode, country=country), True, (QuotedParcel(900, (250, 180, 120)),))
-    cells = comparing.quote(session, asked, MONDAY).compared.cells
+    asked = QuoteRequest(Address(postcode=postcode, country=country), True, (QuotedParcel(900, (250, 180, 120)),))
+    cells = quote_services(session, asked, MONDAY).compared.cells
     return {c.offer.service: c.offer.quote.account for c in cells if c.offer.quote and not c.box}
 
 
@@ -141,79 +158,79 @@ def test_of_several_accounts_the_cheapest_for_service_and_zone_is_taken(session:
     assert accounts_of(session, "PT", "3500-108")["bp-road"] == "447-1902"
     assert accounts_of(session, "ES", "37001")["bp-road"] == "447-2210"
     new = AccountChange(number="447-3000", name="Seeds", discounts_bp={"bp-road": 1_900}, services_off=["bp-night"])
-    tried, before = carriers.rehearse_account(session, "brightmile", None, new, MONDAY), open_sum(session)
-    made, _ = carriers.add_account(session, "brightmile", new, MONDAY)
+    tried, before = rehearse_account(session, "brightmile", None, new, MONDAY), open_sum(session)
+    made, _ = add_account(session, "brightmile", new, MONDAY)
     assert before - open_sum(session) == tried.before_minor - tried.after_minor > 0
     found = accounts_of(session, "PT", "3500-108")
     assert (found["bp-road"], found["bp-night"]) == ("447-3000", "447-1902")
     assert accounts_of(session, "ES", "37001")["bp-road"] == "447-2210"
     for bad, error in ((AccountChange(number="447-3000"), Conflict), (AccountChange(), Invalid)):
         with pytest.raises(error):
-            carriers.add_account(session, "brightmile", bad, MONDAY)
-    for account in list(carriers.carrier(session, "brightmile").accounts)[:2]:
-        carriers.remove_account(session, "brightmile", account.id, MONDAY)
+            add_account(session, "brightmile", bad, MONDAY)
+    for account in list(get_carrier(session, "brightmile").accounts)[:2]:
+        remove_account(session, "brightmile", account.id, MONDAY)
     assert open_sum(session) > 0
     with pytest.raises(Conflict, match="only account"):
-        carriers.remove_account(session, "brightmile", made.id, MONDAY)
+        remove_account(session, "brightmile", made.id, MONDAY)
 
 
 def test_an_order_bound_to_an_account_is_priced_bought_and_billed_on_it(wiring: Wiring, clock: Clock) -> None:
     with wiring.sessions.begin() as session:
-        carriers.change_account(
-            session, "brightmile", carriers.carrier(session, "brightmile").accounts[1].id,
+        change_account(
+            session, "brightmile", get_carrier(session, "brightmile").accounts[1].id,
             AccountChange(payer="account"), clock(),
         )  # fmt: skip
         order = next(
             o for o in session.scalars(select(Order).where(Order.carrier == "brightmile", Order.state == "open"))
             if o.address["country"] == "PT" and o.plan["quote"]["account"] == "447-1902" and o.snag_level != "stops"
         )  # fmt: skip
-        cheap, service, held = order.price_minor or 0, order.service, money.balance(session).held_minor
-        orders.edit_hand(session, [order.id], {"account": "447-2210", "service": service}, "Inês", clock())
+        cheap, service, held = order.price_minor or 0, order.service, balance_now(session).held_minor
+        edit_hand(session, [order.id], {"account": "447-2210", "service": service}, "Inês", clock())
         assert order.price_minor is not None
         assert order.price_minor > cheap
         assert order.plan["trail"]["account"][-1] == {
             "layer": "by hand", "value": "447-2210", "why": "set for this order",
         }  # fmt: skip
-        column = [s.code for _, s in comparing.matrix(session, [order.id], clock()).services].index(service or "")
-        assert comparing.matrix(session, [order.id], clock()).rows[0].prices[column] == order.price_minor
-        asked = buying.ask(session, [buying.Wish(order.id, order.price_minor)], "on an account", 1, clock())
-        shipment = buying.batch_shipments(session, asked.batch_id)[0]
-        assert (shipment.account, shipment.payer, money.balance(session).held_minor) == ("447-2210", "account", held)
+        column = [s.code for _, s in price_matrix(session, [order.id], clock()).services].index(service or "")
+        assert price_matrix(session, [order.id], clock()).rows[0].prices[column] == order.price_minor
+        asked = ask_to_buy(session, [ToBuy(order.id, order.price_minor)], "on an account", 1, clock())
+        shipment = batch_shipments(session, asked.batch_id)[0]
+        assert (shipment.account, shipment.payer, balance_now(session).held_minor) == ("447-2210", "account", held)
     # The stand-in knows the contract, too: it asks for what was shown, or the purchase would be voided.
-    assert settling.buy_shipment(wiring.sessions, wiring.outside, shipment.id, clock) == "bought"
+    assert buy_shipment(wiring.sessions, wiring.outside, shipment.id, clock) == "bought"
     with wiring.sessions.begin() as session:
-        assert money.balance(session).owed_minor == order.price_minor
+        assert balance_now(session).owed_minor == order.price_minor
         other = session.scalars(select(Order).where(Order.carrier == "brightmile", Order.state == "open")).first()
         assert other is not None
         with pytest.raises(Invalid, match="no account 1-2-3"):
-            orders.edit_hand(session, [other.id], {"account": "1-2-3"}, "Inês", clock())
-        orders.edit_hand(session, [other.id], {"account": "447-2210"}, "Inês", clock())
-        mine = next(a for a in carriers.carrier(session, "brightmile").accounts if a.number == "447-2210")
-        carriers.remove_account(session, "brightmile", mine.id, clock())
+            edit_hand(session, [other.id], {"account": "1-2-3"}, "Inês", clock())
+        edit_hand(session, [other.id], {"account": "447-2210"}, "Inês", clock())
+        mine = next(a for a in get_carrier(session, "brightmile").accounts if a.number == "447-2210")
+        remove_account(session, "brightmile", mine.id, clock())
         session.refresh(other)
         assert "account_gone" in {snag.code for snag in other.snags}
 
 
 def test_the_own_ranking_chooses_and_needs_to_be_there(session: Session) -> None:
-    now = layers.shop_defaults(session)
-    wanted = layers.ShopDefaults("ranking", now.group_services, False, False, ["np-economy", "bp-road"], 40, 250)
-    tried = layers.rehearse_defaults(session, wanted, MONDAY)
+    now = get_shop_defaults(session)
+    wanted = ShopDefaults("ranking", now.group_services, False, False, ["np-economy", "bp-road"], 40, 250)
+    tried = rehearse_defaults(session, wanted, MONDAY)
     assert tried.changed > 10
     assert {c.after.service for c in tried.changes if c.after.service} & {"Economy"}
     for ranking in ([], ["np-economy", "np-economy"], ["ghost"]):
         with pytest.raises(Invalid):
-            layers.set_shop_defaults(session, layers.ShopDefaults("ranking", {}, False, False, ranking), MONDAY)
+            set_shop_defaults(session, ShopDefaults("ranking", {}, False, False, ranking), MONDAY)
 
 
 def test_the_past_is_a_place_to_rehearse(wiring: Wiring, clock: Clock) -> None:
     made = load_history(wiring.sessions, clock(), days=24, most_a_day=8)
     assert made > 30
     with wiring.sessions() as session:
-        assert money.balance(session).balance_minor == 60_000
+        assert balance_now(session).balance_minor == 60_000
         assert session.scalar(text("select sum(amount_minor) from ledger_line")) == 0
-        assert sum(r.parcels for r in record_of(session, clock(), "Europe/Lisbon").values()) >= made
+        assert sum(r.parcels for r in own_record(session, clock(), "Europe/Lisbon").values()) >= made
         cheaper = AccountChange(discounts_bp={"*": 5_000})
-        tried = carriers.rehearse_account(session, "brightmile", main_account(session), cheaper, clock(), past=True)
+        tried = rehearse_account(session, "brightmile", main_account(session), cheaper, clock(), past=True)
         assert tried.looked_at == made
         assert tried.changed > 0
         assert tried.after_minor < tried.before_minor

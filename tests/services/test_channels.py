@@ -16,8 +16,22 @@ from tests.services.test_buying import ask, ids_of
 from tidewind.core.addresses.check import Address
 from tidewind.db.tables import Channel, ChannelLog, Difference, Order
 from tidewind.outside.errors import OutsideError
-from tidewind.services import channels, differences, following, followups, orders, pulling, settling
-from tidewind.services.errors import Conflict, Invalid, NotAllowed, NotFound
+from tidewind.services import orders as orders_room
+from tidewind.services.base import Conflict, Invalid, NotAllowed, NotFound
+from tidewind.services.buying import buy_shipment
+from tidewind.services.follow import follow_parcels, send_due_news
+from tidewind.services.orders import decide_difference, edit_hand, pull_due, use_billing_name, waiting_differences
+from tidewind.services.shop import (
+    channel_log,
+    connect_channel,
+    consent_url,
+    get_channel,
+    save_mapping,
+    set_channel_paused,
+    take_notice,
+    try_connection,
+    upstream_counts,
+)
 from tidewind.standins import markets, webshop
 from tidewind.standins.world import World
 from tidewind.web.access import Wiring
@@ -30,7 +44,7 @@ def quick(_seconds: float) -> None:
 
 
 def pull(wiring: Wiring, code: str) -> dict[str, int]:
-    counts = pulling.pull(wiring.sessions, wiring.outside, code, wiring.clock(), quick)
+    counts = orders_room.pull(wiring.sessions, wiring.outside, code, wiring.clock(), quick)
     return {what: n for what, n in counts.items() if n}
 
 
@@ -47,7 +61,7 @@ def forget(session: Session, code: str) -> Channel:
 
 
 def newest_log(session: Session, code: str) -> ChannelLog:
-    return channels.channel_log(session, code)[0]
+    return channel_log(session, code)[0]
 
 
 def test_marketplaces_arrive_with_their_own_states_names_and_payments(session: Session) -> None:
@@ -56,7 +70,7 @@ def test_marketplaces_arrive_with_their_own_states_names_and_payments(session: S
     assert one(session, "OB-90121").state_why == "payment authorised"
     nameless = one(session, "OB-90118")
     assert [(s.code, s.fix, s.about) for s in nameless.snags] == [("no_recipient", "billing_name", "Simone Achterberg")]
-    orders.use_billing_name(session, [nameless.id], "Rute", nameless.ordered_at)
+    use_billing_name(session, [nameless.id], "Rute", nameless.ordered_at)
     assert (nameless.address["name"], nameless.snags) == ("Simone Achterberg", [])
     doubt = one(session, "OB-90120").snags[0]
     assert (doubt.level, doubt.words) == (
@@ -83,7 +97,7 @@ def test_a_fault_in_the_middle_of_a_pull_loses_no_order_and_makes_none_twice(
     pull(wiring, code)
     with wiring.sessions() as session:
         assert session.scalar(select(func.count(Order.id))) == before
-        logs = channels.channel_log(session, code)
+        logs = channel_log(session, code)
         assert fault == "clock_skew" or any("goes on from here" in line.failure for line in logs)
 
 
@@ -124,26 +138,26 @@ def test_a_change_upstream_waits_for_a_decision_and_never_touches_what_is_bought
         order = one(session, "TF-7301")
         assert [(s.code, s.level) for s in order.snags] == [("changed_upstream", "warns")]
         assert order.address["street"] == "Rua do Pinheiro 5"
-        (difference,) = differences.waiting_differences(session, [order.id])
+        (difference,) = waiting_differences(session, [order.id])
         assert difference.changes[0]["field"] == "address"
         assert "Rua Nova 1" in difference.changes[0]["after"]
-        orders.edit_hand(session, [order.id], {"service": "bp-road"}, "Tomé", clock())
-        differences.decide(session, difference.id, True, "Tomé", clock())
+        edit_hand(session, [order.id], {"service": "bp-road"}, "Tomé", clock())
+        decide_difference(session, difference.id, True, "Tomé", clock())
         assert (order.address["street"], order.service, order.snags) == ("Rua Nova 1", "bp-road", [])
         with pytest.raises(NotFound, match="already"):
-            differences.decide(session, difference.id, False, "Rute", clock())
+            decide_difference(session, difference.id, False, "Rute", clock())
     with wiring.sessions() as session:
         bought = one(session, "TF-7302")
     (shipment_id,) = ids_of(wiring, ask(wiring, [bought]).batch_id)
-    assert settling.buy_shipment(wiring.sessions, wiring.outside, shipment_id, clock) == "bought"
+    assert buy_shipment(wiring.sessions, wiring.outside, shipment_id, clock) == "bought"
     markets.change(world, "tallyfair", "TF-7302", stage="revoked")
     pull(wiring, "tallyfair")
     with wiring.sessions.begin() as session:
-        (difference,) = differences.waiting_differences(session, [bought.id])
+        (difference,) = waiting_differences(session, [bought.id])
         assert (difference.kind, one(session, "TF-7302").state) == ("cancelled", "shipped")
         with pytest.raises(Conflict, match="Void it first"):
-            differences.decide(session, difference.id, True, "Tomé", clock())
-        differences.decide(session, difference.id, False, "Tomé", clock())
+            decide_difference(session, difference.id, True, "Tomé", clock())
+        decide_difference(session, difference.id, False, "Tomé", clock())
 
 
 def test_a_cancellation_stops_an_order_and_a_payment_that_arrives_lets_it_go(
@@ -161,7 +175,7 @@ def test_a_cancellation_stops_an_order_and_a_payment_that_arrives_lets_it_go(
         assert (order.price_minor, order.snags[0].code) == (None, "cancelled_upstream")
         assert (one(session, "TF-7304").state, one(session, "TF-7304").payment) == ("open", "paid")
         kept = session.scalars(select(Difference).where(Difference.order_id == order.id)).one()
-        differences.decide(session, kept.id, True, "Rute", clock())
+        decide_difference(session, kept.id, True, "Rute", clock())
         assert (order.state, order.state_why) == ("cancelled", "cancelled in the channel after import")
 
 
@@ -170,13 +184,13 @@ def test_an_unmapped_state_holds_instead_of_losing_and_odd_orders_are_named(
 ) -> None:
     clock.move(minutes=30)
     with wiring.sessions.begin() as session:
-        counts = channels.upstream_counts(session, wiring.outside, "tallyfair")
+        counts = upstream_counts(session, wiring.outside, "tallyfair")
         assert counts.states == {"to_dispatch": 4, "awaiting_payment": 1}
-        row = channels.get_channel(session, "tallyfair")
+        row = get_channel(session, "tallyfair")
         states = {name: fate for name, fate in row.states.items() if name != "to_dispatch"}
-        channels.save_mapping(session, "tallyfair", states, row.payments, {"shipped": True}, 5, "Brand")
+        save_mapping(session, "tallyfair", states, row.payments, {"shipped": True}, 5, "Brand")
         with pytest.raises(Invalid, match="States become"):
-            channels.save_mapping(session, "tallyfair", {"x": "explode"}, {}, {}, 5, "")
+            save_mapping(session, "tallyfair", {"x": "explode"}, {}, {}, 5, "")
         forget(session, "tallyfair")
     markets.change(
         world, "tallyfair", "TF-7303", basket=[{"article": "X", "label": "X", "pieces": 0, "unit_price": "1"}]
@@ -192,22 +206,22 @@ def test_an_unmapped_state_holds_instead_of_losing_and_odd_orders_are_named(
 
 def test_consent_secrets_pause_and_test(wiring: Wiring, world: World, clock: Clock) -> None:
     with wiring.sessions() as session:
-        sealed = channels.get_channel(session, "tallyfair").secret_sealed
-        url = channels.consent_url(session, wiring.outside, "tallyfair")
+        sealed = get_channel(session, "tallyfair").secret_sealed
+        url = consent_url(session, wiring.outside, "tallyfair")
     token = markets.token_of("tallyfair")
     assert token not in sealed
     assert wiring.outside.sealer.open(sealed) == token
     assert url.endswith("/tallyfair/consent?back=http%3A%2F%2Fshop.test%2Fset-up%2Fchannels%3Fchannel%3Dtallyfair")
     with pytest.raises(OutsideError, match="never given"):
-        channels.connect(wiring.sessions, wiring.outside, "tallyfair", "forged", clock())
-    assert channels.test_connection(wiring.sessions, wiring.outside, "ovenbird", clock())[0]
+        connect_channel(wiring.sessions, wiring.outside, "tallyfair", "forged", clock())
+    assert try_connection(wiring.sessions, wiring.outside, "ovenbird", clock())[0]
     world.set_fault("ovenbird", "down", 0)
     with wiring.sessions.begin() as session:
-        channels.set_paused(session, "ovenbird", True, clock())
+        set_channel_paused(session, "ovenbird", True, clock())
     with pytest.raises(Conflict, match="paused"):
         pull(wiring, "ovenbird")
     clock.move(minutes=11)
-    assert pulling.pull_due(wiring.sessions, wiring.outside, clock()) == ["larkspur", "tallyfair"]
+    assert pull_due(wiring.sessions, wiring.outside, clock()) == ["larkspur", "tallyfair"]
 
 
 def test_notices_are_signed_and_heard_once(wiring: Wiring, clock: Clock) -> None:
@@ -219,14 +233,14 @@ def test_notices_are_signed_and_heard_once(wiring: Wiring, clock: Clock) -> None
         headers = {"webhook-id": given, "webhook-timestamp": stamp,
                    "webhook-signature": "v1,xx v1," + base64.b64encode(mac).decode()}  # fmt: skip
         with wiring.sessions.begin() as session:
-            return channels.take_notice(session, wiring.outside, "tallyfair", headers, body, clock())
+            return take_notice(session, wiring.outside, "tallyfair", headers, body, clock())
 
     assert [notice(), notice(), notice(given="n-2")] == ["taken", "heard before", "taken"]
     for forged in ({"secret": "guess"}, {"at": 0}, {"at": int(clock().timestamp()) + 3600}):
         with pytest.raises(NotAllowed, match="not signed"):
             notice(**forged)  # type: ignore[arg-type]
     with wiring.sessions() as session:
-        assert [line.kind for line in channels.channel_log(session, "tallyfair")][:3] == [
+        assert [line.kind for line in channel_log(session, "tallyfair")][:3] == [
             "notice",
             "notice again",
             "notice",
@@ -240,16 +254,16 @@ def test_addresses_taken_over_from_a_channel_are_tidied(session: Session) -> Non
 
 def test_a_channel_is_told_of_what_it_wants_to_hear_once(wiring: Wiring, world: World, clock: Clock) -> None:
     with wiring.sessions.begin() as session:
-        row = channels.get_channel(session, "tallyfair")
-        channels.save_mapping(session, "tallyfair", row.states, row.payments, {"delivered": True}, 10, "")
+        row = get_channel(session, "tallyfair")
+        save_mapping(session, "tallyfair", row.states, row.payments, {"delivered": True}, 10, "")
         with pytest.raises(Invalid, match="shipped and delivered"):
-            channels.save_mapping(session, "tallyfair", {}, {}, {"lost": True}, 10, "")
+            save_mapping(session, "tallyfair", {}, {}, {"lost": True}, 10, "")
         order = one(session, "TF-7302")
     (shipment_id,) = ids_of(wiring, ask(wiring, [order]).batch_id)
-    settling.buy_shipment(wiring.sessions, wiring.outside, shipment_id, clock)
+    buy_shipment(wiring.sessions, wiring.outside, shipment_id, clock)
     for _ in range(8):
         clock.move(hours=24)
-        following.follow_due(wiring.sessions, wiring.outside, clock)
-        followups.send_due(wiring.sessions, wiring.outside, clock)
+        follow_parcels(wiring.sessions, wiring.outside, clock)
+        send_due_news(wiring.sessions, wiring.outside, clock)
     told = [r["body"] for r in world.rows("select body from shop_told where number = 'tallyfair/TF-7302'")]
     assert ['"kind": "delivered"' in body for body in told] == [True]

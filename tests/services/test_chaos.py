@@ -18,8 +18,9 @@ from tidewind.app import make_wiring
 from tidewind.cluster import FAST_FOR_TESTS, free_port
 from tidewind.core.addresses.check import Address
 from tidewind.db.tables import Channel, LedgerAccount, LedgerLine, Order, Shipment
-from tidewind.services import money, shop_facts
-from tidewind.services.storing import NewLine, NewOrder, store_orders
+from tidewind.services.books import top_up
+from tidewind.services.orders import NewLine, NewOrder, store_orders
+from tidewind.services.planning import forget_kept
 from tidewind.settings import DEMO_PASSWORD, now
 from tidewind.supervisor import Supervisor
 from tidewind.web.access import Wiring
@@ -33,9 +34,7 @@ SERVICES = ("np-parcel", "bp-road", "pp-locker")
 @pytest.fixture
 def shop(monkeypatch: pytest.MonkeyPatch) -> Iterator[Supervisor]:
     monkeypatch.setenv("TIDEWIND_CARRIER_TIMEOUT_S", "1.5")
-    shop_facts._cards.clear()  # kept by the ids of rows, which are another database's here
-    shop_facts._rules.clear()
-    shop_facts._compiled.cache_clear()
+    forget_kept()
     with tempfile.TemporaryDirectory(prefix="tidewind-chaos-", ignore_cleanup_errors=True) as folder:
         Path(folder).chmod(0o755)
         made = Supervisor(Path(folder) / "shop", free_port(), demo=True, fast=FAST_FOR_TESTS, history_days=0)
@@ -147,7 +146,7 @@ def test_three_hundred_labels_in_a_storm(shop: Supervisor) -> None:
     wiring = make_wiring(shop.settings)
     ids = three_hundred(wiring)
     with wiring.sessions.begin() as session:
-        money.top_up(session, 900_000, "for-the-storm", "Inês", now())
+        top_up(session, 900_000, "for-the-storm", "Inês", now())
         prices = {o.id: o.price_minor or 0 for o in session.scalars(select(Order).where(Order.id.in_(ids)))}
     chance = random.Random(20_261_123)
     forth = [ids[n : n + 60] for n in range(0, LABELS, 60)]

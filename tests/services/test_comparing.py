@@ -17,19 +17,31 @@ from tidewind.core.planning import plan
 from tidewind.core.punctuality import Lateness, Record, lateness
 from tidewind.db.tables import LiveAnswerRow, Order, Shipment
 from tidewind.outside.breaker import Breaker
-from tidewind.services import buying, comparing, live_prices, orders, settling
-from tidewind.services.buying import MOST_ORDERS
-from tidewind.services.comparing import QuoteAsk, QuotedParcel
-from tidewind.services.errors import Invalid
-from tidewind.services.planning import all_facts
-from tidewind.services.shop_facts import core_shop
+from tidewind.services.base import MOST_ORDERS, Invalid
+from tidewind.services.buying import ToBuy, ask_to_buy, buy_shipment
+from tidewind.services.orders import edit_hand
+from tidewind.services.planning import all_facts, core_shop
+from tidewind.services.rates import (
+    Comparison,
+    PricesAsked,
+    QuotedParcel,
+    QuoteRequest,
+    ask_prices_of_order,
+    ask_prices_of_quote,
+    compare_order,
+    price_matrix,
+    quote_services,
+    refresh_asked_prices,
+)
 from tidewind.standins.world import World
 from tidewind.web.access import Wiring
 
-VISEU = QuoteAsk(Address(city="Viseu", postcode="3500-108", country="PT"), True, (QuotedParcel(900, (250, 180, 120)),))
+VISEU = QuoteRequest(
+    Address(city="Viseu", postcode="3500-108", country="PT"), True, (QuotedParcel(900, (250, 180, 120)),)
+)
 
 
-def cells(comparison: comparing.Comparison | None, service: str) -> dict[str, int | str]:
+def cells(comparison: Comparison | None, service: str) -> dict[str, int | str]:
     assert comparison is not None
     mine = [c for c in comparison.compared.cells if c.offer.service == service]
     return {
@@ -41,7 +53,7 @@ def cells(comparison: comparing.Comparison | None, service: str) -> dict[str, in
 
 def test_every_matrix_cell_is_the_price_of_the_order_sheet(session: Session) -> None:
     found = session.scalars(select(Order).where(Order.state == "open")).all()
-    made = comparing.matrix(session, [o.id for o in found], MONDAY)
+    made = price_matrix(session, [o.id for o in found], MONDAY)
     assert len(made.services) == 20
     assert len(made.rows) > 25
     priced = 0
@@ -62,12 +74,12 @@ def test_every_matrix_cell_is_the_price_of_the_order_sheet(session: Session) -> 
         )
     assert priced > 150
     with pytest.raises(Invalid, match="at most"):
-        comparing.matrix(session, list(range(MOST_ORDERS + 1)), MONDAY)
+        price_matrix(session, list(range(MOST_ORDERS + 1)), MONDAY)
 
 
 def test_boxes_beside_each_other_show_the_cheaper_one(session: Session) -> None:
     order = of(session, "Beatriz Amorim")
-    made = comparing.compare_order(session, order.id, MONDAY)
+    made = compare_order(session, order.id, MONDAY)
     assert made is not None
     codes = [column.code for column in made.compared.columns]
     assert codes[0] == USUAL
@@ -89,33 +101,33 @@ def test_boxes_beside_each_other_show_the_cheaper_one(session: Session) -> None:
     }
     assert (road[USUAL], published["bp-road"]) == (610, 681)  # 5.20 + 0.70 + 0.91, which is 15.5 % of 5.90
     assert published["np-parcel"] == cells(made, "np-parcel")[USUAL]  # without a contract they are the same
-    signed = comparing.compare_order(session, order.id, MONDAY, frozenset({"signature"}))
+    signed = compare_order(session, order.id, MONDAY, frozenset({"signature"}))
     both = [(cells(made, s)[USUAL], cells(signed, s)[USUAL]) for s in ("bp-road", "np-parcel")]
     assert [after - before for before, after in both] == [110, 120]  # type: ignore[operator]
 
 
 def test_a_quote_needs_no_order_and_says_why_not(session: Session) -> None:
-    made = comparing.quote(session, VISEU, MONDAY)
+    made = quote_services(session, VISEU, MONDAY)
     assert cells(made, "pp-locker") == {USUAL: "no_point"}
-    assert isinstance(cells(comparing.quote(session, replace(VISEU, point="L-204"), MONDAY), "pp-locker")[USUAL], int)
+    assert isinstance(cells(quote_services(session, replace(VISEU, point="L-204"), MONDAY), "pp-locker")[USUAL], int)
     assert cells(made, "np-box-m")[CARRIERS_BOX] == 540
     assert cells(made, "np-box-s") == {CARRIERS_BOX: "packaging"}
     two = replace(VISEU, parcels=(QuotedParcel(900, (250, 180, 120), 2),))
-    assert cells(comparing.quote(session, two, MONDAY), "np-box-m") == {CARRIERS_BOX: "packaging"}
-    assert len(comparing.quote(session, two, MONDAY).sending.parcels) == 2
+    assert cells(quote_services(session, two, MONDAY), "np-box-m") == {CARRIERS_BOX: "packaging"}
+    assert len(quote_services(session, two, MONDAY).sending.parcels) == 2
     with pytest.raises(Invalid):
-        comparing.quote(session, replace(VISEU, to=Address()), MONDAY)
+        quote_services(session, replace(VISEU, to=Address()), MONDAY)
 
 
 def test_a_live_carrier_is_asked_and_its_answer_grows_old(wiring: Wiring, world: World, clock: Clock) -> None:
     def look() -> tuple[int | str, int | None]:
         with wiring.sessions() as session:
-            made = comparing.quote(session, VISEU, clock())
+            made = quote_services(session, VISEU, clock())
             cell = next(c for c in made.compared.cells if c.offer.service == "ca-day")
             return cells(made, "ca-day")[USUAL], cell.stale_net
 
-    def ask() -> live_prices.Asked:
-        return comparing.ask_for_quote(wiring.sessions, wiring.outside, VISEU, clock())
+    def ask() -> PricesAsked:
+        return ask_prices_of_quote(wiring.sessions, wiring.outside, VISEU, clock())
 
     assert look() == ("not_asked", None)
     asked = ask()
@@ -141,12 +153,12 @@ def test_a_failing_live_carrier_never_touches_the_others(
 ) -> None:
     world.set_fault("cobaltair", fault, 20)
     for _ in range(4):
-        asked = comparing.ask_for_quote(wiring.sessions, wiring.outside, VISEU, clock())
+        asked = ask_prices_of_quote(wiring.sessions, wiring.outside, VISEU, clock())
         if fault != "slow":  # slow, but within the time that is waited
             assert list(asked.failures) == ["cobaltair"]
             clock.move(seconds=1)
     with wiring.sessions() as session:
-        made = comparing.quote(session, VISEU, clock())
+        made = quote_services(session, VISEU, clock())
         assert isinstance(cells(made, "bp-road")[USUAL], int)
         if fault != "slow":
             assert cells(made, "ca-day")[USUAL] == "no_answer"
@@ -173,17 +185,17 @@ def test_a_price_that_moved_between_quote_and_purchase_is_asked_about(
 ) -> None:
     with wiring.sessions.begin() as session:
         order_id = of(session, "Beatriz Amorim").id
-    comparing.ask_for_order(wiring.sessions, wiring.outside, order_id, None, clock())
+    ask_prices_of_order(wiring.sessions, wiring.outside, order_id, None, clock())
     with wiring.sessions.begin() as session:
-        order = orders.edit_hand(session, [order_id], {"service": "ca-day"}, "Tomé Brisson", clock())[0]
+        order = edit_hand(session, [order_id], {"service": "ca-day"}, "Tomé Brisson", clock())[0]
         assert order.service == "ca-day"
         shown = order.price_minor
         assert shown
     world.set_fault("cobaltair", "dearer", 1)
     with wiring.sessions.begin() as session:
-        buying.ask(session, [buying.Wish(order_id, shown)], "live-1", person(session, "tome"), clock())
+        ask_to_buy(session, [ToBuy(order_id, shown)], "live-1", person(session, "tome"), clock())
         shipment = session.scalars(select(Shipment).where(Shipment.order_id == order_id)).one().id
-    assert settling.buy_shipment(wiring.sessions, wiring.outside, shipment, clock) == "failed"
+    assert buy_shipment(wiring.sessions, wiring.outside, shipment, clock) == "failed"
     with wiring.sessions() as session:
         bought = session.get_one(Shipment, shipment)
         assert "voided at once; buy again if you agree" in bought.failure
@@ -193,17 +205,17 @@ def test_a_price_that_moved_between_quote_and_purchase_is_asked_about(
 def test_a_waiting_order_never_keeps_a_price_that_is_too_old(wiring: Wiring, world: World, clock: Clock) -> None:
     with wiring.sessions.begin() as session:
         order_id = of(session, "Beatriz Amorim").id
-    comparing.ask_for_order(wiring.sessions, wiring.outside, order_id, None, clock())
+    ask_prices_of_order(wiring.sessions, wiring.outside, order_id, None, clock())
     with wiring.sessions.begin() as session:
-        shown = orders.edit_hand(session, [order_id], {"service": "ca-day"}, "Tomé Brisson", clock())[0].price_minor
-    assert comparing.refresh_live(wiring.sessions, wiring.outside, clock) == 0
+        shown = edit_hand(session, [order_id], {"service": "ca-day"}, "Tomé Brisson", clock())[0].price_minor
+    assert refresh_asked_prices(wiring.sessions, wiring.outside, clock) == 0
     clock.move(minutes=15)
-    assert comparing.refresh_live(wiring.sessions, wiring.outside, clock) == 1
+    assert refresh_asked_prices(wiring.sessions, wiring.outside, clock) == 1
     with wiring.sessions() as session:
         assert session.get_one(Order, order_id).price_minor == shown
     clock.move(minutes=15)
     world.set_fault("cobaltair", "down", 9)
-    comparing.refresh_live(wiring.sessions, wiring.outside, clock)
+    refresh_asked_prices(wiring.sessions, wiring.outside, clock)
     with wiring.sessions() as session:
         stopped = session.get_one(Order, order_id)
         assert stopped.price_minor is None

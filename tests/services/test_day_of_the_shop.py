@@ -17,9 +17,11 @@ from tests.services.test_buying import agree, ask, books, buy, clear_orders, ids
 from tidewind.cli import main
 from tidewind.cluster import FAST_FOR_TESTS, free_port
 from tidewind.db.tables import Label, Order, Shipment
-from tidewind.services import departures, money, orders
-from tidewind.services.errors import Conflict, Invalid
-from tidewind.services.printing import print_labels, print_slips
+from tidewind.services.base import Conflict, Invalid
+from tidewind.services.books import top_up
+from tidewind.services.handover import todays_departures
+from tidewind.services.orders import edit_hand, set_held, snag_groups
+from tidewind.services.papers import print_labels, print_slips
 from tidewind.settings import ROOT
 from tidewind.standins.world import FAULTS, World
 from tidewind.supervisor import Supervisor
@@ -31,7 +33,7 @@ def test_every_plan_of_the_scenario_costs_what_its_carrier_charges(wiring: Wirin
         waiting = [*clear_orders(session, "norvia", 99), *clear_orders(session, "brightmile", 99)]
     assert len(waiting) > 35
     with wiring.sessions.begin() as session:
-        money.top_up(session, 500_000, "spring-rush", "Inês", wiring.clock())
+        top_up(session, 500_000, "spring-rush", "Inês", wiring.clock())
     for shipment_id in ids_of(wiring, ask(wiring, waiting).batch_id):
         assert buy(wiring, shipment_id) == "bought"
     total = sum(o.price_minor or 0 for o in waiting)
@@ -46,7 +48,7 @@ def test_every_plan_of_the_scenario_costs_what_its_carrier_charges(wiring: Wirin
 def test_papers_of_what_is_bought_and_the_ribbon_that_counts_them(wiring: Wiring, clock: Clock) -> None:
     with wiring.sessions() as session:
         chosen = clear_orders(session, "norvia", 3)
-        before = {d.network: d for d in departures.todays_departures(session, clock())}
+        before = {d.network: d for d in todays_departures(session, clock())}
     assert [d.name for d in before.values()] == [
         "Pontolo before noon", "Brightmile night", "Norvia Post", "Brightmile road", "Cobaltair", "Pontolo Points",
     ]  # fmt: skip
@@ -62,12 +64,12 @@ def test_papers_of_what_is_bought_and_the_ribbon_that_counts_them(wiring: Wiring
         with pytest.raises(Invalid, match="into one file"):
             print_labels(session, [], clock())
     with wiring.sessions() as session:
-        after = {d.network: d for d in departures.todays_departures(session, clock())}["post"]
+        after = {d.network: d for d in todays_departures(session, clock())}["post"]
         printed = sum(o.parcel_count for o in chosen[:2])
         assert (after.printed, after.bought) == (printed, chosen[2].parcel_count)
         assert after.to_buy == before["post"].to_buy - 3
         clock.move(hours=12)
-        assert {d.day.isoformat() for d in departures.todays_departures(session, clock())} == {
+        assert {d.day.isoformat() for d in todays_departures(session, clock())} == {
             "2026-11-23"
         }  # labels went out today
 
@@ -75,12 +77,12 @@ def test_papers_of_what_is_bought_and_the_ribbon_that_counts_them(wiring: Wiring
 def test_once_every_cut_off_has_passed_the_next_working_day_is_shown(wiring: Wiring, clock: Clock) -> None:
     clock.move(days=4, hours=9)  # Friday evening
     with wiring.sessions() as session:
-        assert {d.day.isoformat() for d in departures.todays_departures(session, clock())} == {"2026-11-30"}
+        assert {d.day.isoformat() for d in todays_departures(session, clock())} == {"2026-11-30"}
 
 
 def test_snags_are_grouped_by_what_they_are_about(wiring: Wiring) -> None:
     with wiring.sessions() as session:
-        groups = departures.snag_groups(session)
+        groups = snag_groups(session)
     assert [g.level for g in groups] == sorted(g.level for g in groups)
     about_gifts = {g.code: len(g.order_ids) for g in groups if g.about == "GC-01"}
     assert about_gifts == {"no_weight": 1, "no_size": 1}
@@ -153,9 +155,9 @@ def test_what_is_bought_cannot_be_edited_or_held(wiring: Wiring, clock: Clock) -
     ask(wiring, [order])
     with wiring.sessions.begin() as session:
         with pytest.raises(Conflict, match="being bought"):
-            orders.edit_hand(session, [order.id], {"service": "bp-road"}, "Tomé", clock())
+            edit_hand(session, [order.id], {"service": "bp-road"}, "Tomé", clock())
         with pytest.raises(Conflict, match="being bought"):
-            orders.set_held(session, [order.id], True, "Rute", clock())
+            set_held(session, [order.id], True, "Rute", clock())
         assert session.get_one(Order, order.id).service == order.service
 
 

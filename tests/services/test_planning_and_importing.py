@@ -14,9 +14,33 @@ from tests.conftest import MONDAY, Clock
 from tidewind.core.addresses.check import Address
 from tidewind.db.tables import Channel, Order
 from tidewind.outside.errors import NeverSent
-from tidewind.services import checking, importing, layers, orders, pulling, replanning, setup, worklist
-from tidewind.services.errors import Conflict, Invalid
-from tidewind.services.planning import plan_orders
+from tidewind.services.base import Conflict, Invalid
+from tidewind.services.buying import check_orders
+from tidewind.services.orders import (
+    WorkFilter,
+    edit_address,
+    edit_hand,
+    find_orders,
+    list_orders,
+    missing_fields,
+    pull,
+    run_import,
+    set_columns,
+    set_held,
+    upload_file,
+    view_counts,
+)
+from tidewind.services.planning import (
+    current_rules,
+    keep_up_due,
+    newest_works,
+    plan_orders,
+    read_or_refuse,
+    rehearse,
+    rehearse_rules,
+    save_rules,
+)
+from tidewind.services.shop import set_policy, set_product_facts
 from tidewind.standins.world import World
 from tidewind.web.access import Wiring
 
@@ -35,9 +59,9 @@ def of(session: Session, name: str) -> Order:
 
 def test_a_messy_file_good_rows_in_bad_rows_kept_and_twice_makes_nothing_twice(session: Session) -> None:
     data = sample("orders-messy.csv")
-    row = importing.upload(session, "clubs.csv", data, 1)
+    row = upload_file(session, "clubs.csv", data, 1)
     assert row.read_as == "CSV, semicolon, cp1252, header in row 3"
-    done = importing.run(session, row.id, MONDAY)
+    done = run_import(session, row.id, MONDAY)
     assert (done.made, done.already) == (8, 0)
     assert {f["row"] for f in done.faults} == {9, 11, 12}
     assert by_number(session, "CJ-702").address["name"] == "=CMD|'calc'!A1"  # kept as text, never run
@@ -45,26 +69,26 @@ def test_a_messy_file_good_rows_in_bad_rows_kept_and_twice_makes_nothing_twice(s
     assert [(ln.sku, ln.quantity) for ln in by_number(session, "CJ-710").lines] == [("CB-01", 6), ("TP-12", 4)]
     snags = {n: [s.code for s in by_number(session, n).snags] for n in ("CJ-701", "CJ-704", "CJ-705")}
     assert snags == {"CJ-701": [], "CJ-704": ["postcode_shape"], "CJ-705": ["no_weight", "no_size"]}
-    again = importing.run(session, row.id, MONDAY)
+    again = run_import(session, row.id, MONDAY)
     assert (again.made, again.already) == (8, 8)
-    second = importing.run(session, importing.upload(session, "again.csv", data, 1).id, MONDAY)
+    second = run_import(session, upload_file(session, "again.csv", data, 1).id, MONDAY)
     assert (second.made, second.already) == (0, 8)
     assert session.scalar(select(func.count(Order.id)).where(Order.number.like("CJ-%"))) == 8
 
 
 def test_a_mapping_is_checked_and_remembered_for_its_layout(session: Session) -> None:
     data = b"No.;Who;Where;Town;Land;Thing;How many\n1;Ana;Rua 1;Viseu;PT;HF-02;1\n"
-    row = importing.upload(session, "odd.csv", data, 1)
-    assert importing.missing_fields(row)
+    row = upload_file(session, "odd.csv", data, 1)
+    assert missing_fields(row)
     with pytest.raises(Invalid, match="Say which column"):
-        importing.run(session, row.id, MONDAY)
+        run_import(session, row.id, MONDAY)
     for bad in ({"nonsense": 0}, {"name": 99}, {"name": 1, "street": 1}):
         with pytest.raises(Invalid, match="Each field"):
-            importing.set_columns(session, row.id, bad)
+            set_columns(session, row.id, bad)
     columns = dict(zip(["order_number", "name", "street", "city", "country", "sku", "quantity"], range(7), strict=True))
-    importing.set_columns(session, row.id, columns)
-    assert importing.run(session, row.id, MONDAY).made == 1
-    assert importing.upload(session, "next.csv", data.replace(b"1;Ana", b"2;Eva"), 1).columns == columns
+    set_columns(session, row.id, columns)
+    assert run_import(session, row.id, MONDAY).made == 1
+    assert upload_file(session, "next.csv", data.replace(b"1;Ana", b"2;Eva"), 1).columns == columns
 
 
 def test_the_pull_is_incremental_and_goes_on_after_a_broken_page(wiring: Wiring, world: World, clock: Clock) -> None:
@@ -75,10 +99,10 @@ def test_the_pull_is_incremental_and_goes_on_after_a_broken_page(wiring: Wiring,
         channel.cursor = ""
     world.set_fault("larkspur", "down", 3)
     with pytest.raises(NeverSent):
-        pulling.pull(wiring.sessions, wiring.outside, "larkspur", clock(), lambda _: None)
-    counts = pulling.pull(wiring.sessions, wiring.outside, "larkspur", clock())
+        pull(wiring.sessions, wiring.outside, "larkspur", clock(), lambda _: None)
+    counts = pull(wiring.sessions, wiring.outside, "larkspur", clock())
     assert {k: n for k, n in counts.items() if n} == {"made": before - 3, "kept_back": 3}
-    assert pulling.pull(wiring.sessions, wiring.outside, "larkspur", clock())["made"] == 0
+    assert pull(wiring.sessions, wiring.outside, "larkspur", clock())["made"] == 0
     with wiring.sessions() as session:
         why = {o.state_why: o.state for o in session.scalars(select(Order).where(Order.state != "open"))}
     assert why == {"payment pending": "held", "held in Web shop": "held", "collected in Web shop": "left_out"}
@@ -106,34 +130,34 @@ def test_hand_edits_survive_replanning_and_can_be_taken_back(session: Session, c
     order = of(session, "Beatriz Amorim")
     assert order.service == "np-box-m"
     wanted = {"service": "bp-road", "packaging": "CTN-L", "extras": ["signature"]}
-    orders.edit_hand(session, [order.id], wanted, "Tomé", clock())
+    edit_hand(session, [order.id], wanted, "Tomé", clock())
     assert (order.service, order.plan["parcels"][0]["packaging"]) == ("bp-road", "CTN-L")
     assert "signature" in {ln["code"] for ln in order.plan["quote"]["lines"]}
-    setup.set_policy(session, "fastest", clock())
+    set_policy(session, "fastest", clock())
     assert (order.service, order.plan["parcels"][0]["packaging"]) == ("bp-road", "CTN-L")
     assert [s["layer"] for s in order.plan["trail"]["service"]] == ["shop default", "by hand"]
-    orders.edit_hand(session, [order.id], dict.fromkeys(wanted), "Tomé", clock())
+    edit_hand(session, [order.id], dict.fromkeys(wanted), "Tomé", clock())
     assert (order.service, order.hand) == ("bp-night", {})
     with pytest.raises(Invalid, match="no packaging"):
-        orders.edit_hand(session, [order.id], {"packaging": "GHOST"}, "Tomé", clock())
+        edit_hand(session, [order.id], {"packaging": "GHOST"}, "Tomé", clock())
 
 
 def test_a_change_of_rules_plans_only_what_it_touches_and_says_what_it_would_do(session: Session, clock: Clock) -> None:
     waiting = {o.id: o.plan_version for o in session.scalars(select(Order).where(Order.state == "open"))}
-    version, rules = layers.current_rules(session)
+    version, rules = current_rules(session)
     dear = {"fact": "value", "test": "at_least", "to": 9_000}
     proposed = [*rules, {"id": "safe", "name": "Into the safe", "when": dear, "do": [{"set": "desk", "to": "Safe"}]}]
-    said = layers.rehearse_rules(session, proposed, clock())
+    said = rehearse_rules(session, proposed, clock())
     assert (said.waiting, said.looked_at) == (len(waiting), len(waiting))
     assert 0 < said.changed == said.rule_matches["safe"] < len(waiting)
-    whole = replanning.rehearse(session, clock(), lambda shop: replace(shop, rules=layers.read_or_refuse(proposed)))
+    whole = rehearse(session, clock(), lambda shop: replace(shop, rules=read_or_refuse(proposed)))
     same = ("before_minor", "after_minor", "stopped_after", "late_before", "late_after", "changed", "rule_matches")
     assert [getattr(said, name) for name in same] == [getattr(whole, name) for name in same]
-    _, work = layers.save_rules(session, proposed, version, "", 1, clock())
+    _, work = save_rules(session, proposed, version, "", 1, clock())
     assert (work.state, work.done, int(work.result)) == ("done", len(waiting), said.changed)
     again = {o.id for o in session.scalars(select(Order)) if o.plan_version != waiting.get(o.id, o.plan_version)}
     assert again == {o.id for o in session.scalars(select(Order).where(Order.desk == "Safe", Order.state == "open"))}
-    layers.save_rules(session, rules, work.scope["rules"][1], "", 1, clock())
+    save_rules(session, rules, work.scope["rules"][1], "", 1, clock())
     assert session.scalar(select(func.count(Order.id)).where(Order.desk == "Safe", Order.state == "open")) == 0
 
 
@@ -153,8 +177,8 @@ def test_orders_written_by_a_change_of_rules_are_as_if_all_had_been_planned(
     session: Session, clock: Clock, do: list[dict[str, Any]]
 ) -> None:
     dear = session.scalars(select(Order).where(Order.state == "open", Order.basket != "").limit(4)).all()
-    orders.edit_hand(session, [dear[0].id], {"desk": "By hand"}, "Tomé", clock())
-    orders.edit_hand(session, [dear[1].id], {"desk": ""}, "Tomé", clock())
+    edit_hand(session, [dear[0].id], {"desk": "By hand"}, "Tomé", clock())
+    edit_hand(session, [dear[1].id], {"desk": ""}, "Tomé", clock())
 
     def as_stored() -> list[tuple[Any, ...]]:
         return [
@@ -163,10 +187,10 @@ def test_orders_written_by_a_change_of_rules_are_as_if_all_had_been_planned(
             for o in session.scalars(select(Order).order_by(Order.id))
         ]  # fmt: skip
 
-    version, rules = layers.current_rules(session)
+    version, rules = current_rules(session)
     new = {"id": "new", "name": "New", "when": {"fact": "value", "test": "at_least", "to": 3_000}, "do": do}
     for proposed in ([*rules, new], [new, *rules], [*rules, {**new, "name": "Renamed"}], rules):
-        row, _ = layers.save_rules(session, proposed, version, "", 1, clock())
+        row, _ = save_rules(session, proposed, version, "", 1, clock())
         version, scoped = row.id, as_stored()
         plan_orders(session, session.scalars(select(Order)).all(), clock())
         assert scoped == as_stored()
@@ -183,10 +207,10 @@ def test_plans_keep_up_with_trucks_that_leave_and_days_that_begin(wiring: Wiring
                 found.setdefault(str(network), set()).add(str(day))
             return found
 
-    replanning.keep_up_due(wiring.sessions, clock)
+    keep_up_due(wiring.sessions, clock)
     before = days()
     clock.move(hours=7)  # 17:00: the day trucks have left, the night truck has not
-    replanning.keep_up_due(wiring.sessions, clock)
+    keep_up_due(wiring.sessions, clock)
     moved = {network for network, left in days().items() if left != before.get(network)}
     assert moved
     assert moved < set(before)
@@ -196,11 +220,11 @@ def test_plans_keep_up_with_trucks_that_leave_and_days_that_begin(wiring: Wiring
         assert late is not None
         assert late.ship_date
         stale, shown = late.ship_date, {late.id: late.price_minor}
-        checking.check_orders(session, shown, 1, clock())
+        check_orders(session, shown, 1, clock())
         assert late.ship_date > stale  # nothing is bought for a day that is over
-    replanning.keep_up_due(wiring.sessions, clock)
+    keep_up_due(wiring.sessions, clock)
     with wiring.sessions() as session:
-        newest = replanning.works(session, 1)[0]
+        newest = newest_works(session, 1)[0]
         assert newest.words == "Tuesday 24 November began"
         assert (
             min(session.scalars(select(Order.ship_date).where(Order.state == "open", Order.ship_date.is_not(None))))
@@ -210,28 +234,28 @@ def test_plans_keep_up_with_trucks_that_leave_and_days_that_begin(wiring: Wiring
 
 def test_snags_are_fixed_at_their_source(session: Session, clock: Clock) -> None:
     gift = of(session, "Duarte Pinhal")
-    assert orders.set_product_facts(session, "GC-01", {"weight_g": 12}, (160, 110, 2), clock()) == 1
+    assert set_product_facts(session, "GC-01", {"weight_g": 12}, (160, 110, 2), clock()) == 1
     assert (gift.snags, gift.price_minor is not None) == ([], True)
     nuno = of(session, "Nuno Taveira")
     fixed = Address(**{**nuno.address, "postcode": "2900-330"})
-    orders.edit_address(session, nuno.id, fixed, True, "Rute", clock())
+    edit_address(session, nuno.id, fixed, True, "Rute", clock())
     assert (nuno.snags, nuno.address["postcode"]) == ([], "2900-330")
     assert nuno.imported["said"]["address"]["postcode"] == "2900-33"  # what came in stays on record
 
 
 def test_holding_and_finding(session: Session, clock: Clock) -> None:
     order = of(session, "Beatriz Amorim")
-    orders.set_held(session, [order.id], True, "Tomé", clock())
+    set_held(session, [order.id], True, "Tomé", clock())
     assert (order.state, order.state_why) == ("held", "held by Tomé")
     with pytest.raises(Conflict, match="cannot be changed"):
-        orders.edit_hand(session, [of(session, "Joana Freitas").id], {"service": "bp-road"}, "Tomé", clock())
-    assert [o.number for o in orders.find(session, "amorim")] == [order.number]
-    assert orders.find(session, "%") == orders.find(session, "_")  # no wildcards from outside
-    assert len(orders.find(session, "vise")) == 1
-    kept_back = worklist.counts(session)["held"]
+        edit_hand(session, [of(session, "Joana Freitas").id], {"service": "bp-road"}, "Tomé", clock())
+    assert [o.number for o in find_orders(session, "amorim")] == [order.number]
+    assert find_orders(session, "%") == find_orders(session, "_")  # no wildcards from outside
+    assert len(find_orders(session, "vise")) == 1
+    kept_back = view_counts(session)["held"]
     assert kept_back == 6  # unpaid, held, collected; one awaiting payment and one held in the marketplaces; this one
-    orders.set_held(session, [order.id], False, "Tomé", clock())
+    set_held(session, [order.id], False, "Tomé", clock())
     assert order.state == "open"
-    assert worklist.counts(session)["held"] == kept_back - 1
+    assert view_counts(session)["held"] == kept_back - 1
     with pytest.raises(Invalid, match="no view"):
-        worklist.list_orders(session, worklist.Asks(view="nonsense"))
+        list_orders(session, WorkFilter(view="nonsense"))

@@ -12,8 +12,10 @@ from tests.conftest import MONDAY, Clock
 from tests.services.test_buying import ask, books, clear_orders
 from tidewind.core.addresses.check import Address
 from tidewind.db.tables import ApiKey, Order, Person, Place, SignIn
-from tidewind.services import money, setup, signing_in
-from tidewind.services.errors import Conflict, Invalid, NotFound, NotSignedIn
+from tidewind.services.base import Conflict, Invalid, NotFound, NotSignedIn
+from tidewind.services.books import EntryFilter, balance_now, ledger_entries, top_up
+from tidewind.services.people import add_person, make_key, revoke_key, sign_in, who_has_key, who_has_token
+from tidewind.services.shop import all_places, save_packaging, save_place, set_policy
 from tidewind.settings import DEMO_PASSWORD
 from tidewind.web.access import Wiring
 
@@ -24,26 +26,26 @@ BOX = {"code": "CTN-XS", "name": "Carton XS", "inner_length": 190, "inner_width"
 
 
 def test_one_place_is_the_default_and_a_bad_address_is_refused_in_words(session: Session) -> None:
-    made = setup.save_place(session, None, "Barn", BARN, "Gate", "8–17", True)
-    assert [(p.name, p.is_default) for p in setup.places(session)] == [
+    made = save_place(session, None, "Barn", BARN, "Gate", "8–17", True)
+    assert [(p.name, p.is_default) for p in all_places(session)] == [
         ("Barn", True),
         ("Braga yard", False),
         ("Tile works", False),
     ]
-    again = setup.save_place(session, made.id, "Old barn", replace(BARN, city="Porto"), "", "", False)
+    again = save_place(session, made.id, "Old barn", replace(BARN, city="Porto"), "", "", False)
     assert (again.id, again.name, again.address["city"], again.is_default) == (made.id, "Old barn", "Porto", True)
     with pytest.raises(Conflict, match="already a place"):
-        setup.save_place(session, None, "Old barn", BARN, "", "", False)
+        save_place(session, None, "Old barn", BARN, "", "", False)
     with pytest.raises(Invalid, match="street is missing"):
-        setup.save_place(session, None, "Field", replace(BARN, street=""), "", "", False)
+        save_place(session, None, "Field", replace(BARN, street=""), "", "", False)
     with pytest.raises(NotFound):
-        setup.save_place(session, 999, "Nowhere", BARN, "", "", False)
+        save_place(session, 999, "Nowhere", BARN, "", "", False)
     assert session.scalars(select(Place.name).where(Place.is_default)).all() == ["Old barn"]
 
 
 def test_a_new_box_is_used_at_once_and_a_wrong_one_refused(session: Session, clock: Clock) -> None:
     before = {o.number: o.price_minor for o in session.scalars(select(Order).where(Order.state == "open"))}
-    setup.save_packaging(session, None, dict(BOX), clock())
+    save_packaging(session, None, dict(BOX), clock())
     waiting = session.scalars(select(Order).where(Order.state == "open", Order.price_minor.is_not(None))).all()
     used = [o for o in waiting if o.plan["trail"]["packaging"][0]["value"] == "Carton XS"]
     assert used
@@ -52,9 +54,9 @@ def test_a_new_box_is_used_at_once_and_a_wrong_one_refused(session: Session, clo
         sum(n for p in o.plan["parcels"] for _, n in p["contents"]) == sum(ln.quantity for ln in o.lines) for o in used
     )
     with pytest.raises(Conflict, match="already packaging"):
-        setup.save_packaging(session, None, dict(BOX), clock())
+        save_packaging(session, None, dict(BOX), clock())
     with pytest.raises(Invalid, match="inner size is larger"):
-        setup.save_packaging(session, None, {**BOX, "code": "ODD", "outer_height": 10}, clock())
+        save_packaging(session, None, {**BOX, "code": "ODD", "outer_height": 10}, clock())
 
 
 def test_the_policy_plans_everything_that_waits_anew(session: Session, clock: Clock) -> None:
@@ -64,38 +66,38 @@ def test_the_policy_plans_everything_that_waits_anew(session: Session, clock: Cl
         )
         return [(o.arrives.isoformat() if o.arrives else "", o.price_minor or 0) for o in orders]
 
-    assert setup.set_policy(session, "cheapest", clock()) > 40
+    assert set_policy(session, "cheapest", clock()) > 40
     cheap = latest()
-    setup.set_policy(session, "fastest", clock())
+    set_policy(session, "fastest", clock())
     quick = latest()
     assert all(q[0] <= c[0] and q[1] >= c[1] for q, c in zip(quick, cheap, strict=True))
     assert quick != cheap
     with pytest.raises(ValueError, match="luckiest"):
-        setup.set_policy(session, "luckiest", clock())
+        set_policy(session, "luckiest", clock())
 
 
 def test_logins_and_keys(session: Session, clock: Clock) -> None:
     with pytest.raises(Invalid, match="at least 10"):
-        signing_in.add_person(session, "new", "New", "packer", "short")
+        add_person(session, "new", "New", "packer", "short")
     with pytest.raises(Conflict, match="already a login"):
-        signing_in.add_person(session, "TOME ", "Other", "packer", "long enough")
-    signed = signing_in.sign_in(session, " Tome ", DEMO_PASSWORD, "here", clock())
+        add_person(session, "TOME ", "Other", "packer", "long enough")
+    signed = sign_in(session, " Tome ", DEMO_PASSWORD, "here", clock())
     assert signed is not None
     stored = session.scalars(select(SignIn.token_hash)).all()
     assert signed[0] not in stored  # only its hash is kept
-    assert signing_in.who_has_token(session, signed[0], clock()).name == "Tomé Brisson"
+    assert who_has_token(session, signed[0], clock()).name == "Tomé Brisson"
     person = session.scalars(select(Person).where(Person.login == "tome")).one()
     assert person.password_hash.startswith("$argon2id$")
     person.active = False
     session.flush()
     with pytest.raises(NotSignedIn):
-        signing_in.who_has_token(session, signed[0], clock())
-    key_id, key = signing_in.make_key(session, person.id, "script", "packer")
-    assert signing_in.who_has_key(session, key).role == "packer"
+        who_has_token(session, signed[0], clock())
+    key_id, key = make_key(session, person.id, "script", "packer")
+    assert who_has_key(session, key).role == "packer"
     assert key not in session.scalars(select(ApiKey.key_hash)).all()
-    signing_in.revoke_key(session, key_id, clock())
+    revoke_key(session, key_id, clock())
     with pytest.raises(NotSignedIn):
-        signing_in.who_has_key(session, key)
+        who_has_key(session, key)
 
 
 def test_the_ledger_reads_as_people_expect(wiring: Wiring, clock: Clock) -> None:
@@ -103,11 +105,11 @@ def test_the_ledger_reads_as_people_expect(wiring: Wiring, clock: Clock) -> None
         order = clear_orders(session, "norvia", 1)[0]
     ask(wiring, [order])
     with wiring.sessions.begin() as session:
-        newest, first = money.entries(session, money.Asks())
+        newest, first = ledger_entries(session, EntryFilter())
         assert (newest.kind, first.kind) == ("hold", "top_up")
         assert order.number in newest.reason
-        assert [e.id for e in money.entries(session, money.Asks(), newest.id)] == [first.id]
-        now = money.balance(session)
+        assert [e.id for e in ledger_entries(session, EntryFilter(), newest.id)] == [first.id]
+        now = balance_now(session)
         assert (now.available_minor, now.held_minor, now.balance_minor) == (
             60_000 - (order.price_minor or 0),
             order.price_minor,
@@ -115,5 +117,5 @@ def test_the_ledger_reads_as_people_expect(wiring: Wiring, clock: Clock) -> None
         )
         for amount in (99, 1_000_001):
             with pytest.raises(Invalid, match="between"):
-                money.top_up(session, amount, "odd-amount", "Inês", MONDAY)
+                top_up(session, amount, "odd-amount", "Inês", MONDAY)
     assert books(wiring)["bank"] == -60_000

@@ -14,45 +14,78 @@ from tests.services.test_buying import ask, ids_of
 from tests.services.test_planning_and_importing import by_number, of, sample
 from tidewind.core.addresses.check import Address
 from tidewind.db.tables import ChannelNotice, Clearance, Import, Order, Person, PrecedentRow, Product
-from tidewind.services import (
-    by_hand,
-    contacts,
-    followups,
-    importing,
-    layers,
-    orders,
-    parts,
-    printing,
-    products,
-    screening,
-    settling,
-    working,
-    worklist,
+from tidewind.services.base import Conflict, Invalid, NotFound, history_of
+from tidewind.services.buying import buy_shipment
+from tidewind.services.follow import send_due_news
+from tidewind.services.orders import (
+    SORTS,
+    TypedLine,
+    TypedOrder,
+    WorkFilter,
+    annotate,
+    clear_party,
+    correct_rows,
+    create_order,
+    edit_hand,
+    filter_choices,
+    go_on_importing,
+    join_orders,
+    list_orders,
+    preview_import,
+    remove_view,
+    run_import,
+    same_person,
+    save_view,
+    send_apart,
+    set_columns,
+    set_held,
+    set_sent,
+    try_plan,
+    undo_change,
+    undo_import,
+    upload_file,
+    view_counts,
 )
-from tidewind.services.by_hand import TypedLine, TypedOrder
-from tidewind.services.errors import Conflict, Invalid, NotFound
-from tidewind.services.history import history
-from tidewind.services.worklist import Asks
+from tidewind.services.papers import print_slips
+from tidewind.services.people import at_work_on, let_go, start_work
+from tidewind.services.planning import remove_recipe
+from tidewind.services.shop import (
+    bring_in_contacts,
+    bring_in_products,
+    contacts_as_csv,
+    contacts_as_vcards,
+    edit_products,
+    find_contacts,
+    find_products,
+    get_product,
+    products_file,
+    read_restricted_list,
+    replace_restricted_list,
+    save_contact,
+    set_product_facts,
+    suggest_addresses,
+    try_restricted_name,
+)
 from tidewind.web.access import Wiring
 
 
 def test_every_sorting_pages_through_all_orders_once(session: Session) -> None:
-    for sort, descending in product(worklist.SORTS, (False, True)):
-        asks = Asks(view="all", sort=sort, descending=descending)
+    for sort, descending in product(SORTS, (False, True)):
+        asks = WorkFilter(view="all", sort=sort, descending=descending)
         seen: list[int] = []
         after: str | None = ""
         while after is not None:
-            page = worklist.list_orders(session, asks, after, 7)
+            page = list_orders(session, asks, after, 7)
             seen += [order.id for order in page.orders]
             after = page.next
-        assert len(seen) == len(set(seen)) == page.matching == worklist.counts(session)["all"], (sort, descending)
+        assert len(seen) == len(set(seen)) == page.matching == view_counts(session)["all"], (sort, descending)
 
 
 def test_filters_search_and_saved_views(session: Session, clock: Clock) -> None:
-    found = worklist.filters(session)
+    found = filter_choices(session)
     assert {"PT", "GB", "JP"} <= set(found["country"])
     assert "no_weight" in found["snag"]
-    numbers = lambda **asks: {o.number for o in worklist.list_orders(session, Asks(**asks)).orders}  # noqa: E731
+    numbers = lambda **asks: {o.number for o in list_orders(session, WorkFilter(**asks)).orders}  # noqa: E731
     assert numbers(country="jp") == {of(session, "石井 はるか").number}
     assert numbers(text="amorim viseu") == {of(session, "Beatriz Amorim").number}
     assert numbers(priced=False) == numbers(view="open") - numbers(view="clear")
@@ -64,15 +97,15 @@ def test_filters_search_and_saved_views(session: Session, clock: Clock) -> None:
     assert numbers(product="MO-01") | numbers(destination="islands")
     for bad in ({"sort": "; drop table"}, {"view": "x"}):
         with pytest.raises(Invalid):
-            worklist.list_orders(session, Asks(**bad))
+            list_orders(session, WorkFilter(**bad))
     for key in ("%%%", "bm9uc2Vuc2U=", "WzEsIngiXQ=="):
         with pytest.raises(Invalid, match="page key"):
-            worklist.list_orders(session, Asks(), key)
+            list_orders(session, WorkFilter(), key)
     me = session.scalars(select(Person.id).order_by(Person.id)).first() or 0
-    view = worklist.save_view(session, me, "Japan", {"country": "JP"})
-    assert worklist.save_view(session, me, "Japan", {"country": "GB"}).id == view.id
+    view = save_view(session, me, "Japan", {"country": "JP"})
+    assert save_view(session, me, "Japan", {"country": "GB"}).id == view.id
     with pytest.raises(NotFound):
-        worklist.remove_view(session, me + 1, view.id)
+        remove_view(session, me + 1, view.id)
 
 
 def test_items_sent_apart_make_a_part_with_its_own_label_and_one_notice_under_the_whole(
@@ -81,20 +114,20 @@ def test_items_sent_apart_make_a_part_with_its_own_label_and_one_notice_under_th
     with wiring.sessions.begin() as session:
         order = of(session, "Martim Sequeira")
         fork, *_ = order.lines
-        part = parts.send_apart(session, order.id, {fork.id: 1}, "Tomé", clock())
+        part = send_apart(session, order.id, {fork.id: 1}, "Tomé", clock())
         assert (part.number, [ln.sku for ln in part.lines], fork.sent) == (f"{order.number}/2", [fork.sku], 1)
         assert sum(n for p in order.plan["parcels"] for _, n in p["contents"]) == 2
         with pytest.raises(Invalid, match="not all of it"):
-            parts.send_apart(session, order.id, {ln.id: ln.quantity for ln in order.lines[1:]}, "Tomé", clock())
+            send_apart(session, order.id, {ln.id: ln.quantity for ln in order.lines[1:]}, "Tomé", clock())
         whole = order.number
     (shipment,) = ids_of(wiring, ask(wiring, [part]).batch_id)
-    assert settling.buy_shipment(wiring.sessions, wiring.outside, shipment, clock) == "bought"
-    assert followups.send_due(wiring.sessions, wiring.outside, clock) == 2
+    assert buy_shipment(wiring.sessions, wiring.outside, shipment, clock) == "bought"
+    assert send_due_news(wiring.sessions, wiring.outside, clock) == 2
     with wiring.sessions.begin() as session:
         assert session.scalars(select(ChannelNotice)).one().done_at is not None  # told under the whole's number
         assert by_number(session, whole).state == "open"
         with pytest.raises(Conflict, match="is shipped"):
-            parts.undo(session, by_number(session, whole).id, "Tomé", clock())  # the part is on its way
+            undo_change(session, by_number(session, whole).id, "Tomé", clock())  # the part is on its way
 
 
 def test_orders_to_one_person_go_together_and_undo_parts_them(wiring: Wiring, clock: Clock) -> None:
@@ -103,54 +136,54 @@ def test_orders_to_one_person_go_together_and_undo_parts_them(wiring: Wiring, cl
             select(Order).where(Order.address["name"].astext == "Sara Lindim").order_by(Order.id)
         ).all()
         moss = session.scalars(select(Product).where(Product.sku == "MO-01")).one()
-        orders.set_product_facts(session, moss.sku, {"weight_g": 400}, (300, 200, 60), clock())
-        assert [o.id for o in parts.same_person(session, both[0])] == [both[1].id]
-        host = parts.join(session, [o.id for o in both], "Tomé", clock())
+        set_product_facts(session, moss.sku, {"weight_g": 400}, (300, 200, 60), clock())
+        assert [o.id for o in same_person(session, both[0])] == [both[1].id]
+        host = join_orders(session, [o.id for o in both], "Tomé", clock())
         assert (both[1].state, both[1].state_why) == ("held", f"goes with order {host.number}")
         assert sum(n for p in host.plan["parcels"] for _, n in p["contents"]) == 3
         with pytest.raises(Conflict, match="goes with another"):
-            orders.set_held(session, [both[1].id], False, "Tomé", clock())
+            set_held(session, [both[1].id], False, "Tomé", clock())
         with pytest.raises(Invalid, match="one person"):
-            parts.join(session, [host.id, of(session, "Rui Antas").id], "Tomé", clock())
-        assert "joined" in history(session, host.id)[0].what
-        parts.undo(session, host.id, "Rute", clock())
+            join_orders(session, [host.id, of(session, "Rui Antas").id], "Tomé", clock())
+        assert "joined" in history_of(session, host.id)[0].what
+        undo_change(session, host.id, "Rute", clock())
         assert [o.state for o in both] == ["open", "open"]
-        host = parts.join(session, [o.id for o in both], "Tomé", clock())
+        host = join_orders(session, [o.id for o in both], "Tomé", clock())
         numbers = {o.number for o in both}
     (shipment,) = ids_of(wiring, ask(wiring, [host]).batch_id)
-    assert settling.buy_shipment(wiring.sessions, wiring.outside, shipment, clock) == "bought"
-    assert followups.send_due(wiring.sessions, wiring.outside, clock) == 3  # a notice for each order, one mail
+    assert buy_shipment(wiring.sessions, wiring.outside, shipment, clock) == "bought"
+    assert send_due_news(wiring.sessions, wiring.outside, clock) == 3  # a notice for each order, one mail
     with wiring.sessions.begin() as session:
         assert {by_number(session, n).state for n in numbers} == {"shipped"}
-        assert printing.print_slips(session, [shipment]).startswith(b"%PDF")
+        assert print_slips(session, [shipment]).startswith(b"%PDF")
 
 
 def test_hand_edits_in_bulk_history_undo_and_precedents(wiring: Wiring, clock: Clock) -> None:
     with wiring.sessions.begin() as session:
         two = [of(session, "Tomás Vilaça"), of(session, "Paulo Serrano")]
         ids = [o.id for o in two]
-        orders.edit_hand(session, ids, {"service": "bp-road", "desk": "Export"}, "Tomé", clock())
+        edit_hand(session, ids, {"service": "bp-road", "desk": "Export"}, "Tomé", clock())
         assert {(o.service, o.desk) for o in two} == {("bp-road", "Export")}
-        orders.annotate(session, ids, ["fragile", " ", "fragile"], [], "call first", clock())
+        annotate(session, ids, ["fragile", " ", "fragile"], [], "call first", clock())
         assert {(tuple(o.tags), o.comment) for o in two} == {(("fragile",), "call first")}
         with pytest.raises(Invalid, match="one order at a time"):
-            orders.edit_hand(session, ids, {"parcels": [{"contents": [[1, 1]]}]}, "Tomé", clock())
+            edit_hand(session, ids, {"parcels": [{"contents": [[1, 1]]}]}, "Tomé", clock())
         line = two[0].lines[0]
         with pytest.raises(Invalid, match="every item once"):
-            orders.edit_hand(session, ids[:1], {"parcels": [{"contents": [[line.id, 1]]}]}, "Tomé", clock())
-        parts.undo(session, ids[0], "Tomé", clock())
+            edit_hand(session, ids[:1], {"parcels": [{"contents": [[line.id, 1]]}]}, "Tomé", clock())
+        undo_change(session, ids[0], "Tomé", clock())
         assert (two[0].hand, two[0].desk) == ({}, "")
-        parts.set_sent(session, ids[0], {line.id: 1}, "Tomé", clock())
+        set_sent(session, ids[0], {line.id: 1}, "Tomé", clock())
         with pytest.raises(Invalid, match="cannot have been sent"):
-            parts.set_sent(session, ids[0], {line.id: 99}, "Tomé", clock())
-        parts.undo(session, ids[0], "Tomé", clock())
+            set_sent(session, ids[0], {line.id: 99}, "Tomé", clock())
+        undo_change(session, ids[0], "Tomé", clock())
         assert line.sent == 0
     (shipment,) = ids_of(wiring, ask(wiring, two[1:]).batch_id)
-    assert settling.buy_shipment(wiring.sessions, wiring.outside, shipment, clock) == "bought"
+    assert buy_shipment(wiring.sessions, wiring.outside, shipment, clock) == "bought"
     with wiring.sessions.begin() as session:
         kept = session.scalars(select(PrecedentRow).where(PrecedentRow.order_number == two[1].number)).one()
         assert kept.hand == {"service": "bp-road"}
-        again = by_hand.create(
+        again = create_order(
             session,
             TypedOrder(Address(**two[1].address), [TypedLine(ln.sku, ln.name, ln.quantity) for ln in two[1].lines]),
             clock(),
@@ -162,37 +195,37 @@ def test_claims_show_others_lapse_and_are_taken_over(session: Session, clock: Cl
     tome, rute = session.scalars(
         select(Person.id).where(Person.login.in_(("tome", "rute"))).order_by(Person.login.desc())
     )
-    assert working.claim(session, [1, 2], tome, False, clock()) == {}
-    assert {i: h.person for i, h in working.claim(session, [2, 3], rute, False, clock()).items()} == {2: "Tomé Brisson"}
-    assert working.claim(session, [2], rute, True, clock()) == {}
-    assert {i: h.person for i, h in working.held_now(session, clock()).items()} == {
+    assert start_work(session, [1, 2], tome, False, clock()) == {}
+    assert {i: h.person for i, h in start_work(session, [2, 3], rute, False, clock()).items()} == {2: "Tomé Brisson"}
+    assert start_work(session, [2], rute, True, clock()) == {}
+    assert {i: h.person for i, h in at_work_on(session, clock()).items()} == {
         1: "Tomé Brisson",
         2: "Rute Carmo",
         3: "Rute Carmo",
     }
-    working.let_go(session, [1, 2], tome)  # another's claim stays
-    assert set(working.held_now(session, clock())) == {2, 3}
-    assert working.held_now(session, clock() + timedelta(minutes=3)) == {}
+    let_go(session, [1, 2], tome)  # another's claim stays
+    assert set(at_work_on(session, clock())) == {2, 3}
+    assert at_work_on(session, clock() + timedelta(minutes=3)) == {}
 
 
 def test_an_import_is_corrected_in_place_weighed_in_pounds_and_taken_back(wiring: Wiring, clock: Clock) -> None:
     with wiring.sessions.begin() as session:
-        row = importing.upload(session, "clubs.csv", sample("orders-messy.csv"), 1)
-        importing.run(session, row.id, MONDAY)
+        row = upload_file(session, "clubs.csv", sample("orders-messy.csv"), 1)
+        run_import(session, row.id, MONDAY)
         country = row.columns["country"]
         number, cells = next((n, list(c)) for n, c in row.rows if "Atlantis" in c)
         cells[country] = "Portugal"
-        importing.correct(session, row.id, {number: cells})
-        assert number not in {f.row for f in importing.preview(row)[1] if f.field == "country"}
+        correct_rows(session, row.id, {number: cells})
+        assert number not in {f.row for f in preview_import(row)[1] if f.field == "country"}
         with pytest.raises(Invalid, match="not in the file"):
-            importing.correct(session, row.id, {9999: []})
-        importing.set_columns(session, row.id, row.columns, "lb")
+            correct_rows(session, row.id, {9999: []})
+        set_columns(session, row.id, row.columns, "lb")
         assert (
-            importing.upload(session, "next.csv", sample("orders-messy.csv"), 1).options == {"weight_unit": "lb"}
+            upload_file(session, "next.csv", sample("orders-messy.csv"), 1).options == {"weight_unit": "lb"}
             or row.state == "done"
         )
         before = row.made
-        importing.run(session, row.id, MONDAY)
+        run_import(session, row.id, MONDAY)
         assert row.made >= before
         mine = select(func.count(Order.id)).where(Order.import_id == row.id)
         count = session.scalar(mine)
@@ -200,16 +233,16 @@ def test_an_import_is_corrected_in_place_weighed_in_pounds_and_taken_back(wiring
         assert first is not None
         import_id = row.id
     with wiring.sessions.begin() as session:
-        assert importing.undo(session, import_id) == count
+        assert undo_import(session, import_id) == count
         assert session.scalar(mine) == 0
-        assert importing.run(session, import_id, MONDAY).made == count
+        assert run_import(session, import_id, MONDAY).made == count
         wanted = session.scalars(
             select(Order).where(Order.import_id == import_id, Order.price_minor.is_not(None))
         ).first()
         assert wanted is not None
     ask(wiring, [wanted])
     with wiring.sessions.begin() as session, pytest.raises(Conflict, match="Nothing was taken back"):
-        importing.undo(session, import_id)
+        undo_import(session, import_id)
 
 
 def test_many_rows_are_imported_in_the_background_and_a_killed_worker_loses_nothing(
@@ -218,10 +251,10 @@ def test_many_rows_are_imported_in_the_background_and_a_killed_worker_loses_noth
     head = "order number,name,street,city,postcode,country,sku,quantity\n"
     body = "".join(f"BULK-{n},Ana Reis,Rua do Sol {n},Faro,8000-{n % 900 + 100:03d},PT,HF-02,1\n" for n in range(620))
     with wiring.sessions.begin() as session:
-        row = importing.upload(session, "many.csv", (head + body).encode(), 1)
-        assert importing.run(session, row.id, clock()).state == "running"
+        row = upload_file(session, "many.csv", (head + body).encode(), 1)
+        assert run_import(session, row.id, clock()).state == "running"
         with pytest.raises(Conflict, match="just now"):
-            importing.run(session, row.id, clock())
+            run_import(session, row.id, clock())
     stopping = wiring.sessions
     calls = {"left": 1}
 
@@ -232,10 +265,10 @@ def test_many_rows_are_imported_in_the_background_and_a_killed_worker_loses_noth
         return clock()
 
     with pytest.raises(KeyboardInterrupt):
-        importing.go_on(stopping, row.id, dying)  # type: ignore[arg-type]
+        go_on_importing(stopping, row.id, dying)  # type: ignore[arg-type]
     with wiring.sessions() as session:
         assert session.get_one(Import, row.id).progress == 250
-    importing.go_on(wiring.sessions, row.id, clock)
+    go_on_importing(wiring.sessions, row.id, clock)
     with wiring.sessions() as session:
         done = session.get_one(Import, row.id)
         assert (done.state, done.made, done.progress) == ("done", 620, 620)
@@ -244,36 +277,36 @@ def test_many_rows_are_imported_in_the_background_and_a_killed_worker_loses_noth
 def test_one_off_shipments_get_numbers_and_may_be_left_half_way(session: Session, clock: Clock) -> None:
     ana = Address(name="Ana", street="Rua 1", city="Faro", postcode="8000-120", country="Portugal")
     line = TypedLine("", "Box of books", 1, weight_g=2_000, sides_mm=(300, 200, 150))
-    made = by_hand.create(session, TypedOrder(ana, [line], reference="cost centre 7"), clock())
+    made = create_order(session, TypedOrder(ana, [line], reference="cost centre 7"), clock())
     assert (made.number, made.price_minor is not None, made.reference) == ("S-1001", True, "cost centre 7")
-    half = by_hand.create(session, TypedOrder(Address(name="Eva"), [TypedLine("HF-02", "", 1)]), clock())
+    half = create_order(session, TypedOrder(Address(name="Eva"), [TypedLine("HF-02", "", 1)]), clock())
     assert (half.number, {s.fix for s in half.snags}) == ("S-1002", {"address"})
     with pytest.raises(Conflict, match="already an order"):
-        by_hand.create(session, TypedOrder(ana, [line], number=made.number), clock())
+        create_order(session, TypedOrder(ana, [line], number=made.number), clock())
     with pytest.raises(Invalid, match="needs a name"):
-        by_hand.create(session, TypedOrder(ana, [TypedLine("", " ", 1)]), clock())
+        create_order(session, TypedOrder(ana, [TypedLine("", " ", 1)]), clock())
     before = session.scalar(select(func.count(Order.id)))
-    tried = by_hand.try_plan(session, TypedOrder(ana, [line], promise="Express next day"), None, clock())
+    tried = try_plan(session, TypedOrder(ana, [line], promise="Express next day"), None, clock())
     assert tried.chosen is not None
     assert tried.chosen.service == "bp-night"  # by the promise link
     assert session.scalar(select(func.count(Order.id))) == before
 
 
 def test_products_in_and_out_in_bulk_and_hostile(session: Session, clock: Clock) -> None:
-    rows, total = products.products(session, "seed collection", limit=5)
+    rows, total = find_products(session, "seed collection", limit=5)
     assert (len(rows), total > 5) == (5, True)
-    assert products.products(session, "", missing=True)[1] == 2
+    assert find_products(session, "", missing=True)[1] == 2
     odd = b'sku,weight_g,name,value,origin,recipe\n=cmd(),250,"=HYPERLINK(1)",4.90,PT,night\nX-2,heavy,X,1,PT,\nX-3,10,Y,1,Atlantis,\nX-4,1,Z,1,PT,none\n,5,W,1,PT,\n'
-    made, changed, wrong = products.bring_in(session, "p.csv", odd, clock())
+    made, changed, wrong = bring_in_products(session, "p.csv", odd, clock())
     assert (made, changed, len(wrong)) == (1, 0, 4)
-    assert products.get_product(session, "=cmd()").recipe == "night"
-    out = products.to_file(session, "csv").decode("utf-8-sig")
+    assert get_product(session, "=cmd()").recipe == "night"
+    out = products_file(session, "csv").decode("utf-8-sig")
     assert "'=cmd(),'=HYPERLINK(1)" in out
-    again = products.bring_in(session, "p.csv", out.encode(), clock())
+    again = bring_in_products(session, "p.csv", out.encode(), clock())
     assert (again[0], again[2]) == (0, [])
-    assert products.get_product(session, "=cmd()").name == "=HYPERLINK(1)"
-    assert products.to_file(session, "xlsx").startswith(b"PK")
-    assert products.edit(session, ["HF-02", "TR-02"], {"recipe": "green", "tags": ["tools"]}, clock()) > 0
+    assert get_product(session, "=cmd()").name == "=HYPERLINK(1)"
+    assert products_file(session, "xlsx").startswith(b"PK")
+    assert edit_products(session, ["HF-02", "TR-02"], {"recipe": "green", "tags": ["tools"]}, clock()) > 0
     touched = [
         o
         for o in session.scalars(select(Order).where(Order.state == "open"))
@@ -282,35 +315,35 @@ def test_products_in_and_out_in_bulk_and_hostile(session: Session, clock: Clock)
     assert any(s["layer"] == "product default" for o in touched for s in o.plan["trail"].get("service", []))
     for bad in ({"recipe": "gone"}, {"origin": "Portugal"}, {"colour": "red"}):
         with pytest.raises(Invalid):
-            products.edit(session, ["HF-02"], bad, clock())
+            edit_products(session, ["HF-02"], bad, clock())
     with pytest.raises(NotFound):
-        products.edit(session, ["HF-02", "GHOST"], {"shelf": "A"}, clock())
+        edit_products(session, ["HF-02", "GHOST"], {"shelf": "A"}, clock())
     with pytest.raises(Conflict, match="product HF-02"):
-        layers.remove_recipe(session, "green")
+        remove_recipe(session, "green")
 
 
 def test_contacts_csv_vcard_codes_and_what_is_hostile(session: Session) -> None:
     card = "BEGIN:VCARD\nVERSION:3.0\nFN:Ana Reis\nORG:Horta Lda\nADR;TYPE=WORK:;;Rua do Sol 1;Faro;;8000-120;Portugal\nTEL:+351 000\nEND:VCARD\n"
     photo = "BEGIN:VCARD\nVERSION:3.0\nFN:Eva Bomb\nPHOTO;ENCODING=b:" + "QUJD" * 100_000 + "\nEND:VCARD\n"
     broken = "BEGIN:VCARD\nFN\n;;;:::\nEND:VCARD\nBEGIN:VCARD\nVERSION:4.0\nN:;;;;\nEND:VCARD\n"
-    made, known, odd = contacts.bring_in(session, "c.vcf", (card + photo + broken).encode())
+    made, known, odd = bring_in_contacts(session, "c.vcf", (card + photo + broken).encode())
     assert (made, known, len(odd)) == (2, 0, 2)
-    assert contacts.bring_in(session, "c.vcf", card.encode())[:2] == (0, 1)
+    assert bring_in_contacts(session, "c.vcf", card.encode())[:2] == (0, 1)
     with pytest.raises(Invalid, match="larger than 5 MB"):
-        contacts.bring_in(session, "c.vcf", card.encode() * 60_000)
+        bring_in_contacts(session, "c.vcf", card.encode() * 60_000)
     sheet = b"code,name,street,city,postcode,country\nANA,=1+1,Rua 1,Faro,8000-120,PT\nANA,Rui,Rua 2,Faro,8000-120,PT\n,,,,,\n"
-    made, _, odd = contacts.bring_in(session, "c.csv", sheet)
+    made, _, odd = bring_in_contacts(session, "c.csv", sheet)
     assert (made, len(odd)) == (2, 1)
-    found = contacts.contacts(session, "horta ana")
+    found = find_contacts(session, "horta ana")
     assert [c.address["street"] for c in found] == ["Rua do Sol 1"]
-    assert "ANA,'=1+1," in contacts.as_csv(contacts.contacts(session, "", 99))
-    cards = contacts.as_vcards(found)
+    assert "ANA,'=1+1," in contacts_as_csv(find_contacts(session, "", 99))
+    cards = contacts_as_vcards(found)
     assert "ADR:;;Rua do Sol 1;Faro;;8000-120;PT" in cards
-    assert contacts.bring_in(session, "again.vcf", cards.encode())[:2] == (0, 1)
+    assert bring_in_contacts(session, "again.vcf", cards.encode())[:2] == (0, 1)
     with pytest.raises(Conflict, match="another contact"):
-        contacts.save_contact(session, None, "ANA", Address(name="Z"), True)
-    assert {s.source for s in contacts.suggest(session, "viseu")} == {"earlier order", "town"}
-    assert contacts.suggest(session, "soure%' or 1=1") == []
+        save_contact(session, None, "ANA", Address(name="Z"), True)
+    assert {s.source for s in suggest_addresses(session, "viseu")} == {"earlier order", "town"}
+    assert suggest_addresses(session, "soure%' or 1=1") == []
 
 
 def test_near_matches_stop_until_cleared_on_record(session: Session, clock: Clock) -> None:
@@ -320,18 +353,18 @@ def test_near_matches_stop_until_cleared_on_record(session: Session, clock: Cloc
     assert snag.words == "“Viktor Halvorsen Quade” is 95 % like “Victor Halvorsen-Quade” on Sample list (invented)"
     tome = session.scalars(select(Person).where(Person.login == "tome")).one()
     with pytest.raises(Invalid, match="few words"):
-        orders.clear_party(session, order.id, snag.about, " no ", tome.id, tome.name, clock())
+        clear_party(session, order.id, snag.about, " no ", tome.id, tome.name, clock())
     with pytest.raises(Conflict):
-        orders.clear_party(session, order.id, "SAMPLE-004", "another person", tome.id, tome.name, clock())
-    orders.clear_party(session, order.id, snag.about, "Born 1990, the listed one in 1948", tome.id, tome.name, clock())
+        clear_party(session, order.id, "SAMPLE-004", "another person", tome.id, tome.name, clock())
+    clear_party(session, order.id, snag.about, "Born 1990, the listed one in 1948", tome.id, tome.name, clock())
     assert order.price_minor is not None
     kept = session.scalars(select(Clearance)).one()
     assert (kept.party, kept.reason) == ("SAMPLE-001", "Born 1990, the listed one in 1948")
-    assert screening.try_name(session, "Kazimir Dolgorukov-Velde", "")[0].score >= 97
-    assert screening.try_name(session, "Maria Silva", "") == []
+    assert try_restricted_name(session, "Kazimir Dolgorukov-Velde", "")[0].score >= 97
+    assert try_restricted_name(session, "Maria Silva", "") == []
     with pytest.raises(Invalid, match="Row 3"):
-        screening.read_list(b"key,names,country\nA,Ann Odd,PT\nB,,PT\n", "l.csv")
-    screening.replace_list(
-        session, "Own list", screening.read_list(b"key,names,country\nA,Beatriz Amorim,PT\n", "l.csv"), clock()
+        read_restricted_list(b"key,names,country\nA,Ann Odd,PT\nB,,PT\n", "l.csv")
+    replace_restricted_list(
+        session, "Own list", read_restricted_list(b"key,names,country\nA,Beatriz Amorim,PT\n", "l.csv"), clock()
     )
     assert of(session, "Beatriz Amorim").snags[0].code == "restricted_party"

@@ -12,8 +12,8 @@ from tests.conftest import Clock
 from tests.web.who_may import BODIES, MAY, OPEN
 from tidewind.app import make_app
 from tidewind.db.tables.people import ROLES
-from tidewind.services import settling
-from tidewind.services.signing_in import make_key
+from tidewind.services.buying import buy_shipment
+from tidewind.services.people import make_key
 from tidewind.settings import DEMO_PASSWORD
 from tidewind.web.access import Wiring
 
@@ -197,7 +197,7 @@ def test_the_main_job_over_http_alone(client: httpx.Client, wiring: Wiring) -> N
     shipment_id = batch["shipments"][0]["id"]
     pdf = f"/api/labels.pdf?shipment={shipment_id}"
     assert client.get(pdf, headers=script).json()["code"] == "not_bought"
-    settling.buy_shipment(wiring.sessions, wiring.outside, shipment_id, wiring.clock)
+    buy_shipment(wiring.sessions, wiring.outside, shipment_id, wiring.clock)
     sheet = client.get(f"/api/orders/{row['id']}", headers=script).json()
     assert sheet["margin"]["cost_minor"] == row["price_minor"]
     care = sign_in(client, "rute")

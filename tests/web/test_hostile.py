@@ -12,7 +12,7 @@ import pytest
 
 from tests.web.who_may import MAY
 from tidewind.app import make_app
-from tidewind.services.signing_in import make_key
+from tidewind.services.people import make_key
 from tidewind.web.access import Wiring
 
 DEEP = json.loads("[" * 60 + "]" * 60)

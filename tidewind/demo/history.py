@@ -35,10 +35,9 @@ from tidewind.db.tables import (
     Shipment,
     TrackingEvent,
 )
-from tidewind.services.departures import cutoff_at, default_place
-from tidewind.services.planning import line_facts, parcel_json, quote_json
-from tidewind.services.shop_facts import carriers_in_force, core_shop
-from tidewind.services.storing import recipient_key, search_text
+from tidewind.services.handover import cutoff_at, default_place
+from tidewind.services.orders import recipient_key, search_text
+from tidewind.services.planning import carriers_in_force, core_shop, line_facts, parcel_json, quote_json
 
 DAYS, SETTLED = 90, 12
 """How far back it goes, and how old the youngest is: by then everything has been delivered."""

@@ -12,8 +12,8 @@ from sqlalchemy.orm import Session
 from tidewind.core.addresses.check import Address
 from tidewind.core.order_facts import LineFacts, OrderFacts
 from tidewind.db.tables import PrecedentRow, Product, PromiseLink, RecipeRow, RuleSet
-from tidewind.services import contacts, screening
-from tidewind.services.shop_facts import shop_settings
+from tidewind.services.planning import shop_settings
+from tidewind.services.shop import read_restricted_list, replace_restricted_list, save_contact
 
 RECIPES: tuple[tuple[str, str, str | None, str | None, list[str]], ...] = (
     ("as-chosen", "As the policy chooses", None, None, []),
@@ -71,6 +71,6 @@ def load_layers(session: Session, now: datetime) -> None:
     shop_settings(session).desks = ["Garden clubs", "Export"]
     session.execute(update(Product).where(Product.sku.like("SC-%")).values(tags=["seeds"]))
     for code, address in CONTACTS:
-        contacts.save_contact(session, None, code, address, home=False)
+        save_contact(session, None, code, address, home=False)
     data = resources.files("tidewind.data").joinpath("restricted-sample.csv").read_bytes()
-    screening.replace_list(session, "Sample list (invented)", screening.read_list(data, "restricted-sample.csv"), now)
+    replace_restricted_list(session, "Sample list (invented)", read_restricted_list(data, "restricted-sample.csv"), now)

@@ -12,11 +12,13 @@ from sqlalchemy.orm import Session, sessionmaker
 from tidewind.core.addresses.check import Address
 from tidewind.db.tables import CarrierAccount, CarrierRow, Channel, PackagingRow, Printer, Product, RateCardRow, Shop
 from tidewind.demo.layers import load_layers
-from tidewind.services import channels, money, pulling, setup
-from tidewind.services.printers import set_preference
-from tidewind.services.requests import make_link
-from tidewind.services.signing_in import add_person, anybody
-from tidewind.services.world import Outside
+from tidewind.services.base import Outside
+from tidewind.services.books import top_up
+from tidewind.services.follow import make_link
+from tidewind.services.orders import pull
+from tidewind.services.papers import set_print_preference
+from tidewind.services.people import add_person, anybody
+from tidewind.services.shop import connect_channel, save_place
 from tidewind.settings import DEMO_PASSWORD, DEMO_PEOPLE
 
 CARRIERS = (
@@ -72,11 +74,11 @@ def load(sessions: sessionmaker[Session], outside: Outside, now: datetime) -> bo
             return False
         load_shop(session, now)
         _channels(session)
-        money.top_up(session, 60_000, "demo-start", "Inês Valadar", now)
+        top_up(session, 60_000, "demo-start", "Inês Valadar", now)
     for code in CHANNELS:
         if code != "larkspur":
-            channels.connect(sessions, outside, code, f"demo-consent-{code}", now)
-        pulling.pull(sessions, outside, code, now)
+            connect_channel(sessions, outside, code, f"demo-consent-{code}", now)
+        pull(sessions, outside, code, now)
     return True
 
 
@@ -105,8 +107,8 @@ def _printing(session: Session) -> None:
     for code, name in (("bench-label", "Label printer at the bench"), ("office-a4", "Office printer, A4")):
         session.add(Printer(code=code, name=name, base_url=f"{{standins}}/printers/{code}"))
     session.flush()
-    set_preference(session, "label", "roll", "bench-label", 1)
-    set_preference(session, "pick_list", "a4", "office-a4", 1)
+    set_print_preference(session, "label", "roll", "bench-label", 1)
+    set_print_preference(session, "pick_list", "a4", "office-a4", 1)
 
 
 def _channels(session: Session) -> None:
@@ -125,10 +127,8 @@ def _places(session: Session) -> None:
                     postcode="3800-587", country="PT", phone="+351 000 555 100", email="parcels@larkspur.example")  # fmt: skip
     yard = Address(company="Larkspur & Loam, yard", street="Rua da Levada 8", city="Braga", postcode="4705-330",
                    country="PT", phone="+351 000 555 101")  # fmt: skip
-    setup.save_place(
-        session, None, "Tile works", works, "Loading door in the yard, ring twice", "Mon–Fri 8:30–18:00", True
-    )
-    setup.save_place(session, None, "Braga yard", yard, "Gate", "Mon–Fri 9:00–13:00", False)
+    save_place(session, None, "Tile works", works, "Loading door in the yard, ring twice", "Mon–Fri 8:30–18:00", True)
+    save_place(session, None, "Braga yard", yard, "Gate", "Mon–Fri 9:00–13:00", False)
 
 
 def _things(session: Session) -> None:

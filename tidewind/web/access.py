@@ -12,9 +12,8 @@ from fastapi import Depends, Request
 from sqlalchemy.orm import Session, sessionmaker
 
 from tidewind.db.tables.people import ROLES
-from tidewind.services.errors import NotAllowed
-from tidewind.services.signing_in import Who, who_has_key, who_has_token
-from tidewind.services.world import Outside
+from tidewind.services.base import NotAllowed, Outside
+from tidewind.services.people import Who, who_has_key, who_has_token
 from tidewind.settings import Settings
 
 COOKIE = "tidewind_session"

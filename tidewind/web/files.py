@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from fastapi import Response, UploadFile
 
-from tidewind.services.errors import Invalid
+from tidewind.services.base import Invalid
 
 
 def uploaded(file: UploadFile, limit_bytes: int) -> tuple[str, bytes]:

@@ -13,7 +13,7 @@ from sqlalchemy.exc import DataError
 from starlette.exceptions import HTTPException
 
 from tidewind.outside.errors import OutsideError
-from tidewind.services.errors import ServiceError
+from tidewind.services.base import ServiceError
 
 MEDIA_TYPE = "application/problem+json"
 

@@ -1,27 +1,25 @@
-"""All tables, one module per group; importing this package registers them."""
+"""All tables, one module per room; importing this package registers them."""
 
+from tidewind.db.tables.books import LedgerAccount, LedgerEntry, LedgerLine
+from tidewind.db.tables.buying import Batch, Label, Shipment
 from tidewind.db.tables.carriers import CarrierAccount, CarrierRow, LiveAnswerRow, RateCardRow
-from tidewind.db.tables.layers import (
-    Claim,
-    Clearance,
-    Contact,
+from tidewind.db.tables.follow import ChannelNotice, LabelRequest, Message, RequestLink, Return, TrackingEvent
+from tidewind.db.tables.handover import Departure
+from tidewind.db.tables.orders import (
+    Channel,
+    ChannelLog,
+    Difference,
+    Import,
+    Order,
     OrderChange,
-    PrecedentRow,
-    PromiseLink,
-    RecipeRow,
-    RestrictedParty,
-    RuleSet,
+    OrderLine,
     SavedView,
-    Work,
-)  # fmt: skip
-from tidewind.db.tables.money import LedgerAccount, LedgerEntry, LedgerLine
-from tidewind.db.tables.orders import Channel, ChannelLog, Difference, Import, Order, OrderLine, SnagRow
-from tidewind.db.tables.people import ApiKey, Attempt, Person, SignIn
-from tidewind.db.tables.printing import Printer, PrintJob, PrintPreference
-from tidewind.db.tables.returns import LabelRequest, RequestLink, Return
-from tidewind.db.tables.shipping import Batch, Departure, Label, Shipment, TrackingEvent
-from tidewind.db.tables.shop import PackagingRow, Place, Product, Shop
-from tidewind.db.tables.telling import ChannelNotice, Message
+    SnagRow,
+)
+from tidewind.db.tables.papers import Printer, PrintJob, PrintPreference
+from tidewind.db.tables.people import ApiKey, Attempt, Person, PresenceRow, SignIn
+from tidewind.db.tables.planning import PrecedentRow, PromiseLink, RecipeRow, RuleSet, Work
+from tidewind.db.tables.shop import Clearance, Contact, PackagingRow, Place, Product, RestrictedParty, Shop
 
 __all__ = [
     "ApiKey",
@@ -32,7 +30,6 @@ __all__ = [
     "Channel",
     "ChannelLog",
     "ChannelNotice",
-    "Claim",
     "Clearance",
     "Contact",
     "Departure",
@@ -52,6 +49,7 @@ __all__ = [
     "Person",
     "Place",
     "PrecedentRow",
+    "PresenceRow",
     "PrintJob",
     "PrintPreference",
     "Printer",

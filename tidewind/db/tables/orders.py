@@ -10,6 +10,30 @@ from sqlalchemy.orm import Mapped, mapped_column, relationship
 
 from tidewind.db.base import Base, Created, Id, reference
 
+
+class SavedView(Base):
+    """A person's own view of the work list: what is asked for and how it is sorted."""
+
+    __tablename__ = "saved_view"
+    __table_args__ = (UniqueConstraint("person_id", "name"),)
+    id: Mapped[Id]
+    person_id: Mapped[int] = reference("person.id", cascade=True)
+    name: Mapped[str] = mapped_column(String(60))
+    asks: Mapped[dict[str, Any]]
+
+
+class OrderChange(Base):
+    """One entry of an order's history: who did what, with what stood there before, so that it can be undone."""
+
+    __tablename__ = "order_change"
+    id: Mapped[Id]
+    order_id: Mapped[int] = reference("customer_order.id", cascade=True)
+    at: Mapped[datetime]
+    who: Mapped[str] = mapped_column(String(120))
+    what: Mapped[str] = mapped_column(String(300))
+    undo: Mapped[dict[str, Any]] = mapped_column(default=dict)
+
+
 STATES = ("open", "held", "left_out", "cancelled", "part_shipped", "shipped")
 
 

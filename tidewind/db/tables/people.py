@@ -9,6 +9,16 @@ from sqlalchemy.orm import Mapped, mapped_column
 
 from tidewind.db.base import Base, Created, Id, reference
 
+
+class PresenceRow(Base):
+    """Who is working on an order now; it lapses when nothing is heard for a while."""
+
+    __tablename__ = "claim"
+    order_id: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
+    person_id: Mapped[int] = reference("person.id", cascade=True)
+    seen_at: Mapped[datetime]
+
+
 ROLES = ("owner", "shipper", "packer", "care")
 _ROLE_CHECK = "role in ('owner', 'shipper', 'packer', 'care')"
 

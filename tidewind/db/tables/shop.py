@@ -1,16 +1,55 @@
-"""The shop's own things: settings, places, packaging, products."""
+"""The shop's own things: settings, places, packaging, products, contacts, screening."""
 
 from __future__ import annotations
 
-from datetime import date
+from datetime import date, datetime
 from typing import Any
 
-from sqlalchemy import CheckConstraint, Index, LargeBinary, String, text
+from sqlalchemy import CheckConstraint, Index, LargeBinary, String, UniqueConstraint, text
 from sqlalchemy.orm import Mapped, mapped_column
 
 from tidewind.core.packing import Packaging
 from tidewind.core.quantities import Size
-from tidewind.db.base import Base, Created, Id
+from tidewind.db.base import Base, Created, Id, reference
+
+
+class RestrictedParty(Base):
+    """One entry of a list of restricted parties."""
+
+    __tablename__ = "restricted_party"
+    __table_args__ = (UniqueConstraint("source", "key"),)
+    id: Mapped[Id]
+    source: Mapped[str] = mapped_column(String(80))
+    key: Mapped[str] = mapped_column(String(60))
+    names: Mapped[list[Any]]
+    country: Mapped[str] = mapped_column(String(2), default="")
+
+
+class Clearance(Base):
+    """Who cleared an order of a near match, and why; never changed."""
+
+    __tablename__ = "clearance"
+    id: Mapped[Id]
+    order_id: Mapped[int] = reference("customer_order.id", cascade=True)
+    party: Mapped[str] = mapped_column(String(60))
+    words: Mapped[str] = mapped_column(String(500))
+    reason: Mapped[str] = mapped_column(String(500))
+    person_id: Mapped[int] = reference("person.id")
+    at: Mapped[datetime]
+
+
+class Contact(Base):
+    """Somebody in the address book, found by name, company or a short code."""
+
+    __tablename__ = "contact"
+    __table_args__ = (
+        Index("ix_contact_search", "search", postgresql_using="gin", postgresql_ops={"search": "gin_trgm_ops"}),
+    )
+    id: Mapped[Id]
+    code: Mapped[str | None] = mapped_column(String(30), unique=True)
+    address: Mapped[dict[str, Any]]
+    home: Mapped[bool] = mapped_column(default=True)
+    search: Mapped[str] = mapped_column(String(600), default="")
 
 
 class Shop(Base):

@@ -4,7 +4,7 @@
  */
 
 export interface paths {
-    "/api/health": {
+    "/api/request-form/{key}": {
         parameters: {
             query?: never;
             header?: never;
@@ -12,12 +12,184 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Health
-         * @description Return the state of the database, the job worker and the stand-ins; 503 where one does not work.
+         * Form
+         * @description Return what the form behind a link needs; no login.
          */
-        get: operations["health_api_health_get"];
+        get: operations["form_api_request_form__key__get"];
+        put?: never;
+        /**
+         * Ask
+         * @description Ask for a label; the same ``client_key`` again is the same wish. No login, limited by the hour.
+         */
+        post: operations["ask_api_request_form__key__post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/asked/{view_key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Seen
+         * @description Return what became of a request, by the address its asker was given; no login.
+         */
+        get: operations["seen_api_asked__view_key__get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/request-links": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Links
+         * @description Return the links to the form.
+         */
+        get: operations["links_api_request_links_get"];
+        put?: never;
+        /**
+         * Make Link
+         * @description Make a link; whoever has it may ask for labels.
+         */
+        post: operations["make_link_api_request_links_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/request-links/{link_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Set Link
+         * @description Switch a link off or on.
+         */
+        patch: operations["set_link_api_request_links__link_id__patch"];
+        trace?: never;
+    };
+    "/api/requests": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * All Requests
+         * @description Return the requests, the undecided first.
+         */
+        get: operations["all_requests_api_requests_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/requests/{request_id}/approve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Approve
+         * @description Make a shipment of a request, changed where asked; it is bought like any other.
+         */
+        post: operations["approve_api_requests__request_id__approve_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/requests/{request_id}/decline": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Decline
+         * @description Decline a request with a reason, which the asker reads.
+         */
+        post: operations["decline_api_requests__request_id__decline_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/returns": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * All Returns
+         * @description Return the labels for the way back, the open ones first.
+         */
+        get: operations["all_returns_api_returns_get"];
+        put?: never;
+        /**
+         * Ask
+         * @description Ask for a label for the way back, to print into the box or to mail to the buyer; charged when first scanned.
+         */
+        post: operations["ask_api_returns_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/returns/{return_id}/close": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Close
+         * @description Close a return with what was done about it.
+         */
+        post: operations["close_api_returns__return_id__close_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -218,6 +390,55 @@ export interface paths {
          * @description Say that one is done with orders.
          */
         post: operations["let_go_api_claims_let_go_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Orders
+         * @description Return one page of the work list, after the key of the page before.
+         *
+         *     ``view`` is one of open, clear, snags, held, shipped, all; ``sort`` one of departure, age, number, promise, arrives,
+         *     ship_date, price, recipient, country, service, snags.
+         */
+        get: operations["list_orders_api_orders_get"];
+        put?: never;
+        /**
+         * Create Order
+         * @description Make a one-off shipment; what is missing shows as snags, so it can be taken up again later.
+         */
+        post: operations["create_order_api_orders_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try Plan
+         * @description Plan an order that is only described, with the rules in force or others; nothing is stored.
+         *
+         *     Line ids in the parcels are the numbers of the lines, from 1.
+         */
+        post: operations["try_plan_api_plans_try_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -444,7 +665,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/orders/{order_id}/compare": {
+    "/api/imports": {
         parameters: {
             query?: never;
             header?: never;
@@ -452,10 +673,34 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Compare Order
-         * @description Return every service in every box for one order, with other extras where given; nothing is stored.
+         * Imports
+         * @description Return the newest imports.
          */
-        get: operations["compare_order_api_orders__order_id__compare_get"];
+        get: operations["imports_api_imports_get"];
+        put?: never;
+        /**
+         * Upload
+         * @description Upload a CSV or XLSX file; it is read and its columns are guessed, nothing is imported yet.
+         */
+        post: operations["upload_api_imports_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{import_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Import
+         * @description Return an import with its preview and the rows kept back.
+         */
+        get: operations["get_import_api_imports__import_id__get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -464,7 +709,47 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/orders/{order_id}/ask-prices": {
+    "/api/imports/{import_id}/columns": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set Columns
+         * @description Say which column holds which field.
+         */
+        put: operations["set_columns_api_imports__import_id__columns_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{import_id}/rows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Correct
+         * @description Correct rows in place; run the import again to take them.
+         */
+        patch: operations["correct_api_imports__import_id__rows_patch"];
+        trace?: never;
+    };
+    "/api/imports/{import_id}/undo": {
         parameters: {
             query?: never;
             header?: never;
@@ -474,17 +759,17 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Ask Order
-         * @description Ask the carriers that tell their prices on asking; the answers stand in the next comparison.
+         * Undo
+         * @description Take a whole import back while nothing of it is bought.
          */
-        post: operations["ask_order_api_orders__order_id__ask_prices_post"];
+        post: operations["undo_api_imports__import_id__undo_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/quote": {
+    "/api/imports/{import_id}/run": {
         parameters: {
             query?: never;
             header?: never;
@@ -494,77 +779,17 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Quote
-         * @description Return every service for a shipment that is not an order; nothing is stored.
+         * Run
+         * @description Import the good rows and keep the bad ones; doing it again makes nothing twice.
          */
-        post: operations["quote_api_quote_post"];
+        post: operations["run_api_imports__import_id__run_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/quote/ask-prices": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Ask Quote
-         * @description Ask the carriers that tell their prices on asking, for a quote without an order.
-         */
-        post: operations["ask_quote_api_quote_ask_prices_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/matrix": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Matrix
-         * @description Return waiting orders × services with prices and days, and what each policy would pick.
-         */
-        post: operations["matrix_api_matrix_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/orders/services": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Choose Services
-         * @description Set the service of several orders by hand, each its own; null takes the choice back. All or none.
-         */
-        post: operations["choose_services_api_orders_services_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/orders": {
+    "/api/import-samples/{name}": {
         parameters: {
             query?: never;
             header?: never;
@@ -572,19 +797,12 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * List Orders
-         * @description Return one page of the work list, after the key of the page before.
-         *
-         *     ``view`` is one of open, clear, snags, held, shipped, all; ``sort`` one of departure, age, number, promise, arrives,
-         *     ship_date, price, recipient, country, service, snags.
+         * Sample
+         * @description Return a sample file: clean, messy or the template.
          */
-        get: operations["list_orders_api_orders_get"];
+        get: operations["sample_api_import_samples__name__get"];
         put?: never;
-        /**
-         * Create Order
-         * @description Make a one-off shipment; what is missing shows as snags, so it can be taken up again later.
-         */
-        post: operations["create_order_api_orders_post"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -815,7 +1033,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/plans/try": {
+    "/api/orders/{order_id}/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Compare Order
+         * @description Return every service in every box for one order, with other extras where given; nothing is stored.
+         */
+        get: operations["compare_order_api_orders__order_id__compare_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/{order_id}/ask-prices": {
         parameters: {
             query?: never;
             header?: never;
@@ -825,12 +1063,90 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Try Plan
-         * @description Plan an order that is only described, with the rules in force or others; nothing is stored.
-         *
-         *     Line ids in the parcels are the numbers of the lines, from 1.
+         * Ask Order
+         * @description Ask the carriers that tell their prices on asking; the answers stand in the next comparison.
          */
-        post: operations["try_plan_api_plans_try_post"];
+        post: operations["ask_order_api_orders__order_id__ask_prices_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/quote": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Quote
+         * @description Return every service for a shipment that is not an order; nothing is stored.
+         */
+        post: operations["quote_api_quote_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/quote/ask-prices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Ask Quote
+         * @description Ask the carriers that tell their prices on asking, for a quote without an order.
+         */
+        post: operations["ask_quote_api_quote_ask_prices_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/matrix": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Matrix
+         * @description Return waiting orders × services with prices and days, and what each policy would pick.
+         */
+        post: operations["matrix_api_matrix_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/services": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Choose Services
+         * @description Set the service of several orders by hand, each its own; null takes the choice back. All or none.
+         */
+        post: operations["choose_services_api_orders_services_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1212,7 +1528,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/imports": {
+    "/api/carriers": {
         parameters: {
             query?: never;
             header?: never;
@@ -1220,34 +1536,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Imports
-         * @description Return the newest imports.
+         * All Carriers
+         * @description Return the carriers with their accounts, services and card versions.
          */
-        get: operations["imports_api_imports_get"];
-        put?: never;
-        /**
-         * Upload
-         * @description Upload a CSV or XLSX file; it is read and its columns are guessed, nothing is imported yet.
-         */
-        post: operations["upload_api_imports_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/imports/{import_id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Get Import
-         * @description Return an import with its preview and the rows kept back.
-         */
-        get: operations["get_import_api_imports__import_id__get"];
+        get: operations["all_carriers_api_carriers_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1256,27 +1548,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/imports/{import_id}/columns": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        /**
-         * Set Columns
-         * @description Say which column holds which field.
-         */
-        put: operations["set_columns_api_imports__import_id__columns_put"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/imports/{import_id}/rows": {
+    "/api/carriers/{code}": {
         parameters: {
             query?: never;
             header?: never;
@@ -1290,13 +1562,13 @@ export interface paths {
         options?: never;
         head?: never;
         /**
-         * Correct
-         * @description Correct rows in place; run the import again to take them.
+         * Switch Carrier
+         * @description Use a carrier, or do so no longer.
          */
-        patch: operations["correct_api_imports__import_id__rows_patch"];
+        patch: operations["switch_carrier_api_carriers__code__patch"];
         trace?: never;
     };
-    "/api/imports/{import_id}/undo": {
+    "/api/carriers/{code}/accounts": {
         parameters: {
             query?: never;
             header?: never;
@@ -1306,17 +1578,17 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Undo
-         * @description Take a whole import back while nothing of it is bought.
+         * Add Account
+         * @description Add an account; each order then goes on the account on which it is cheapest.
          */
-        post: operations["undo_api_imports__import_id__undo_post"];
+        post: operations["add_account_api_carriers__code__accounts_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/imports/{import_id}/run": {
+    "/api/carriers/{code}/accounts/{account_id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -1324,32 +1596,160 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        put?: never;
-        /**
-         * Run
-         * @description Import the good rows and keep the bad ones; doing it again makes nothing twice.
-         */
-        post: operations["run_api_imports__import_id__run_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/import-samples/{name}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Sample
-         * @description Return a sample file: clean, messy or the template.
-         */
-        get: operations["sample_api_import_samples__name__get"];
         put?: never;
         post?: never;
+        /**
+         * Remove Account
+         * @description Take an account away; the last one with a carrier stays.
+         */
+        delete: operations["remove_account_api_carriers__code__accounts__account_id__delete"];
+        options?: never;
+        head?: never;
+        /**
+         * Change Account
+         * @description Switch services on and off, or set the contract's discounts (basis points by service, zone, or all: `*`).
+         */
+        patch: operations["change_account_api_carriers__code__accounts__account_id__patch"];
+        trace?: never;
+    };
+    "/api/carriers/{code}/accounts/rehearse": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Rehearse Account
+         * @description Say what such a change, or such a new account, would do to orders; nothing is stored.
+         */
+        post: operations["rehearse_account_api_carriers__code__accounts_rehearse_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rate-card/schema": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Schema
+         * @description Return the JSON Schema of a rate card.
+         */
+        get: operations["schema_api_rate_card_schema_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/carriers/{code}/cards/{card_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Card
+         * @description Return one version of a rate card, as written and as tables.
+         */
+        get: operations["get_card_api_carriers__code__cards__card_id__get"];
+        put?: never;
+        post?: never;
+        /**
+         * Remove Card
+         * @description Take away a version that has not begun.
+         */
+        delete: operations["remove_card_api_carriers__code__cards__card_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/carriers/{code}/cards/{card_id}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Card File
+         * @description Return one version as a file; bringing it in again gives the same card.
+         */
+        get: operations["card_file_api_carriers__code__cards__card_id__file_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/carriers/{code}/cards/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Check Card
+         * @description Say what a card (JSON, XLSX or CSV) would change, or everything that is wrong with it; nothing is stored.
+         */
+        post: operations["check_card_api_carriers__code__cards_check_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/carriers/{code}/cards/rehearse": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Rehearse Card
+         * @description Say what a card would do to orders if it were in force now; nothing is stored.
+         */
+        post: operations["rehearse_card_api_carriers__code__cards_rehearse_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/carriers/{code}/cards": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring In Card
+         * @description Bring a card in as a new version; refused whole where anything is wrong with it.
+         */
+        post: operations["bring_in_card_api_carriers__code__cards_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1664,6 +2064,54 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/places": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Places
+         * @description Return the places that parcels leave from.
+         */
+        get: operations["places_api_places_get"];
+        put?: never;
+        /**
+         * Save Place
+         * @description Add a place, or change the one with this id.
+         */
+        post: operations["save_place_api_places_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packaging": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Packaging
+         * @description Return all packaging, own and the carriers'.
+         */
+        get: operations["packaging_api_packaging_get"];
+        put?: never;
+        /**
+         * Save Packaging
+         * @description Add packaging, or change the one with this id; waiting orders are planned anew.
+         */
+        post: operations["save_packaging_api_packaging_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/products": {
         parameters: {
             query?: never;
@@ -1770,402 +2218,6 @@ export interface paths {
         get: operations["clearances_api_clearances_get"];
         put?: never;
         post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/preflight": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Preflight
-         * @description Check orders before they are bought: snags, approvals, moved prices, conflicts, balance. Nothing is bought.
-         */
-        post: operations["preflight_api_preflight_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/purchases": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Buy
-         * @description Buy the labels of these orders at the prices shown; the same ``client_key`` again buys nothing more.
-         */
-        post: operations["buy_api_purchases_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/voids": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Void
-         * @description Ask the carriers to void labels; the orders come back onto the work list. Printed ones need ``printed_too``.
-         */
-        post: operations["void_api_voids_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/refunds": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Refunds
-         * @description Return the voids that wait for their refund, overdue ones first.
-         */
-        get: operations["refunds_api_refunds_get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/refunds/{shipment_id}/chase": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Chase
-         * @description Press a carrier about an overdue refund by mail, all facts filled in.
-         */
-        post: operations["chase_api_refunds__shipment_id__chase_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/today": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Today
-         * @description Return what must leave today and what threatens it.
-         */
-        get: operations["today_api_today_get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/places": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Places
-         * @description Return the places that parcels leave from.
-         */
-        get: operations["places_api_places_get"];
-        put?: never;
-        /**
-         * Save Place
-         * @description Add a place, or change the one with this id.
-         */
-        post: operations["save_place_api_places_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/packaging": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Packaging
-         * @description Return all packaging, own and the carriers'.
-         */
-        get: operations["packaging_api_packaging_get"];
-        put?: never;
-        /**
-         * Save Packaging
-         * @description Add packaging, or change the one with this id; waiting orders are planned anew.
-         */
-        post: operations["save_packaging_api_packaging_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/carriers": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * All Carriers
-         * @description Return the carriers with their accounts, services and card versions.
-         */
-        get: operations["all_carriers_api_carriers_get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/carriers/{code}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        /**
-         * Switch Carrier
-         * @description Use a carrier, or do so no longer.
-         */
-        patch: operations["switch_carrier_api_carriers__code__patch"];
-        trace?: never;
-    };
-    "/api/carriers/{code}/accounts": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Add Account
-         * @description Add an account; each order then goes on the account on which it is cheapest.
-         */
-        post: operations["add_account_api_carriers__code__accounts_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/carriers/{code}/accounts/{account_id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post?: never;
-        /**
-         * Remove Account
-         * @description Take an account away; the last one with a carrier stays.
-         */
-        delete: operations["remove_account_api_carriers__code__accounts__account_id__delete"];
-        options?: never;
-        head?: never;
-        /**
-         * Change Account
-         * @description Switch services on and off, or set the contract's discounts (basis points by service, zone, or all: `*`).
-         */
-        patch: operations["change_account_api_carriers__code__accounts__account_id__patch"];
-        trace?: never;
-    };
-    "/api/carriers/{code}/accounts/rehearse": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Rehearse Account
-         * @description Say what such a change, or such a new account, would do to orders; nothing is stored.
-         */
-        post: operations["rehearse_account_api_carriers__code__accounts_rehearse_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/rate-card/schema": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Schema
-         * @description Return the JSON Schema of a rate card.
-         */
-        get: operations["schema_api_rate_card_schema_get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/carriers/{code}/cards/{card_id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Get Card
-         * @description Return one version of a rate card, as written and as tables.
-         */
-        get: operations["get_card_api_carriers__code__cards__card_id__get"];
-        put?: never;
-        post?: never;
-        /**
-         * Remove Card
-         * @description Take away a version that has not begun.
-         */
-        delete: operations["remove_card_api_carriers__code__cards__card_id__delete"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/carriers/{code}/cards/{card_id}/file": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Card File
-         * @description Return one version as a file; bringing it in again gives the same card.
-         */
-        get: operations["card_file_api_carriers__code__cards__card_id__file_get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/carriers/{code}/cards/check": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Check Card
-         * @description Say what a card (JSON, XLSX or CSV) would change, or everything that is wrong with it; nothing is stored.
-         */
-        post: operations["check_card_api_carriers__code__cards_check_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/carriers/{code}/cards/rehearse": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Rehearse Card
-         * @description Say what a card would do to orders if it were in force now; nothing is stored.
-         */
-        post: operations["rehearse_card_api_carriers__code__cards_rehearse_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/carriers/{code}/cards": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Bring In Card
-         * @description Bring a card in as a new version; refused whole where anything is wrong with it.
-         */
-        post: operations["bring_in_card_api_carriers__code__cards_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2314,6 +2366,126 @@ export interface paths {
          * @description Put a batch away, or take it out again; everything in it stays findable.
          */
         post: operations["archive_api_batches__batch_id__archive_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/preflight": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Preflight
+         * @description Check orders before they are bought: snags, approvals, moved prices, conflicts, balance. Nothing is bought.
+         */
+        post: operations["preflight_api_preflight_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/purchases": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Buy
+         * @description Buy the labels of these orders at the prices shown; the same ``client_key`` again buys nothing more.
+         */
+        post: operations["buy_api_purchases_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/voids": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Void
+         * @description Ask the carriers to void labels; the orders come back onto the work list. Printed ones need ``printed_too``.
+         */
+        post: operations["void_api_voids_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/refunds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Refunds
+         * @description Return the voids that wait for their refund, overdue ones first.
+         */
+        get: operations["refunds_api_refunds_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/refunds/{shipment_id}/chase": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Chase
+         * @description Press a carrier about an overdue refund by mail, all facts filled in.
+         */
+        post: operations["chase_api_refunds__shipment_id__chase_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/today": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Today
+         * @description Return what must leave today and what threatens it.
+         */
+        get: operations["today_api_today_get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2840,198 +3012,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/returns": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * All Returns
-         * @description Return the labels for the way back, the open ones first.
-         */
-        get: operations["all_returns_api_returns_get"];
-        put?: never;
-        /**
-         * Ask
-         * @description Ask for a label for the way back, to print into the box or to mail to the buyer; charged when first scanned.
-         */
-        post: operations["ask_api_returns_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/returns/{return_id}/close": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Close
-         * @description Close a return with what was done about it.
-         */
-        post: operations["close_api_returns__return_id__close_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/request-form/{key}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Form
-         * @description Return what the form behind a link needs; no login.
-         */
-        get: operations["form_api_request_form__key__get"];
-        put?: never;
-        /**
-         * Ask
-         * @description Ask for a label; the same ``client_key`` again is the same wish. No login, limited by the hour.
-         */
-        post: operations["ask_api_request_form__key__post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/asked/{view_key}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Seen
-         * @description Return what became of a request, by the address its asker was given; no login.
-         */
-        get: operations["seen_api_asked__view_key__get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/request-links": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Links
-         * @description Return the links to the form.
-         */
-        get: operations["links_api_request_links_get"];
-        put?: never;
-        /**
-         * Make Link
-         * @description Make a link; whoever has it may ask for labels.
-         */
-        post: operations["make_link_api_request_links_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/request-links/{link_id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        /**
-         * Set Link
-         * @description Switch a link off or on.
-         */
-        patch: operations["set_link_api_request_links__link_id__patch"];
-        trace?: never;
-    };
-    "/api/requests": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * All Requests
-         * @description Return the requests, the undecided first.
-         */
-        get: operations["all_requests_api_requests_get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/requests/{request_id}/approve": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Approve
-         * @description Make a shipment of a request, changed where asked; it is bought like any other.
-         */
-        post: operations["approve_api_requests__request_id__approve_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/requests/{request_id}/decline": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Decline
-         * @description Decline a request with a reason, which the asker reads.
-         */
-        post: operations["decline_api_requests__request_id__decline_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/live": {
         parameters: {
             query?: never;
@@ -3044,6 +3024,26 @@ export interface paths {
          * @description Stream topics (``orders``, ``batch:12``, ``money``) as they change.
          */
         get: operations["live_api_live_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/health": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Health
+         * @description Return the state of the database, the job worker and the stand-ins; 503 where one does not work.
+         */
+        get: operations["health_api_health_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -3279,6 +3279,18 @@ export interface components {
              * @default false
              */
             descending: boolean;
+        };
+        /**
+         * AtWorkOut
+         * @description An order that somebody else is working on.
+         */
+        AtWorkOut: {
+            /** Order Id */
+            order_id: number;
+            /** Person Id */
+            person_id: number;
+            /** Person */
+            person: string;
         };
         /** BalanceOut */
         BalanceOut: {
@@ -3520,7 +3532,7 @@ export interface components {
          */
         BuyIn: {
             /** Orders */
-            orders: components["schemas"]["WishIn"][];
+            orders: components["schemas"]["ToBuyIn"][];
             /** Client Key */
             client_key: string;
             /** Batch Id */
@@ -3541,6 +3553,28 @@ export interface components {
             tables: {
                 [key: string]: string[][];
             };
+        };
+        /**
+         * CardVersionOut
+         * @description One version of a rate card.
+         */
+        CardVersionOut: {
+            /** Id */
+            id: number;
+            /**
+             * Valid From
+             * Format: date
+             */
+            valid_from: string;
+            /** Valid Until */
+            valid_until: string | null;
+            /** Source */
+            source: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "past" | "in_force" | "to_come";
         };
         /**
          * CarrierIn
@@ -3572,7 +3606,7 @@ export interface components {
             /** Services */
             services: components["schemas"]["ServiceOnCard"][];
             /** Versions */
-            versions: components["schemas"]["tidewind__web__schemas__carriers__VersionOut"][];
+            versions: components["schemas"]["CardVersionOut"][];
         };
         /**
          * CellOut
@@ -3766,16 +3800,6 @@ export interface components {
             extras: string[];
             /** Desks */
             desks: string[];
-        };
-        /** ClaimIn */
-        ClaimIn: {
-            /** Order Ids */
-            order_ids: number[];
-            /**
-             * Take Over
-             * @default false
-             */
-            take_over: boolean;
         };
         /**
          * ClearIn
@@ -4174,18 +4198,6 @@ export interface components {
             parts: {
                 [key: string]: components["schemas"]["PartHealth"];
             };
-        };
-        /**
-         * HeldBy
-         * @description An order that somebody else is working on.
-         */
-        HeldBy: {
-            /** Order Id */
-            order_id: number;
-            /** Person Id */
-            person_id: number;
-            /** Person */
-            person: string;
         };
         /** HeldIn */
         HeldIn: {
@@ -5030,6 +5042,16 @@ export interface components {
             /** Checks */
             checks: components["schemas"]["CheckOut"][];
         };
+        /** PresenceIn */
+        PresenceIn: {
+            /** Order Ids */
+            order_ids: number[];
+            /**
+             * Take Over
+             * @default false
+             */
+            take_over: boolean;
+        };
         /** PreviewOrder */
         PreviewOrder: {
             /** Number */
@@ -5042,6 +5064,18 @@ export interface components {
             items: string;
             /** Rows */
             rows: number[];
+        };
+        /**
+         * PricesAskedOut
+         * @description What came of asking the carriers that tell their prices on asking.
+         */
+        PricesAskedOut: {
+            /** Answered */
+            answered: number;
+            /** Failures */
+            failures: {
+                [key: string]: string;
+            };
         };
         /**
          * PrintIn
@@ -5338,6 +5372,15 @@ export interface components {
             changed: number;
             /** Unreadable */
             unreadable: number;
+        };
+        /** PurchaseOut */
+        PurchaseOut: {
+            /** Batch Id */
+            batch_id: number;
+            /** Taken */
+            taken: number[];
+            /** Dropped */
+            dropped: components["schemas"]["DroppedOut"][];
         };
         /**
          * QuoteIn
@@ -5836,6 +5879,26 @@ export interface components {
             version: number;
             work: components["schemas"]["WorkOut"];
         };
+        /** RulesVersionOut */
+        RulesVersionOut: {
+            /** Id */
+            id: number;
+            /** Note */
+            note: string;
+            /** Who */
+            who: string;
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /** Count */
+            count: number;
+            /** Rules */
+            rules: {
+                [key: string]: unknown;
+            }[];
+        };
         /**
          * SamePerson
          * @description Another order to the same person.
@@ -6151,6 +6214,13 @@ export interface components {
             /** Words */
             words: string;
         };
+        /** ToBuyIn */
+        ToBuyIn: {
+            /** Order Id */
+            order_id: number;
+            /** Shown Minor */
+            shown_minor: number;
+        };
         /** TodayOut */
         TodayOut: {
             /**
@@ -6440,13 +6510,6 @@ export interface components {
                 [key: string]: string;
             };
         };
-        /** WishIn */
-        WishIn: {
-            /** Order Id */
-            order_id: number;
-            /** Shown Minor */
-            shown_minor: number;
-        };
         /**
          * WorkOut
          * @description A piece of background work, and how far it is.
@@ -6472,69 +6535,6 @@ export interface components {
              */
             created_at: string;
         };
-        /** AskedOut */
-        tidewind__web__schemas__buying__AskedOut: {
-            /** Batch Id */
-            batch_id: number;
-            /** Taken */
-            taken: number[];
-            /** Dropped */
-            dropped: components["schemas"]["DroppedOut"][];
-        };
-        /**
-         * VersionOut
-         * @description One version of a rate card.
-         */
-        tidewind__web__schemas__carriers__VersionOut: {
-            /** Id */
-            id: number;
-            /**
-             * Valid From
-             * Format: date
-             */
-            valid_from: string;
-            /** Valid Until */
-            valid_until: string | null;
-            /** Source */
-            source: string;
-            /**
-             * State
-             * @enum {string}
-             */
-            state: "past" | "in_force" | "to_come";
-        };
-        /** VersionOut */
-        tidewind__web__schemas__layers__VersionOut: {
-            /** Id */
-            id: number;
-            /** Note */
-            note: string;
-            /** Who */
-            who: string;
-            /**
-             * Created At
-             * Format: date-time
-             */
-            created_at: string;
-            /** Count */
-            count: number;
-            /** Rules */
-            rules: {
-                [key: string]: unknown;
-            }[];
-        };
-        /**
-         * AskedOut
-         * @description What came of asking the carriers that tell their prices on asking.
-         */
-        tidewind__web__schemas__rates__AskedOut: {
-            /** Answered */
-            answered: number;
-            /** Failures */
-            failures: {
-                [key: string]: string;
-            };
-        };
     };
     responses: never;
     parameters: never;
@@ -6544,7 +6544,104 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
-    health_api_health_get: {
+    form_api_request_form__key__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FormOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    ask_api_request_form__key__post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RequestIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RequestMade"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    seen_api_asked__view_key__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                view_key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RequestSeen"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    links_api_request_links_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -6559,7 +6656,271 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Health"];
+                    "application/json": components["schemas"]["LinkOut"][];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    make_link_api_request_links_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LinkIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LinkOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_link_api_request_links__link_id__patch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                link_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LinkActiveIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LinkOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    all_requests_api_requests_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RequestOut"][];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    approve_api_requests__request_id__approve_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                request_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ApproveIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApprovedOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    decline_api_requests__request_id__decline_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                request_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DeclineIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RequestOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    all_returns_api_returns_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReturnOut"][];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    ask_api_returns_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReturnIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReturnOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    close_api_returns__return_id__close_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                return_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CloseReturnIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReturnOut"];
                 };
             };
             /** @description Problem details */
@@ -6826,7 +7187,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["ClaimIn"];
+                "application/json": components["schemas"]["PresenceIn"];
             };
         };
         responses: {
@@ -6836,7 +7197,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HeldBy"][];
+                    "application/json": components["schemas"]["AtWorkOut"][];
                 };
             };
             /** @description Problem details */
@@ -6869,6 +7230,120 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_orders_api_orders_get: {
+        parameters: {
+            query?: {
+                view?: string;
+                text?: string;
+                channel?: string;
+                country?: string;
+                destination?: string;
+                desk?: string;
+                tag?: string;
+                promise?: string;
+                service?: string;
+                snag?: string;
+                product?: string;
+                priced?: boolean | null;
+                linked?: boolean | null;
+                sort?: string;
+                descending?: boolean;
+                /** @description The key of the page before */
+                after?: string;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrderPage"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    create_order_api_orders_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TypedOrderIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrderSheet"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    try_plan_api_plans_try_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TrialIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrialOut"];
+                };
             };
             /** @description Problem details */
             default: {
@@ -7240,228 +7715,9 @@ export interface operations {
             };
         };
     };
-    compare_order_api_orders__order_id__compare_get: {
-        parameters: {
-            query?: {
-                /** @description Extras by code, with commas; none: as planned */
-                extras?: string | null;
-            };
-            header?: never;
-            path: {
-                order_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ComparedOut"];
-                };
-            };
-            /** @description Problem details */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    ask_order_api_orders__order_id__ask_prices_post: {
-        parameters: {
-            query?: {
-                /** @description Extras by code, with commas; none: as planned */
-                extras?: string | null;
-            };
-            header?: never;
-            path: {
-                order_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["tidewind__web__schemas__rates__AskedOut"];
-                };
-            };
-            /** @description Problem details */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    quote_api_quote_post: {
+    imports_api_imports_get: {
         parameters: {
             query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["QuoteIn"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ComparedOut"];
-                };
-            };
-            /** @description Problem details */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    ask_quote_api_quote_ask_prices_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["QuoteIn"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["tidewind__web__schemas__rates__AskedOut"];
-                };
-            };
-            /** @description Problem details */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    matrix_api_matrix_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["MatrixIn"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["MatrixOut"];
-                };
-            };
-            /** @description Problem details */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    choose_services_api_orders_services_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ChoicesIn"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["OrderRow"][];
-                };
-            };
-            /** @description Problem details */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    list_orders_api_orders_get: {
-        parameters: {
-            query?: {
-                view?: string;
-                text?: string;
-                channel?: string;
-                country?: string;
-                destination?: string;
-                desk?: string;
-                tag?: string;
-                promise?: string;
-                service?: string;
-                snag?: string;
-                product?: string;
-                priced?: boolean | null;
-                linked?: boolean | null;
-                sort?: string;
-                descending?: boolean;
-                /** @description The key of the page before */
-                after?: string;
-                limit?: number;
-            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -7474,7 +7730,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["OrderPage"];
+                    "application/json": components["schemas"]["ImportSummary"][];
                 };
             };
             /** @description Problem details */
@@ -7488,7 +7744,7 @@ export interface operations {
             };
         };
     };
-    create_order_api_orders_post: {
+    upload_api_imports_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -7497,7 +7753,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["TypedOrderIn"];
+                "multipart/form-data": components["schemas"]["Body_upload_api_imports_post"];
             };
         };
         responses: {
@@ -7507,7 +7763,201 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["OrderSheet"];
+                    "application/json": components["schemas"]["ImportOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_import_api_imports__import_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                import_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_columns_api_imports__import_id__columns_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                import_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ColumnsIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    correct_api_imports__import_id__rows_patch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                import_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RowsIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    undo_api_imports__import_id__undo_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                import_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Undone"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    run_api_imports__import_id__run_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                import_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sample_api_import_samples__name__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
                 };
             };
             /** @description Problem details */
@@ -7909,7 +8359,75 @@ export interface operations {
             };
         };
     };
-    try_plan_api_plans_try_post: {
+    compare_order_api_orders__order_id__compare_get: {
+        parameters: {
+            query?: {
+                /** @description Extras by code, with commas; none: as planned */
+                extras?: string | null;
+            };
+            header?: never;
+            path: {
+                order_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparedOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    ask_order_api_orders__order_id__ask_prices_post: {
+        parameters: {
+            query?: {
+                /** @description Extras by code, with commas; none: as planned */
+                extras?: string | null;
+            };
+            header?: never;
+            path: {
+                order_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PricesAskedOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    quote_api_quote_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -7918,7 +8436,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["TrialIn"];
+                "application/json": components["schemas"]["QuoteIn"];
             };
         };
         responses: {
@@ -7928,7 +8446,106 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["TrialOut"];
+                    "application/json": components["schemas"]["ComparedOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    ask_quote_api_quote_ask_prices_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["QuoteIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PricesAskedOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    matrix_api_matrix_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MatrixIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MatrixOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    choose_services_api_orders_services_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChoicesIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrderRow"][];
                 };
             };
             /** @description Problem details */
@@ -8213,7 +8830,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["tidewind__web__schemas__layers__VersionOut"][];
+                    "application/json": components["schemas"]["RulesVersionOut"][];
                 };
             };
             /** @description Problem details */
@@ -8601,7 +9218,7 @@ export interface operations {
             };
         };
     };
-    imports_api_imports_get: {
+    all_carriers_api_carriers_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -8616,7 +9233,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ImportSummary"][];
+                    "application/json": components["schemas"]["CarrierOut"][];
                 };
             };
             /** @description Problem details */
@@ -8630,16 +9247,53 @@ export interface operations {
             };
         };
     };
-    upload_api_imports_post: {
+    switch_carrier_api_carriers__code__patch: {
         parameters: {
             query?: never;
             header?: never;
-            path?: never;
+            path: {
+                code: string;
+            };
             cookie?: never;
         };
         requestBody: {
             content: {
-                "multipart/form-data": components["schemas"]["Body_upload_api_imports_post"];
+                "application/json": components["schemas"]["CarrierIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add_account_api_carriers__code__accounts_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AccountIn"];
             };
         };
         responses: {
@@ -8649,7 +9303,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ImportOut"];
+                    "application/json": components["schemas"]["WorkOut"];
                 };
             };
             /** @description Problem details */
@@ -8663,12 +9317,13 @@ export interface operations {
             };
         };
     };
-    get_import_api_imports__import_id__get: {
+    remove_account_api_carriers__code__accounts__account_id__delete: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                import_id: number;
+                code: string;
+                account_id: number;
             };
             cookie?: never;
         };
@@ -8680,7 +9335,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ImportOut"];
+                    "application/json": components["schemas"]["WorkOut"];
                 };
             };
             /** @description Problem details */
@@ -8694,18 +9349,19 @@ export interface operations {
             };
         };
     };
-    set_columns_api_imports__import_id__columns_put: {
+    change_account_api_carriers__code__accounts__account_id__patch: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                import_id: number;
+                code: string;
+                account_id: number;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["ColumnsIn"];
+                "application/json": components["schemas"]["AccountIn"];
             };
         };
         responses: {
@@ -8715,7 +9371,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ImportOut"];
+                    "application/json": components["schemas"]["WorkOut"];
                 };
             };
             /** @description Problem details */
@@ -8729,18 +9385,21 @@ export interface operations {
             };
         };
     };
-    correct_api_imports__import_id__rows_patch: {
+    rehearse_account_api_carriers__code__accounts_rehearse_post: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Over the orders of the last 90 days instead of those waiting */
+                past?: boolean;
+            };
             header?: never;
             path: {
-                import_id: number;
+                code: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["RowsIn"];
+                "application/json": components["schemas"]["RehearseAccountIn"];
             };
         };
         responses: {
@@ -8750,7 +9409,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ImportOut"];
+                    "application/json": components["schemas"]["RehearsalOut"];
                 };
             };
             /** @description Problem details */
@@ -8764,12 +9423,44 @@ export interface operations {
             };
         };
     };
-    undo_api_imports__import_id__undo_post: {
+    schema_api_rate_card_schema_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    };
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_card_api_carriers__code__cards__card_id__get: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                import_id: number;
+                code: string;
+                card_id: number;
             };
             cookie?: never;
         };
@@ -8781,7 +9472,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Undone"];
+                    "application/json": components["schemas"]["CardOut"];
                 };
             };
             /** @description Problem details */
@@ -8795,25 +9486,24 @@ export interface operations {
             };
         };
     };
-    run_api_imports__import_id__run_post: {
+    remove_card_api_carriers__code__cards__card_id__delete: {
         parameters: {
             query?: never;
             header?: never;
             path: {
-                import_id: number;
+                code: string;
+                card_id: number;
             };
             cookie?: never;
         };
         requestBody?: never;
         responses: {
             /** @description Successful Response */
-            200: {
+            204: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content: {
-                    "application/json": components["schemas"]["ImportOut"];
-                };
+                content?: never;
             };
             /** @description Problem details */
             default: {
@@ -8826,12 +9516,15 @@ export interface operations {
             };
         };
     };
-    sample_api_import_samples__name__get: {
+    card_file_api_carriers__code__cards__card_id__file_get: {
         parameters: {
-            query?: never;
+            query?: {
+                kind?: "xlsx" | "csv" | "json";
+            };
             header?: never;
             path: {
-                name: string;
+                code: string;
+                card_id: number;
             };
             cookie?: never;
         };
@@ -8844,6 +9537,114 @@ export interface operations {
                 };
                 content: {
                     "application/json": unknown;
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    check_card_api_carriers__code__cards_check_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_check_card_api_carriers__code__cards_check_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProposalOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rehearse_card_api_carriers__code__cards_rehearse_post: {
+        parameters: {
+            query?: {
+                /** @description Over the orders of the last 90 days instead of those waiting */
+                past?: boolean;
+            };
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_rehearse_card_api_carriers__code__cards_rehearse_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RehearsalOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    bring_in_card_api_carriers__code__cards_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_bring_in_card_api_carriers__code__cards_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkOut"];
                 };
             };
             /** @description Problem details */
@@ -9399,6 +10200,130 @@ export interface operations {
             };
         };
     };
+    places_api_places_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlaceIO"][];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    save_place_api_places_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlaceIO"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlaceIO"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    packaging_api_packaging_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PackagingIO"][];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    save_packaging_api_packaging_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PackagingIO"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PackagingIO"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     list_products_api_products_get: {
         parameters: {
             query?: {
@@ -9642,762 +10567,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ClearanceOut"][];
-                };
-            };
-            /** @description Problem details */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    preflight_api_preflight_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["CheckIn"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["PreflightOut"];
-                };
-            };
-            /** @description Problem details */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    buy_api_purchases_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["BuyIn"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["tidewind__web__schemas__buying__AskedOut"];
-                };
-            };
-            /** @description Problem details */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    void_api_voids_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["VoidIn"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["VoidedOut"];
-                };
-            };
-            /** @description Problem details */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    refunds_api_refunds_get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["RefundOut"][];
-                };
-            };
-            /** @description Problem details */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    chase_api_refunds__shipment_id__chase_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                shipment_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ChaseIn"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["RefundOut"];
-                };
-            };
-            /** @description Problem details */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    today_api_today_get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["TodayOut"];
-                };
-            };
-            /** @description Problem details */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    places_api_places_get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["PlaceIO"][];
-                };
-            };
-            /** @description Problem details */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    save_place_api_places_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["PlaceIO"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["PlaceIO"];
-                };
-            };
-            /** @description Problem details */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    packaging_api_packaging_get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["PackagingIO"][];
-                };
-            };
-            /** @description Problem details */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    save_packaging_api_packaging_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["PackagingIO"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["PackagingIO"];
-                };
-            };
-            /** @description Problem details */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    all_carriers_api_carriers_get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CarrierOut"][];
-                };
-            };
-            /** @description Problem details */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    switch_carrier_api_carriers__code__patch: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                code: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["CarrierIn"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["WorkOut"];
-                };
-            };
-            /** @description Problem details */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    add_account_api_carriers__code__accounts_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                code: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["AccountIn"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["WorkOut"];
-                };
-            };
-            /** @description Problem details */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    remove_account_api_carriers__code__accounts__account_id__delete: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                code: string;
-                account_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["WorkOut"];
-                };
-            };
-            /** @description Problem details */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    change_account_api_carriers__code__accounts__account_id__patch: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                code: string;
-                account_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["AccountIn"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["WorkOut"];
-                };
-            };
-            /** @description Problem details */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    rehearse_account_api_carriers__code__accounts_rehearse_post: {
-        parameters: {
-            query?: {
-                /** @description Over the orders of the last 90 days instead of those waiting */
-                past?: boolean;
-            };
-            header?: never;
-            path: {
-                code: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["RehearseAccountIn"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["RehearsalOut"];
-                };
-            };
-            /** @description Problem details */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    schema_api_rate_card_schema_get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": {
-                        [key: string]: unknown;
-                    };
-                };
-            };
-            /** @description Problem details */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    get_card_api_carriers__code__cards__card_id__get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                code: string;
-                card_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CardOut"];
-                };
-            };
-            /** @description Problem details */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    remove_card_api_carriers__code__cards__card_id__delete: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                code: string;
-                card_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description Problem details */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    card_file_api_carriers__code__cards__card_id__file_get: {
-        parameters: {
-            query?: {
-                kind?: "xlsx" | "csv" | "json";
-            };
-            header?: never;
-            path: {
-                code: string;
-                card_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": unknown;
-                };
-            };
-            /** @description Problem details */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    check_card_api_carriers__code__cards_check_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                code: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "multipart/form-data": components["schemas"]["Body_check_card_api_carriers__code__cards_check_post"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProposalOut"];
-                };
-            };
-            /** @description Problem details */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    rehearse_card_api_carriers__code__cards_rehearse_post: {
-        parameters: {
-            query?: {
-                /** @description Over the orders of the last 90 days instead of those waiting */
-                past?: boolean;
-            };
-            header?: never;
-            path: {
-                code: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "multipart/form-data": components["schemas"]["Body_rehearse_card_api_carriers__code__cards_rehearse_post"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["RehearsalOut"];
-                };
-            };
-            /** @description Problem details */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    bring_in_card_api_carriers__code__cards_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                code: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "multipart/form-data": components["schemas"]["Body_bring_in_card_api_carriers__code__cards_post"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["WorkOut"];
                 };
             };
             /** @description Problem details */
@@ -10700,6 +10869,198 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BatchOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preflight_api_preflight_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CheckIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PreflightOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    buy_api_purchases_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BuyIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PurchaseOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    void_api_voids_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VoidIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VoidedOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    refunds_api_refunds_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RefundOut"][];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    chase_api_refunds__shipment_id__chase_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shipment_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChaseIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RefundOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    today_api_today_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TodayOut"];
                 };
             };
             /** @description Problem details */
@@ -11654,396 +12015,6 @@ export interface operations {
             };
         };
     };
-    all_returns_api_returns_get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ReturnOut"][];
-                };
-            };
-            /** @description Problem details */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    ask_api_returns_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ReturnIn"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ReturnOut"];
-                };
-            };
-            /** @description Problem details */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    close_api_returns__return_id__close_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                return_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["CloseReturnIn"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ReturnOut"];
-                };
-            };
-            /** @description Problem details */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    form_api_request_form__key__get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                key: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["FormOut"];
-                };
-            };
-            /** @description Problem details */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    ask_api_request_form__key__post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                key: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["RequestIn"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["RequestMade"];
-                };
-            };
-            /** @description Problem details */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    seen_api_asked__view_key__get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                view_key: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["RequestSeen"];
-                };
-            };
-            /** @description Problem details */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    links_api_request_links_get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["LinkOut"][];
-                };
-            };
-            /** @description Problem details */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    make_link_api_request_links_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["LinkIn"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["LinkOut"];
-                };
-            };
-            /** @description Problem details */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    set_link_api_request_links__link_id__patch: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                link_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["LinkActiveIn"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["LinkOut"];
-                };
-            };
-            /** @description Problem details */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    all_requests_api_requests_get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["RequestOut"][];
-                };
-            };
-            /** @description Problem details */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    approve_api_requests__request_id__approve_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                request_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ApproveIn"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ApprovedOut"];
-                };
-            };
-            /** @description Problem details */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    decline_api_requests__request_id__decline_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                request_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["DeclineIn"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["RequestOut"];
-                };
-            };
-            /** @description Problem details */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
     live_api_live_get: {
         parameters: {
             query?: never;
@@ -12059,6 +12030,35 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    health_api_health_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Health"];
+                };
             };
             /** @description Problem details */
             default: {

@@ -1,0 +1,114 @@
+"""What was bought: batches, shipments, labels."""
+
+from __future__ import annotations
+
+from datetime import date, datetime
+from typing import Any
+
+from sqlalchemy import CheckConstraint, Index, String, UniqueConstraint, text
+from sqlalchemy.orm import Mapped, mapped_column, relationship
+
+from tidewind.db.base import Base, Created, Id, reference
+from tidewind.db.tables.orders import Order
+from tidewind.db.tables.people import Person
+
+LABEL_STATES = ("buying", "bought", "failed", "void_asked", "voided", "void_refused")
+LIVE_STATES = ("buying", "bought")
+"""A label that is being voided is none: its order may have another (decision 0016)."""
+LIVE = f"state in {LIVE_STATES}"
+
+
+class Batch(Base):
+    """Orders bought together; ``client_key`` makes a doubled click one batch.
+
+    While it is being filled, orders lie in it (``Order.batch_id``) and ``changes`` hold for all of them; then its
+    shipments tell what was bought.
+    """
+
+    __tablename__ = "batch"
+    __table_args__ = (CheckConstraint("state in ('filling', 'asked', 'archived')", name="state"),)
+    id: Mapped[Id]
+    client_key: Mapped[str] = mapped_column(String(80), unique=True)
+    person_id: Mapped[int] = reference("person.id")
+    name: Mapped[str] = mapped_column(String(80), default="")
+    state: Mapped[str] = mapped_column(String(20), default="asked", index=True)
+    changes: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    created_at: Mapped[Created]
+    asked_at: Mapped[datetime | None]
+    person: Mapped[Person] = relationship(lazy="joined", innerjoin=True)
+
+
+class Shipment(Base):
+    """The intent to buy, written before the carrier is asked, and then its answer: one service, one recipient.
+
+    ``price_minor`` is the carrier's, ``premium_minor`` the insurer's.
+    """
+
+    __tablename__ = "shipment"
+    __table_args__ = (
+        CheckConstraint(f"state in {LABEL_STATES}", name="state"),
+        CheckConstraint("price_minor >= 0", name="price"),
+        Index("uq_shipment_live", "order_id", unique=True, postgresql_where=text(LIVE)),
+        CheckConstraint("payer in ('balance', 'account', 'elsewhere')", name="payer"),
+        CheckConstraint(
+            "(state in ('void_asked', 'voided', 'void_refused')) = (void_asked_at is not null)", name="void"
+        ),
+        CheckConstraint("state in ('buying', 'failed') or bought_at is not null", name="bought"),
+        Index("ix_shipment_buying", "next_try_at", postgresql_where=text("state = 'buying'")),
+        Index("ix_shipment_void_asked", "void_due_on", postgresql_where=text("state = 'void_asked'")),
+    )
+    id: Mapped[Id]
+    order_id: Mapped[int] = reference("customer_order.id")
+    batch_id: Mapped[int] = reference("batch.id")
+    departure_id: Mapped[int] = reference("departure.id")
+    idempotency_key: Mapped[str] = mapped_column(String(60), unique=True)
+    state: Mapped[str] = mapped_column(String(20), default="buying")
+    carrier: Mapped[str] = mapped_column(String(30))
+    service: Mapped[str] = mapped_column(String(30))
+    service_name: Mapped[str] = mapped_column(String(80))
+    price_minor: Mapped[int]
+    quote: Mapped[dict[str, Any]]
+    sender: Mapped[dict[str, Any]]
+    address: Mapped[dict[str, Any]]
+    extras: Mapped[list[Any]] = mapped_column(default=list)
+    ship_date: Mapped[date]
+    arrives: Mapped[date | None]
+    asked_at: Mapped[datetime]
+    bought_at: Mapped[datetime | None]
+    failure: Mapped[str] = mapped_column(String(500), default="")
+    tracking_key: Mapped[str] = mapped_column(String(43), unique=True)
+    tracking_state: Mapped[str] = mapped_column(String(30), default="announced")
+    next_look_at: Mapped[datetime | None] = mapped_column(index=True)
+    reference: Mapped[str] = mapped_column(String(60), default="")
+    payer: Mapped[str] = mapped_column(String(20), default="balance")
+    account: Mapped[str] = mapped_column(String(40), default="")
+    premium_minor: Mapped[int] = mapped_column(default=0)
+    bill_to: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    begun_at: Mapped[datetime | None]
+    attempts: Mapped[int] = mapped_column(default=0)
+    next_try_at: Mapped[datetime | None]
+    void_asked_at: Mapped[datetime | None]
+    void_asked_by: Mapped[str] = mapped_column(String(120), default="")
+    void_due_on: Mapped[date | None]
+    void_settled_at: Mapped[datetime | None]
+    void_words: Mapped[str] = mapped_column(String(300), default="")
+    chased_at: Mapped[datetime | None]
+    labels: Mapped[list[Label]] = relationship(
+        order_by="Label.parcel_no", cascade="all, delete-orphan", lazy="selectin"
+    )
+    order: Mapped[Order] = relationship(lazy="joined", innerjoin=True)
+
+
+class Label(Base):
+    """One parcel's label with its tracking number."""
+
+    __tablename__ = "label"
+    __table_args__ = (UniqueConstraint("shipment_id", "parcel_no"), CheckConstraint("gross_g > 0", name="gross"))
+    id: Mapped[Id]
+    shipment_id: Mapped[int] = reference("shipment.id", cascade=True)
+    parcel_no: Mapped[int]
+    parcel: Mapped[dict[str, Any]]
+    gross_g: Mapped[int]
+    tracking_number: Mapped[str | None] = mapped_column(String(40), unique=True)
+    routing: Mapped[str] = mapped_column(String(40), default="")
+    printed_at: Mapped[datetime | None]

@@ -1,0 +1,146 @@
+"""What follows a purchase: events, what channels and people are told, labels for the way back and for colleagues."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import CheckConstraint, Index, String, UniqueConstraint, text
+from sqlalchemy.orm import Mapped, mapped_column, relationship
+
+from tidewind.db.base import Base, Created, Id, reference
+from tidewind.db.tables.buying import Shipment
+
+
+class TrackingEvent(Base):
+    """A carrier's event, in our states; the same event told twice is one row."""
+
+    __tablename__ = "tracking_event"
+    __table_args__ = (UniqueConstraint("label_id", "at", "state", "spot"),)
+    id: Mapped[Id]
+    label_id: Mapped[int] = reference("label.id", cascade=True)
+    at: Mapped[datetime]
+    state: Mapped[str] = mapped_column(String(30))
+    words: Mapped[str] = mapped_column(String(200))
+    spot: Mapped[str] = mapped_column(String(120), default="")
+
+
+RETURN_STATES = ("making", "ready", "on_its_way", "back", "closed", "cancelled", "failed")
+REQUEST_STATES = ("asked", "approved", "declined", "labelled")
+
+
+class Return(Base):
+    """A label for the way back of a shipment; the carrier charges it when it is first scanned."""
+
+    __tablename__ = "parcel_return"
+    __table_args__ = (
+        CheckConstraint(f"state in {RETURN_STATES}", name="state"),
+        CheckConstraint("price_minor >= 0", name="price"),
+        CheckConstraint("used_at is null or tracking_number is not null", name="used"),
+        Index(
+            "uq_parcel_return_live", "shipment_id", unique=True,
+            postgresql_where=text("state in ('making', 'ready', 'on_its_way', 'back')"),
+        ),
+        Index("ix_parcel_return_open", "state", postgresql_where=text("state in ('making', 'ready', 'on_its_way')")),
+    )  # fmt: skip
+    id: Mapped[Id]
+    shipment_id: Mapped[int] = reference("shipment.id")
+    idempotency_key: Mapped[str] = mapped_column(String(60), unique=True)
+    state: Mapped[str] = mapped_column(String(20), default="making")
+    in_box: Mapped[bool] = mapped_column(default=False)
+    reason: Mapped[str] = mapped_column(String(200), default="")
+    price_minor: Mapped[int]
+    tracking_number: Mapped[str | None] = mapped_column(String(40), unique=True)
+    routing: Mapped[str] = mapped_column(String(40), default="")
+    asked_by: Mapped[str] = mapped_column(String(120), default="")
+    asked_at: Mapped[datetime]
+    used_at: Mapped[datetime | None]
+    back_at: Mapped[datetime | None]
+    outcome: Mapped[str] = mapped_column(String(200), default="")
+    failure: Mapped[str] = mapped_column(String(300), default="")
+    shipment: Mapped[Shipment] = relationship(lazy="joined", innerjoin=True)
+
+
+class RequestLink(Base):
+    """A link to the form by which colleagues without a login ask for a label; it cannot be guessed."""
+
+    __tablename__ = "request_link"
+    id: Mapped[Id]
+    key: Mapped[str] = mapped_column(String(43), unique=True)
+    name: Mapped[str] = mapped_column(String(80))
+    cost_codes: Mapped[list[Any]] = mapped_column(default=list)
+    active: Mapped[bool] = mapped_column(default=True)
+    created_at: Mapped[Created]
+
+
+class LabelRequest(Base):
+    """A wish for a label, as it was typed, and what became of it."""
+
+    __tablename__ = "label_request"
+    __table_args__ = (CheckConstraint(f"state in {REQUEST_STATES}", name="state"),)
+    id: Mapped[Id]
+    link_id: Mapped[int] = reference("request_link.id")
+    client_key: Mapped[str] = mapped_column(String(80), unique=True)
+    view_key: Mapped[str] = mapped_column(String(43), unique=True)
+    state: Mapped[str] = mapped_column(String(20), default="asked", index=True)
+    asked_by: Mapped[str] = mapped_column(String(120))
+    source: Mapped[str] = mapped_column(String(200), default="")
+    why: Mapped[str] = mapped_column(String(300), default="")
+    cost_code: Mapped[str] = mapped_column(String(60), default="")
+    sender: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    address: Mapped[dict[str, Any]]
+    what: Mapped[str] = mapped_column(String(120))
+    gross_g: Mapped[int]
+    sides_mm: Mapped[list[Any]]
+    value_minor: Mapped[int] = mapped_column(default=0)
+    sticker_mail: Mapped[str] = mapped_column(String(200))
+    waiter_mail: Mapped[str] = mapped_column(String(200), default="")
+    order_id: Mapped[int | None] = reference("customer_order.id")
+    decided_by: Mapped[str] = mapped_column(String(120), default="")
+    decided_at: Mapped[datetime | None]
+    words: Mapped[str] = mapped_column(String(300), default="")
+    created_at: Mapped[Created]
+    link: Mapped[RequestLink] = relationship(lazy="joined", innerjoin=True)
+
+
+class ChannelNotice(Base):
+    """What a channel must be told about a shipment; retried until it sticks."""
+
+    __tablename__ = "channel_notice"
+    __table_args__ = (
+        UniqueConstraint("shipment_id", "kind"),
+        Index("ix_channel_notice_due", "next_at", postgresql_where=text("done_at is null")),
+    )
+    id: Mapped[Id]
+    shipment_id: Mapped[int] = reference("shipment.id", cascade=True)
+    kind: Mapped[str] = mapped_column(String(20))
+    attempts: Mapped[int] = mapped_column(default=0)
+    next_at: Mapped[datetime]
+    done_at: Mapped[datetime | None]
+    last_error: Mapped[str] = mapped_column(String(300), default="")
+
+
+class Message(Base):
+    """One mail to somebody, with the reason it was sent; at most one of a kind per shipment.
+
+    ``attach`` names the paper that goes with it (``label``), drawn when it is sent.
+    """
+
+    __tablename__ = "message"
+    __table_args__ = (
+        UniqueConstraint("shipment_id", "kind"),
+        Index("ix_message_due", "next_at", postgresql_where=text("sent_at is null")),
+    )
+    id: Mapped[Id]
+    shipment_id: Mapped[int] = reference("shipment.id", cascade=True)
+    kind: Mapped[str] = mapped_column(String(30))
+    recipient: Mapped[str] = mapped_column(String(200))
+    subject: Mapped[str] = mapped_column(String(200))
+    body: Mapped[str]
+    reason: Mapped[str] = mapped_column(String(200))
+    attach: Mapped[str] = mapped_column(String(20), default="")
+    attempts: Mapped[int] = mapped_column(default=0)
+    next_at: Mapped[datetime]
+    sent_at: Mapped[datetime | None]
+    last_error: Mapped[str] = mapped_column(String(300), default="")
+    created_at: Mapped[Created]

@@ -1,0 +1,27 @@
+"""Handovers: departures."""
+
+from __future__ import annotations
+
+from datetime import date, datetime
+
+from sqlalchemy import CheckConstraint, String, UniqueConstraint
+from sqlalchemy.orm import Mapped, mapped_column
+
+from tidewind.db.base import Base, Id, reference
+
+
+class Departure(Base):
+    """One handover: carrier, place, day and network; labels belong to one."""
+
+    __tablename__ = "departure"
+    __table_args__ = (
+        UniqueConstraint("carrier", "place_id", "day", "network"),
+        CheckConstraint("state in ('open', 'closed', 'handed_over', 'missed')", name="state"),
+    )
+    id: Mapped[Id]
+    carrier: Mapped[str] = mapped_column(String(30))
+    network: Mapped[str] = mapped_column(String(30))
+    place_id: Mapped[int] = reference("place.id")
+    day: Mapped[date] = mapped_column(index=True)
+    cutoff_at: Mapped[datetime]
+    state: Mapped[str] = mapped_column(String(20), default="open")

@@ -1,0 +1,53 @@
+"""Whether the parts of the program answer: the database, the job worker, the stand-ins."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import httpx
+from sqlalchemy import text
+from sqlalchemy.exc import SQLAlchemyError
+from sqlalchemy.orm import Session, sessionmaker
+
+
+@dataclass(frozen=True, slots=True)
+class PartState:
+    """Whether a part works, and in words what is known."""
+
+    ok: bool
+    detail: str
+
+
+def parts_health(sessions: sessionmaker[Session], standins_url: str) -> dict[str, PartState]:
+    """Ask each part of the program whether it works; the stand-ins only where there are some."""
+    found = {"database": _database(sessions), "worker": _worker(sessions)}
+    if standins_url:
+        found["stand-ins"] = _standins(standins_url)
+    return found
+
+
+def _database(sessions: sessionmaker[Session]) -> PartState:
+    try:
+        with sessions() as session:
+            session.execute(text("select 1"))
+    except SQLAlchemyError as error:
+        return PartState(False, f"does not answer ({type(error).__name__})")
+    return PartState(True, "answers")
+
+
+def _worker(sessions: sessionmaker[Session]) -> PartState:
+    query = text("select count(*) from procrastinate_workers where last_heartbeat > now() - interval '30 seconds'")
+    try:
+        with sessions() as session:
+            alive = session.scalar(query)
+    except SQLAlchemyError as error:
+        return PartState(False, f"unknown ({type(error).__name__})")
+    return PartState(bool(alive), f"{alive} at work" if alive else "no worker has been heard of for 30 s")
+
+
+def _standins(url: str) -> PartState:
+    try:
+        httpx.get(f"{url}/health", timeout=2).raise_for_status()
+    except httpx.HTTPError as error:
+        return PartState(False, f"do not answer ({type(error).__name__})")
+    return PartState(True, "answer")

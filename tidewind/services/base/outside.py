@@ -1,0 +1,26 @@
+"""The outside world as services reach it: one client per carrier, channel, printer and mail server."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from tidewind.db.tables import CarrierRow, Channel, Printer
+from tidewind.outside.carrier import CarrierClient
+from tidewind.outside.channels.upstream import ChannelClient
+from tidewind.outside.mailer import Mailer
+from tidewind.outside.printer import PrinterClient
+from tidewind.services.base.sealing import Sealer
+
+
+@dataclass(frozen=True)
+class Outside:
+    """Ways to make clients, and the address under which buyers reach us."""
+
+    carrier: Callable[[CarrierRow], CarrierClient]
+    channel: Callable[[Channel], ChannelClient]
+    printer: Callable[[Printer], PrinterClient]
+    mailer: Mailer
+    base_url: str
+    close: Callable[[], None]
+    sealer: Sealer

@@ -1,0 +1,49 @@
+"""Secrets are stored sealed: encrypted with a key that is kept outside the database."""
+
+from __future__ import annotations
+
+import os
+from functools import cached_property
+from pathlib import Path
+
+from cryptography.fernet import Fernet, InvalidToken
+
+from tidewind.services.base.errors import Conflict
+
+
+class Sealer:
+    """Seals and opens secrets (Fernet: AES-128-CBC with HMAC-SHA256); the key is read, or made, at first need."""
+
+    def __init__(self, file: Path) -> None:
+        self._file = file
+
+    @cached_property
+    def _fernet(self) -> Fernet:
+        return Fernet(key_in(self._file))
+
+    def seal(self, secret: str) -> str:
+        """Return a secret sealed; empty stays empty."""
+        return self._fernet.encrypt(secret.encode()).decode() if secret else ""
+
+    def open(self, sealed: str) -> str:
+        """Return what was sealed.  Raises Conflict where the key is another one."""
+        if not sealed:
+            return ""
+        try:
+            return self._fernet.decrypt(sealed.encode()).decode()
+        except InvalidToken as error:
+            words = "The stored secret cannot be opened with this key. Bring the key file back, or give consent again."
+            raise Conflict("wrong_key", words) from error
+
+
+def key_in(file: Path) -> bytes:
+    """Return the key in a file readable by its owner alone; the first call makes it."""
+    file.parent.mkdir(parents=True, exist_ok=True)
+    try:
+        handle = os.open(file, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
+    except FileExistsError:
+        return file.read_bytes().strip()
+    with os.fdopen(handle, "wb") as opened:
+        key = Fernet.generate_key()
+        opened.write(key)
+    return key

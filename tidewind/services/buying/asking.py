@@ -1,0 +1,292 @@
+"""Asking for labels: the intent first, with its hold in the ledger, and the jobs that will buy.
+
+One transaction writes the intent with its idempotency key and the ledger hold, and puts the jobs into the queue.
+What happens then is in ``settling``.
+"""
+
+from __future__ import annotations
+
+import secrets
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import date, datetime
+from itertools import count
+from typing import Any
+from zoneinfo import ZoneInfo
+
+from sqlalchemy import select
+from sqlalchemy.exc import IntegrityError
+from sqlalchemy.orm import Session, joinedload, lazyload, load_only
+from sqlalchemy.orm import defer as read_later
+
+from tidewind.core.quantities import money_text
+from tidewind.db.bulk import insert_rows, take_ids
+from tidewind.db.tables import Batch, CarrierRow, Label, Order, Person, Shipment
+from tidewind.db.tables.buying import LIVE_STATES
+from tidewind.services.base import MOST_ORDERS, Conflict, Invalid, NotFound, defer
+from tidewind.services.books import Posting, lock_available, post_all
+from tidewind.services.handover import default_place, departure_for
+from tidewind.services.planning import carriers_in_force, keep_up, shop_settings
+
+PARCELS_PER_JOB, FIRST_PARCELS = 40, 3
+AT_ONCE_PER_CARRIER = 4
+"""So many jobs ask one carrier side by side; a carrier that hangs holds up no other's."""
+Intent = dict[str, Any]
+"""A shipment to be bought, by column."""
+
+
+@dataclass(frozen=True, slots=True)
+class ToBuy:
+    """One order to buy and the price the person saw, in minor units."""
+
+    order_id: int
+    shown_minor: int
+
+
+@dataclass(slots=True)
+class PurchaseAsked:
+    """What came of asking: the batch, and the orders that were not taken, with the reason in words."""
+
+    batch_id: int
+    taken: list[int] = field(default_factory=list)
+    dropped: dict[int, str] = field(default_factory=dict)
+
+
+def ask_to_buy(
+    session: Session, wishes: Sequence[ToBuy], client_key: str, person_id: int, now: datetime,
+    batch_id: int | None = None,
+) -> PurchaseAsked:  # fmt: skip
+    """Write the intents and holds for ``wishes`` and queue the purchase; a repeated ``client_key`` changes nothing.
+
+    With ``batch_id`` they are bought as part of that batch (again, for those that failed).  Orders that cannot be
+    bought (a snag, another price than shown, bought by somebody else) are dropped with words.  Raises Conflict where
+    the balance does not reach, Invalid for an empty or too long list, NotFound for an unknown batch.
+    """
+    if not wishes or len(wishes) > MOST_ORDERS:
+        raise Invalid("batch_size", f"Choose between 1 and {MOST_ORDERS:,} orders.")
+    if batch_id is not None:
+        batch = _locked_batch(session, batch_id)
+    else:
+        before = session.scalar(select(Batch).where(Batch.client_key == client_key))
+        if before is not None:
+            taken = session.scalars(select(Shipment.order_id).where(Shipment.batch_id == before.id)).all()
+            return PurchaseAsked(before.id, list(taken))
+        batch = _new_batch(session, client_key, person_id)
+    shown = {wish.order_id: wish.shown_minor for wish in wishes}
+    asked = PurchaseAsked(batch.id)
+    orders = []
+    found = _locked_orders(session, shown)
+    live = standing_labels(session, shown)
+    keep_up(session, [order for order in found if order.id not in live], now)
+    for order in found:
+        mine = live.get(order.id)
+        reason = _reason_against(order, shown[order.id], mine)
+        if mine is not None and mine.shipment.batch_id == batch.id:
+            asked.taken.append(order.id)  # the same click again
+        elif reason:
+            asked.dropped[order.id] = reason
+        else:
+            orders.append(order)
+    _hold(session, orders, batch, asked, now)
+    _close(session, batch, now)
+    return asked
+
+
+def _new_batch(session: Session, client_key: str, person_id: int) -> Batch:
+    batch = Batch(client_key=client_key, person_id=person_id)
+    session.add(batch)
+    try:
+        session.flush()
+    except IntegrityError as error:  # the doubled click came at the very same moment
+        raise Conflict("asked_twice", "This purchase is already under way; nothing was bought twice.") from error
+    return batch
+
+
+def _locked_batch(session: Session, batch_id: int) -> Batch:
+    batch = session.scalar(select(Batch).where(Batch.id == batch_id).with_for_update(of=Batch))
+    if batch is None:
+        raise NotFound("unknown_batch", "This batch does not exist.")
+    return batch
+
+
+def _locked_orders(session: Session, ids: Mapping[int, int]) -> Sequence[Order]:
+    """Lock orders in one order for everybody, so that two batches never wait in a circle."""
+    query = select(Order).where(Order.id.in_(ids)).order_by(Order.id).with_for_update(of=Order)
+    query = query.options(lazyload(Order.lines))
+    found = session.scalars(query.execution_options(populate_existing=True)).all()
+    if len(found) != len(ids):
+        raise NotFound("unknown_order", "One of these orders does not exist. Nothing was bought.")
+    return found
+
+
+@dataclass(frozen=True, slots=True)
+class StandingLabel:
+    """The label that an order has, or is about to have, and who bought it."""
+
+    shipment: Shipment
+    buyer: str
+
+    @property
+    def words(self) -> str:
+        """Say why the order cannot be bought again."""
+        if self.shipment.state == "bought":
+            return f"already bought by {self.buyer}"
+        return f"being bought by {self.buyer} just now"
+
+
+def standing_labels(session: Session, order_ids: Collection[int]) -> dict[int, StandingLabel]:
+    """Return the live labels of orders, by order id; those without one are left out."""
+    rows = session.execute(
+        select(Shipment, Person.name)
+        .join(Batch, Batch.id == Shipment.batch_id)
+        .join(Person, Person.id == Batch.person_id)
+        .where(Shipment.order_id.in_(order_ids), Shipment.state.in_(LIVE_STATES))
+    )
+    return {shipment.order_id: StandingLabel(shipment, name) for shipment, name in rows}
+
+
+def _reason_against(order: Order, shown_minor: int, live: StandingLabel | None) -> str | None:
+    if live is not None:
+        return live.words
+    if order.state != "open":
+        return f"is {order.state.replace('_', ' ')}"
+    stops = [s.words for s in order.snags if s.level == "stops"]
+    if stops or order.price_minor is None:
+        return stops[0] if stops else "has no price"
+    if order.price_minor != shown_minor:
+        return f"costs {money_text(order.price_minor)} now, not {money_text(shown_minor)}; look again"
+    return None
+
+
+def payer_of(order: Order, accounts: Mapping[str, CarrierRow]) -> str:
+    """Return who pays for an order's label: somebody else's account, our account with the carrier, or the balance."""
+    if order.hand.get("bill_to"):
+        return "elsewhere"
+    carrier = accounts.get(order.carrier or "")
+    account = carrier.account(account_of(order)) if carrier else None
+    return account.payer if account else "balance"
+
+
+def premium_of(order: Order) -> int:
+    """Return what of an order's price an insurer asks for, later and by itself, in minor units."""
+    return int((order.plan.get("quote") or {}).get("premium_minor", 0))
+
+
+def carriers_price(order: Order) -> int:
+    """Return what the carrier asks for an order, in minor units."""
+    return (order.price_minor or 0) - premium_of(order)
+
+
+def account_of(order: Order) -> str:
+    """Return the number of the account with the carrier that an order is planned on; empty for none."""
+    return str((order.plan.get("quote") or {}).get("account", ""))
+
+
+def _hold(session: Session, orders: Sequence[Order], batch: Batch, asked: PurchaseAsked, now: datetime) -> None:
+    if not orders:
+        return
+    accounts = {a.code: a for a in session.scalars(select(CarrierRow))}
+    total = sum(carriers_price(order) for order in orders if payer_of(order, accounts) == "balance")
+    available = lock_available(session)
+    if total > available:
+        words = f"The labels cost {money_text(total)}, the balance has {money_text(available)}. Nothing was bought."
+        raise Conflict("no_balance", f"{words} Top up, or choose fewer orders.")
+    intents = _intents(session, orders, batch, accounts, now)
+    insert_rows(session, Shipment, intents)
+    insert_rows(session, Label, [
+        {"shipment_id": intent["id"], "parcel_no": n, "parcel": parcel, "gross_g": parcel["gross_g"]}
+        for intent, order in zip(intents, orders, strict=True) for n, parcel in enumerate(order.plan["parcels"], 1)
+    ])  # fmt: skip
+    post_all(session, [
+        Posting("hold", intent["price_minor"], f"hold:{intent['idempotency_key']}",
+                f"Label for order {order.number}, {intent['service_name']}", now, intent["id"])
+        for intent, order in zip(intents, orders, strict=True) if intent["payer"] == "balance" and intent["price_minor"]
+    ])  # fmt: skip
+    asked.taken += [order.id for order in orders]
+    for order in orders:
+        order.batch_id = None
+    _queue(session, intents)
+
+
+def _intents(
+    session: Session, orders: Sequence[Order], batch: Batch, accounts: Mapping[str, CarrierRow], now: datetime
+) -> list[Intent]:
+    """Return the rows of the shipments to be bought, in the order of ``orders``."""
+    today = now.astimezone(ZoneInfo(shop_settings(session).time_zone)).date()
+    carriers = {carrier.code: carrier for carrier in carriers_in_force(session, today)}
+    place = default_place(session)
+    departures: dict[tuple[str, str, object], int] = {}
+    made = []
+    for shipment_id, order in zip(take_ids(session, Shipment, len(orders)), orders, strict=True):
+        carrier, network, day = carriers[order.carrier or ""], order.network or "", order.ship_date or today
+        key = (carrier.code, network, day)
+        if key not in departures:
+            departures[key] = departure_for(session, carrier, network, place.id, day)
+        payer = payer_of(order, accounts)
+        made.append({
+            "id": shipment_id, "batch_id": batch.id, "departure_id": departures[key], "payer": payer,
+            "sender": dict(order.sender or place.address), "asked_at": now, **_bought_of(order, today),
+        })  # fmt: skip
+    return made
+
+
+def _bought_of(order: Order, today: date) -> Intent:
+    """Return what an order's plan says in the columns of a shipment, with keys of its own."""
+    return {
+        "order_id": order.id,
+        "idempotency_key": secrets.token_hex(16),
+        "tracking_key": secrets.token_urlsafe(24),
+        "state": "buying",
+        "carrier": order.carrier or "",
+        "service": order.service or "",
+        "service_name": order.plan["service_name"],
+        "price_minor": carriers_price(order),
+        "premium_minor": premium_of(order),
+        "quote": order.plan["quote"],
+        "address": dict(order.address),
+        "extras": list(order.plan.get("extras", [])),
+        "ship_date": order.ship_date or today,
+        "arrives": order.arrives,
+        "reference": order.reference,
+        "account": account_of(order),
+        "bill_to": dict(order.hand.get("bill_to") or {}),
+    }
+
+
+def _queue(session: Session, intents: Sequence[Intent]) -> None:
+    """Queue the purchase, several parcels a job, each carrier's jobs in a few lanes of their own."""
+    by_carrier: dict[str, list[int]] = {}
+    for intent in intents:
+        by_carrier.setdefault(intent["carrier"], []).append(intent["id"])
+    for carrier, ids in by_carrier.items():
+        for lane, some in zip(count(), _chunks(ids)):
+            lock = f"buy:{carrier}:{lane % AT_ONCE_PER_CARRIER}"
+            defer(session, "buy_shipments", lock=lock, shipment_ids=some)
+
+
+def _chunks(ids: Sequence[int]) -> list[list[int]]:
+    """Split a carrier's shipments: small jobs at first, so that labels are seen soon, then as many for every lane."""
+    early = AT_ONCE_PER_CARRIER * FIRST_PARCELS
+    rest = max(len(ids) - early, 0)
+    rounds = max(-(-rest // (AT_ONCE_PER_CARRIER * PARCELS_PER_JOB)), 1)
+    size = max(-(-rest // (AT_ONCE_PER_CARRIER * rounds)), 1)
+    first = [list(ids[n : n + FIRST_PARCELS]) for n in range(0, min(early, len(ids)), FIRST_PARCELS)]
+    return first + [list(ids[n : n + size]) for n in range(early, len(ids), size)]
+
+
+def _close(session: Session, batch: Batch, now: datetime) -> None:
+    """A batch is not done as long as orders lie in it that were not bought."""
+    session.flush()
+    if session.scalar(select(Order.id).where(Order.batch_id == batch.id).limit(1)) is None:
+        batch.state = "asked"
+    batch.asked_at = now
+
+
+def batch_shipments(session: Session, batch_id: int) -> Sequence[Shipment]:
+    """Return the shipments of a batch in the order of their ids; of their orders only the numbers are read at once."""
+    light = joinedload(Shipment.order).options(
+        load_only(Order.number), lazyload(Order.lines), lazyload(Order.snags), lazyload(Order.channel)
+    )
+    query = select(Shipment).where(Shipment.batch_id == batch_id).order_by(Shipment.id)
+    heavy = (Shipment.quote, Shipment.sender, Shipment.address)
+    return session.scalars(query.options(light, *map(read_later, heavy))).all()

@@ -1,0 +1,57 @@
+"""What follows a purchase: channels and buyers told, parcels followed, returns, requests."""
+
+from tidewind.services.follow.parcels import events_of, follow_parcels, public_view
+from tidewind.services.follow.requests import (
+    TypedRequest,
+    approve_request,
+    ask_for_label,
+    decline_request,
+    label_of_request,
+    link_by_key,
+    mail_requested_labels,
+    make_link,
+    request_by_view_key,
+    request_links,
+    set_link,
+    waiting_requests,
+)
+from tidewind.services.follow.returns import (
+    ReturnRequest,
+    all_returns,
+    ask_return,
+    cancel_returns_of,
+    close_return,
+    follow_returns,
+    make_due_returns,
+)
+from tidewind.services.follow.telling import labels_first, mail_label, send_due_news, tell_of_purchase, tell_of_void
+
+__all__ = [
+    "ReturnRequest",
+    "TypedRequest",
+    "all_returns",
+    "approve_request",
+    "ask_for_label",
+    "ask_return",
+    "cancel_returns_of",
+    "close_return",
+    "decline_request",
+    "events_of",
+    "follow_parcels",
+    "follow_returns",
+    "label_of_request",
+    "labels_first",
+    "link_by_key",
+    "mail_label",
+    "mail_requested_labels",
+    "make_due_returns",
+    "make_link",
+    "public_view",
+    "request_by_view_key",
+    "request_links",
+    "send_due_news",
+    "set_link",
+    "tell_of_purchase",
+    "tell_of_void",
+    "waiting_requests",
+]

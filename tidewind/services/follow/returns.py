@@ -1,0 +1,210 @@
+"""Labels for the way back: made at once, put in the box or mailed, charged when the carrier first scans them."""
+
+from __future__ import annotations
+
+import secrets
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from zoneinfo import ZoneInfo
+
+from sqlalchemy import select, update
+from sqlalchemy.exc import IntegrityError
+from sqlalchemy.orm import Session, sessionmaker
+
+from tidewind.core.addresses.check import tidy
+from tidewind.core.ledger import later_kind
+from tidewind.core.tracking import TrackingState
+from tidewind.db.tables import CarrierRow, Message, Return, Shipment
+from tidewind.outside.carrier import CarrierEvent, SoldReturn
+from tidewind.outside.errors import MaybeDone, NeverSent, OutsideError, RefusedOutside
+from tidewind.services.base import Conflict, Invalid, NotFound, Outside, defer, tell, write_history
+from tidewind.services.books import lock_available, post
+from tidewind.services.planning import carriers_in_force, shop_settings
+
+RETURN_OUTCOMES = ("refunded", "exchanged", "repaired", "sent on again", "nothing to do")
+
+
+@dataclass(frozen=True, slots=True)
+class ReturnRequest:
+    """A label for the way back: in the box with the goods or mailed to the buyer, and why."""
+
+    shipment_id: int
+    in_box: bool
+    reason: str = ""
+
+
+def ask_return(session: Session, wish: ReturnRequest, who: str, now: datetime) -> Return:
+    """Write the wish and queue it.
+
+    Raises Conflict where the shipment is not bought, its service has no way back, one exists already, or there is
+    nobody to mail it to.
+    """
+    shipment = session.scalar(select(Shipment).where(Shipment.id == wish.shipment_id).with_for_update(of=Shipment))
+    if shipment is None:
+        raise NotFound("unknown_shipment", "This label does not exist.")
+    if shipment.state not in {"bought", "void_refused"}:
+        raise Conflict(
+            "not_bought", f"The label for order {shipment.order.number} is not bought; nothing can come back."
+        )
+    if not takes_returns(session, shipment, now):
+        raise Conflict("no_returns", f"{shipment.service_name} has no labels for the way back.")
+    if not wish.in_box and not shipment.address.get("email"):
+        raise Conflict("no_mail", "The buyer has no mail address. Print the label and put it in the box.")
+    made = Return(
+        shipment_id=shipment.id, shipment=shipment, idempotency_key=secrets.token_hex(16), in_box=wish.in_box,
+        reason=tidy(wish.reason)[:200], price_minor=shipment.price_minor, asked_by=who, asked_at=now,
+    )  # fmt: skip
+    session.add(made)
+    try:
+        session.flush()
+    except IntegrityError as error:
+        raise Conflict("has_return", "There is a label for the way back already.") from error
+    write_history(session, shipment.order, who, "asked for a label for the way back", now)
+    defer(session, "make_returns")
+    return made
+
+
+def takes_returns(session: Session, shipment: Shipment, now: datetime) -> bool:
+    """Tell whether a shipment's service has labels for the way back, by its carrier's card."""
+    today = now.astimezone(ZoneInfo(shop_settings(session).time_zone)).date()
+    for carrier in carriers_in_force(session, today):
+        if carrier.code == shipment.carrier:
+            return any(s.code == shipment.service and s.returns for s in carrier.own.card.services)
+    return False
+
+
+def cancel_returns_of(session: Session, shipment_id: int) -> None:
+    """Cancel a label for the way back that was never used, since its way out is voided."""
+    session.execute(
+        update(Return)
+        .where(Return.shipment_id == shipment_id, Return.state.in_(("making", "ready")))
+        .values(state="cancelled", outcome="the label for the way out was voided")
+    )
+
+
+def make_due_returns(
+    sessions: sessionmaker[Session], outside: Outside, clock: Callable[[], datetime]
+) -> dict[int, str]:
+    """Ask the carriers for the labels that are wished; return what became of each. Safe to repeat."""
+    with sessions() as session:
+        due = session.scalars(select(Return.id).where(Return.state == "making").order_by(Return.id).limit(500)).all()
+    made = {}
+    for return_id in due:
+        try:
+            made[return_id] = _make(sessions, outside, return_id, clock)
+        except (NeverSent, MaybeDone):
+            made[return_id] = "making"  # the carrier honours the key: asked again next time
+    return made
+
+
+def _make(sessions: sessionmaker[Session], outside: Outside, return_id: int, clock: Callable[[], datetime]) -> str:
+    with sessions() as session:
+        wished = session.get_one(Return, return_id)
+        shipment = wished.shipment
+        carrier = session.scalars(select(CarrierRow).where(CarrierRow.code == shipment.carrier)).one()
+        keys = (shipment.idempotency_key, wished.idempotency_key, shipment.service)
+    answer: SoldReturn | str
+    try:
+        answer = outside.carrier(carrier).make_return(*keys)
+    except RefusedOutside as refusal:
+        answer = f"{carrier.name}: {refusal}"
+    with sessions.begin() as session:
+        row = _locked(session, return_id)
+        if row.state != "making":
+            return row.state
+        if isinstance(answer, str):
+            row.state, row.failure = "failed", answer[:300]
+        else:
+            row.state, row.price_minor = "ready", answer.price_minor
+            row.tracking_number, row.routing = answer.parcel.tracking_number[:40], answer.parcel.routing[:40]
+            if not row.in_box:
+                _mail(session, row, clock())
+        tell(session, "returns")
+        return row.state
+
+
+def _locked(session: Session, return_id: int) -> Return:
+    row = session.scalar(
+        select(Return)
+        .where(Return.id == return_id)
+        .with_for_update(of=Return)
+        .execution_options(populate_existing=True)
+    )
+    if row is None:
+        raise NotFound("unknown_return", "This return does not exist.")
+    return row
+
+
+def _mail(session: Session, row: Return, now: datetime) -> None:
+    shipment, brand = row.shipment, shop_settings(session).brand
+    session.add(
+        Message(
+            shipment_id=shipment.id, kind=f"return:{row.id}", recipient=shipment.address["email"],
+            attach="return_label",
+            subject=f"The label to send back order {shipment.order.number}",
+            body=f"Stick the label in the attachment over the old one and hand the parcel in.\n"
+                 f"It costs you nothing.\n\n{brand}\n",
+            reason="a label for the way back was asked for", next_at=now,
+        )
+    )  # fmt: skip
+    defer(session, "send_followups", lock="send_followups")
+
+
+def follow_returns(sessions: sessionmaker[Session], outside: Outside, clock: Callable[[], datetime]) -> int:
+    """Ask the carriers about the labels that are out; return how many were first used."""
+    with sessions() as session:
+        rows = session.scalars(
+            select(Return).where(Return.state.in_(("ready", "on_its_way"))).order_by(Return.id).limit(500)
+        ).all()
+        accounts = {a.code: a for a in session.scalars(select(CarrierRow))}
+    used = 0
+    for row in rows:
+        try:
+            events = outside.carrier(accounts[row.shipment.carrier]).events(row.tracking_number or "")
+        except OutsideError:
+            continue  # looked at again next time
+        with sessions.begin() as session:
+            used += _write_events(session, row.id, events, clock())
+    return used
+
+
+def _write_events(session: Session, return_id: int, events: Sequence[CarrierEvent], now: datetime) -> bool:
+    row = _locked(session, return_id)
+    scanned = [e for e in events if e.state is not TrackingState.ANNOUNCED]
+    first_use = bool(scanned) and row.used_at is None
+    if first_use:
+        row.state, row.used_at = "on_its_way", scanned[0].at
+        shipment = row.shipment
+        payer = "balance" if shipment.payer == "elsewhere" else shipment.payer
+        kind = later_kind("return_used", payer, row.price_minor, lock_available(session))  # type: ignore[arg-type]
+        post(
+            session, kind, row.price_minor, key=f"return:{row.idempotency_key}", at=now, shipment_id=shipment.id,
+            reason=f"Way back of order {shipment.order.number}, first scanned {scanned[0].at:%d %B}",
+        )  # fmt: skip
+    if row.state == "on_its_way" and any(e.state is TrackingState.DELIVERED for e in events):
+        row.state, row.back_at = "back", now
+    if first_use or row.state == "back":
+        tell(session, "returns")
+    return first_use
+
+
+def close_return(session: Session, return_id: int, outcome: str, who: str, now: datetime) -> Return:
+    """Close a return with what was done about it; one that never came can be closed too.
+
+    Raises Invalid for an unknown outcome, Conflict where it is closed already.
+    """
+    if outcome not in RETURN_OUTCOMES:
+        raise Invalid("outcome", f"Say one of: {', '.join(RETURN_OUTCOMES)}.")
+    row = _locked(session, return_id)
+    if row.state not in {"ready", "on_its_way", "back"}:
+        raise Conflict("not_open", f"This return is {row.state.replace('_', ' ')}.")
+    row.state, row.outcome = ("closed", outcome) if row.state != "ready" else ("cancelled", outcome)
+    write_history(session, row.shipment.order, who, f"closed the return: {outcome}", now)
+    return row
+
+
+def all_returns(session: Session, limit: int = 300) -> Sequence[Return]:
+    """Return the newest returns, the open ones first."""
+    query = select(Return).order_by(Return.state.in_(("closed", "cancelled", "failed")), Return.id.desc())
+    return session.scalars(query.limit(limit)).all()

@@ -1,0 +1,210 @@
+"""What follows a purchase: the channel is told, the buyer gets a mail; both retried until they stick."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from datetime import datetime, timedelta
+
+from sqlalchemy import delete, func, select
+from sqlalchemy.orm import Session, sessionmaker
+
+from tidewind.core.messages import fill
+from tidewind.db.bulk import insert_rows
+from tidewind.db.tables import CarrierRow, ChannelNotice, Message, Order, Shipment
+from tidewind.outside.channels.upstream import News
+from tidewind.outside.errors import OutsideError
+from tidewind.outside.mailer import Paper
+from tidewind.services.base import Outside, defer
+from tidewind.services.papers import print_labels, print_returns
+from tidewind.services.planning import shop_settings
+
+LONGEST_PAUSE = timedelta(hours=1)
+LONGEST_WAIT, FEW = timedelta(minutes=2), 10
+_SUBJECT = "Your order {order} is on its way"
+_BODY = """Dear {name},
+
+your order {order} is packed and goes with {carrier} ({service}).
+
+Tracking number: {numbers}
+Expected: {arrives}
+Follow it here: {link}
+
+{shop}
+"""
+
+
+def tell_of_purchase(
+    session: Session, shipments: Sequence[Shipment], along: Mapping[int, Sequence[Order]], base_url: str, now: datetime
+) -> None:
+    """Write, in the purchase's own transaction, what channels and buyers must be told.
+
+    ``along`` holds the orders that went with another, by the id of that one.
+    """
+    if not shipments:
+        return
+    carriers, brand = dict(session.execute(select(CarrierRow.code, CarrierRow.name)).all()), None
+    mails = []
+    for shipment in shipments:
+        _write_notices(session, shipment, (shipment.order, *along.get(shipment.order_id, ())), "shipped", now)
+        recipient = shipment.address.get("email", "")
+        if recipient:
+            brand = brand or shop_settings(session).brand
+            values = _values(shipment, carriers.get(shipment.carrier, shipment.carrier), base_url, brand)
+            mails.append({
+                "shipment_id": shipment.id, "kind": "shipped", "recipient": recipient,
+                "subject": fill(_SUBJECT, values), "body": fill(_BODY, values),
+                "reason": "a label was bought for the order", "next_at": now,
+            })  # fmt: skip
+    insert_rows(session, Message, mails)
+    # A little later: while a batch is being bought, its labels come first.
+    defer(session, "send_followups", lock="send_followups", in_seconds=3)
+
+
+def mail_label(session: Session, shipment: Shipment, recipient: str, words: str, why: str, now: datetime) -> None:
+    """Mail a bought label to whoever must stick it on."""
+    again = session.scalar(
+        select(func.count(Message.id)).where(Message.shipment_id == shipment.id, Message.kind.startswith("label"))
+    )
+    session.add(
+        Message(
+            shipment_id=shipment.id, kind=f"label:{again}", recipient=recipient, attach="label", body=words, reason=why,
+            subject=f"Label for order {shipment.order.number}", next_at=now,
+        )
+    )  # fmt: skip
+    defer(session, "send_followups", lock="send_followups")
+
+
+def tell_of_delivery(session: Session, shipment: Shipment, now: datetime) -> None:
+    """Write that the channels that want to know must be told of a delivery."""
+    _tell_channels(session, shipment, "delivered", now)
+
+
+def tell_of_void(session: Session, shipment: Shipment, now: datetime) -> None:
+    """Take back what was to be told of a label that is voided; who has been told already is told of that, too.
+
+    The buyer gets no second mail: the next label brings one with the number that counts.
+    """
+    session.execute(delete(Message).where(Message.shipment_id == shipment.id, Message.sent_at.is_(None)))
+    notices = session.scalars(select(ChannelNotice).where(ChannelNotice.shipment_id == shipment.id)).all()
+    for notice in notices:
+        if notice.done_at is None:
+            session.delete(notice)
+    if any(notice.done_at and notice.kind.startswith("shipped") for notice in notices):
+        _tell_channels(session, shipment, "cancelled", now)
+        defer(session, "send_followups", lock="send_followups")
+
+
+def _tell_channels(session: Session, shipment: Shipment, news: str, now: datetime) -> None:
+    _write_notices(session, shipment, (shipment.order, *_gone_along(session, shipment.order)), news, now)
+
+
+def _write_notices(session: Session, shipment: Shipment, orders: Sequence[Order], news: str, now: datetime) -> None:
+    for order in orders:
+        if order.channel.kind == "webshop" and order.channel.write_back.get(news, False):
+            kind = news if order is shipment.order else f"{news}:{order.id}"
+            session.add(ChannelNotice(shipment_id=shipment.id, kind=kind, next_at=now))
+
+
+def _gone_along(session: Session, order: Order) -> Sequence[Order]:
+    return session.scalars(select(Order).where(Order.joined_to == order.id).order_by(Order.id)).all()
+
+
+def _upstream(session: Session, shipment: Shipment, kind: str) -> Order:
+    """Return the order as the channel knows it: one that went along by itself, a part by its whole."""
+    _, _, along = kind.partition(":")
+    order = session.get_one(Order, int(along)) if along else shipment.order
+    return session.get_one(Order, order.part_of) if order.part_of else order
+
+
+def tracking_url(base_url: str, shipment: Shipment) -> str:
+    """Return the address of a shipment's public page; it cannot be guessed."""
+    return f"{base_url}/t/{shipment.tracking_key}"
+
+
+def _values(shipment: Shipment, carrier: str, base_url: str, brand: str) -> dict[str, str]:
+    return {
+        "name": shipment.address["name"] or shipment.address["company"],
+        "order": shipment.order.number,
+        "carrier": carrier,
+        "service": shipment.service_name,
+        "numbers": ", ".join(label.tracking_number or "" for label in shipment.labels),
+        "arrives": f"{shipment.arrives:%a} {shipment.arrives.day} {shipment.arrives:%b}" if shipment.arrives else "",
+        "link": tracking_url(base_url, shipment),
+        "shop": brand,
+    }
+
+
+def _pause(attempts: int) -> timedelta:
+    return min(timedelta(seconds=5 * 2 ** min(attempts, 10)), LONGEST_PAUSE)
+
+
+def labels_first(sessions: sessionmaker[Session], now: datetime) -> bool:
+    """Tell whether mails and notices should wait, because a batch is being bought just now and labels come first.
+
+    They wait two minutes at most (shop policy); the sweep sends them as soon as the batch is done.
+    """
+    busy = select(func.count(Shipment.id)).where(Shipment.state == "buying", Shipment.asked_at > now - LONGEST_WAIT)
+    with sessions() as session:
+        return (session.scalar(busy) or 0) > FEW
+
+
+def send_due_news(sessions: sessionmaker[Session], outside: Outside, clock: Callable[[], datetime]) -> int:
+    """Send every notice and mail that is due, each in its own transaction; return how many got through."""
+    with sessions() as session:
+        notices = session.scalars(
+            select(ChannelNotice.id).where(ChannelNotice.done_at.is_(None), ChannelNotice.next_at <= clock()).limit(500)
+        ).all()
+        mails = session.scalars(
+            select(Message.id).where(Message.sent_at.is_(None), Message.next_at <= clock()).limit(500)
+        ).all()
+    done = sum(_send_notice(sessions, outside, notice_id, clock()) for notice_id in notices)
+    return done + sum(_send_mail(sessions, outside, message_id, clock()) for message_id in mails)
+
+
+def _send_notice(sessions: sessionmaker[Session], outside: Outside, notice_id: int, now: datetime) -> bool:
+    with sessions.begin() as session:
+        notice = session.scalar(
+            select(ChannelNotice).where(ChannelNotice.id == notice_id).with_for_update(skip_locked=True)
+        )
+        if notice is None or notice.done_at:
+            return False
+        shipment = session.get_one(Shipment, notice.shipment_id)
+        numbers = [label.tracking_number or "" for label in shipment.labels]
+        try:
+            order = _upstream(session, shipment, notice.kind)
+            kind = notice.kind.partition(":")[0]
+            news = News(kind, shipment.carrier, numbers, tracking_url(outside.base_url, shipment))
+            outside.channel(order.channel).tell(order.number, news)
+        except OutsideError as error:
+            notice.attempts += 1
+            notice.next_at, notice.last_error = now + _pause(notice.attempts), str(error)[:300]
+            return False
+        notice.done_at = now
+        return True
+
+
+def _paper(session: Session, message: Message, now: datetime) -> Paper | None:
+    """Draw the paper that goes with a mail, if any."""
+    if message.attach == "label":
+        return Paper("label.pdf", print_labels(session, [message.shipment_id], now))
+    if message.attach == "return_label":
+        return_id = int(message.kind.partition(":")[2])
+        return Paper("label-for-the-way-back.pdf", print_returns(session, [return_id], "a4"))
+    return None
+
+
+def _send_mail(sessions: sessionmaker[Session], outside: Outside, message_id: int, now: datetime) -> bool:
+    with sessions.begin() as session:
+        message = session.scalar(select(Message).where(Message.id == message_id).with_for_update(skip_locked=True))
+        if message is None or message.sent_at:
+            return False
+        shop = shop_settings(session)
+        try:
+            paper = _paper(session, message, now)
+            outside.mailer.send(shop.brand, shop.mail_from, message.recipient, message.subject, message.body, paper)
+        except OutsideError as error:
+            message.attempts += 1
+            message.next_at, message.last_error = now + _pause(message.attempts), str(error)[:300]
+            return False
+        message.sent_at = now
+        return True

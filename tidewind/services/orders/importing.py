@@ -1,0 +1,231 @@
+"""Spreadsheet import: read, map the columns, see what is wrong in words, take the good rows, keep the bad ones."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import asdict
+from datetime import datetime
+
+from sqlalchemy import delete, select, update
+from sqlalchemy.orm import Session, sessionmaker
+from sqlalchemy.orm import defer as left_out
+
+from tidewind.core.order_rows import (
+    FIELDS,
+    NEEDED,
+    RowFault,
+    RowOrder,
+    Units,
+    guess_columns,
+    header_row,
+    read_in_lots,
+    read_orders,
+)
+from tidewind.db.tables import Channel, Import, Order, Shipment
+from tidewind.outside.spreadsheets import SpreadsheetError, read_sheet
+from tidewind.services.base import Conflict, Invalid, NotFound, defer, tell
+from tidewind.services.orders.taking_in import NewLine, NewOrder, store_orders
+
+SHEET_CHANNEL = "sheet"
+AT_ONCE, CHUNK = 300, 250
+
+
+def upload_file(session: Session, name: str, data: bytes, person_id: int) -> Import:
+    """Read a spreadsheet and keep its rows with a first mapping of its columns.  Raises Invalid with words.
+
+    A layout mapped before (the same headers) is mapped the same way again.
+    """
+    try:
+        sheet = read_sheet(data, name[:120])
+    except SpreadsheetError as error:
+        raise Invalid("unreadable_file", str(error)) from error
+    top = header_row(sheet.rows)
+    headers = [cell.strip()[:120] for cell in sheet.rows[top]]
+    layout = hashlib.sha256("\x1f".join(h.lower() for h in headers).encode()).hexdigest()
+    before = session.scalar(
+        select(Import).where(Import.layout == layout, Import.state == "done").order_by(Import.id.desc()).limit(1)
+    )
+    row = Import(
+        file_name=name[:200],
+        digest=hashlib.sha256(data).hexdigest(),
+        layout=layout,
+        read_as=f"{sheet.read_as}, header in row {top + 1}"[:120],
+        headers=headers,
+        rows=[[top + 2 + n, [c.replace("\x00", "") for c in cells]] for n, cells in enumerate(sheet.rows[top + 1 :])],
+        columns=dict(before.columns) if before else guess_columns(headers),
+        options=dict(before.options) if before else {},
+        corrected={},
+        faults=[],
+        person_id=person_id,
+    )
+    session.add(row)
+    session.flush()
+    return row
+
+
+def get_import(session: Session, import_id: int) -> Import:
+    """Return an import.  Raises NotFound."""
+    row = session.get(Import, import_id)
+    if row is None:
+        raise NotFound("unknown_import", "This import does not exist.")
+    return row
+
+
+def rows_of(row: Import) -> list[tuple[int, list[str]]]:
+    """Return the rows of a file by their number, with what was corrected in place."""
+    return [(number, row.corrected.get(str(number), cells)) for number, cells in row.rows]
+
+
+def preview_import(row: Import, most: int | None = None) -> tuple[list[RowOrder], list[RowFault]]:
+    """Return the orders that the mapping makes of the file (or its first rows), and the faults of rows kept back."""
+    return read_orders(rows_of(row)[:most], row.columns, _units(row))
+
+
+def set_columns(session: Session, import_id: int, columns: dict[str, int], weight_unit: str | None = None) -> Import:
+    """Store another mapping, and the unit of weights that name none.
+
+    Raises Invalid for unknown fields, columns that are not there, or one used twice.
+    """
+    row = get_import(session, import_id)
+    wrong = [name for name, index in columns.items() if name not in FIELDS or not 0 <= index < len(row.headers)]
+    if wrong or len(set(columns.values())) != len(columns):
+        raise Invalid("bad_mapping", "Each field takes one column of this file, and no column serves two fields.")
+    row.columns = columns
+    if weight_unit is not None:
+        row.options = {**row.options, "weight_unit": weight_unit}
+    return row
+
+
+def correct_rows(session: Session, import_id: int, rows: Mapping[int, list[str]]) -> Import:
+    """Correct rows in place; what the file said stays beside it.  Raises Invalid for a row that is not in the file."""
+    row = get_import(session, import_id)
+    numbers = {number for number, _ in row.rows}
+    if not set(rows) <= numbers:
+        raise Invalid("unknown_row", "One of these rows is not in the file.")
+    longest = len(row.headers)
+    tidied = {str(n): [cell[:5_000].replace("\x00", "") for cell in cells[:longest]] for n, cells in rows.items()}
+    row.corrected = {**row.corrected, **tidied}
+    return row
+
+
+def missing_fields(row: Import) -> list[str]:
+    """Return the needed fields that no column is mapped to."""
+    return [name for name in NEEDED if name not in row.columns]
+
+
+def run_import(session: Session, import_id: int, now: datetime) -> Import:
+    """Make orders of the good rows and keep the bad ones with their faults; running it again makes nothing twice.
+
+    Many orders are made in the background, chunk by chunk.  Raises Invalid while a needed field has no column.
+    """
+    row = get_import(session, import_id)
+    missing = missing_fields(row)
+    if missing:
+        raise Invalid("unmapped", f"Say which column holds: {', '.join(m.replace('_', ' ') for m in missing)}.")
+    if row.state == "running":
+        raise Conflict("running", "This file is being imported just now.")
+    orders, faults = preview_import(row)
+    row.faults = [asdict(fault) for fault in faults]
+    row.total, row.progress, row.already = len(orders), 0, 0
+    if len(orders) > AT_ONCE:
+        row.state = "running"
+        defer(session, "import_orders", import_id=row.id)
+    else:
+        _store(session, row, orders, now)
+        row.state = "done"
+    return row
+
+
+def _store(session: Session, row: Import, orders: list[RowOrder], now: datetime) -> None:
+    channel = _channel(session)
+    made, there = store_orders(session, channel, [_new(order, now) for order in orders], now, row.id)
+    row.made += len(made)
+    row.already += len(there)
+    row.progress += len(orders)
+
+
+def go_on_importing(sessions: sessionmaker[Session], import_id: int, clock: Callable[[], datetime]) -> None:
+    """Go on with an import in the background; a killed worker loses one lot, and nothing is made twice."""
+    with sessions() as session:
+        row = get_import(session, import_id)
+        lots = read_in_lots(rows_of(row), row.columns, _units(row), CHUNK)
+        ended = row.progress
+    read = 0
+    for orders in lots:
+        read += len(orders)
+        if orders and read > ended and not _take(sessions, import_id, orders[-(read - ended) :], clock):
+            return
+    with sessions.begin() as session:
+        session.execute(
+            update(Import).where(Import.id == import_id, Import.state == "running").values(state="done", progress=read)
+        )
+        tell(session, f"import:{import_id}")
+        tell(session, "orders")
+
+
+def _take(
+    sessions: sessionmaker[Session], import_id: int, orders: list[RowOrder], clock: Callable[[], datetime]
+) -> bool:
+    """Store a lot of orders in a transaction of its own; return False where the import was ended by somebody."""
+    with sessions.begin() as session:
+        light = [left_out(Import.rows), left_out(Import.faults), left_out(Import.corrected)]
+        row = session.get(Import, import_id, with_for_update=True, options=light)
+        if row is None or row.state != "running":
+            return False
+        _store(session, row, orders, clock())
+        tell(session, f"import:{import_id}")
+        return True
+
+
+def _units(row: Import) -> Units:
+    return Units(row.options.get("weight_unit", "g"))
+
+
+def undo_import(session: Session, import_id: int) -> int:
+    """Take a whole import back while nothing of it is bought; return how many orders went.
+
+    Raises Conflict, naming one, where a label was bought or asked for.
+    """
+    row = get_import(session, import_id)
+    if row.state != "done":
+        raise Conflict("not_done", "Only an import that is done can be taken back.")
+    mine = select(Order.id).where(Order.import_id == import_id)
+    bought = session.scalar(
+        select(Order.number).join(Shipment, Shipment.order_id == Order.id).where(Order.import_id == import_id).limit(1)
+    )
+    if bought:
+        raise Conflict("bought", f"A label was bought or asked for order {bought}. Nothing was taken back.")
+    session.execute(update(Order).where(Order.joined_to.in_(mine)).values(joined_to=None, state="open", state_by=""))
+    session.execute(delete(Order).where(Order.part_of.in_(mine)))
+    count = len(session.scalars(delete(Order).where(Order.import_id == import_id).returning(Order.id)).all())
+    row.state, row.made = "undone", 0
+    return count
+
+
+def newest_imports(session: Session, limit: int = 30) -> Sequence[Import]:
+    """Return the newest imports."""
+    return session.scalars(select(Import).order_by(Import.id.desc()).limit(limit)).all()
+
+
+def _channel(session: Session) -> Channel:
+    found = session.scalar(select(Channel).where(Channel.code == SHEET_CHANNEL))
+    if found is None:
+        found = Channel(code=SHEET_CHANNEL, name="Spreadsheet", kind="sheet", last_pull={})
+        session.add(found)
+        session.flush()
+    return found
+
+
+def _new(order: RowOrder, now: datetime) -> NewOrder:
+    return NewOrder(
+        number=order.number,
+        address=order.address,
+        lines=tuple(NewLine(ln.sku, ln.name, ln.quantity, ln.unit_price, ln.weight_g) for ln in order.lines),
+        ordered_at=now,
+        promise=order.promise,
+        paid_shipping_minor=order.paid_shipping,
+        note=order.note,
+        fingerprint=order.fingerprint(),
+        imported={"address": asdict(order.address), "rows": order.rows},
+    )

@@ -1,0 +1,152 @@
+"""Parts of orders: what was sent already, items that go apart, orders to one person that go together; all undoable."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from tidewind.db.tables import Order, OrderChange, OrderLine
+from tidewind.services.base import Conflict, Invalid, write_history
+from tidewind.services.orders.one_order import editable
+from tidewind.services.planning import plan_orders
+
+
+def _line_of(order: Order, line_id: int) -> OrderLine:
+    line = next((ln for ln in order.lines if ln.id == line_id), None)
+    if line is None:
+        raise Invalid("unknown_line", "One of these items is not in this order.")
+    return line
+
+
+def set_sent(session: Session, order_id: int, sent: Mapping[int, int], who: str, now: datetime) -> Order:
+    """Say how many of each item were sent already; the plan is for the rest.  Raises Invalid for more than ordered."""
+    order = editable(session, order_id)
+    before = {line.id: line.sent for line in order.lines}
+    for line_id, count in sent.items():
+        line = _line_of(order, line_id)
+        if not 0 <= count <= line.quantity:
+            raise Invalid("too_many", f"Of “{line.name}” {line.quantity} were ordered, {count} cannot have been sent.")
+        line.sent = count
+    order.hand = _without_parcels(order.hand)
+    write_history(session, order, who, "said what was sent already", now, {"sent": before})
+    session.flush()
+    plan_orders(session, [order], now)
+    return order
+
+
+def _without_parcels(hand: Mapping[str, Any]) -> dict[str, Any]:
+    return {name: value for name, value in hand.items() if name != "parcels"}
+
+
+def send_apart(session: Session, order_id: int, items: Mapping[int, int], who: str, now: datetime) -> Order:
+    """Take items out of an order into a part of its own, with its own plan and label; return the part.
+
+    The part is numbered after its whole (``LL-20380/2``); the channel knows the whole only.
+    """
+    order = editable(session, order_id)
+    if order.part_of:
+        raise Conflict("is_a_part", "This is a part already. Take the items out of the whole order.")
+    before = {line.id: line.sent for line in order.lines}
+    moved = [(_line_of(order, line_id), count) for line_id, count in items.items() if count > 0]
+    left = sum(line.quantity - line.sent for line in order.lines) - sum(count for _, count in moved)
+    if not moved or left <= 0 or any(count > line.quantity - line.sent for line, count in moved):
+        raise Invalid("bad_part", "A part takes some of what is left of an order, not all of it and not more.")
+    count = len(session.scalars(select(Order.id).where(Order.part_of == order.id)).all())
+    part = _part(order, f"{order.number}/{count + 2}"[:60], moved)
+    session.add(part)
+    for line, number in moved:
+        line.sent += number
+    order.hand = _without_parcels(order.hand)
+    session.flush()
+    write_history(session, order, who, f"sent items apart as {part.number}", now, {"sent": before, "part": part.id})
+    plan_orders(session, [order, part], now)
+    return part
+
+
+def _part(order: Order, number: str, moved: Sequence[tuple[OrderLine, int]]) -> Order:
+    copied = ("channel_id", "channel", "ordered_at", "address", "home", "promise", "promise_date", "note", "payment",
+              "billing_name", "reference", "search", "recipient_key", "tags", "cleared", "imported")  # fmt: skip
+    part = Order(number=number, part_of=order.id, state="open", hand={}, plan={}, plan_version=0, parcel_count=0)
+    for name in copied:
+        setattr(part, name, getattr(order, name))
+    part.lines = [
+        OrderLine(position=n, sku=line.sku, name=line.name, quantity=count, unit_price_minor=line.unit_price_minor,
+                  weight_g=line.weight_g, sent=0)
+        for n, (line, count) in enumerate(moved, 1)
+    ]  # fmt: skip
+    part.snags = []
+    return part
+
+
+def same_person(session: Session, order: Order) -> Sequence[Order]:
+    """Return the other open orders that go to the same person at the same address."""
+    if not order.recipient_key or order.state != "open":
+        return []
+    query = select(Order).where(Order.recipient_key == order.recipient_key, Order.state == "open", Order.id != order.id)
+    return session.scalars(query.order_by(Order.id)).all()
+
+
+def join_orders(session: Session, order_ids: Sequence[int], who: str, now: datetime) -> Order:
+    """Let orders to one person go together with the first of them; return that one.
+
+    Raises Invalid where they do not all go to one person, Conflict where one cannot be changed.
+    """
+    orders = [editable(session, order_id) for order_id in sorted(set(order_ids))]
+    host, *others = orders
+    if not others or len({order.recipient_key for order in orders}) != 1 or any(o.state != "open" for o in orders):
+        raise Invalid("not_one_person", "Only open orders to one person at one address can go together.")
+    for other in others:
+        if session.scalar(select(Order.id).where(Order.joined_to == other.id)):
+            raise Conflict("is_a_host", f"Other orders go with {other.number} already. Undo that first.")
+        other.joined_to, other.state, other.state_by = host.id, "held", "join"
+        other.state_why = f"goes with order {host.number}"[:200]
+        other.snags, other.snag_level = [], ""
+    host.hand = _without_parcels(host.hand)
+    session.flush()
+    names = ", ".join(order.number for order in others)
+    write_history(session, host, who, f"joined {names}", now, {"joined": [order.id for order in others]})
+    plan_orders(session, [host], now)
+    return host
+
+
+def undo_change(session: Session, order_id: int, who: str, now: datetime) -> Order:
+    """Undo the last change of an order that can be undone.  Raises Conflict where there is none, or it is too late."""
+    order = editable(session, order_id)
+    query = select(OrderChange).where(OrderChange.order_id == order.id, OrderChange.undo != {})
+    change = session.scalar(query.order_by(OrderChange.id.desc()).limit(1))
+    if change is None:
+        raise Conflict("nothing_to_undo", "There is nothing to undo on this order.")
+    again = [order]
+    if "hand" in change.undo:
+        order.hand = change.undo["hand"]
+    if "part" in change.undo:
+        _take_back(session, change.undo["part"])
+    for line in order.lines:
+        line.sent = int(change.undo.get("sent", {}).get(str(line.id), line.sent))
+    for other_id in change.undo.get("joined", []):
+        other = session.get(Order, other_id, with_for_update=True)
+        if other and other.joined_to == order.id:
+            other.joined_to, other.state, other.state_by, other.state_why = None, "open", "", ""
+            again.append(other)
+    change.undo = {}
+    write_history(session, order, who, f"undid: {change.what}", now)
+    session.flush()
+    plan_orders(session, again, now)
+    return order
+
+
+def _take_back(session: Session, part_id: int) -> None:
+    part = session.get(Order, part_id, with_for_update=True)
+    if part is None:
+        return
+    editable(session, part.id)
+    session.delete(part)
+
+
+def orders_along(session: Session, order_id: int) -> Sequence[Order]:
+    """Return the orders that go along with one."""
+    return session.scalars(select(Order).where(Order.joined_to == order_id).order_by(Order.id)).all()

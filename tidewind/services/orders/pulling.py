@@ -1,0 +1,191 @@
+"""Pull orders from a channel: page by page, from where the last pull ended, with reasons for what is left out."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from datetime import datetime, timedelta
+from typing import Any
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session, sessionmaker
+
+from tidewind.db.tables import Channel, ChannelLog, Order
+from tidewind.outside.channels.upstream import OrdersPage, Unreadable, UpstreamOrder
+from tidewind.outside.errors import MaybeDone, NeverSent, OutsideError
+from tidewind.services.base import Conflict, NotFound, Outside
+from tidewind.services.orders.differences import compare_with_channel
+from tidewind.services.orders.taking_in import NewLine, NewOrder, store_orders
+
+_MOST_PAGES, _TRIES, _PAUSE_S, _MOST_ENTRIES = 5_000, 3, 0.3, 200
+PULL_COUNTS = ("made", "already", "kept_back", "ignored", "changed", "unreadable")
+
+
+@dataclass(slots=True)
+class _Tally:
+    """What one pull brought so far."""
+
+    counts: dict[str, int] = field(default_factory=lambda: dict.fromkeys(PULL_COUNTS, 0))
+    entries: list[dict[str, str]] = field(default_factory=list)
+    seen: dict[str, UpstreamOrder | Unreadable] = field(default_factory=dict)
+
+    def is_new(self, upstream: UpstreamOrder | Unreadable) -> bool:
+        """Tell whether this pull has not read the very same before: pages overlap on purpose."""
+        same = self.seen.get(upstream.number) == upstream
+        self.seen[upstream.number] = upstream
+        return not same
+
+    def note(self, what: str, number: str, why: str = "") -> None:
+        self.counts[what] += 1
+        if what != "already" and len(self.entries) < _MOST_ENTRIES:
+            self.entries.append({"number": number, "what": what, "why": why[:200]})
+
+
+def _channel(session: Session, code: str, *, lock: bool = False) -> Channel:
+    query = select(Channel).where(Channel.code == code)
+    channel = session.scalar(query.with_for_update() if lock else query)
+    if channel is None:
+        raise NotFound("unknown_channel", f"There is no channel {code}.")
+    return channel
+
+
+def pull(
+    sessions: sessionmaker[Session], outside: Outside, channel_code: str, now: datetime,
+    pause: Callable[[float], None] = time.sleep,
+) -> dict[str, int]:  # fmt: skip
+    """Pull everything new from a channel; each page is one transaction, so a broken pull goes on where it stopped.
+
+    Returns the counts of ``COUNTS``; what came, what was left out and why is in the channel's log, and so is a
+    failure.  Raises Conflict for a paused channel, OutsideError where the channel does not answer after three tries.
+    """
+    tally = _Tally()
+    with sessions() as session:
+        channel = _channel(session, channel_code)
+        if channel.state != "connected":
+            raise Conflict("not_connected", f"{channel.name} is {channel.state}. Switch it on in Set-up, Channels.")
+        client, cursor = outside.channel(channel), channel.cursor
+    try:
+        for _ in range(_MOST_PAGES):
+            page = _patiently(client.orders_after, cursor, pause)
+            with sessions.begin() as session:
+                channel = _channel(session, channel_code, lock=True)
+                _take(session, channel, page, tally, now)
+                channel.cursor, channel.last_pull_at, channel.last_pull = page.cursor, now, dict(tally.counts)
+            if not page.more or page.cursor == cursor:
+                break
+            cursor = page.cursor
+    except OutsideError as error:
+        _log(sessions, channel_code, tally, now, f"{error}; the next pull goes on from here"[:300])
+        raise
+    _log(sessions, channel_code, tally, now, "")
+    return tally.counts
+
+
+def _patiently(ask: Callable[[str], OrdersPage], cursor: str, pause: Callable[[float], None]) -> OrdersPage:
+    """Ask for a page; reading can be repeated without harm, so a time-out or half a page is asked for again."""
+    for attempt in range(1, _TRIES):
+        try:
+            return ask(cursor)
+        except (NeverSent, MaybeDone):
+            pause(_PAUSE_S * attempt)
+    return ask(cursor)
+
+
+def _log(sessions: sessionmaker[Session], code: str, tally: _Tally, now: datetime, failure: str) -> None:
+    with sessions.begin() as session:
+        channel = _channel(session, code)
+        quiet = not failure and not any(n for what, n in tally.counts.items() if what != "already")
+        newest = session.scalar(
+            select(ChannelLog).where(ChannelLog.channel_id == channel.id).order_by(ChannelLog.id.desc())
+        )
+        if quiet and newest and newest.kind == "pull" and not newest.failure and not newest.entries:
+            newest.at = now  # one line says that nothing came, and since when
+            return
+        line = ChannelLog(channel_id=channel.id, at=now, kind="pull", counts=tally.counts, failure=failure)
+        line.entries = tally.entries
+        session.add(line)
+
+
+def _take(session: Session, channel: Channel, page: OrdersPage, tally: _Tally, now: datetime) -> None:
+    """Store what is new, compare what is there, and note what is left out with the reason."""
+    fresh: dict[str, NewOrder] = {}
+    news = [upstream for upstream in page.orders if tally.is_new(upstream)]
+    numbers = [upstream.number for upstream in news]
+    found = session.scalars(select(Order).where(Order.channel_id == channel.id, Order.number.in_(numbers)))
+    there = {order.number: order for order in found}
+    for upstream in news:
+        if isinstance(upstream, Unreadable):
+            tally.note("unreadable", upstream.number, upstream.why)
+        elif upstream.number in there:
+            what = compare_with_channel(session, there[upstream.number], upstream, fate(channel, upstream), now)
+            tally.note("changed" if what else "already", upstream.number, what)
+        else:
+            state, why = fate(channel, upstream)
+            if state == "ignored":
+                tally.note("ignored", upstream.number, why)
+            else:
+                fresh[upstream.number] = new_order(channel, upstream, state, why)
+    made, _ = store_orders(session, channel, list(fresh.values()), now)
+    for order in made:
+        kept_back = fresh[order.number].state != "open"
+        tally.note("kept_back" if kept_back else "made", order.number, fresh[order.number].state_why)
+
+
+def fate(channel: Channel, upstream: UpstreamOrder) -> tuple[str, str]:
+    """Return what becomes of an order by the channel's mapping: its state with us, and why.
+
+    A state or payment that nobody mapped holds the order, so that none is lost silently.
+    """
+    wanted = channel.states.get(upstream.stage)
+    payment = channel.payments.get(upstream.money)
+    stage = upstream.stage.replace("_", " ")
+    if wanted == "ignore":
+        return "ignored", f"{channel.name} says “{stage}”, which is not fetched"
+    if wanted == "leave_out":
+        return "left_out", f"{stage} in {channel.name}"
+    if wanted == "cancelled":
+        return "cancelled", f"cancelled in {channel.name}"
+    if wanted is None:
+        return "held", f"the state “{stage}” of {channel.name} is not mapped"
+    if payment is None:
+        return "held", f"the payment “{upstream.money}” of {channel.name} is not mapped"
+    if payment == "unpaid":
+        return "held", f"payment {upstream.money.replace('_', ' ')}"
+    return ("held", f"held in {channel.name}") if wanted == "hold" else ("open", "")
+
+
+def new_order(channel: Channel, upstream: UpstreamOrder, state: str, why: str) -> NewOrder:
+    """Return an order of a channel on its way in."""
+    said: dict[str, Any] = upstream.snapshot()
+    return NewOrder(
+        number=upstream.number,
+        address=upstream.address,
+        lines=tuple(NewLine(ln.sku, ln.name, ln.quantity, ln.unit_price_minor) for ln in upstream.lines),
+        ordered_at=upstream.ordered_at,
+        home=upstream.home,
+        promise=upstream.promise,
+        promise_date=upstream.promise_date,
+        paid_shipping_minor=upstream.paid_shipping_minor,
+        note=upstream.note,
+        state=state,
+        state_why=why,
+        payment=channel.payments.get(upstream.money, "unpaid"),
+        billing_name=upstream.billing_name if not upstream.address.name else "",
+        imported={"said": said},
+    )
+
+
+def pull_due(sessions: sessionmaker[Session], outside: Outside, now: datetime) -> list[str]:
+    """Pull every connected channel whose time has come; one that does not answer keeps none of the others waiting."""
+    with sessions() as session:
+        channels = session.scalars(select(Channel).where(Channel.kind == "webshop", Channel.state == "connected")).all()
+    due = [c.code for c in channels if not c.last_pull_at or c.last_pull_at + timedelta(minutes=c.every_minutes) <= now]
+    done = []
+    for code in due:
+        try:
+            pull(sessions, outside, code, now)
+        except (OutsideError, Conflict):
+            continue  # the log says so, and the next pull goes on from the same place
+        done.append(code)
+    return done

@@ -1,0 +1,205 @@
+"""Papers of shipments as files, in the order and on the stock asked for; labels that are printed are marked so."""
+
+from __future__ import annotations
+
+import io
+import zipfile
+from collections.abc import Iterator, Sequence
+from datetime import datetime
+from typing import Literal
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from tidewind.db.tables import Batch, CarrierRow, Order, Return, Shipment
+from tidewind.documents.label import LabelPaper, label_papers, labels_pdf
+from tidewind.documents.lists import SHEETS, list_pdf
+from tidewind.documents.packing_slip import slip_paper, slips_pdf
+from tidewind.documents.paper import STOCKS, Draw, pdf_of
+from tidewind.documents.raster import pngs_of
+from tidewind.services.base import Conflict, Invalid, NotFound
+from tidewind.services.handover import default_place
+from tidewind.services.papers.contents import (
+    batch_summary,
+    by_shelf,
+    goods_of,
+    invoice,
+    label_paper,
+    pick_list,
+    reference_line,
+    return_paper,
+    slip_of,
+    trial_papers,
+)
+from tidewind.services.planning import shop_settings
+
+MOST_SHIPMENTS = 2_000
+MOST_PICTURES = 50
+Arrangement = Literal["selected", "shelf", "carrier"]
+
+
+def shipments_in(session: Session, ids: Sequence[int], sequence: Arrangement = "selected") -> list[Shipment]:
+    """Return shipments as selected, along the shelves, or by carrier and service.
+
+    Raises Invalid for none or too many, NotFound where one does not exist.
+    """
+    if not 1 <= len(ids) <= MOST_SHIPMENTS:
+        raise Invalid("how_many", f"Between 1 and {MOST_SHIPMENTS:,} shipments go into one file.")
+    found = {s.id: s for s in session.scalars(select(Shipment).where(Shipment.id.in_(ids)))}
+    if set(ids) - found.keys():
+        raise NotFound("unknown_shipment", "One of these shipments does not exist.")
+    chosen = [found[i] for i in dict.fromkeys(ids)]
+    if sequence == "shelf":
+        return by_shelf(chosen, goods_of(session, chosen))
+    if sequence == "carrier":
+        return sorted(chosen, key=lambda s: (s.carrier, s.service_name, s.order.number))
+    return chosen
+
+
+def _papers(session: Session, shipments: Sequence[Shipment]) -> list[tuple[Shipment, list[LabelPaper]]]:
+    """Return the labels of each shipment.  Raises Conflict where one is not bought."""
+    accounts = {a.code: a for a in session.scalars(select(CarrierRow))}
+    for shipment in shipments:
+        if shipment.state not in {"bought", "void_refused"}:
+            words = f"The label for order {shipment.order.number} is not bought; it cannot be printed."
+            raise Conflict("not_bought", words)
+    kind = str(shop_settings(session).slip.get("label_line", ""))
+    lines = goods_of(session, shipments).lines if kind == "items" else {}
+    return [
+        (s, [label_paper(s, label, accounts[s.carrier], reference_line(kind, s, label, lines))
+             for label in s.labels])
+        for s in shipments
+    ]  # fmt: skip
+
+
+def _mark(shipments: Sequence[Shipment], now: datetime) -> None:
+    for shipment in shipments:
+        for label in shipment.labels:
+            label.printed_at = label.printed_at or now
+
+
+def _stock(stock: str) -> str:
+    if stock not in STOCKS:
+        raise Invalid("unknown_stock", f"Labels are printed on one of: {', '.join(STOCKS)}.")
+    return stock
+
+
+def print_labels(
+    session: Session, shipment_ids: Sequence[int], now: datetime, stock: str = "roll",
+    sequence: Arrangement = "selected",
+) -> bytes:  # fmt: skip
+    """Return one PDF with the labels of the shipments and mark them printed.
+
+    Raises Conflict where one is not bought, NotFound where one does not exist.
+    """
+    shipments = shipments_in(session, shipment_ids, sequence)
+    made = [paper for _, some in _papers(session, shipments) for paper in some]
+    title = f"{len(made)} labels" if len(made) > 1 else f"Label {made[0].order_number}"
+    data = labels_pdf(made, title, _stock(stock))
+    _mark(shipments, now)
+    return data
+
+
+def print_slips(session: Session, shipment_ids: Sequence[int], sequence: Arrangement = "selected") -> bytes:
+    """Return one PDF with the packing slips of the shipments."""
+    shipments = shipments_in(session, shipment_ids, sequence)
+    goods, shop = goods_of(session, shipments), shop_settings(session)
+    return slips_pdf([slip_of(s, goods, shop) for s in shipments])
+
+
+def print_interleaved(
+    session: Session, shipment_ids: Sequence[int], now: datetime, stock: str = "roll",
+    sequence: Arrangement = "selected",
+) -> bytes:  # fmt: skip
+    """Return one PDF in which each order's slip is followed by its labels."""
+    shipments = shipments_in(session, shipment_ids, sequence)
+    goods, shop = goods_of(session, shipments), shop_settings(session)
+
+    def pages() -> Iterator[Draw]:
+        for shipment, labels in _papers(session, shipments):
+            yield slip_paper(slip_of(shipment, goods, shop))
+            yield from label_papers(labels, _stock(stock))
+
+    data = pdf_of(pages(), f"{len(shipments)} slips and labels")
+    _mark(shipments, now)
+    return data
+
+
+def print_pictures(session: Session, shipment_ids: Sequence[int], now: datetime) -> tuple[bytes, str]:
+    """Return the labels as PNG at 203 dpi, one picture or a ZIP of several, and the file's ending."""
+    shipments = shipments_in(session, shipment_ids)
+    made = [paper for _, some in _papers(session, shipments) for paper in some]
+    if len(made) > MOST_PICTURES:
+        raise Invalid("too_many", f"At most {MOST_PICTURES} labels are made into pictures at once; take PDF for more.")
+    pictures = pngs_of(labels_pdf(made))
+    _mark(shipments, now)
+    if len(pictures) == 1:
+        return pictures[0], "png"
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_STORED) as archive:
+        for number, (paper, picture) in enumerate(zip(made, pictures, strict=True), 1):
+            archive.writestr(f"{number:03d}-{''.join(c for c in paper.tracking_number if c.isalnum())}.png", picture)
+    return out.getvalue(), "zip"
+
+
+def trial_labels(session: Session, order_id: int, stock: str = "roll") -> bytes:
+    """Return labels of a planned order that cost nothing and say so.  Raises Conflict where it has no service yet."""
+    order = session.get(Order, order_id)
+    if order is None:
+        raise NotFound("unknown_order", "This order does not exist.")
+    if not order.carrier or not order.plan.get("parcels"):
+        raise Conflict("no_plan", f"Order {order.number} has no service yet, so there is no label to try.")
+    carrier = session.scalars(select(CarrierRow).where(CarrierRow.code == order.carrier)).one()
+    made = trial_papers(order, carrier, default_place(session))
+    return labels_pdf(made, f"Test label {order.number}", _stock(stock))
+
+
+def print_returns(session: Session, return_ids: Sequence[int], stock: str = "roll") -> bytes:
+    """Return one PDF with labels for the way back.  Raises Conflict where one is not ready, NotFound for none."""
+    rows = session.scalars(select(Return).where(Return.id.in_(return_ids)).order_by(Return.id)).all()
+    if not rows or len(rows) != len(set(return_ids)):
+        raise NotFound("unknown_return", "One of these returns does not exist.")
+    if any(row.tracking_number is None for row in rows):
+        raise Conflict("not_ready", "The carrier has not made this label yet. Wait a moment.")
+    accounts = {a.code: a for a in session.scalars(select(CarrierRow))}
+    made = [return_paper(row, accounts[row.shipment.carrier]) for row in rows]
+    return labels_pdf(made, "Labels for the way back", _stock(stock))
+
+
+def _sheet(sheet: str) -> str:
+    if sheet not in SHEETS:
+        raise Invalid("unknown_sheet", f"Lists are printed on one of: {', '.join(SHEETS)}.")
+    return sheet
+
+
+def print_pick_list(session: Session, shipment_ids: Sequence[int], sheet: str = "a4") -> bytes:
+    """Return the pick list of shipments, by shelf."""
+    shipments = shipments_in(session, shipment_ids)
+    made = pick_list(shipments, goods_of(session, shipments), "Pick list")
+    return list_pdf([made], "Pick list", _sheet(sheet))
+
+
+def print_batch_summary(session: Session, batch_id: int, sheet: str = "a4") -> bytes:
+    """Return what was bought in a batch.  Raises NotFound where nothing was."""
+    batch = session.get(Batch, batch_id)
+    shipments = session.scalars(select(Shipment).where(Shipment.batch_id == batch_id).order_by(Shipment.id)).all()
+    if batch is None or not shipments:
+        raise NotFound("unknown_batch", "There is no such batch, or nothing in it was bought.")
+    title = batch.name or f"Batch {batch.id}"
+    return list_pdf([batch_summary(session, shipments, title, batch.person.name)], title, _sheet(sheet))
+
+
+def print_invoices(session: Session, shipment_ids: Sequence[int], sheet: str = "a4") -> bytes:
+    """Return the buyers' invoices of shipments, in the order given."""
+    shop = shop_settings(session)
+    made = [invoice(s, shop) for s in shipments_in(session, shipment_ids)]
+    return list_pdf(made, "Invoices", _sheet(sheet))
+
+
+def mark_printed(session: Session, shipment_ids: Sequence[int], printed: bool, now: datetime) -> int:
+    """Mark labels as printed elsewhere, or as not printed after all; return how many shipments."""
+    shipments = shipments_in(session, shipment_ids)
+    for shipment in shipments:
+        for label in shipment.labels:
+            label.printed_at = (label.printed_at or now) if printed else None
+    return len(shipments)

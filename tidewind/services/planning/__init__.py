@@ -1,0 +1,109 @@
+"""The shop's facts, the layers, plans made of them, and what a change to a layer does."""
+
+from tidewind.services.planning.choices import all_choices
+from tidewind.services.planning.defaults import (
+    ShopDefaults,
+    get_shop_defaults,
+    orders_touched,
+    rehearse_defaults,
+    set_shop_defaults,
+)
+from tidewind.services.planning.plans import (
+    all_facts,
+    count_waiting,
+    joined_lines,
+    keep_up,
+    line_facts,
+    parcel_json,
+    plan_orders,
+    quote_json,
+    replan_where_sku,
+    waiting_clause,
+)
+from tidewind.services.planning.precedents import all_precedents, forget_precedent, remember_precedents
+from tidewind.services.planning.price_answers import KEPT_FOR
+from tidewind.services.planning.promises import all_promises, link_promise, rehearse_link
+from tidewind.services.planning.punctuality import own_record
+from tidewind.services.planning.recipes import (
+    all_recipes,
+    order_recipes,
+    products_with_recipe,
+    recipe_from_order,
+    remove_recipe,
+    save_recipe,
+)
+from tidewind.services.planning.rehearsing import Rehearsal, rehearse
+from tidewind.services.planning.replanning import go_on_replanning, keep_up_due, newest_works, replan_waiting
+from tidewind.services.planning.rules import (
+    current_rules,
+    read_or_refuse,
+    rehearse_rules,
+    restore_rules,
+    rule_versions,
+    save_rules,
+)
+from tidewind.services.planning.shop_facts import (
+    carriers_in_force,
+    contracts_of,
+    core_shop,
+    forget_kept,
+    hand_of,
+    screen_of,
+    shop_day,
+    shop_settings,
+)
+from tidewind.services.planning.touched import Scope
+
+__all__ = [
+    "KEPT_FOR",
+    "Rehearsal",
+    "Scope",
+    "ShopDefaults",
+    "all_choices",
+    "all_facts",
+    "all_precedents",
+    "all_promises",
+    "all_recipes",
+    "carriers_in_force",
+    "contracts_of",
+    "core_shop",
+    "count_waiting",
+    "current_rules",
+    "forget_kept",
+    "forget_precedent",
+    "get_shop_defaults",
+    "go_on_replanning",
+    "hand_of",
+    "joined_lines",
+    "keep_up",
+    "keep_up_due",
+    "line_facts",
+    "link_promise",
+    "newest_works",
+    "order_recipes",
+    "orders_touched",
+    "own_record",
+    "parcel_json",
+    "plan_orders",
+    "products_with_recipe",
+    "quote_json",
+    "read_or_refuse",
+    "recipe_from_order",
+    "rehearse",
+    "rehearse_defaults",
+    "rehearse_link",
+    "rehearse_rules",
+    "remember_precedents",
+    "remove_recipe",
+    "replan_waiting",
+    "replan_where_sku",
+    "restore_rules",
+    "rule_versions",
+    "save_recipe",
+    "save_rules",
+    "screen_of",
+    "set_shop_defaults",
+    "shop_day",
+    "shop_settings",
+    "waiting_clause",
+]

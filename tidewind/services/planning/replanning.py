@@ -1,0 +1,153 @@
+"""After a change to a layer the waiting orders are planned anew: at once where they are few, else in the background."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+from datetime import datetime
+from zoneinfo import ZoneInfo
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session, lazyload, sessionmaker
+from sqlalchemy.orm import defer as read_later
+
+from tidewind.core.order_facts import Shop
+from tidewind.core.rules.evaluate import Labels
+from tidewind.core.rules.touching import RuleChange, change_between
+from tidewind.db.tables import Order, Work
+from tidewind.db.tables import Shop as ShopRow
+from tidewind.services.base import defer, tell
+from tidewind.services.planning.plans import keep_up, plan_orders, waiting_clause
+from tidewind.services.planning.relabelling import relabel
+from tidewind.services.planning.shop_facts import core_shop, rules_in_force, rules_of
+from tidewind.services.planning.touched import Scope, can_touch, labels_alone, read_judged, touched_clause
+
+AT_ONCE, CHUNK, LOOKED_AT = 300, 500, 2_500
+
+
+def replan_waiting(session: Session, words: str, now: datetime, scope: Scope | None = None) -> Work:
+    """Plan the waiting orders anew: at once where they are few, else in the background; return how far it is.
+
+    Hand edits are a layer of their own and stay.  ``scope`` says which orders the change can touch; None for all.
+    """
+    session.flush()
+    scope = scope or Scope()
+    clause = scope.clause
+    if scope.rules:
+        clause &= touched_clause(change_between(*(rules_of(session, version) for version in scope.rules)))
+    total = session.scalar(select(func.count(Order.id)).where(clause)) or 0
+    work = Work(kind="replan", words=words[:200], total=total, state="waiting", done=0, cursor=0, scope=scope.written)
+    session.add(work)
+    session.flush()
+    if total <= AT_ONCE:
+        while _chunk(session, work, now):
+            pass
+    else:
+        defer(session, "replan", work_id=work.id)
+    return work
+
+
+def keep_up_due(sessions: sessionmaker[Session], clock: Callable[[], datetime]) -> None:
+    """Plan anew what time has made out of date: every waiting order when a day begins, else those whose truck left."""
+    with sessions.begin() as session:
+        row = session.get(ShopRow, 1, with_for_update=True)
+        if row is None:
+            return
+        today = clock().astimezone(ZoneInfo(row.time_zone)).date()
+        new_day, row.planned_on = row.planned_on not in {None, today}, today
+        if new_day:
+            replan_waiting(session, f"{today:%A %-d %B} began", clock())
+    more = True
+    while more:
+        with sessions.begin() as session:
+            orders = session.scalars(
+                select(Order).where(waiting_clause(), Order.good_until < clock()).order_by(Order.id).limit(CHUNK)
+                .with_for_update(of=Order, skip_locked=True)
+            ).all()  # fmt: skip
+            more = keep_up(session, orders, clock()) == CHUNK
+            if orders:
+                tell(session, "orders")
+
+
+def go_on_replanning(sessions: sessionmaker[Session], work_id: int, clock: Callable[[], datetime]) -> None:
+    """Go on with a piece of replanning, chunk by chunk, each its own transaction; a killed worker loses one chunk."""
+    more = True
+    while more:
+        with sessions.begin() as session:
+            work = session.get(Work, work_id, with_for_update=True)
+            more = work is not None and work.state != "done" and _chunk(session, work, clock())
+            tell(session, "work")
+            if not more:
+                tell(session, "orders")
+
+
+def _chunk(session: Session, work: Work, now: datetime) -> bool:
+    scope, shop = Scope.read(work.scope), core_shop(session, now)
+    found = _touched(session, work, scope, shop) if scope.rules else _next(session, work, scope)
+    changed = int(work.result or 0) if work.result.isdigit() else 0
+    if found.labels:
+        again, labelled = relabel(session, found.labels, now)
+        found.ids += again
+        changed += labelled
+    orders = session.scalars(
+        select(Order)
+        .where(scope.clause, Order.id.in_(found.ids))
+        .order_by(Order.id)
+        .with_for_update(of=Order)
+        .options(read_later(Order.imported), read_later(Order.search), lazyload(Order.channel))
+        .execution_options(populate_existing=True)
+    ).all()
+    changed += plan_orders(session, orders, now, shop)
+    work.done += found.looked
+    work.result = str(changed)
+    if found.looked:
+        work.cursor, work.state = found.cursor, "running"
+        return True
+    work.state, work.total = "done", work.done
+    return False
+
+
+@dataclass(slots=True)
+class _Found:
+    """The next orders of a piece of work: to plan, or to label only (by id and version of the plan)."""
+
+    cursor: int
+    ids: list[int] = field(default_factory=list)
+    labels: dict[tuple[int, int], Labels] = field(default_factory=dict)
+    looked: int = 0
+
+
+def _next(session: Session, work: Work, scope: Scope) -> _Found:
+    query = select(Order.id).where(scope.clause, Order.id > work.cursor).order_by(Order.id).limit(CHUNK)
+    ids = list(session.scalars(query))
+    return _Found(max(ids, default=0), ids, looked=len(ids))
+
+
+def _touched(session: Session, work: Work, scope: Scope, shop: Shop) -> _Found:
+    """Find the next orders that a change of rules touches: most it does not, and of many it moves but the labels."""
+    change = change_between(*(rules_of(session, version) for version in scope.rules or ()))
+    alone, found = _alone(session, work, change), _Found(work.cursor)
+    clause = scope.clause & touched_clause(change) & (Order.id > work.cursor)
+    for row in read_judged(session, clause, LOOKED_AT if change.asked else CHUNK):
+        found.looked, found.cursor = found.looked + 1, row.id
+        if not can_touch(change, shop, row):
+            continue
+        labels = labels_alone(change, shop, row) if alone else None
+        if labels:
+            found.labels[row.id, row.plan_version] = labels
+        else:
+            found.ids.append(row.id)
+        if len(found.ids) == CHUNK:
+            break
+    return found
+
+
+def _alone(session: Session, work: Work, change: RuleChange) -> bool:
+    """Tell whether plans still are what the rules before this change made of them, and nothing newer is in force."""
+    earlier = select(Work.id).where(Work.kind == "replan", Work.state != "done", Work.id < work.id).limit(1)
+    return rules_in_force(session) == change.after and session.scalar(earlier) is None
+
+
+def newest_works(session: Session, limit: int = 12) -> Sequence[Work]:
+    """Return the newest pieces of background work."""
+    return session.scalars(select(Work).order_by(Work.id.desc()).limit(limit)).all()

@@ -1,0 +1,211 @@
+"""Load everything outside an order that a plan depends on: cards, packaging, layers, lists."""
+
+from __future__ import annotations
+
+from datetime import date, datetime
+from functools import lru_cache
+from typing import Any
+from zoneinfo import ZoneInfo
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from tidewind.core.addresses.check import Address
+from tidewind.core.addresses.gazetteer import shipped
+from tidewind.core.choosing import Policy, Values
+from tidewind.core.insuring import OpenCover
+from tidewind.core.layers import Recipe
+from tidewind.core.order_facts import Carrier, Hand, HandParcel, Precedent, Shop
+from tidewind.core.rules.rule import Rule, Split
+from tidewind.core.rules.written import BadRules, read_rules
+from tidewind.core.screening import Listed, Screen
+from tidewind.core.tariffs.card import RateCard, card_in_force
+from tidewind.core.tariffs.contracts import PUBLISHED, Contract
+from tidewind.core.tariffs.engine import CompiledCard
+from tidewind.core.tariffs.reading import BadCard
+from tidewind.core.tariffs.written import read_card
+from tidewind.db.tables import (
+    CarrierRow,
+    PackagingRow,
+    Place,
+    PrecedentRow,
+    PromiseLink,
+    RateCardRow,
+    RecipeRow,
+    RestrictedParty,
+    RuleSet,
+)
+from tidewind.db.tables import Shop as ShopRow
+from tidewind.services.base import Conflict, Invalid
+from tidewind.services.planning.price_answers import answers_of
+from tidewind.services.planning.punctuality import own_record
+
+_Version = tuple[int, date | None]
+"""A version of a card: its row, and its end, which moves when another version is brought in behind it."""
+_cards: dict[_Version, RateCard] = {}
+_rules: dict[int, tuple[Rule, ...]] = {}
+KEPT_VERSIONS = 20
+_screens: dict[tuple[int, int], Screen] = {}
+
+
+def forget_kept() -> None:
+    """Forget cards and rules kept in memory: in another database the ids of rows stand for others."""
+    _cards.clear()
+    _rules.clear()
+    _screens.clear()
+    _compiled.cache_clear()
+
+
+def shop_settings(session: Session) -> ShopRow:
+    """Return the shop's settings.  Raises Conflict before the shop is set up."""
+    row = session.get(ShopRow, 1)
+    if row is None:
+        raise Conflict("no_shop", "The shop is not set up yet. Open the start page and do that first.")
+    return row
+
+
+def _version(row: RateCardRow) -> _Version:
+    """Read a version of a rate card, once, and return the key it is kept by; but for their end they never change."""
+    key = (row.id, row.valid_until)
+    if key not in _cards:
+        card = read_card(row.body)
+        if isinstance(card, BadCard):
+            raise Invalid("bad_card", f"Rate card {row.id} cannot be used: {card.errors[0]}")
+        _cards[key] = card
+    return key
+
+
+@lru_cache(maxsize=64)
+def _compiled(versions: tuple[_Version, ...], today: date, contracts: tuple[Contract, ...]) -> CompiledCard | None:
+    card = card_in_force(tuple(_cards[version] for version in versions), today, today)
+    return CompiledCard(card, today, contracts) if card else None
+
+
+def contracts_of(row: CarrierRow) -> tuple[Contract, ...]:
+    """Return the active accounts with a carrier, in their order."""
+    return tuple(
+        Contract(a.number, tuple(sorted(a.discounts_bp.items())), frozenset(a.services_off))
+        for a in row.accounts
+        if a.active
+    )
+
+
+def carriers_in_force(session: Session, today: date, now: datetime | None = None) -> tuple[Carrier, ...]:
+    """Return the active carriers with their cards compiled for ``today``; unchanged cards stay in memory.
+
+    Services that no account uses are left out.  Given ``now``, carriers that are asked bring what they have answered.
+    """
+    rows = session.scalars(select(RateCardRow).order_by(RateCardRow.id)).all()
+    found = []
+    for carrier in session.scalars(select(CarrierRow).where(CarrierRow.active).order_by(CarrierRow.id)):
+        mine, contracts = tuple(_version(row) for row in rows if row.carrier_id == carrier.id), contracts_of(carrier)
+        own, published = _compiled(mine, today, contracts), _compiled(mine, today, PUBLISHED)
+        if own and published and contracts:
+            answers = answers_of(session, carrier.code, now) if carrier.asks_prices and now else own.answers
+            found.append(Carrier(carrier.code, carrier.name, own.with_answers(answers), published))
+    return tuple(found)
+
+
+def rules_in_force(session: Session) -> tuple[Rule, ...]:
+    """Return the newest version of the rules; no rules before the first."""
+    return rules_of(session, session.scalar(select(func.max(RuleSet.id))) or 0)
+
+
+def rules_of(session: Session, version: int) -> tuple[Rule, ...]:
+    """Return a version of the rules, which never changes and is kept in memory; none for version 0."""
+    known = _rules.get(version)
+    if known is None:
+        read = read_rules(session.get_one(RuleSet, version).rules) if version else ()
+        if isinstance(read, BadRules):
+            raise Invalid("bad_rules", f"The stored rules cannot be used: {read.errors[0]}")
+        if len(_rules) >= KEPT_VERSIONS:
+            _rules.clear()
+        known = _rules[version] = read
+    return known
+
+
+def recipes_of(session: Session) -> dict[str, Recipe]:
+    """Return the shop's recipes by code."""
+    rows = session.scalars(select(RecipeRow).order_by(RecipeRow.name))
+    return {r.code: Recipe(r.code, r.name, r.service, r.packaging, frozenset(r.extras)) for r in rows}
+
+
+def screen_of(session: Session) -> Screen | None:
+    """Return the lists of restricted parties ready for matching; kept in memory until a list changes."""
+    stamp = session.execute(select(func.count(RestrictedParty.id), func.coalesce(func.max(RestrictedParty.id), 0)))
+    count, newest = stamp.one()
+    if not count:
+        return None
+    if (count, newest) not in _screens:
+        rows = session.scalars(select(RestrictedParty).order_by(RestrictedParty.id))
+        _screens.clear()
+        _screens[count, newest] = Screen([Listed(r.key, tuple(r.names), r.country, r.source) for r in rows])
+    return _screens[count, newest]
+
+
+def core_shop(session: Session, now: datetime, rules: tuple[Rule, ...] | None = None) -> Shop:
+    """Return everything outside an order that a plan depends on; ``rules`` stand in for those in force."""
+    row = shop_settings(session)
+    boxes = session.scalars(select(PackagingRow).where(PackagingRow.active).order_by(PackagingRow.code))
+    zone = ZoneInfo(row.time_zone)
+    place = session.scalar(select(Place.address).where(Place.is_default))
+    links = session.scalars(select(PromiseLink))
+    return Shop(
+        packagings=tuple(box.to_core() for box in boxes),
+        carriers=carriers_in_force(session, now.astimezone(zone).date(), now),
+        policy=Policy(row.policy),
+        values=Values(row.day_value_minor, row.late_value_minor),
+        now=now,
+        origin=Address(**place) if place else Address(country="PT"),
+        time_zone=zone,
+        recipes=recipes_of(session),
+        promise_links={link.promise: link.recipe for link in links},
+        precedents=_precedents(session) if row.use_precedents else {},
+        rules=rules_in_force(session) if rules is None else rules,
+        group_services=row.group_services,
+        packaging_by_weight=row.packaging_by_weight,
+        screen=screen_of(session),
+        gazetteer=shipped(),
+        record=own_record(session, now, row.time_zone),
+        ranking=tuple(row.ranking),
+        approve_over=row.approve_over_minor,
+        approve_services=frozenset(row.approve_services),
+        cover=cover_of(row),
+    )
+
+
+def cover_of(row: ShopRow) -> OpenCover | None:
+    """Return the terms of the shop's open policy with an insurer, None where it has none."""
+    if not row.cover:
+        return None
+    return OpenCover(**{**row.cover, "not_covered": frozenset(row.cover["not_covered"])})
+
+
+def _precedents(session: Session) -> dict[Any, Precedent]:
+    rows = session.scalars(select(PrecedentRow))
+    return {(r.basket, r.destination): Precedent(hand_of(r.hand), r.order_number) for r in rows}
+
+
+def hand_of(stored: dict[str, Any]) -> Hand:
+    """Return the hand edits of an order as values."""
+    extras, ship_date, split = stored.get("extras"), stored.get("ship_date"), stored.get("split")
+    return Hand(
+        packaging=stored.get("packaging"),
+        service=stored.get("service"),
+        extras=frozenset(extras) if extras is not None else None,
+        ship_date=date.fromisoformat(ship_date) if ship_date else None,
+        parcels=tuple(
+            HandParcel(tuple((str(line), int(n)) for line, n in p["contents"]), p.get("packaging"))
+            for p in stored.get("parcels", [])
+        ),
+        split=Split(split["by"], split["most"]) if split else None,
+        desk=stored.get("desk"),
+        approved=stored.get("approved", ""),
+        released=stored.get("released", False),
+        account=stored.get("account", ""),
+    )
+
+
+def shop_day(session: Session, now: datetime) -> date:
+    """Return the shop's day."""
+    return now.astimezone(ZoneInfo(shop_settings(session).time_zone)).date()

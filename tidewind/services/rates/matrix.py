@@ -1,0 +1,187 @@
+"""Many orders by every service at once: totals worked out over columns."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import date, datetime
+from typing import Any, NamedTuple
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from tidewind.core.choosing import Option, Policy, pick
+from tidewind.core.insuring import INSURED
+from tidewind.core.offers import Sending, consignment_of, fitting_parcels, offer_arrival, offers_for
+from tidewind.core.order_facts import Carrier, OrderFacts, Shop
+from tidewind.core.packing import PackedParcel, Unit
+from tidewind.core.planning import plan
+from tidewind.core.quantities import Size
+from tidewind.core.tariffs.card import Consignment, Service
+from tidewind.core.tariffs.load import Load, load_of
+from tidewind.core.tariffs.quote import Quote
+from tidewind.core.tariffs.totals import REFUSED, totals
+from tidewind.db.tables import Order
+from tidewind.services.base import MOST_ORDERS, Invalid
+from tidewind.services.planning import all_facts, core_shop
+
+
+@dataclass(slots=True)
+class MatrixRow:
+    """One order across all services: net price in minor units and latest day, None where it is refused."""
+
+    order: Order
+    chosen: str | None
+    by_hand: str | None
+    prices: list[int | None]
+    arrives: list[date | None]
+    picks: dict[str, str] = field(default_factory=dict)
+
+
+@dataclass(slots=True)
+class Matrix:
+    """Orders × services."""
+
+    services: list[tuple[Carrier, Service]]
+    rows: list[MatrixRow]
+    policy: Policy
+
+
+def price_matrix(session: Session, order_ids: Sequence[int], now: datetime) -> Matrix:
+    """Return the totals of waiting orders by every service; those that a snag stops are left out.
+
+    Prices come from the vectorised computation, live services from what their carriers have answered.
+    """
+    if len(order_ids) > MOST_ORDERS:
+        raise Invalid("too_many", f"Compare at most {MOST_ORDERS:,} orders at once.")
+    found = session.scalars(
+        select(Order).where(Order.id.in_(order_ids), Order.state == "open").order_by(Order.id)
+    ).all()
+    shop = core_shop(session, now)
+    usable = [order for order in found if order.plan.get("parcels") and not _stopped(order)]
+    waiting = list(zip(usable, all_facts(session, usable), strict=True))
+    sendings = [_sending_of(order, facts, shop) for order, facts in waiting]
+    rows = [MatrixRow(order, order.service, order.hand.get("service"), [], []) for order, _ in waiting]
+    services: list[tuple[Carrier, Service]] = []
+    orders = [facts for _, facts in waiting]
+    usual = [consignment_of(f, shop, s.parcels, s.extras, s.value) for f, s in zip(orders, sendings, strict=True)]
+    as_packed = _Packed(list(range(len(usual))), usual, load_of(usual))
+    for carrier in shop.carriers:
+        columns = _columns(carrier, shop, orders, sendings, as_packed)
+        for service, prices, arrives in columns:
+            services.append((carrier, service))
+            for row, price, day in zip(rows, prices, arrives, strict=True):
+                row.prices.append(price)
+                row.arrives.append(day)
+    for row, (_, facts), sending in zip(rows, waiting, sendings, strict=True):
+        if facts.hand.account or INSURED in sending.extras:
+            _by_itself(row, services, facts, shop, sending)
+        row.picks = _picks(row, services, facts, shop)
+    return Matrix(services, rows, shop.policy)
+
+
+def _by_itself(
+    row: MatrixRow, services: Sequence[tuple[Carrier, Service]], facts: OrderFacts, shop: Shop, sending: Sending
+) -> None:
+    """Price an order that is bound to one account, or covered by an insurer: the columns know of neither."""
+    offers = {o.service: o for o in offers_for(facts, shop.on_account(facts.hand.account), sending)}
+    mine = [offers.get(service.code) for _, service in services]
+    row.prices = [o.quote.net if o and o.quote else None for o in mine]
+    row.arrives = [o.arrival.latest if o and o.arrival else None for o in mine]
+
+
+def _stopped(order: Order) -> bool:
+    """Tell whether a snag keeps an order from having a price; a choice of service that cannot be does not."""
+    return any(snag.level == "stops" and snag.fix not in {"service", "approve"} for snag in order.snags)
+
+
+def _sending_of(order: Order, facts: OrderFacts, shop: Shop) -> Sending:
+    """Return the shipment a plan has made; planned again only where it lies in a carrier's own packaging."""
+    if any(p["carrier_box"] for p in order.plan["parcels"]) or order.hand.get("parcels"):
+        made = plan(facts, shop)
+        if made.sending:
+            return made.sending
+    parcels = tuple(_parcel_of(p, shop) for p in order.plan["parcels"])
+    units = [
+        Unit(ln.id, ln.sides, ln.weight_g, ln.upright, ln.own_box)
+        for ln in facts.lines
+        for _ in range(ln.quantity)
+        if ln.sides and ln.weight_g
+    ]
+    box = shop.boxes.get(order.hand.get("packaging", ""))
+    divided = len(parcels) > 1
+    extras, value = frozenset(order.plan.get("extras", [])), order.plan.get("value_minor", facts.value)
+    earliest = order.hand.get("ship_date")
+    return Sending(units, parcels, extras, value, date.fromisoformat(earliest) if earliest else None, box, divided)
+
+
+def _parcel_of(stored: Mapping[str, Any], shop: Shop) -> PackedParcel:
+    a, b, c = stored["sides_mm"]
+    return PackedParcel(
+        packaging=shop.boxes.get(stored["packaging"] or ""),
+        contents=tuple((str(line), int(count)) for line, count in stored["contents"]),
+        goods_g=stored["goods_g"],
+        packaging_g=stored["packaging_g"],
+        padding_g=stored["padding_g"],
+        outer=Size.of(a, b, c),
+        fill_percent=stored["fill_percent"],
+    )
+
+
+class _Packed(NamedTuple):
+    """Orders in one kind of packaging: which of all they are, what carriers are asked, and that as columns."""
+
+    rows: list[int]
+    consignments: list[Consignment]
+    load: Load
+
+
+def _columns(
+    carrier: Carrier, shop: Shop, orders: Sequence[OrderFacts], sendings: Sequence[Sending], as_packed: _Packed
+) -> Iterable[tuple[Service, list[int | None], list[date | None]]]:
+    """Return a carrier's services with prices and days for every order; one load for all that take any packaging."""
+    loads: dict[str | None, _Packed] = {None: as_packed}
+    for compiled in carrier.own.services.values():
+        box = compiled.service.packaging
+        if box not in loads:
+            fitting = [(n, fitting_parcels(s, shop.boxes.get(box or ""))) for n, s in enumerate(sendings)]
+            inside = [(n, p) for n, p in fitting if p is not None]
+            consignments = [
+                consignment_of(orders[n], shop, p, sendings[n].extras, sendings[n].value) for n, p in inside
+            ]
+            loads[box] = _Packed([n for n, _ in inside], consignments, load_of(consignments))
+    priced = {box: totals(carrier.own, packed.load) for box, packed in loads.items()}
+    for column, compiled in enumerate(carrier.own.services.values()):
+        service = compiled.service
+        rows, consignments, _ = loads[service.packaging]
+        prices: list[int | None] = [None] * len(orders)
+        arrives: list[date | None] = [None] * len(orders)
+        nets = priced[service.packaging].net[:, column].tolist() if consignments else []
+        for n, consignment, net in zip(rows, consignments, nets, strict=True):
+            told = _told(carrier, service, consignment) if service.kind == "live" else net
+            where = carrier.own.where(consignment)
+            if told != REFUSED and where is not None:
+                prices[n] = told
+                arrives[n] = offer_arrival(
+                    orders[n], shop, carrier, service, where.zone.id, consignment.extras, sendings[n].not_before
+                ).latest
+        yield service, prices, arrives
+
+
+def _told(carrier: Carrier, service: Service, consignment: Consignment) -> int:
+    quoted = carrier.own.quote(service.code, consignment)
+    return quoted.net if isinstance(quoted, Quote) else REFUSED
+
+
+def _picks(
+    row: MatrixRow, services: Sequence[tuple[Carrier, Service]], facts: OrderFacts, shop: Shop
+) -> dict[str, str]:  # fmt: skip
+    """Return what each policy would pick for an order."""
+    options = [
+        Option(service.code, price, day, shop.late_bp(service.code, carrier.code))
+        for (carrier, service), price, day in zip(services, row.prices, row.arrives, strict=True)
+        if price is not None and day is not None and not service.approval
+    ]
+    policies = [policy for policy in Policy if shop.ranking or policy is not Policy.RANKING]
+    found = {policy: pick(options, policy, facts.promise, shop.values, shop.ranking) for policy in policies}
+    return {policy.value: option.key for policy, option in found.items() if option}

@@ -1,0 +1,162 @@
+"""Versions of carriers' rate cards: proposed, compared with what is there, rehearsed, brought in."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from datetime import date, datetime, timedelta
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from tidewind.core.order_facts import Carrier, Shop
+from tidewind.core.tariffs.card import RateCard
+from tidewind.core.tariffs.changes import Changed, changes
+from tidewind.core.tariffs.check import clash
+from tidewind.core.tariffs.engine import CompiledCard
+from tidewind.core.tariffs.live import NO_ANSWERS
+from tidewind.core.tariffs.reading import BadCard
+from tidewind.core.tariffs.sheets import Sheet, to_sheets
+from tidewind.core.tariffs.sheets_read import read_sheets
+from tidewind.core.tariffs.written import read_card, write_card
+from tidewind.db.tables import RateCardRow, Work
+from tidewind.outside.sheets_out import tables_to_csv, tables_to_xlsx
+from tidewind.outside.spreadsheets import SpreadsheetError, read_tables
+from tidewind.services.base import Conflict, Invalid, NotFound
+from tidewind.services.planning import Rehearsal, contracts_of, rehearse, replan_waiting, shop_day
+from tidewind.services.shop.carriers import get_carrier
+
+_NO_ERRORS: tuple[str, ...] = ()
+
+
+@dataclass(slots=True)
+class Proposal:
+    """A card that somebody would like to bring in: all its errors, or what it changes against the version before it."""
+
+    errors: Sequence[str] = _NO_ERRORS
+    changes: Sequence[Changed] = ()
+    card: RateCard | None = None
+    ends: date | None = None
+    against: date | None = None
+
+
+def card_versions(session: Session, code: str) -> Sequence[RateCardRow]:
+    """Return a carrier's card versions, newest first."""
+    mine = select(RateCardRow).where(RateCardRow.carrier_id == get_carrier(session, code).id)
+    return session.scalars(mine.order_by(RateCardRow.valid_from.desc())).all()
+
+
+def get_card_version(session: Session, code: str, card_id: int) -> RateCardRow:
+    """Return one version.  Raises NotFound."""
+    row = session.get(RateCardRow, card_id)
+    if row is None or row.carrier_id != get_carrier(session, code).id:
+        raise NotFound("unknown_card", "This carrier has no such version of its rate card.")
+    return row
+
+
+def card_of(row: RateCardRow) -> RateCard:
+    """Return a stored version as values.  Raises Invalid where it cannot be used."""
+    card = read_card(row.body)
+    if isinstance(card, BadCard):
+        raise Invalid("bad_card", f"This version cannot be used: {card.errors[0]}")
+    return card
+
+
+def read_upload(data: bytes, name: str) -> RateCard | BadCard:
+    """Return the card in a JSON, XLSX or CSV file, or everything that is wrong with it."""
+    if data.lstrip()[:1] == b"{":
+        try:
+            return read_card(json.loads(data))
+        except (ValueError, RecursionError):
+            return BadCard((f"{name} is not readable as JSON.",))
+    try:
+        return read_sheets(read_tables(data, name))
+    except SpreadsheetError as error:
+        return BadCard((str(error),))
+
+
+def propose_card(session: Session, code: str, data: bytes, name: str) -> Proposal:
+    """Read an uploaded card and say what it changes against the version that it follows; nothing is stored."""
+    row = get_carrier(session, code)
+    card = read_upload(data, name[:120])
+    if isinstance(card, BadCard):
+        return Proposal(card.errors)
+    if card.carrier != row.code:
+        return Proposal((f"This card is of {card.carrier}, not of {row.code}.",))
+    others = card_versions(session, code)
+    stands = clash(card, [(other.valid_from, other.valid_until) for other in others])
+    if stands:
+        return Proposal((f"valid_from: {stands}",))
+    earlier = next((other for other in others if other.valid_from < card.valid_from), None)
+    if earlier is None:
+        return Proposal(card=card)
+    ends = card.valid_from - timedelta(days=1) if earlier.valid_until is None else None
+    return Proposal((), changes(card_of(earlier), card), card, ends, earlier.valid_from)
+
+
+def save_card(session: Session, code: str, data: bytes, name: str, now: datetime) -> tuple[RateCardRow, Work]:
+    """Bring a card in as a version of its own; one without an end before it ends the day before.  Raises Invalid."""
+    proposal = propose_card(session, code, data, name)
+    if proposal.card is None:
+        raise Invalid("bad_card", f"Nothing was stored. {' · '.join(proposal.errors)}"[:2_000])
+    row, card = get_carrier(session, code), proposal.card
+    if proposal.ends:
+        earlier = next(other for other in card_versions(session, code) if other.valid_from == proposal.against)
+        earlier.valid_until = proposal.ends
+        earlier.body = {**earlier.body, "valid_until": proposal.ends.isoformat()}
+    made = RateCardRow(
+        carrier_id=row.id, valid_from=card.valid_from, valid_until=card.valid_until, body=write_card(card),
+        source=name[:200],
+    )  # fmt: skip
+    session.add(made)
+    session.flush()
+    return made, replan_waiting(session, f"{row.name}: rate card from {card.valid_from:%d %b %Y}", now)
+
+
+def remove_card(session: Session, code: str, card_id: int, now: datetime) -> None:
+    """Take a version away that has not begun yet.  Raises Conflict for one that prices were made by."""
+    row = get_card_version(session, code, card_id)
+    if row.valid_from <= shop_day(session, now):
+        raise Conflict("in_force", "This version has begun: prices were made by it. Bring in a newer one instead.")
+    earlier = next(
+        (v for v in card_versions(session, code) if v.valid_until == row.valid_from - timedelta(days=1)), None
+    )
+    if earlier:
+        earlier.valid_until = row.valid_until
+        earlier.body = {key: value for key, value in earlier.body.items() if key != "valid_until"} | (
+            {"valid_until": row.valid_until.isoformat()} if row.valid_until else {}
+        )
+    session.delete(row)
+
+
+def rehearse_card(
+    session: Session, code: str, data: bytes, name: str, now: datetime, *, past: bool = False
+) -> Rehearsal:
+    """Say what a card would change as if it were in force now.  Raises Invalid for one that cannot be."""
+    proposal = propose_card(session, code, data, name)
+    if proposal.card is None:
+        raise Invalid("bad_card", " · ".join(proposal.errors)[:2_000])
+    row, card = get_carrier(session, code), proposal.card
+    day = max(shop_day(session, now), card.valid_from)
+
+    def changed(shop: Shop) -> Shop:
+        carriers = [c for c in shop.carriers if c.code != code]
+        answers = next((c.own.answers for c in shop.carriers if c.code == code), None)
+        own = CompiledCard(card, day, contracts_of(row), answers or NO_ANSWERS)
+        carriers.append(Carrier(code, row.name, own, CompiledCard(card, day)))
+        return replace(shop, carriers=tuple(carriers))
+
+    return rehearse(session, now, changed, past=past)
+
+
+def card_tables(row: RateCardRow) -> dict[str, Sheet]:
+    """Return a version as tables, for reading."""
+    return to_sheets(write_card(card_of(row)))
+
+
+def card_file(row: RateCardRow, kind: str) -> bytes:
+    """Return a version as a file to download: ``xlsx``, ``csv`` or ``json``; bringing it in again changes nothing."""
+    if kind == "json":
+        return json.dumps(write_card(card_of(row)), ensure_ascii=False, indent=1).encode()
+    return tables_to_xlsx(card_tables(row)) if kind == "xlsx" else tables_to_csv(card_tables(row))

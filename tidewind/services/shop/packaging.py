@@ -1,0 +1,44 @@
+"""Boxes, bags, envelopes and tubes, own and the carriers'."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import datetime
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from tidewind.db.tables import PackagingRow
+from tidewind.services.base import Conflict, Invalid, NotFound
+from tidewind.services.planning import replan_waiting
+
+
+def all_packaging(session: Session) -> Sequence[PackagingRow]:
+    """Return all packaging, own first, by code."""
+    return session.scalars(select(PackagingRow).order_by(PackagingRow.carrier.nulls_first(), PackagingRow.code)).all()
+
+
+def save_packaging(
+    session: Session, packaging_id: int | None, values: dict[str, object], now: datetime
+) -> PackagingRow:
+    """Add or change packaging and plan all waiting orders anew.
+
+    Raises Invalid where the inside is larger than the outside, Conflict for a code that is taken.
+    """
+    row = session.get(PackagingRow, packaging_id) if packaging_id else PackagingRow()
+    if row is None:
+        raise NotFound("unknown_packaging", "This packaging does not exist.")
+    taken = session.scalar(
+        select(PackagingRow.id).where(PackagingRow.code == values["code"], PackagingRow.id != (packaging_id or 0))
+    )
+    if taken:
+        raise Conflict("code_taken", f"There is already packaging with the code {values['code']}.")
+    for name, value in values.items():
+        setattr(row, name, value)
+    core = row.to_core()
+    if core.mm3 > core.outer.mm3:
+        raise Invalid("inside_larger", "The inner size is larger than the outer size.")
+    session.add(row)
+    session.flush()
+    replan_waiting(session, f"Packaging {core.name} was changed", now)
+    return row

@@ -1,0 +1,214 @@
+"""The product catalogue: search, edit one or many, CSV and XLSX both ways; open orders follow every change."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import func, or_, select
+from sqlalchemy.orm import Session
+
+from tidewind.core.addresses.check import country_code, tidy
+from tidewind.core.order_rows import plain_header, read_money, read_weight
+from tidewind.db.tables import Order, OrderLine, Product, RecipeRow
+from tidewind.outside.sheets_out import to_csv, to_xlsx
+from tidewind.outside.spreadsheets import SpreadsheetError, read_sheet
+from tidewind.services.base import Invalid, NotFound
+from tidewind.services.planning import plan_orders, replan_where_sku, waiting_clause
+
+COLUMNS = (
+    "sku", "name", "barcode", "weight_g", "length_mm", "width_mm", "height_mm", "value", "customs_text", "material",
+    "used_for", "hs_code", "origin", "shelf", "recipe", "own_box", "upright", "no_weekend", "contents", "tags",
+)  # fmt: skip
+_FLAGS = ("own_box", "upright", "no_weekend")
+_LISTS = ("contents", "tags")
+_SIDES = ("length_mm", "width_mm", "height_mm")
+_LONGEST = {
+    "name": 200, "customs_text": 200, "material": 120, "used_for": 120, "barcode": 40, "hs_code": 12, "shelf": 20,
+    "recipe": 40,
+}  # fmt: skip
+MOST_PRODUCTS = 50_000
+
+
+def find_products(
+    session: Session, text: str = "", after: str = "", limit: int = 200, missing: bool = False
+) -> tuple[Sequence[Product], int]:
+    """Return products after a SKU that hold every word typed, and how many match in all.
+
+    ``missing`` keeps to those without weight or size.
+    """
+    query = select(Product)
+    for word in tidy(text).lower()[:80].split():
+        fields = (Product.sku, Product.name, Product.barcode, Product.hs_code, Product.shelf)
+        query = query.where(or_(*(func.lower(f).contains(word, autoescape=True) for f in fields)))
+    if missing:
+        query = query.where(or_(Product.weight_g.is_(None), Product.length_mm.is_(None)))
+    total = session.scalar(select(func.count()).select_from(query.subquery())) or 0
+    return session.scalars(query.where(Product.sku > after).order_by(Product.sku).limit(min(limit, 500))).all(), total
+
+
+def get_product(session: Session, sku: str) -> Product:
+    """Return a product.  Raises NotFound."""
+    row = session.scalar(select(Product).where(Product.sku == sku))
+    if row is None:
+        raise NotFound("unknown_sku", f"No product has the SKU {sku}.")
+    return row
+
+
+def edit_products(session: Session, skus: Sequence[str], changes: Mapping[str, Any], now: datetime) -> int:
+    """Change the same fields of one product or many; return how many open orders were planned anew.
+
+    Raises Invalid for what cannot be, NotFound for an unknown SKU.  Nothing is changed then.
+    """
+    _check(session, changes)
+    rows = session.scalars(select(Product).where(Product.sku.in_(skus)).order_by(Product.sku).with_for_update()).all()
+    missing = set(skus) - {row.sku for row in rows}
+    if missing:
+        raise NotFound("unknown_sku", f"No product has the SKU {min(missing)}.")
+    for row in rows:
+        for name, value in changes.items():
+            setattr(row, name, value)
+    return _follow(session, skus, now)
+
+
+def _follow(session: Session, skus: Sequence[str], now: datetime) -> int:
+    session.flush()
+    query = select(Order).where(waiting_clause(), Order.lines.any(OrderLine.sku.in_(skus))).with_for_update(of=Order)
+    orders = session.scalars(query).all()
+    plan_orders(session, orders, now)
+    return len(orders)
+
+
+def _check(session: Session, changes: Mapping[str, Any]) -> None:
+    unknown = set(changes) - ({*COLUMNS, "value_minor"} - {"sku", "value"})
+    if unknown:
+        raise Invalid("unknown_field", f"A product has no {min(unknown)}.")
+    recipe = changes.get("recipe")
+    if recipe and session.scalar(select(RecipeRow.id).where(RecipeRow.code == recipe)) is None:
+        raise Invalid("unknown_recipe", f"There is no recipe “{recipe}”.")
+    origin = changes.get("origin")
+    if origin and country_code(origin) != origin:
+        raise Invalid("unknown_country", f"“{origin}” is no country code (ISO 3166, two letters).")
+
+
+def _row(product: Product) -> list[object]:
+    def cell(name: str) -> object:
+        if name == "value":
+            return f"{product.value_minor // 100}.{product.value_minor % 100:02d}"
+        value = getattr(product, name)
+        if name in _LISTS:
+            return " ".join(value)
+        return ("yes" if value else "") if name in _FLAGS else value
+
+    return [cell(name) for name in COLUMNS]
+
+
+def products_file(session: Session, kind: str) -> bytes:
+    """Return the whole catalogue as ``csv`` or ``xlsx``."""
+    rows = (_row(p) for p in session.scalars(select(Product).order_by(Product.sku)))
+    return to_xlsx(COLUMNS, rows) if kind == "xlsx" else to_csv(COLUMNS, rows)
+
+
+def bring_in_products(session: Session, file_name: str, data: bytes, now: datetime) -> tuple[int, int, list[str]]:
+    """Bring products in from CSV or XLSX; return how many were new, how many changed, and what was wrong, by row.
+
+    Only columns that are there are changed, so a file with SKU and weight is enough.  A bad row is left out whole.
+    Raises Invalid for a file that cannot be read or has no SKU column.
+    """
+    try:
+        sheet = read_sheet(data, file_name)
+    except SpreadsheetError as error:
+        raise Invalid("unreadable_file", str(error)) from error
+    heads = [plain_header(h).replace(" ", "_") for h in sheet.rows[0]] if sheet.rows else []
+    at = {name: heads.index(name) for name in COLUMNS if name in heads}
+    if "sku" not in at:
+        raise Invalid("no_sku", f"The first row must name the columns; known are {', '.join(COLUMNS)}.")
+    if len(sheet.rows) > MOST_PRODUCTS:
+        raise Invalid("too_long", f"At most {MOST_PRODUCTS:,} products are brought in at once.")
+    known = {p.sku: p for p in session.scalars(select(Product))}
+    recipes = set(session.scalars(select(RecipeRow.code)))
+    made, changed, wrong = 0, [], []
+    for number, cells in enumerate(sheet.rows[1:], 2):
+        written = {name: tidy(cells[i]) if i < len(cells) else "" for name, i in at.items()}
+        if not any(written.values()):
+            continue
+        sku = written.pop("sku").removeprefix("'")[:60]
+        try:
+            values = _values(written, recipes)
+        except ValueError as error:
+            wrong.append(f"Row {number} {error}")
+            continue
+        if not sku:
+            wrong.append(f"Row {number} has no SKU")
+            continue
+        if sku not in known:
+            known[sku] = Product(sku=sku, name=sku, contents=[], tags=[], learned_from=f"file {file_name}"[:60])
+            session.add(known[sku])
+            made += 1
+        else:
+            changed.append(sku)
+        for name, value in values.items():
+            setattr(known[sku], name, value)
+    _follow(session, [*known], now)
+    return made, len(changed), wrong[:100]
+
+
+def _values(written: Mapping[str, str], recipes: set[str]) -> dict[str, Any]:
+    """Return the fields of a row as values.  Raises ValueError with words that follow “Row 7”."""
+    values: dict[str, Any] = {}
+    for name, cell in written.items():
+        text = cell.removeprefix("'") if cell[1:2] in set("=+-@") else cell
+        if name == "value":
+            values["value_minor"] = _read(read_money, text, "value", "a price like 4.90")
+        elif name == "recipe" and text and text not in recipes:
+            raise ValueError(f"names the recipe “{text:.40}”, which does not exist")
+        elif name != "name" or text:
+            values[name] = _cell(name, text)
+    return values
+
+
+def _cell(name: str, text: str) -> Any:
+    if name == "weight_g":
+        return _read(read_weight, text, "weight", "a weight like 250 or 0.25 kg")
+    if name in _SIDES:
+        if text and not (text.isascii() and text.isdigit() and 0 < int(text[:6]) <= 10_000):
+            raise ValueError(f"has “{text:.20}” where {name.replace('_mm', '')} in mm is expected")
+        return int(text) if text else None
+    if name in _FLAGS:
+        return text.lower() in {"yes", "1", "true", "x", "sim"}
+    if name in _LISTS:
+        return sorted({word[:40] for word in text.split()})[:20]
+    if name == "origin" and text:
+        code = country_code(text)
+        if code is None:
+            raise ValueError(f"has “{text:.20}” where a country is expected")
+        return code
+    return text[: _LONGEST.get(name, 120)]
+
+
+def _read(parse: Any, text: str, what: str, wanted: str) -> Any:
+    try:
+        return parse(text)
+    except ValueError:
+        raise ValueError(f"has “{text:.20}” as its {what}; {wanted} is expected") from None
+
+
+def set_product_facts(
+    session: Session, sku: str, facts: dict[str, Any], sides_mm: tuple[int, int, int] | None, now: datetime
+) -> int:
+    """Say something about a product once, for all its orders; return how many were planned anew."""
+    product = session.scalar(select(Product).where(Product.sku == sku).with_for_update())
+    if product is None:
+        name = session.scalar(select(OrderLine.name).where(OrderLine.sku == sku).limit(1))
+        if name is None:
+            raise NotFound("unknown_sku", f"No product and no order has the SKU {sku}.")
+        product = Product(sku=sku, name=name or sku, contents=[], tags=[])
+        session.add(product)
+    for name, value in facts.items():
+        if value is not None:
+            setattr(product, name, value)
+    if sides_mm is not None:
+        product.length_mm, product.width_mm, product.height_mm = sides_mm
+    session.flush()
+    return replan_where_sku(session, sku, now)

@@ -1,0 +1,5 @@
+"""Live updates and health."""
+
+from tidewind.web.base import routes
+
+ROUTERS = (routes.router,)

@@ -1,0 +1,5 @@
+"""Money."""
+
+from tidewind.web.books import routes
+
+ROUTERS = (routes.router,)

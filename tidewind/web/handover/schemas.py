@@ -1,0 +1,46 @@
+"""Bodies of what must leave today."""
+
+from __future__ import annotations
+
+from datetime import date, datetime
+
+from pydantic import BaseModel
+
+from tidewind.web.base.schemas import Out
+
+
+class DepartureOut(Out):
+    carrier: str
+    network: str
+    name: str
+    monogram: str
+    day: date
+    cutoff_at: datetime
+    printed: int
+    bought: int
+    to_buy: int
+    to_buy_minor: int
+    order_ids: list[int]
+
+
+class SnagGroupOut(Out):
+    code: str
+    level: str
+    words: str
+    fix: str
+    about: str
+    order_ids: list[int]
+
+
+class TodayOut(BaseModel):
+    now: datetime
+    open_orders: int
+    departures: list[DepartureOut]
+    snags: list[SnagGroupOut]
+    available_minor: int
+    low_balance: bool
+    undelivered_messages: int
+    refunds_overdue: int
+    returns_back: int
+    requests_waiting: int
+    prints_stuck: int

@@ -1,0 +1,175 @@
+"""From rows to what goes over HTTP."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict
+from datetime import datetime
+
+from sqlalchemy.orm import Session
+
+from tidewind.core.addresses.check import Address
+from tidewind.core.addresses.latin import latin_address
+from tidewind.db.tables import CarrierRow, Order, Shipment
+from tidewind.services import orders as service
+from tidewind.services.base import history_of
+from tidewind.services.books import margins
+from tidewind.services.follow import events_of
+from tidewind.services.orders import being_bought, orders_along, orders_by_recipient, shipments_of, waiting_differences
+from tidewind.services.people import Who, at_work_on
+from tidewind.services.planning import joined_lines
+from tidewind.services.shop import carriers_by_code
+from tidewind.web.access import MONEY_ROLES
+from tidewind.web.base.schemas import AddressIO
+from tidewind.web.orders.schemas.order import (
+    DifferenceOut,
+    EventOut,
+    LabelOut,
+    MarginOut,
+    OrderLineOut,
+    OrderRow,
+    OrderSheet,
+    ParcelOut,
+    QuoteOut,
+    SamePerson,
+    ShipmentOut,
+    SnagOut,
+)
+
+
+def order_rows(session: Session, orders: Sequence[Order], now: datetime, person_id: int) -> list[OrderRow]:
+    """Return the rows of the work list as a person sees them: others' work is named, one's own is not."""
+    known = carriers_by_code(session)
+    ids = [order.id for order in orders]
+    busy = being_bought(session, ids)
+    held = {i: h.person for i, h in at_work_on(session, now, ids).items() if h.person_id != person_id}
+    keys = {order.recipient_key for order in orders if order.state == "open" and order.recipient_key}
+    same = orders_by_recipient(session, keys)
+    return [
+        _row(order, known, order.id in busy, held.get(order.id), max(same.get(order.recipient_key, 1) - 1, 0))
+        for order in orders
+    ]
+
+
+def _row(
+    order: Order, known: Mapping[str, CarrierRow], buying: bool, held_by: str | None, same_person: int
+) -> OrderRow:
+    parcels = order.plan.get("parcels", [])
+    trail = order.plan.get("trail", {})
+    names = [p["name"] for p in parcels]
+    carrier = known.get(order.carrier or "")
+    steps = trail.get("service") or []
+    return OrderRow(
+        id=order.id,
+        number=order.number,
+        channel=order.channel.name,
+        state=order.state,
+        state_why=order.state_why,
+        buying=buying,
+        ordered_at=order.ordered_at,
+        recipient=order.address["name"] or order.address["company"],
+        city=order.address["city"],
+        country=order.address["country"],
+        items=_items(order),
+        item_count=sum(line.quantity for line in order.lines),
+        promise=order.promise,
+        promise_date=order.promise_date,
+        packaging=names[0] if len(names) == 1 else (f"{len(names)} parcels" if names else ""),
+        monogram=carrier.monogram if carrier else None,
+        carrier=order.carrier,
+        network=order.network,
+        service=order.service,
+        service_name=order.plan.get("service_name"),
+        decided_by=f"{steps[-1]['layer']}: {steps[-1]['why']}" if steps else "",
+        ship_date=order.ship_date,
+        arrives=order.arrives,
+        parcel_count=order.parcel_count,
+        price_minor=order.price_minor,
+        paid_shipping_minor=order.paid_shipping_minor,
+        snags=[SnagOut.model_validate(s) for s in order.snags],
+        payment=order.payment,
+        value_minor=order.plan.get("value_minor", 0),
+        gross_g=sum(p["gross_g"] for p in parcels),
+        extras=order.plan.get("extras", []),
+        destination=order.destination,
+        promise_linked=order.promise_linked,
+        desk=order.desk,
+        tags=sorted({*order.tags, *order.plan_tags}),
+        comment=order.comment,
+        reference=order.reference,
+        part_of=order.part_of,
+        held_by=held_by,
+        batch_id=order.batch_id,
+        same_person=same_person if order.state == "open" else 0,
+    )
+
+
+def _items(order: Order) -> str:
+    first = [f"{ln.name or ln.sku}{f' × {ln.quantity}' if ln.quantity > 1 else ''}" for ln in order.lines[:2]]
+    rest = len(order.lines) - 2
+    return ", ".join(first) + (f" +{rest}" if rest > 0 else "")
+
+
+def order_sheet(session: Session, order: Order, now: datetime, who: Who) -> OrderSheet:
+    """Return one order whole; what it cost beside what the buyer paid only for those who may see the ledger."""
+    shipments = shipments_of(session, order.id)
+    bought = next((s for s in shipments if s.state in {"bought", "void_refused"}), None)
+    plan, sees_money = order.plan, who.role in MONEY_ROLES
+    margin = margins(session, [order.id]).get(order.id) if sees_money else None
+    along = joined_lines(session, [order]).get(order.id, [])
+    joined = orders_along(session, order.id)
+    undoable = next((entry for entry in history_of(session, order.id) if entry.undo), None)
+    return OrderSheet(
+        row=order_rows(session, [order], now, who.id)[0],
+        address=AddressIO(**order.address),
+        home=order.home,
+        note=order.note,
+        lines=[OrderLineOut.model_validate(line) for line in (*order.lines, *along)],
+        hand=order.hand,
+        parcels=[ParcelOut(**p) for p in plan.get("parcels", [])],
+        quote=QuoteOut(**plan["quote"]) if plan.get("quote") else None,
+        trail=plan.get("trail", {}),
+        shipments=[shipment_out(s) for s in shipments],
+        margin=MarginOut.model_validate(margin) if margin else None,
+        events=[EventOut.model_validate(e) for e in events_of(session, bought)] if bought else [],
+        billing_name=order.billing_name,
+        latin=_latin(order),
+        same_person=[_other(o) for o in service.same_person(session, order)],
+        joined=[_other(o) for o in joined],
+        difference=next((DifferenceOut.model_validate(d) for d in waiting_differences(session, [order.id])), None),
+        can_undo=undoable.what if undoable else "",
+    )
+
+
+def _other(order: Order) -> SamePerson:
+    return SamePerson(id=order.id, number=order.number, items=_items(order))
+
+
+def _latin(order: Order) -> AddressIO | None:
+    spelt = latin_address(Address(**order.address))
+    return AddressIO.model_validate(spelt) if asdict(spelt) != order.address else None
+
+
+def shipment_out(shipment: Shipment) -> ShipmentOut:
+    """Return a shipment with its labels."""
+    return ShipmentOut(
+        id=shipment.id,
+        batch_id=shipment.batch_id,
+        order_id=shipment.order_id,
+        order_number=shipment.order.number,
+        state=shipment.state,
+        carrier=shipment.carrier,
+        service_name=shipment.service_name,
+        price_minor=shipment.price_minor,
+        premium_minor=shipment.premium_minor,
+        ship_date=shipment.ship_date,
+        arrives=shipment.arrives,
+        failure=shipment.failure,
+        tracking_state=shipment.tracking_state,
+        tracking_path=f"/t/{shipment.tracking_key}",
+        payer=shipment.payer,
+        begun=shipment.begun_at is not None,
+        void_due_on=shipment.void_due_on,
+        void_words=shipment.void_words,
+        labels=[LabelOut.model_validate(label) for label in shipment.labels],
+    )

@@ -1,0 +1,138 @@
+"""Orders in from spreadsheets."""
+
+from __future__ import annotations
+
+from importlib import resources
+
+from fastapi import APIRouter, Response, UploadFile
+
+from tidewind.core.addresses.check import country_name
+from tidewind.core.order_rows import FIELDS, NEEDED, RowFault
+from tidewind.db.tables import Import
+from tidewind.services import orders as service
+from tidewind.services.base import Invalid, NotFound, tell
+from tidewind.services.orders import (
+    correct_rows,
+    missing_fields,
+    newest_imports,
+    preview_import,
+    rows_of,
+    run_import,
+    undo_import,
+    upload_file,
+)
+from tidewind.web.access import Anyone, Now, Parts, Shipper, Tx
+from tidewind.web.orders.schemas.imports import (
+    ColumnsIn,
+    FaultOut,
+    ImportOut,
+    ImportSummary,
+    PreviewOrder,
+    RowsIn,
+    Undone,
+)
+
+router = APIRouter(prefix="/api", tags=["orders in"])
+SAMPLES = {"clean": "orders-clean.csv", "messy": "orders-messy.csv", "template": "orders-template.csv"}
+MOST_SHOWN = 200
+
+
+def _present(row: Import) -> ImportOut:
+    # While it runs nothing can be changed, and people look every second: not all of the file is read again each time.
+    running = row.state == "running"
+    orders, faults = preview_import(row, MOST_SHOWN if running else None)
+    if running:
+        faults = [RowFault(**fault) for fault in row.faults]
+    shown = faults[:MOST_SHOWN]
+    by_number: dict[int, list[str]] = dict(rows_of(row)) if shown else {}
+    return ImportOut(
+        id=row.id,
+        file_name=row.file_name,
+        read_as=row.read_as,
+        state=row.state,
+        headers=row.headers,
+        columns=row.columns,
+        fields=list(FIELDS),
+        needed=list(NEEDED),
+        missing=missing_fields(row),
+        sample=[cells for _, cells in row.rows[:5]],
+        row_count=len(row.rows),
+        good=row.total if running else len(orders),
+        preview=[
+            PreviewOrder(
+                number=o.number,
+                recipient=o.address.name,
+                destination=f"{o.address.postcode} {o.address.city}, {country_name(o.address.country)}",
+                items=", ".join(f"{ln.quantity} × {ln.name or ln.sku}" for ln in o.lines[:3]),
+                rows=o.rows,
+            )
+            for o in orders[:MOST_SHOWN]
+        ],
+        faults=[FaultOut.model_validate(fault) for fault in shown],
+        fault_rows={fault.row: by_number[fault.row][:40] for fault in shown if fault.row in by_number},
+        made=row.made,
+        already=row.already,
+        total=row.total,
+        progress=row.progress,
+        weight_unit=row.options.get("weight_unit", "g"),
+    )
+
+
+@router.post("/imports", status_code=201)
+def upload(file: UploadFile, who: Shipper, parts: Parts, session: Tx) -> ImportOut:
+    """Upload a CSV or XLSX file; it is read and its columns are guessed, nothing is imported yet."""
+    limit = parts.settings.upload_limit_bytes
+    data = file.file.read(limit + 1)
+    if len(data) > limit:
+        raise Invalid("too_large", f"The file is larger than {limit // 1_000_000} MB. Split it.")
+    return _present(upload_file(session, file.filename or "file", data, who.id))
+
+
+@router.get("/imports/{import_id}")
+def get_import(import_id: int, _who: Shipper, session: Tx) -> ImportOut:
+    """Return an import with its preview and the rows kept back."""
+    return _present(service.get_import(session, import_id))
+
+
+@router.put("/imports/{import_id}/columns")
+def set_columns(import_id: int, body: ColumnsIn, _who: Shipper, session: Tx) -> ImportOut:
+    """Say which column holds which field."""
+    return _present(service.set_columns(session, import_id, body.columns, body.weight_unit))
+
+
+@router.patch("/imports/{import_id}/rows")
+def correct(import_id: int, body: RowsIn, _who: Shipper, session: Tx) -> ImportOut:
+    """Correct rows in place; run the import again to take them."""
+    return _present(correct_rows(session, import_id, body.rows))
+
+
+@router.post("/imports/{import_id}/undo")
+def undo(import_id: int, _who: Shipper, session: Tx) -> Undone:
+    """Take a whole import back while nothing of it is bought."""
+    count = undo_import(session, import_id)
+    tell(session, "orders")
+    return Undone(orders=count)
+
+
+@router.get("/imports")
+def imports(_who: Shipper, session: Tx) -> list[ImportSummary]:
+    """Return the newest imports."""
+    return [ImportSummary.model_validate(row) for row in newest_imports(session)]
+
+
+@router.post("/imports/{import_id}/run")
+def run(import_id: int, _who: Shipper, session: Tx, now: Now) -> ImportOut:
+    """Import the good rows and keep the bad ones; doing it again makes nothing twice."""
+    row = run_import(session, import_id, now)
+    tell(session, "orders")
+    return _present(row)
+
+
+@router.get("/import-samples/{name}")
+def sample(name: str, _who: Anyone) -> Response:
+    """Return a sample file: clean, messy or the template."""
+    if name not in SAMPLES:
+        raise NotFound("unknown_sample", "There is no such sample file.")
+    data = resources.files("tidewind.data").joinpath(SAMPLES[name]).read_bytes()
+    headers = {"Content-Disposition": f'attachment; filename="{SAMPLES[name]}"'}
+    return Response(data, media_type="text/csv", headers=headers)

@@ -1,0 +1,126 @@
+"""The work list and one order."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from fastapi import APIRouter, Query
+
+from tidewind.core.addresses.check import Address
+from tidewind.services import orders as service
+from tidewind.services import shop as shop_room
+from tidewind.services.base import tell
+from tidewind.services.orders import WorkFilter, filter_choices, find_orders, saved_views, view_counts
+from tidewind.web.access import Anyone, Care, Now, Shipper, Tx
+from tidewind.web.base.schemas import Changed
+from tidewind.web.orders.presenting import order_rows, order_sheet
+from tidewind.web.orders.schemas.order import AddressIn, HandIn, HeldIn, OrderPage, OrderRow, OrderSheet, ProductFactsIn
+from tidewind.web.orders.schemas.work_list import AnnotateIn, BulkHandIn, ListIn, SavedViewIn, SavedViewOut
+
+router = APIRouter(prefix="/api", tags=["orders"])
+
+
+@router.get("/orders")
+def list_orders(who: Anyone, session: Tx, now: Now, wanted: Annotated[ListIn, Query()]) -> OrderPage:
+    """Return one page of the work list, after the key of the page before.
+
+    ``view`` is one of open, clear, snags, held, shipped, all; ``sort`` one of departure, age, number, promise, arrives,
+    ship_date, price, recipient, country, service, snags.
+    """
+    asks = WorkFilter(**wanted.model_dump(exclude={"after", "limit"}))
+    page = service.list_orders(session, asks, wanted.after, wanted.limit)
+    return OrderPage(
+        orders=order_rows(session, page.orders, now, who.id), counts=view_counts(session), next=page.next,
+        more=page.next is not None, matching=page.matching,
+    )  # fmt: skip
+
+
+@router.get("/orders/filters")
+def filters(_who: Anyone, session: Tx) -> dict[str, list[str]]:
+    """Return what the waiting orders can be filtered by."""
+    return filter_choices(session)
+
+
+@router.get("/views")
+def views(who: Anyone, session: Tx) -> list[SavedViewOut]:
+    """Return one's own saved views."""
+    return [SavedViewOut.model_validate(v) for v in saved_views(session, who.id)]
+
+
+@router.post("/views")
+def save_view(body: SavedViewIn, who: Anyone, session: Tx) -> SavedViewOut:
+    """Save what the work list is asked for under a name; the same name replaces it."""
+    kept = body.asks.model_dump(exclude_defaults=True)
+    return SavedViewOut.model_validate(service.save_view(session, who.id, body.name, kept))
+
+
+@router.delete("/views/{view_id}", status_code=204)
+def remove_view(view_id: int, who: Anyone, session: Tx) -> None:
+    """Remove one of one's own views."""
+    service.remove_view(session, who.id, view_id)
+
+
+@router.get("/orders/{order_id}")
+def get_order(order_id: int, who: Anyone, session: Tx, now: Now) -> OrderSheet:
+    """Return one order whole; its services with their prices are asked for at `/compare`."""
+    return order_sheet(session, service.get_order(session, order_id), now, who)
+
+
+@router.patch("/orders/{order_id}/hand")
+def edit_hand(order_id: int, body: HandIn, who: Shipper, session: Tx, now: Now) -> OrderSheet:
+    """Set packaging, service, extras, ship date, desk, split or parcels by hand, or take that back with null."""
+    order = service.edit_hand(session, [order_id], body.model_dump(exclude_unset=True), who.name, now)[0]
+    tell(session, "orders")
+    session.flush()
+    return order_sheet(session, order, now, who)
+
+
+@router.post("/orders/hand")
+def edit_many(body: BulkHandIn, who: Shipper, session: Tx, now: Now) -> list[OrderRow]:
+    """Set the same things by hand for many orders; each is planned anew."""
+    orders = service.edit_hand(session, body.order_ids, body.set.model_dump(exclude_unset=True), who.name, now)
+    tell(session, "orders")
+    session.flush()
+    return order_rows(session, orders, now, who.id)
+
+
+@router.post("/orders/notes")
+def annotate(body: AnnotateIn, who: Care, session: Tx, now: Now) -> list[OrderRow]:
+    """Add or remove tags, or write a note for colleagues, on one order or many."""
+    orders = service.annotate(session, body.order_ids, body.add_tags, body.remove_tags, body.comment, now)
+    tell(session, "orders")
+    session.flush()
+    return order_rows(session, orders, now, who.id)
+
+
+@router.put("/orders/{order_id}/address")
+def edit_address(order_id: int, body: AddressIn, who: Care, session: Tx, now: Now) -> OrderSheet:
+    """Correct where an order goes; what was imported stays on record."""
+    order = service.edit_address(session, order_id, Address(**body.address.model_dump()), body.home, who.name, now)
+    tell(session, "orders")
+    session.flush()
+    return order_sheet(session, order, now, who)
+
+
+@router.post("/orders/held")
+def set_held(body: HeldIn, who: Care, session: Tx, now: Now) -> list[OrderRow]:
+    """Hold orders, or take them back onto the work list."""
+    orders = service.set_held(session, body.order_ids, body.held, who.name, now)
+    tell(session, "orders")
+    session.flush()
+    return order_rows(session, orders, now, who.id)
+
+
+@router.patch("/products/{sku}/facts")
+def set_product_facts(sku: str, body: ProductFactsIn, _who: Shipper, session: Tx, now: Now) -> Changed:
+    """Say a product's weight, size or customs description once, for all orders that contain it."""
+    facts = {"weight_g": body.weight_g, "customs_text": body.customs_text}
+    count = shop_room.set_product_facts(session, sku, facts, body.sides_mm, now)
+    tell(session, "orders")
+    return Changed(orders=count)
+
+
+@router.get("/find")
+def find(who: Anyone, session: Tx, now: Now, text: Annotated[str, Query(max_length=120)]) -> list[OrderRow]:
+    """Return the orders that match a number, a name, a town, an item or a tracking number."""
+    return order_rows(session, find_orders(session, text), now, who.id)

@@ -1,0 +1,338 @@
+"""Orders, plans and offers as they go over HTTP."""
+
+from __future__ import annotations
+
+from datetime import date, datetime
+from typing import Annotated, Any, Literal
+
+from pydantic import AwareDatetime, BaseModel, ConfigDict, Field, StringConstraints
+
+from tidewind.web.base.schemas import AddressIO, Ids, Out, Short, Side
+
+
+class SnagOut(Out):
+    code: str
+    level: str
+    words: str
+    fix: str
+    about: str
+
+
+class TrailStep(BaseModel):
+    layer: str
+    value: str
+    why: str
+
+
+class ParcelOut(BaseModel):
+    packaging: str | None
+    name: str
+    contents: list[tuple[int, int]] = Field(description="Pairs of order line id and quantity")
+    goods_g: int
+    packaging_g: int
+    padding_g: int
+    gross_g: int
+    sides_mm: tuple[int, int, int]
+    fill_percent: int
+
+
+class QuoteLineOut(BaseModel):
+    code: str
+    name: str
+    amount_minor: int
+    parcel: int
+    basis: str = Field(description="The arithmetic of this line in words")
+
+
+class QuoteOut(BaseModel):
+    zone: str
+    billable_g: int
+    net_minor: int
+    tax_minor: int
+    total_minor: int
+    published_net_minor: int | None
+    account: Annotated[str, Field(description="The account with the carrier that it is the price on")] = ""
+    lines: list[QuoteLineOut]
+
+
+class OrderRow(BaseModel):
+    """One row of the work list."""
+
+    id: int
+    number: str
+    channel: str
+    state: str
+    state_why: str
+    buying: bool
+    ordered_at: datetime
+    recipient: str
+    city: str
+    country: str
+    items: str
+    item_count: int
+    promise: str
+    promise_date: date | None
+    packaging: str
+    monogram: str | None
+    carrier: str | None
+    network: str | None
+    service: str | None
+    service_name: str | None
+    decided_by: str
+    ship_date: date | None
+    arrives: date | None
+    parcel_count: int
+    price_minor: int | None
+    paid_shipping_minor: int
+    snags: list[SnagOut]
+    payment: str
+    value_minor: int
+    gross_g: int
+    extras: list[str]
+    destination: str
+    promise_linked: bool
+    desk: str
+    tags: list[str]
+    comment: str
+    reference: str
+    part_of: int | None
+    held_by: str | None = Field(description="Who else is working on it now")
+    batch_id: int | None
+    same_person: int = Field(description="How many other open orders go to the same person")
+
+
+class OrderPage(BaseModel):
+    """A page of the work list: the key of the next, how many match in all, how many are in each view."""
+
+    orders: list[OrderRow]
+    counts: dict[str, int]
+    next: str | None
+    more: bool
+    matching: int
+
+
+class OrderLineOut(Out):
+    id: int
+    sku: str
+    name: str
+    quantity: int
+    sent: int
+    unit_price_minor: int
+    order_id: int
+
+
+class LabelOut(Out):
+    id: int
+    parcel_no: int
+    gross_g: int
+    tracking_number: str | None
+    printed_at: datetime | None
+
+
+class EventOut(Out):
+    at: datetime
+    state: str
+    words: str
+    spot: str
+
+
+class ShipmentOut(BaseModel):
+    """What was bought or tried; ``begun`` once the carrier was asked."""
+
+    id: int
+    batch_id: int
+    order_id: int
+    order_number: str
+    state: str
+    carrier: str
+    service_name: str
+    price_minor: int
+    premium_minor: int = 0
+    ship_date: date
+    arrives: date | None
+    failure: str
+    tracking_state: str
+    tracking_path: str
+    payer: str
+    begun: bool
+    void_due_on: date | None
+    void_words: str
+    labels: list[LabelOut]
+
+
+class SamePerson(Out):
+    """Another order to the same person."""
+
+    id: int
+    number: str
+    items: str
+
+
+class FieldChange(BaseModel):
+    field: str
+    before: str
+    after: str
+
+
+class DifferenceOut(Out):
+    """What the channel changed after the order was imported."""
+
+    id: int
+    order_id: int
+    at: datetime
+    kind: str
+    changes: list[FieldChange]
+
+
+class MarginOut(Out):
+    paid_minor: int
+    cost_minor: int
+    margin_minor: int
+
+
+class OrderSheet(BaseModel):
+    """One order whole: what, to whom, and how."""
+
+    row: OrderRow
+    address: AddressIO
+    home: bool
+    note: str
+    lines: list[OrderLineOut]
+    hand: dict[str, Any]
+    parcels: list[ParcelOut]
+    quote: QuoteOut | None
+    trail: dict[str, list[TrailStep]]
+    shipments: list[ShipmentOut]
+    margin: MarginOut | None = Field(description="What the buyer paid for shipping and what it cost so far")
+    events: list[EventOut]
+    billing_name: str
+    latin: AddressIO | None = Field(description="The address in Latin letters, where it is written in others")
+    same_person: list[SamePerson]
+    joined: list[SamePerson]
+    difference: DifferenceOut | None
+    can_undo: str = Field(description="What undo would take back; empty where there is nothing")
+
+
+class SplitIO(BaseModel):
+    """Divide into parcels of at most so many items, or so many grams of goods."""
+
+    by: Literal["quantity", "weight"]
+    most: Annotated[int, Field(gt=0, le=10_000_000)]
+
+
+class HandParcelIO(BaseModel):
+    """A parcel put together by hand: pairs of order line id and pieces, and its packaging (null: what fits)."""
+
+    contents: Annotated[list[tuple[int, Annotated[int, Field(gt=0, le=5_000)]]], Field(min_length=1, max_length=500)]
+    packaging: Short | None = None
+
+
+class BillTo(BaseModel):
+    """An account with the carrier that is not ours: the recipient's, or a third party's."""
+
+    who: Literal["recipient", "third_party"]
+    account: Annotated[str, StringConstraints(min_length=3, max_length=40)]
+
+
+class HandIn(BaseModel):
+    """What to set by hand; null takes a setting back, a field left out stays as it is."""
+
+    model_config = ConfigDict(extra="forbid")
+    packaging: Short | None = None
+    service: Short | None = None
+    extras: Annotated[list[Short], Field(max_length=10)] | None = None
+    ship_date: date | None = None
+    desk: Short | None = None
+    point: Annotated[Short | None, Field(description="The recipient's locker or shop, by the carrier's code")] = None
+    account: Annotated[Short | None, Field(description="Our account with the carrier; else the cheapest")] = None
+    bill_to: Annotated[BillTo | None, Field(description="Whose account with the carrier is billed instead")] = None
+    split: SplitIO | None = None
+    parcels: Annotated[list[HandParcelIO], Field(max_length=60)] | None = None
+
+
+class TypedLineIn(BaseModel):
+    """An item typed by hand; weight and sides where the catalogue does not know them."""
+
+    sku: Annotated[str, StringConstraints(max_length=60)] = ""
+    name: Annotated[str, StringConstraints(max_length=200)] = ""
+    quantity: Annotated[int, Field(gt=0, le=5_000)] = 1
+    unit_price_minor: Annotated[int, Field(ge=0, le=10_000_000)] = 0
+    weight_g: Annotated[int, Field(gt=0, le=1_000_000)] | None = None
+    sides_mm: tuple[Side, Side, Side] | None = None
+    own_box: Annotated[bool, Field(description="Packed already: it goes as it is")] = False
+    contents: Annotated[list[Annotated[str, StringConstraints(max_length=30)]], Field(max_length=10)] = []
+
+
+class TypedHandIn(BaseModel):
+    """What is chosen by hand from the beginning, as when a quote becomes a shipment."""
+
+    model_config = ConfigDict(extra="forbid")
+    service: Short | None = None
+    extras: Annotated[list[Short], Field(max_length=10)] | None = None
+    point: Short | None = None
+
+
+class TypedOrderIn(BaseModel):
+    """A shipment without an order from a channel; an address may be left half-way."""
+
+    model_config = ConfigDict(extra="forbid")
+    address: AddressIO
+    lines: Annotated[list[TypedLineIn], Field(min_length=1, max_length=500)]
+    number: Annotated[str, StringConstraints(max_length=60)] = ""
+    reference: Annotated[str, StringConstraints(max_length=60)] = ""
+    home: bool = True
+    promise: Short = ""
+    promise_date: date | None = None
+    paid_shipping_minor: Annotated[int, Field(ge=0, le=10_000_000)] = 0
+    payment: Literal["paid", "pay_on_delivery", "unpaid"] = "paid"
+    note: Annotated[str, StringConstraints(max_length=500)] = ""
+    tags: Annotated[list[Annotated[str, StringConstraints(max_length=40)]], Field(max_length=20)] = []
+    ordered_at: AwareDatetime | None = None
+    hand: TypedHandIn = TypedHandIn()
+
+
+class TrialIn(BaseModel):
+    """An order to plan without storing it, with other rules than those in force where given."""
+
+    order: TypedOrderIn
+    channel: Short = "hand"
+    rules: Annotated[list[Any], Field(max_length=500)] | None = None
+
+
+class TrialOut(BaseModel):
+    """The plan an order would get."""
+
+    stopped: bool
+    service: str | None
+    service_name: str | None
+    price_minor: int | None
+    ship_date: date | None
+    arrives: date | None
+    packaging: str
+    parcels: list[ParcelOut]
+    extras: list[str]
+    value_minor: int
+    desk: str
+    tags: list[str]
+    hold: str
+    leave_out: str
+    rules: list[str]
+    snags: list[SnagOut]
+    trail: dict[str, list[TrailStep]]
+
+
+class AddressIn(BaseModel):
+    address: AddressIO
+    home: bool = True
+
+
+class HeldIn(BaseModel):
+    order_ids: Ids
+    held: bool
+
+
+class ProductFactsIn(BaseModel):
+    weight_g: Annotated[int, Field(gt=0, le=1_000_000)] | None = None
+    customs_text: Annotated[str, StringConstraints(max_length=200)] | None = None
+    sides_mm: tuple[Annotated[int, Field(gt=0, le=10_000)], Annotated[int, Field(gt=0, le=10_000)],
+                    Annotated[int, Field(gt=0, le=10_000)]] | None = None  # fmt: skip

@@ -1,0 +1,5 @@
+"""Papers and printers."""
+
+from tidewind.web.papers import routes
+
+ROUTERS = (routes.router,)

@@ -1,0 +1,220 @@
+"""Papers as files, printers and their queue, and what stands chosen for each kind of document."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from fastapi import APIRouter, Query, Response, UploadFile
+
+from tidewind.db.tables import PrintJob, PrintPreference
+from tidewind.services import shop as shop_room
+from tidewind.services.base import tell
+from tidewind.services.follow import mail_label
+from tidewind.services.papers import (
+    PAPERS,
+    PrintRequest,
+    all_printers,
+    change_print,
+    mark_printed,
+    print_batch_summary,
+    print_interleaved,
+    print_invoices,
+    print_labels,
+    print_pick_list,
+    print_pictures,
+    print_preferences,
+    print_queue,
+    print_returns,
+    print_slips,
+    send_to_printer,
+    set_print_preference,
+    shipments_in,
+    trial_labels,
+)
+from tidewind.services.shop import paper_template, set_paper_template
+from tidewind.web.access import Anyone, Bench, Now, Owner, Shipper, Tx
+from tidewind.web.base.schemas import CountOut
+from tidewind.web.files import download, uploaded
+from tidewind.web.papers.schemas import (
+    JobChangeIn,
+    JobOut,
+    MailLabelIn,
+    MarkIn,
+    PreferenceIO,
+    PrinterOut,
+    PrintIn,
+    PrintSetupOut,
+    TemplateIO,
+)
+
+router = APIRouter(prefix="/api", tags=["printing"])
+Ids = Annotated[list[int], Query(min_length=1, max_length=2000)]
+Stock = Annotated[str, Query(max_length=20)]
+Way = Literal["selected", "shelf", "carrier"]
+
+
+def _pdf(data: bytes, name: str) -> Response:
+    headers = {"Content-Disposition": f'inline; filename="{name}.pdf"', "Cache-Control": "no-store"}
+    return Response(data, media_type="application/pdf", headers=headers)
+
+
+@router.get("/labels.pdf", response_class=Response)
+def labels(
+    shipment: Ids, _who: Bench, session: Tx, now: Now, paper: Stock = "roll", sequence: Way = "selected"
+) -> Response:
+    """Return the labels of bought shipments in one PDF, and mark them printed; ``paper``: roll, narrow, a4, letter."""
+    data = print_labels(session, shipment, now, paper, sequence)
+    tell(session, "orders")
+    return _pdf(data, "labels")
+
+
+@router.get("/labels/pictures", response_class=Response)
+def pictures(shipment: Ids, _who: Bench, session: Tx, now: Now) -> Response:
+    """Return the labels as PNG at 203 dpi: one picture, or a ZIP of several; they are marked printed."""
+    data, ending = print_pictures(session, shipment, now)
+    tell(session, "orders")
+    return download(data, f"labels.{ending}", "image/png" if ending == "png" else "application/zip")
+
+
+@router.get("/packing-slips.pdf", response_class=Response)
+def slips(shipment: Ids, _who: Bench, session: Tx, sequence: Way = "selected") -> Response:
+    """Return the packing slips of shipments in one PDF."""
+    return _pdf(print_slips(session, shipment, sequence), "packing-slips")
+
+
+@router.get("/labels-and-slips.pdf", response_class=Response)
+def interleaved(
+    shipment: Ids, _who: Bench, session: Tx, now: Now, paper: Stock = "roll", sequence: Way = "selected"
+) -> Response:
+    """Return slips and labels in one PDF: each order's slip, then its labels."""
+    data = print_interleaved(session, shipment, now, paper, sequence)
+    tell(session, "orders")
+    return _pdf(data, "labels-and-slips")
+
+
+@router.get("/pick-list.pdf", response_class=Response)
+def pick_list(shipment: Ids, _who: Bench, session: Tx, paper: Stock = "a4") -> Response:
+    """Return the pick list of shipments, by shelf."""
+    return _pdf(print_pick_list(session, shipment, paper), "pick-list")
+
+
+@router.get("/batches/{batch_id}/summary.pdf", response_class=Response)
+def batch_summary(batch_id: int, _who: Shipper, session: Tx, paper: Stock = "a4") -> Response:
+    """Return what was bought in a batch, with what it cost."""
+    return _pdf(print_batch_summary(session, batch_id, paper), f"batch-{batch_id}")
+
+
+@router.get("/invoices.pdf", response_class=Response)
+def invoices(shipment: Ids, _who: Shipper, session: Tx, paper: Stock = "a4") -> Response:
+    """Return the buyers' invoices of shipments."""
+    return _pdf(print_invoices(session, shipment, paper), "invoices")
+
+
+@router.get("/return-labels.pdf", response_class=Response)
+def return_labels(
+    parcel_return: Annotated[list[int], Query(min_length=1, max_length=500)], _who: Bench, session: Tx,
+    paper: Stock = "roll",
+) -> Response:  # fmt: skip
+    """Return labels for the way back in one PDF."""
+    return _pdf(print_returns(session, parcel_return, paper), "labels-for-the-way-back")
+
+
+@router.get("/orders/{order_id}/test-label.pdf", response_class=Response)
+def trial_label(order_id: int, _who: Bench, session: Tx, paper: Stock = "roll") -> Response:
+    """Return a label of a planned order that costs nothing, and says so across its face."""
+    return _pdf(trial_labels(session, order_id, paper), "test-label")
+
+
+@router.get("/recipes/barcodes.pdf", response_class=Response)
+def recipe_barcodes(_who: Bench, session: Tx, now: Now) -> Response:
+    """Return a sheet with a barcode for every recipe."""
+    return _pdf(shop_room.recipe_barcodes(session, now), "recipes")
+
+
+@router.post("/labels/printed")
+def mark(body: MarkIn, _who: Bench, session: Tx, now: Now) -> CountOut:
+    """Mark labels as printed elsewhere, or as not printed after all."""
+    count = mark_printed(session, body.shipment_ids, body.printed, now)
+    tell(session, "orders")
+    return CountOut(count=count)
+
+
+@router.post("/labels/mail")
+def mail(body: MailLabelIn, who: Shipper, session: Tx, now: Now) -> CountOut:
+    """Mail the label of a shipment to somebody."""
+    shipment = shipments_in(session, [body.shipment_id])[0]
+    words = f"The label for order {shipment.order.number} is in the attachment. Print it at its full size.\n"
+    mail_label(session, shipment, body.mail_to, words, f"sent by {who.name}", now)
+    return CountOut(count=1)
+
+
+@router.get("/printing")
+def print_setup(_who: Anyone, session: Tx) -> PrintSetupOut:
+    """Return the printers, and what stands chosen for each kind of document."""
+    return PrintSetupOut(
+        printers=[PrinterOut.model_validate(p) for p in all_printers(session)],
+        preferences=[_preference(p) for p in print_preferences(session)],
+    )
+
+
+def _preference(row: PrintPreference) -> PreferenceIO:
+    return PreferenceIO(
+        kind=row.kind, paper=row.paper, printer=row.printer, copies=row.copies, papers=list(PAPERS[row.kind])
+    )
+
+
+@router.put("/printing/preferences")
+def set_preference(body: PreferenceIO, _who: Shipper, session: Tx) -> PreferenceIO:
+    """Choose paper, printer and copies for a kind of document; no printer means the browser prints."""
+    return _preference(set_print_preference(session, body.kind, body.paper, body.printer, body.copies))
+
+
+@router.get("/printing/template")
+def template(_who: Anyone, session: Tx) -> TemplateIO:
+    """Return what the shop puts on its papers."""
+    return TemplateIO(**paper_template(session))
+
+
+@router.put("/printing/template")
+def set_template(body: TemplateIO, _who: Owner, session: Tx) -> TemplateIO:
+    """Set the slip's message and prices, and the free line on labels."""
+    return TemplateIO(**set_paper_template(session, body.message, body.prices, body.label_line))
+
+
+@router.put("/printing/logo")
+def set_logo(file: UploadFile, _who: Owner, session: Tx) -> TemplateIO:
+    """Set the logo on packing slips: PNG or JPEG, up to 2 MB and 2,000 dots a side."""
+    shop_room.set_logo(session, uploaded(file, 2_000_000)[1])
+    return TemplateIO(**paper_template(session))
+
+
+@router.delete("/printing/logo")
+def remove_logo(_who: Owner, session: Tx) -> TemplateIO:
+    """Take the logo off the slips."""
+    shop_room.set_logo(session, None)
+    return TemplateIO(**paper_template(session))
+
+
+@router.get("/prints")
+def queue(_who: Bench, session: Tx) -> list[JobOut]:
+    """Return what waits for the printers, and what was printed last."""
+    return [_job(job) for job in print_queue(session)]
+
+
+def _job(job: PrintJob) -> JobOut:
+    return JobOut.model_validate(job)
+
+
+@router.post("/prints", status_code=202)
+def send(body: PrintIn, who: Bench, session: Tx, now: Now) -> JobOut:
+    """Send a document to a printer; the same ``client_key`` again prints nothing more."""
+    wish = PrintRequest(**body.model_dump())
+    job = send_to_printer(session, wish, who.id, now)
+    tell(session, "orders")
+    return _job(job)
+
+
+@router.post("/prints/{job_id}")
+def change(job_id: int, body: JobChangeIn, _who: Bench, session: Tx, now: Now) -> JobOut:
+    """Cancel a waiting print, or print one again."""
+    return _job(change_print(session, job_id, body.what, now))

@@ -1,0 +1,78 @@
+"""Printing as it goes over HTTP."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, Field, StringConstraints
+
+from tidewind.web.base.schemas import Ids, Key, Out, Short
+
+
+class PrinterOut(Out):
+    code: str
+    name: str
+
+
+class PreferenceIO(BaseModel):
+    """What stands chosen for a kind of document; ``papers`` are those it can be printed on."""
+
+    kind: Short
+    paper: Short
+    printer: Short = ""
+    copies: Annotated[int, Field(ge=1, le=9)] = 1
+    papers: list[str] = []
+
+
+class PrintSetupOut(BaseModel):
+    printers: list[PrinterOut]
+    preferences: list[PreferenceIO]
+
+
+class TemplateIO(BaseModel):
+    """The shop's own things on paper: message and prices on slips, the free line on labels."""
+
+    message: Annotated[str, StringConstraints(max_length=600)] = ""
+    prices: bool = False
+    label_line: Literal["", "items", "channel", "reference"] = ""
+    has_logo: bool = False
+
+
+class PrintIn(BaseModel):
+    """What to print; empty printer and paper, and no copies, stand for what is preferred."""
+
+    kind: Short
+    shipment_ids: Ids
+    client_key: Key
+    sequence: Literal["selected", "shelf", "carrier"] = "selected"
+    printer: Short = ""
+    paper: Short = ""
+    copies: Annotated[int, Field(ge=0, le=9)] = 0
+
+
+class JobOut(Out):
+    id: int
+    printer: str
+    kind: str
+    title: str
+    copies: int
+    state: str
+    attempts: int
+    last_error: str
+    created_at: datetime
+    printed_at: datetime | None
+
+
+class JobChangeIn(BaseModel):
+    what: Literal["cancel", "again"]
+
+
+class MarkIn(BaseModel):
+    shipment_ids: Ids
+    printed: bool = True
+
+
+class MailLabelIn(BaseModel):
+    shipment_id: int
+    mail_to: Annotated[str, StringConstraints(min_length=3, max_length=200, pattern=r"^[^@\s]+@[^@\s]+$")]

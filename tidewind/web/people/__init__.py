@@ -1,0 +1,5 @@
+"""Sign-in, keys, presence."""
+
+from tidewind.web.people import routes
+
+ROUTERS = (routes.router,)

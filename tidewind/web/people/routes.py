@@ -1,0 +1,122 @@
+"""Signing in and out, the first set-up, keys for scripts, and who works on what."""
+
+from __future__ import annotations
+
+from fastapi import APIRouter, Request, Response
+from sqlalchemy.orm import Session
+
+from tidewind.db.tables import Shop
+from tidewind.services import people as service
+from tidewind.services import shop as shop_room
+from tidewind.services.base import NotSignedIn, tell
+from tidewind.services.people import SESSION_LASTS, Who, anybody, at_work_on, start_work, who_has_token
+from tidewind.services.planning import shop_settings
+from tidewind.settings import DEMO_PASSWORD, DEMO_PEOPLE
+from tidewind.web.access import COOKIE, Anyone, Now, Owner, Parts, Tx, Wiring
+from tidewind.web.base.schemas import OrdersIn
+from tidewind.web.people.schemas import (
+    AtWorkOut,
+    DemoPerson,
+    FirstOwnerIn,
+    KeyIn,
+    KeyOut,
+    Me,
+    PresenceIn,
+    SignInIn,
+    Start,
+)
+
+router = APIRouter(prefix="/api", tags=["sign-in"])
+
+
+@router.get("/start")
+def start(parts: Parts, session: Tx) -> Start:
+    """Tell the start page whether the shop is set up, and in the demo who may be chosen."""
+    ready = anybody(session)
+    people = DEMO_PEOPLE if ready and parts.settings.demo else ()
+    return Start(
+        set_up=ready,
+        brand=shop_settings(session).brand if ready else "",
+        demo_people=[DemoPerson(login=lo, name=n, role=r, password=DEMO_PASSWORD) for lo, n, r in people],
+    )
+
+
+def _me(parts: Wiring, session: Session, who: Who) -> Me:
+    shop = shop_settings(session)
+    return Me(
+        id=who.id, name=who.name, role=who.role, csrf_token=who.csrf_token, shop=shop.name, currency=shop.currency,
+        time_zone=shop.time_zone, units=shop.units, now=parts.clock(),
+        standins_url=parts.settings.standins_url if parts.settings.demo else "",
+    )  # fmt: skip
+
+
+@router.post("/sign-in")
+def sign_in(body: SignInIn, request: Request, response: Response, parts: Parts) -> Me:
+    """Sign in and receive a session cookie; failed attempts are counted and slow guessing down."""
+    source = request.client.host if request.client else "unknown"
+    with parts.sessions.begin() as session:
+        signed = service.sign_in(session, body.login, body.password, source, parts.clock())
+    if signed is None:
+        raise NotSignedIn("wrong_password", "That login and password do not go together.")
+    response.set_cookie(
+        COOKIE, signed[0], httponly=True, samesite="lax", secure=parts.settings.secure_cookie, path="/",
+        max_age=int(SESSION_LASTS.total_seconds()),
+    )  # fmt: skip
+    with parts.sessions() as session:
+        return _me(parts, session, who_has_token(session, signed[0], parts.clock()))
+
+
+@router.post("/first-owner", status_code=201)
+def first_owner(body: FirstOwnerIn, session: Tx) -> Response:
+    """Set an empty installation up with its shop and owner."""
+    shop = Shop(
+        id=1, name=body.shop, brand=body.shop, time_zone=body.time_zone, currency=body.currency,
+        units="metric",
+        policy="cheapest", day_value_minor=40, late_value_minor=250, price_tolerance_minor=0,
+        mail_from="shop@localhost",
+    )  # fmt: skip
+    shop_room.first_owner(session, shop, body.login, body.name, body.password)
+    return Response(status_code=201)
+
+
+@router.get("/me")
+def me(who: Anyone, parts: Parts, session: Tx) -> Me:
+    """Return who is signed in and what the pages need to know of the shop."""
+    return _me(parts, session, who)
+
+
+@router.post("/sign-out", status_code=204)
+def sign_out(_who: Anyone, request: Request, response: Response, session: Tx) -> None:
+    """End the session."""
+    service.sign_out(session, request.cookies.get(COOKIE, ""))
+    response.delete_cookie(COOKIE)
+
+
+@router.post("/keys", status_code=201)
+def make_key(body: KeyIn, who: Owner, session: Tx) -> KeyOut:
+    """Create an API key with a role for a script."""
+    key_id, key = service.make_key(session, who.id, body.name, body.role)
+    return KeyOut(id=key_id, key=key)
+
+
+@router.delete("/keys/{key_id}", status_code=204)
+def revoke_key(key_id: int, _who: Owner, session: Tx, now: Now) -> None:
+    """Revoke an API key."""
+    service.revoke_key(session, key_id, now)
+
+
+@router.post("/claims")
+def claim(body: PresenceIn, who: Anyone, session: Tx, now: Now) -> list[AtWorkOut]:
+    """Say that one is working on orders, and return those somebody else has; again within two minutes to keep them."""
+    before = {i for i, held in at_work_on(session, now, body.order_ids).items() if held.person_id == who.id}
+    others = start_work(session, body.order_ids, who.id, body.take_over, now)
+    if set(body.order_ids) - before - set(others):
+        tell(session, "claims")
+    return [AtWorkOut.model_validate(held) for held in others.values()]
+
+
+@router.post("/claims/let-go", status_code=204)
+def let_go(body: OrdersIn, who: Anyone, session: Tx) -> None:
+    """Say that one is done with orders."""
+    service.let_go(session, body.order_ids, who.id)
+    tell(session, "claims")

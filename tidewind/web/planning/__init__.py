@@ -1,0 +1,5 @@
+"""The layers of planning."""
+
+from tidewind.web.planning import routes
+
+ROUTERS = (routes.router,)

@@ -1,0 +1,5 @@
+"""Prices."""
+
+from tidewind.web.rates import routes
+
+ROUTERS = (routes.router,)

@@ -1,0 +1,181 @@
+"""Comparisons and the matrix, from values to what goes over HTTP."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+from sqlalchemy.orm import Session
+
+from tidewind.core.choosing import FORMULAS, Option, value_hundredths
+from tidewind.core.comparing import Cell, Column, carrier_of, consequences
+from tidewind.core.insuring import INSURED
+from tidewind.core.offers import consignment_of, premium_of
+from tidewind.core.parcels import parcels_text
+from tidewind.core.punctuality import lateness
+from tidewind.core.quantities import Refused
+from tidewind.db.tables import CarrierRow
+from tidewind.services.planning import quote_json
+from tidewind.services.rates import Comparison, Matrix
+from tidewind.services.shop import carriers_by_code
+from tidewind.web.orders.schemas.order import QuoteOut
+from tidewind.web.rates.schemas import (
+    CellOut,
+    ColumnOut,
+    ComparedOut,
+    ExtraOut,
+    LatenessOut,
+    MatrixOut,
+    MatrixRowOut,
+    MatrixService,
+    ServiceOut,
+)
+
+_NOT_KNOWN = frozenset({"not_asked", "stale", "no_answer"})
+
+
+def nothing_compared() -> ComparedOut:
+    """Return an empty comparison, for an order that cannot be packed or sent yet."""
+    return ComparedOut(columns=[], services=[], cells=[], extras=[], promise=None, chosen=None, live=[])
+
+
+def compared_out(session: Session, comparison: Comparison, chosen: str | None) -> ComparedOut:
+    """Return a comparison with everything that is shown of each service."""
+    known = carriers_by_code(session)
+    compared = comparison.compared
+    services = [_service(known, comparison, cells) for cells in _by_service(compared.cells)]
+    unasked = {c.offer.carrier for c in compared.cells if c.offer.refused and c.offer.refused.reason in _NOT_KNOWN}
+    return ComparedOut(
+        columns=[_column(column) for column in compared.columns],
+        services=services,
+        cells=[_cell(cell) for cell in compared.cells],
+        extras=_extras(comparison, chosen),
+        promise=comparison.facts.promise,
+        chosen=chosen,
+        live=sorted(unasked),
+    )
+
+
+def _by_service(cells: Sequence[Cell]) -> list[list[Cell]]:
+    found: dict[str, list[Cell]] = {}
+    for cell in cells:
+        found.setdefault(cell.offer.service, []).append(cell)
+    return sorted(found.values(), key=_cheapest_first)
+
+
+def _cheapest_first(cells: list[Cell]) -> tuple[int, str]:
+    nets = [cell.offer.quote.net for cell in cells if cell.offer.quote]
+    return (min(nets) if nets else 1 << 60, cells[0].offer.name)
+
+
+def _column(column: Column) -> ColumnOut:
+    gross = sum(p.gross_g for p in column.parcels)
+    return ColumnOut(
+        code=column.code, name=column.name, cost_minor=column.cost, parcel_count=len(column.parcels), gross_g=gross
+    )
+
+
+def _cell(cell: Cell) -> CellOut:
+    offer = cell.offer
+    return CellOut(
+        service=offer.service,
+        box=cell.box,
+        box_name=parcels_text(offer.parcels),
+        quote=QuoteOut(**quote_json(offer)) if offer.quote else None,
+        refused=offer.refused.detail if offer.refused else None,
+        waits=bool(offer.refused and offer.refused.reason in _NOT_KNOWN),
+        stale_minor=cell.stale_net,
+        ship_date=offer.arrival.ship_date if offer.arrival else None,
+        arrives_earliest=offer.arrival.earliest if offer.arrival else None,
+        arrives=offer.arrival.latest if offer.arrival else None,
+    )
+
+
+def _service(known: dict[str, CarrierRow], comparison: Comparison, cells: list[Cell]) -> ServiceOut:
+    compared, shop = comparison.compared, comparison.shop
+    code = cells[0].offer.service
+    best = next((c for c in cells if c.box == compared.best.get(code)), cells[0])
+    carrier = carrier_of(shop, best.offer)
+    service = carrier.own.services[code].service
+    network = next(n for n in carrier.own.card.networks if n.id == service.network)
+    late = lateness(code, carrier.code, shop.record)
+    return ServiceOut(
+        code=code, name=service.name, carrier=carrier.code, carrier_name=carrier.name,
+        monogram=known[carrier.code].monogram, network=network.name, cutoff=network.cutoff,
+        tracking=service.tracking, handover=list(service.handover), by_time=service.by_time,
+        to_point=service.to_point, duties_paid=service.duties_paid, approval=service.approval,
+        live=service.kind == "live", included=list(service.included),
+        lateness=LatenessOut(late_bp=late.late_bp, parcels=late.parcels, of=late.of),
+        marks=list(compared.marks.get(code, ())), on_frontier=code in compared.frontier,
+        best_box=compared.best.get(code),
+        consequences=consequences(comparison.facts, shop, best.offer, comparison.sending.extras),
+        value_hundredths=_value(comparison, best, late.late_bp),
+    )  # fmt: skip
+
+
+def _value(comparison: Comparison, cell: Cell, late_bp: int) -> int | None:
+    offer = cell.offer
+    days = [c.offer.arrival.latest for c in comparison.compared.cells if c.offer.quote and c.offer.arrival]
+    if not (offer.quote and offer.arrival):
+        return None
+    option = Option(offer.service, offer.quote.net, offer.arrival.latest, late_bp)
+    return value_hundredths(option, min(days), comparison.shop.values)
+
+
+def _extras(comparison: Comparison, chosen: str | None) -> list[ExtraOut]:
+    """Return the extras to be had, with what switching each one on or off changes on the chosen or cheapest offer."""
+    priced = [c for c in comparison.compared.cells if c.offer.quote]
+    at = next((c for c in priced if c.offer.service == chosen), None)
+    at = at or min(priced, key=lambda c: c.offer.quote.net if c.offer.quote else 0, default=None)
+    names: dict[str, str] = {}
+    for carrier in comparison.shop.carriers:
+        for extra in carrier.own.card.extras:
+            names.setdefault(extra.code, extra.name)
+    if comparison.shop.cover:
+        names[INSURED] = f"Cover by {comparison.shop.cover.insurer}"
+    on = comparison.sending.extras
+    return [
+        ExtraOut(code=code, name=name, on=code in on, adds_minor=_adds(comparison, at, code) if at else None)
+        for code, name in names.items()
+    ]
+
+
+def _adds(comparison: Comparison, cell: Cell, code: str) -> int | None:
+    """Return what an extra adds to an offer (or what leaving it off saves); None where the service has it not."""
+    facts, shop, sending, offer = comparison.facts, comparison.shop, comparison.sending, cell.offer
+    if code == INSURED:
+        premium = premium_of(facts, shop, replace(sending, extras=sending.extras | {INSURED}))
+        return None if premium is None or isinstance(premium, Refused) else premium.amount
+    carrier = carrier_of(shop, offer)
+    without, with_it = sending.extras - {code}, sending.extras | {code}
+    prices = []
+    for extras in (without, with_it):
+        asked = consignment_of(facts, shop, offer.parcels, extras, sending.value)
+        quoted = carrier.own.quote(offer.service, asked)
+        prices.append(None if isinstance(quoted, Refused) else quoted.net)
+    before, after = prices
+    return None if before is None or after is None else after - before
+
+
+def matrix_out(session: Session, matrix: Matrix) -> MatrixOut:
+    """Return orders × services."""
+    known = carriers_by_code(session)
+    services = [
+        MatrixService(code=s.code, name=s.name, monogram=known[c.code].monogram, carrier_name=c.name,
+                      live=s.kind == "live")
+        for c, s in matrix.services
+    ]  # fmt: skip
+    rows = [
+        MatrixRowOut(
+            id=r.order.id, number=r.order.number, recipient=r.order.address["name"] or r.order.address["company"],
+            country=r.order.address["country"], city=r.order.address["city"],
+            packaging=r.order.plan["parcels"][0]["name"] if len(r.order.plan["parcels"]) == 1
+            else f"{len(r.order.plan['parcels'])} parcels",
+            promise=r.order.promise_date, chosen=r.chosen, by_hand=r.by_hand, prices=r.prices, arrives=r.arrives,
+            picks=r.picks,
+        )
+        for r in matrix.rows
+    ]  # fmt: skip
+    used = {policy for row in matrix.rows for policy in row.picks}
+    formulas = {policy.value: words for policy, words in FORMULAS.items() if policy in used}
+    return MatrixOut(services=services, rows=rows, policy=matrix.policy.value, formulas=formulas)

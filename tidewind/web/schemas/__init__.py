@@ -1,1 +1,0 @@
-"""What goes over HTTP; the front end's types are generated from these."""

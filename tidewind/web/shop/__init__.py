@@ -1,0 +1,12 @@
+"""What is set up once."""
+
+from tidewind.web.shop.routes import carriers, channels, contacts, places, products, screening
+
+ROUTERS = (
+    carriers.router,
+    channels.router,
+    contacts.router,
+    places.router,
+    products.router,
+    screening.router,
+)

@@ -1,0 +1,172 @@
+"""Carriers: accounts, services on and off, and the versions of their rate cards."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+from fastapi import APIRouter, Query, Response, UploadFile
+
+from tidewind.core.tariffs.written import card_schema, write_card
+from tidewind.db.tables import CarrierRow, Work
+from tidewind.services import shop as service
+from tidewind.services.base import tell
+from tidewind.services.planning import shop_day
+from tidewind.services.shop import (
+    AccountChange,
+    card_of,
+    card_tables,
+    card_versions,
+    get_card_version,
+    propose_card,
+    save_card,
+)
+from tidewind.web.access import Anyone, Now, Owner, Parts, Shipper, Tx
+from tidewind.web.files import download, uploaded
+from tidewind.web.planning.schemas import RehearsalOut, WorkOut
+from tidewind.web.shop.schemas.carriers import (
+    AccountIn,
+    AccountOut,
+    CardOut,
+    CardVersionOut,
+    CarrierIn,
+    CarrierOut,
+    ChangedOut,
+    ProposalOut,
+    RehearseAccountIn,
+    ServiceOnCard,
+)
+
+router = APIRouter(prefix="/api", tags=["carriers and rate cards"])
+Past = Annotated[bool, Query(description="Over the orders of the last 90 days instead of those waiting")]
+_KINDS = {"xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", "csv": "text/csv; charset=utf-8",
+          "json": "application/json"}  # fmt: skip
+
+
+def _carrier(session: Any, row: CarrierRow, now: Any) -> CarrierOut:
+    today = shop_day(session, now)
+    versions = card_versions(session, row.code)
+    begun = [v for v in versions if v.valid_from <= today]
+    shown = begun[0] if begun else versions[0] if versions else None
+    card = card_of(shown) if shown else None
+    zones = {z.id: z.name for z in card.zones} if card else {}
+    used = [set(a.services_off) for a in row.accounts if a.active]
+    return CarrierOut(
+        code=row.code, name=row.name, monogram=row.monogram, active=row.active, asks_prices=row.asks_prices,
+        latin_only=row.latin_only, accounts=[AccountOut.model_validate(a) for a in row.accounts],
+        services=[
+            ServiceOnCard(code=s.code, name=s.name, kind=s.kind, on=any(s.code not in off for off in used),
+                          zones=[name for z, name in zones.items() if z in s.transit])
+            for s in (card.services if card else ())
+        ],
+        versions=[
+            CardVersionOut(id=v.id, valid_from=v.valid_from, valid_until=v.valid_until, source=v.source,
+                       state="in_force" if v is shown and begun else "to_come" if v.valid_from > today else "past")
+            for v in versions
+        ],
+    )  # fmt: skip
+
+
+def _change(body: AccountIn) -> AccountChange:
+    return AccountChange(**body.model_dump(exclude_unset=True, exclude={"id"}))
+
+
+@router.get("/carriers")
+def all_carriers(_who: Anyone, session: Tx, now: Now) -> list[CarrierOut]:
+    """Return the carriers with their accounts, services and card versions."""
+    return [_carrier(session, row, now) for row in service.all_carriers(session)]
+
+
+@router.patch("/carriers/{code}")
+def switch_carrier(code: str, body: CarrierIn, _who: Owner, session: Tx, now: Now) -> WorkOut:
+    """Use a carrier, or do so no longer."""
+    return _told(session, service.switch_carrier(session, code, body.active, now))
+
+
+@router.post("/carriers/{code}/accounts", status_code=201)
+def add_account(code: str, body: AccountIn, _who: Owner, session: Tx, now: Now) -> WorkOut:
+    """Add an account; each order then goes on the account on which it is cheapest."""
+    return _told(session, service.add_account(session, code, _change(body), now)[1])
+
+
+@router.patch("/carriers/{code}/accounts/{account_id}")
+def change_account(code: str, account_id: int, body: AccountIn, _who: Owner, session: Tx, now: Now) -> WorkOut:
+    """Switch services on and off, or set the contract's discounts (basis points by service, zone, or all: `*`)."""
+    return _told(session, service.change_account(session, code, account_id, _change(body), now))
+
+
+@router.delete("/carriers/{code}/accounts/{account_id}")
+def remove_account(code: str, account_id: int, _who: Owner, session: Tx, now: Now) -> WorkOut:
+    """Take an account away; the last one with a carrier stays."""
+    return _told(session, service.remove_account(session, code, account_id, now))
+
+
+@router.post("/carriers/{code}/accounts/rehearse")
+def rehearse_account(
+    code: str, body: RehearseAccountIn, _who: Shipper, session: Tx, now: Now, past: Past = False
+) -> RehearsalOut:
+    """Say what such a change, or such a new account, would do to orders; nothing is stored."""
+    found = service.rehearse_account(session, code, body.id, _change(body), now, past=past)
+    return RehearsalOut.model_validate(found)
+
+
+def _told(session: Any, work: Work) -> WorkOut:
+    tell(session, "orders")
+    return WorkOut.model_validate(work)
+
+
+@router.get("/rate-card/schema")
+def schema(_who: Anyone) -> dict[str, Any]:
+    """Return the JSON Schema of a rate card."""
+    return card_schema()
+
+
+@router.get("/carriers/{code}/cards/{card_id}")
+def get_card(code: str, card_id: int, _who: Anyone, session: Tx) -> CardOut:
+    """Return one version of a rate card, as written and as tables."""
+    row = get_card_version(session, code, card_id)
+    return CardOut(id=row.id, written=write_card(card_of(row)), tables=card_tables(row))
+
+
+@router.get("/carriers/{code}/cards/{card_id}/file")
+def card_file(
+    code: str, card_id: int, _who: Shipper, session: Tx, kind: Literal["xlsx", "csv", "json"] = "xlsx"
+) -> Response:
+    """Return one version as a file; bringing it in again gives the same card."""
+    row = get_card_version(session, code, card_id)
+    return download(service.card_file(row, kind), f"{code}-{row.valid_from}.{kind}", _KINDS[kind])
+
+
+@router.post("/carriers/{code}/cards/check")
+def check_card(code: str, file: UploadFile, _who: Shipper, session: Tx, parts: Parts) -> ProposalOut:
+    """Say what a card (JSON, XLSX or CSV) would change, or everything that is wrong with it; nothing is stored."""
+    name, data = uploaded(file, parts.settings.upload_limit_bytes)
+    found = propose_card(session, code, data, name)
+    return ProposalOut(
+        errors=list(found.errors), changes=[ChangedOut.model_validate(c) for c in found.changes[:500]],
+        total_changes=len(found.changes), valid_from=found.card.valid_from if found.card else None,
+        against=found.against, ends=found.ends,
+    )  # fmt: skip
+
+
+@router.post("/carriers/{code}/cards/rehearse")
+def rehearse_card(
+    code: str, file: UploadFile, _who: Shipper, session: Tx, parts: Parts, now: Now, past: Past = False
+) -> RehearsalOut:
+    """Say what a card would do to orders if it were in force now; nothing is stored."""
+    name, data = uploaded(file, parts.settings.upload_limit_bytes)
+    return RehearsalOut.model_validate(service.rehearse_card(session, code, data, name, now, past=past))
+
+
+@router.post("/carriers/{code}/cards", status_code=201)
+def bring_in_card(code: str, file: UploadFile, _who: Owner, session: Tx, parts: Parts, now: Now) -> WorkOut:
+    """Bring a card in as a new version; refused whole where anything is wrong with it."""
+    name, data = uploaded(file, parts.settings.upload_limit_bytes)
+    _, work = save_card(session, code, data, name, now)
+    tell(session, "orders")
+    return WorkOut.model_validate(work)
+
+
+@router.delete("/carriers/{code}/cards/{card_id}", status_code=204)
+def remove_card(code: str, card_id: int, _who: Owner, session: Tx, now: Now) -> None:
+    """Take away a version that has not begun."""
+    service.remove_card(session, code, card_id, now)

@@ -1,0 +1,49 @@
+"""Places and packaging."""
+
+from __future__ import annotations
+
+from fastapi import APIRouter
+
+from tidewind.core.addresses.check import Address
+from tidewind.services import shop as service
+from tidewind.services.base import tell
+from tidewind.services.shop import all_packaging, all_places
+from tidewind.web.access import Anyone, Now, Owner, Tx
+from tidewind.web.base.schemas import AddressIO
+from tidewind.web.shop.schemas.places import PackagingIO, PlaceIO
+
+router = APIRouter(prefix="/api", tags=["shop"])
+
+
+@router.get("/places")
+def places(_who: Anyone, session: Tx) -> list[PlaceIO]:
+    """Return the places that parcels leave from."""
+    return [
+        PlaceIO(id=p.id, name=p.name, address=AddressIO(**p.address), pickup_spot=p.pickup_spot,
+                opening_hours=p.opening_hours, is_default=p.is_default)
+        for p in all_places(session)
+    ]  # fmt: skip
+
+
+@router.post("/places")
+def save_place(body: PlaceIO, _who: Owner, session: Tx) -> PlaceIO:
+    """Add a place, or change the one with this id."""
+    row = service.save_place(
+        session, body.id, body.name, Address(**body.address.model_dump()), body.pickup_spot, body.opening_hours,
+        body.is_default,
+    )  # fmt: skip
+    return body.model_copy(update={"id": row.id, "is_default": row.is_default})
+
+
+@router.get("/packaging")
+def packaging(_who: Anyone, session: Tx) -> list[PackagingIO]:
+    """Return all packaging, own and the carriers'."""
+    return [PackagingIO.model_validate(p) for p in all_packaging(session)]
+
+
+@router.post("/packaging")
+def save_packaging(body: PackagingIO, _who: Owner, session: Tx, now: Now) -> PackagingIO:
+    """Add packaging, or change the one with this id; waiting orders are planned anew."""
+    row = service.save_packaging(session, body.id, body.model_dump(exclude={"id"}), now)
+    tell(session, "orders")
+    return PackagingIO.model_validate(row)

@@ -1,0 +1,52 @@
+"""The product catalogue."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from fastapi import APIRouter, Query, Response, UploadFile
+
+from tidewind.services import shop as service
+from tidewind.services.base import tell
+from tidewind.services.shop import bring_in_products, find_products, products_file
+from tidewind.web.access import Anyone, Now, Parts, Shipper, Tx
+from tidewind.web.base.schemas import Changed
+from tidewind.web.files import download, uploaded
+from tidewind.web.shop.schemas.products import BroughtIn, ProductIO, ProductPage, ProductsEdit
+
+router = APIRouter(prefix="/api")
+Text = Annotated[str, Query(max_length=120)]
+
+
+@router.get("/products", tags=["products"])
+def list_products(
+    _who: Anyone, session: Tx, text: Text = "", after: Text = "", limit: int = 200, missing: bool = False
+) -> ProductPage:
+    """Return products after a SKU; ``missing`` keeps to those without weight or size."""
+    rows, total = find_products(session, text, after, max(limit, 1), missing)
+    shown = [ProductIO.model_validate(p) for p in rows]
+    return ProductPage(products=shown, matching=total, next=rows[-1].sku if len(rows) >= max(limit, 1) else None)
+
+
+@router.patch("/products", tags=["products"])
+def edit_products(body: ProductsEdit, _who: Shipper, session: Tx, now: Now) -> Changed:
+    """Change the same fields of one product or many; open orders follow."""
+    count = service.edit_products(session, body.skus, body.set.model_dump(exclude_unset=True), now)
+    tell(session, "orders")
+    return Changed(orders=count)
+
+
+@router.post("/products/file", tags=["products"])
+def products_in(file: UploadFile, _who: Shipper, session: Tx, parts: Parts, now: Now) -> BroughtIn:
+    """Bring products in from CSV or XLSX; only columns that are there are changed."""
+    made, changed, wrong = bring_in_products(session, *uploaded(file, parts.settings.upload_limit_bytes), now)
+    tell(session, "orders")
+    return BroughtIn(made=made, known=changed, odd=wrong)
+
+
+@router.get("/products/file", tags=["products"])
+def products_out(_who: Anyone, session: Tx, kind: Literal["csv", "xlsx"] = "csv") -> Response:
+    """Return the whole catalogue as CSV or XLSX."""
+    types = {"csv": "text/csv; charset=utf-8",
+             "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"}  # fmt: skip
+    return download(products_file(session, kind), f"products.{kind}", types[kind])

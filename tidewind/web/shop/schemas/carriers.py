@@ -1,0 +1,109 @@
+"""Carriers and rate cards as they go over HTTP."""
+
+from __future__ import annotations
+
+from datetime import date
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from tidewind.web.base.schemas import Out, Short
+
+
+class ServiceOnCard(BaseModel):
+    """A service of the card in force, and whether one of the accounts uses it."""
+
+    code: str
+    name: str
+    kind: str
+    on: bool
+    zones: list[str]
+
+
+class CardVersionOut(BaseModel):
+    """One version of a rate card."""
+
+    id: int
+    valid_from: date
+    valid_until: date | None
+    source: str
+    state: Literal["past", "in_force", "to_come"]
+
+
+class AccountOut(Out):
+    """An account with a carrier: its number, what it takes off (basis points), the services not used on it."""
+
+    id: int
+    number: str
+    name: str
+    active: bool
+    payer: Literal["balance", "account"]
+    discounts_bp: dict[str, int]
+    services_off: list[str]
+
+
+class CarrierOut(BaseModel):
+    """A carrier: the accounts with it, its services and card versions (newest first)."""
+
+    code: str
+    name: str
+    monogram: str
+    active: bool
+    asks_prices: bool
+    latin_only: bool
+    accounts: list[AccountOut]
+    services: list[ServiceOnCard]
+    versions: list[CardVersionOut]
+
+
+class CarrierIn(BaseModel):
+    """Whether a carrier is used."""
+
+    model_config = ConfigDict(extra="forbid")
+    active: bool
+
+
+class AccountIn(BaseModel):
+    """What to change; what is left out stays.  A new account needs its number."""
+
+    model_config = ConfigDict(extra="forbid")
+    services_off: Annotated[list[Short], Field(max_length=200)] | None = None
+    discounts_bp: Annotated[dict[str, int], Field(max_length=200)] | None = None
+    active: bool | None = None
+    number: Annotated[str, Field(max_length=40)] | None = None
+    name: Annotated[str, Field(max_length=80)] | None = None
+    payer: Literal["balance", "account"] | None = None
+
+
+class RehearseAccountIn(AccountIn):
+    """A change to try; without an id it is a new account."""
+
+    id: int | None = None
+
+
+Contents = Literal["lithium", "limited_quantity", "dry_ice", "dangerous"]
+
+
+class CardOut(BaseModel):
+    """One version: as written (docs/rate-card.md), and as tables."""
+
+    id: int
+    written: dict[str, Any]
+    tables: dict[str, list[list[str]]]
+
+
+class ChangedOut(Out):
+    where: str
+    before: str
+    after: str
+
+
+class ProposalOut(BaseModel):
+    """What an uploaded card changes against the version before it, or everything that is wrong with it."""
+
+    errors: list[str]
+    changes: list[ChangedOut]
+    total_changes: int
+    valid_from: date | None
+    against: date | None
+    ends: date | None = Field(description="The day on which the version before it will end")

@@ -1,0 +1,85 @@
+"""Bodies of sales channels."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, Field, StringConstraints
+
+from tidewind.web.base.schemas import Out, Short
+
+
+class PullOut(BaseModel):
+    """What a pull brought: made, known already, kept back, ignored by state, changed upstream, unreadable."""
+
+    made: int
+    already: int
+    kept_back: int
+    ignored: int
+    changed: int
+    unreadable: int
+
+
+class ChannelOut(Out):
+    """Where orders come from: state is asked (no consent yet), connected or paused."""
+
+    code: str
+    name: str
+    kind: str
+    state: str
+    last_pull_at: datetime | None
+    last_pull: dict[str, Any]
+    states: dict[str, str]
+    payments: dict[str, str]
+    write_back: dict[str, bool]
+    every_minutes: int
+    brand: str
+
+
+class ChannelMapping(BaseModel):
+    """How a channel's states and payments are understood, and what it is told."""
+
+    states: Annotated[dict[Short, Literal["fetch", "hold", "leave_out", "cancelled", "ignore"]], Field(max_length=60)]
+    payments: Annotated[dict[Short, Literal["paid", "pay_on_delivery", "unpaid"]], Field(max_length=60)]
+    write_back: Annotated[dict[Short, bool], Field(max_length=3)] = Field(default_factory=dict)
+    every_minutes: Annotated[int, Field(ge=1, le=1_440)] = 10
+    brand: Annotated[str, StringConstraints(max_length=80)] = ""
+
+
+class UpstreamCounts(BaseModel):
+    states: dict[str, int]
+    payments: dict[str, int]
+
+
+class ConsentOut(BaseModel):
+    url: str = Field(description="Where the seller allows us in; empty where the channel asks for no consent")
+
+
+class ConnectIn(BaseModel):
+    code: Annotated[str, StringConstraints(min_length=1, max_length=200)]
+
+
+class PausedIn(BaseModel):
+    paused: bool
+
+
+class TestOut(BaseModel):
+    ok: bool
+    words: str
+
+
+class LogEntry(BaseModel):
+    number: str
+    what: str
+    why: str
+
+
+class LogOut(Out):
+    """One line of a channel's log."""
+
+    at: datetime
+    kind: str
+    counts: dict[str, Any]
+    entries: list[LogEntry]
+    failure: str

@@ -1,0 +1,36 @@
+"""Bodies of places and packaging."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from pydantic import BaseModel, StringConstraints
+
+from tidewind.web.base.schemas import AddressIO, Count, Out, Positive, Short
+
+
+class PlaceIO(BaseModel):
+    id: int | None = None
+    name: Annotated[str, StringConstraints(min_length=1, max_length=120)]
+    address: AddressIO
+    pickup_spot: Short = ""
+    opening_hours: Short = ""
+    is_default: bool = False
+
+
+class PackagingIO(Out):
+    id: int | None = None
+    code: Annotated[str, StringConstraints(min_length=1, max_length=30, pattern=r"^[A-Za-z0-9._-]+$")]
+    name: Annotated[str, StringConstraints(min_length=1, max_length=80)]
+    inner_length: Positive
+    inner_width: Positive
+    inner_height: Positive
+    outer_length: Positive
+    outer_width: Positive
+    outer_height: Positive
+    own_g: Count
+    padding_g: Count = 0
+    max_load_g: Positive
+    cost_minor: Count = 0
+    carrier: str | None = None
+    active: bool = True
