@@ -19,7 +19,7 @@ from tidewind.core.calendar import (
     is_working_day,
     weekend_between,
 )
-from tidewind.core.choosing import Option, Policy, Values, frontier, pick
+from tidewind.core.choosing import Choosable, Policy, Values, frontier, pick
 from tidewind.core.order_facts import Carrier, Hand, LineFacts, OrderFacts
 from tidewind.core.order_facts import Shop as CoreShop
 from tidewind.core.planning import plan
@@ -58,7 +58,7 @@ def test_every_order_gets_a_plan_or_words(order: OrderFacts, policy: Policy) -> 
     made = plan(order, shop)
     assert plan(order, shop) == made
     assert all(s.words and s.code for s in made.snags)
-    assert all((o.quote is None) is (o.refused is not None) for o in made.offers)
+    assert all((o.quote is None) is (o.refused is not None) for o in made.options)
     if made.chosen is None:
         assert made.stopped or not order.lines
         return
@@ -68,7 +68,7 @@ def test_every_order_gets_a_plan_or_words(order: OrderFacts, policy: Policy) -> 
     assert when.ship_date <= when.earliest <= when.latest
     assert is_working_day(when.ship_date, "PT")
     if order.hand.service:
-        by_hand = [o for o in made.offers if o.service == order.hand.service]
+        by_hand = [o for o in made.options if o.service == order.hand.service]
         assert not by_hand or made.chosen.service == order.hand.service
     if order.hand.packaging in {"CTN-L", "POT-M"}:
         assert all(p.packaging is None or p.packaging.code == order.hand.packaging for p in made.parcels)
@@ -123,7 +123,7 @@ def test_a_carriers_own_box_is_compared_beside_ours_and_taken_when_cheaper() -> 
         "the smallest that everything fits into",
         "goes with Box M, one price",
     ]
-    own = {o.service: o.parcels[0].packaging for o in made.offers if o.quote}
+    own = {o.service: o.parcels[0].packaging for o in made.options if o.quote}
     assert own["bp-road"] == BOX_L
 
 
@@ -131,7 +131,7 @@ def test_a_carrier_alone_and_none_at_all() -> None:
     only_road = CoreShop(
         SHOP.packagings, (Carrier("brightmile", "B", ROAD, PUBLISHED_ROAD),), Policy.CHEAPEST, Values(), SHOP.now
     )
-    assert {o.carrier for o in plan(OrderFacts((POT,), TO), only_road).offers} == {"brightmile"}
+    assert {o.carrier for o in plan(OrderFacts((POT,), TO), only_road).options} == {"brightmile"}
     nobody = CoreShop(SHOP.packagings, (), Policy.CHEAPEST, Values(), SHOP.now)
     assert [s.code for s in plan(OrderFacts((POT,), TO), nobody).snags] == ["no_service"]
     assert POST.card.priced_by_ship_date
@@ -179,7 +179,7 @@ def test_a_parcel_to_edinburgh_waits_for_saint_andrews_day_and_one_to_hereford_d
     thursday = replace(SHOP, now=datetime(2026, 11, 26, 9, tzinfo=UTC))
 
     def days(to: Address) -> dict[str, date]:
-        return {o.service: o.arrival.latest for o in plan(OrderFacts((POT,), to), thursday).offers if o.arrival}
+        return {o.service: o.arrival.latest for o in plan(OrderFacts((POT,), to), thursday).options if o.arrival}
 
     there, here = days(edinburgh), days(hereford)
     assert there.keys() == here.keys()
@@ -199,14 +199,14 @@ def test_goods_that_must_not_wait_over_a_weekend_never_do(day: date, transit: in
 
 
 options = st.lists(
-    st.builds(Option, st.text("abcdef", min_size=1, max_size=3), st.integers(1, 5000), days, st.integers(0, 10_000)),
+    st.builds(Choosable, st.text("abcdef", min_size=1, max_size=3), st.integers(1, 5000), days, st.integers(0, 10_000)),
     max_size=8, unique_by=lambda o: o.key,
 )  # fmt: skip
 
 
 @given(options, st.sampled_from(Policy), st.none() | days, st.randoms())
 def test_choosing_never_depends_on_the_order_of_the_list(
-    found: list[Option], policy: Policy, promise: date | None, chance: object
+    found: list[Choosable], policy: Policy, promise: date | None, chance: object
 ) -> None:
     shuffled = sorted(found, key=lambda _: chance.random())  # type: ignore[attr-defined]
     assert pick(shuffled, policy, promise) == pick(found, policy, promise)

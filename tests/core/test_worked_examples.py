@@ -11,7 +11,7 @@ import pytest
 from tidewind.core import ledger
 from tidewind.core.addresses.check import Address
 from tidewind.core.calendar import Timetable, Transit, arrival, ship_date_for
-from tidewind.core.choosing import Option, Policy, Values, frontier, pick, value_hundredths
+from tidewind.core.choosing import Choosable, Policy, Values, frontier, pick, value_hundredths
 from tidewind.core.codes import gs1_check_digit, is_s10, is_sscc, s10_check_digit, s10_number, sscc
 from tidewind.core.handover import PickupRule, first_pickup_day
 from tidewind.core.insuring import OpenCover, insured, premium_in
@@ -124,11 +124,11 @@ def test_8_the_card_by_ship_date_only_where_the_carrier_prices_so() -> None:
 
 
 OPTIONS = [
-    Option("Economy", 460, date(2026, 11, 30)),
-    Option("Locker", 495, date(2026, 11, 26), 200),
-    Option("Box 2", 540, date(2026, 11, 26), 600),
-    Option("Road", 610, date(2026, 11, 25), 300),
-    Option("Night", 784, date(2026, 11, 24), 200),
+    Choosable("Economy", 460, date(2026, 11, 30)),
+    Choosable("Locker", 495, date(2026, 11, 26), 200),
+    Choosable("Box 2", 540, date(2026, 11, 26), 600),
+    Choosable("Road", 610, date(2026, 11, 25), 300),
+    Choosable("Night", 784, date(2026, 11, 24), 200),
 ]
 
 

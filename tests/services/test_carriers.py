@@ -136,7 +136,7 @@ def test_contracts_and_services_are_tried_before_they_count(session: Session) ->
         session.flush()
         change_account(session, "brightmile", account.id, AccountChange(services_off=["bp-night"]), MONDAY)
     asked = QuoteRequest(Address(postcode="3500-108", country="PT"), True, (QuotedParcel(900, (250, 180, 120)),))
-    codes = {c.offer.service for c in quote_services(session, asked, MONDAY).compared.cells}
+    codes = {c.option.service for c in quote_services(session, asked, MONDAY).compared.cells}
     assert "bp-night" not in codes
     assert "bp-road" in codes
     for bad in (AccountChange(services_off=["ghost"]), AccountChange(discounts_bp={"*": 10_000}),
@@ -144,14 +144,14 @@ def test_contracts_and_services_are_tried_before_they_count(session: Session) ->
         with pytest.raises(Invalid):
             change_account(session, "brightmile", main, bad, MONDAY)
     switch_carrier(session, "brightmile", False, MONDAY)
-    assert {c.offer.carrier for c in quote_services(session, asked, MONDAY).compared.cells}.isdisjoint({"brightmile"})
+    assert {c.option.carrier for c in quote_services(session, asked, MONDAY).compared.cells}.isdisjoint({"brightmile"})
 
 
 def accounts_of(session: Session, country: str, postcode: str) -> dict[str, str]:
     """By service, the account on which a parcel to a place is cheapest."""
     asked = QuoteRequest(Address(postcode=postcode, country=country), True, (QuotedParcel(900, (250, 180, 120)),))
     cells = quote_services(session, asked, MONDAY).compared.cells
-    return {c.offer.service: c.offer.quote.account for c in cells if c.offer.quote and not c.box}
+    return {c.option.service: c.option.quote.account for c in cells if c.option.quote and not c.box}
 
 
 def test_of_several_accounts_the_cheapest_for_service_and_zone_is_taken(session: Session) -> None:

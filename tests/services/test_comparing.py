@@ -43,11 +43,11 @@ VISEU = QuoteRequest(
 
 def cells(comparison: Comparison | None, service: str) -> dict[str, int | str]:
     assert comparison is not None
-    mine = [c for c in comparison.compared.cells if c.offer.service == service]
+    mine = [c for c in comparison.compared.cells if c.option.service == service]
     return {
-        c.box: c.offer.quote.net if c.offer.quote else c.offer.refused.reason
+        c.box: c.option.quote.net if c.option.quote else c.option.refused.reason
         for c in mine
-        if c.offer.refused or c.offer.quote
+        if c.option.refused or c.option.quote
     }  # type: ignore[union-attr]
 
 
@@ -60,13 +60,15 @@ def test_every_matrix_cell_is_the_price_of_the_order_sheet(session: Session) -> 
     facts = {f.id: all_facts(session, [f])[0] for f in found}
     shop = core_shop(session, MONDAY)
     for row in made.rows:
-        offers = {o.service: o for o in plan(facts[row.order.id], shop).offers}
+        options = {o.service: o for o in plan(facts[row.order.id], shop).options}
         for (_, service), price, day in zip(made.services, row.prices, row.arrives, strict=True):
-            offer = offers.get(service.code)
+            option = options.get(service.code)
             expected = (
-                (offer.quote.net, offer.arrival.latest) if offer and offer.quote and offer.arrival else (None, None)
+                (option.quote.net, option.arrival.latest)
+                if option and option.quote and option.arrival
+                else (None, None)
             )
-            assert (price, day) == expected, (row.order.number, service.code, offer)
+            assert (price, day) == expected, (row.order.number, service.code, option)
             priced += price is not None
         assert set(row.picks) >= {"cheapest", "fastest", "best_value"}
         assert row.prices[[s.code for _, s in made.services].index(row.picks["cheapest"])] == min(
@@ -86,8 +88,8 @@ def test_boxes_beside_each_other_show_the_cheaper_one(session: Session) -> None:
     assert len(codes) >= 3
     road = cells(made, "bp-road")
     assert (
-        road[USUAL] == made.compared.cells[0].offer.quote.net
-        if made.compared.cells[0].offer.service == "bp-road"
+        road[USUAL] == made.compared.cells[0].option.quote.net
+        if made.compared.cells[0].option.service == "bp-road"
         else True
     )  # type: ignore[union-attr]
     assert set(road) == set(codes)
@@ -97,7 +99,7 @@ def test_boxes_beside_each_other_show_the_cheaper_one(session: Session) -> None:
         assert cells(made, service)[box] == min(prices)
     assert {"cheapest", "fastest", "best_value"} <= {m for marks in made.compared.marks.values() for m in marks}
     published = {
-        c.offer.service: c.offer.published_net for c in made.compared.cells if c.box == USUAL and c.offer.quote
+        c.option.service: c.option.published_net for c in made.compared.cells if c.box == USUAL and c.option.quote
     }
     assert (road[USUAL], published["bp-road"]) == (610, 681)  # 5.20 + 0.70 + 0.91, which is 15.5 % of 5.90
     assert published["np-parcel"] == cells(made, "np-parcel")[USUAL]  # without a contract they are the same
@@ -123,7 +125,7 @@ def test_a_live_carrier_is_asked_and_its_answer_grows_old(wiring: Wiring, world:
     def look() -> tuple[int | str, int | None]:
         with wiring.sessions() as session:
             made = quote_services(session, VISEU, clock())
-            cell = next(c for c in made.compared.cells if c.offer.service == "ca-day")
+            cell = next(c for c in made.compared.cells if c.option.service == "ca-day")
             return cells(made, "ca-day")[USUAL], cell.stale_net
 
     def ask() -> PricesAsked:

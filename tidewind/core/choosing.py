@@ -29,7 +29,7 @@ FORMULAS = {
 
 
 @dataclass(frozen=True, slots=True)
-class Option:
+class Choosable:
     """What choosing looks at: a key, the price (minor units), the latest arrival day, the share of late parcels."""
 
     key: str
@@ -46,19 +46,19 @@ class Values:
     late: int = 250
 
 
-def value_hundredths(option: Option, fastest: date, values: Values) -> int:
+def value_hundredths(option: Choosable, fastest: date, values: Values) -> int:
     """Return price + day value × days after the fastest + late value × share late, in 1/10,000 of a minor unit."""
     days = (option.arrives - fastest).days
     return (option.price + values.day * days) * 10_000 + values.late * option.late_bp
 
 
 def pick(
-    options: Sequence[Option],
+    options: Sequence[Choosable],
     policy: Policy,
     promise: date | None = None,
     values: Values | None = None,
     ranking: Sequence[str] = (),
-) -> Option | None:
+) -> Choosable | None:
     """Return the option a policy picks, or None from an empty list.
 
     Cheapest: least price, then earlier arrival.  Fastest: earliest arrival, then least price.  Best value: least
@@ -86,9 +86,9 @@ def pick(
     return min(options, key=cheap)
 
 
-def frontier(options: Sequence[Option]) -> frozenset[str]:
+def frontier(options: Sequence[Choosable]) -> frozenset[str]:
     """Return the keys of the options that nothing beats: no other is as cheap and as early, and better in one."""
-    best: list[Option] = []
+    best: list[Choosable] = []
     for option in sorted(options, key=lambda o: (o.price, o.arrives, o.key)):
         if all(other.arrives > option.arrives for other in best):
             best.append(option)

@@ -9,11 +9,19 @@ from datetime import date
 from tidewind.core import packing
 from tidewind.core.choosing import Policy, frontier, pick
 from tidewind.core.destinations import crosses_customs
-from tidewind.core.offers import Offer, Sending, consignment_of, offers_for, premium_of, priced_offers, with_published
+from tidewind.core.options import (
+    Option,
+    Sending,
+    consignment_of,
+    options_for,
+    premium_of,
+    priced_options,
+    with_published,
+)
 from tidewind.core.order_facts import Carrier, OrderFacts, Shop
 from tidewind.core.packing import PackedParcel
 from tidewind.core.parcels import parcels_text
-from tidewind.core.planning import options_of
+from tidewind.core.planning import choosable_of
 from tidewind.core.tariffs.card import Service
 
 MOST_BOXES = 6
@@ -36,7 +44,7 @@ class Cell:
     """One service in one way to pack; ``box`` is the column's code."""
 
     box: str
-    offer: Offer
+    option: Option
     stale_net: int | None = None
 
 
@@ -56,8 +64,8 @@ def compare(order: OrderFacts, shop: Shop, sending: Sending) -> Compared:
     columns = [Column(USUAL, parcels_text(sending.parcels), sending.parcels, _cost(sending.parcels))]
     columns += _other_boxes(shop, sending)
     cells = [
-        _cell(order, shop, sending, CARRIERS_BOX if _service(shop, offer).packaging else USUAL, offer)
-        for offer in offers_for(order, shop, sending)
+        _cell(order, shop, sending, CARRIERS_BOX if _service(shop, option).packaging else USUAL, option)
+        for option in options_for(order, shop, sending)
     ]
     for column in columns[1:]:
         cells += _in_column(order, shop, sending, column)
@@ -78,69 +86,69 @@ def _other_boxes(shop: Shop, sending: Sending) -> list[Column]:
     return [Column(box.code, box.name, (packing.parcel_of(units, box),), box.cost) for box in fitting[: MOST_BOXES - 1]]
 
 
-def _cell(order: OrderFacts, shop: Shop, sending: Sending, box: str, offer: Offer) -> Cell:
-    """One offer with the carrier's published price beside it, or with the price that was true until it expired."""
-    if offer.quote:
-        return Cell(box, with_published(offer, order, shop, sending.extras, sending.value))
-    return Cell(box, offer, _stale(order, shop, sending, offer))
+def _cell(order: OrderFacts, shop: Shop, sending: Sending, box: str, option: Option) -> Cell:
+    """One option with the carrier's published price beside it, or with the price that was true until it expired."""
+    if option.quote:
+        return Cell(box, with_published(option, order, shop, sending.extras, sending.value))
+    return Cell(box, option, _stale(order, shop, sending, option))
 
 
 def _in_column(order: OrderFacts, shop: Shop, sending: Sending, column: Column) -> list[Cell]:
     consignment = consignment_of(order, shop, column.parcels, sending.extras, sending.value)
     premium = premium_of(order, shop, sending)
     return [
-        _cell(order, shop, sending, column.code, offer)
+        _cell(order, shop, sending, column.code, option)
         for carrier in shop.carriers
-        for offer in priced_offers(
+        for option in priced_options(
             order, shop, carrier, column.parcels, consignment, sending.not_before, premium=premium
         )
     ]
 
 
-def _stale(order: OrderFacts, shop: Shop, sending: Sending, offer: Offer) -> int | None:
+def _stale(order: OrderFacts, shop: Shop, sending: Sending, option: Option) -> int | None:
     """The price that was true until it expired; only where a live carrier has no fresh one."""
-    carrier = carrier_of(shop, offer)
+    carrier = carrier_of(shop, option)
     if not carrier.own.live:
         return None
-    asked = consignment_of(order, shop, offer.parcels, sending.extras, sending.value)
-    return carrier.own.answers.stale_net(asked, offer.service)
+    asked = consignment_of(order, shop, option.parcels, sending.extras, sending.value)
+    return carrier.own.answers.stale_net(asked, option.service)
 
 
-def carrier_of(shop: Shop, offer: Offer) -> Carrier:
-    """Return the carrier of an offer."""
-    return next(c for c in shop.carriers if c.code == offer.carrier)
+def carrier_of(shop: Shop, option: Option) -> Carrier:
+    """Return the carrier of an option."""
+    return next(c for c in shop.carriers if c.code == option.carrier)
 
 
-def _service(shop: Shop, offer: Offer) -> Service:
-    return carrier_of(shop, offer).own.services[offer.service].service
+def _service(shop: Shop, option: Option) -> Service:
+    return carrier_of(shop, option).own.services[option.service].service
 
 
 def _judged(order: OrderFacts, shop: Shop, columns: Sequence[Column], cells: Sequence[Cell]) -> Compared:
     best: dict[str, Cell] = {}
     for cell in cells:
-        quote, known = cell.offer.quote, best.get(cell.offer.service)
-        if quote and (known is None or (known.offer.quote and quote.net < known.offer.quote.net)):
-            best[cell.offer.service] = cell
-    options = options_of((cell.offer for cell in best.values()), shop)
+        quote, known = cell.option.quote, best.get(cell.option.service)
+        if quote and (known is None or (known.option.quote and quote.net < known.option.quote.net)):
+            best[cell.option.service] = cell
+    choosable = choosable_of((cell.option for cell in best.values()), shop)
     marks: dict[str, tuple[str, ...]] = {}
     for policy in (Policy.CHEAPEST, Policy.FASTEST, Policy.BEST_VALUE, Policy.CHEAPEST_ON_PROMISE):
-        picked = pick(options, policy, order.promise, shop.values)
+        picked = pick(choosable, policy, order.promise, shop.values)
         if picked and (policy is not Policy.CHEAPEST_ON_PROMISE or order.promise):
             marks[picked.key] = (*marks.get(picked.key, ()), policy.value)
     return Compared(
-        tuple(columns), tuple(cells), {code: cell.box for code, cell in best.items()}, marks, frontier(options)
+        tuple(columns), tuple(cells), {code: cell.box for code, cell in best.items()}, marks, frontier(choosable)
     )
 
 
-def consequences(order: OrderFacts, shop: Shop, offer: Offer, extras: frozenset[str]) -> list[str]:
-    """Say in words what follows from an offer: the truck and its cut-off, customs, approval, the carrier's notes."""
-    carrier = carrier_of(shop, offer)
-    card, service = carrier.own.card, carrier.own.services[offer.service].service
+def consequences(order: OrderFacts, shop: Shop, option: Option, extras: frozenset[str]) -> list[str]:
+    """Say in words what follows from an option: the truck and its cut-off, customs, approval, the carrier's notes."""
+    carrier = carrier_of(shop, option)
+    card, service = carrier.own.card, carrier.own.services[option.service].service
     network = next(n for n in card.networks if n.id == service.network)
     place = card.time_zone.rsplit("/", 1)[-1].replace("_", " ")
     words = [f"Leaves with {network.name}, cut-off {network.cutoff:%H:%M} in {place}"]
-    if offer.arrival and offer.arrival.waits_because:
-        words.append(f"Waits until {_day(offer.arrival.ship_date)}: {offer.arrival.waits_because}")
+    if option.arrival and option.arrival.waits_because:
+        words.append(f"Waits until {_day(option.arrival.ship_date)}: {option.arrival.waits_because}")
     if service.by_time:
         words.append(f"On the day of arrival by {service.by_time:%H:%M}")
     if "pickup" not in service.handover:

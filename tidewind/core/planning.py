@@ -13,10 +13,10 @@ from datetime import datetime, time, timedelta
 
 from tidewind.core.addresses.check import check
 from tidewind.core.calendar import good_until
-from tidewind.core.choosing import Option, pick
+from tidewind.core.choosing import Choosable, pick
 from tidewind.core.destinations import crosses_customs, destination_group
 from tidewind.core.layers import BATCH, BINDING, HAND, PRECEDENT, PRODUCT, PROMISE, SHOP, Step, Wishes
-from tidewind.core.offers import Offer, Sending, offers_for, timetable_of, with_published
+from tidewind.core.options import Option, Sending, options_for, timetable_of, with_published
 from tidewind.core.order_facts import Hand, OrderFacts, Shop, rule_facts
 from tidewind.core.packing import PackedParcel, Unit
 from tidewind.core.parcels import Packed, by_phrase, parcels_text, put_into_parcels, units_of
@@ -37,8 +37,8 @@ class Plan:
     """
 
     parcels: tuple[PackedParcel, ...] = ()
-    offers: tuple[Offer, ...] = ()
-    chosen: Offer | None = None
+    options: tuple[Option, ...] = ()
+    chosen: Option | None = None
     snags: list[Snag] = field(default_factory=list)
     trail: dict[str, list[Step]] = field(default_factory=dict)
     extras: frozenset[str] = frozenset()
@@ -256,7 +256,7 @@ def _price(
     if any(s.level == "stops" and s.fix in {"address", "billing_name"} for s in result.snags):
         return
     sending = Sending(units, packed.parcels, result.extras, result.value, wishes.not_before, packed.box, packed.divided)
-    result.sending, result.offers = sending, tuple(offers_for(order, shop, sending))
+    result.sending, result.options = sending, tuple(options_for(order, shop, sending))
     _choose(result, order, shop, wishes)
 
 
@@ -267,9 +267,9 @@ def _packing_snag(refused: Refused, order: OrderFacts) -> Snag:
 
 
 def _choose(result: Plan, order: OrderFacts, shop: Shop, wishes: Wishes) -> None:
-    usable = {o.service: o for o in result.offers if o.quote and o.arrival}
+    usable = {o.service: o for o in result.options if o.quote and o.arrival}
     unasked = [o for o in usable.values() if not shop.approval_of(o.service)] or list(usable.values())
-    best = pick(options_of(unasked, shop), shop.policy, order.promise, shop.values, shop.ranking)
+    best = pick(choosable_of(unasked, shop), shop.policy, order.promise, shop.values, shop.ranking)
     if best:
         why = f"choice policy: {shop.policy.replace('_', ' ')}"
         wishes.trail.setdefault("service", []).insert(0, Step(SHOP, usable[best.key].name, why))
@@ -280,7 +280,7 @@ def _choose(result: Plan, order: OrderFacts, shop: Shop, wishes: Wishes) -> None
             result.chosen = usable[wish.value]
             break
         bound = wish.layer in BINDING
-        result.snags.append(_service_snag(result.offers, wishes.names.get(wish.value, wish.value), wish.value,
+        result.snags.append(_service_snag(result.options, wishes.names.get(wish.value, wish.value), wish.value,
                                           by_phrase(wish), bound))  # fmt: skip
         if bound:
             result.chosen = None
@@ -288,7 +288,7 @@ def _choose(result: Plan, order: OrderFacts, shop: Shop, wishes: Wishes) -> None
     if result.chosen:
         result.chosen = with_published(result.chosen, order, shop, result.extras, result.value)
     if not result.chosen and not bound:
-        result.snags.append(Snag("no_service", "stops", _no_service_words(result.offers), "service"))
+        result.snags.append(Snag("no_service", "stops", _no_service_words(result.options), "service"))
     if result.chosen:
         _settle(result, result.chosen, order, shop, wishes)
         price = result.chosen.quote.net if result.chosen.quote else 0
@@ -298,32 +298,32 @@ def _choose(result: Plan, order: OrderFacts, shop: Shop, wishes: Wishes) -> None
             result.snags.append(Snag("needs_approval", "stops", words, "approve"))
 
 
-def options_of(offers: Iterable[Offer], shop: Shop) -> list[Option]:
-    """Return offers as choosing sees them, each with its share of late parcels; those with a price only."""
+def choosable_of(options: Iterable[Option], shop: Shop) -> list[Choosable]:
+    """Return options as choosing sees them, each with its share of late parcels; those with a price only."""
     return [
-        Option(o.service, o.quote.net, o.arrival.latest, shop.late_bp(o.service, o.carrier))
-        for o in offers
+        Choosable(o.service, o.quote.net, o.arrival.latest, shop.late_bp(o.service, o.carrier))
+        for o in options
         if o.quote and o.arrival
     ]
 
 
-def _service_snag(offers: Sequence[Offer], name: str, code: str, by: str, bound: bool) -> Snag:
-    offer = next((o for o in offers if o.service == code), None)
-    reason = offer.refused.detail if offer and offer.refused else "there is no such service"
+def _service_snag(options: Sequence[Option], name: str, code: str, by: str, bound: bool) -> Snag:
+    option = next((o for o in options if o.service == code), None)
+    reason = option.refused.detail if option and option.refused else "there is no such service"
     words = f"{name}, {by}, cannot take it: {reason}"
     if bound:
         return Snag("service_refused", "stops", words, "service")
     return Snag("service_gave_way", "warns", words, "service")
 
 
-def _no_service_words(offers: Sequence[Offer]) -> str:
-    going = [o for o in offers if o.refused and o.refused.reason != "not_served"]
+def _no_service_words(options: Sequence[Option]) -> str:
+    going = [o for o in options if o.refused and o.refused.reason != "not_served"]
     reasons = "; ".join(f"{o.name}: {o.refused.detail}" for o in going[:2] if o.refused)
     return f"No service takes it. {reasons}" if reasons else "No service goes there"
 
 
-def _settle(result: Plan, chosen: Offer, order: OrderFacts, shop: Shop, wishes: Wishes) -> None:
-    """Take over the chosen offer's parcels and note weight, ship date and price in the trail."""
+def _settle(result: Plan, chosen: Option, order: OrderFacts, shop: Shop, wishes: Wishes) -> None:
+    """Take over the chosen option's parcels and note weight, ship date and price in the trail."""
     if chosen.parcels != result.parcels:
         result.parcels = chosen.parcels
         wishes.note("packaging", SHOP, parcels_text(chosen.parcels), f"goes with {chosen.name}")

@@ -18,7 +18,7 @@ from tidewind.core import ledger
 from tidewind.core.addresses.check import Address
 from tidewind.core.calendar import add_working_days, is_working_day
 from tidewind.core.codes import s10_number, sscc
-from tidewind.core.offers import Offer
+from tidewind.core.options import Option
 from tidewind.core.order_facts import OrderFacts, Shop
 from tidewind.core.planning import Plan, plan
 from tidewind.db.tables import (
@@ -61,14 +61,14 @@ STAGES = (("announced", "Announced by the sender"), ("accepted", "Taken over fro
 
 @dataclass(frozen=True, slots=True)
 class _Sent:
-    """One order as it went: what was ordered, its plan and the offer taken."""
+    """One order as it went: what was ordered, its plan and the option taken."""
 
     number: str
     at: datetime
     facts: OrderFacts
     lines: Sequence[tuple[Product, int]]
     made: Plan
-    offer: Offer
+    option: Option
     paid: int
 
 
@@ -148,15 +148,15 @@ def _store(
     ])  # fmt: skip
     departures = _departures(session, sent, shop)
     shipments = _insert(session, Shipment, [
-        _shipment_row(order_id, s, batch, departures[s.offer.carrier, s.offer.network, _leaves(s)], noon, session)
+        _shipment_row(order_id, s, batch, departures[s.option.carrier, s.option.network, _leaves(s)], noon, session)
         for order_id, s in zip(ids, sent, strict=True)
     ])  # fmt: skip
     labels = _insert(session, Label, [
         {"shipment_id": shipment, "parcel_no": n, "parcel": parcel_json(p), "gross_g": p.gross_g,
-         "tracking_number": _number(s.offer.carrier, next(serials)), "printed_at": noon}
-        for shipment, s in zip(shipments, sent, strict=True) for n, p in enumerate(s.offer.parcels, 1)
+         "tracking_number": _number(s.option.carrier, next(serials)), "printed_at": noon}
+        for shipment, s in zip(shipments, sent, strict=True) for n, p in enumerate(s.option.parcels, 1)
     ])  # fmt: skip
-    of_label = [s for s in sent for _ in s.offer.parcels]
+    of_label = [s for s in sent for _ in s.option.parcels]
     session.execute(
         insert(TrackingEvent), [e for i, s in zip(labels, of_label, strict=True) for e in _events(i, s, chance)]
     )
@@ -168,16 +168,16 @@ def _insert(session: Session, table: Any, rows: list[dict[str, Any]]) -> list[in
 
 
 def _leaves(sent: _Sent) -> date:
-    if sent.offer.arrival is None:
+    if sent.option.arrival is None:
         raise ValueError(f"{sent.number} has no arrival")
-    return sent.offer.arrival.ship_date
+    return sent.option.arrival.ship_date
 
 
 def _order_row(s: _Sent, channel: int, at: datetime) -> dict[str, Any]:
-    offer, address = s.offer, asdict(s.facts.address)
-    quote, arrival = offer.quote, offer.arrival
+    option, address = s.option, asdict(s.facts.address)
+    quote, arrival = option.quote, option.arrival
     made = {
-        "parcels": [parcel_json(p) for p in offer.parcels], "service_name": offer.name, "quote": quote_json(offer),
+        "parcels": [parcel_json(p) for p in option.parcels], "service_name": option.name, "quote": quote_json(option),
         "extras": [], "value_minor": s.made.value, "rules": [], "layers": ["shop default"],
         "trail": {n: [asdict(step) for step in steps] for n, steps in s.made.trail.items()},
     }  # fmt: skip
@@ -185,9 +185,9 @@ def _order_row(s: _Sent, channel: int, at: datetime) -> dict[str, Any]:
         "channel_id": channel, "number": s.number, "state": "shipped", "ordered_at": s.at, "address": address,
         "imported": {"address": address}, "home": s.facts.home, "promise": s.facts.promise_text,
         "promise_date": s.facts.promise, "paid_shipping_minor": s.paid, "plan": made, "plan_version": 1,
-        "carrier": offer.carrier, "service": offer.service, "network": offer.network,
+        "carrier": option.carrier, "service": option.service, "network": option.network,
         "price_minor": quote.net if quote else None, "ship_date": arrival.ship_date if arrival else None,
-        "arrives": arrival.latest if arrival else None, "parcel_count": len(offer.parcels), "planned_at": at,
+        "arrives": arrival.latest if arrival else None, "parcel_count": len(option.parcels), "planned_at": at,
         "basket": s.facts.basket, "recipient_key": recipient_key(s.facts.address), "hand": {}, "tags": [],
         "plan_tags": [], "cleared": [],
         "search": search_text(s.number, s.facts.address, [f"{p.name} {p.sku}" for p, _ in s.lines]),
@@ -198,7 +198,7 @@ def _departures(session: Session, sent: Sequence[_Sent], shop: Shop) -> dict[tup
     place = default_place(session).id
     carriers = {c.code: c for c in shop.carriers}
     found: dict[tuple[str, str, date], int] = {}
-    for key in sorted({(s.offer.carrier, s.offer.network, _leaves(s)) for s in sent}):
+    for key in sorted({(s.option.carrier, s.option.network, _leaves(s)) for s in sent}):
         carrier, network, day = key
         known = select(Departure.id).where(
             Departure.carrier == carrier,
@@ -217,13 +217,13 @@ def _departures(session: Session, sent: Sequence[_Sent], shop: Shop) -> dict[tup
 def _shipment_row(
     order_id: int, s: _Sent, batch: int, departure: int, at: datetime, session: Session
 ) -> dict[str, Any]:  # fmt: skip
-    offer = s.offer
+    option = s.option
     return {
         "order_id": order_id, "batch_id": batch, "departure_id": departure, "state": "bought",
-        "idempotency_key": f"history-{s.number}", "carrier": offer.carrier, "service": offer.service,
-        "service_name": offer.name, "price_minor": offer.quote.net if offer.quote else 0, "quote": quote_json(offer),
+        "idempotency_key": f"history-{s.number}", "carrier": option.carrier, "service": option.service,
+        "service_name": option.name, "price_minor": option.quote.net if option.quote else 0, "quote": quote_json(option),
         "sender": default_place(session).address, "address": asdict(s.facts.address), "extras": [],
-        "ship_date": _leaves(s), "arrives": offer.arrival.latest if offer.arrival else None, "asked_at": at,
+        "ship_date": _leaves(s), "arrives": option.arrival.latest if option.arrival else None, "asked_at": at,
         "bought_at": at, "tracking_key": secrets.token_urlsafe(24), "tracking_state": "delivered",
         "next_look_at": None,
     }  # fmt: skip
@@ -239,11 +239,11 @@ def _number(carrier: str, serial: int) -> str:
 
 def _events(label: int, s: _Sent, chance: random.Random) -> list[dict[str, Any]]:
     """The way of one parcel: now and then a day or two late, by the service's habit, and never on a day off."""
-    arrival = s.offer.arrival
+    arrival = s.option.arrival
     if arrival is None:
         return []
     days = 0
-    if chance.randrange(100) < LATE_PERCENT.get(s.offer.service, 5):
+    if chance.randrange(100) < LATE_PERCENT.get(s.option.service, 5):
         days = chance.choice((1, 1, 2))
     end = add_working_days(arrival.latest, days, s.facts.address.country)
     left = datetime.combine(arrival.ship_date, time(18, 40), LISBON)
@@ -257,11 +257,11 @@ def _events(label: int, s: _Sent, chance: random.Random) -> list[dict[str, Any]]
 
 def _post(session: Session, bought: Sequence[tuple[_Sent, int]], at: datetime, day: date) -> None:
     """Write the books of a day: a top-up of what its labels cost, then a hold and a charge for each."""
-    total = sum(s.offer.quote.net for s, _ in bought if s.offer.quote)
+    total = sum(s.option.quote.net for s, _ in bought if s.option.quote)
     moves: list[tuple[str, int, str, str, int | None]] = [("top_up", total, f"history:{day}", "Top-up", None)]
     for s, shipment in bought:
-        net = s.offer.quote.net if s.offer.quote else 0
-        reason = f"Order {s.number}, {s.offer.name}"
+        net = s.option.quote.net if s.option.quote else 0
+        reason = f"Order {s.number}, {s.option.name}"
         moves += [(kind, net, f"{kind}:history-{s.number}", reason, shipment) for kind in ("hold", "charge")]
     entries = _insert(session, LedgerEntry, [
         {"key": key, "at": at, "kind": kind, "reason": reason, "shipment_id": shipment}

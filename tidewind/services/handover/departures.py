@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 
 from tidewind.core.addresses.check import Address
 from tidewind.core.calendar import first_working_day
-from tidewind.core.offers import leaving_from
+from tidewind.core.options import leaving_from
 from tidewind.core.order_facts import Carrier
 from tidewind.db.tables import CarrierRow, Departure, Label, Order, Place, Shipment
 from tidewind.services.base import Conflict

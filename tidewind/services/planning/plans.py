@@ -13,7 +13,7 @@ from sqlalchemy.orm.attributes import set_committed_value
 from tidewind.core.addresses.check import Address
 from tidewind.core.destinations import destination_group
 from tidewind.core.insuring import premium_in
-from tidewind.core.offers import Offer
+from tidewind.core.options import Option
 from tidewind.core.order_facts import Hand, LineFacts, OrderFacts, Shop
 from tidewind.core.packing import PackedParcel
 from tidewind.core.planning import Plan, plan
@@ -228,7 +228,7 @@ def _values(order: Order, facts: OrderFacts, made: Plan, shop: Shop) -> dict[str
     }
 
 
-def _plan_json(made: Plan, chosen: Offer | None) -> dict[str, Any]:
+def _plan_json(made: Plan, chosen: Option | None) -> dict[str, Any]:
     return {
         "parcels": [parcel_json(p) for p in made.parcels],
         "service_name": chosen.name if chosen else None,
@@ -270,18 +270,18 @@ def parcel_json(parcel: PackedParcel) -> dict[str, Any]:
     }
 
 
-def quote_json(offer: Offer) -> dict[str, Any]:
-    """Return an offer's quote with every line explained, ready to store or show."""
-    quote = offer.quote
+def quote_json(option: Option) -> dict[str, Any]:
+    """Return an option's quote with every line explained, ready to store or show."""
+    quote = option.quote
     if not isinstance(quote, Quote):
-        raise ValueError(f"{offer.service} has no quote")
+        raise ValueError(f"{option.service} has no quote")
     return {
         "zone": quote.zone,
         "billable_g": quote.billable_g,
         "net_minor": quote.net,
         "tax_minor": quote.tax,
         "total_minor": quote.total,
-        "published_net_minor": offer.published_net,
+        "published_net_minor": option.published_net,
         "account": quote.account,
         "premium_minor": premium_in(quote),
         "lines": [

@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session, sessionmaker
 from tidewind.core import comparing
 from tidewind.core.addresses.check import Address
 from tidewind.core.comparing import Compared
-from tidewind.core.offers import Sending
+from tidewind.core.options import Sending
 from tidewind.core.order_facts import Carrier, LineFacts, OrderFacts, Shop
 from tidewind.core.packing import PackedParcel, Unit
 from tidewind.core.planning import plan

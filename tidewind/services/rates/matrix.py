@@ -10,9 +10,9 @@ from typing import Any, NamedTuple
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from tidewind.core.choosing import Option, Policy, pick
+from tidewind.core.choosing import Choosable, Policy, pick
 from tidewind.core.insuring import INSURED
-from tidewind.core.offers import Sending, consignment_of, fitting_parcels, offer_arrival, offers_for
+from tidewind.core.options import Sending, consignment_of, fitting_parcels, option_arrival, options_for
 from tidewind.core.order_facts import Carrier, OrderFacts, Shop
 from tidewind.core.packing import PackedParcel, Unit
 from tidewind.core.planning import plan
@@ -84,8 +84,8 @@ def _by_itself(
     row: MatrixRow, services: Sequence[tuple[Carrier, Service]], facts: OrderFacts, shop: Shop, sending: Sending
 ) -> None:
     """Price an order that is bound to one account, or covered by an insurer: the columns know of neither."""
-    offers = {o.service: o for o in offers_for(facts, shop.on_account(facts.hand.account), sending)}
-    mine = [offers.get(service.code) for _, service in services]
+    options = {o.service: o for o in options_for(facts, shop.on_account(facts.hand.account), sending)}
+    mine = [options.get(service.code) for _, service in services]
     row.prices = [o.quote.net if o and o.quote else None for o in mine]
     row.arrives = [o.arrival.latest if o and o.arrival else None for o in mine]
 
@@ -162,7 +162,7 @@ def _columns(
             where = carrier.own.where(consignment)
             if told != REFUSED and where is not None:
                 prices[n] = told
-                arrives[n] = offer_arrival(
+                arrives[n] = option_arrival(
                     orders[n], shop, carrier, service, where.zone.id, consignment.extras, sendings[n].not_before
                 ).latest
         yield service, prices, arrives
@@ -177,11 +177,11 @@ def _picks(
     row: MatrixRow, services: Sequence[tuple[Carrier, Service]], facts: OrderFacts, shop: Shop
 ) -> dict[str, str]:  # fmt: skip
     """Return what each policy would pick for an order."""
-    options = [
-        Option(service.code, price, day, shop.late_bp(service.code, carrier.code))
+    choosable = [
+        Choosable(service.code, price, day, shop.late_bp(service.code, carrier.code))
         for (carrier, service), price, day in zip(services, row.prices, row.arrives, strict=True)
         if price is not None and day is not None and not service.approval
     ]
     policies = [policy for policy in Policy if shop.ranking or policy is not Policy.RANKING]
-    found = {policy: pick(options, policy, facts.promise, shop.values, shop.ranking) for policy in policies}
-    return {policy.value: option.key for policy, option in found.items() if option}
+    found = {policy: pick(choosable, policy, facts.promise, shop.values, shop.ranking) for policy in policies}
+    return {policy.value: one.key for policy, one in found.items() if one}

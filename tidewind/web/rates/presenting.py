@@ -7,10 +7,10 @@ from dataclasses import replace
 
 from sqlalchemy.orm import Session
 
-from tidewind.core.choosing import FORMULAS, Option, value_hundredths
+from tidewind.core.choosing import FORMULAS, Choosable, value_hundredths
 from tidewind.core.comparing import Cell, Column, carrier_of, consequences
 from tidewind.core.insuring import INSURED
-from tidewind.core.offers import consignment_of, premium_of
+from tidewind.core.options import consignment_of, premium_of
 from tidewind.core.parcels import parcels_text
 from tidewind.core.punctuality import lateness
 from tidewind.core.quantities import Refused
@@ -44,7 +44,7 @@ def compared_out(session: Session, comparison: Comparison, chosen: str | None) -
     known = carriers_by_code(session)
     compared = comparison.compared
     services = [_service(known, comparison, cells) for cells in _by_service(compared.cells)]
-    unasked = {c.offer.carrier for c in compared.cells if c.offer.refused and c.offer.refused.reason in _NOT_KNOWN}
+    unasked = {c.option.carrier for c in compared.cells if c.option.refused and c.option.refused.reason in _NOT_KNOWN}
     return ComparedOut(
         columns=[_column(column) for column in compared.columns],
         services=services,
@@ -59,13 +59,13 @@ def compared_out(session: Session, comparison: Comparison, chosen: str | None) -
 def _by_service(cells: Sequence[Cell]) -> list[list[Cell]]:
     found: dict[str, list[Cell]] = {}
     for cell in cells:
-        found.setdefault(cell.offer.service, []).append(cell)
+        found.setdefault(cell.option.service, []).append(cell)
     return sorted(found.values(), key=_cheapest_first)
 
 
 def _cheapest_first(cells: list[Cell]) -> tuple[int, str]:
-    nets = [cell.offer.quote.net for cell in cells if cell.offer.quote]
-    return (min(nets) if nets else 1 << 60, cells[0].offer.name)
+    nets = [cell.option.quote.net for cell in cells if cell.option.quote]
+    return (min(nets) if nets else 1 << 60, cells[0].option.name)
 
 
 def _column(column: Column) -> ColumnOut:
@@ -76,26 +76,26 @@ def _column(column: Column) -> ColumnOut:
 
 
 def _cell(cell: Cell) -> CellOut:
-    offer = cell.offer
+    option = cell.option
     return CellOut(
-        service=offer.service,
+        service=option.service,
         box=cell.box,
-        box_name=parcels_text(offer.parcels),
-        quote=QuoteOut(**quote_json(offer)) if offer.quote else None,
-        refused=offer.refused.detail if offer.refused else None,
-        waits=bool(offer.refused and offer.refused.reason in _NOT_KNOWN),
+        box_name=parcels_text(option.parcels),
+        quote=QuoteOut(**quote_json(option)) if option.quote else None,
+        refused=option.refused.detail if option.refused else None,
+        waits=bool(option.refused and option.refused.reason in _NOT_KNOWN),
         stale_minor=cell.stale_net,
-        ship_date=offer.arrival.ship_date if offer.arrival else None,
-        arrives_earliest=offer.arrival.earliest if offer.arrival else None,
-        arrives=offer.arrival.latest if offer.arrival else None,
+        ship_date=option.arrival.ship_date if option.arrival else None,
+        arrives_earliest=option.arrival.earliest if option.arrival else None,
+        arrives=option.arrival.latest if option.arrival else None,
     )
 
 
 def _service(known: dict[str, CarrierRow], comparison: Comparison, cells: list[Cell]) -> ServiceOut:
     compared, shop = comparison.compared, comparison.shop
-    code = cells[0].offer.service
+    code = cells[0].option.service
     best = next((c for c in cells if c.box == compared.best.get(code)), cells[0])
-    carrier = carrier_of(shop, best.offer)
+    carrier = carrier_of(shop, best.option)
     service = carrier.own.services[code].service
     network = next(n for n in carrier.own.card.networks if n.id == service.network)
     late = lateness(code, carrier.code, shop.record)
@@ -108,25 +108,25 @@ def _service(known: dict[str, CarrierRow], comparison: Comparison, cells: list[C
         lateness=LatenessOut(late_bp=late.late_bp, parcels=late.parcels, of=late.of),
         marks=list(compared.marks.get(code, ())), on_frontier=code in compared.frontier,
         best_box=compared.best.get(code),
-        consequences=consequences(comparison.facts, shop, best.offer, comparison.sending.extras),
+        consequences=consequences(comparison.facts, shop, best.option, comparison.sending.extras),
         value_hundredths=_value(comparison, best, late.late_bp),
     )  # fmt: skip
 
 
 def _value(comparison: Comparison, cell: Cell, late_bp: int) -> int | None:
-    offer = cell.offer
-    days = [c.offer.arrival.latest for c in comparison.compared.cells if c.offer.quote and c.offer.arrival]
-    if not (offer.quote and offer.arrival):
+    option = cell.option
+    days = [c.option.arrival.latest for c in comparison.compared.cells if c.option.quote and c.option.arrival]
+    if not (option.quote and option.arrival):
         return None
-    option = Option(offer.service, offer.quote.net, offer.arrival.latest, late_bp)
-    return value_hundredths(option, min(days), comparison.shop.values)
+    choosable = Choosable(option.service, option.quote.net, option.arrival.latest, late_bp)
+    return value_hundredths(choosable, min(days), comparison.shop.values)
 
 
 def _extras(comparison: Comparison, chosen: str | None) -> list[ExtraOut]:
-    """Return the extras to be had, with what switching each one on or off changes on the chosen or cheapest offer."""
-    priced = [c for c in comparison.compared.cells if c.offer.quote]
-    at = next((c for c in priced if c.offer.service == chosen), None)
-    at = at or min(priced, key=lambda c: c.offer.quote.net if c.offer.quote else 0, default=None)
+    """Return the extras to be had, with what switching each one on or off changes on the chosen or cheapest option."""
+    priced = [c for c in comparison.compared.cells if c.option.quote]
+    at = next((c for c in priced if c.option.service == chosen), None)
+    at = at or min(priced, key=lambda c: c.option.quote.net if c.option.quote else 0, default=None)
     names: dict[str, str] = {}
     for carrier in comparison.shop.carriers:
         for extra in carrier.own.card.extras:
@@ -141,17 +141,17 @@ def _extras(comparison: Comparison, chosen: str | None) -> list[ExtraOut]:
 
 
 def _adds(comparison: Comparison, cell: Cell, code: str) -> int | None:
-    """Return what an extra adds to an offer (or what leaving it off saves); None where the service has it not."""
-    facts, shop, sending, offer = comparison.facts, comparison.shop, comparison.sending, cell.offer
+    """Return what an extra adds to an option (or what leaving it off saves); None where the service has it not."""
+    facts, shop, sending, option = comparison.facts, comparison.shop, comparison.sending, cell.option
     if code == INSURED:
         premium = premium_of(facts, shop, replace(sending, extras=sending.extras | {INSURED}))
         return None if premium is None or isinstance(premium, Refused) else premium.amount
-    carrier = carrier_of(shop, offer)
+    carrier = carrier_of(shop, option)
     without, with_it = sending.extras - {code}, sending.extras | {code}
     prices = []
     for extras in (without, with_it):
-        asked = consignment_of(facts, shop, offer.parcels, extras, sending.value)
-        quoted = carrier.own.quote(offer.service, asked)
+        asked = consignment_of(facts, shop, option.parcels, extras, sending.value)
+        quoted = carrier.own.quote(option.service, asked)
         prices.append(None if isinstance(quoted, Refused) else quoted.net)
     before, after = prices
     return None if before is None or after is None else after - before

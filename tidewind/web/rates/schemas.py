@@ -74,7 +74,7 @@ class ServiceOut(BaseModel):
 
 
 class ExtraOut(BaseModel):
-    """An extra that at least one service has; ``adds_minor``: what it adds to the chosen or cheapest offer."""
+    """An extra that at least one service has; ``adds_minor``: what it adds to the chosen or cheapest option."""
 
     code: str
     name: str

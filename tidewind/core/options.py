@@ -22,7 +22,7 @@ _OF_OTHERS = frozenset({INSURED})
 """Extras that no carrier is asked for."""
 
 
-class Offer(NamedTuple):
+class Option(NamedTuple):
     """One service for this order: its quote and arrival, or why it is refused."""
 
     carrier: str
@@ -57,17 +57,17 @@ class Sending:
         object.__setattr__(self, "lot", Lot(self.units))
 
 
-def offers_for(order: OrderFacts, shop: Shop, sending: Sending) -> list[Offer]:
+def options_for(order: OrderFacts, shop: Shop, sending: Sending) -> list[Option]:
     """Return every service of every carrier for this order, quoted or refused with its reason."""
     usual = consignment_of(order, shop, sending.parcels, sending.extras, sending.value)
-    return [offer for carrier in shop.carriers for offer in _offers_of(order, shop, carrier, sending, usual)]
+    return [option for carrier in shop.carriers for option in _options_of(order, shop, carrier, sending, usual)]
 
 
-def _offers_of(
+def _options_of(
     order: OrderFacts, shop: Shop, carrier: Carrier, sending: Sending, usual: Consignment
-) -> Iterator[Offer]:  # fmt: skip
+) -> Iterator[Option]:  # fmt: skip
     """Yield a carrier's services in the card's order, those with a box of their own in that box."""
-    found: dict[str, Offer] = {}
+    found: dict[str, Option] = {}
     premium = premium_of(order, shop, sending)
     for packaging in carrier.own.packagings:
         parcels, consignment = sending.parcels, usual
@@ -77,24 +77,24 @@ def _offers_of(
                 found.update(_all_refused(carrier, packaging, parcels, repacked))
                 continue
             parcels, consignment = repacked, usual.in_parcels(priced_parcels(repacked))
-        priced = priced_offers(order, shop, carrier, parcels, consignment, sending.not_before, packaging, premium)
-        found.update((offer.service, offer) for offer in priced)
+        priced = priced_options(order, shop, carrier, parcels, consignment, sending.not_before, packaging, premium)
+        found.update((option.service, option) for option in priced)
     return map(found.__getitem__, carrier.own.services)
 
 
 def _all_refused(
     carrier: Carrier, packaging: str, parcels: tuple[PackedParcel, ...], why: Refused
-) -> Iterator[tuple[str, Offer]]:
+) -> Iterator[tuple[str, Option]]:
     for code, compiled in carrier.own.services.items():
         service = compiled.service
         if service.packaging == packaging:
-            yield code, Offer(carrier.code, code, service.name, service.network, parcels, None, why, None)
+            yield code, Option(carrier.code, code, service.name, service.network, parcels, None, why, None)
 
 
-def priced_offers(
+def priced_options(
     order: OrderFacts, shop: Shop, carrier: Carrier, parcels: tuple[PackedParcel, ...], consignment: Consignment,
     not_before: date | None, packaging: str | None = None, premium: Line | Refused | None = None,
-) -> Iterator[Offer]:  # fmt: skip
+) -> Iterator[Option]:  # fmt: skip
     """Yield a carrier's services in one packaging for these parcels: price and arrival, or the refusal.
 
     ``premium`` is what an insurer asks beside the carrier, or why it does not cover the goods.
@@ -108,26 +108,26 @@ def priced_offers(
             refused = premium
         else:
             quote = insured(answer, premium) if premium else answer
-            due = offer_arrival(order, shop, carrier, service, quote.zone, consignment.extras, not_before)
+            due = option_arrival(order, shop, carrier, service, quote.zone, consignment.extras, not_before)
             if not_before and (due.ship_date - shop.local.date()).days > service.ahead_days:
                 refused = Refused("too_far_ahead", f"takes parcels at most {service.ahead_days} days ahead")
                 quote = due = None
-        yield Offer(carrier.code, service.code, service.name, service.network, parcels, quote, refused, due)
+        yield Option(carrier.code, service.code, service.name, service.network, parcels, quote, refused, due)
 
 
-def with_published(offer: Offer, order: OrderFacts, shop: Shop, extras: frozenset[str], value: int) -> Offer:
-    """Return an offer with its price at the carrier's published rates, without the shop's contract."""
-    carrier = next(c for c in shop.carriers if c.code == offer.carrier)
-    if carrier.published is carrier.own and offer.quote:
-        return offer._replace(published_net=offer.quote.net)
-    consignment = consignment_of(order, shop, offer.parcels, extras, value)
+def with_published(option: Option, order: OrderFacts, shop: Shop, extras: frozenset[str], value: int) -> Option:
+    """Return an option with its price at the carrier's published rates, without the shop's contract."""
+    carrier = next(c for c in shop.carriers if c.code == option.carrier)
+    if carrier.published is carrier.own and option.quote:
+        return option._replace(published_net=option.quote.net)
+    consignment = consignment_of(order, shop, option.parcels, extras, value)
     if carrier.own.live:
-        net = carrier.own.answers.published_net(consignment, offer.service)
+        net = carrier.own.answers.published_net(consignment, option.service)
     else:
-        published = carrier.published.quote(offer.service, consignment)
+        published = carrier.published.quote(option.service, consignment)
         net = published.net if isinstance(published, Quote) else None
-    premium = premium_in(offer.quote) if offer.quote else 0
-    return offer._replace(published_net=None if net is None else net + premium)
+    premium = premium_in(option.quote) if option.quote else 0
+    return option._replace(published_net=None if net is None else net + premium)
 
 
 def premium_of(order: OrderFacts, shop: Shop, sending: Sending) -> Line | Refused | None:
@@ -195,7 +195,7 @@ def leaving_from(country: str, start: Address) -> str:
     return working_place(start) if start.country == country else country
 
 
-def offer_arrival(
+def option_arrival(
     order: OrderFacts, shop: Shop, carrier: Carrier, service: Service, zone: str, extras: frozenset[str],
     not_before: date | None,
 ) -> Arrival:  # fmt: skip
