@@ -11,8 +11,9 @@ from hypothesis.stateful import Bundle, RuleBasedStateMachine, consumes, invaria
 from tidewind.core import ledger
 from tidewind.core.ledger import Payer
 from tidewind.core.preflight import Candidate, preflight
+from tidewind.core.states.labels import LabelState
 from tidewind.core.tracking import TrackingState
-from tidewind.core.voiding import LabelState, VoidRule, may_follow, refund_due, void_refusal
+from tidewind.core.voiding import VoidRule, void_refusal
 
 SUMS = st.integers(1, 50_000)
 
@@ -117,14 +118,6 @@ DAY = date(2026, 11, 23)
 def test_when_a_label_may_be_voided(state: str, seen: list[str], today: date, refused: str) -> None:
     found = void_refusal(LabelState(state), [TrackingState(s) for s in seen], DAY, today, RULE)
     assert (found.reason if found else "") == refused
-
-
-def test_what_is_over_stays_over_and_refunds_have_a_day() -> None:
-    ends = {s for s in LabelState if not any(may_follow(s, other) for other in LabelState)}
-    assert ends == {LabelState.FAILED, LabelState.VOIDED, LabelState.VOID_REFUSED}
-    assert may_follow(LabelState.BOUGHT, LabelState.VOID_ASKED)
-    assert not may_follow(LabelState.BOUGHT, LabelState.VOIDED)  # never without the carrier's answer
-    assert refund_due(DAY, RULE) == date(2026, 11, 30)
 
 
 def test_preflight_says_everything_in_one_list() -> None:

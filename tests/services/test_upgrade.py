@@ -69,10 +69,26 @@ def test_every_step_that_can_be_taken_back_can_be_taken_again(engine: Engine) ->
         connection.execute(
             text("truncate customer_order, channel, rate_card, batch, ledger_entry restart identity cascade")
         )
-        for step in ("0006", "0005", "0004", "0003", "0002"):
+        for step in ("0007", "0006", "0005", "0004", "0003", "0002"):
             move(connection, step)
             assert rows(connection, "select version_num from alembic_version") == [(step,)]
     migrate(engine)
     with engine.connect() as connection:
-        assert rows(connection, "select version_num from alembic_version") == [("0007",)]
+        assert rows(connection, "select version_num from alembic_version") == [("0008",)]
         assert rows(connection, "select count(*) from carrier") == [(4,)]
+
+
+def test_orders_that_went_along_get_the_one_standing_that_they_mean(engine: Engine) -> None:
+    with engine.begin() as connection:
+        move(connection, "0007")
+        ids = [row[0] for row in rows(connection, "select id from customer_order where state = 'open' order by id limit 4")]
+        host, *others = ids
+        before = [("shipped", "", host), ("left_out", "join", host), ("held", "", None)]
+        for order_id, (state, by, joined) in zip(others, before, strict=True):
+            connection.execute(
+                text("update customer_order set state = :s, state_by = :b, joined_to = :j where id = :i"),
+                {"s": state, "b": by, "j": joined, "i": order_id},
+            )
+        move(connection, "head")
+        found = rows(connection, f"select state, state_by from customer_order where id in {tuple(others)} order by id")
+        assert found == [("shipped", "join"), ("held", "join"), ("held", "person")]

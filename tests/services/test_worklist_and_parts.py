@@ -233,7 +233,7 @@ def test_an_import_is_corrected_in_place_weighed_in_pounds_and_taken_back(wiring
         assert first is not None
         import_id = row.id
     with wiring.sessions.begin() as session:
-        assert undo_import(session, import_id) == count
+        assert undo_import(session, import_id, MONDAY) == count
         assert session.scalar(mine) == 0
         assert run_import(session, import_id, MONDAY).made == count
         wanted = session.scalars(
@@ -242,7 +242,7 @@ def test_an_import_is_corrected_in_place_weighed_in_pounds_and_taken_back(wiring
         assert wanted is not None
     ask(wiring, [wanted])
     with wiring.sessions.begin() as session, pytest.raises(Conflict, match="Nothing was taken back"):
-        undo_import(session, import_id)
+        undo_import(session, import_id, MONDAY)
 
 
 def test_many_rows_are_imported_in_the_background_and_a_killed_worker_loses_nothing(

@@ -5,36 +5,10 @@ from __future__ import annotations
 from collections.abc import Collection
 from dataclasses import dataclass
 from datetime import date, timedelta
-from enum import StrEnum
 
 from tidewind.core.quantities import Refused
+from tidewind.core.states.labels import LabelState
 from tidewind.core.tracking import TrackingState
-
-
-class LabelState(StrEnum):
-    """Where a label stands."""
-
-    BUYING = "buying"
-    BOUGHT = "bought"
-    FAILED = "failed"
-    VOID_ASKED = "void_asked"
-    VOIDED = "voided"
-    VOID_REFUSED = "void_refused"
-
-
-_MOVES: dict[LabelState, frozenset[LabelState]] = {
-    LabelState.BUYING: frozenset({LabelState.BOUGHT, LabelState.FAILED}),
-    LabelState.BOUGHT: frozenset({LabelState.VOID_ASKED}),
-    LabelState.VOID_ASKED: frozenset({LabelState.VOIDED, LabelState.VOID_REFUSED}),
-    LabelState.FAILED: frozenset(),
-    LabelState.VOIDED: frozenset(),
-    LabelState.VOID_REFUSED: frozenset(),
-}
-
-
-def may_follow(before: LabelState, after: LabelState) -> bool:
-    """Tell whether a label may go from one state to another; what is over stays over."""
-    return after in _MOVES[before]
 
 
 @dataclass(frozen=True, slots=True)

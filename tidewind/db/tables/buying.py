@@ -8,14 +8,11 @@ from typing import Any
 from sqlalchemy import CheckConstraint, Index, String, UniqueConstraint, text
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
+from tidewind.core.states.labels import LabelState
+from tidewind.core.states.machine import sql_list
 from tidewind.db.base import Base, Created, Id, reference
 from tidewind.db.tables.orders import Order
 from tidewind.db.tables.people import Person
-
-LABEL_STATES = ("buying", "bought", "failed", "void_asked", "voided", "void_refused")
-LIVE_STATES = ("buying", "bought")
-"""A label that is being voided is none: its order may have another (decision 0016)."""
-LIVE = f"state in {LIVE_STATES}"
 
 
 class Batch(Base):
@@ -46,9 +43,9 @@ class Shipment(Base):
 
     __tablename__ = "shipment"
     __table_args__ = (
-        CheckConstraint(f"state in {LABEL_STATES}", name="state"),
+        CheckConstraint(f"state in {sql_list(LabelState)}", name="state"),
         CheckConstraint("price_minor >= 0", name="price"),
-        Index("uq_shipment_live", "order_id", unique=True, postgresql_where=text(LIVE)),
+        Index("uq_shipment_live", "order_id", unique=True, postgresql_where=text(f"state in {LabelState.COUNTS}")),
         CheckConstraint("payer in ('balance', 'account', 'elsewhere')", name="payer"),
         CheckConstraint(
             "(state in ('void_asked', 'voided', 'void_refused')) = (void_asked_at is not null)", name="void"

@@ -8,6 +8,8 @@ from typing import Any
 from sqlalchemy import CheckConstraint, Index, String, UniqueConstraint, text
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
+from tidewind.core.states.machine import sql_list
+from tidewind.core.states.returns import ReturnState
 from tidewind.db.base import Base, Created, Id, reference
 from tidewind.db.tables.buying import Shipment
 
@@ -25,7 +27,6 @@ class TrackingEvent(Base):
     spot: Mapped[str] = mapped_column(String(120), default="")
 
 
-RETURN_STATES = ("making", "ready", "on_its_way", "back", "closed", "cancelled", "failed")
 REQUEST_STATES = ("asked", "approved", "declined", "labelled")
 
 
@@ -34,12 +35,12 @@ class Return(Base):
 
     __tablename__ = "parcel_return"
     __table_args__ = (
-        CheckConstraint(f"state in {RETURN_STATES}", name="state"),
+        CheckConstraint(f"state in {sql_list(ReturnState)}", name="state"),
         CheckConstraint("price_minor >= 0", name="price"),
         CheckConstraint("used_at is null or tracking_number is not null", name="used"),
         Index(
             "uq_parcel_return_live", "shipment_id", unique=True,
-            postgresql_where=text("state in ('making', 'ready', 'on_its_way', 'back')"),
+            postgresql_where=text(f"state in {ReturnState.COUNTS}"),
         ),
         Index("ix_parcel_return_open", "state", postgresql_where=text("state in ('making', 'ready', 'on_its_way')")),
     )  # fmt: skip

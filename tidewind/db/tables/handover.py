@@ -7,6 +7,8 @@ from datetime import date, datetime
 from sqlalchemy import CheckConstraint, String, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column
 
+from tidewind.core.states.departures import DepartureState
+from tidewind.core.states.machine import sql_list
 from tidewind.db.base import Base, Id, reference
 
 
@@ -16,7 +18,7 @@ class Departure(Base):
     __tablename__ = "departure"
     __table_args__ = (
         UniqueConstraint("carrier", "place_id", "day", "network"),
-        CheckConstraint("state in ('open', 'closed', 'handed_over', 'missed')", name="state"),
+        CheckConstraint(f"state in {sql_list(DepartureState)}", name="state"),
     )
     id: Mapped[Id]
     carrier: Mapped[str] = mapped_column(String(30))

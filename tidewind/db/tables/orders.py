@@ -8,6 +8,9 @@ from typing import Any
 from sqlalchemy import BigInteger, CheckConstraint, ForeignKey, Index, String, Text, UniqueConstraint, text
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
+from tidewind.core.states.imports import ImportState
+from tidewind.core.states.machine import sql_list
+from tidewind.core.states.orders import OrderStanding, OrderState
 from tidewind.db.base import Base, Created, Id, reference
 
 
@@ -34,7 +37,7 @@ class OrderChange(Base):
     undo: Mapped[dict[str, Any]] = mapped_column(default=dict)
 
 
-STATES = ("open", "held", "left_out", "cancelled", "part_shipped", "shipped")
+_STANDINGS = f"({', '.join(str(tuple(map(str, s.value))) for s in OrderStanding)})"
 
 
 class Channel(Base):
@@ -96,7 +99,7 @@ class Import(Base):
 
     __tablename__ = "import_file"
     __table_args__ = (
-        CheckConstraint("state in ('mapping', 'running', 'done', 'undone')", name="state"),
+        CheckConstraint(f"state in {sql_list(ImportState)}", name="state"),
         Index("ix_import_file_digest", "digest"),
     )
     id: Mapped[Id]
@@ -125,7 +128,8 @@ class Order(Base):
     __tablename__ = "customer_order"
     __table_args__ = (
         UniqueConstraint("channel_id", "number"),
-        CheckConstraint(f"state in {STATES}", name="state"),
+        CheckConstraint(f"state in {sql_list(OrderState)}", name="state"),
+        CheckConstraint(f"(state, state_by) in {_STANDINGS}", name="standing"),
         Index("ix_customer_order_waiting", "state", "id", postgresql_where=text("state = 'open'")),
         CheckConstraint("payment in ('paid', 'pay_on_delivery', 'unpaid')", name="payment"),
         Index("ix_customer_order_number", "number"),

@@ -13,7 +13,7 @@ from tidewind.db.base import Base, Created, Id, reference
 class PresenceRow(Base):
     """Who is working on an order now; it lapses when nothing is heard for a while."""
 
-    __tablename__ = "claim"
+    __tablename__ = "presence"
     order_id: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
     person_id: Mapped[int] = reference("person.id", cascade=True)
     seen_at: Mapped[datetime]

@@ -8,6 +8,7 @@ from tidewind.services.base.news import NEWS_CHANNEL, tell
 from tidewind.services.base.outside import Outside
 from tidewind.services.base.queue import defer
 from tidewind.services.base.sealing import Sealer
+from tidewind.services.base.standing import has_label, move_order, move_row, standing_after, standing_of
 
 __all__ = [
     "MOST_ORDERS",
@@ -22,8 +23,13 @@ __all__ = [
     "ServiceError",
     "TooMany",
     "defer",
+    "has_label",
     "history_of",
+    "move_order",
+    "move_row",
     "parts_health",
+    "standing_after",
+    "standing_of",
     "tell",
     "write_history",
 ]

@@ -10,12 +10,11 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from tidewind.core.addresses.check import tidy
+from tidewind.core.states.labels import LabelState
 from tidewind.db.tables import Order, Shipment, Work
 from tidewind.services.base import Invalid
 from tidewind.services.planning import replan_waiting, shop_settings
 
-DECLARED = ("bought", "void_asked", "void_refused")
-"""States in which a shipment is declared: one whose void is asked for may still be on its way."""
 COVER_HEADS = ("Bought (UTC)", "Order", "Country", "Carrier", "Tracking numbers", "Value", "Premium")
 
 
@@ -37,7 +36,7 @@ def cover_declarations(session: Session, since: datetime, until: datetime) -> It
     """Yield the covered shipments bought in a span of time (until is not in it); amounts in minor units."""
     query = (
         select(Shipment).join(Order, Order.id == Shipment.order_id)
-        .where(Shipment.premium_minor > 0, Shipment.state.in_(DECLARED))
+        .where(Shipment.premium_minor > 0, Shipment.state.in_(LabelState.COVERED))
         .where(Shipment.bought_at >= since, Shipment.bought_at < until)
         .order_by(Shipment.bought_at, Shipment.id)
     )  # fmt: skip

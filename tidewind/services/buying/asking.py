@@ -20,9 +20,9 @@ from sqlalchemy.orm import Session, joinedload, lazyload, load_only
 from sqlalchemy.orm import defer as read_later
 
 from tidewind.core.quantities import money_text
+from tidewind.core.states.labels import LabelState
 from tidewind.db.bulk import insert_rows, take_ids
 from tidewind.db.tables import Batch, CarrierRow, Label, Order, Person, Shipment
-from tidewind.db.tables.buying import LIVE_STATES
 from tidewind.services.base import MOST_ORDERS, Conflict, Invalid, NotFound, defer
 from tidewind.services.books import Posting, lock_available, post_all
 from tidewind.services.handover import default_place, departure_for
@@ -140,7 +140,7 @@ def standing_labels(session: Session, order_ids: Collection[int]) -> dict[int, S
         select(Shipment, Person.name)
         .join(Batch, Batch.id == Shipment.batch_id)
         .join(Person, Person.id == Batch.person_id)
-        .where(Shipment.order_id.in_(order_ids), Shipment.state.in_(LIVE_STATES))
+        .where(Shipment.order_id.in_(order_ids), Shipment.state.in_(LabelState.COUNTS))
     )
     return {shipment.order_id: StandingLabel(shipment, name) for shipment, name in rows}
 

@@ -11,6 +11,7 @@ from sqlalchemy import ColumnElement, func, select
 from sqlalchemy.orm import Session
 
 from tidewind.core.addresses.check import tidy
+from tidewind.core.states.labels import LabelState
 from tidewind.db.tables import Batch, Label, Order, PackagingRow, Person, Shipment
 from tidewind.services.base import MOST_ORDERS, Conflict, Invalid, NotFound
 from tidewind.services.people import at_work_on
@@ -216,7 +217,7 @@ def batch_summaries(
         .group_by(Shipment.batch_id, Shipment.state)
     ):
         states.setdefault(i, {})[state] = n
-        money[i] = money.get(i, 0) + (int(total) if state in {"bought", "void_refused"} else 0)
+        money[i] = money.get(i, 0) + (int(total) if state in LabelState.TRAVELS else 0)
     labels = {
         i: (n, printed)
         for i, n, printed in session.execute(

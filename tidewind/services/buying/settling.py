@@ -21,11 +21,13 @@ from tidewind.core.insuring import INSURED
 from tidewind.core.ledger import charge_kind
 from tidewind.core.order_facts import OrderFacts
 from tidewind.core.quantities import money_text
+from tidewind.core.states.labels import LABEL_MOVES, LabelMove, LabelState
+from tidewind.core.states.orders import ORDER_MOVES, OrderMove
 from tidewind.db.bulk import write_changed
 from tidewind.db.tables import CarrierRow, Order, Shipment
 from tidewind.outside.carrier import CarrierClient, Sold, Wanted, WantedParcel
 from tidewind.outside.errors import MaybeDone, NeverSent, RefusedOutside
-from tidewind.services.base import Outside, tell
+from tidewind.services.base import Outside, move_order, move_row, standing_of, tell
 from tidewind.services.books import Posting, post, post_all
 from tidewind.services.follow import mail_requested_labels, tell_of_purchase
 from tidewind.services.planning import all_facts, plan_orders, remember_precedents, shop_settings
@@ -207,7 +209,8 @@ def _write_answers(
             continue
         for label, parcel in zip(shipment.labels, answer.parcels, strict=True):
             label.tracking_number, label.routing = parcel.tracking_number[:40], parcel.routing[:40]
-        shipment.state, shipment.bought_at, shipment.next_look_at = "bought", now, now
+        move_row(shipment, LABEL_MOVES, LabelState, LabelMove.SELL)
+        shipment.bought_at = shipment.next_look_at = now
         bought.append((shipment, answer.price_minor))
     _plan_again(session, failed, now)
     charges = [entry for shipment, price in bought for entry in _charges(shipment, price, now)]
@@ -252,12 +255,12 @@ def _are_shipped(session: Session, shipments: Sequence[Shipment], base_url: str,
     along: dict[int, list[Order]] = {}
     for other in session.scalars(select(Order).where(Order.joined_to.in_(mine)).order_by(Order.id)):
         host = mine[other.joined_to or 0]
-        other.state, other.state_by = "shipped", ""
-        other.state_why = f"went with order {host.number}"[:200]
+        if ORDER_MOVES.may(standing_of(other), OrderMove.SHIP_ALONG):  # one that was cancelled meanwhile stays so
+            move_order(other, OrderMove.SHIP_ALONG, f"went with order {host.number}")
         along.setdefault(host.id, []).append(other)
     for order in mine.values():
-        order.state = "shipped"
-    write_changed(session, list(mine.values()), ("state",))
+        move_order(order, OrderMove.SHIP)
+    write_changed(session, list(mine.values()), ("state", "state_by", "state_why"))
     remember_precedents(session, mine.values(), now)
     asked_for = mail_requested_labels(session, shipments, base_url, now)
     others = [s for s in shipments if s.id not in asked_for]
@@ -278,7 +281,8 @@ def _fail(session: Session, shipment: Shipment, words: str, now: datetime) -> No
             session, "release", shipment.price_minor, key=f"release:{shipment.idempotency_key}",
             reason=f"Not bought: {words}", at=now, shipment_id=shipment.id,
         )  # fmt: skip
-    shipment.state, shipment.failure = "failed", words[:500]
+    move_row(shipment, LABEL_MOVES, LabelState, LabelMove.FAIL)
+    shipment.failure = words[:500]
     tell(session, f"batch:{shipment.batch_id}")
 
 

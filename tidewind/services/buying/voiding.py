@@ -12,14 +12,27 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from tidewind.core.ledger import refund_kind
 from tidewind.core.quantities import money_text
+from tidewind.core.states.labels import LABEL_MOVES, LabelMove, LabelState
+from tidewind.core.states.orders import ORDER_MOVES, OrderMove
 from tidewind.core.tariffs.card import RateCard
 from tidewind.core.tracking import TrackingState
-from tidewind.core.voiding import LabelState, VoidRule, may_follow, refund_due, void_refusal
+from tidewind.core.voiding import VoidRule, refund_due, void_refusal
 from tidewind.db.tables import CarrierRow, Order, Shipment
-from tidewind.db.tables.buying import LIVE_STATES
 from tidewind.outside.carrier import VoidAnswer
 from tidewind.outside.errors import MaybeDone, NeverSent, OutsideError, RefusedOutside
-from tidewind.services.base import Conflict, Invalid, NotFound, Outside, defer, tell, write_history
+from tidewind.services.base import (
+    Conflict,
+    Invalid,
+    NotFound,
+    Outside,
+    defer,
+    has_label,
+    move_order,
+    move_row,
+    standing_of,
+    tell,
+    write_history,
+)
 from tidewind.services.books import post
 from tidewind.services.follow import cancel_returns_of, tell_of_void
 from tidewind.services.planning import carriers_in_force, plan_orders, shop_settings
@@ -80,8 +93,8 @@ def _refusal(shipment: Shipment, bought_on: date, rule: VoidRule, today: date) -
 
 
 def _ask(session: Session, shipment: Shipment, who: str, due_on: date, now: datetime) -> None:
-    assert may_follow(LabelState(shipment.state), LabelState.VOID_ASKED)  # noqa: S101 - void_refusal has seen to it
-    shipment.state, shipment.void_asked_at, shipment.void_asked_by = "void_asked", now, who
+    move_row(shipment, LABEL_MOVES, LabelState, LabelMove.ASK_VOID)
+    shipment.void_asked_at, shipment.void_asked_by = now, who
     shipment.void_due_on, shipment.next_try_at, shipment.next_look_at = due_on, now, None
     if shipment.payer != "elsewhere":
         post(
@@ -92,9 +105,9 @@ def _ask(session: Session, shipment: Shipment, who: str, due_on: date, now: date
     tell_of_void(session, shipment, now)
     order = shipment.order
     if order.state == "shipped":
-        order.state, order.state_by, order.state_why = "open", "", ""
+        move_order(order, OrderMove.COME_BACK)
         for other in session.scalars(select(Order).where(Order.joined_to == order.id, Order.state == "shipped")):
-            other.state, other.state_by, other.state_why = "left_out", "join", f"goes with order {order.number}"
+            move_order(other, OrderMove.COME_BACK_ALONG, f"goes with order {order.number}")
     write_history(session, order, who, f"asked to void the label with {shipment.service_name}", now)
 
 
@@ -167,7 +180,7 @@ def _write(session: Session, shipment_id: int, answer: VoidAnswer, carrier: str,
         return "pending"
     key, order = shipment.idempotency_key, shipment.order
     refunded = answer.state == "refunded"
-    shipment.state = "voided" if refunded else "void_refused"
+    move_row(shipment, LABEL_MOVES, LabelState, LabelMove.REFUND if refunded else LabelMove.REFUSE_VOID)
     shipment.void_settled_at, shipment.next_try_at, shipment.void_words = now, None, answer.words[:300]
     if shipment.payer != "elsewhere":
         kind = refund_kind(shipment.payer) if refunded else "refund_refused"  # type: ignore[arg-type]
@@ -190,10 +203,13 @@ def _write(session: Session, shipment_id: int, answer: VoidAnswer, carrier: str,
 def _take_back(session: Session, shipment: Shipment, carrier: str, now: datetime) -> None:
     """A refused void means that the label counts: its order went with it, unless another was bought since."""
     order = shipment.order
-    other = session.scalar(select(Shipment.id).where(Shipment.order_id == order.id, Shipment.state.in_(LIVE_STATES)))
     shipment.next_look_at = now
-    if other is None and order.state == "open":
-        order.state, order.batch_id = "shipped", None
+    if not has_label(session, order.id) and ORDER_MOVES.may(standing_of(order), OrderMove.SHIP):
+        move_order(order, OrderMove.SHIP)
+        order.batch_id = None
+        for along in session.scalars(select(Order).where(Order.joined_to == order.id, Order.state_by == "join")):
+            if ORDER_MOVES.may(standing_of(along), OrderMove.SHIP_ALONG):
+                move_order(along, OrderMove.SHIP_ALONG, f"went with order {order.number}")
     write_history(session, order, carrier, f"refused the void: {shipment.void_words}", now)
 
 

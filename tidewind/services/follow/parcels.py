@@ -9,6 +9,7 @@ from sqlalchemy import select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session, sessionmaker
 
+from tidewind.core.states.labels import LabelState
 from tidewind.core.tracking import FINAL, TrackingState, state_after
 from tidewind.db.tables import CarrierRow, Label, Shipment, TrackingEvent
 from tidewind.outside.carrier import CarrierEvent
@@ -26,7 +27,7 @@ def follow_parcels(
     with sessions() as session:
         due = session.scalars(
             select(Shipment.id)
-            .where(Shipment.state.in_(("bought", "void_refused")), Shipment.next_look_at <= clock())
+            .where(Shipment.state.in_(LabelState.TRAVELS), Shipment.next_look_at <= clock())
             .order_by(Shipment.next_look_at)
             .limit(limit)
         ).all()
@@ -63,7 +64,7 @@ def _follow(sessions: sessionmaker[Session], outside: Outside, shipment_id: int,
 def public_view(session: Session, tracking_key: str) -> tuple[Shipment, Sequence[TrackingEvent]]:
     """Return a shipment by its unguessable key, with its events newest first.  Raises NotFound."""
     shipment = session.scalar(
-        select(Shipment).where(Shipment.tracking_key == tracking_key, Shipment.state.in_(("bought", "void_refused")))
+        select(Shipment).where(Shipment.tracking_key == tracking_key, Shipment.state.in_(LabelState.TRAVELS))
     )
     if shipment is None:
         raise NotFound("unknown_parcel", "There is no parcel at this address. Check the link in your mail.")

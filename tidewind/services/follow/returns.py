@@ -14,11 +14,13 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from tidewind.core.addresses.check import tidy
 from tidewind.core.ledger import later_kind
+from tidewind.core.states.labels import LabelState
+from tidewind.core.states.returns import RETURN_MOVES, ReturnMove, ReturnState
 from tidewind.core.tracking import TrackingState
 from tidewind.db.tables import CarrierRow, Message, Return, Shipment
 from tidewind.outside.carrier import CarrierEvent, SoldReturn
 from tidewind.outside.errors import MaybeDone, NeverSent, OutsideError, RefusedOutside
-from tidewind.services.base import Conflict, Invalid, NotFound, Outside, defer, tell, write_history
+from tidewind.services.base import Conflict, Invalid, NotFound, Outside, defer, move_row, tell, write_history
 from tidewind.services.books import lock_available, post
 from tidewind.services.planning import carriers_in_force, shop_settings
 
@@ -43,7 +45,7 @@ def ask_return(session: Session, wish: ReturnRequest, who: str, now: datetime) -
     shipment = session.scalar(select(Shipment).where(Shipment.id == wish.shipment_id).with_for_update(of=Shipment))
     if shipment is None:
         raise NotFound("unknown_shipment", "This label does not exist.")
-    if shipment.state not in {"bought", "void_refused"}:
+    if shipment.state not in LabelState.TRAVELS:
         raise Conflict(
             "not_bought", f"The label for order {shipment.order.number} is not bought; nothing can come back."
         )
@@ -78,8 +80,8 @@ def cancel_returns_of(session: Session, shipment_id: int) -> None:
     """Cancel a label for the way back that was never used, since its way out is voided."""
     session.execute(
         update(Return)
-        .where(Return.shipment_id == shipment_id, Return.state.in_(("making", "ready")))
-        .values(state="cancelled", outcome="the label for the way out was voided")
+        .where(Return.shipment_id == shipment_id, Return.state.in_(ReturnState.UNUSED))
+        .values(state=ReturnState.CANCELLED.value, outcome="the label for the way out was voided")
     )
 
 
@@ -114,9 +116,11 @@ def _make(sessions: sessionmaker[Session], outside: Outside, return_id: int, clo
         if row.state != "making":
             return row.state
         if isinstance(answer, str):
-            row.state, row.failure = "failed", answer[:300]
+            move_row(row, RETURN_MOVES, ReturnState, ReturnMove.FAIL)
+            row.failure = answer[:300]
         else:
-            row.state, row.price_minor = "ready", answer.price_minor
+            move_row(row, RETURN_MOVES, ReturnState, ReturnMove.MADE)
+            row.price_minor = answer.price_minor
             row.tracking_number, row.routing = answer.parcel.tracking_number[:40], answer.parcel.routing[:40]
             if not row.in_box:
                 _mail(session, row, clock())
@@ -155,7 +159,7 @@ def follow_returns(sessions: sessionmaker[Session], outside: Outside, clock: Cal
     """Ask the carriers about the labels that are out; return how many were first used."""
     with sessions() as session:
         rows = session.scalars(
-            select(Return).where(Return.state.in_(("ready", "on_its_way"))).order_by(Return.id).limit(500)
+            select(Return).where(Return.state.in_(ReturnState.FOLLOWED)).order_by(Return.id).limit(500)
         ).all()
         accounts = {a.code: a for a in session.scalars(select(CarrierRow))}
     used = 0
@@ -174,7 +178,8 @@ def _write_events(session: Session, return_id: int, events: Sequence[CarrierEven
     scanned = [e for e in events if e.state is not TrackingState.ANNOUNCED]
     first_use = bool(scanned) and row.used_at is None
     if first_use:
-        row.state, row.used_at = "on_its_way", scanned[0].at
+        move_row(row, RETURN_MOVES, ReturnState, ReturnMove.SCANNED)
+        row.used_at = scanned[0].at
         shipment = row.shipment
         payer = "balance" if shipment.payer == "elsewhere" else shipment.payer
         kind = later_kind("return_used", payer, row.price_minor, lock_available(session))  # type: ignore[arg-type]
@@ -183,7 +188,8 @@ def _write_events(session: Session, return_id: int, events: Sequence[CarrierEven
             reason=f"Way back of order {shipment.order.number}, first scanned {scanned[0].at:%d %B}",
         )  # fmt: skip
     if row.state == "on_its_way" and any(e.state is TrackingState.DELIVERED for e in events):
-        row.state, row.back_at = "back", now
+        move_row(row, RETURN_MOVES, ReturnState, ReturnMove.ARRIVE)
+        row.back_at = now
     if first_use or row.state == "back":
         tell(session, "returns")
     return first_use
@@ -199,12 +205,14 @@ def close_return(session: Session, return_id: int, outcome: str, who: str, now: 
     row = _locked(session, return_id)
     if row.state not in {"ready", "on_its_way", "back"}:
         raise Conflict("not_open", f"This return is {row.state.replace('_', ' ')}.")
-    row.state, row.outcome = ("closed", outcome) if row.state != "ready" else ("cancelled", outcome)
+    never_used = row.state == ReturnState.READY
+    move_row(row, RETURN_MOVES, ReturnState, ReturnMove.CANCEL if never_used else ReturnMove.CLOSE)
+    row.outcome = outcome
     write_history(session, row.shipment.order, who, f"closed the return: {outcome}", now)
     return row
 
 
 def all_returns(session: Session, limit: int = 300) -> Sequence[Return]:
     """Return the newest returns, the open ones first."""
-    query = select(Return).order_by(Return.state.in_(("closed", "cancelled", "failed")), Return.id.desc())
+    query = select(Return).order_by(Return.state.in_(ReturnState.OVER), Return.id.desc())
     return session.scalars(query.limit(limit)).all()

@@ -6,20 +6,26 @@ from collections.abc import Sequence
 from datetime import date, datetime
 from typing import Any
 
-from sqlalchemy import select, text
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from tidewind.core.addresses.check import Address
-from tidewind.db.tables import Difference, Order, OrderLine, Shipment
-from tidewind.db.tables.buying import LIVE
+from tidewind.core.states.orders import OrderMove
+from tidewind.db.tables import Difference, Order, OrderLine
 from tidewind.outside.channels.upstream import UpstreamOrder
-from tidewind.services.base import Conflict, NotFound, write_history
+from tidewind.services.base import Conflict, NotFound, has_label, move_order, write_history
 from tidewind.services.orders.taking_in import recipient_key, search_text
 from tidewind.services.planning import plan_orders
 
 _WORDS = {
     "address": "address", "lines": "items", "promise": "promise", "promise_date": "promised day", "note": "note",
     "billing_name": "billing name", "home": "home or business", "paid_shipping_minor": "delivery paid",
+}  # fmt: skip
+
+
+_CHANNEL_MOVES = {
+    "open": OrderMove.CHANNEL_LETS_GO, "held": OrderMove.CHANNEL_HOLDS, "left_out": OrderMove.CHANNEL_LEAVES_OUT,
+    "ignored": OrderMove.CHANNEL_LEAVES_OUT, "cancelled": OrderMove.CHANNEL_CANCELS,
 }  # fmt: skip
 
 
@@ -64,9 +70,7 @@ def _follow(session: Session, order: Order, said: dict[str, Any], state: str, wh
         return ""
     order.imported = {**order.imported, "said": said}
     was = order.state_why
-    if state == "ignored":
-        state = "left_out"
-    order.state, order.state_why, order.state_by = state, why, "channel" if state != "open" else ""
+    move_order(order, _CHANNEL_MOVES[state], why)
     if state == "open":
         order.payment = order.channel.payments.get(said["money"], order.payment)
         plan_orders(session, [order], now)
@@ -106,8 +110,7 @@ def decide_difference(session: Session, difference_id: int, take: bool, who: str
     if row is None or row.state != "waiting":
         raise NotFound("unknown_difference", "Somebody has decided about this already.")
     order = session.get_one(Order, row.order_id, with_for_update=True)
-    live = session.scalar(select(Shipment.id).where(Shipment.order_id == order.id, text(LIVE)))
-    if take and live:
+    if take and has_label(session, order.id):
         raise Conflict("bought", "A label is bought for this order. Void it first, or refuse the change.")
     if take:
         _apply(session, order, row)
@@ -121,7 +124,7 @@ def decide_difference(session: Session, difference_id: int, take: bool, who: str
 def _apply(session: Session, order: Order, row: Difference) -> None:
     said = row.upstream
     if row.kind == "cancelled":
-        order.state, order.state_by, order.state_why = "cancelled", "channel", "cancelled in the channel after import"
+        move_order(order, OrderMove.CHANNEL_CANCELS, "cancelled in the channel after import")
         order.imported = {**order.imported, "said": said}
         return
     before = order.imported.get("said", {})

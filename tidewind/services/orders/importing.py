@@ -7,7 +7,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import asdict
 from datetime import datetime
 
-from sqlalchemy import delete, select, update
+from sqlalchemy import delete, select
 from sqlalchemy.orm import Session, sessionmaker
 from sqlalchemy.orm import defer as left_out
 
@@ -22,13 +22,17 @@ from tidewind.core.order_rows import (
     read_in_lots,
     read_orders,
 )
+from tidewind.core.states.imports import IMPORT_MOVES, ImportMove, ImportState
+from tidewind.core.states.orders import OrderMove
 from tidewind.db.tables import Channel, Import, Order, Shipment
 from tidewind.outside.spreadsheets import SpreadsheetError, read_sheet
-from tidewind.services.base import Conflict, Invalid, NotFound, defer, tell
+from tidewind.services.base import Conflict, Invalid, NotFound, defer, move_order, move_row, tell
 from tidewind.services.orders.taking_in import NewLine, NewOrder, store_orders
+from tidewind.services.planning import plan_orders
 
 SHEET_CHANNEL = "sheet"
 AT_ONCE, CHUNK = 300, 250
+_LIGHT = [left_out(Import.rows), left_out(Import.faults), left_out(Import.corrected)]
 
 
 def upload_file(session: Session, name: str, data: bytes, person_id: int) -> Import:
@@ -123,17 +127,17 @@ def run_import(session: Session, import_id: int, now: datetime) -> Import:
     missing = missing_fields(row)
     if missing:
         raise Invalid("unmapped", f"Say which column holds: {', '.join(m.replace('_', ' ') for m in missing)}.")
-    if row.state == "running":
+    if row.state == ImportState.RUNNING:
         raise Conflict("running", "This file is being imported just now.")
+    move_row(row, IMPORT_MOVES, ImportState, ImportMove.RUN)
     orders, faults = preview_import(row)
     row.faults = [asdict(fault) for fault in faults]
     row.total, row.progress, row.already = len(orders), 0, 0
     if len(orders) > AT_ONCE:
-        row.state = "running"
         defer(session, "import_orders", import_id=row.id)
     else:
         _store(session, row, orders, now)
-        row.state = "done"
+        move_row(row, IMPORT_MOVES, ImportState, ImportMove.FINISH)
     return row
 
 
@@ -157,9 +161,10 @@ def go_on_importing(sessions: sessionmaker[Session], import_id: int, clock: Call
         if orders and read > ended and not _take(sessions, import_id, orders[-(read - ended) :], clock):
             return
     with sessions.begin() as session:
-        session.execute(
-            update(Import).where(Import.id == import_id, Import.state == "running").values(state="done", progress=read)
-        )
+        done = session.get(Import, import_id, with_for_update=True, options=_LIGHT)
+        if done is not None and done.state == ImportState.RUNNING:
+            move_row(done, IMPORT_MOVES, ImportState, ImportMove.FINISH)
+            done.progress = read
         tell(session, f"import:{import_id}")
         tell(session, "orders")
 
@@ -169,8 +174,7 @@ def _take(
 ) -> bool:
     """Store a lot of orders in a transaction of its own; return False where the import was ended by somebody."""
     with sessions.begin() as session:
-        light = [left_out(Import.rows), left_out(Import.faults), left_out(Import.corrected)]
-        row = session.get(Import, import_id, with_for_update=True, options=light)
+        row = session.get(Import, import_id, with_for_update=True, options=_LIGHT)
         if row is None or row.state != "running":
             return False
         _store(session, row, orders, clock())
@@ -182,13 +186,13 @@ def _units(row: Import) -> Units:
     return Units(row.options.get("weight_unit", "g"))
 
 
-def undo_import(session: Session, import_id: int) -> int:
+def undo_import(session: Session, import_id: int, now: datetime) -> int:
     """Take a whole import back while nothing of it is bought; return how many orders went.
 
     Raises Conflict, naming one, where a label was bought or asked for.
     """
     row = get_import(session, import_id)
-    if row.state != "done":
+    if row.state != ImportState.DONE:
         raise Conflict("not_done", "Only an import that is done can be taken back.")
     mine = select(Order.id).where(Order.import_id == import_id)
     bought = session.scalar(
@@ -196,10 +200,16 @@ def undo_import(session: Session, import_id: int) -> int:
     )
     if bought:
         raise Conflict("bought", f"A label was bought or asked for order {bought}. Nothing was taken back.")
-    session.execute(update(Order).where(Order.joined_to.in_(mine)).values(joined_to=None, state="open", state_by=""))
+    alone = session.scalars(select(Order).where(Order.joined_to.in_(mine), Order.import_id.is_distinct_from(import_id)))
+    for guest in (freed := alone.all()):
+        move_order(guest, OrderMove.PART)
+        guest.joined_to = None
+    session.flush()
     session.execute(delete(Order).where(Order.part_of.in_(mine)))
     count = len(session.scalars(delete(Order).where(Order.import_id == import_id).returning(Order.id)).all())
-    row.state, row.made = "undone", 0
+    move_row(row, IMPORT_MOVES, ImportState, ImportMove.UNDO)
+    row.made = 0
+    plan_orders(session, freed, now)
     return count
 
 

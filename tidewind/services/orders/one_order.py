@@ -11,9 +11,9 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from tidewind.core.addresses.check import Address, tidy, tidy_address
+from tidewind.core.states.orders import OrderMove, OrderStanding
 from tidewind.db.tables import CarrierAccount, Clearance, Order, PackagingRow, Shipment
-from tidewind.db.tables.buying import LIVE_STATES
-from tidewind.services.base import Conflict, Invalid, NotFound, write_history
+from tidewind.services.base import Conflict, Invalid, NotFound, has_label, move_order, write_history
 from tidewind.services.orders.taking_in import recipient_key, search_text
 from tidewind.services.orders.work_list import matching
 from tidewind.services.planning import joined_lines, plan_orders
@@ -40,11 +40,9 @@ def shipments_of(session: Session, order_id: int) -> Sequence[Shipment]:
 def editable(session: Session, order_id: int) -> Order:
     """Return an order locked for a change.  Raises Conflict where it is shipped, cancelled or being bought."""
     order = get_order(session, order_id, lock=True)
-    kept_back = order.state == "held" or (order.state == "left_out" and order.state_by == "rule")
-    if order.state != "open" and not kept_back:
+    if (order.state, order.state_by) not in OrderStanding.EDITABLE:
         raise Conflict("not_open", f"Order {order.number} is {order.state.replace('_', ' ')} and cannot be changed.")
-    live = session.scalar(select(Shipment.id).where(Shipment.order_id == order_id, Shipment.state.in_(LIVE_STATES)))
-    if live:
+    if has_label(session, order_id):
         raise Conflict("being_bought", f"A label for order {order.number} is bought or being bought just now.")
     return order
 
@@ -135,8 +133,7 @@ def set_held(session: Session, order_ids: Sequence[int], held: bool, who: str, n
             raise Conflict("joined", f"Order {order.number} goes with another. Undo that there.")
         if order.state_by == "rule" and not held:  # else the same rule would hold it again at once
             order.hand = {**order.hand, "released": True}
-        kept_back = ("held", "person", f"held by {who}")
-        order.state, order.state_by, order.state_why = kept_back if held else ("open", "", "")
+        move_order(order, OrderMove.HOLD if held else OrderMove.TAKE_BACK, f"held by {who}" if held else "")
         write_history(session, order, who, "held it" if held else "took it back onto the work list", now)
     plan_orders(session, orders, now)
     return orders

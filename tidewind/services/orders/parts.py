@@ -9,8 +9,9 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from tidewind.core.states.orders import OrderMove
 from tidewind.db.tables import Order, OrderChange, OrderLine
-from tidewind.services.base import Conflict, Invalid, write_history
+from tidewind.services.base import Conflict, Invalid, move_order, write_history
 from tidewind.services.orders.one_order import editable
 from tidewind.services.planning import plan_orders
 
@@ -102,8 +103,8 @@ def join_orders(session: Session, order_ids: Sequence[int], who: str, now: datet
     for other in others:
         if session.scalar(select(Order.id).where(Order.joined_to == other.id)):
             raise Conflict("is_a_host", f"Other orders go with {other.number} already. Undo that first.")
-        other.joined_to, other.state, other.state_by = host.id, "held", "join"
-        other.state_why = f"goes with order {host.number}"[:200]
+        move_order(other, OrderMove.JOIN, f"goes with order {host.number}")
+        other.joined_to = host.id
         other.snags, other.snag_level = [], ""
     host.hand = _without_parcels(host.hand)
     session.flush()
@@ -130,7 +131,8 @@ def undo_change(session: Session, order_id: int, who: str, now: datetime) -> Ord
     for other_id in change.undo.get("joined", []):
         other = session.get(Order, other_id, with_for_update=True)
         if other and other.joined_to == order.id:
-            other.joined_to, other.state, other.state_by, other.state_why = None, "open", "", ""
+            move_order(other, OrderMove.PART)
+            other.joined_to = None
             again.append(other)
     change.undo = {}
     write_history(session, order, who, f"undid: {change.what}", now)

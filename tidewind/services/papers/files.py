@@ -11,6 +11,7 @@ from typing import Literal
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from tidewind.core.states.labels import LabelState
 from tidewind.db.tables import Batch, CarrierRow, Order, Return, Shipment
 from tidewind.documents.label import LabelPaper, label_papers, labels_pdf
 from tidewind.documents.lists import SHEETS, list_pdf
@@ -60,7 +61,7 @@ def _papers(session: Session, shipments: Sequence[Shipment]) -> list[tuple[Shipm
     """Return the labels of each shipment.  Raises Conflict where one is not bought."""
     accounts = {a.code: a for a in session.scalars(select(CarrierRow))}
     for shipment in shipments:
-        if shipment.state not in {"bought", "void_refused"}:
+        if shipment.state not in LabelState.TRAVELS:
             words = f"The label for order {shipment.order.number} is not bought; it cannot be printed."
             raise Conflict("not_bought", words)
     kind = str(shop_settings(session).slip.get("label_line", ""))

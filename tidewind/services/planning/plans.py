@@ -6,7 +6,7 @@ from collections.abc import Iterable, Mapping, Sequence, Set
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import func, inspect, select
+from sqlalchemy import func, inspect, select, tuple_
 from sqlalchemy.orm import Session
 from sqlalchemy.orm.attributes import set_committed_value
 
@@ -18,9 +18,11 @@ from tidewind.core.order_facts import Hand, LineFacts, OrderFacts, Shop
 from tidewind.core.packing import PackedParcel
 from tidewind.core.planning import Plan, plan
 from tidewind.core.rules.facts import written_facts
+from tidewind.core.states.orders import OrderMove, OrderStanding
 from tidewind.core.tariffs.quote import Quote, explain
 from tidewind.db.bulk import write_changed
 from tidewind.db.tables import Batch, Difference, Order, OrderLine, Product, SnagRow
+from tidewind.services.base import standing_after
 from tidewind.services.planning.shop_facts import core_shop, hand_of
 
 
@@ -122,7 +124,7 @@ def all_facts(session: Session, orders: Sequence[Order]) -> list[OrderFacts]:
 
 def is_waiting(order: Order) -> bool:
     """Tell whether an order is planned: open, or kept back by a rule that may change its mind."""
-    return order.state == "open" or (order.state in {"held", "left_out"} and order.state_by == "rule")
+    return (order.state, order.state_by) in OrderStanding.WAITS
 
 
 def plan_orders(session: Session, orders: Sequence[Order], now: datetime, shop: Shop | None = None) -> int:
@@ -175,7 +177,7 @@ def replan_where_sku(session: Session, sku: str, now: datetime) -> int:
 
 def waiting_clause() -> Any:
     """Return the condition for orders that ``is_waiting``."""
-    return (Order.state == "open") | (Order.state.in_(("held", "left_out")) & (Order.state_by == "rule"))
+    return tuple_(Order.state, Order.state_by).in_(sorted(OrderStanding.WAITS))
 
 
 PLANNED = (
@@ -247,10 +249,10 @@ def _plan_json(made: Plan, chosen: Option | None) -> dict[str, Any]:
 def _kept_back(order: Order, made: Plan) -> dict[str, str]:
     """Return the order's state where a rule keeps it back, or lets it go again."""
     if made.leave_out:
-        return {"state": "left_out", "state_by": "rule", "state_why": made.leave_out[:200]}
+        return standing_after(order, OrderMove.RULE_LEAVES_OUT, made.leave_out)
     if made.hold:
-        return {"state": "held", "state_by": "rule", "state_why": made.hold[:200]}
-    return {"state": "open", "state_by": "", "state_why": ""} if order.state_by == "rule" else {}
+        return standing_after(order, OrderMove.RULE_HOLDS, made.hold)
+    return standing_after(order, OrderMove.RULE_LETS_GO) if order.state_by == "rule" else {}
 
 
 def parcel_json(parcel: PackedParcel) -> dict[str, Any]:

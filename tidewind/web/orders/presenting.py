@@ -10,6 +10,7 @@ from sqlalchemy.orm import Session
 
 from tidewind.core.addresses.check import Address
 from tidewind.core.addresses.latin import latin_address
+from tidewind.core.states.labels import LabelState
 from tidewind.db.tables import CarrierRow, Order, Shipment
 from tidewind.services import orders as service
 from tidewind.services.base import history_of
@@ -113,7 +114,7 @@ def _items(order: Order) -> str:
 def order_sheet(session: Session, order: Order, now: datetime, who: Who) -> OrderSheet:
     """Return one order whole; what it cost beside what the buyer paid only for those who may see the ledger."""
     shipments = shipments_of(session, order.id)
-    bought = next((s for s in shipments if s.state in {"bought", "void_refused"}), None)
+    bought = next((s for s in shipments if s.state in LabelState.TRAVELS), None)
     plan, sees_money = order.plan, who.role in MONEY_ROLES
     margin = margins(session, [order.id]).get(order.id) if sees_money else None
     along = joined_lines(session, [order]).get(order.id, [])

@@ -111,7 +111,7 @@ def claim(body: PresenceIn, who: Anyone, session: Tx, now: Now) -> list[AtWorkOu
     before = {i for i, held in at_work_on(session, now, body.order_ids).items() if held.person_id == who.id}
     others = start_work(session, body.order_ids, who.id, body.take_over, now)
     if set(body.order_ids) - before - set(others):
-        tell(session, "claims")
+        tell(session, "presence")
     return [AtWorkOut.model_validate(held) for held in others.values()]
 
 
@@ -119,4 +119,4 @@ def claim(body: PresenceIn, who: Anyone, session: Tx, now: Now) -> list[AtWorkOu
 def let_go(body: OrdersIn, who: Anyone, session: Tx) -> None:
     """Say that one is done with orders."""
     service.let_go(session, body.order_ids, who.id)
-    tell(session, "claims")
+    tell(session, "presence")

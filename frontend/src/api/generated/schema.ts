@@ -356,7 +356,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/claims": {
+    "/api/presence": {
         parameters: {
             query?: never;
             header?: never;
@@ -376,7 +376,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/claims/let-go": {
+    "/api/presence/let-go": {
         parameters: {
             query?: never;
             header?: never;

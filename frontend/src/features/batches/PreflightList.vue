@@ -14,7 +14,7 @@ const approve = useMutation({
   onSuccess: () => { for (const key of ["preflight", "orders", "order", "batch"]) void client.invalidateQueries({ queryKey: [key] }); },
 });
 const takeOver = useMutation({
-  mutationFn: async (ids: number[]) => need(await api.POST("/api/claims", { body: { order_ids: ids, take_over: true } })),
+  mutationFn: async (ids: number[]) => need(await api.POST("/api/presence", { body: { order_ids: ids, take_over: true } })),
   onSuccess: (_, ids) => { emit("agree", ids); void client.invalidateQueries({ queryKey: ["preflight"] }); },
 });
 function who(check: Check): string {

@@ -64,7 +64,7 @@ const recipe = useMutation({
   onSuccess: () => { naming.value = ""; void client.invalidateQueries({ queryKey: ["recipes"] }); },
 });
 const takeOver = useMutation({
-  mutationFn: async () => need(await api.POST("/api/claims", { body: { order_ids: [props.id], take_over: true } })),
+  mutationFn: async () => need(await api.POST("/api/presence", { body: { order_ids: [props.id], take_over: true } })),
   onSuccess: () => client.invalidateQueries({ queryKey: ["order", props.id] }),
 });
 const keepContact = useMutation({

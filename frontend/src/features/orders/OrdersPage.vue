@@ -200,8 +200,8 @@ async function claim(): Promise<void> {
   const dropped = claimed.filter((id) => !ids.includes(id));
   claimed = ids;
   try {
-    if (dropped.length) await api.POST("/api/claims/let-go", { body: { order_ids: dropped } });
-    if (ids.length) await api.POST("/api/claims", { body: { order_ids: ids, take_over: false } });
+    if (dropped.length) await api.POST("/api/presence/let-go", { body: { order_ids: dropped } });
+    if (ids.length) await api.POST("/api/presence", { body: { order_ids: ids, take_over: false } });
   } catch {
     // Being seen by others is a courtesy; work goes on without it, and the next beat tries again.
   }

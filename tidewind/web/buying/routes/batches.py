@@ -7,6 +7,7 @@ from typing import Annotated
 from fastapi import APIRouter, Query
 from sqlalchemy.orm import Session
 
+from tidewind.core.states.labels import LabelState
 from tidewind.db.tables import Batch
 from tidewind.services import buying as service
 from tidewind.services.base import tell
@@ -84,7 +85,7 @@ def _batch(session: Session, row: Batch, who: Who, now: Now) -> BatchOut:
         exceptions=[ExceptionOut(order_id=i, fields=fields) for i, fields in strange if fields],
         buying=states.count("buying"), not_begun=sum(s.state == "buying" and s.begun_at is None for s in shipments),
         bought=states.count("bought"), failed=states.count("failed"),
-        total_minor=sum(s.price_minor for s in shipments if s.state in {"bought", "void_refused"}),
+        total_minor=sum(s.price_minor for s in shipments if s.state in LabelState.TRAVELS),
         shipments=[shipment_out(s) for s in shipments],
     )  # fmt: skip
 

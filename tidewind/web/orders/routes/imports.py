@@ -107,9 +107,9 @@ def correct(import_id: int, body: RowsIn, _who: Shipper, session: Tx) -> ImportO
 
 
 @router.post("/imports/{import_id}/undo")
-def undo(import_id: int, _who: Shipper, session: Tx) -> Undone:
+def undo(import_id: int, _who: Shipper, session: Tx, now: Now) -> Undone:
     """Take a whole import back while nothing of it is bought."""
-    count = undo_import(session, import_id)
+    count = undo_import(session, import_id, now)
     tell(session, "orders")
     return Undone(orders=count)
 
