@@ -18,6 +18,7 @@ from sqlalchemy import func, select
 from tidewind.app import make_wiring
 from tidewind.cluster import FAST_FOR_TESTS, free_port
 from tidewind.core.addresses.check import Address
+from tidewind.core.order_facts import Hand
 from tidewind.db.tables import Batch, Channel, Person, Shipment
 from tidewind.garbage import look_seldom
 from tidewind.services.books import top_up
@@ -40,7 +41,7 @@ def orders_to_buy(wiring: Wiring) -> list[ToBuy]:
             NewOrder(
                 number=f"B-{n}", ordered_at=now(), lines=(NewLine("HF-02", "Hand fork", 1, 1_290, 240),),
                 address=Address(name=f"Buyer {n}", street=f"Rua {n}", city="Viseu", postcode="3500-108", country="PT"),
-                hand={"service": SERVICES[n % len(SERVICES)]},
+                hand=Hand(service=SERVICES[n % len(SERVICES)]),
             )
             for n in range(FIRST + COUNT)
         ]  # fmt: skip

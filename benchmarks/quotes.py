@@ -83,7 +83,7 @@ def of_one_line(consignments: Sequence[Consignment], codes: Sequence[str]) -> in
     for c in consignments:
         for code in codes:
             zone, billable, price, tax = look_up(c)
-            Quote(code, zone, (Line("base", "Base", price, 1, ("step", zone, billable)),), billable, price, tax)
+            Quote(code, zone, (Line("base", "Base", price, 1, ("step", zone, billable)),), billable, price, tax, "EUR")
     return len(consignments) * len(codes)
 
 

@@ -22,10 +22,12 @@ from tidewind.outside.channels.tallyfair import Tallyfair
 from tidewind.outside.channels.upstream import ChannelClient
 from tidewind.outside.mailer import SmtpMailer
 from tidewind.outside.printer import HttpPrinter, PrinterClient
-from tidewind.services.base import Outside, Sealer
+from tidewind.services.base import Outside, Sealer, tell_what_is_written
 from tidewind.settings import Settings, now
 from tidewind.web import base, books, buying, follow, handover, orders, papers, people, planning, problems, rates, shop
 from tidewind.web.access import Wiring
+from tidewind.web.news import NewsHub
+from tidewind.web.observing import Observed
 from tidewind.web.shield import Shield
 
 _ROOMS = (follow, people, orders, rates, planning, shop, buying, handover, papers, books, base)
@@ -51,7 +53,9 @@ def make_outside(settings: Settings) -> Outside:
             return kept[url, *more]
 
     def carrier(row: CarrierRow) -> CarrierClient:
-        client: CarrierClient = once(row.base_url, lambda url: HttpCarrier(url, settings.carrier_timeout_s))
+        client: CarrierClient = once(
+            row.base_url, lambda url: HttpCarrier(url, settings.carrier_timeout_s, name=row.code)
+        )
         return client
 
     def printer(row: Printer) -> PrinterClient:
@@ -76,7 +80,8 @@ def make_outside(settings: Settings) -> Outside:
 def make_wiring(settings: Settings) -> Wiring:
     """Return the application's parts for these settings."""
     sessions: sessionmaker[Session] = make_sessions(make_engine(settings.database_url))
-    return Wiring(settings, sessions, make_outside(settings), now)
+    tell_what_is_written(sessions)
+    return Wiring(settings, sessions, make_outside(settings), now, NewsHub(settings.database_url))
 
 
 def make_app(wiring: Wiring) -> FastAPI:
@@ -96,6 +101,7 @@ def make_app(wiring: Wiring) -> FastAPI:
         for router in room.ROUTERS:
             app.include_router(router)
     app.add_middleware(Shield, limit_bytes=wiring.settings.upload_limit_bytes)
+    app.add_middleware(Observed)
     _serve_pages(app, wiring.settings.frontend_dir)
     return app
 

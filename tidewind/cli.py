@@ -11,6 +11,7 @@ import threading
 from pathlib import Path
 
 from tidewind.garbage import look_seldom
+from tidewind.logs import configure
 from tidewind.settings import ROOT, Settings, now
 
 
@@ -91,11 +92,12 @@ def _web() -> int:
     from tidewind.core.calendar import is_working_day
 
     settings = Settings()
+    configure(settings.log_format, settings.log_level, "web")
     app = make_app(make_wiring(settings))
     look_seldom()
     # Read the holiday tables while the server comes up, so that the first page need not wait for them.
     threading.Thread(target=is_working_day, args=(now().date(), "PT"), daemon=True).start()
-    uvicorn.run(app, host=settings.host, port=settings.port, log_level="warning",
+    uvicorn.run(app, host=settings.host, port=settings.port, log_config=None, access_log=False,
                 timeout_graceful_shutdown=2)  # fmt: skip
     return 0
 
@@ -105,6 +107,7 @@ def _worker() -> int:
     from tidewind.jobs import make_worker_app, run_worker
 
     settings = Settings()
+    configure(settings.log_format, settings.log_level, "worker")
     wiring = make_wiring(settings)
     look_seldom()
     run_worker(make_worker_app(settings.database_url, wiring.sessions, wiring.outside))

@@ -9,6 +9,7 @@ import procrastinate
 from procrastinate.jobs import Job, Status
 from sqlalchemy.orm import Session, sessionmaker
 
+from tidewind import metrics
 from tidewind.outside.errors import OutsideError
 from tidewind.services import buying as buying_room
 from tidewind.services import follow as follow_room
@@ -31,18 +32,22 @@ def make_worker_app(database_url: str, sessions: sessionmaker[Session], outside:
     app = procrastinate.App(connector=procrastinate.PsycopgConnector(conninfo=database_url))
 
     @app.task(name="buy_shipments")
+    @metrics.job("buy_shipments")
     def buy_shipments(shipment_ids: list[int]) -> None:
         buying_room.buy_shipments(sessions, outside, shipment_ids, now)
 
     @app.task(name="replan")
+    @metrics.job("replan")
     def replan(work_id: int) -> None:
         go_on_replanning(sessions, work_id, now)
 
     @app.task(name="import_orders")
+    @metrics.job("import_orders")
     def import_orders(import_id: int) -> None:
         go_on_importing(sessions, import_id, now)
 
     @app.task(name="pull_channel")
+    @metrics.job("pull_channel")
     def pull_channel(code: str) -> None:
         try:
             pull(sessions, outside, code, now())
@@ -56,19 +61,23 @@ def make_worker_app(database_url: str, sessions: sessionmaker[Session], outside:
 
 def _add_outgoing(app: procrastinate.App, sessions: sessionmaker[Session], outside: Outside) -> None:
     @app.task(name="send_followups")
+    @metrics.job("send_followups")
     def send_followups() -> None:
         if not labels_first(sessions, now()):
             send_due_news(sessions, outside, now)
 
     @app.task(name="send_voids")
+    @metrics.job("send_voids")
     def send_voids() -> None:
         settle_due_voids(sessions, outside, now)
 
     @app.task(name="make_returns")
+    @metrics.job("make_returns")
     def make_returns() -> None:
         make_due_returns(sessions, outside, now)
 
     @app.task(name="send_prints")
+    @metrics.job("send_prints")
     def send_prints() -> None:
         send_due_prints(sessions, outside, now)
 
@@ -77,6 +86,7 @@ def _add_periodic(app: procrastinate.App, sessions: sessionmaker[Session], outsi
     # croniter keeps the seconds in a sixth field, behind the day of the week.
     @app.periodic(cron="* * * * * */10")
     @app.task(name="sweep", queueing_lock="sweep", lock="sweep")
+    @metrics.job("sweep")
     def sweep(timestamp: int) -> None:  # noqa: ARG001 - procrastinate passes the time it was due
         buying_room.sweep(sessions, outside, now)
         if not labels_first(sessions, now()):
@@ -87,26 +97,31 @@ def _add_periodic(app: procrastinate.App, sessions: sessionmaker[Session], outsi
 
     @app.periodic(cron="* * * * *")
     @app.task(name="follow_parcels", queueing_lock="follow_parcels", lock="follow_parcels")
+    @metrics.job("follow_parcels")
     def follow_parcels(timestamp: int) -> None:  # noqa: ARG001
         follow_room.follow_parcels(sessions, outside, now)
 
     @app.periodic(cron="* * * * *")
     @app.task(name="keep_up", queueing_lock="keep_up", lock="keep_up")
+    @metrics.job("keep_up")
     def keep_up(timestamp: int) -> None:  # noqa: ARG001
         keep_up_due(sessions, now)
 
     @app.periodic(cron="*/10 * * * *")
     @app.task(name="follow_returns", queueing_lock="follow_returns", lock="follow_returns")
+    @metrics.job("follow_returns")
     def follow_returns(timestamp: int) -> None:  # noqa: ARG001
         follow_room.follow_returns(sessions, outside, now)
 
     @app.periodic(cron="* * * * *")
     @app.task(name="pull_channels", queueing_lock="pull_channels", lock="pull_channels")
+    @metrics.job("pull_channels")
     def pull_channels(timestamp: int) -> None:  # noqa: ARG001
         pull_due(sessions, outside, now())
 
     @app.periodic(cron="* * * * *")
     @app.task(name="refresh_live", queueing_lock="refresh_live", lock="refresh_live")
+    @metrics.job("refresh_live")
     def refresh_live(timestamp: int) -> None:  # noqa: ARG001
         refresh_asked_prices(sessions, outside, now)
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from datetime import UTC, datetime
 from pathlib import Path
+from typing import Literal
 
 from pydantic_settings import BaseSettings, SettingsConfigDict
 
@@ -33,6 +34,9 @@ class Settings(BaseSettings):
     channel_timeout_s: float = 8.0
     secret_key_file: Path | None = None
     upload_limit_bytes: int = 20_000_000
+    log_format: Literal["console", "json"] = "console"
+    log_level: str = "info"
+    metrics_token: str = ""
 
     @property
     def key_file(self) -> Path:

@@ -131,7 +131,7 @@ def test_preflight_says_everything_in_one_list() -> None:
         Candidate(7, "G", price=4_000, payer="account", labels=2),
         Candidate(8, "H"),
     ]
-    found = preflight(orders, 1_500)
+    found = preflight(orders, 1_500, "EUR")
     assert (found.order_ids, found.labels, found.total, found.from_balance) == ((1, 2, 6, 7), 5, 5_944, 1_944)
     assert [(c.kind, c.level, c.order_ids, c.sum) for c in found.checks] == [
         ("gone", "stops", (5,), 0), ("snag", "stops", (8,), 0), ("snag", "stops", (3,), 0),
@@ -140,6 +140,8 @@ def test_preflight_says_everything_in_one_list() -> None:
     ]  # fmt: skip
     assert not found.ready
     assert found.prices == {1: 610, 2: 634, 6: 700, 7: 4_000}
-    assert preflight(orders[:1], 610).ready
-    assert not preflight([], 100).ready
-    assert preflight([Candidate(1, "A", price=700), Candidate(2, "B", price=100)], 150).checks[0].order_ids == (1,)
+    assert preflight(orders[:1], 610, "EUR").ready
+    assert not preflight([], 100, "EUR").ready
+    assert preflight([Candidate(1, "A", price=700), Candidate(2, "B", price=100)], 150, "EUR").checks[0].order_ids == (
+        1,
+    )

@@ -54,7 +54,7 @@ orders = st.builds(
 
 @given(orders, st.sampled_from(Policy))
 def test_every_order_gets_a_plan_or_words(order: OrderFacts, policy: Policy) -> None:
-    shop = CoreShop(SHOP.packagings, SHOP.carriers, policy, Values(), SHOP.now)
+    shop = CoreShop(SHOP.packagings, SHOP.carriers, policy, Values(), SHOP.now, SHOP.currency)
     made = plan(order, shop)
     assert plan(order, shop) == made
     assert all(s.words and s.code for s in made.snags)
@@ -114,7 +114,9 @@ def test_a_carriers_own_box_is_compared_beside_ours_and_taken_when_cheaper() -> 
     from tidewind.core.quantities import Size
 
     norvia_m = Packaging("NB-M", "Norvia box M", (330, 240, 180), Size.of(340, 250, 190), 190, 80, 10_000, 0, "norvia")
-    shop = CoreShop((POT_CARTON, BOX_L, norvia_m), SHOP.carriers, Policy.CHEAPEST_ON_PROMISE, Values(), SHOP.now)
+    shop = CoreShop(
+        (POT_CARTON, BOX_L, norvia_m), SHOP.carriers, Policy.CHEAPEST_ON_PROMISE, Values(), SHOP.now, SHOP.currency
+    )
     heavy = LineFacts("1", "TP", "Pot", 4, 1650, (120, 120, 170), 900)
     made = plan(OrderFacts((heavy,), TO, promise=date(2026, 11, 26)), shop)
     assert made.chosen is not None
@@ -129,10 +131,15 @@ def test_a_carriers_own_box_is_compared_beside_ours_and_taken_when_cheaper() -> 
 
 def test_a_carrier_alone_and_none_at_all() -> None:
     only_road = CoreShop(
-        SHOP.packagings, (Carrier("brightmile", "B", ROAD, PUBLISHED_ROAD),), Policy.CHEAPEST, Values(), SHOP.now
+        SHOP.packagings,
+        (Carrier("brightmile", "B", ROAD, PUBLISHED_ROAD),),
+        Policy.CHEAPEST,
+        Values(),
+        SHOP.now,
+        SHOP.currency,
     )
     assert {o.carrier for o in plan(OrderFacts((POT,), TO), only_road).options} == {"brightmile"}
-    nobody = CoreShop(SHOP.packagings, (), Policy.CHEAPEST, Values(), SHOP.now)
+    nobody = CoreShop(SHOP.packagings, (), Policy.CHEAPEST, Values(), SHOP.now, SHOP.currency)
     assert [s.code for s in plan(OrderFacts((POT,), TO), nobody).snags] == ["no_service"]
     assert POST.card.priced_by_ship_date
 

@@ -59,7 +59,7 @@ def test_lines_sum_up_and_what_is_remembered_changes_nothing(
                 continue
             assert sum(line.amount for line in quote.lines) == quote.net
             assert 0 <= quote.tax <= percent_of(quote.net, card.tax_bp) + 1
-            assert all(explain(line) is not None for line in quote.lines)
+            assert all(explain(line, "EUR") is not None for line in quote.lines)
 
 
 @settings(max_examples=50)

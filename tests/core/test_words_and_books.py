@@ -95,7 +95,7 @@ def test_header_and_columns_are_found() -> None:
 )  # fmt: skip
 def test_a_bad_row_is_kept_back_in_words_with_its_whole_order(change: dict[str, str], words: str) -> None:
     rows = [(2, row()), (3, row(**change)), (4, row(Encomenda="2"))]
-    orders, faults = read_orders(rows, guess_columns(HEADERS))
+    orders, faults = read_orders(rows, guess_columns(HEADERS), Units("EUR"))
     assert [o.number for o in orders] == ["2"]
     assert any(f.row == 3 and words in f.words for f in faults)
     assert any(f.row == 2 and "kept back with row 3" in f.words for f in faults)
@@ -103,15 +103,17 @@ def test_a_bad_row_is_kept_back_in_words_with_its_whole_order(change: dict[str, 
 
 def test_rows_of_one_number_make_one_order_and_ten_thousand_lines_are_refused() -> None:
     columns = guess_columns(HEADERS)
-    orders, faults = read_orders([(2, row()), (3, row(Artigo="TP-12")), (4, [])], columns)
+    orders, faults = read_orders([(2, row()), (3, row(Artigo="TP-12")), (4, [])], columns, Units("EUR"))
     assert ([len(o.lines) for o in orders], faults) == ([2], [])
-    again, _ = read_orders([(9, row()), (10, row(Artigo="TP-12"))], columns)
+    again, _ = read_orders([(9, row()), (10, row(Artigo="TP-12"))], columns, Units("EUR"))
     assert again[0].fingerprint() == orders[0].fingerprint()
     mixed = [(n, row(Encomenda=str(n % 7), **({"País": "Atlantis"} if n == 12 else {}))) for n in range(2, 40)]
-    lots = list(read_in_lots(mixed, columns, Units(), 3))
+    lots = list(read_in_lots(mixed, columns, Units("EUR"), 3))
     assert len(lots) == 3
-    assert [order for lot in lots for order in lot] == sorted(read_orders(mixed, columns)[0], key=lambda o: o.rows)
-    orders, faults = read_orders([(n, row()) for n in range(10_000)], columns)
+    assert [order for lot in lots for order in lot] == sorted(
+        read_orders(mixed, columns, Units("EUR"))[0], key=lambda o: o.rows
+    )
+    orders, faults = read_orders([(n, row()) for n in range(10_000)], columns, Units("EUR"))
     assert orders == []
     assert "10,000 lines" in faults[0].words
 
@@ -121,7 +123,7 @@ def test_rows_of_one_number_make_one_order_and_ten_thousand_lines_are_refused() 
     [("4.90", 490), ("4,90", 490), ("€ 1.204,50", 120450), ("1,204.50 EUR", 120450), ("", 0), ("7", 700)],
 )
 def test_money_as_people_write_it(text: str, minor: int) -> None:
-    assert read_money(text) == minor
+    assert read_money(text, "EUR") == minor
 
 
 def test_weights_as_people_write_them() -> None:
@@ -131,13 +133,29 @@ def test_weights_as_people_write_them() -> None:
             read_weight(bad)
     for bad in ("-4", "4.905", "1e2"):
         with pytest.raises(ValueError, match=bad):
-            read_money(bad)
+            read_money(bad, "EUR")
 
 
 def test_figures_in_words() -> None:
     assert [decimal_text(n) for n in (31_500, 3000, 5, -250)] == ["31.5", "3", "0.005", "−0.25"]
     assert (weight_text(999), weight_text(2240), length_text(1705)) == ("999 g", "2.24 kg", "170.5 cm")
-    assert money_text(-5) == "−0.05 EUR"
+    assert money_text(-5, "EUR") == "−0.05 EUR"
+    assert [money_text(12_345, c) for c in ("GBP", "JPY", "BHD", "CLF")] == [
+        "123.45 GBP", "12345 JPY", "12.345 BHD", "1.2345 CLF",
+    ]  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("text", "currency", "minor"),
+    [("1,204", "JPY", 1_204), ("¥ 980", "JPY", 980), ("1.204,5", "USD", 120_450), ("4.905", "KWD", 4_905), ("12 kr", "NOK", 1_200),
+     ("980.5", "JPY", None), ("4.905", "USD", None), ("4.9051", "KWD", None)],
+)  # fmt: skip
+def test_amounts_have_the_decimals_of_their_currency(text: str, currency: str, minor: int | None) -> None:
+    if minor is None:
+        with pytest.raises(ValueError, match=r"\d"):
+            read_money(text, currency)
+    else:
+        assert read_money(text, currency) == minor
 
 
 def test_templates_only_replace_and_values_are_no_templates() -> None:

@@ -59,7 +59,7 @@ def test_1_a_road_parcel_line_by_line() -> None:
     assert amounts(quote) == {"base": 520, "discount": -62, "home": 70, "fuel": 82}
     assert isinstance(quote, Quote)
     assert (quote.net, quote.tax, quote.total, quote.billable_g) == (610, 140, 750, 2240)
-    assert [explain(line) for line in quote.lines] == [
+    assert [explain(line, "EUR") for line in quote.lines] == [
         "Zone 2, mainland, to 3 kg", "−12 % of 5.20 EUR", "", "15.5 % of 5.28 EUR",
     ]  # fmt: skip
 
@@ -68,7 +68,7 @@ def test_2_a_big_light_bag_goes_over_the_end_of_the_table() -> None:
     quote = PUBLISHED_ROAD.quote("bp-road", viseu(3100, 700, 500, 400))
     assert isinstance(quote, Quote)
     assert (quote.billable_g, amounts(quote)["base"]) == (35_000, 1630)
-    assert explain(quote.lines[0]) == "Zone 2, mainland, 30 kg 14.40 EUR + 5 × 0.38 EUR per started 1 kg"
+    assert explain(quote.lines[0], "EUR") == "Zone 2, mainland, 30 kg 14.40 EUR + 5 × 0.38 EUR per started 1 kg"
 
 
 def test_3_volumetric_weight_is_rounded_up_to_the_gram() -> None:
@@ -86,7 +86,7 @@ def test_4_only_the_dearest_of_an_exclusive_group_counts() -> None:
     quote = PUBLISHED_ROAD.quote("bp-road", viseu(5000, 1200, 200, 200, not_stackable=True))
     assert isinstance(quote, Quote)
     assert (amounts(quote)["not_stackable"], amounts(quote)["long"]) == (650, 0)
-    assert "4.00 EUR not counted" in explain(next(line for line in quote.lines if line.code == "long"))
+    assert "4.00 EUR not counted" in explain(next(line for line in quote.lines if line.code == "long"), "EUR")
 
 
 @pytest.mark.parametrize(("value", "cover"), [(43000, 360), (40000, 270), (40001, 360), (10000, 0), (10001, 90)])
@@ -156,7 +156,7 @@ BOX_L = Packaging("CTN-L", "Carton L", (520, 360, 300), Size.of(530, 370, 315), 
 SHOP = Shop(
     (POT_CARTON, BOX_L),
     (Carrier("norvia", "Norvia Post", POST, POST), Carrier("brightmile", "Brightmile", ROAD, PUBLISHED_ROAD)),
-    Policy.CHEAPEST, Values(), datetime(2026, 11, 23, 10, tzinfo=UTC),
+    Policy.CHEAPEST, Values(), datetime(2026, 11, 23, 10, tzinfo=UTC), "EUR",
 )  # fmt: skip
 
 
@@ -251,7 +251,7 @@ def test_19_numbers_on_labels() -> None:
         sscc("3560000", 10**11)
 
 
-POLICY = OpenCover("Marl & Quince", "OC-1", per_step=45, step=10_000, least=90, most_value=500_000,
+POLICY = OpenCover("Marl & Quince", "OC-1", per_step=45, step=10_000, least=90, most_value=500_000, currency="EUR",
                    not_covered=frozenset({"dangerous"}))  # fmt: skip
 
 
@@ -275,4 +275,4 @@ def test_an_insurers_premium_goes_by_started_steps_of_value(value: int, contents
     whole = insured(bare, line)
     assert (whole.net - bare.net, whole.tax, premium_in(whole)) == (premium, bare.tax, premium)
     assert sum(ln.amount for ln in whole.lines) == whole.net
-    assert explain(line).endswith("at least 0.90 EUR") is (value <= 10_000)
+    assert explain(line, "EUR").endswith("at least 0.90 EUR") is (value <= 10_000)

@@ -127,7 +127,7 @@ def test_a_void_is_pending_for_days_and_the_order_comes_back_with_its_plan(
     assert books(wiring)["expected"] == price
     with wiring.sessions() as session:
         again = session.get_one(Order, order.id)
-        assert (again.plan["parcels"], again.price_minor) == (plan["parcels"], price)
+        assert (again.plan.parcels, again.price_minor) == (plan.parcels, price)
     world.set_fault("norvia", "down", 1)
     assert settle(wiring) == {}  # the carrier does not answer: asked again
     assert settle(wiring) == {first: "pending"}
@@ -223,10 +223,10 @@ def test_a_batch_is_filled_changed_bought_in_part_and_put_away(wiring: Wiring, c
         rows = {o.id: o for o in orders_in_batch(session, mine)}
         assert {rows[i].service for i in ids if i != ids[1]} == {"np-parcel"}
         assert (rows[ids[1]].service, exceptions_of(batch, rows[ids[1]])) == ("np-economy", ["service"])
-        assert rows[ids[0]].plan["trail"]["service"][-1]["layer"] == "batch"
-        assert rows[ids[0]].plan["extras"] == ["signature"]
+        assert rows[ids[0]].plan.trail["service"][-1].layer == "batch"
+        assert rows[ids[0]].plan.extras == ("signature",)
         assert take_out(session, mine, [ids[2]], clock()) == 1
-        assert session.get_one(Order, ids[2]).plan["trail"]["service"][-1]["layer"] != "batch"
+        assert session.get_one(Order, ids[2]).plan.trail["service"][-1].layer != "batch"
         with pytest.raises(Invalid, match="can change"):
             change_batch(session, mine, None, {"desk": "x"}, clock())
         with pytest.raises(Conflict, match="still lie"):
@@ -317,7 +317,7 @@ def test_who_pays_balance_account_or_somebody_else(wiring: Wiring, clock: Clock)
 
 def test_a_label_for_the_way_back_is_charged_when_first_scanned(wiring: Wiring, world: World, clock: Clock) -> None:
     with wiring.sessions.begin() as session:
-        wanted = [o for o in clear_orders(session, "norvia", 40) if o.service == "np-parcel" and o.address.get("email")]
+        wanted = [o for o in clear_orders(session, "norvia", 40) if o.service == "np-parcel" and o.address.email]
         letters = [o for o in clear_orders(session, "norvia", 40) if o.service in {"np-letter", "np-registered"}]
     ids = ids_of(wiring, ask(wiring, [wanted[0], letters[0]]).batch_id)
     for i in ids:
@@ -388,7 +388,7 @@ def test_a_colleague_asks_and_gets_a_label_by_mail(wiring: Wiring, clock: Clock)
             ask_for_label(session, key, ASKED, "request-9", "10.0.0.1", clock())
         assert decline_request(session, turned.id, "use the van", "Tomé", clock()).state == "declined"
         order = approve_request(session, made.id, 2_100, None, "Tomé", clock())
-        assert (order.reference, order.plan["parcels"][0]["gross_g"]) == ("GC-10 Trials", 2_100)
+        assert (order.reference, order.plan.parcels[0].gross_g) == ("GC-10 Trials", 2_100)
         with pytest.raises(Conflict, match="approved"):
             approve_request(session, made.id, None, None, "Inês", clock())
     shipment_id = ids_of(wiring, ask(wiring, [order]).batch_id)[0]
@@ -398,7 +398,7 @@ def test_a_colleague_asks_and_gets_a_label_by_mail(wiring: Wiring, clock: Clock)
     assert (mails["mafalda@club.example"]["paper"], mails["ana@club.example"]["paper"]) == ("label.pdf", None)
     with wiring.sessions() as session:
         shipment = session.get_one(Shipment, shipment_id)
-        assert shipment.sender["city"] == "Braga"
+        assert shipment.sender.city == "Braga"
         assert shipment.labels[0].tracking_number in mails["ana@club.example"]["body"]
         assert session.get_one(LabelRequest, made.id).state == "labelled"
         assert session.scalar(select(func.count(Message.id)).where(Message.shipment_id == shipment_id)) == 2
@@ -513,13 +513,13 @@ def test_the_database_refuses_what_the_code_would_never_do(wiring: Wiring) -> No
 
 def test_cover_by_an_insurer_is_priced_declared_and_taken_back_with_a_void(wiring: Wiring, clock: Clock) -> None:
     with wiring.sessions.begin() as session:
-        order = next(o for o in clear_orders(session, "norvia", 40) if o.plan["value_minor"] > 2_000)
+        order = next(o for o in clear_orders(session, "norvia", 40) if o.plan.value_minor > 2_000)
         before, balance = order.price_minor or 0, balance_now(session)
         edit_hand(session, [order.id], {"extras": ["insured"], "service": order.service}, "Inês", clock())
-        premium = order.plan["quote"]["premium_minor"]
-        assert premium == max(-(-order.plan["value_minor"] // 10_000) * 45, 90)
+        premium = order.plan.quote.premium_minor
+        assert premium == max(-(-order.plan.value_minor // 10_000) * 45, 90)
         assert order.price_minor == before + premium
-        assert order.plan["quote"]["lines"][-1]["name"] == "Cover by Marl & Quince"
+        assert order.plan.quote.lines[-1].name == "Cover by Marl & Quince"
         row = price_matrix(session, [order.id], clock())
         assert order.price_minor in row.rows[0].prices
     shipment = ids_of(wiring, ask(wiring, [order]).batch_id)[0]
@@ -531,9 +531,7 @@ def test_cover_by_an_insurer_is_priced_declared_and_taken_back_with_a_void(wirin
         assert margins(session, [order.id])[order.id].cost_minor == before + premium
         day = clock()
         declared = list(cover_declarations(session, day - timedelta(days=1), day + timedelta(days=1)))
-        assert [(row[1], row[-2:]) for row in declared] == [
-            (order.number, [str(order.plan["value_minor"]), str(premium)])
-        ]
+        assert [(row[1], row[-2:]) for row in declared] == [(order.number, [str(order.plan.value_minor), str(premium)])]
     assert void(wiring, [shipment]).asked == [shipment]
     settle(wiring)
     clock.move(days=9)

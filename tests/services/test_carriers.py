@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session
 
 from tests.conftest import MONDAY, Clock
 from tidewind.core.addresses.check import Address
+from tidewind.core.layers import Step
 from tidewind.core.tariffs.reading import BadCard
 from tidewind.core.tariffs.written import write_card
 from tidewind.db.tables import Order, RateCardRow
@@ -182,15 +183,13 @@ def test_an_order_bound_to_an_account_is_priced_bought_and_billed_on_it(wiring: 
         )  # fmt: skip
         order = next(
             o for o in session.scalars(select(Order).where(Order.carrier == "brightmile", Order.state == "open"))
-            if o.address["country"] == "PT" and o.plan["quote"]["account"] == "447-1902" and o.snag_level != "stops"
+            if o.address.country == "PT" and o.plan.quote.account == "447-1902" and o.snag_level != "stops"
         )  # fmt: skip
         cheap, service, held = order.price_minor or 0, order.service, balance_now(session).held_minor
         edit_hand(session, [order.id], {"account": "447-2210", "service": service}, "Inês", clock())
         assert order.price_minor is not None
         assert order.price_minor > cheap
-        assert order.plan["trail"]["account"][-1] == {
-            "layer": "by hand", "value": "447-2210", "why": "set for this order",
-        }  # fmt: skip
+        assert order.plan.trail["account"][-1] == Step("by hand", "447-2210", "set for this order")
         column = [s.code for _, s in price_matrix(session, [order.id], clock()).services].index(service or "")
         assert price_matrix(session, [order.id], clock()).rows[0].prices[column] == order.price_minor
         asked = ask_to_buy(session, [ToBuy(order.id, order.price_minor)], "on an account", 1, clock())

@@ -13,7 +13,6 @@ from sqlalchemy.orm import Session
 
 from tests.conftest import Clock
 from tests.services.test_buying import ask, ids_of
-from tidewind.core.addresses.check import Address
 from tidewind.db.tables import Channel, ChannelLog, Difference, Order
 from tidewind.outside.errors import OutsideError
 from tidewind.services import orders as orders_room
@@ -71,7 +70,7 @@ def test_marketplaces_arrive_with_their_own_states_names_and_payments(session: S
     nameless = one(session, "OB-90118")
     assert [(s.code, s.fix, s.about) for s in nameless.snags] == [("no_recipient", "billing_name", "Simone Achterberg")]
     use_billing_name(session, [nameless.id], "Rute", nameless.ordered_at)
-    assert (nameless.address["name"], nameless.snags) == ("Simone Achterberg", [])
+    assert (nameless.address.name, nameless.snags) == ("Simone Achterberg", [])
     doubt = one(session, "OB-90120").snags[0]
     assert (doubt.level, doubt.words) == (
         "warns",
@@ -137,13 +136,13 @@ def test_a_change_upstream_waits_for_a_decision_and_never_touches_what_is_bought
     with wiring.sessions.begin() as session:
         order = one(session, "TF-7301")
         assert [(s.code, s.level) for s in order.snags] == [("changed_upstream", "warns")]
-        assert order.address["street"] == "Rua do Pinheiro 5"
+        assert order.address.street == "Rua do Pinheiro 5"
         (difference,) = waiting_differences(session, [order.id])
         assert difference.changes[0]["field"] == "address"
         assert "Rua Nova 1" in difference.changes[0]["after"]
         edit_hand(session, [order.id], {"service": "bp-road"}, "Tomé", clock())
         decide_difference(session, difference.id, True, "Tomé", clock())
-        assert (order.address["street"], order.service, order.snags) == ("Rua Nova 1", "bp-road", [])
+        assert (order.address.street, order.service, order.snags) == ("Rua Nova 1", "bp-road", [])
         with pytest.raises(NotFound, match="already"):
             decide_difference(session, difference.id, False, "Rute", clock())
     with wiring.sessions() as session:
@@ -249,7 +248,7 @@ def test_notices_are_signed_and_heard_once(wiring: Wiring, clock: Clock) -> None
 
 def test_addresses_taken_over_from_a_channel_are_tidied(session: Session) -> None:
     for order in session.scalars(select(Order)):
-        assert Address(**order.address).country in {*"PT ES FR DE GR NO JP GB CH AT US BR NL CZ IT".split()}  # noqa: SIM905
+        assert order.address.country in {*"PT ES FR DE GR NO JP GB CH AT US BR NL CZ IT".split()}  # noqa: SIM905
 
 
 def test_a_channel_is_told_of_what_it_wants_to_hear_once(wiring: Wiring, world: World, clock: Clock) -> None:

@@ -8,6 +8,7 @@ import threading
 import time
 from collections import Counter
 from collections.abc import Iterator
+from dataclasses import replace
 from pathlib import Path
 
 import httpx
@@ -17,6 +18,8 @@ from sqlalchemy import func, select, text
 from tidewind.app import make_wiring
 from tidewind.cluster import FAST_FOR_TESTS, free_port
 from tidewind.core.addresses.check import Address
+from tidewind.core.order_facts import Hand
+from tidewind.core.rules.rule import Split
 from tidewind.db.tables import Channel, LedgerAccount, LedgerLine, Order, Shipment
 from tidewind.services.books import top_up
 from tidewind.services.orders import NewLine, NewOrder, store_orders
@@ -53,10 +56,9 @@ def three_hundred(wiring: Wiring) -> list[int]:
         lines = (NewLine("HF-02", "Hand fork", 1, 1_290, 240),)
         made = []
         for n in range(LABELS):
-            hand: dict[str, object] = {"service": SERVICES[n % 3], "point": "PT-3500-01"}
+            hand = Hand(service=SERVICES[n % 3], point="PT-3500-01")
             if n % 10 == 9:  # lockers take one parcel a shipment
-                hand["service"] = SERVICES[n // 10 % 2]
-                hand["split"] = {"by": "quantity", "most": 1}
+                hand = replace(hand, service=SERVICES[n // 10 % 2], split=Split("quantity", 1))
             to = Address(name=f"Buyer {n}", street=f"Rua {n}", city="Viseu", postcode="3500-108", country="PT")
             two = (NewLine("HF-02", "Hand fork", 2, 1_290, 240),)
             made.append(NewOrder(number=f"CH-{n:03d}", address=to, lines=two if n % 10 == 9 else lines,

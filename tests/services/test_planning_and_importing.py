@@ -11,7 +11,7 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from tests.conftest import MONDAY, Clock
-from tidewind.core.addresses.check import Address
+from tidewind.core.order_facts import Hand
 from tidewind.db.tables import Channel, Order
 from tidewind.outside.errors import NeverSent
 from tidewind.services.base import Conflict, Invalid
@@ -64,8 +64,8 @@ def test_a_messy_file_good_rows_in_bad_rows_kept_and_twice_makes_nothing_twice(s
     done = run_import(session, row.id, MONDAY)
     assert (done.made, done.already) == (8, 0)
     assert {f["row"] for f in done.faults} == {9, 11, 12}
-    assert by_number(session, "CJ-702").address["name"] == "=CMD|'calc'!A1"  # kept as text, never run
-    assert by_number(session, "CJ-703").address["name"] == 'Célia "Lia Fontes'
+    assert by_number(session, "CJ-702").address.name == "=CMD|'calc'!A1"  # kept as text, never run
+    assert by_number(session, "CJ-703").address.name == 'Célia "Lia Fontes'
     assert [(ln.sku, ln.quantity) for ln in by_number(session, "CJ-710").lines] == [("CB-01", 6), ("TP-12", 4)]
     snags = {n: [s.code for s in by_number(session, n).snags] for n in ("CJ-701", "CJ-704", "CJ-705")}
     assert snags == {"CJ-701": [], "CJ-704": ["postcode_shape"], "CJ-705": ["no_weight", "no_size"]}
@@ -109,21 +109,21 @@ def test_the_pull_is_incremental_and_goes_on_after_a_broken_page(wiring: Wiring,
 
 
 def test_the_scenario_is_planned_as_its_goods_and_places_demand(session: Session) -> None:
-    plans = {o.address["name"]: o for o in session.scalars(select(Order).where(Order.state == "open"))}
+    plans = {o.address.name: o for o in session.scalars(select(Order).where(Order.state == "open"))}
     assert plans["Nuno Taveira"].snags[0].code == "postcode_shape"
     assert [s.code for s in plans["Fernanda Quintela"].snags] == ["address_incomplete"]
     assert {s.code for s in plans["Duarte Pinhal"].snags} == {"no_weight", "no_size"}
     assert plans["Olga Prates"].parcel_count > 1
-    assert sum(n for p in plans["Olga Prates"].plan["parcels"] for _, n in p["contents"]) == 70
+    assert sum(n for p in plans["Olga Prates"].plan.parcels for _, n in p.contents) == 70
     assert plans["Caetano Lobo"].service == "bp-sea"  # 1.6 m canes to the Azores
-    assert plans["Aurélie Tassin"].plan["parcels"][0]["packaging"] == "ENV-S"
+    assert plans["Aurélie Tassin"].plan.parcels[0].packaging == "ENV-S"
     for order in plans.values():
         if any(s.level == "stops" for s in order.snags):
             assert order.price_minor is None
             continue
-        quote = order.plan["quote"]
-        assert sum(ln["amount_minor"] for ln in quote["lines"]) == quote["net_minor"] == order.price_minor
-        assert {"packaging", "weight", "service", "ship_date", "price"} <= order.plan["trail"].keys()
+        quote = order.plan.quote
+        assert sum(ln.amount_minor for ln in quote.lines) == quote.net_minor == order.price_minor
+        assert {"packaging", "weight", "service", "ship_date", "price"} <= order.plan.trail.keys()
 
 
 def test_hand_edits_survive_replanning_and_can_be_taken_back(session: Session, clock: Clock) -> None:
@@ -131,13 +131,13 @@ def test_hand_edits_survive_replanning_and_can_be_taken_back(session: Session, c
     assert order.service == "np-box-m"
     wanted = {"service": "bp-road", "packaging": "CTN-L", "extras": ["signature"]}
     edit_hand(session, [order.id], wanted, "Tomé", clock())
-    assert (order.service, order.plan["parcels"][0]["packaging"]) == ("bp-road", "CTN-L")
-    assert "signature" in {ln["code"] for ln in order.plan["quote"]["lines"]}
+    assert (order.service, order.plan.parcels[0].packaging) == ("bp-road", "CTN-L")
+    assert "signature" in {ln.code for ln in order.plan.quote.lines}
     set_policy(session, "fastest", clock())
-    assert (order.service, order.plan["parcels"][0]["packaging"]) == ("bp-road", "CTN-L")
-    assert [s["layer"] for s in order.plan["trail"]["service"]] == ["shop default", "by hand"]
+    assert (order.service, order.plan.parcels[0].packaging) == ("bp-road", "CTN-L")
+    assert [s.layer for s in order.plan.trail["service"]] == ["shop default", "by hand"]
     edit_hand(session, [order.id], dict.fromkeys(wanted), "Tomé", clock())
-    assert (order.service, order.hand) == ("bp-night", {})
+    assert (order.service, order.hand) == ("bp-night", Hand())
     with pytest.raises(Invalid, match="no packaging"):
         edit_hand(session, [order.id], {"packaging": "GHOST"}, "Tomé", clock())
 
@@ -237,9 +237,9 @@ def test_snags_are_fixed_at_their_source(session: Session, clock: Clock) -> None
     assert set_product_facts(session, "GC-01", {"weight_g": 12}, (160, 110, 2), clock()) == 1
     assert (gift.snags, gift.price_minor is not None) == ([], True)
     nuno = of(session, "Nuno Taveira")
-    fixed = Address(**{**nuno.address, "postcode": "2900-330"})
+    fixed = replace(nuno.address, postcode="2900-330")
     edit_address(session, nuno.id, fixed, True, "Rute", clock())
-    assert (nuno.snags, nuno.address["postcode"]) == ([], "2900-330")
+    assert (nuno.snags, nuno.address.postcode) == ([], "2900-330")
     assert nuno.imported["said"]["address"]["postcode"] == "2900-33"  # what came in stays on record
 
 

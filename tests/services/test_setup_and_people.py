@@ -33,7 +33,7 @@ def test_one_place_is_the_default_and_a_bad_address_is_refused_in_words(session:
         ("Tile works", False),
     ]
     again = save_place(session, made.id, "Old barn", replace(BARN, city="Porto"), "", "", False)
-    assert (again.id, again.name, again.address["city"], again.is_default) == (made.id, "Old barn", "Porto", True)
+    assert (again.id, again.name, again.address.city, again.is_default) == (made.id, "Old barn", "Porto", True)
     with pytest.raises(Conflict, match="already a place"):
         save_place(session, None, "Old barn", BARN, "", "", False)
     with pytest.raises(Invalid, match="street is missing"):
@@ -47,11 +47,11 @@ def test_a_new_box_is_used_at_once_and_a_wrong_one_refused(session: Session, clo
     before = {o.number: o.price_minor for o in session.scalars(select(Order).where(Order.state == "open"))}
     save_packaging(session, None, dict(BOX), clock())
     waiting = session.scalars(select(Order).where(Order.state == "open", Order.price_minor.is_not(None))).all()
-    used = [o for o in waiting if o.plan["trail"]["packaging"][0]["value"] == "Carton XS"]
+    used = [o for o in waiting if o.plan.trail["packaging"][0].value == "Carton XS"]
     assert used
     assert all(before[o.number] for o in used)  # each had a plan before, and has one now
     assert all(
-        sum(n for p in o.plan["parcels"] for _, n in p["contents"]) == sum(ln.quantity for ln in o.lines) for o in used
+        sum(n for p in o.plan.parcels for _, n in p.contents) == sum(ln.quantity for ln in o.lines) for o in used
     )
     with pytest.raises(Conflict, match="already packaging"):
         save_packaging(session, None, dict(BOX), clock())

@@ -81,7 +81,9 @@ def test_every_step_that_can_be_taken_back_can_be_taken_again(engine: Engine) ->
 def test_orders_that_went_along_get_the_one_standing_that_they_mean(engine: Engine) -> None:
     with engine.begin() as connection:
         move(connection, "0007")
-        ids = [row[0] for row in rows(connection, "select id from customer_order where state = 'open' order by id limit 4")]
+        ids = [
+            row[0] for row in rows(connection, "select id from customer_order where state = 'open' order by id limit 4")
+        ]
         host, *others = ids
         before = [("shipped", "", host), ("left_out", "join", host), ("held", "", None)]
         for order_id, (state, by, joined) in zip(others, before, strict=True):

@@ -13,6 +13,7 @@ from tests.conftest import MONDAY, Clock
 from tests.services.test_buying import ask, ids_of
 from tests.services.test_planning_and_importing import by_number, of, sample
 from tidewind.core.addresses.check import Address
+from tidewind.core.order_facts import Hand
 from tidewind.db.tables import ChannelNotice, Clearance, Import, Order, Person, PrecedentRow, Product
 from tidewind.services.base import Conflict, Invalid, NotFound, history_of
 from tidewind.services.buying import buy_shipment
@@ -116,7 +117,7 @@ def test_items_sent_apart_make_a_part_with_its_own_label_and_one_notice_under_th
         fork, *_ = order.lines
         part = send_apart(session, order.id, {fork.id: 1}, "Tomé", clock())
         assert (part.number, [ln.sku for ln in part.lines], fork.sent) == (f"{order.number}/2", [fork.sku], 1)
-        assert sum(n for p in order.plan["parcels"] for _, n in p["contents"]) == 2
+        assert sum(n for p in order.plan.parcels for _, n in p.contents) == 2
         with pytest.raises(Invalid, match="not all of it"):
             send_apart(session, order.id, {ln.id: ln.quantity for ln in order.lines[1:]}, "Tomé", clock())
         whole = order.number
@@ -140,7 +141,7 @@ def test_orders_to_one_person_go_together_and_undo_parts_them(wiring: Wiring, cl
         assert [o.id for o in same_person(session, both[0])] == [both[1].id]
         host = join_orders(session, [o.id for o in both], "Tomé", clock())
         assert (both[1].state, both[1].state_why) == ("held", f"goes with order {host.number}")
-        assert sum(n for p in host.plan["parcels"] for _, n in p["contents"]) == 3
+        assert sum(n for p in host.plan.parcels for _, n in p.contents) == 3
         with pytest.raises(Conflict, match="goes with another"):
             set_held(session, [both[1].id], False, "Tomé", clock())
         with pytest.raises(Invalid, match="one person"):
@@ -172,7 +173,7 @@ def test_hand_edits_in_bulk_history_undo_and_precedents(wiring: Wiring, clock: C
         with pytest.raises(Invalid, match="every item once"):
             edit_hand(session, ids[:1], {"parcels": [{"contents": [[line.id, 1]]}]}, "Tomé", clock())
         undo_change(session, ids[0], "Tomé", clock())
-        assert (two[0].hand, two[0].desk) == ({}, "")
+        assert (two[0].hand, two[0].desk) == (Hand(), "")
         set_sent(session, ids[0], {line.id: 1}, "Tomé", clock())
         with pytest.raises(Invalid, match="cannot have been sent"):
             set_sent(session, ids[0], {line.id: 99}, "Tomé", clock())
@@ -182,13 +183,13 @@ def test_hand_edits_in_bulk_history_undo_and_precedents(wiring: Wiring, clock: C
     assert buy_shipment(wiring.sessions, wiring.outside, shipment, clock) == "bought"
     with wiring.sessions.begin() as session:
         kept = session.scalars(select(PrecedentRow).where(PrecedentRow.order_number == two[1].number)).one()
-        assert kept.hand == {"service": "bp-road"}
+        assert kept.hand == Hand(service="bp-road")
         again = create_order(
             session,
-            TypedOrder(Address(**two[1].address), [TypedLine(ln.sku, ln.name, ln.quantity) for ln in two[1].lines]),
+            TypedOrder(two[1].address, [TypedLine(ln.sku, ln.name, ln.quantity) for ln in two[1].lines]),
             clock(),
         )
-        assert again.plan["trail"]["service"][-1]["layer"] == "precedent"
+        assert again.plan.trail["service"][-1].layer == "precedent"
 
 
 def test_claims_show_others_lapse_and_are_taken_over(session: Session, clock: Clock) -> None:
@@ -216,7 +217,7 @@ def test_an_import_is_corrected_in_place_weighed_in_pounds_and_taken_back(wiring
         number, cells = next((n, list(c)) for n, c in row.rows if "Atlantis" in c)
         cells[country] = "Portugal"
         correct_rows(session, row.id, {number: cells})
-        assert number not in {f.row for f in preview_import(row)[1] if f.field == "country"}
+        assert number not in {f.row for f in preview_import(session, row)[1] if f.field == "country"}
         with pytest.raises(Invalid, match="not in the file"):
             correct_rows(session, row.id, {9999: []})
         set_columns(session, row.id, row.columns, "lb")
@@ -312,7 +313,7 @@ def test_products_in_and_out_in_bulk_and_hostile(session: Session, clock: Clock)
         for o in session.scalars(select(Order).where(Order.state == "open"))
         if any(ln.sku == "HF-02" for ln in o.lines)
     ]
-    assert any(s["layer"] == "product default" for o in touched for s in o.plan["trail"].get("service", []))
+    assert any(s.layer == "product default" for o in touched for s in o.plan.trail.get("service", []))
     for bad in ({"recipe": "gone"}, {"origin": "Portugal"}, {"colour": "red"}):
         with pytest.raises(Invalid):
             edit_products(session, ["HF-02"], bad, clock())
@@ -335,7 +336,7 @@ def test_contacts_csv_vcard_codes_and_what_is_hostile(session: Session) -> None:
     made, _, odd = bring_in_contacts(session, "c.csv", sheet)
     assert (made, len(odd)) == (2, 1)
     found = find_contacts(session, "horta ana")
-    assert [c.address["street"] for c in found] == ["Rua do Sol 1"]
+    assert [c.address.street for c in found] == ["Rua do Sol 1"]
     assert "ANA,'=1+1," in contacts_as_csv(find_contacts(session, "", 99))
     cards = contacts_as_vcards(found)
     assert "ADR:;;Rua do Sol 1;Faro;;8000-120;PT" in cards

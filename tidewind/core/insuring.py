@@ -30,12 +30,15 @@ class OpenCover:
     step: int
     least: int
     most_value: int
+    currency: str
     not_covered: frozenset[str] = _NOTHING
 
     def premium(self, value: int, contents: frozenset[str]) -> Line | Refused:
         """Return the line that covers goods of this value (minor units), or why the insurer does not."""
         if value > self.most_value:
-            return Refused("extra", f"{self.insurer} covers goods worth up to {money_text(self.most_value)}")
+            return Refused(
+                "extra", f"{self.insurer} covers goods worth up to {money_text(self.most_value, self.currency)}"
+            )
         if not contents.isdisjoint(self.not_covered):
             kinds = ", ".join(sorted(kind.replace("_", " ") for kind in contents & self.not_covered))
             return Refused("extra", f"{self.insurer} does not cover {kinds}")

@@ -62,6 +62,14 @@ class HandParcel:
 
 
 @dataclass(frozen=True, slots=True)
+class BillTo:
+    """An account with the carrier that is not ours, and whose it is: the recipient's, or a third party's."""
+
+    who: str = ""
+    account: str = ""
+
+
+@dataclass(frozen=True, slots=True)
 class Hand:
     """What a person set for this order; None where nothing was set."""
 
@@ -75,6 +83,8 @@ class Hand:
     approved: str = ""
     released: bool = False
     account: str = ""
+    point: str = ""
+    bill_to: BillTo | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -159,6 +169,7 @@ class Shop:
     policy: Policy
     values: Values
     now: datetime
+    currency: str
     origin: Address = _ANYWHERE
     time_zone: ZoneInfo = _UTC
     recipes: Mapping[str, Recipe] = field(default_factory=dict)
@@ -213,7 +224,7 @@ class Shop:
         if service in self.approve_services:
             return "on the list of services that the owner approves"
         if self.approve_over is not None and price > self.approve_over:
-            return f"dearer than {money_text(self.approve_over)}"
+            return f"dearer than {money_text(self.approve_over, self.currency)}"
         for carrier in self.carriers:
             if service in carrier.own.services:
                 return carrier.own.services[service].service.approval

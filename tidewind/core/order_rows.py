@@ -10,6 +10,7 @@ from decimal import ROUND_CEILING, Decimal, InvalidOperation
 from itertools import islice
 
 from tidewind.core.addresses.check import Address, country_code, tidy, tidy_address
+from tidewind.core.quantities import minor_digits, minor_of
 
 FIELDS: Mapping[str, tuple[str, ...]] = {
     "order_number": (
@@ -106,16 +107,23 @@ def header_row(rows: Sequence[Sequence[str]]) -> int:
     return scores.index(max(scores)) if scores and max(scores) >= 3 else 0
 
 
-def read_money(text: str) -> int:
-    """Return minor units for ``4.90``, ``4,90``, ``€ 1.204,50``; empty is 0.  Raises ValueError otherwise."""
-    plain = re.sub(r"[\s€]|EUR", "", text)
+def read_money(text: str, currency: str) -> int:
+    """Return minor units for ``4.90``, ``4,90``, ``€ 1.204,50``, for yen ``1,204``; empty is 0.
+
+    Raises ValueError otherwise, also for more decimals than the currency has.
+    """
+    digits = minor_digits(currency)
+    plain = re.sub(rf"[\s€$£¥]|{currency}|kr", "", text)
     if not plain:
         return 0
     comma, dot = plain.rfind(","), plain.rfind(".")
-    plain = plain.replace(".", "").replace(",", ".") if comma > dot else plain.replace(",", "")
-    if not re.fullmatch(r"\d{1,9}(\.\d{1,2})?", plain):
+    if not digits and re.fullmatch(r"\d{1,3}([.,]\d{3})+", plain):
+        plain = re.sub(r"[.,]", "", plain)  # where nothing is smaller than one, a mark before three digits groups them
+    else:
+        plain = plain.replace(".", "").replace(",", ".") if comma > dot else plain.replace(",", "")
+    if not re.fullmatch(rf"\d{{1,9}}(\.\d{{1,{max(digits, 1)}}})?", plain):
         raise ValueError(text)
-    return int(Decimal(plain) * 100)
+    return minor_of(Decimal(plain), currency)
 
 
 # Grams in a unit: the international avoirdupois pound (0.45359237 kg exactly, 1959) and its sixteenth.
@@ -126,6 +134,7 @@ _GRAMS = {"g": Decimal(1), "kg": Decimal(1000), "lb": Decimal("453.59237"), "oz"
 class Units:
     """How figures without a unit are meant."""
 
+    currency: str
     weight: str = "g"
 
 
@@ -168,7 +177,7 @@ class _Row:
 
     def money(self, name: str) -> int:
         try:
-            return read_money(self.text(name))
+            return read_money(self.text(name), self.units.currency)
         except ValueError:
             self.fail(name, f"“{self.text(name):.40}” is no price; write it like 4.90")
             return 0
@@ -192,7 +201,7 @@ class _Row:
 
 
 def read_orders(
-    rows: Sequence[tuple[int, Sequence[str]]], columns: Mapping[str, int], units: Units = Units()
+    rows: Sequence[tuple[int, Sequence[str]]], columns: Mapping[str, int], units: Units
 ) -> tuple[list[RowOrder], list[RowFault]]:
     """Return the orders in ``rows`` (file row number, cells) and what is wrong with the rows that were kept back.
 

@@ -341,7 +341,7 @@ def _settle(result: Plan, chosen: Option, order: OrderFacts, shop: Shop, wishes:
         why = chosen.arrival.waits_because or "the next truck it can catch"
         layer = HAND if order.hand.ship_date else BATCH if order.batch.ship_date else SHOP
         wishes.note("ship_date", layer, chosen.arrival.ship_date.isoformat(), why)
-        wishes.note("price", SHOP, money_text(chosen.quote.net), "the sum of its lines")
+        wishes.note("price", SHOP, money_text(chosen.quote.net, shop.currency), "the sum of its lines")
         if chosen.quote.account and order.hand.account == chosen.quote.account:
             wishes.note("account", HAND, chosen.quote.account, "set for this order")
         elif len(carrier.own.contracts) > 1:

@@ -82,8 +82,8 @@ class Preflight:
         return bool(self.order_ids) and all(check.level == "tells" for check in self.checks)
 
 
-def preflight(candidates: Sequence[Candidate], available: int) -> Preflight:
-    """Check orders before they are bought against a balance of ``available`` minor units.
+def preflight(candidates: Sequence[Candidate], available: int, currency: str) -> Preflight:
+    """Check orders before they are bought against a balance of ``available`` minor units of the shop's currency.
 
     What stops is left out of the total; what asks is in it, since a yes is all it takes.
     """
@@ -97,7 +97,7 @@ def preflight(candidates: Sequence[Candidate], available: int) -> Preflight:
         if stops:
             continue
         good.append(one)
-        for kind, words, amount in _findings(one):
+        for kind, words, amount in _findings(one, currency):
             groups.setdefault((kind, words), []).append(one)
             sums[kind, words] = sums.get((kind, words), 0) + amount
     checks = [
@@ -107,7 +107,7 @@ def preflight(candidates: Sequence[Candidate], available: int) -> Preflight:
     total = sum(c.price or 0 for c in good)
     mine = sum(c.from_balance for c in good)
     if mine > available:
-        words = f"The labels cost {money_text(mine)}, the balance has {money_text(available)}"
+        words = f"The labels cost {money_text(mine, currency)}, the balance has {money_text(available, currency)}"
         checks.append(Check("balance", words, _over(good, available), mine - available))
     order = list(_LEVELS)
     checks.sort(key=lambda c: (order.index(c.kind), -len(c.order_ids), c.words))
@@ -128,11 +128,12 @@ def _stops(one: Candidate) -> list[tuple[Kind, str]]:
     return found
 
 
-def _findings(one: Candidate) -> list[tuple[Kind, str, int]]:
+def _findings(one: Candidate, currency: str) -> list[tuple[Kind, str, int]]:
     found: list[tuple[Kind, str, int]] = []
     price = one.price or 0
     if one.shown is not None and one.shown != price:
-        found.append(("moved", f"Costs {money_text(price)} now, {money_text(one.shown)} when shown", price - one.shown))
+        words = f"Costs {money_text(price, currency)} now, {money_text(one.shown, currency)} when shown"
+        found.append(("moved", words, price - one.shown))
     if one.held_by:
         found.append(("conflict", f"{one.held_by} is working on it", 0))
     found += [("extras", name, amount) for name, amount in one.extras]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from decimal import Decimal
 from typing import NewType
 
 Minor = NewType("Minor", int)
@@ -69,10 +70,41 @@ def steps_begun(amount: int, step: int) -> int:
     return -(-amount // step) if amount > 0 else 0
 
 
-def money_text(minor: int, currency: str = "EUR") -> str:
-    """Write an amount for words inside a sentence: ``6.10 EUR``.  Two-decimal currencies only."""
-    sign = "−" if minor < 0 else ""
-    return f"{sign}{abs(minor) // 100}.{abs(minor) % 100:02d} {currency}"
+_DIGITS: dict[str, int] = {
+    code: digits
+    for digits, codes in (
+        (0, ("BIF", "CLP", "DJF", "GNF", "ISK", "JPY", "KMF", "KRW", "PYG", "RWF", "UGX", "UYI", "VND", "VUV", "XAF")),
+        (0, ("XOF", "XPF")),
+        (3, ("BHD", "IQD", "JOD", "KWD", "LYD", "OMR", "TND")),
+        (4, ("CLF", "UYW")),
+    )
+    for code in codes
+}
+
+
+def minor_digits(currency: str) -> int:
+    """Return how many decimals a currency's minor unit stands for (ISO 4217, list one: two unless said there)."""
+    return _DIGITS.get(currency, 2)
+
+
+def amount_text(minor: int, currency: str) -> str:
+    """Write an amount as a plain decimal without its currency: ``6.10``, for yen ``610``."""
+    digits, sign = minor_digits(currency), "−" if minor < 0 else ""
+    whole, rest = divmod(abs(minor), 10**digits)
+    return f"{sign}{whole}.{rest:0{digits}d}" if digits else f"{sign}{whole}"
+
+
+def money_text(minor: int, currency: str) -> str:
+    """Write an amount for words inside a sentence: ``6.10 EUR``, ``610 JPY``."""
+    return f"{amount_text(minor, currency)} {currency}"
+
+
+def minor_of(amount: Decimal, currency: str) -> int:
+    """Return the minor units of an amount.  Raises ValueError for a fraction of the smallest unit."""
+    minor = amount.scaleb(minor_digits(currency))
+    if minor != minor.to_integral_value():
+        raise ValueError(f"{amount} has more decimals than {currency}")
+    return int(minor)
 
 
 def decimal_text(thousandths: int) -> str:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from copy import deepcopy
 from functools import cache
 from typing import Any, TypeVar
@@ -14,6 +14,8 @@ from sqlalchemy.orm import Session
 from sqlalchemy.orm.attributes import set_committed_value
 
 from tidewind.db.base import Base
+from tidewind.db.stored import Stored
+from tidewind.db.written import note_written
 
 Row = TypeVar("Row", bound=Base)
 _DIALECT: Dialect = postgresql.dialect()  # type: ignore[no-untyped-call]
@@ -25,9 +27,13 @@ def write_rows(session: Session, table: type[Base], names: Sequence[str], rows: 
     What the session holds of these rows in memory is not told.
     """
     if rows:
-        statement = _statement(table, tuple(names))
-        with session.no_autoflush:
-            session.execute(statement, {"rows": orjson.dumps(list(rows)).decode()})
+        note_written(session, table.__tablename__, rows)
+        _write(session, table, names, rows)
+
+
+def _write(session: Session, table: type[Base], names: Sequence[str], rows: Collection[Mapping[str, Any]]) -> None:
+    with session.no_autoflush:
+        session.execute(_statement(table, tuple(names)), {"rows": _dumped(table, rows)})
 
 
 def take_ids(session: Session, table: type[Base], count: int) -> list[int]:
@@ -41,8 +47,9 @@ def insert_rows(session: Session, table: type[Base], rows: Sequence[Mapping[str,
     if rows:
         defaults = _defaults(table, frozenset(rows[0]))
         statement = _insertion(table, (*rows[0], *defaults))
+        note_written(session, table.__tablename__, rows)
         with session.no_autoflush:
-            session.execute(statement, {"rows": orjson.dumps([{**defaults, **row} for row in rows]).decode()})
+            session.execute(statement, {"rows": _dumped(table, [{**defaults, **row} for row in rows])})
 
 
 def new_row(table: type[Row], **values: Any) -> Row:
@@ -54,10 +61,26 @@ def write_changed(session: Session, rows: Sequence[Base], names: Sequence[str]) 
     """Write the columns ``names`` of rows that the session holds, all of one table, and take them for written."""
     if not rows:
         return
-    write_rows(session, type(rows[0]), names, [{name: getattr(row, name) for name in ("id", *names)} for row in rows])
+    _write(session, type(rows[0]), names, [{name: getattr(row, name) for name in ("id", *names)} for row in rows])
+    note_written(session, rows[0].__tablename__, rows)
     for row in rows:
         for name in names if inspect(row).modified else ():
             set_committed_value(row, name, getattr(row, name))
+
+
+def _dumped(table: type[Base], rows: Collection[Mapping[str, Any]]) -> str:
+    """Return rows as one JSON text, values that have a written form in that."""
+    writers = _writers(table)
+    plain = [
+        {name: writers[name](value) if name in writers and value is not None else value for name, value in row.items()}
+        for row in rows
+    ]
+    return orjson.dumps(plain).decode()
+
+
+@cache
+def _writers(table: type[Base]) -> dict[str, Callable[[Any], dict[str, Any]]]:
+    return {column.name: column.type.write for column in table.__table__.c if isinstance(column.type, Stored)}
 
 
 @cache

@@ -21,6 +21,7 @@ from tidewind.core.codes import s10_number, sscc
 from tidewind.core.options import Option
 from tidewind.core.order_facts import OrderFacts, Shop
 from tidewind.core.planning import Plan, plan
+from tidewind.core.stored import NO_HAND
 from tidewind.db.tables import (
     Batch,
     Channel,
@@ -37,7 +38,14 @@ from tidewind.db.tables import (
 )
 from tidewind.services.handover import cutoff_at, default_place
 from tidewind.services.orders import recipient_key, search_text
-from tidewind.services.planning import carriers_in_force, core_shop, line_facts, parcel_json, quote_json
+from tidewind.services.planning import (
+    carriers_in_force,
+    core_shop,
+    line_facts,
+    stored_parcel,
+    stored_plan,
+    stored_quote,
+)
 
 DAYS, SETTLED = 90, 12
 """How far back it goes, and how old the youngest is: by then everything has been delivered."""
@@ -152,7 +160,7 @@ def _store(
         for order_id, s in zip(ids, sent, strict=True)
     ])  # fmt: skip
     labels = _insert(session, Label, [
-        {"shipment_id": shipment, "parcel_no": n, "parcel": parcel_json(p), "gross_g": p.gross_g,
+        {"shipment_id": shipment, "parcel_no": n, "parcel": stored_parcel(p), "gross_g": p.gross_g,
          "tracking_number": _number(s.option.carrier, next(serials)), "printed_at": noon}
         for shipment, s in zip(shipments, sent, strict=True) for n, p in enumerate(s.option.parcels, 1)
     ])  # fmt: skip
@@ -174,21 +182,17 @@ def _leaves(sent: _Sent) -> date:
 
 
 def _order_row(s: _Sent, channel: int, at: datetime) -> dict[str, Any]:
-    option, address = s.option, asdict(s.facts.address)
+    option = s.option
     quote, arrival = option.quote, option.arrival
-    made = {
-        "parcels": [parcel_json(p) for p in option.parcels], "service_name": option.name, "quote": quote_json(option),
-        "extras": [], "value_minor": s.made.value, "rules": [], "layers": ["shop default"],
-        "trail": {n: [asdict(step) for step in steps] for n, steps in s.made.trail.items()},
-    }  # fmt: skip
+    made = stored_plan(s.made, option)
     return {
-        "channel_id": channel, "number": s.number, "state": "shipped", "ordered_at": s.at, "address": address,
-        "imported": {"address": address}, "home": s.facts.home, "promise": s.facts.promise_text,
+        "channel_id": channel, "number": s.number, "state": "shipped", "ordered_at": s.at, "address": s.facts.address,
+        "imported": {"address": asdict(s.facts.address)}, "home": s.facts.home, "promise": s.facts.promise_text,
         "promise_date": s.facts.promise, "paid_shipping_minor": s.paid, "plan": made, "plan_version": 1,
         "carrier": option.carrier, "service": option.service, "network": option.network,
         "price_minor": quote.net if quote else None, "ship_date": arrival.ship_date if arrival else None,
         "arrives": arrival.latest if arrival else None, "parcel_count": len(option.parcels), "planned_at": at,
-        "basket": s.facts.basket, "recipient_key": recipient_key(s.facts.address), "hand": {}, "tags": [],
+        "basket": s.facts.basket, "recipient_key": recipient_key(s.facts.address), "hand": NO_HAND, "tags": [],
         "plan_tags": [], "cleared": [],
         "search": search_text(s.number, s.facts.address, [f"{p.name} {p.sku}" for p, _ in s.lines]),
     }  # fmt: skip
@@ -221,8 +225,8 @@ def _shipment_row(
     return {
         "order_id": order_id, "batch_id": batch, "departure_id": departure, "state": "bought",
         "idempotency_key": f"history-{s.number}", "carrier": option.carrier, "service": option.service,
-        "service_name": option.name, "price_minor": option.quote.net if option.quote else 0, "quote": quote_json(option),
-        "sender": default_place(session).address, "address": asdict(s.facts.address), "extras": [],
+        "service_name": option.name, "price_minor": option.quote.net if option.quote else 0, "quote": stored_quote(option),
+        "sender": default_place(session).address, "address": s.facts.address, "extras": [],
         "ship_date": _leaves(s), "arrives": option.arrival.latest if option.arrival else None, "asked_at": at,
         "bought_at": at, "tracking_key": secrets.token_urlsafe(24), "tracking_state": "delivered",
         "next_look_at": None,

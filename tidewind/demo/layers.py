@@ -10,7 +10,7 @@ from sqlalchemy import update
 from sqlalchemy.orm import Session
 
 from tidewind.core.addresses.check import Address
-from tidewind.core.order_facts import LineFacts, OrderFacts
+from tidewind.core.order_facts import Hand, LineFacts, OrderFacts
 from tidewind.db.tables import PrecedentRow, Product, PromiseLink, RecipeRow, RuleSet
 from tidewind.services.planning import shop_settings
 from tidewind.services.shop import read_restricted_list, replace_restricted_list, save_contact
@@ -65,7 +65,7 @@ def load_layers(session: Session, now: datetime) -> None:
     for promise, recipe in PROMISES.items():
         session.add(PromiseLink(promise=promise, recipe=recipe))
     session.add(RuleSet(rules=RULES, note="The first rules", created_at=now))
-    hand = {"service": "np-parcel", "extras": ["signature"]}
+    hand = Hand(service="np-parcel", extras=frozenset({"signature"}))
     for group in ("country", "same_region"):
         session.add(PrecedentRow(basket=_BASKET, destination=group, hand=hand, order_number="LL-19877", at=now))
     shop_settings(session).desks = ["Garden clubs", "Export"]

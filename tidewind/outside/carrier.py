@@ -10,8 +10,9 @@ import httpx
 
 from tidewind.core.tariffs.live import LiveAnswer, LivePrice
 from tidewind.core.tracking import TrackingState
+from tidewind.metrics import OUTSIDE_CALLS
 from tidewind.outside.breaker import Breaker
-from tidewind.outside.errors import MaybeDone, NeverSent, RefusedOutside
+from tidewind.outside.errors import MaybeDone, NeverSent, OutsideError, RefusedOutside
 from tidewind.outside.http import call
 
 
@@ -133,10 +134,16 @@ STATES = {
 }  # fmt: skip
 
 
+RESULTS: dict[type[OutsideError], str] = {
+    NeverSent: "never_sent", MaybeDone: "maybe_done", RefusedOutside: "refused",
+}  # fmt: skip
+
+
 class HttpCarrier:
     """A carrier reached by JSON over HTTP."""
 
-    def __init__(self, base_url: str, timeout_s: float, quote_timeout_s: float = 2.5) -> None:
+    def __init__(self, base_url: str, timeout_s: float, quote_timeout_s: float = 2.5, name: str = "") -> None:
+        self._name = name
         self._client = httpx.Client(base_url=base_url, timeout=httpx.Timeout(timeout_s, connect=2.0))
         self._quote_timeout = httpx.Timeout(quote_timeout_s)
         self._breaker = Breaker()
@@ -145,13 +152,26 @@ class HttpCarrier:
         """Close the connections."""
         self._client.close()
 
+    def _call(self, what: str, method: str, path: str, **options: Any) -> httpx.Response:
+        """Make a request, and count it by what came of it."""
+        result = "fault"
+        try:
+            answer = call(self._client, method, path, **options)
+            result = "answered"
+        except OutsideError as error:
+            result = RESULTS.get(type(error), "fault")
+            raise
+        finally:
+            OUTSIDE_CALLS.labels(self._name, what, result).inc()
+        return answer
+
     def quotes(self, wanted: Wanted, now: datetime) -> LiveAnswer:
         """See CarrierClient."""
         body = {**asdict(wanted), "ship_date": wanted.ship_date.isoformat()}
         if not self._breaker.lets_through(now):
             raise NeverSent("left in peace for half a minute after three failures in a row")
         try:
-            answer = _answer(call(self._client, "POST", "/quotes", json=body, timeout=self._quote_timeout), now)
+            answer = _answer(self._call("quotes", "POST", "/quotes", json=body, timeout=self._quote_timeout), now)
         except (NeverSent, MaybeDone):
             self._breaker.failed(now)
             raise
@@ -161,13 +181,13 @@ class HttpCarrier:
     def buy(self, key: str, wanted: Wanted) -> Sold:
         """See CarrierClient."""
         body = {**asdict(wanted), "ship_date": wanted.ship_date.isoformat()}
-        answer = call(self._client, "POST", "/shipments", json=body, headers={"Idempotency-Key": key})
+        answer = self._call("buy", "POST", "/shipments", json=body, headers={"Idempotency-Key": key})
         return _sold(answer)
 
     def find(self, key: str) -> Sold | None:
         """See CarrierClient."""
         try:
-            return _sold(call(self._client, "GET", f"/shipments/{key}"))
+            return _sold(self._call("find", "GET", f"/shipments/{key}"))
         except RefusedOutside as refusal:
             if refusal.reason == "unknown_key":
                 return None
@@ -175,16 +195,16 @@ class HttpCarrier:
 
     def cancel(self, key: str) -> None:
         """See CarrierClient."""
-        call(self._client, "POST", f"/shipments/{key}/cancel")
+        self._call("cancel", "POST", f"/shipments/{key}/cancel")
 
     def void(self, key: str) -> VoidAnswer:
         """See CarrierClient."""
-        return _void(call(self._client, "POST", f"/shipments/{key}/void"))
+        return _void(self._call("void", "POST", f"/shipments/{key}/void"))
 
     def void_state(self, key: str) -> VoidAnswer | None:
         """See CarrierClient."""
         try:
-            return _void(call(self._client, "GET", f"/shipments/{key}/void"))
+            return _void(self._call("void_state", "GET", f"/shipments/{key}/void"))
         except RefusedOutside as refusal:
             if refusal.reason == "unknown_key":
                 return None
@@ -192,8 +212,8 @@ class HttpCarrier:
 
     def make_return(self, key: str, own_key: str, service: str) -> SoldReturn:
         """See CarrierClient."""
-        answer = call(
-            self._client, "POST", f"/shipments/{key}/return", params={"service": service},
+        answer = self._call(
+            "make_return", "POST", f"/shipments/{key}/return", params={"service": service},
             headers={"Idempotency-Key": own_key},
         )  # fmt: skip
         try:
@@ -205,7 +225,7 @@ class HttpCarrier:
 
     def events(self, tracking_number: str) -> list[CarrierEvent]:
         """See CarrierClient."""
-        answer = call(self._client, "GET", f"/tracking/{tracking_number}").json()
+        answer = self._call("events", "GET", f"/tracking/{tracking_number}").json()
         return [
             CarrierEvent(datetime.fromisoformat(e["at"]), STATES[e["code"]], e["words"][:200], e["spot"][:120])
             for e in answer["events"]

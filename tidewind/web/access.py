@@ -12,9 +12,10 @@ from fastapi import Depends, Request
 from sqlalchemy.orm import Session, sessionmaker
 
 from tidewind.db.tables.people import ROLES
-from tidewind.services.base import NotAllowed, Outside
+from tidewind.services.base import NotAllowed, NotSignedIn, Outside
 from tidewind.services.people import Who, who_has_key, who_has_token
 from tidewind.settings import Settings
+from tidewind.web.news import NewsHub
 
 COOKIE = "tidewind_session"
 SAFE = frozenset({"GET", "HEAD", "OPTIONS"})
@@ -28,6 +29,7 @@ class Wiring:
     sessions: sessionmaker[Session]
     outside: Outside
     clock: Callable[[], datetime]
+    news: NewsHub
 
 
 def wiring(request: Request) -> Wiring:
@@ -60,13 +62,26 @@ def recognise(request: Request, session: Tx, now: Now) -> Who:
     """Return who is asking, by API key or by session cookie; cookies need the form token for anything that writes."""
     scheme, _, key = request.headers.get("Authorization", "").partition(" ")
     if scheme.lower() == "bearer" and key:
-        return who_has_key(session, key.strip())
+        who = who_has_key(session, key.strip())
+        request.state.person_id = who.id
+        return who
     who = who_has_token(session, request.cookies.get(COOKIE, ""), now)
+    request.state.person_id = who.id
     if request.method not in SAFE and not hmac.compare_digest(
         request.headers.get("X-CSRF-Token", "").encode(), who.csrf_token.encode()
     ):
         raise NotAllowed("csrf", "This page is out of date. Reload it; what you typed is still there.")
     return who
+
+
+def still_signed_in(request: Request, parts: Wiring) -> bool:
+    """Tell whether who opened a stream may still hear it."""
+    try:
+        with parts.sessions() as session:
+            recognise(request, session, parts.clock())
+    except NotSignedIn:
+        return False
+    return True
 
 
 def allow(*roles: str) -> Any:

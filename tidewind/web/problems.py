@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
+import structlog
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
@@ -15,6 +16,7 @@ from starlette.exceptions import HTTPException
 from tidewind.outside.errors import OutsideError
 from tidewind.services.base import ServiceError
 
+log = structlog.get_logger(__name__)
 MEDIA_TYPE = "application/problem+json"
 
 
@@ -83,6 +85,13 @@ def install(app: FastAPI) -> None:
         status = error.status_code if isinstance(error, HTTPException) else 500
         return problem(status, "http", str(getattr(error, "detail", error))[:300])
 
+    def fault(request: Request, error: Exception) -> JSONResponse:
+        request_id = getattr(request.state, "request_id", "")
+        log.error("fault", request_id=request_id, exc_info=error)
+        words = "Something went wrong here. Nothing was changed by this step; try it again."
+        return problem(500, "fault", f"{words} The log has it as {request_id}.", {"request": request_id})
+
+    app.add_exception_handler(Exception, fault)
     app.add_exception_handler(ServiceError, service_error)
     app.add_exception_handler(OutsideError, outside_error)
     app.add_exception_handler(RequestValidationError, invalid)

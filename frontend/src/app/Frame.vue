@@ -7,7 +7,7 @@ import { api, need } from "../api/client";
 import { todayQuery } from "../features/today";
 import { clock, day, localDay } from "../shared/format";
 import { useKeys } from "../shared/keyboard";
-import { watchLive } from "../shared/live";
+import { watchNews } from "../shared/news";
 import { useScans } from "../shared/scanner";
 import { now, setServerTime, useMe } from "../shared/session";
 import CommandLine from "./CommandLine.vue";
@@ -22,14 +22,14 @@ const { data: today } = useQuery(todayQuery);
 const commandOpen = ref(false);
 const helpOpen = ref(false);
 
-let stopLive: (() => void) | undefined;
+let stopNews: (() => void) | undefined;
 onMounted(() => {
   if (me.value) setServerTime(me.value.now);
-  stopLive = watchLive(client);
+  stopNews = watchNews(client);
   window.addEventListener("keydown", commandKey);
 });
 onBeforeUnmount(() => {
-  stopLive?.();
+  stopNews?.();
   window.removeEventListener("keydown", commandKey);
 });
 

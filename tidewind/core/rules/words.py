@@ -76,9 +76,7 @@ def _test_words(test: Test, currency: str, names: Names) -> str:
     return f"{fact.words} {verb} {_members(test, names)}"
 
 
-def condition_words(
-    condition: Condition, currency: str = "EUR", names: Names | None = None, inner: bool = False
-) -> str:
+def condition_words(condition: Condition, currency: str, names: Names | None = None, inner: bool = False) -> str:
     """Return a condition as part of a sentence; ``names`` turns codes (channels, SKUs) into what people call them."""
     known = names or {}
     match condition:
@@ -94,7 +92,7 @@ def condition_words(
             return f"({text})" if inner and len(parts) > 1 else text
 
 
-def action_words(action: Action, currency: str = "EUR", names: Names | None = None) -> str:
+def action_words(action: Action, currency: str, names: Names | None = None) -> str:
     """Return an action in words, by the names of services, recipes and packaging, never by bare codes."""
     verb, to = ACTIONS[action.set], action.to
     match to:

@@ -61,7 +61,7 @@ class CompiledService:
         fuel = max((pair for pair in card.fuel if pair[0] <= on), default=(on, 0))[1]
         self.fuel_bp = fuel if service.fuel else 0
         self.known_extras = frozenset({*service.extras, *service.included})
-        self._packaging, self._code = service.packaging, service.code
+        self._packaging, self._code, self._currency = service.packaging, service.code, card.currency
         self._rates: dict[int, ZoneRates | None] = {}
         self.answers = NO_ANSWERS
 
@@ -106,7 +106,7 @@ class CompiledService:
             if isinstance(quoted, Refused):
                 return quoted
             lines, net, tax = rates.table[key] = (quoted.lines, quoted.net, quoted.tax)
-        return Quote(self._code, rates.zone, lines, billable, net, tax, rates.account)
+        return Quote(self._code, rates.zone, lines, billable, net, tax, self._currency, rates.account)
 
     def _full(self, c: Consignment, rates: ZoneRates) -> Quote | Refused:
         service = self.service
@@ -114,7 +114,7 @@ class CompiledService:
         if refused is not None:
             return refused
         if service.kind == "live":
-            return self.answers.quote(c, service.code, rates.zone, rates.account)
+            return self.answers.quote(c, service.code, rates.zone, self._currency, rates.account)
         billables = [billable_g(parcel, service) for parcel in c.parcels]
         lines: list[Line] = []
         bases = self._bases(c, rates, billables, lines)
@@ -138,7 +138,7 @@ class CompiledService:
             taxed += asked
         net = sum([line[2] for line in lines])
         tax = percent_of(taxed, self.card.tax_bp) if rates.taxed else 0
-        return Quote(service.code, rates.zone, tuple(lines), sum(billables), net, tax, rates.account)
+        return Quote(service.code, rates.zone, tuple(lines), sum(billables), net, tax, self._currency, rates.account)
 
     def _bases(self, c: Consignment, rates: ZoneRates, billables: list[int], lines: list[Line]) -> list[Sums] | Refused:
         """Append the base and discount lines; return list and net base per parcel (all on the first if together)."""

@@ -28,10 +28,10 @@ class Answers:
     def __init__(self, find: Callable[[Consignment], LiveAnswer | None], now: datetime) -> None:
         self._find, self._now = find, now
 
-    def quote(self, c: Consignment, service: str, zone: str, account: str = "") -> Quote | Refused:
+    def quote(self, c: Consignment, service: str, zone: str, currency: str, account: str = "") -> Quote | Refused:
         """Return the price of a consignment as answered, or why there is none."""
         answer = self._find(c)
-        quoted = NOT_ASKED if answer is None else answer.quote(service, zone, self._now)
+        quoted = NOT_ASKED if answer is None else answer.quote(service, zone, currency, self._now)
         return quoted if isinstance(quoted, Refused) else quoted._replace(account=account)
 
     def published_net(self, c: Consignment, service: str) -> int | None:
@@ -69,7 +69,7 @@ class LiveAnswer:
     refusals: Mapping[str, str]
     failure: str = ""
 
-    def quote(self, service: str, zone: str, now: datetime) -> Quote | Refused:
+    def quote(self, service: str, zone: str, currency: str, now: datetime) -> Quote | Refused:
         """Return a service's price, or the refusal; a price past its time is never returned."""
         if self.failure:
             return Refused("no_answer", self.failure)
@@ -83,7 +83,7 @@ class LiveAnswer:
         lines = tuple(
             Line(code, name, amount, 0, ("told", "as the carrier told it")) for code, name, amount in price.lines
         )
-        return Quote(service, zone, lines, price.billable_g, sum(line.amount for line in lines), price.tax)
+        return Quote(service, zone, lines, price.billable_g, sum(line.amount for line in lines), price.tax, currency)
 
     def stale_net(self, service: str, now: datetime) -> int | None:
         """Return the price that was true until it expired, for showing it struck out; None while it is true."""

@@ -37,6 +37,7 @@ class Quote(NamedTuple):
     billable_g: int
     net: int
     tax: int
+    currency: str
     account: str = ""
 
     @property
@@ -50,7 +51,7 @@ def percent_text(rate: int) -> str:
     return f"{decimal_text(rate * 10)} %"
 
 
-def explain(line: Line, currency: str = "EUR") -> str:
+def explain(line: Line, currency: str) -> str:
     """Put the arithmetic of one line into words, as a person would say it with a calculator in hand."""
     return words_of(line.basis, currency)
 

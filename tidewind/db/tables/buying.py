@@ -8,9 +8,13 @@ from typing import Any
 from sqlalchemy import CheckConstraint, Index, String, UniqueConstraint, text
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
+from tidewind.core.addresses.check import Address
+from tidewind.core.order_facts import BillTo, Hand
 from tidewind.core.states.labels import LabelState
 from tidewind.core.states.machine import sql_list
+from tidewind.core.stored import StoredParcel, StoredQuote
 from tidewind.db.base import Base, Created, Id, reference
+from tidewind.db.stored import ADDRESS, BILL_TO, HAND, PARCEL, QUOTE
 from tidewind.db.tables.orders import Order
 from tidewind.db.tables.people import Person
 
@@ -29,7 +33,7 @@ class Batch(Base):
     person_id: Mapped[int] = reference("person.id")
     name: Mapped[str] = mapped_column(String(80), default="")
     state: Mapped[str] = mapped_column(String(20), default="asked", index=True)
-    changes: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    changes: Mapped[Hand] = mapped_column(HAND, default=Hand())
     created_at: Mapped[Created]
     asked_at: Mapped[datetime | None]
     person: Mapped[Person] = relationship(lazy="joined", innerjoin=True)
@@ -64,9 +68,9 @@ class Shipment(Base):
     service: Mapped[str] = mapped_column(String(30))
     service_name: Mapped[str] = mapped_column(String(80))
     price_minor: Mapped[int]
-    quote: Mapped[dict[str, Any]]
-    sender: Mapped[dict[str, Any]]
-    address: Mapped[dict[str, Any]]
+    quote: Mapped[StoredQuote] = mapped_column(QUOTE)
+    sender: Mapped[Address] = mapped_column(ADDRESS)
+    address: Mapped[Address] = mapped_column(ADDRESS)
     extras: Mapped[list[Any]] = mapped_column(default=list)
     ship_date: Mapped[date]
     arrives: Mapped[date | None]
@@ -80,7 +84,7 @@ class Shipment(Base):
     payer: Mapped[str] = mapped_column(String(20), default="balance")
     account: Mapped[str] = mapped_column(String(40), default="")
     premium_minor: Mapped[int] = mapped_column(default=0)
-    bill_to: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    bill_to: Mapped[BillTo] = mapped_column(BILL_TO, default=BillTo())
     begun_at: Mapped[datetime | None]
     attempts: Mapped[int] = mapped_column(default=0)
     next_try_at: Mapped[datetime | None]
@@ -104,7 +108,7 @@ class Label(Base):
     id: Mapped[Id]
     shipment_id: Mapped[int] = reference("shipment.id", cascade=True)
     parcel_no: Mapped[int]
-    parcel: Mapped[dict[str, Any]]
+    parcel: Mapped[StoredParcel] = mapped_column(PARCEL)
     gross_g: Mapped[int]
     tracking_number: Mapped[str | None] = mapped_column(String(40), unique=True)
     routing: Mapped[str] = mapped_column(String(40), default="")

@@ -8,9 +8,12 @@ from typing import Any
 from sqlalchemy import CheckConstraint, Index, String, UniqueConstraint, text
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
+from tidewind.core.addresses.check import Address
 from tidewind.core.states.machine import sql_list
 from tidewind.core.states.returns import ReturnState
+from tidewind.core.stored import NO_ADDRESS
 from tidewind.db.base import Base, Created, Id, reference
+from tidewind.db.stored import ADDRESS
 from tidewind.db.tables.buying import Shipment
 
 
@@ -88,8 +91,8 @@ class LabelRequest(Base):
     source: Mapped[str] = mapped_column(String(200), default="")
     why: Mapped[str] = mapped_column(String(300), default="")
     cost_code: Mapped[str] = mapped_column(String(60), default="")
-    sender: Mapped[dict[str, Any]] = mapped_column(default=dict)
-    address: Mapped[dict[str, Any]]
+    sender: Mapped[Address] = mapped_column(ADDRESS, default=NO_ADDRESS)
+    address: Mapped[Address] = mapped_column(ADDRESS)
     what: Mapped[str] = mapped_column(String(120))
     gross_g: Mapped[int]
     sides_mm: Mapped[list[Any]]

@@ -8,10 +8,14 @@ from typing import Any
 from sqlalchemy import BigInteger, CheckConstraint, ForeignKey, Index, String, Text, UniqueConstraint, text
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
+from tidewind.core.addresses.check import Address
+from tidewind.core.order_facts import Hand
 from tidewind.core.states.imports import ImportState
 from tidewind.core.states.machine import sql_list
 from tidewind.core.states.orders import OrderStanding, OrderState
+from tidewind.core.stored import NO_ADDRESS, StoredPlan
 from tidewind.db.base import Base, Created, Id, reference
+from tidewind.db.stored import ADDRESS, HAND, PLAN
 
 
 class SavedView(Base):
@@ -147,7 +151,7 @@ class Order(Base):
     state_why: Mapped[str] = mapped_column(String(200), default="")
     ordered_at: Mapped[datetime]
     imported: Mapped[dict[str, Any]]
-    address: Mapped[dict[str, Any]]
+    address: Mapped[Address] = mapped_column(ADDRESS)
     home: Mapped[bool] = mapped_column(default=True)
     promise: Mapped[str] = mapped_column(String(120), default="")
     promise_date: Mapped[date | None]
@@ -172,8 +176,8 @@ class Order(Base):
     promise_linked: Mapped[bool] = mapped_column(default=True)
     joined_to: Mapped[int | None] = mapped_column(BigInteger, default=None)
     part_of: Mapped[int | None] = mapped_column(BigInteger, default=None)
-    hand: Mapped[dict[str, Any]] = mapped_column(default=dict)
-    plan: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    hand: Mapped[Hand] = mapped_column(HAND, default=Hand())
+    plan: Mapped[StoredPlan] = mapped_column(PLAN, default=StoredPlan())
     plan_version: Mapped[int] = mapped_column(default=0)
     carrier: Mapped[str | None] = mapped_column(String(30))
     service: Mapped[str | None] = mapped_column(String(30))
@@ -185,7 +189,7 @@ class Order(Base):
     planned_at: Mapped[datetime | None]
     created_at: Mapped[Created]
     batch_id: Mapped[int | None] = mapped_column(BigInteger, ForeignKey("batch.id"))
-    sender: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    sender: Mapped[Address] = mapped_column(ADDRESS, default=NO_ADDRESS)
     rule_facts: Mapped[dict[str, Any]] = mapped_column(default=dict)
     good_until: Mapped[datetime | None]
     lines: Mapped[list[OrderLine]] = relationship(

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from datetime import datetime
+from typing import Any
 
 from sqlalchemy import CheckConstraint, Index, LargeBinary, String, text
 from sqlalchemy.orm import Mapped, mapped_column
@@ -58,4 +59,5 @@ class PrintJob(Base):
     next_at: Mapped[datetime]
     printed_at: Mapped[datetime | None]
     last_error: Mapped[str] = mapped_column(String(300), default="")
+    shipment_ids: Mapped[list[Any]] = mapped_column(default=list)
     created_at: Mapped[Created]

@@ -8,7 +8,9 @@ from typing import Any
 from sqlalchemy import String, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column
 
+from tidewind.core.order_facts import Hand
 from tidewind.db.base import Base, Created, Id, reference
+from tidewind.db.stored import HAND
 
 
 class RecipeRow(Base):
@@ -42,7 +44,7 @@ class PrecedentRow(Base):
     id: Mapped[Id]
     basket: Mapped[str] = mapped_column(String(64))
     destination: Mapped[str] = mapped_column(String(20))
-    hand: Mapped[dict[str, Any]]
+    hand: Mapped[Hand] = mapped_column(HAND)
     order_number: Mapped[str] = mapped_column(String(60))
     at: Mapped[datetime]
 

@@ -8,9 +8,11 @@ from typing import Any
 from sqlalchemy import CheckConstraint, Index, LargeBinary, String, UniqueConstraint, text
 from sqlalchemy.orm import Mapped, mapped_column
 
+from tidewind.core.addresses.check import Address
 from tidewind.core.packing import Packaging
 from tidewind.core.quantities import Size
 from tidewind.db.base import Base, Created, Id, reference
+from tidewind.db.stored import ADDRESS
 
 
 class RestrictedParty(Base):
@@ -47,7 +49,7 @@ class Contact(Base):
     )
     id: Mapped[Id]
     code: Mapped[str | None] = mapped_column(String(30), unique=True)
-    address: Mapped[dict[str, Any]]
+    address: Mapped[Address] = mapped_column(ADDRESS)
     home: Mapped[bool] = mapped_column(default=True)
     search: Mapped[str] = mapped_column(String(600), default="")
 
@@ -89,7 +91,7 @@ class Place(Base):
     __table_args__ = (Index("uq_place_default", "is_default", unique=True, postgresql_where=text("is_default")),)
     id: Mapped[Id]
     name: Mapped[str] = mapped_column(String(120), unique=True)
-    address: Mapped[dict[str, Any]]
+    address: Mapped[Address] = mapped_column(ADDRESS)
     pickup_spot: Mapped[str] = mapped_column(String(200), default="")
     opening_hours: Mapped[str] = mapped_column(String(200), default="")
     is_default: Mapped[bool] = mapped_column(default=False)

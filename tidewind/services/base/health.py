@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from datetime import datetime
 
 import httpx
 from sqlalchemy import text
@@ -51,3 +52,28 @@ def _standins(url: str) -> PartState:
     except httpx.HTTPError as error:
         return PartState(False, f"do not answer ({type(error).__name__})")
     return PartState(True, "answer")
+
+
+_MOMENT = text("""
+    select (select count(*) from procrastinate_jobs where status = 'todo'),
+           (select count(*) from procrastinate_jobs where status = 'doing'),
+           (select count(*) from shipment where state = 'buying'),
+           coalesce((select extract(epoch from cast(:now as timestamptz) - min(asked_at))
+                     from shipment where state = 'buying'), 0),
+           (select count(*) from message where sent_at is null and attempts > 0),
+           (select count(*) from channel_notice where done_at is null and attempts > 0)
+""")
+
+
+def figures_of_the_moment(session: Session, now: datetime) -> dict[str, tuple[str, int]]:
+    """Return what waits and what is under way, by the name and words of each figure."""
+    row = session.execute(_MOMENT, {"now": now}).one()
+    names = (
+        ("tidewind_jobs_waiting", "Jobs that wait for a worker"),
+        ("tidewind_jobs_running", "Jobs that a worker has"),
+        ("tidewind_purchases_under_way", "Labels being bought"),
+        ("tidewind_purchase_oldest_seconds", "How long the oldest of these has been asked for"),
+        ("tidewind_messages_undelivered", "Mails that did not go"),
+        ("tidewind_notices_undelivered", "Notices to channels that did not stick"),
+    )
+    return {name: (words, int(value)) for (name, words), value in zip(names, row, strict=True)}

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from enum import StrEnum
 from typing import Any, Protocol, TypeVar
 
@@ -43,10 +44,15 @@ def move_order(order: Order, move: OrderMove, why: str = "") -> None:
         setattr(order, name, value)
 
 
+def orders_with_label(session: Session, order_ids: Collection[int]) -> set[int]:
+    """Return the orders among these of which a label is bought, or is being bought just now."""
+    query = select(Shipment.order_id).where(Shipment.order_id.in_(order_ids), Shipment.state.in_(LabelState.COUNTS))
+    return set(session.scalars(query))
+
+
 def has_label(session: Session, order_id: int) -> bool:
     """Tell whether a label of an order is bought, or is being bought just now."""
-    query = select(Shipment.id).where(Shipment.order_id == order_id, Shipment.state.in_(LabelState.COUNTS))
-    return session.scalar(query) is not None
+    return bool(orders_with_label(session, [order_id]))
 
 
 def move_row(row: _Stands, moves: Machine[State, Move], states: type[State], move: Move) -> None:

@@ -42,8 +42,8 @@ def cover_declarations(session: Session, since: datetime, until: datetime) -> It
     )  # fmt: skip
     for shipment in session.scalars(query):
         numbers = " ".join(label.tracking_number or "" for label in shipment.labels)
-        value = shipment.order.plan.get("value_minor", 0)
+        value = shipment.order.plan.value_minor
         yield [
-            f"{shipment.bought_at:%Y-%m-%d %H:%M}", shipment.order.number, shipment.address["country"],
+            f"{shipment.bought_at:%Y-%m-%d %H:%M}", shipment.order.number, shipment.address.country,
             shipment.carrier, numbers, str(value), str(shipment.premium_minor),
         ]  # fmt: skip

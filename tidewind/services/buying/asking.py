@@ -19,11 +19,13 @@ from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session, joinedload, lazyload, load_only
 from sqlalchemy.orm import defer as read_later
 
+from tidewind.core.order_facts import BillTo
 from tidewind.core.quantities import money_text
 from tidewind.core.states.labels import LabelState
+from tidewind.core.stored import first_known
 from tidewind.db.bulk import insert_rows, take_ids
 from tidewind.db.tables import Batch, CarrierRow, Label, Order, Person, Shipment
-from tidewind.services.base import MOST_ORDERS, Conflict, Invalid, NotFound, defer
+from tidewind.services.base import MOST_ORDERS, Conflict, Invalid, NotFound, defer, lock_orders
 from tidewind.services.books import Posting, lock_available, post_all
 from tidewind.services.handover import default_place, departure_for
 from tidewind.services.planning import carriers_in_force, keep_up, shop_settings
@@ -72,15 +74,15 @@ def ask_to_buy(
             taken = session.scalars(select(Shipment.order_id).where(Shipment.batch_id == before.id)).all()
             return PurchaseAsked(before.id, list(taken))
         batch = _new_batch(session, client_key, person_id)
-    shown = {wish.order_id: wish.shown_minor for wish in wishes}
+    shown, currency = {wish.order_id: wish.shown_minor for wish in wishes}, shop_settings(session).currency
     asked = PurchaseAsked(batch.id)
     orders = []
-    found = _locked_orders(session, shown)
+    found = lock_orders(session, shown, options=[lazyload(Order.lines)], all_there=True)
     live = standing_labels(session, shown)
     keep_up(session, [order for order in found if order.id not in live], now)
     for order in found:
         mine = live.get(order.id)
-        reason = _reason_against(order, shown[order.id], mine)
+        reason = _reason_against(order, shown[order.id], mine, currency)
         if mine is not None and mine.shipment.batch_id == batch.id:
             asked.taken.append(order.id)  # the same click again
         elif reason:
@@ -109,16 +111,6 @@ def _locked_batch(session: Session, batch_id: int) -> Batch:
     return batch
 
 
-def _locked_orders(session: Session, ids: Mapping[int, int]) -> Sequence[Order]:
-    """Lock orders in one order for everybody, so that two batches never wait in a circle."""
-    query = select(Order).where(Order.id.in_(ids)).order_by(Order.id).with_for_update(of=Order)
-    query = query.options(lazyload(Order.lines))
-    found = session.scalars(query.execution_options(populate_existing=True)).all()
-    if len(found) != len(ids):
-        raise NotFound("unknown_order", "One of these orders does not exist. Nothing was bought.")
-    return found
-
-
 @dataclass(frozen=True, slots=True)
 class StandingLabel:
     """The label that an order has, or is about to have, and who bought it."""
@@ -145,7 +137,7 @@ def standing_labels(session: Session, order_ids: Collection[int]) -> dict[int, S
     return {shipment.order_id: StandingLabel(shipment, name) for shipment, name in rows}
 
 
-def _reason_against(order: Order, shown_minor: int, live: StandingLabel | None) -> str | None:
+def _reason_against(order: Order, shown_minor: int, live: StandingLabel | None, currency: str) -> str | None:
     if live is not None:
         return live.words
     if order.state != "open":
@@ -154,13 +146,15 @@ def _reason_against(order: Order, shown_minor: int, live: StandingLabel | None) 
     if stops or order.price_minor is None:
         return stops[0] if stops else "has no price"
     if order.price_minor != shown_minor:
-        return f"costs {money_text(order.price_minor)} now, not {money_text(shown_minor)}; look again"
+        return (
+            f"costs {money_text(order.price_minor, currency)} now, not {money_text(shown_minor, currency)}; look again"
+        )
     return None
 
 
 def payer_of(order: Order, accounts: Mapping[str, CarrierRow]) -> str:
     """Return who pays for an order's label: somebody else's account, our account with the carrier, or the balance."""
-    if order.hand.get("bill_to"):
+    if order.hand.bill_to:
         return "elsewhere"
     carrier = accounts.get(order.carrier or "")
     account = carrier.account(account_of(order)) if carrier else None
@@ -169,7 +163,7 @@ def payer_of(order: Order, accounts: Mapping[str, CarrierRow]) -> str:
 
 def premium_of(order: Order) -> int:
     """Return what of an order's price an insurer asks for, later and by itself, in minor units."""
-    return int((order.plan.get("quote") or {}).get("premium_minor", 0))
+    return order.plan.premium_minor
 
 
 def carriers_price(order: Order) -> int:
@@ -179,7 +173,7 @@ def carriers_price(order: Order) -> int:
 
 def account_of(order: Order) -> str:
     """Return the number of the account with the carrier that an order is planned on; empty for none."""
-    return str((order.plan.get("quote") or {}).get("account", ""))
+    return order.plan.account
 
 
 def _hold(session: Session, orders: Sequence[Order], batch: Batch, asked: PurchaseAsked, now: datetime) -> None:
@@ -189,13 +183,14 @@ def _hold(session: Session, orders: Sequence[Order], batch: Batch, asked: Purcha
     total = sum(carriers_price(order) for order in orders if payer_of(order, accounts) == "balance")
     available = lock_available(session)
     if total > available:
-        words = f"The labels cost {money_text(total)}, the balance has {money_text(available)}. Nothing was bought."
-        raise Conflict("no_balance", f"{words} Top up, or choose fewer orders.")
+        currency = shop_settings(session).currency
+        words = f"The labels cost {money_text(total, currency)}, the balance has {money_text(available, currency)}."
+        raise Conflict("no_balance", f"{words} Nothing was bought. Top up, or choose fewer orders.")
     intents = _intents(session, orders, batch, accounts, now)
     insert_rows(session, Shipment, intents)
     insert_rows(session, Label, [
-        {"shipment_id": intent["id"], "parcel_no": n, "parcel": parcel, "gross_g": parcel["gross_g"]}
-        for intent, order in zip(intents, orders, strict=True) for n, parcel in enumerate(order.plan["parcels"], 1)
+        {"shipment_id": intent["id"], "parcel_no": n, "parcel": parcel, "gross_g": parcel.gross_g}
+        for intent, order in zip(intents, orders, strict=True) for n, parcel in enumerate(order.plan.parcels, 1)
     ])  # fmt: skip
     post_all(session, [
         Posting("hold", intent["price_minor"], f"hold:{intent['idempotency_key']}",
@@ -225,7 +220,7 @@ def _intents(
         payer = payer_of(order, accounts)
         made.append({
             "id": shipment_id, "batch_id": batch.id, "departure_id": departures[key], "payer": payer,
-            "sender": dict(order.sender or place.address), "asked_at": now, **_bought_of(order, today),
+            "sender": first_known(order.sender, place.address), "asked_at": now, **_bought_of(order, today),
         })  # fmt: skip
     return made
 
@@ -239,17 +234,17 @@ def _bought_of(order: Order, today: date) -> Intent:
         "state": "buying",
         "carrier": order.carrier or "",
         "service": order.service or "",
-        "service_name": order.plan["service_name"],
+        "service_name": order.plan.service_name,
         "price_minor": carriers_price(order),
         "premium_minor": premium_of(order),
-        "quote": order.plan["quote"],
-        "address": dict(order.address),
-        "extras": list(order.plan.get("extras", [])),
+        "quote": order.plan.quote,
+        "address": order.address,
+        "extras": list(order.plan.extras),
         "ship_date": order.ship_date or today,
         "arrives": order.arrives,
         "reference": order.reference,
         "account": account_of(order),
-        "bill_to": dict(order.hand.get("bill_to") or {}),
+        "bill_to": order.hand.bill_to or BillTo(),
     }
 
 

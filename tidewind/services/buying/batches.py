@@ -12,8 +12,9 @@ from sqlalchemy.orm import Session
 
 from tidewind.core.addresses.check import tidy
 from tidewind.core.states.labels import LabelState
+from tidewind.core.stored import NO_HAND, read_hand, write_hand
 from tidewind.db.tables import Batch, Label, Order, PackagingRow, Person, Shipment
-from tidewind.services.base import MOST_ORDERS, Conflict, Invalid, NotFound
+from tidewind.services.base import MOST_ORDERS, Conflict, Invalid, NotFound, lock_orders
 from tidewind.services.people import at_work_on
 from tidewind.services.planning import plan_orders
 
@@ -52,7 +53,7 @@ def start_batch(session: Session, name: str, client_key: str, person_id: int) ->
     known = session.scalar(select(Batch).where(Batch.client_key == client_key))
     if known is not None:
         return known
-    batch = Batch(client_key=client_key, person_id=person_id, name=tidy(name)[:80], state="filling", changes={})
+    batch = Batch(client_key=client_key, person_id=person_id, name=tidy(name)[:80], state="filling", changes=NO_HAND)
     session.add(batch)
     session.flush()
     if not batch.name:
@@ -88,8 +89,7 @@ def fill_batch(
     if not 1 <= len(order_ids) <= MOST_ORDERS:
         raise Invalid("how_many", f"Between 1 and {MOST_ORDERS:,} orders are put into a batch at once.")
     batch = _being_filled(session, batch_id)
-    query = select(Order).where(Order.id.in_(order_ids)).order_by(Order.id).with_for_update(of=Order)
-    orders = session.scalars(query.execution_options(populate_existing=True)).all()
+    orders = lock_orders(session, order_ids)
     others = {b.id: b for b in session.scalars(select(Batch).where(Batch.id.in_({o.batch_id for o in orders})))}
     held = at_work_on(session, now, [o.id for o in orders])
     filled = Filled()
@@ -108,7 +108,7 @@ def fill_batch(
             order.batch_id = batch.id
             changed.append(order)
     filled.added = len(changed)
-    if batch.changes or any(b.changes for b in others.values()):
+    if batch.changes != NO_HAND or any(b.changes != NO_HAND for b in others.values()):
         session.flush()
         plan_orders(session, changed, now)
     return filled
@@ -126,11 +126,10 @@ def scan_into_batch(session: Session, batch_id: int, code: str, person_id: int, 
 def take_out(session: Session, batch_id: int, order_ids: Sequence[int], now: datetime) -> int:
     """Take orders out of a batch; they stay on the work list.  Returns how many."""
     batch = _being_filled(session, batch_id)
-    query = select(Order).where(Order.id.in_(order_ids), Order.batch_id == batch.id).order_by(Order.id)
-    orders = session.scalars(query.with_for_update(of=Order).execution_options(populate_existing=True)).all()
+    orders = [order for order in lock_orders(session, order_ids) if order.batch_id == batch.id]
     for order in orders:
         order.batch_id = None
-    if batch.changes:
+    if batch.changes != NO_HAND:
         session.flush()
         plan_orders(session, orders, now)
     return len(orders)
@@ -151,7 +150,7 @@ def change_batch(session: Session, batch_id: int, name: str | None, changes: Map
     if name is not None and tidy(name):
         batch.name = tidy(name)[:80]
     fresh = {k: v.isoformat() if isinstance(v, date) else v for k, v in changes.items()}
-    merged = {k: v for k, v in {**batch.changes, **fresh}.items() if v is not None and v != ""}
+    merged = read_hand({k: v for k, v in {**write_hand(batch.changes), **fresh}.items() if v is not None and v != ""})
     if merged != batch.changes:
         batch.changes = merged
         session.flush()
@@ -182,7 +181,8 @@ def orders_in_batch(session: Session, batch_id: int) -> Sequence[Order]:
 
 def exceptions_of(batch: Batch, order: Order) -> list[str]:
     """Return what an order has by hand where the batch says something else: its exceptions."""
-    return sorted(name for name in CHANGEABLE if name in order.hand and order.hand[name] != batch.changes.get(name))
+    mine, whole = write_hand(order.hand), write_hand(batch.changes)
+    return sorted(name for name in CHANGEABLE if name in mine and mine[name] != whole.get(name))
 
 
 def batch_summaries(

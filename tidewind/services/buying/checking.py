@@ -4,18 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from datetime import datetime
-from typing import Any
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from tidewind.core.preflight import Candidate, Preflight, preflight
+from tidewind.core.stored import StoredLine
 from tidewind.db.tables import Batch, CarrierRow, Order
 from tidewind.services.base import MOST_ORDERS, Invalid, NotFound
 from tidewind.services.books import balance_now
 from tidewind.services.buying.asking import StandingLabel, payer_of, premium_of, standing_labels
 from tidewind.services.people import AtWork, at_work_on
-from tidewind.services.planning import keep_up
+from tidewind.services.planning import keep_up, shop_settings
 
 # Lines of a quote that every parcel of the kind has, or that nobody can leave off; all others are worth naming.
 _USUAL = frozenset({"base", "discount", "fuel", "tax", "home"})
@@ -41,14 +41,13 @@ def check_orders(session: Session, shown: Mapping[int, int | None], person_id: i
         _candidate(o, shown[o.id], accounts, live.get(o.id), _whose(held.get(o.id), lying.get(o.id), person_id))
         for o in orders
     ]
-    return preflight(found, balance_now(session).available_minor)
+    return preflight(found, balance_now(session).available_minor, shop_settings(session).currency)
 
 
 def _candidate(
     order: Order, shown: int | None, accounts: Mapping[str, CarrierRow], live: StandingLabel | None, held_by: str
 ) -> Candidate:
     gone = live.words if live else ("" if order.state == "open" else f"is {order.state.replace('_', ' ')}")
-    quote = order.plan.get("quote") or {"lines": []}
     return Candidate(
         order_id=order.id, number=order.number, carrier=order.carrier or "", service=order.service or "",
         labels=order.parcel_count, price=order.price_minor, shown=shown,
@@ -56,17 +55,17 @@ def _candidate(
         warns=tuple(s.words for s in order.snags if s.level == "warns" and s.code != "promise_missed"),
         approval=next((s.words for s in order.snags if s.code == "needs_approval"), ""),
         gone=gone, held_by=held_by, late=any(s.code == "promise_missed" for s in order.snags),
-        extras=tuple(_extras(quote["lines"]).items()),
+        extras=tuple(_extras(order.plan.quote.lines if order.plan.quote else ()).items()),
         premium=premium_of(order), payer=payer_of(order, accounts),  # type: ignore[arg-type]
     )  # fmt: skip
 
 
-def _extras(lines: Sequence[Mapping[str, Any]]) -> dict[str, int]:
+def _extras(lines: Sequence[StoredLine]) -> dict[str, int]:
     """Return what each extra adds to a price, over all parcels, by its name."""
     sums: dict[str, int] = {}
     for line in lines:
-        if line["amount_minor"] > 0 and line["code"] not in _USUAL:
-            sums[line["name"]] = sums.get(line["name"], 0) + line["amount_minor"]
+        if line.amount_minor > 0 and line.code not in _USUAL:
+            sums[line.name] = sums.get(line.name, 0) + line.amount_minor
     return sums
 
 

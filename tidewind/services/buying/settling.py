@@ -6,16 +6,16 @@ of the key.  Nothing is bought twice, nothing is lost.
 
 from __future__ import annotations
 
-import logging
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import asdict, dataclass
 from datetime import datetime, timedelta
 
+import structlog
 from sqlalchemy import select
 from sqlalchemy.orm import Session, defer, joinedload, sessionmaker
 
-from tidewind.core.addresses.check import Address, is_po_box
+from tidewind.core.addresses.check import is_po_box
 from tidewind.core.addresses.latin import latin_address
 from tidewind.core.insuring import INSURED
 from tidewind.core.ledger import charge_kind
@@ -27,7 +27,7 @@ from tidewind.db.bulk import write_changed
 from tidewind.db.tables import CarrierRow, Order, Shipment
 from tidewind.outside.carrier import CarrierClient, Sold, Wanted, WantedParcel
 from tidewind.outside.errors import MaybeDone, NeverSent, RefusedOutside
-from tidewind.services.base import Outside, move_order, move_row, standing_of, tell
+from tidewind.services.base import Outside, move_order, move_row, standing_of
 from tidewind.services.books import Posting, post, post_all
 from tidewind.services.follow import mail_requested_labels, tell_of_purchase
 from tidewind.services.planning import all_facts, plan_orders, remember_precedents, shop_settings
@@ -36,7 +36,7 @@ SETTLE_AFTER = timedelta(seconds=20)
 GIVE_UP_AFTER = timedelta(minutes=10)
 NEVER_BEGUN_AFTER = timedelta(minutes=5)
 LONGEST_PAUSE = timedelta(minutes=1)
-log = logging.getLogger(__name__)
+log = structlog.get_logger(__name__)
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,6 +47,7 @@ class _Asking:
     key: str
     wanted: Wanted
     most_minor: int
+    currency: str
 
 
 Answer = Sold | str
@@ -83,7 +84,7 @@ def _ask_all(
         except (NeverSent, MaybeDone):
             continue
         except Exception:
-            log.exception("shipment %s could not be bought", one.shipment.id)  # the others of its job still can
+            log.exception("purchase failed", shipment=one.shipment.id)  # the others of its job still can
     return answers, [one.shipment.id for one in asking if one.shipment not in answers]
 
 
@@ -110,10 +111,16 @@ def _begin(
         shipment.next_try_at = now + min(pause, LONGEST_PAUSE)
     write_changed(session, shipments, ("begun_at", "attempts", "next_try_at"))
     carrier = session.scalars(select(CarrierRow).where(CarrierRow.code == shipments[0].carrier)).one()
-    tolerance = shop_settings(session).price_tolerance_minor
+    shop = shop_settings(session)
     facts = all_facts(session, [s.order for s in shipments])
     asking = [
-        _Asking(s, s.idempotency_key, _wanted(s, fact, carrier.latin_only), s.price_minor + tolerance)
+        _Asking(
+            s,
+            s.idempotency_key,
+            _wanted(s, fact, carrier.latin_only),
+            s.price_minor + shop.price_tolerance_minor,
+            shop.currency,
+        )
         for s, fact in zip(shipments, facts, strict=True)
     ]
     return carrier, asking, others
@@ -133,20 +140,21 @@ def _ask(client: CarrierClient, carrier: CarrierRow, one: _Asking) -> Answer:
         raise MaybeDone(f"{len(sold.parcels)} numbers for {len(one.wanted.parcels)} parcels")
     if sold.price_minor > one.most_minor:
         client.cancel(one.key)
-        return f"{carrier.name} asks {money_text(sold.price_minor)} now. It was voided at once; buy again if you agree."
+        asks = money_text(sold.price_minor, one.currency)
+        return f"{carrier.name} asks {asks} now. It was voided at once; buy again if you agree."
     return sold
 
 
 def _wanted(shipment: Shipment, facts: OrderFacts, latin_only: bool) -> Wanted:
     order = shipment.order
-    address = Address(**shipment.address)
+    address = shipment.address
     return Wanted(
         service=shipment.service,
         country=address.country,
         postcode=address.postcode,
         home=order.home,
-        recipient=asdict(latin_address(address)) if latin_only else dict(shipment.address),
-        value_minor=order.plan.get("value_minor", facts.value),
+        recipient=asdict(latin_address(address)) if latin_only else asdict(address),
+        value_minor=order.plan.value_minor,
         contents=sorted({c for line in facts.lines for c in line.contents}),
         extras=[extra for extra in shipment.extras if extra != INSURED],
         po_box=is_po_box(address),
@@ -154,13 +162,13 @@ def _wanted(shipment: Shipment, facts: OrderFacts, latin_only: bool) -> Wanted:
         reference=order.number,
         parcels=[
             WantedParcel(
-                label.gross_g, tuple(label.parcel["sides_mm"]),
-                label.parcel["packaging"] if label.parcel["carrier_box"] else None,
+                label.gross_g, label.parcel.sides_mm,
+                label.parcel.packaging if label.parcel.carrier_box else None,
             )
             for label in shipment.labels
         ],
-        point=order.hand.get("point", ""), region=address.region, from_country=shipment.sender.get("country", ""),
-        from_postcode=shipment.sender.get("postcode", ""), bill_to=str(shipment.bill_to.get("account", "")),
+        point=order.hand.point, region=address.region, from_country=shipment.sender.country,
+        from_postcode=shipment.sender.postcode, bill_to=shipment.bill_to.account,
         account=shipment.account,
     )  # fmt: skip
 
@@ -218,8 +226,6 @@ def _write_answers(
     write_changed(session, [label for s in mine for label in s.labels], ("tracking_number", "routing"))
     write_changed(session, mine, ("state", "bought_at", "next_look_at", "price_minor"))
     _are_shipped(session, mine, outside.base_url, now)
-    for batch_id in {s.batch_id for s in shipments}:
-        tell(session, f"batch:{batch_id}")
     post_all(session, charges)  # last, since it holds the balances until the commit
     done = {s.id: s.state for s in shipments}
     return {**done, **_states(session, [s.id for s in answers if s.id not in done])}
@@ -283,7 +289,6 @@ def _fail(session: Session, shipment: Shipment, words: str, now: datetime) -> No
         )  # fmt: skip
     move_row(shipment, LABEL_MOVES, LabelState, LabelMove.FAIL)
     shipment.failure = words[:500]
-    tell(session, f"batch:{shipment.batch_id}")
 
 
 def cancel_waiting(session: Session, batch_id: int, who: str, now: datetime) -> int:

@@ -30,7 +30,6 @@ from tidewind.services.base import (
     move_order,
     move_row,
     standing_of,
-    tell,
     write_history,
 )
 from tidewind.services.books import post
@@ -82,7 +81,6 @@ def ask_void(session: Session, shipment_ids: Sequence[int], who: str, printed_to
     plan_orders(session, [s.order for s in good], now)
     if good:
         defer(session, "send_voids")
-        tell(session, "orders")
     return done
 
 
@@ -196,7 +194,6 @@ def _write(session: Session, shipment_id: int, answer: VoidAnswer, carrier: str,
         )  # fmt: skip
     else:
         _take_back(session, shipment, carrier, now)
-    tell(session, "orders")
     return shipment.state
 
 

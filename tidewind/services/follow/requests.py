@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import secrets
 from collections.abc import Sequence
-from dataclasses import asdict, dataclass, field
+from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 
 from email_validator import EmailNotValidError, validate_email
@@ -12,8 +12,10 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from tidewind.core.addresses.check import Address, check, tidy, tidy_address
+from tidewind.core.order_facts import Hand
+from tidewind.core.stored import NO_ADDRESS
 from tidewind.db.tables import LabelRequest, Message, Order, RequestLink, Shipment
-from tidewind.services.base import Conflict, Invalid, NotFound, TooMany, defer, tell
+from tidewind.services.base import Conflict, Invalid, NotFound, TooMany, defer
 from tidewind.services.follow.telling import mail_label, tracking_url
 from tidewind.services.orders import TypedLine, TypedOrder, create_order
 from tidewind.services.planning import plan_orders
@@ -93,14 +95,13 @@ def ask_for_label(
     row = LabelRequest(
         link_id=link.id, link=link, client_key=client_key, view_key=secrets.token_urlsafe(24), state="asked",
         asked_by=tidy(typed.asked_by)[:120], source=source[:200], why=tidy(typed.why)[:300],
-        cost_code=tidy(typed.cost_code)[:60], sender=asdict(sender) if sender else {}, address=asdict(address),
+        cost_code=tidy(typed.cost_code)[:60], sender=sender or NO_ADDRESS, address=address,
         what=tidy(typed.what)[:120], gross_g=typed.gross_g, sides_mm=sorted(typed.sides_mm, reverse=True),
         value_minor=typed.value_minor, sticker_mail=typed.sticker_mail.strip(), waiter_mail=typed.waiter_mail.strip(),
         created_at=now,
     )  # fmt: skip
     session.add(row)
     session.flush()
-    tell(session, "requests")
     return row
 
 
@@ -165,18 +166,18 @@ def approve_request(
     A dear service still needs the owner's yes, which the shipment's plan asks for.
     """
     row = _undecided(session, request_id)
-    hand = {"service": service} if service else {}
+    hand = Hand(service=service or None)
     line = TypedLine(
         sku=f"R-{row.id}", name=row.what, quantity=1, unit_price_minor=row.value_minor,
         weight_g=gross_g or row.gross_g, sides_mm=tuple(row.sides_mm), own_box=True,
     )  # fmt: skip
     typed = TypedOrder(
-        address=Address(**row.address), lines=[line], reference=row.cost_code, note="", home=False,
+        address=row.address, lines=[line], reference=row.cost_code, note="", home=False,
         tags=("request",), hand=hand,
     )  # fmt: skip
     order = create_order(session, typed, now)
-    if row.sender:
-        order.sender = dict(row.sender)
+    if row.sender != NO_ADDRESS:
+        order.sender = row.sender
         plan_orders(session, [order], now)
     if gross_g:
         row.gross_g = gross_g

@@ -20,7 +20,7 @@ from tidewind.core.tracking import TrackingState
 from tidewind.db.tables import CarrierRow, Message, Return, Shipment
 from tidewind.outside.carrier import CarrierEvent, SoldReturn
 from tidewind.outside.errors import MaybeDone, NeverSent, OutsideError, RefusedOutside
-from tidewind.services.base import Conflict, Invalid, NotFound, Outside, defer, move_row, tell, write_history
+from tidewind.services.base import Conflict, Invalid, NotFound, Outside, defer, move_row, write_history
 from tidewind.services.books import lock_available, post
 from tidewind.services.planning import carriers_in_force, shop_settings
 
@@ -51,7 +51,7 @@ def ask_return(session: Session, wish: ReturnRequest, who: str, now: datetime) -
         )
     if not takes_returns(session, shipment, now):
         raise Conflict("no_returns", f"{shipment.service_name} has no labels for the way back.")
-    if not wish.in_box and not shipment.address.get("email"):
+    if not wish.in_box and not shipment.address.email:
         raise Conflict("no_mail", "The buyer has no mail address. Print the label and put it in the box.")
     made = Return(
         shipment_id=shipment.id, shipment=shipment, idempotency_key=secrets.token_hex(16), in_box=wish.in_box,
@@ -124,7 +124,6 @@ def _make(sessions: sessionmaker[Session], outside: Outside, return_id: int, clo
             row.tracking_number, row.routing = answer.parcel.tracking_number[:40], answer.parcel.routing[:40]
             if not row.in_box:
                 _mail(session, row, clock())
-        tell(session, "returns")
         return row.state
 
 
@@ -144,7 +143,7 @@ def _mail(session: Session, row: Return, now: datetime) -> None:
     shipment, brand = row.shipment, shop_settings(session).brand
     session.add(
         Message(
-            shipment_id=shipment.id, kind=f"return:{row.id}", recipient=shipment.address["email"],
+            shipment_id=shipment.id, kind=f"return:{row.id}", recipient=shipment.address.email,
             attach="return_label",
             subject=f"The label to send back order {shipment.order.number}",
             body=f"Stick the label in the attachment over the old one and hand the parcel in.\n"
@@ -190,8 +189,6 @@ def _write_events(session: Session, return_id: int, events: Sequence[CarrierEven
     if row.state == "on_its_way" and any(e.state is TrackingState.DELIVERED for e in events):
         move_row(row, RETURN_MOVES, ReturnState, ReturnMove.ARRIVE)
         row.back_at = now
-    if first_use or row.state == "back":
-        tell(session, "returns")
     return first_use
 
 

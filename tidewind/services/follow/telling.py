@@ -46,7 +46,7 @@ def tell_of_purchase(
     mails = []
     for shipment in shipments:
         _write_notices(session, shipment, (shipment.order, *along.get(shipment.order_id, ())), "shipped", now)
-        recipient = shipment.address.get("email", "")
+        recipient = shipment.address.email
         if recipient:
             brand = brand or shop_settings(session).brand
             values = _values(shipment, carriers.get(shipment.carrier, shipment.carrier), base_url, brand)
@@ -123,7 +123,7 @@ def tracking_url(base_url: str, shipment: Shipment) -> str:
 
 def _values(shipment: Shipment, carrier: str, base_url: str, brand: str) -> dict[str, str]:
     return {
-        "name": shipment.address["name"] or shipment.address["company"],
+        "name": shipment.address.name or shipment.address.company,
         "order": shipment.order.number,
         "carrier": carrier,
         "service": shipment.service_name,
@@ -183,10 +183,10 @@ def _send_notice(sessions: sessionmaker[Session], outside: Outside, notice_id: i
         return True
 
 
-def _paper(session: Session, message: Message, now: datetime) -> Paper | None:
+def _paper(session: Session, message: Message) -> Paper | None:
     """Draw the paper that goes with a mail, if any."""
     if message.attach == "label":
-        return Paper("label.pdf", print_labels(session, [message.shipment_id], now))
+        return Paper("label.pdf", print_labels(session, [message.shipment_id]))
     if message.attach == "return_label":
         return_id = int(message.kind.partition(":")[2])
         return Paper("label-for-the-way-back.pdf", print_returns(session, [return_id], "a4"))
@@ -200,7 +200,7 @@ def _send_mail(sessions: sessionmaker[Session], outside: Outside, message_id: in
             return False
         shop = shop_settings(session)
         try:
-            paper = _paper(session, message, now)
+            paper = _paper(session, message)
             outside.mailer.send(shop.brand, shop.mail_from, message.recipient, message.subject, message.body, paper)
         except OutsideError as error:
             message.attempts += 1

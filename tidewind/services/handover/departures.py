@@ -10,10 +10,10 @@ from sqlalchemy import func, select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
-from tidewind.core.addresses.check import Address
 from tidewind.core.calendar import first_working_day
 from tidewind.core.options import leaving_from
 from tidewind.core.order_facts import Carrier
+from tidewind.core.stored import NO_ADDRESS
 from tidewind.db.tables import CarrierRow, Departure, Label, Order, Place, Shipment
 from tidewind.services.base import Conflict
 from tidewind.services.planning import carriers_in_force, shop_settings
@@ -73,7 +73,7 @@ def todays_departures(session: Session, now: datetime) -> list[DepartureCounts]:
     today = now.astimezone(ZoneInfo(shop_settings(session).time_zone)).date()
     carriers = carriers_in_force(session, today)
     place = session.scalar(select(Place.address).where(Place.is_default))
-    start = Address(**(place or {}))
+    start = place or NO_ADDRESS
     where = {carrier.code: leaving_from(carrier.own.card.country, start) for carrier in carriers}
     for day in (today, today + timedelta(days=1)):
         states = [

@@ -3,21 +3,21 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from datetime import date, datetime
-from typing import Any
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from tidewind.core.addresses.check import Address, tidy, tidy_address
-from tidewind.core.order_facts import LineFacts, OrderFacts
+from tidewind.core.order_facts import Hand, LineFacts, OrderFacts
 from tidewind.core.planning import Plan, plan
 from tidewind.core.rules.rule import Rule
+from tidewind.core.stored import NO_HAND
 from tidewind.db.tables import Channel, Order, Product
 from tidewind.services.base import Conflict, Invalid
 from tidewind.services.orders.taking_in import NewLine, NewOrder, store_orders
-from tidewind.services.planning import core_shop, hand_of, line_facts
+from tidewind.services.planning import core_shop, line_facts
 
 HAND_CHANNEL = "hand"
 
@@ -56,7 +56,7 @@ class TypedOrder:
     tags: Sequence[str] = ()
     channel: str = HAND_CHANNEL
     ordered_at: datetime | None = None
-    hand: dict[str, Any] = field(default_factory=dict)
+    hand: Hand = NO_HAND
 
 
 def _hand_channel(session: Session) -> Channel:
@@ -130,7 +130,7 @@ def try_plan(session: Session, typed: TypedOrder, rules: tuple[Rule, ...] | None
         lines=lines, address=tidy_address(typed.address), home=typed.home, promise=typed.promise_date,
         channel=typed.channel, promise_text=tidy(typed.promise), payment=typed.payment, note=tidy(typed.note),
         tags=frozenset(typed.tags), ordered_at=typed.ordered_at or now, paid_shipping=typed.paid_shipping_minor,
-        hand=hand_of(typed.hand), point=typed.hand.get("point", ""),
+        hand=typed.hand, point=typed.hand.point,
     )  # fmt: skip
     shop = core_shop(session, now)
     return plan(facts, shop if rules is None else replace(shop, rules=rules))

@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 from datetime import date, datetime
 from typing import Any
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from tidewind.core.addresses.check import Address
 from tidewind.core.states.orders import OrderMove
+from tidewind.core.stored import read_address
 from tidewind.db.tables import Difference, Order, OrderLine
 from tidewind.outside.channels.upstream import UpstreamOrder
 from tidewind.services.base import Conflict, NotFound, has_label, move_order, write_history
@@ -129,20 +130,20 @@ def _apply(session: Session, order: Order, row: Difference) -> None:
         return
     before = order.imported.get("said", {})
     if before.get("address") != said["address"]:
-        order.address = dict(said["address"])
+        order.address = read_address(said["address"])
     if before.get("lines") != said["lines"]:
         _replace_lines(session, order, said["lines"])
     for name in ("promise", "note", "home", "paid_shipping_minor", "billing_name"):
         setattr(order, name, said[name])
     order.promise_date = date.fromisoformat(said["promise_date"]) if said["promise_date"] else None
     order.imported = {**order.imported, "said": said}
-    address = Address(**order.address)
+    address = order.address
     order.recipient_key = recipient_key(address)
     order.search = search_text(order.number, address, [f"{ln.name} {ln.sku}" for ln in order.lines], order.reference)
 
 
 def _replace_lines(session: Session, order: Order, lines: list[dict[str, Any]]) -> None:
-    order.hand = {name: value for name, value in order.hand.items() if name != "parcels"}
+    order.hand = replace(order.hand, parcels=())
     order.lines = []
     session.flush()  # the old lines go before new ones take their positions
     order.lines = [OrderLine(position=n, sent=0, **line) for n, line in enumerate(lines, 1)]

@@ -26,9 +26,9 @@ from tidewind.core.states.imports import IMPORT_MOVES, ImportMove, ImportState
 from tidewind.core.states.orders import OrderMove
 from tidewind.db.tables import Channel, Import, Order, Shipment
 from tidewind.outside.spreadsheets import SpreadsheetError, read_sheet
-from tidewind.services.base import Conflict, Invalid, NotFound, defer, move_order, move_row, tell
+from tidewind.services.base import Conflict, Invalid, NotFound, defer, move_order, move_row
 from tidewind.services.orders.taking_in import NewLine, NewOrder, store_orders
-from tidewind.services.planning import plan_orders
+from tidewind.services.planning import plan_orders, shop_settings
 
 SHEET_CHANNEL = "sheet"
 AT_ONCE, CHUNK = 300, 250
@@ -81,9 +81,9 @@ def rows_of(row: Import) -> list[tuple[int, list[str]]]:
     return [(number, row.corrected.get(str(number), cells)) for number, cells in row.rows]
 
 
-def preview_import(row: Import, most: int | None = None) -> tuple[list[RowOrder], list[RowFault]]:
+def preview_import(session: Session, row: Import, most: int | None = None) -> tuple[list[RowOrder], list[RowFault]]:
     """Return the orders that the mapping makes of the file (or its first rows), and the faults of rows kept back."""
-    return read_orders(rows_of(row)[:most], row.columns, _units(row))
+    return read_orders(rows_of(row)[:most], row.columns, _units(session, row))
 
 
 def set_columns(session: Session, import_id: int, columns: dict[str, int], weight_unit: str | None = None) -> Import:
@@ -130,7 +130,7 @@ def run_import(session: Session, import_id: int, now: datetime) -> Import:
     if row.state == ImportState.RUNNING:
         raise Conflict("running", "This file is being imported just now.")
     move_row(row, IMPORT_MOVES, ImportState, ImportMove.RUN)
-    orders, faults = preview_import(row)
+    orders, faults = preview_import(session, row)
     row.faults = [asdict(fault) for fault in faults]
     row.total, row.progress, row.already = len(orders), 0, 0
     if len(orders) > AT_ONCE:
@@ -153,7 +153,7 @@ def go_on_importing(sessions: sessionmaker[Session], import_id: int, clock: Call
     """Go on with an import in the background; a killed worker loses one lot, and nothing is made twice."""
     with sessions() as session:
         row = get_import(session, import_id)
-        lots = read_in_lots(rows_of(row), row.columns, _units(row), CHUNK)
+        lots = read_in_lots(rows_of(row), row.columns, _units(session, row), CHUNK)
         ended = row.progress
     read = 0
     for orders in lots:
@@ -165,8 +165,6 @@ def go_on_importing(sessions: sessionmaker[Session], import_id: int, clock: Call
         if done is not None and done.state == ImportState.RUNNING:
             move_row(done, IMPORT_MOVES, ImportState, ImportMove.FINISH)
             done.progress = read
-        tell(session, f"import:{import_id}")
-        tell(session, "orders")
 
 
 def _take(
@@ -178,12 +176,11 @@ def _take(
         if row is None or row.state != "running":
             return False
         _store(session, row, orders, clock())
-        tell(session, f"import:{import_id}")
         return True
 
 
-def _units(row: Import) -> Units:
-    return Units(row.options.get("weight_unit", "g"))
+def _units(session: Session, row: Import) -> Units:
+    return Units(shop_settings(session).currency, row.options.get("weight_unit", "g"))
 
 
 def undo_import(session: Session, import_id: int, now: datetime) -> int:

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import asdict, replace
+from collections.abc import Iterable, Sequence
+from dataclasses import replace
 from datetime import date, datetime
 from typing import Any
 
@@ -12,11 +12,20 @@ from sqlalchemy.orm import Session
 
 from tidewind.core.addresses.check import Address, tidy, tidy_address
 from tidewind.core.states.orders import OrderMove, OrderStanding
+from tidewind.core.stored import Written, read_hand, write_hand
 from tidewind.db.tables import CarrierAccount, Clearance, Order, PackagingRow, Shipment
-from tidewind.services.base import Conflict, Invalid, NotFound, has_label, move_order, write_history
+from tidewind.services.base import (
+    Conflict,
+    Invalid,
+    NotFound,
+    lock_orders,
+    move_order,
+    orders_with_label,
+    write_history,
+)
 from tidewind.services.orders.taking_in import recipient_key, search_text
 from tidewind.services.orders.work_list import matching
-from tidewind.services.planning import joined_lines, plan_orders
+from tidewind.services.planning import Scope, joined_lines, plan_orders, replan_some
 
 _DEARER = frozenset({"service", "packaging", "extras", "parcels", "split"})
 
@@ -39,22 +48,34 @@ def shipments_of(session: Session, order_id: int) -> Sequence[Shipment]:
 
 def editable(session: Session, order_id: int) -> Order:
     """Return an order locked for a change.  Raises Conflict where it is shipped, cancelled or being bought."""
-    order = get_order(session, order_id, lock=True)
-    if (order.state, order.state_by) not in OrderStanding.EDITABLE:
-        raise Conflict("not_open", f"Order {order.number} is {order.state.replace('_', ' ')} and cannot be changed.")
-    if has_label(session, order_id):
-        raise Conflict("being_bought", f"A label for order {order.number} is bought or being bought just now.")
-    return order
+    return all_editable(session, [order_id])[0]
 
 
-def edit_hand(
-    session: Session, order_ids: Sequence[int], changes: dict[str, Any], who: str, now: datetime
-) -> list[Order]:
+def all_editable(session: Session, order_ids: Iterable[int]) -> list[Order]:
+    """Return orders locked for a change, by id.  Raises NotFound, or Conflict where one cannot be changed now."""
+    orders = lock_orders(session, order_ids, all_there=True)
+    labelled = orders_with_label(session, [order.id for order in orders])
+    for order in orders:
+        if (order.state, order.state_by) not in OrderStanding.EDITABLE:
+            words = f"Order {order.number} is {order.state.replace('_', ' ')} and cannot be changed."
+            raise Conflict("not_open", words)
+        if order.id in labelled:
+            raise Conflict("being_bought", f"A label for order {order.number} is bought or being bought just now.")
+    return orders
+
+
+def _plan_many(session: Session, orders: Sequence[Order], words: str, now: datetime) -> None:
+    """Plan orders anew after a change by hand: at once where they are few, else in the background."""
+    replan_some(session, words, now, Scope(orders=tuple(order.id for order in orders)))
+
+
+def edit_hand(session: Session, order_ids: Sequence[int], changes: Written, who: str, now: datetime) -> list[Order]:
     """Set or take back (None) what is decided by hand, for one order or many; then plan anew.
 
-    Known are packaging, service, account, extras, ship_date, desk, split and parcels (these for one order only).
+    ``changes`` are in the written form of ``core/stored``: packaging, service, account, bill_to, point, extras,
+    ship_date, desk, split and parcels (these for one order only).
     """
-    orders = [editable(session, order_id) for order_id in sorted(set(order_ids))]
+    orders = all_editable(session, order_ids)
     if changes.get("packaging"):
         known = session.scalar(select(PackagingRow.id).where(PackagingRow.code == changes["packaging"]))
         if known is None:
@@ -68,15 +89,16 @@ def edit_hand(
             raise Invalid("one_order", "Parcels are put together by hand for one order at a time.")
         _check_parcels(session, orders[0], changes["parcels"])
     if isinstance(changes.get("ship_date"), date):
-        changes["ship_date"] = changes["ship_date"].isoformat()
+        changes = {**changes, "ship_date": changes["ship_date"].isoformat()}
     for order in orders:
-        write_history(session, order, who, f"set {', '.join(changes).replace('_', ' ')}", now, {"hand": order.hand})
+        before = write_hand(order.hand)
+        write_history(session, order, who, f"set {', '.join(changes).replace('_', ' ')}", now, {"hand": before})
+        merged = {**before, **changes}
         if _DEARER & changes.keys():
             # What was approved was another plan: a dearer one must be asked for again.
-            order.hand = {name: value for name, value in order.hand.items() if name != "approved"}
-        merged = {**order.hand, **changes}
-        order.hand = {name: value for name, value in merged.items() if _is_set(name, value)}
-    plan_orders(session, orders, now)
+            merged.pop("approved", None)
+        order.hand = read_hand({name: value for name, value in merged.items() if _is_set(name, value)})
+    _plan_many(session, orders, f"{who} set {', '.join(changes).replace('_', ' ')}", now)
     return orders
 
 
@@ -85,7 +107,7 @@ def _is_set(name: str, value: Any) -> bool:
     return value is not None and (name in {"extras", "desk"} or value not in ("", []))
 
 
-def _check_parcels(session: Session, order: Order, parcels: Sequence[dict[str, Any]]) -> None:
+def _check_parcels(session: Session, order: Order, parcels: Sequence[Written]) -> None:
     """Raise Invalid unless parcels put together by hand hold exactly what is still to be sent."""
     along = joined_lines(session, [order]).get(order.id, [])
     left = {line.id: line.quantity - line.sent for line in (*order.lines, *along)}
@@ -109,33 +131,33 @@ def edit_address(session: Session, order_id: int, address: Address, home: bool, 
 
 
 def _set_address(order: Order, address: Address) -> None:
-    order.address, order.recipient_key = asdict(address), recipient_key(address)
+    order.address, order.recipient_key = address, recipient_key(address)
     order.search = search_text(order.number, address, [f"{ln.name} {ln.sku}" for ln in order.lines], order.reference)
 
 
 def use_billing_name(session: Session, order_ids: Sequence[int], who: str, now: datetime) -> list[Order]:
     """Put the billing name where the recipient's name is missing.  Raises Conflict where there is none to put."""
-    orders = [editable(session, order_id) for order_id in sorted(set(order_ids))]
+    orders = all_editable(session, order_ids)
     for order in orders:
-        if not order.billing_name or order.address["name"]:
+        if not order.billing_name or order.address.name:
             raise Conflict("no_billing_name", f"Order {order.number} has a name, or no billing name to use.")
-        _set_address(order, replace(Address(**order.address), name=order.billing_name))
+        _set_address(order, replace(order.address, name=order.billing_name))
         write_history(session, order, who, f"used the billing name {order.billing_name}", now)
-    plan_orders(session, orders, now)
+    _plan_many(session, orders, f"{who} used billing names", now)
     return orders
 
 
 def set_held(session: Session, order_ids: Sequence[int], held: bool, who: str, now: datetime) -> list[Order]:
     """Hold orders, or take them back onto the work list."""
-    orders = [editable(session, order_id) for order_id in sorted(set(order_ids))]
+    orders = all_editable(session, order_ids)
     for order in orders:
         if order.state_by == "join":
             raise Conflict("joined", f"Order {order.number} goes with another. Undo that there.")
         if order.state_by == "rule" and not held:  # else the same rule would hold it again at once
-            order.hand = {**order.hand, "released": True}
+            order.hand = replace(order.hand, released=True)
         move_order(order, OrderMove.HOLD if held else OrderMove.TAKE_BACK, f"held by {who}" if held else "")
         write_history(session, order, who, "held it" if held else "took it back onto the work list", now)
-    plan_orders(session, orders, now)
+    _plan_many(session, orders, f"{who} {'held' if held else 'took back'} orders", now)
     return orders
 
 
@@ -144,7 +166,7 @@ def annotate(
     comment: str | None, now: datetime,
 ) -> list[Order]:  # fmt: skip
     """Add and remove tags, or write a note for the colleagues; rules that ask for tags follow."""
-    orders = [get_order(session, order_id, lock=True) for order_id in sorted(set(order_ids))]
+    orders = lock_orders(session, order_ids, all_there=True)
     for order in orders:
         kept = {*order.tags, *(tidy(tag)[:40] for tag in add_tags)} - set(remove_tags) - {""}
         if len(kept) > 20:
@@ -152,17 +174,17 @@ def annotate(
         order.tags = sorted(kept)
         if comment is not None:
             order.comment = tidy(comment)[:500]
-    plan_orders(session, orders, now)
+    _plan_many(session, orders, "Tags and notes", now)
     return orders
 
 
 def approve_orders(session: Session, order_ids: Sequence[int], who: str, now: datetime) -> list[Order]:
     """Approve orders that a rule keeps back for it."""
-    orders = [editable(session, order_id) for order_id in sorted(set(order_ids))]
+    orders = all_editable(session, order_ids)
     for order in orders:
-        order.hand = {**order.hand, "approved": who}
+        order.hand = replace(order.hand, approved=who)
         write_history(session, order, who, "approved it", now)
-    plan_orders(session, orders, now)
+    _plan_many(session, orders, f"{who} approved orders", now)
     return orders
 
 

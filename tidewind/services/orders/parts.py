@@ -3,16 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from datetime import datetime
-from typing import Any
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from tidewind.core.states.orders import OrderMove
+from tidewind.core.stored import NO_HAND, NO_PLAN, read_hand
 from tidewind.db.tables import Order, OrderChange, OrderLine
 from tidewind.services.base import Conflict, Invalid, move_order, write_history
-from tidewind.services.orders.one_order import editable
+from tidewind.services.orders.one_order import all_editable, editable
 from tidewind.services.planning import plan_orders
 
 
@@ -26,21 +27,17 @@ def _line_of(order: Order, line_id: int) -> OrderLine:
 def set_sent(session: Session, order_id: int, sent: Mapping[int, int], who: str, now: datetime) -> Order:
     """Say how many of each item were sent already; the plan is for the rest.  Raises Invalid for more than ordered."""
     order = editable(session, order_id)
-    before = {line.id: line.sent for line in order.lines}
+    before = {str(line.id): line.sent for line in order.lines}
     for line_id, count in sent.items():
         line = _line_of(order, line_id)
         if not 0 <= count <= line.quantity:
             raise Invalid("too_many", f"Of “{line.name}” {line.quantity} were ordered, {count} cannot have been sent.")
         line.sent = count
-    order.hand = _without_parcels(order.hand)
+    order.hand = replace(order.hand, parcels=())
     write_history(session, order, who, "said what was sent already", now, {"sent": before})
     session.flush()
     plan_orders(session, [order], now)
     return order
-
-
-def _without_parcels(hand: Mapping[str, Any]) -> dict[str, Any]:
-    return {name: value for name, value in hand.items() if name != "parcels"}
 
 
 def send_apart(session: Session, order_id: int, items: Mapping[int, int], who: str, now: datetime) -> Order:
@@ -51,7 +48,7 @@ def send_apart(session: Session, order_id: int, items: Mapping[int, int], who: s
     order = editable(session, order_id)
     if order.part_of:
         raise Conflict("is_a_part", "This is a part already. Take the items out of the whole order.")
-    before = {line.id: line.sent for line in order.lines}
+    before = {str(line.id): line.sent for line in order.lines}
     moved = [(_line_of(order, line_id), count) for line_id, count in items.items() if count > 0]
     left = sum(line.quantity - line.sent for line in order.lines) - sum(count for _, count in moved)
     if not moved or left <= 0 or any(count > line.quantity - line.sent for line, count in moved):
@@ -61,7 +58,7 @@ def send_apart(session: Session, order_id: int, items: Mapping[int, int], who: s
     session.add(part)
     for line, number in moved:
         line.sent += number
-    order.hand = _without_parcels(order.hand)
+    order.hand = replace(order.hand, parcels=())
     session.flush()
     write_history(session, order, who, f"sent items apart as {part.number}", now, {"sent": before, "part": part.id})
     plan_orders(session, [order, part], now)
@@ -71,7 +68,7 @@ def send_apart(session: Session, order_id: int, items: Mapping[int, int], who: s
 def _part(order: Order, number: str, moved: Sequence[tuple[OrderLine, int]]) -> Order:
     copied = ("channel_id", "channel", "ordered_at", "address", "home", "promise", "promise_date", "note", "payment",
               "billing_name", "reference", "search", "recipient_key", "tags", "cleared", "imported")  # fmt: skip
-    part = Order(number=number, part_of=order.id, state="open", hand={}, plan={}, plan_version=0, parcel_count=0)
+    part = Order(number=number, part_of=order.id, state="open", hand=NO_HAND, plan=NO_PLAN)
     for name in copied:
         setattr(part, name, getattr(order, name))
     part.lines = [
@@ -96,7 +93,7 @@ def join_orders(session: Session, order_ids: Sequence[int], who: str, now: datet
 
     Raises Invalid where they do not all go to one person, Conflict where one cannot be changed.
     """
-    orders = [editable(session, order_id) for order_id in sorted(set(order_ids))]
+    orders = all_editable(session, order_ids)
     host, *others = orders
     if not others or len({order.recipient_key for order in orders}) != 1 or any(o.state != "open" for o in orders):
         raise Invalid("not_one_person", "Only open orders to one person at one address can go together.")
@@ -106,7 +103,7 @@ def join_orders(session: Session, order_ids: Sequence[int], who: str, now: datet
         move_order(other, OrderMove.JOIN, f"goes with order {host.number}")
         other.joined_to = host.id
         other.snags, other.snag_level = [], ""
-    host.hand = _without_parcels(host.hand)
+    host.hand = replace(host.hand, parcels=())
     session.flush()
     names = ", ".join(order.number for order in others)
     write_history(session, host, who, f"joined {names}", now, {"joined": [order.id for order in others]})
@@ -123,7 +120,7 @@ def undo_change(session: Session, order_id: int, who: str, now: datetime) -> Ord
         raise Conflict("nothing_to_undo", "There is nothing to undo on this order.")
     again = [order]
     if "hand" in change.undo:
-        order.hand = change.undo["hand"]
+        order.hand = read_hand(change.undo["hand"])
     if "part" in change.undo:
         _take_back(session, change.undo["part"])
     for line in order.lines:

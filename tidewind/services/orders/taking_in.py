@@ -13,7 +13,9 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from tidewind.core.addresses.check import Address
+from tidewind.core.order_facts import Hand
 from tidewind.core.screening import plain_name
+from tidewind.core.stored import NO_HAND
 from tidewind.db.bulk import new_row, take_ids
 from tidewind.db.tables import Channel, Order, OrderLine, Product
 from tidewind.services.planning import plan_orders
@@ -52,7 +54,7 @@ class NewOrder:
     reference: str = ""
     tags: tuple[str, ...] = ()
     imported: dict[str, Any] = field(default_factory=dict)
-    hand: dict[str, Any] = field(default_factory=dict)
+    hand: Hand = NO_HAND
 
 
 def store_orders(
@@ -133,7 +135,7 @@ def _row(channel: Channel, new: NewOrder, import_id: int | None) -> Order:
         recipient_key=recipient_key(new.address),
         ordered_at=new.ordered_at,
         imported=new.imported or {"address": asdict(new.address)},
-        address=asdict(new.address),
+        address=new.address,
         home=new.home,
         promise=new.promise,
         promise_date=new.promise_date,
@@ -141,7 +143,7 @@ def _row(channel: Channel, new: NewOrder, import_id: int | None) -> Order:
         note=new.note,
         fingerprint=new.fingerprint,
         import_id=import_id,
-        hand=dict(new.hand),
+        hand=new.hand,
     )
     order.lines = [
         new_row(

@@ -12,6 +12,7 @@ from tidewind.services.papers.files import (
     print_returns,
     print_slips,
     shipments_in,
+    shipments_meant,
     trial_labels,
 )
 from tidewind.services.papers.printers import (
@@ -47,5 +48,6 @@ __all__ = [
     "send_to_printer",
     "set_print_preference",
     "shipments_in",
+    "shipments_meant",
     "trial_labels",
 ]

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import dataclass
 from datetime import date
 
 from sqlalchemy import select
@@ -13,6 +13,7 @@ from tidewind.core.addresses.check import Address, country_name
 from tidewind.core.addresses.latin import latin_address
 from tidewind.core.codes import is_sscc
 from tidewind.core.quantities import money_text, weight_text
+from tidewind.core.stored import first_known, pieces_in
 from tidewind.db.tables import CarrierRow, Label, Order, OrderLine, Place, Product, Return, Shipment, Shop
 from tidewind.documents.label import LabelPaper
 from tidewind.documents.lists import Column, ListPaper
@@ -22,16 +23,16 @@ from tidewind.services.planning import shop_settings
 NO_SHELF = "no shelf"
 
 
-def address_lines(address: Mapping[str, str]) -> tuple[str, ...]:
+def address_lines(address: Address) -> tuple[str, ...]:
     """Return the lines of an address as they are printed, without the country."""
-    town = " ".join(part for part in (address["postcode"], address["city"]) if part)
-    lines = (address["name"], address["company"], address["street"], address["extra"], town, address["region"])
+    town = " ".join(part for part in (address.postcode, address.city) if part)
+    lines = (address.name, address.company, address.street, address.extra, town, address.region)
     return tuple(line for line in lines if line)
 
 
-def with_country(address: Mapping[str, str]) -> tuple[str, ...]:
+def with_country(address: Address) -> tuple[str, ...]:
     """Return the lines of an address with the country below."""
-    return (*address_lines(address), country_name(address["country"]))
+    return (*address_lines(address), country_name(address.country))
 
 
 def day_text(day: date) -> str:
@@ -39,19 +40,19 @@ def day_text(day: date) -> str:
     return f"{day:%a} {day.day} {day:%b}"
 
 
-def _printable(address: Mapping[str, str], latin_only: bool) -> tuple[str, ...]:
+def _printable(address: Address, latin_only: bool) -> tuple[str, ...]:
     """Return the address as the carrier can print it; below it the name as it is written, where that is another."""
     if not latin_only:
         return address_lines(address)
-    spelt = asdict(latin_address(Address(**address)))
-    own = (address["name"],) if spelt["name"] != address["name"] else ()
+    spelt = latin_address(address)
+    own = (address.name,) if spelt.name != address.name else ()
     return (*address_lines(spelt), *own)
 
 
 def reference_line(kind: str, shipment: Shipment, label: Label, lines: Mapping[int, OrderLine]) -> str:
     """Return the free line printed on a label beside the order's number, as the shop chose it."""
     if kind == "items":
-        held = [(lines[i].sku, n) for i, n in label.parcel["contents"] if i in lines]
+        held = [(lines[i].sku, n) for i, n in label.parcel.contents if i in lines]
         return ", ".join(f"{n} × {sku}" for sku, n in held)
     if kind == "channel":
         return shipment.order.channel.name
@@ -64,7 +65,7 @@ def label_paper(shipment: Shipment, label: Label, carrier: CarrierRow, reference
     return LabelPaper(
         carrier=carrier.name, monogram=carrier.monogram, service=shipment.service_name, network="",
         sender=with_country(shipment.sender), recipient=_printable(shipment.address, carrier.latin_only),
-        country_line=country_name(shipment.address["country"]).upper(), routing=label.routing, tracking_number=number,
+        country_line=country_name(shipment.address.country).upper(), routing=label.routing, tracking_number=number,
         is_sscc=is_sscc(number), order_number=shipment.order.number, reference=reference, parcel_no=label.parcel_no,
         parcel_count=len(shipment.labels), weight=weight_text(label.gross_g), ship_date=day_text(shipment.ship_date),
         reprint=label.printed_at is not None,
@@ -75,14 +76,15 @@ def trial_papers(order: Order, carrier: CarrierRow, place: Place) -> list[LabelP
     """Return what an order's labels would look like; they cost nothing, and say so across their face."""
     return [
         LabelPaper(
-            carrier=carrier.name, monogram=carrier.monogram, service=order.plan["service_name"], network="",
-            sender=with_country(order.sender or place.address), recipient=_printable(order.address, carrier.latin_only),
-            country_line=country_name(order.address["country"]).upper(), routing="TEST", tracking_number="TEST0000000",
+            carrier=carrier.name, monogram=carrier.monogram, service=order.plan.service_name or "", network="",
+            sender=with_country(first_known(order.sender, place.address)),
+            recipient=_printable(order.address, carrier.latin_only),
+            country_line=country_name(order.address.country).upper(), routing="TEST", tracking_number="TEST0000000",
             is_sscc=False, order_number=order.number, reference="", parcel_no=n, parcel_count=order.parcel_count,
-            weight=weight_text(parcel["gross_g"]), ship_date=day_text(order.ship_date or order.ordered_at.date()),
+            weight=weight_text(parcel.gross_g), ship_date=day_text(order.ship_date or order.ordered_at.date()),
             test=True,
         )
-        for n, parcel in enumerate(order.plan["parcels"], 1)
+        for n, parcel in enumerate(order.plan.parcels, 1)
     ]  # fmt: skip
 
 
@@ -91,8 +93,8 @@ def return_paper(row: Return, carrier: CarrierRow) -> LabelPaper:
     shipment, number = row.shipment, row.tracking_number or ""
     return LabelPaper(
         carrier=carrier.name, monogram=carrier.monogram, service=f"{shipment.service_name}, way back", network="",
-        sender=(*_printable(shipment.address, carrier.latin_only), country_name(shipment.address["country"])),
-        recipient=address_lines(shipment.sender), country_line=country_name(shipment.sender["country"]).upper(),
+        sender=(*_printable(shipment.address, carrier.latin_only), country_name(shipment.address.country)),
+        recipient=address_lines(shipment.sender), country_line=country_name(shipment.sender.country).upper(),
         routing=row.routing, tracking_number=number, is_sscc=is_sscc(number), order_number=shipment.order.number,
         reference="", parcel_no=1, parcel_count=1, weight="as it comes", ship_date=day_text(row.asked_at.date()),
         heading="charged when used",
@@ -118,11 +120,7 @@ class Goods:
 
 def contents(shipment: Shipment) -> dict[int, int]:
     """Return how many of each order line are in a shipment's parcels, in the order of the lines."""
-    counts: dict[int, int] = {}
-    for label in shipment.labels:
-        for line_id, count in label.parcel["contents"]:
-            counts[line_id] = counts.get(line_id, 0) + count
-    return dict(sorted(counts.items()))
+    return pieces_in([label.parcel for label in shipment.labels])
 
 
 def goods_of(session: Session, shipments: Sequence[Shipment]) -> Goods:
@@ -138,7 +136,7 @@ def slip_of(shipment: Shipment, goods: Goods, shop: Shop) -> SlipPaper:
     order, template = shipment.order, shop.slip
     priced = bool(template.get("prices")) and "gift" not in order.tags
     packed = goods.packed(shipment)
-    names = [label.parcel["name"] for label in shipment.labels]
+    names = [label.parcel.name for label in shipment.labels]
     total = sum(line.unit_price_minor * count for line, count in packed)
     return SlipPaper(
         shop=shop.brand,
@@ -206,7 +204,7 @@ def batch_summary(session: Session, shipments: Sequence[Shipment], title: str, w
     """Return what was bought in a batch, one row a shipment, and what it cost by service."""
     shop = shop_settings(session)
     rows = tuple(
-        (s.order.number, s.address["name"] or s.address["company"], s.service_name,
+        (s.order.number, s.address.name or s.address.company, s.service_name,
          _numbers(s) if s.state == "bought" else s.state.replace("_", " "),
          money_text(s.price_minor, shop.currency) if s.state == "bought" else "–")
         for s in shipments
@@ -237,7 +235,7 @@ def invoice(shipment: Shipment, shop: Shop) -> ListPaper:
         for line in order.lines
     ]  # fmt: skip
     goods = sum(line.unit_price_minor * line.quantity for line in order.lines)
-    buyer = order.billing_name and order.billing_name != order.address["name"]
+    buyer = order.billing_name and order.billing_name != order.address.name
     recipient = with_country(order.address)
     return ListPaper(
         title="Invoice", facts=(f"Order {order.number} of {order.ordered_at:%d %B %Y}", shop.brand), rows=tuple(rows),

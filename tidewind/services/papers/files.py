@@ -1,4 +1,7 @@
-"""Papers of shipments as files, in the order and on the stock asked for; labels that are printed are marked so."""
+"""Papers of shipments as files, in the order and on the stock asked for.
+
+Making a file marks nothing: that labels are printed is said by a printer, or by a person.
+"""
 
 from __future__ import annotations
 
@@ -18,7 +21,7 @@ from tidewind.documents.lists import SHEETS, list_pdf
 from tidewind.documents.packing_slip import slip_paper, slips_pdf
 from tidewind.documents.paper import STOCKS, Draw, pdf_of
 from tidewind.documents.raster import pngs_of
-from tidewind.services.base import Conflict, Invalid, NotFound
+from tidewind.services.base import MOST_ORDERS, Conflict, Invalid, NotFound
 from tidewind.services.handover import default_place
 from tidewind.services.papers.contents import (
     batch_summary,
@@ -34,9 +37,22 @@ from tidewind.services.papers.contents import (
 )
 from tidewind.services.planning import shop_settings
 
-MOST_SHIPMENTS = 2_000
 MOST_PICTURES = 50
 Arrangement = Literal["selected", "shelf", "carrier"]
+
+
+def shipments_meant(
+    session: Session, shipment_ids: Sequence[int], order_ids: Sequence[int], batch_id: int | None
+) -> list[int]:
+    """Return shipments named by themselves, by their orders (the label that stands), or by a batch, each once."""
+    stands = select(Shipment.id, Shipment.order_id).where(Shipment.state.in_(LabelState.TRAVELS)).order_by(Shipment.id)
+    found = list(shipment_ids)
+    if order_ids:
+        of_order = {row.order_id: row.id for row in session.execute(stands.where(Shipment.order_id.in_(order_ids)))}
+        found += [of_order[i] for i in order_ids if i in of_order]
+    if batch_id is not None:
+        found += session.scalars(stands.where(Shipment.batch_id == batch_id)).all()
+    return list(dict.fromkeys(found))
 
 
 def shipments_in(session: Session, ids: Sequence[int], sequence: Arrangement = "selected") -> list[Shipment]:
@@ -44,8 +60,10 @@ def shipments_in(session: Session, ids: Sequence[int], sequence: Arrangement = "
 
     Raises Invalid for none or too many, NotFound where one does not exist.
     """
-    if not 1 <= len(ids) <= MOST_SHIPMENTS:
-        raise Invalid("how_many", f"Between 1 and {MOST_SHIPMENTS:,} shipments go into one file.")
+    if not ids:
+        raise Invalid("how_many", "None of these has a label.")
+    if len(ids) > MOST_ORDERS:
+        raise Invalid("how_many", f"At most {MOST_ORDERS:,} shipments go into one file.")
     found = {s.id: s for s in session.scalars(select(Shipment).where(Shipment.id.in_(ids)))}
     if set(ids) - found.keys():
         raise NotFound("unknown_shipment", "One of these shipments does not exist.")
@@ -73,12 +91,6 @@ def _papers(session: Session, shipments: Sequence[Shipment]) -> list[tuple[Shipm
     ]  # fmt: skip
 
 
-def _mark(shipments: Sequence[Shipment], now: datetime) -> None:
-    for shipment in shipments:
-        for label in shipment.labels:
-            label.printed_at = label.printed_at or now
-
-
 def _stock(stock: str) -> str:
     if stock not in STOCKS:
         raise Invalid("unknown_stock", f"Labels are printed on one of: {', '.join(STOCKS)}.")
@@ -86,19 +98,16 @@ def _stock(stock: str) -> str:
 
 
 def print_labels(
-    session: Session, shipment_ids: Sequence[int], now: datetime, stock: str = "roll",
-    sequence: Arrangement = "selected",
-) -> bytes:  # fmt: skip
-    """Return one PDF with the labels of the shipments and mark them printed.
+    session: Session, shipment_ids: Sequence[int], stock: str = "roll", sequence: Arrangement = "selected"
+) -> bytes:
+    """Return one PDF with the labels of the shipments; looking at it changes nothing.
 
     Raises Conflict where one is not bought, NotFound where one does not exist.
     """
     shipments = shipments_in(session, shipment_ids, sequence)
     made = [paper for _, some in _papers(session, shipments) for paper in some]
     title = f"{len(made)} labels" if len(made) > 1 else f"Label {made[0].order_number}"
-    data = labels_pdf(made, title, _stock(stock))
-    _mark(shipments, now)
-    return data
+    return labels_pdf(made, title, _stock(stock))
 
 
 def print_slips(session: Session, shipment_ids: Sequence[int], sequence: Arrangement = "selected") -> bytes:
@@ -109,9 +118,8 @@ def print_slips(session: Session, shipment_ids: Sequence[int], sequence: Arrange
 
 
 def print_interleaved(
-    session: Session, shipment_ids: Sequence[int], now: datetime, stock: str = "roll",
-    sequence: Arrangement = "selected",
-) -> bytes:  # fmt: skip
+    session: Session, shipment_ids: Sequence[int], stock: str = "roll", sequence: Arrangement = "selected"
+) -> bytes:
     """Return one PDF in which each order's slip is followed by its labels."""
     shipments = shipments_in(session, shipment_ids, sequence)
     goods, shop = goods_of(session, shipments), shop_settings(session)
@@ -121,19 +129,16 @@ def print_interleaved(
             yield slip_paper(slip_of(shipment, goods, shop))
             yield from label_papers(labels, _stock(stock))
 
-    data = pdf_of(pages(), f"{len(shipments)} slips and labels")
-    _mark(shipments, now)
-    return data
+    return pdf_of(pages(), f"{len(shipments)} slips and labels")
 
 
-def print_pictures(session: Session, shipment_ids: Sequence[int], now: datetime) -> tuple[bytes, str]:
+def print_pictures(session: Session, shipment_ids: Sequence[int]) -> tuple[bytes, str]:
     """Return the labels as PNG at 203 dpi, one picture or a ZIP of several, and the file's ending."""
     shipments = shipments_in(session, shipment_ids)
     made = [paper for _, some in _papers(session, shipments) for paper in some]
     if len(made) > MOST_PICTURES:
         raise Invalid("too_many", f"At most {MOST_PICTURES} labels are made into pictures at once; take PDF for more.")
     pictures = pngs_of(labels_pdf(made))
-    _mark(shipments, now)
     if len(pictures) == 1:
         return pictures[0], "png"
     out = io.BytesIO()
@@ -148,7 +153,7 @@ def trial_labels(session: Session, order_id: int, stock: str = "roll") -> bytes:
     order = session.get(Order, order_id)
     if order is None:
         raise NotFound("unknown_order", "This order does not exist.")
-    if not order.carrier or not order.plan.get("parcels"):
+    if not order.carrier or not order.plan.parcels:
         raise Conflict("no_plan", f"Order {order.number} has no service yet, so there is no label to try.")
     carrier = session.scalars(select(CarrierRow).where(CarrierRow.code == order.carrier)).one()
     made = trial_papers(order, carrier, default_place(session))

@@ -14,9 +14,10 @@ from tidewind.db.tables.papers import KINDS
 from tidewind.documents.lists import SHEETS
 from tidewind.documents.paper import STOCKS
 from tidewind.outside.errors import OutsideError
-from tidewind.services.base import Conflict, Invalid, NotFound, Outside, defer, tell
+from tidewind.services.base import Conflict, Invalid, NotFound, Outside, defer
 from tidewind.services.papers.files import (
     Arrangement,
+    mark_printed,
     print_invoices,
     print_labels,
     print_pick_list,
@@ -83,7 +84,7 @@ class PrintRequest:
 def send_to_printer(session: Session, wish: PrintRequest, person_id: int, now: datetime) -> PrintJob:
     """Put a document into a printer's queue; the same ``client_key`` again prints nothing more.
 
-    Labels are marked printed here: what is in the queue is on its way, and a second print says that it is one.
+    Labels count as printed once the printer has taken them.
     Raises Invalid where no printer is named or preferred, Conflict where a label is not bought.
     """
     known = session.scalar(select(PrintJob).where(PrintJob.client_key == wish.client_key))
@@ -96,7 +97,7 @@ def send_to_printer(session: Session, wish: PrintRequest, person_id: int, now: d
     if not code:
         raise Invalid("no_printer", "Say which printer, or choose one for this kind of document in Set-up, Printing.")
     printer = _printer(session, code)
-    body = _body(session, wish, wish.paper or preferred.paper, now)
+    body = _body(session, wish, wish.paper or preferred.paper)
     title = f"{TITLES[wish.kind]} of {len(wish.shipment_ids)} orders"
     if len(wish.shipment_ids) == 1:
         number = shipments_in(session, wish.shipment_ids)[0].order.number
@@ -104,6 +105,7 @@ def send_to_printer(session: Session, wish: PrintRequest, person_id: int, now: d
     job = PrintJob(
         client_key=wish.client_key, printer=printer.code, kind=wish.kind, title=title, body=body,
         copies=wish.copies or preferred.copies, person_id=person_id, next_at=now,
+        shipment_ids=list(wish.shipment_ids),
     )  # fmt: skip
     session.add(job)
     session.flush()
@@ -111,11 +113,11 @@ def send_to_printer(session: Session, wish: PrintRequest, person_id: int, now: d
     return job
 
 
-def _body(session: Session, wish: PrintRequest, paper: str, now: datetime) -> bytes:
+def _body(session: Session, wish: PrintRequest, paper: str) -> bytes:
     ids = wish.shipment_ids
     match wish.kind:
         case "label":
-            return print_labels(session, ids, now, paper, wish.sequence)
+            return print_labels(session, ids, paper, wish.sequence)
         case "packing_slip":
             return print_slips(session, ids, wish.sequence)
         case "pick_list":
@@ -141,7 +143,6 @@ def _send(sessions: sessionmaker[Session], outside: Outside, job_id: int, now: d
         if job is None or job.state != "waiting":
             return False
         printer = session.scalars(select(Printer).where(Printer.code == job.printer)).one()
-        tell(session, "prints")
         try:
             outside.printer(printer).take(job.client_key, job.title, job.copies, job.body)
         except OutsideError as error:
@@ -150,6 +151,8 @@ def _send(sessions: sessionmaker[Session], outside: Outside, job_id: int, now: d
             job.last_error = f"{printer.name}: {error}"[:300]
             return False
         job.state, job.printed_at, job.last_error = "printed", now, ""
+        if job.kind == "label":
+            mark_printed(session, job.shipment_ids, True, now)
         return True
 
 
@@ -173,6 +176,7 @@ def change_print(session: Session, job_id: int, what: str, now: datetime) -> Pri
         job = PrintJob(
             client_key=f"{job.client_key[:60]}-again-{job.id}-{now:%H%M%S%f}", printer=job.printer, kind=job.kind,
             title=f"{job.title}, again"[:120], copies=job.copies, body=job.body, person_id=job.person_id, next_at=now,
+            shipment_ids=job.shipment_ids,
         )  # fmt: skip
         session.add(job)
     job.next_at = now

@@ -5,12 +5,14 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from typing import cast
 
-from sqlalchemy import delete, select
+from sqlalchemy import Table, delete, select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from tidewind.db.tables import Person, PresenceRow
+from tidewind.db.written import note_written
 
 LAPSES_AFTER = timedelta(minutes=2)
 
@@ -39,10 +41,17 @@ def start_work(
     session: Session, order_ids: Sequence[int], person_id: int, take_over: bool, now: datetime
 ) -> dict[int, AtWork]:
     """Say that a person works on orders, and return those somebody else has; they are taken over only where asked."""
-    others = {i: held for i, held in at_work_on(session, now, order_ids).items() if held.person_id != person_id}
+    now_at_work = at_work_on(session, now, order_ids)
+    others = {i: work for i, work in now_at_work.items() if work.person_id != person_id}
     mine = sorted(i for i in set(order_ids) if take_over or i not in others)
     if mine:
-        statement = insert(PresenceRow).values([{"order_id": i, "person_id": person_id, "seen_at": now} for i in mine])
+        # By the table, not by the mapper: that somebody is still there is no news, only that somebody came.
+        statement = insert(cast(Table, PresenceRow.__table__)).values(
+            [{"order_id": i, "person_id": person_id, "seen_at": now} for i in mine]
+        )
+        fresh = [{"order_id": i} for i in mine if i not in now_at_work or i in others]
+        if fresh:
+            note_written(session, "presence", fresh)
         session.execute(
             statement.on_conflict_do_update(index_elements=["order_id"], set_={"person_id": person_id, "seen_at": now})
         )

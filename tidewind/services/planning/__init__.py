@@ -14,11 +14,10 @@ from tidewind.services.planning.plans import (
     joined_lines,
     keep_up,
     line_facts,
-    parcel_json,
     plan_orders,
-    quote_json,
-    replan_where_sku,
-    waiting_clause,
+    stored_parcel,
+    stored_plan,
+    stored_quote,
 )
 from tidewind.services.planning.precedents import all_precedents, forget_precedent, remember_precedents
 from tidewind.services.planning.price_answers import KEPT_FOR
@@ -33,7 +32,13 @@ from tidewind.services.planning.recipes import (
     save_recipe,
 )
 from tidewind.services.planning.rehearsing import Rehearsal, rehearse
-from tidewind.services.planning.replanning import go_on_replanning, keep_up_due, newest_works, replan_waiting
+from tidewind.services.planning.replanning import (
+    go_on_replanning,
+    keep_up_due,
+    newest_works,
+    replan_some,
+    replan_waiting,
+)
 from tidewind.services.planning.rules import (
     current_rules,
     read_or_refuse,
@@ -47,7 +52,6 @@ from tidewind.services.planning.shop_facts import (
     contracts_of,
     core_shop,
     forget_kept,
-    hand_of,
     screen_of,
     shop_day,
     shop_settings,
@@ -73,7 +77,6 @@ __all__ = [
     "forget_precedent",
     "get_shop_defaults",
     "go_on_replanning",
-    "hand_of",
     "joined_lines",
     "keep_up",
     "keep_up_due",
@@ -83,10 +86,8 @@ __all__ = [
     "order_recipes",
     "orders_touched",
     "own_record",
-    "parcel_json",
     "plan_orders",
     "products_with_recipe",
-    "quote_json",
     "read_or_refuse",
     "recipe_from_order",
     "rehearse",
@@ -95,8 +96,8 @@ __all__ = [
     "rehearse_rules",
     "remember_precedents",
     "remove_recipe",
+    "replan_some",
     "replan_waiting",
-    "replan_where_sku",
     "restore_rules",
     "rule_versions",
     "save_recipe",
@@ -105,5 +106,7 @@ __all__ = [
     "set_shop_defaults",
     "shop_day",
     "shop_settings",
-    "waiting_clause",
+    "stored_parcel",
+    "stored_plan",
+    "stored_quote",
 ]

@@ -10,7 +10,6 @@ from sqlalchemy import func, inspect, select, tuple_
 from sqlalchemy.orm import Session
 from sqlalchemy.orm.attributes import set_committed_value
 
-from tidewind.core.addresses.check import Address
 from tidewind.core.destinations import destination_group
 from tidewind.core.insuring import premium_in
 from tidewind.core.options import Option
@@ -19,11 +18,12 @@ from tidewind.core.packing import PackedParcel
 from tidewind.core.planning import Plan, plan
 from tidewind.core.rules.facts import written_facts
 from tidewind.core.states.orders import OrderMove, OrderStanding
+from tidewind.core.stored import NO_ADDRESS, StoredLine, StoredParcel, StoredPlan, StoredQuote
 from tidewind.core.tariffs.quote import Quote, explain
 from tidewind.db.bulk import write_changed
 from tidewind.db.tables import Batch, Difference, Order, OrderLine, Product, SnagRow
-from tidewind.services.base import standing_after
-from tidewind.services.planning.shop_facts import core_shop, hand_of
+from tidewind.services.base import lock_orders, standing_after
+from tidewind.services.planning.shop_facts import core_shop
 
 
 def _line(line: OrderLine, product: Product | None) -> LineFacts:
@@ -85,10 +85,10 @@ def facts_of(
     """Return an order as planning sees it, with the lines of orders that go along with it."""
     return OrderFacts(
         lines=tuple(_line(line, products.get(line.sku)) for line in (*order.lines, *along)),
-        address=Address(**order.address),
+        address=order.address,
         home=order.home,
         promise=order.promise_date,
-        hand=hand_of(order.hand),
+        hand=order.hand,
         channel=order.channel.code,
         promise_text=order.promise,
         payment=order.payment,
@@ -99,10 +99,10 @@ def facts_of(
         billing_name=order.billing_name,
         cleared=frozenset(order.cleared),
         changed_upstream=changed,
-        point=order.hand.get("point", ""),
-        batch=hand_of(batch.changes) if batch else Hand(),
+        point=order.hand.point,
+        batch=batch.changes if batch else Hand(),
         batch_name=batch.name if batch else "",
-        sender=Address(**order.sender) if order.sender else None,
+        sender=None if order.sender == NO_ADDRESS else order.sender,
     )
 
 
@@ -152,8 +152,8 @@ def plan_orders(session: Session, orders: Sequence[Order], now: datetime, shop: 
 def noticed(order: Order) -> tuple[Any, ...]:
     """Return what people would notice of a plan, to tell whether it changed."""
     made = order.plan
-    parcels = [(p["packaging"], p["gross_g"]) for p in made.get("parcels", [])]
-    chosen = (order.service, order.price_minor, order.ship_date, made.get("extras", []), made.get("value_minor"))
+    parcels = [(p.packaging, p.gross_g) for p in made.parcels]
+    chosen = (order.service, order.price_minor, order.ship_date, made.extras, made.value_minor)
     return (order.state, chosen, parcels, order.desk, list(order.plan_tags), order.snag_level)
 
 
@@ -161,18 +161,8 @@ def keep_up(session: Session, orders: Sequence[Order], now: datetime) -> int:
     """Plan those orders anew whose plan is out of date by now, since a truck has left; return how many; locks them."""
     due = [order.id for order in orders if order.good_until and order.good_until < now and is_waiting(order)]
     if due:
-        query = select(Order).where(Order.id.in_(due)).order_by(Order.id).with_for_update(of=Order)
-        plan_orders(session, session.scalars(query.execution_options(populate_existing=True)).all(), now)
+        plan_orders(session, lock_orders(session, due), now)
     return len(due)
-
-
-def replan_where_sku(session: Session, sku: str, now: datetime) -> int:
-    """Plan every waiting order that contains ``sku`` anew and return how many."""
-    orders = session.scalars(
-        select(Order).where(waiting_clause(), Order.lines.any(OrderLine.sku == sku)).with_for_update(of=Order)
-    ).all()
-    plan_orders(session, orders, now)
-    return len(orders)
 
 
 def waiting_clause() -> Any:
@@ -210,7 +200,7 @@ def _values(order: Order, facts: OrderFacts, made: Plan, shop: Shop) -> dict[str
     chosen = None if made.stopped else made.chosen
     arrival = chosen.arrival if chosen else None
     return {
-        "plan": _plan_json(made, chosen),
+        "plan": stored_plan(made, chosen),
         "carrier": chosen.carrier if chosen else None,
         "service": chosen.service if chosen else None,
         "network": chosen.network if chosen else None,
@@ -230,20 +220,17 @@ def _values(order: Order, facts: OrderFacts, made: Plan, shop: Shop) -> dict[str
     }
 
 
-def _plan_json(made: Plan, chosen: Option | None) -> dict[str, Any]:
-    return {
-        "parcels": [parcel_json(p) for p in made.parcels],
-        "service_name": chosen.name if chosen else None,
-        "quote": quote_json(chosen) if chosen and chosen.quote else None,
-        "extras": sorted(made.extras),
-        "value_minor": made.value,
-        "rules": list(made.rules),
-        "layers": sorted({step.layer for steps in made.trail.values() for step in steps}),
-        "trail": {
-            name: [{"layer": s.layer, "value": s.value, "why": s.why} for s in steps]
-            for name, steps in made.trail.items()
-        },
-    }
+def stored_plan(made: Plan, chosen: Option | None) -> StoredPlan:
+    """Return a plan as it is kept."""
+    return StoredPlan(
+        parcels=tuple(map(stored_parcel, made.parcels)),
+        service_name=chosen.name if chosen else None,
+        quote=stored_quote(chosen) if chosen and chosen.quote else None,
+        extras=tuple(sorted(made.extras)),
+        value_minor=made.value,
+        rules=tuple(made.rules),
+        trail={name: tuple(steps) for name, steps in made.trail.items()},
+    )
 
 
 def _kept_back(order: Order, made: Plan) -> dict[str, str]:
@@ -255,42 +242,41 @@ def _kept_back(order: Order, made: Plan) -> dict[str, str]:
     return standing_after(order, OrderMove.RULE_LETS_GO) if order.state_by == "rule" else {}
 
 
-def parcel_json(parcel: PackedParcel) -> dict[str, Any]:
-    """Return a packed parcel ready to store or show; weights in g, sides in mm."""
-    packaging = parcel.packaging
-    return {
-        "packaging": packaging.code if packaging else None,
-        "carrier_box": bool(packaging and packaging.carrier),
-        "name": packaging.name if packaging else "Own carton",
-        "contents": [[int(line), count] for line, count in parcel.contents],
-        "goods_g": parcel.goods_g,
-        "packaging_g": parcel.packaging_g,
-        "padding_g": parcel.padding_g,
-        "gross_g": parcel.gross_g,
-        "sides_mm": [parcel.outer.longest, parcel.outer.middle, parcel.outer.shortest],
-        "fill_percent": parcel.fill_percent,
-    }
+def stored_parcel(parcel: PackedParcel) -> StoredParcel:
+    """Return a packed parcel as it is kept and shown."""
+    packaging, outer = parcel.packaging, parcel.outer
+    return StoredParcel(
+        packaging=packaging.code if packaging else None,
+        carrier_box=bool(packaging and packaging.carrier),
+        name=packaging.name if packaging else "Own carton",
+        contents=tuple((int(line), count) for line, count in parcel.contents),
+        goods_g=parcel.goods_g,
+        packaging_g=parcel.packaging_g,
+        padding_g=parcel.padding_g,
+        gross_g=parcel.gross_g,
+        sides_mm=(outer.longest, outer.middle, outer.shortest),
+        fill_percent=parcel.fill_percent,
+    )
 
 
-def quote_json(option: Option) -> dict[str, Any]:
-    """Return an option's quote with every line explained, ready to store or show."""
+def stored_quote(option: Option) -> StoredQuote:
+    """Return an option's quote with every line explained, as it is kept and shown.  Raises ValueError without one."""
     quote = option.quote
     if not isinstance(quote, Quote):
         raise ValueError(f"{option.service} has no quote")
-    return {
-        "zone": quote.zone,
-        "billable_g": quote.billable_g,
-        "net_minor": quote.net,
-        "tax_minor": quote.tax,
-        "total_minor": quote.total,
-        "published_net_minor": option.published_net,
-        "account": quote.account,
-        "premium_minor": premium_in(quote),
-        "lines": [
-            {"code": ln.code, "name": ln.name, "amount_minor": ln.amount, "parcel": ln.parcel, "basis": explain(ln)}
-            for ln in quote.lines
-        ],
-    }
+    return StoredQuote(
+        zone=quote.zone,
+        billable_g=quote.billable_g,
+        net_minor=quote.net,
+        tax_minor=quote.tax,
+        total_minor=quote.total,
+        published_net_minor=option.published_net,
+        account=quote.account,
+        premium_minor=premium_in(quote),
+        lines=tuple(
+            StoredLine(ln.code, ln.name, ln.amount, ln.parcel, explain(ln, quote.currency)) for ln in quote.lines
+        ),
+    )
 
 
 def count_waiting(session: Session) -> int:

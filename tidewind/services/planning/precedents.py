@@ -10,17 +10,16 @@ from sqlalchemy import delete, select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
+from tidewind.core.order_facts import Hand
 from tidewind.db.tables import Order, PrecedentRow
-
-_CARRIED = ("service", "packaging", "extras")
 
 
 def remember_precedents(session: Session, orders: Iterable[Order], now: datetime) -> None:
     """Keep what was set by hand for each basket and destination group; without a hand edit nothing is kept."""
     found: dict[tuple[str, str], dict[str, Any]] = {}
     for order in orders:
-        hand = {name: order.hand[name] for name in _CARRIED if order.hand.get(name)}
-        if hand and order.basket:
+        hand = Hand(packaging=order.hand.packaging, service=order.hand.service, extras=order.hand.extras or None)
+        if hand != Hand() and order.basket:
             found[order.basket, order.destination] = {"hand": hand, "order_number": order.number, "at": now}
     if not found:
         return

@@ -72,9 +72,9 @@ def recipe_from_order(session: Session, order: Order, name: str, now: datetime) 
     """Make a recipe of how an order goes, or went.  Raises Invalid while it has no service."""
     if not order.service:
         raise Invalid("no_service", "This order has no service yet, so there is nothing to make a recipe of.")
-    parcels = order.plan.get("parcels", [])
-    packaging = parcels[0]["packaging"] if len(parcels) == 1 else None
-    return save_recipe(session, None, name, order.service, packaging, order.plan.get("extras", []), now)
+    parcels = order.plan.parcels
+    packaging = parcels[0].packaging if len(parcels) == 1 else None
+    return save_recipe(session, None, name, order.service, packaging, order.plan.extras, now)
 
 
 def remove_recipe(session: Session, code: str) -> None:

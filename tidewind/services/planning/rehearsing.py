@@ -138,7 +138,7 @@ def _compare(result: Rehearsal, order: Order, facts: OrderFacts, was: Plan, beco
     if before != after:
         result.changed += 1
         if len(result.changes) < MOST_SHOWN:
-            name = order.address["name"] or order.address["company"]
+            name = order.address.name or order.address.company
             result.changes.append(Change(order.id, order.number, name, before, after))
 
 

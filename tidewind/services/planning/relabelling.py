@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping
+from dataclasses import replace
 from datetime import datetime
 from typing import Any
 
@@ -35,16 +36,15 @@ def relabel(session: Session, labels: Mapping[tuple[int, int], Labels], now: dat
 
 
 def _labelled(row: Row[Any], labels: Labels, now: datetime) -> dict[str, Any]:
-    trail = {name: steps for name, steps in row.plan["trail"].items() if name not in {"tags", "desk"}}
-    by_people = [step for step in row.plan["trail"].get("desk", []) if step["layer"] != RULE]
-    for name, above in (("tags", []), ("desk", by_people)):
-        steps = [{"layer": s.layer, "value": s.value, "why": s.why} for s in labels.trail.get(name, ())] + above
+    trail = {name: steps for name, steps in row.plan.trail.items() if name not in {"tags", "desk"}}
+    by_people = tuple(step for step in row.plan.trail.get("desk", ()) if step.layer != RULE)
+    for name, above in (("tags", ()), ("desk", by_people)):
+        steps = (*labels.trail.get(name, ()), *above)
         if steps:
             trail[name] = steps
-    layers = sorted({step["layer"] for steps in trail.values() for step in steps})
     return {
         "id": row.id,
-        "plan": {**row.plan, "trail": trail, "rules": list(labels.rules), "layers": layers},
+        "plan": replace(row.plan, trail=trail, rules=tuple(labels.rules)),
         "desk": row.desk if by_people else labels.desk[:60],
         "plan_tags": sorted(labels.tags),
         "plan_version": row.plan_version + 1,

@@ -4,19 +4,20 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
-from datetime import datetime
+from datetime import datetime, timedelta
 from zoneinfo import ZoneInfo
 
-from sqlalchemy import func, select
+from sqlalchemy import ColumnElement, func, select, update
 from sqlalchemy.orm import Session, lazyload, sessionmaker
 from sqlalchemy.orm import defer as read_later
+from sqlalchemy.orm.attributes import set_committed_value
 
 from tidewind.core.order_facts import Shop
 from tidewind.core.rules.evaluate import Labels
 from tidewind.core.rules.touching import RuleChange, change_between
 from tidewind.db.tables import Order, Work
 from tidewind.db.tables import Shop as ShopRow
-from tidewind.services.base import defer, tell
+from tidewind.services.base import defer, lock_orders
 from tidewind.services.planning.plans import keep_up, plan_orders, waiting_clause
 from tidewind.services.planning.relabelling import relabel
 from tidewind.services.planning.shop_facts import core_shop, rules_in_force, rules_of
@@ -43,8 +44,37 @@ def replan_waiting(session: Session, words: str, now: datetime, scope: Scope | N
         while _chunk(session, work, now):
             pass
     else:
+        if scope.narrow:
+            _out_of_date(session, clause, now)
         defer(session, "replan", work_id=work.id)
     return work
+
+
+def replan_some(session: Session, words: str, now: datetime, scope: Scope) -> int:
+    """Plan anew the waiting orders that a change names, and return how many: few within this transaction.
+
+    Many in the background, as a piece of work; until then their plans count as out of date.
+    """
+    session.flush()
+    ids = session.scalars(select(Order.id).where(scope.clause).limit(AT_ONCE + 1)).all()
+    if len(ids) > AT_ONCE:
+        return replan_waiting(session, words, now, scope).total
+    plan_orders(session, lock_orders(session, ids), now)
+    return len(ids)
+
+
+def _out_of_date(session: Session, clause: ColumnElement[bool], now: datetime) -> None:
+    """Let the plans of orders count no longer until they are made anew: nothing is shown or bought by an old one.
+
+    In the order of their ids, as all locks on orders are taken.
+    """
+    due = select(Order.id).where(clause).order_by(Order.id).with_for_update().cte("due")
+    moment = now - timedelta(microseconds=1)
+    written = update(Order).where(Order.id.in_(select(due.c.id))).values(good_until=moment).returning(Order.id)
+    ids = set(session.scalars(written, execution_options={"synchronize_session": False}))
+    for kept in session.identity_map.values():
+        if isinstance(kept, Order) and kept.id in ids:
+            set_committed_value(kept, "good_until", moment)
 
 
 def keep_up_due(sessions: sessionmaker[Session], clock: Callable[[], datetime]) -> None:
@@ -60,13 +90,9 @@ def keep_up_due(sessions: sessionmaker[Session], clock: Callable[[], datetime]) 
     more = True
     while more:
         with sessions.begin() as session:
-            orders = session.scalars(
-                select(Order).where(waiting_clause(), Order.good_until < clock()).order_by(Order.id).limit(CHUNK)
-                .with_for_update(of=Order, skip_locked=True)
-            ).all()  # fmt: skip
+            due = waiting_clause() & (Order.good_until < clock())
+            orders = lock_orders(session, where=due, most=CHUNK, skip_locked=True)
             more = keep_up(session, orders, clock()) == CHUNK
-            if orders:
-                tell(session, "orders")
 
 
 def go_on_replanning(sessions: sessionmaker[Session], work_id: int, clock: Callable[[], datetime]) -> None:
@@ -76,9 +102,6 @@ def go_on_replanning(sessions: sessionmaker[Session], work_id: int, clock: Calla
         with sessions.begin() as session:
             work = session.get(Work, work_id, with_for_update=True)
             more = work is not None and work.state != "done" and _chunk(session, work, clock())
-            tell(session, "work")
-            if not more:
-                tell(session, "orders")
 
 
 def _chunk(session: Session, work: Work, now: datetime) -> bool:
@@ -89,14 +112,8 @@ def _chunk(session: Session, work: Work, now: datetime) -> bool:
         again, labelled = relabel(session, found.labels, now)
         found.ids += again
         changed += labelled
-    orders = session.scalars(
-        select(Order)
-        .where(scope.clause, Order.id.in_(found.ids))
-        .order_by(Order.id)
-        .with_for_update(of=Order)
-        .options(read_later(Order.imported), read_later(Order.search), lazyload(Order.channel))
-        .execution_options(populate_existing=True)
-    ).all()
+    light = (read_later(Order.imported), read_later(Order.search), lazyload(Order.channel))
+    orders = lock_orders(session, where=scope.clause & Order.id.in_(found.ids), options=light)
     changed += plan_orders(session, orders, now, shop)
     work.done += found.looked
     work.result = str(changed)

@@ -15,8 +15,8 @@ from tidewind.core.addresses.gazetteer import shipped
 from tidewind.core.choosing import Policy, Values
 from tidewind.core.insuring import OpenCover
 from tidewind.core.layers import Recipe
-from tidewind.core.order_facts import Carrier, Hand, HandParcel, Precedent, Shop
-from tidewind.core.rules.rule import Rule, Split
+from tidewind.core.order_facts import Carrier, Precedent, Shop
+from tidewind.core.rules.rule import Rule
 from tidewind.core.rules.written import BadRules, read_rules
 from tidewind.core.screening import Listed, Screen
 from tidewind.core.tariffs.card import RateCard, card_in_force
@@ -156,7 +156,8 @@ def core_shop(session: Session, now: datetime, rules: tuple[Rule, ...] | None = 
         policy=Policy(row.policy),
         values=Values(row.day_value_minor, row.late_value_minor),
         now=now,
-        origin=Address(**place) if place else Address(country="PT"),
+        currency=row.currency,
+        origin=place or Address(country="PT"),
         time_zone=zone,
         recipes=recipes_of(session),
         promise_links={link.promise: link.recipe for link in links},
@@ -178,32 +179,12 @@ def cover_of(row: ShopRow) -> OpenCover | None:
     """Return the terms of the shop's open policy with an insurer, None where it has none."""
     if not row.cover:
         return None
-    return OpenCover(**{**row.cover, "not_covered": frozenset(row.cover["not_covered"])})
+    return OpenCover(**{**row.cover, "not_covered": frozenset(row.cover["not_covered"]), "currency": row.currency})
 
 
 def _precedents(session: Session) -> dict[Any, Precedent]:
     rows = session.scalars(select(PrecedentRow))
-    return {(r.basket, r.destination): Precedent(hand_of(r.hand), r.order_number) for r in rows}
-
-
-def hand_of(stored: dict[str, Any]) -> Hand:
-    """Return the hand edits of an order as values."""
-    extras, ship_date, split = stored.get("extras"), stored.get("ship_date"), stored.get("split")
-    return Hand(
-        packaging=stored.get("packaging"),
-        service=stored.get("service"),
-        extras=frozenset(extras) if extras is not None else None,
-        ship_date=date.fromisoformat(ship_date) if ship_date else None,
-        parcels=tuple(
-            HandParcel(tuple((str(line), int(n)) for line, n in p["contents"]), p.get("packaging"))
-            for p in stored.get("parcels", [])
-        ),
-        split=Split(split["by"], split["most"]) if split else None,
-        desk=stored.get("desk"),
-        approved=stored.get("approved", ""),
-        released=stored.get("released", False),
-        account=stored.get("account", ""),
-    )
+    return {(r.basket, r.destination): Precedent(r.hand, r.order_number) for r in rows}
 
 
 def shop_day(session: Session, now: datetime) -> date:

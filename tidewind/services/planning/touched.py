@@ -14,33 +14,54 @@ from tidewind.core.order_facts import Shop
 from tidewind.core.rules.evaluate import Labels
 from tidewind.core.rules.facts import WEEKDAYS, Facts, read_facts
 from tidewind.core.rules.touching import RuleChange
-from tidewind.db.tables import Order
+from tidewind.db.tables import Order, OrderLine
 from tidewind.services.planning.plans import waiting_clause
 
 
 @dataclass(frozen=True, slots=True)
 class Scope:
-    """A change between two versions of the rules, or of what one promise is linked to; neither: any order."""
+    """Which waiting orders a change can concern; none of these said: all of them.
+
+    ``rules``: a change between two versions of the rules; ``promise``: what one text is linked to; ``skus``: products;
+    ``orders``: these by their ids.
+    """
 
     rules: tuple[int, int] | None = None
     promise: str | None = None
+    skus: tuple[str, ...] = ()
+    orders: tuple[int, ...] = ()
 
     @property
     def clause(self) -> ColumnElement[bool]:
         """The condition for the orders to look at."""
-        waiting: ColumnElement[bool] = waiting_clause()
-        return waiting if self.promise is None else waiting & (Order.promise == self.promise)
+        found: ColumnElement[bool] = waiting_clause()
+        if self.promise is not None:
+            found &= Order.promise == self.promise
+        if self.skus:
+            found &= Order.id.in_(select(OrderLine.order_id).where(OrderLine.sku.in_(self.skus)))
+        if self.orders:
+            found &= Order.id.in_(self.orders)
+        return found
+
+    @property
+    def narrow(self) -> bool:
+        """Whether the orders it names are all concerned for certain, so that their plans are out of date at once."""
+        return bool(self.skus or self.orders)
 
     @property
     def written(self) -> dict[str, Any]:
         """The scope as JSON values."""
-        return {"rules": list(self.rules) if self.rules else None, "promise": self.promise}
+        rules = list(self.rules) if self.rules else None
+        return {"rules": rules, "promise": self.promise, "skus": list(self.skus), "orders": list(self.orders)}
 
     @classmethod
     def read(cls, written: dict[str, Any]) -> Scope:
         """Return the scope from what ``written`` gave."""
         rules = written.get("rules")
-        return cls((rules[0], rules[1]) if rules else None, written.get("promise"))
+        return cls(
+            (rules[0], rules[1]) if rules else None, written.get("promise"), tuple(written.get("skus", ())),
+            tuple(written.get("orders", ())),
+        )  # fmt: skip
 
 
 class Judged(NamedTuple):

@@ -94,7 +94,7 @@ def _shop_from(session: Session, place_id: int | None, now: datetime) -> Shop:
     place = session.get(Place, place_id)
     if place is None:
         raise NotFound("unknown_place", "This place does not exist.")
-    return replace(shop, origin=Address(**place.address))
+    return replace(shop, origin=place.address)
 
 
 def _quoted(asked: QuoteRequest, shop: Shop) -> Comparison:

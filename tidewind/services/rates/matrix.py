@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 from datetime import date, datetime
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -17,6 +17,7 @@ from tidewind.core.order_facts import Carrier, OrderFacts, Shop
 from tidewind.core.packing import PackedParcel, Unit
 from tidewind.core.planning import plan
 from tidewind.core.quantities import Size
+from tidewind.core.stored import StoredParcel
 from tidewind.core.tariffs.card import Consignment, Service
 from tidewind.core.tariffs.load import Load, load_of
 from tidewind.core.tariffs.quote import Quote
@@ -58,10 +59,10 @@ def price_matrix(session: Session, order_ids: Sequence[int], now: datetime) -> M
         select(Order).where(Order.id.in_(order_ids), Order.state == "open").order_by(Order.id)
     ).all()
     shop = core_shop(session, now)
-    usable = [order for order in found if order.plan.get("parcels") and not _stopped(order)]
+    usable = [order for order in found if order.plan.parcels and not _stopped(order)]
     waiting = list(zip(usable, all_facts(session, usable), strict=True))
     sendings = [_sending_of(order, facts, shop) for order, facts in waiting]
-    rows = [MatrixRow(order, order.service, order.hand.get("service"), [], []) for order, _ in waiting]
+    rows = [MatrixRow(order, order.service, order.hand.service, [], []) for order, _ in waiting]
     services: list[tuple[Carrier, Service]] = []
     orders = [facts for _, facts in waiting]
     usual = [consignment_of(f, shop, s.parcels, s.extras, s.value) for f, s in zip(orders, sendings, strict=True)]
@@ -97,34 +98,32 @@ def _stopped(order: Order) -> bool:
 
 def _sending_of(order: Order, facts: OrderFacts, shop: Shop) -> Sending:
     """Return the shipment a plan has made; planned again only where it lies in a carrier's own packaging."""
-    if any(p["carrier_box"] for p in order.plan["parcels"]) or order.hand.get("parcels"):
+    if any(p.carrier_box for p in order.plan.parcels) or order.hand.parcels:
         made = plan(facts, shop)
         if made.sending:
             return made.sending
-    parcels = tuple(_parcel_of(p, shop) for p in order.plan["parcels"])
+    parcels = tuple(_parcel_of(p, shop) for p in order.plan.parcels)
     units = [
         Unit(ln.id, ln.sides, ln.weight_g, ln.upright, ln.own_box)
         for ln in facts.lines
         for _ in range(ln.quantity)
         if ln.sides and ln.weight_g
     ]
-    box = shop.boxes.get(order.hand.get("packaging", ""))
+    box = shop.boxes.get(order.hand.packaging or "")
     divided = len(parcels) > 1
-    extras, value = frozenset(order.plan.get("extras", [])), order.plan.get("value_minor", facts.value)
-    earliest = order.hand.get("ship_date")
-    return Sending(units, parcels, extras, value, date.fromisoformat(earliest) if earliest else None, box, divided)
+    extras, value, earliest = frozenset(order.plan.extras), order.plan.value_minor, order.hand.ship_date
+    return Sending(units, parcels, extras, value, earliest, box, divided)
 
 
-def _parcel_of(stored: Mapping[str, Any], shop: Shop) -> PackedParcel:
-    a, b, c = stored["sides_mm"]
+def _parcel_of(stored: StoredParcel, shop: Shop) -> PackedParcel:
     return PackedParcel(
-        packaging=shop.boxes.get(stored["packaging"] or ""),
-        contents=tuple((str(line), int(count)) for line, count in stored["contents"]),
-        goods_g=stored["goods_g"],
-        packaging_g=stored["packaging_g"],
-        padding_g=stored["padding_g"],
-        outer=Size.of(a, b, c),
-        fill_percent=stored["fill_percent"],
+        packaging=shop.boxes.get(stored.packaging or ""),
+        contents=tuple((str(line), count) for line, count in stored.contents),
+        goods_g=stored.goods_g,
+        packaging_g=stored.packaging_g,
+        padding_g=stored.padding_g,
+        outer=Size.of(*stored.sides_mm),
+        fill_percent=stored.fill_percent,
     )
 
 

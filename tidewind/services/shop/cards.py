@@ -24,7 +24,7 @@ from tidewind.db.tables import RateCardRow, Work
 from tidewind.outside.sheets_out import tables_to_csv, tables_to_xlsx
 from tidewind.outside.spreadsheets import SpreadsheetError, read_tables
 from tidewind.services.base import Conflict, Invalid, NotFound
-from tidewind.services.planning import Rehearsal, contracts_of, rehearse, replan_waiting, shop_day
+from tidewind.services.planning import Rehearsal, contracts_of, rehearse, replan_waiting, shop_day, shop_settings
 from tidewind.services.shop.carriers import get_carrier
 
 _NO_ERRORS: tuple[str, ...] = ()
@@ -84,6 +84,9 @@ def propose_card(session: Session, code: str, data: bytes, name: str) -> Proposa
         return Proposal(card.errors)
     if card.carrier != row.code:
         return Proposal((f"This card is of {card.carrier}, not of {row.code}.",))
+    currency = shop_settings(session).currency
+    if card.currency != currency:  # decision 0024
+        return Proposal((f"currency: this card is in {card.currency}, the shop's books are in {currency}.",))
     others = card_versions(session, code)
     stands = clash(card, [(other.valid_from, other.valid_until) for other in others])
     if stands:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import csv
 import io
 from collections.abc import Iterable, Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import dataclass
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -53,7 +53,7 @@ def save_contact(session: Session, contact_id: int | None, code: str, address: A
     row = session.get(Contact, contact_id) if contact_id else Contact()
     if row is None:
         raise NotFound("unknown_contact", "This contact does not exist.")
-    row.code, row.address, row.home = plain, asdict(tidied), home
+    row.code, row.address, row.home = plain, tidied, home
     row.search = " ".join(p for p in (tidied.name, tidied.company, plain or "", tidied.city) if p).lower()[:600]
     session.add(row)
     session.flush()
@@ -81,7 +81,7 @@ def bring_in_contacts(session: Session, file_name: str, data: bytes) -> tuple[in
         found, odd = read_contact_rows(file_name, data)
     if len(found) > MOST_CONTACTS:
         raise Invalid("too_many", f"At most {MOST_CONTACTS:,} contacts are brought in at once.")
-    known = {_same(Address(**row.address)) for row in session.scalars(select(Contact))}
+    known = {_same(row.address) for row in session.scalars(select(Contact))}
     codes = set(session.scalars(select(Contact.code)))
     made = there = 0
     for code, address in found:
@@ -108,13 +108,13 @@ def contacts_as_csv(rows: Iterable[Contact]) -> str:
     writer = csv.writer(out)
     writer.writerow(names)
     for row in rows:
-        writer.writerow([harmless(row.code or ""), *(harmless(row.address[name]) for name in names[1:])])
+        writer.writerow([harmless(row.code or ""), *(harmless(getattr(row.address, name)) for name in names[1:])])
     return out.getvalue()
 
 
 def contacts_as_vcards(rows: Iterable[Contact]) -> str:
     """Return contacts as vCard 4.0 (RFC 6350)."""
-    return write_vcards((row.code or "", Address(**row.address)) for row in rows)
+    return write_vcards((row.code or "", row.address) for row in rows)
 
 
 def suggest_addresses(session: Session, text: str, country: str = "", limit: int = 8) -> list[Suggestion]:
@@ -122,16 +122,13 @@ def suggest_addresses(session: Session, text: str, country: str = "", limit: int
     words = tidy(text).lower()[:80]
     if len(words) < 2:
         return []
-    found = [
-        Suggestion("address book", row.code or "", Address(**row.address))
-        for row in find_contacts(session, words, limit)
-    ]
+    found = [Suggestion("address book", row.code or "", row.address) for row in find_contacts(session, words, limit)]
     query = select(Order.address).order_by(Order.id.desc())
     for word in words.split():
         query = query.where(Order.search.contains(word, autoescape=True))
     seen = {_same(s.address) for s in found}
     for stored in session.scalars(query.limit(limit * 3)):
-        address = Address(**stored)
+        address = stored
         if _same(address) not in seen and len(found) < limit:
             seen.add(_same(address))
             found.append(Suggestion("earlier order", "", address))

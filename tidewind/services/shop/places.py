@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import asdict
 
 from sqlalchemy import select, update
 from sqlalchemy.orm import Session
@@ -40,7 +39,7 @@ def save_place(
         session.execute(update(Place).values(is_default=False))
         session.flush()
         place.is_default = True
-    place.name, place.address, place.pickup_spot, place.opening_hours = name.strip(), asdict(tidied), spot, hours
+    place.name, place.address, place.pickup_spot, place.opening_hours = name.strip(), tidied, spot, hours
     session.add(place)
     session.flush()
     return place

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from datetime import datetime
+from functools import partial
 from typing import Any
 
 from sqlalchemy import func, or_, select
@@ -11,11 +12,12 @@ from sqlalchemy.orm import Session
 
 from tidewind.core.addresses.check import country_code, tidy
 from tidewind.core.order_rows import plain_header, read_money, read_weight
-from tidewind.db.tables import Order, OrderLine, Product, RecipeRow
+from tidewind.core.quantities import amount_text
+from tidewind.db.tables import OrderLine, Product, RecipeRow
 from tidewind.outside.sheets_out import to_csv, to_xlsx
 from tidewind.outside.spreadsheets import SpreadsheetError, read_sheet
 from tidewind.services.base import Invalid, NotFound
-from tidewind.services.planning import plan_orders, replan_where_sku, waiting_clause
+from tidewind.services.planning import Scope, replan_some, shop_settings
 
 COLUMNS = (
     "sku", "name", "barcode", "weight_g", "length_mm", "width_mm", "height_mm", "value", "customs_text", "material",
@@ -57,7 +59,8 @@ def get_product(session: Session, sku: str) -> Product:
 
 
 def edit_products(session: Session, skus: Sequence[str], changes: Mapping[str, Any], now: datetime) -> int:
-    """Change the same fields of one product or many; return how many open orders were planned anew.
+    """Change the same fields of one product or many; return how many waiting orders follow: at once where
+    they are few, else in the background.
 
     Raises Invalid for what cannot be, NotFound for an unknown SKU.  Nothing is changed then.
     """
@@ -69,15 +72,20 @@ def edit_products(session: Session, skus: Sequence[str], changes: Mapping[str, A
     for row in rows:
         for name, value in changes.items():
             setattr(row, name, value)
-    return _follow(session, skus, now)
+    what = rows[0].name if len(rows) == 1 else f"{len(rows):,} products"
+    return _follow(session, skus, f"{what}: facts were changed", now)
 
 
-def _follow(session: Session, skus: Sequence[str], now: datetime) -> int:
-    session.flush()
-    query = select(Order).where(waiting_clause(), Order.lines.any(OrderLine.sku.in_(skus))).with_for_update(of=Order)
-    orders = session.scalars(query).all()
-    plan_orders(session, orders, now)
-    return len(orders)
+MOST_NAMED = 500
+"""A change to more products than this looks at every waiting order instead of naming them."""
+
+
+def _follow(session: Session, skus: Collection[str], words: str, now: datetime) -> int:
+    """Let the waiting orders follow a change to products; return how many there are to plan anew."""
+    if not skus:
+        return 0
+    scope = Scope(skus=tuple(sorted(skus))) if len(skus) <= MOST_NAMED else Scope()
+    return replan_some(session, words, now, scope)
 
 
 def _check(session: Session, changes: Mapping[str, Any]) -> None:
@@ -92,10 +100,10 @@ def _check(session: Session, changes: Mapping[str, Any]) -> None:
         raise Invalid("unknown_country", f"“{origin}” is no country code (ISO 3166, two letters).")
 
 
-def _row(product: Product) -> list[object]:
+def _row(product: Product, currency: str) -> list[object]:
     def cell(name: str) -> object:
         if name == "value":
-            return f"{product.value_minor // 100}.{product.value_minor % 100:02d}"
+            return amount_text(product.value_minor, currency)
         value = getattr(product, name)
         if name in _LISTS:
             return " ".join(value)
@@ -106,7 +114,8 @@ def _row(product: Product) -> list[object]:
 
 def products_file(session: Session, kind: str) -> bytes:
     """Return the whole catalogue as ``csv`` or ``xlsx``."""
-    rows = (_row(p) for p in session.scalars(select(Product).order_by(Product.sku)))
+    currency = shop_settings(session).currency
+    rows = (_row(p, currency) for p in session.scalars(select(Product).order_by(Product.sku)))
     return to_xlsx(COLUMNS, rows) if kind == "xlsx" else to_csv(COLUMNS, rows)
 
 
@@ -127,15 +136,15 @@ def bring_in_products(session: Session, file_name: str, data: bytes, now: dateti
     if len(sheet.rows) > MOST_PRODUCTS:
         raise Invalid("too_long", f"At most {MOST_PRODUCTS:,} products are brought in at once.")
     known = {p.sku: p for p in session.scalars(select(Product))}
-    recipes = set(session.scalars(select(RecipeRow.code)))
-    made, changed, wrong = 0, [], []
+    recipes, currency = set(session.scalars(select(RecipeRow.code))), shop_settings(session).currency
+    made, changed, wrong, fresh = 0, [], [], set[str]()
     for number, cells in enumerate(sheet.rows[1:], 2):
         written = {name: tidy(cells[i]) if i < len(cells) else "" for name, i in at.items()}
         if not any(written.values()):
             continue
         sku = written.pop("sku").removeprefix("'")[:60]
         try:
-            values = _values(written, recipes)
+            values = _values(written, recipes, currency)
         except ValueError as error:
             wrong.append(f"Row {number} {error}")
             continue
@@ -148,19 +157,20 @@ def bring_in_products(session: Session, file_name: str, data: bytes, now: dateti
             made += 1
         else:
             changed.append(sku)
+        fresh.add(sku)
         for name, value in values.items():
             setattr(known[sku], name, value)
-    _follow(session, [*known], now)
+    _follow(session, fresh, f"Products were brought in from {file_name[:60]}", now)
     return made, len(changed), wrong[:100]
 
 
-def _values(written: Mapping[str, str], recipes: set[str]) -> dict[str, Any]:
+def _values(written: Mapping[str, str], recipes: set[str], currency: str) -> dict[str, Any]:
     """Return the fields of a row as values.  Raises ValueError with words that follow “Row 7”."""
     values: dict[str, Any] = {}
     for name, cell in written.items():
         text = cell.removeprefix("'") if cell[1:2] in set("=+-@") else cell
         if name == "value":
-            values["value_minor"] = _read(read_money, text, "value", "a price like 4.90")
+            values["value_minor"] = _read(partial(read_money, currency=currency), text, "value", "a price like 4.90")
         elif name == "recipe" and text and text not in recipes:
             raise ValueError(f"names the recipe “{text:.40}”, which does not exist")
         elif name != "name" or text:
@@ -197,7 +207,7 @@ def _read(parse: Any, text: str, what: str, wanted: str) -> Any:
 def set_product_facts(
     session: Session, sku: str, facts: dict[str, Any], sides_mm: tuple[int, int, int] | None, now: datetime
 ) -> int:
-    """Say something about a product once, for all its orders; return how many were planned anew."""
+    """Say something about a product once, for all its orders; return how many follow."""
     product = session.scalar(select(Product).where(Product.sku == sku).with_for_update())
     if product is None:
         name = session.scalar(select(OrderLine.name).where(OrderLine.sku == sku).limit(1))
@@ -211,4 +221,4 @@ def set_product_facts(
     if sides_mm is not None:
         product.length_mm, product.width_mm, product.height_mm = sides_mm
     session.flush()
-    return replan_where_sku(session, sku, now)
+    return _follow(session, [sku], f"{product.name}: facts were changed", now)

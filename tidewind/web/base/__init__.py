@@ -2,4 +2,4 @@
 
 from tidewind.web.base import routes
 
-ROUTERS = (routes.router,)
+ROUTERS = (routes.router, routes.router_without_prefix)

@@ -2,35 +2,31 @@
 
 from __future__ import annotations
 
+import hmac
 from collections.abc import AsyncIterator
 
-import psycopg
-from fastapi import APIRouter, Response
-from fastapi.responses import StreamingResponse
+from fastapi import APIRouter, Request, Response
+from fastapi.sse import EventSourceResponse, ServerSentEvent
 
 from tidewind import __version__
-from tidewind.services.base import NEWS_CHANNEL, parts_health
-from tidewind.web.access import Anyone, Parts
+from tidewind.metrics import exposition
+from tidewind.services.base import NotFound, figures_of_the_moment, parts_health
+from tidewind.web.access import Anyone, Now, Parts, Tx, still_signed_in
 from tidewind.web.base.schemas import Health, PartHealth
 
 router = APIRouter(prefix="/api")
-QUIET_SECONDS = 15.0
+router_without_prefix = APIRouter()
 
 
-@router.get("/live", tags=["live"], response_class=StreamingResponse)
-async def live(_who: Anyone, parts: Parts) -> StreamingResponse:
-    """Stream topics (``orders``, ``batch:12``, ``money``) as they change."""
-    return StreamingResponse(_topics(parts.settings.database_url), media_type="text/event-stream")
+@router.get("/news", tags=["news"], response_class=EventSourceResponse)
+async def news(who: Anyone, request: Request, parts: Parts) -> AsyncIterator[ServerSentEvent]:
+    """Stream topics as things change; each is a key of the pages' queries (``orders``, ``batch:12``).
 
-
-async def _topics(url: str) -> AsyncIterator[str]:
-    async with await psycopg.AsyncConnection.connect(url, autocommit=True) as connection:
-        await connection.execute(f"listen {NEWS_CHANNEL}")
-        yield "retry: 2000\n\n"
-        while True:
-            async for notice in connection.notifies(timeout=QUIET_SECONDS):
-                yield f"data: {notice.payload}\n\n"
-            yield ": still here\n\n"
+    It ends when the session it was opened with has ended.
+    """
+    yield ServerSentEvent(comment=f"news for {who.id}", retry=2_000)
+    async for topic in parts.news.topics(lambda: still_signed_in(request, parts)):
+        yield ServerSentEvent(raw_data=topic)
 
 
 @router.get("/health")
@@ -40,3 +36,13 @@ def health(parts: Parts, response: Response) -> Health:
     ok = all(part.ok for part in found.values())
     response.status_code = 200 if ok else 503
     return Health(ok=ok, version=__version__, parts={n: PartHealth(ok=p.ok, detail=p.detail) for n, p in found.items()})
+
+
+@router_without_prefix.get("/metrics", include_in_schema=False)
+def metrics(request: Request, parts: Parts, session: Tx, now: Now) -> Response:
+    """Return figures for Prometheus to whoever has the token of the settings; without one there is nothing here."""
+    wanted, given = parts.settings.metrics_token, request.headers.get("Authorization", "")
+    if not wanted or not hmac.compare_digest(given.encode(), f"Bearer {wanted}".encode()):
+        raise NotFound("nothing_here", "There is nothing at this address.")
+    body = exposition(figures_of_the_moment(session, now))
+    return Response(body, media_type="text/plain; version=0.0.4; charset=utf-8")

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from datetime import date
+from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
@@ -64,3 +65,41 @@ class Health(BaseModel):
 
 class OrdersIn(BaseModel):
     order_ids: Ids
+
+
+class SplitIO(Out):
+    """Divide into parcels of at most so many items, or so many grams of goods."""
+
+    by: Literal["quantity", "weight"]
+    most: Annotated[int, Field(gt=0, le=10_000_000)]
+
+
+class HandParcelIO(Out):
+    """A parcel put together by hand: pairs of order line id and pieces, and its packaging (null: what fits)."""
+
+    contents: Annotated[list[tuple[int, Annotated[int, Field(gt=0, le=5_000)]]], Field(min_length=1, max_length=500)]
+    packaging: Short | None = None
+
+
+class BillTo(Out):
+    """An account with the carrier that is not ours: the recipient's, or a third party's."""
+
+    who: Literal["recipient", "third_party"]
+    account: Annotated[str, StringConstraints(min_length=3, max_length=40)]
+
+
+class HandOut(Out):
+    """What is set by hand for an order; null, empty or false where nothing is."""
+
+    packaging: str | None = None
+    service: str | None = None
+    extras: list[str] | None = None
+    ship_date: date | None = None
+    desk: str | None = None
+    point: str = ""
+    account: str = ""
+    bill_to: BillTo | None = None
+    split: SplitIO | None = None
+    parcels: tuple[HandParcelIO, ...] = ()
+    approved: str = ""
+    released: bool = False

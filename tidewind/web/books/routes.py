@@ -11,7 +11,6 @@ from sqlalchemy.orm import Session
 
 from tidewind.outside.sheets_out import to_csv
 from tidewind.services import books as service
-from tidewind.services.base import tell
 from tidewind.services.books import (
     COVER_HEADS,
     LEDGER_HEADS,
@@ -106,7 +105,6 @@ def bill_paid(body: BillIn, who: Owner, session: Tx, now: Now) -> BalanceOut:
 
 
 def _balance(session: Session) -> BalanceOut:
-    tell(session, "money")
     session.expire_all()
     return BalanceOut.model_validate(balance_now(session))
 
@@ -129,7 +127,6 @@ def set_settings(body: MoneySettings, _who: Owner, session: Tx, now: Now) -> Mon
     row.approve_services, row.price_tolerance_minor = sorted(set(body.approve_services)), body.price_tolerance_minor
     session.flush()
     replan_waiting(session, "Limits of spending were changed", now)
-    tell(session, "orders")
     return body
 
 
@@ -144,7 +141,6 @@ def get_cover(_who: Anyone, session: Tx) -> CoverIO | None:
 def set_cover(body: CoverIO | None, _who: Owner, session: Tx, now: Now) -> WorkOut:
     """Set the terms, or end the policy with null."""
     work = set_cover_terms(session, body.model_dump() if body else None, now)
-    tell(session, "orders")
     return WorkOut.model_validate(work)
 
 

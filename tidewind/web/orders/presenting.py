@@ -3,12 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict
 from datetime import datetime
 
 from sqlalchemy.orm import Session
 
-from tidewind.core.addresses.check import Address
 from tidewind.core.addresses.latin import latin_address
 from tidewind.core.states.labels import LabelState
 from tidewind.db.tables import CarrierRow, Order, Shipment
@@ -21,7 +19,7 @@ from tidewind.services.people import Who, at_work_on
 from tidewind.services.planning import joined_lines
 from tidewind.services.shop import carriers_by_code
 from tidewind.web.access import MONEY_ROLES
-from tidewind.web.base.schemas import AddressIO
+from tidewind.web.base.schemas import AddressIO, HandOut
 from tidewind.web.orders.schemas.order import (
     DifferenceOut,
     EventOut,
@@ -35,6 +33,7 @@ from tidewind.web.orders.schemas.order import (
     SamePerson,
     ShipmentOut,
     SnagOut,
+    TrailStep,
 )
 
 
@@ -55,11 +54,9 @@ def order_rows(session: Session, orders: Sequence[Order], now: datetime, person_
 def _row(
     order: Order, known: Mapping[str, CarrierRow], buying: bool, held_by: str | None, same_person: int
 ) -> OrderRow:
-    parcels = order.plan.get("parcels", [])
-    trail = order.plan.get("trail", {})
-    names = [p["name"] for p in parcels]
+    plan = order.plan
     carrier = known.get(order.carrier or "")
-    steps = trail.get("service") or []
+    steps = plan.trail.get("service", ())
     return OrderRow(
         id=order.id,
         number=order.number,
@@ -68,20 +65,20 @@ def _row(
         state_why=order.state_why,
         buying=buying,
         ordered_at=order.ordered_at,
-        recipient=order.address["name"] or order.address["company"],
-        city=order.address["city"],
-        country=order.address["country"],
+        recipient=order.address.name or order.address.company,
+        city=order.address.city,
+        country=order.address.country,
         items=_items(order),
         item_count=sum(line.quantity for line in order.lines),
         promise=order.promise,
         promise_date=order.promise_date,
-        packaging=names[0] if len(names) == 1 else (f"{len(names)} parcels" if names else ""),
+        packaging=plan.packaging,
         monogram=carrier.monogram if carrier else None,
         carrier=order.carrier,
         network=order.network,
         service=order.service,
-        service_name=order.plan.get("service_name"),
-        decided_by=f"{steps[-1]['layer']}: {steps[-1]['why']}" if steps else "",
+        service_name=plan.service_name,
+        decided_by=f"{steps[-1].layer}: {steps[-1].why}" if steps else "",
         ship_date=order.ship_date,
         arrives=order.arrives,
         parcel_count=order.parcel_count,
@@ -89,9 +86,9 @@ def _row(
         paid_shipping_minor=order.paid_shipping_minor,
         snags=[SnagOut.model_validate(s) for s in order.snags],
         payment=order.payment,
-        value_minor=order.plan.get("value_minor", 0),
-        gross_g=sum(p["gross_g"] for p in parcels),
-        extras=order.plan.get("extras", []),
+        value_minor=plan.value_minor,
+        gross_g=sum(p.gross_g for p in plan.parcels),
+        extras=list(plan.extras),
         destination=order.destination,
         promise_linked=order.promise_linked,
         desk=order.desk,
@@ -122,14 +119,14 @@ def order_sheet(session: Session, order: Order, now: datetime, who: Who) -> Orde
     undoable = next((entry for entry in history_of(session, order.id) if entry.undo), None)
     return OrderSheet(
         row=order_rows(session, [order], now, who.id)[0],
-        address=AddressIO(**order.address),
+        address=AddressIO.model_validate(order.address),
         home=order.home,
         note=order.note,
         lines=[OrderLineOut.model_validate(line) for line in (*order.lines, *along)],
-        hand=order.hand,
-        parcels=[ParcelOut(**p) for p in plan.get("parcels", [])],
-        quote=QuoteOut(**plan["quote"]) if plan.get("quote") else None,
-        trail=plan.get("trail", {}),
+        hand=HandOut.model_validate(order.hand),
+        parcels=[ParcelOut.model_validate(p) for p in plan.parcels],
+        quote=QuoteOut.model_validate(plan.quote) if plan.quote else None,
+        trail={n: [TrailStep.model_validate(s) for s in steps] for n, steps in plan.trail.items()},
         shipments=[shipment_out(s) for s in shipments],
         margin=MarginOut.model_validate(margin) if margin else None,
         events=[EventOut.model_validate(e) for e in events_of(session, bought)] if bought else [],
@@ -147,8 +144,8 @@ def _other(order: Order) -> SamePerson:
 
 
 def _latin(order: Order) -> AddressIO | None:
-    spelt = latin_address(Address(**order.address))
-    return AddressIO.model_validate(spelt) if asdict(spelt) != order.address else None
+    spelt = latin_address(order.address)
+    return AddressIO.model_validate(spelt) if spelt != order.address else None
 
 
 def shipment_out(shipment: Shipment) -> ShipmentOut:

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from fastapi import APIRouter, Query, Response, UploadFile
+from fastapi import APIRouter, Depends, Query, Response, UploadFile
 
 from tidewind.db.tables import PrintJob, PrintPreference
 from tidewind.services import shop as shop_room
-from tidewind.services.base import tell
+from tidewind.services.base import MOST_ORDERS
 from tidewind.services.follow import mail_label
 from tidewind.services.papers import (
     PAPERS,
@@ -29,6 +29,7 @@ from tidewind.services.papers import (
     send_to_printer,
     set_print_preference,
     shipments_in,
+    shipments_meant,
     trial_labels,
 )
 from tidewind.services.shop import paper_template, set_paper_template
@@ -38,6 +39,7 @@ from tidewind.web.files import download, uploaded
 from tidewind.web.papers.schemas import (
     JobChangeIn,
     JobOut,
+    LabelsIn,
     MailLabelIn,
     MarkIn,
     PreferenceIO,
@@ -48,9 +50,17 @@ from tidewind.web.papers.schemas import (
 )
 
 router = APIRouter(prefix="/api", tags=["printing"])
-Ids = Annotated[list[int], Query(min_length=1, max_length=2000)]
+Ids = Annotated[list[int], Query(max_length=MOST_ORDERS)]
 Stock = Annotated[str, Query(max_length=20)]
 Way = Literal["selected", "shelf", "carrier"]
+
+
+def _meant(_who: Bench, session: Tx, shipment: Ids = [], order: Ids = [], batch: int | None = None) -> list[int]:  # noqa: B006 - never changed
+    return shipments_meant(session, shipment, order, batch)
+
+
+Meant = Annotated[list[int], Depends(_meant)]
+"""Shipments by their ids, by their orders' ids, or all of a batch."""
 
 
 def _pdf(data: bytes, name: str) -> Response:
@@ -59,43 +69,44 @@ def _pdf(data: bytes, name: str) -> Response:
 
 
 @router.get("/labels.pdf", response_class=Response)
-def labels(
-    shipment: Ids, _who: Bench, session: Tx, now: Now, paper: Stock = "roll", sequence: Way = "selected"
-) -> Response:
-    """Return the labels of bought shipments in one PDF, and mark them printed; ``paper``: roll, narrow, a4, letter."""
-    data = print_labels(session, shipment, now, paper, sequence)
-    tell(session, "orders")
-    return _pdf(data, "labels")
+def labels(_who: Bench, shipments: Meant, session: Tx, paper: Stock = "roll", sequence: Way = "selected") -> Response:
+    """Return the labels of bought shipments in one PDF; ``paper``: roll, narrow, a4, letter."""
+    return _pdf(print_labels(session, shipments, paper, sequence), "labels")
+
+
+@router.post("/labels.pdf", response_class=Response)
+def many_labels(body: LabelsIn, _who: Bench, session: Tx) -> Response:
+    """Return the labels of more orders than an address has room for; it changes nothing."""
+    shipments = shipments_meant(session, body.shipment_ids, body.order_ids, None)
+    return _pdf(print_labels(session, shipments, body.paper or "roll", body.sequence), "labels")
 
 
 @router.get("/labels/pictures", response_class=Response)
-def pictures(shipment: Ids, _who: Bench, session: Tx, now: Now) -> Response:
-    """Return the labels as PNG at 203 dpi: one picture, or a ZIP of several; they are marked printed."""
-    data, ending = print_pictures(session, shipment, now)
-    tell(session, "orders")
+def pictures(_who: Bench, shipments: Meant, session: Tx) -> Response:
+    """Return the labels as PNG at 203 dpi: one picture, or a ZIP of several."""
+    data, ending = print_pictures(session, shipments)
     return download(data, f"labels.{ending}", "image/png" if ending == "png" else "application/zip")
 
 
 @router.get("/packing-slips.pdf", response_class=Response)
-def slips(shipment: Ids, _who: Bench, session: Tx, sequence: Way = "selected") -> Response:
+def slips(_who: Bench, shipments: Meant, session: Tx, sequence: Way = "selected") -> Response:
     """Return the packing slips of shipments in one PDF."""
-    return _pdf(print_slips(session, shipment, sequence), "packing-slips")
+    return _pdf(print_slips(session, shipments, sequence), "packing-slips")
 
 
 @router.get("/labels-and-slips.pdf", response_class=Response)
 def interleaved(
-    shipment: Ids, _who: Bench, session: Tx, now: Now, paper: Stock = "roll", sequence: Way = "selected"
+    _who: Bench, shipments: Meant, session: Tx, paper: Stock = "roll", sequence: Way = "selected"
 ) -> Response:
     """Return slips and labels in one PDF: each order's slip, then its labels."""
-    data = print_interleaved(session, shipment, now, paper, sequence)
-    tell(session, "orders")
+    data = print_interleaved(session, shipments, paper, sequence)
     return _pdf(data, "labels-and-slips")
 
 
 @router.get("/pick-list.pdf", response_class=Response)
-def pick_list(shipment: Ids, _who: Bench, session: Tx, paper: Stock = "a4") -> Response:
+def pick_list(_who: Bench, shipments: Meant, session: Tx, paper: Stock = "a4") -> Response:
     """Return the pick list of shipments, by shelf."""
-    return _pdf(print_pick_list(session, shipment, paper), "pick-list")
+    return _pdf(print_pick_list(session, shipments, paper), "pick-list")
 
 
 @router.get("/batches/{batch_id}/summary.pdf", response_class=Response)
@@ -105,9 +116,9 @@ def batch_summary(batch_id: int, _who: Shipper, session: Tx, paper: Stock = "a4"
 
 
 @router.get("/invoices.pdf", response_class=Response)
-def invoices(shipment: Ids, _who: Shipper, session: Tx, paper: Stock = "a4") -> Response:
+def invoices(_who: Shipper, shipments: Meant, session: Tx, paper: Stock = "a4") -> Response:
     """Return the buyers' invoices of shipments."""
-    return _pdf(print_invoices(session, shipment, paper), "invoices")
+    return _pdf(print_invoices(session, shipments, paper), "invoices")
 
 
 @router.get("/return-labels.pdf", response_class=Response)
@@ -135,7 +146,6 @@ def recipe_barcodes(_who: Bench, session: Tx, now: Now) -> Response:
 def mark(body: MarkIn, _who: Bench, session: Tx, now: Now) -> CountOut:
     """Mark labels as printed elsewhere, or as not printed after all."""
     count = mark_printed(session, body.shipment_ids, body.printed, now)
-    tell(session, "orders")
     return CountOut(count=count)
 
 
@@ -210,7 +220,6 @@ def send(body: PrintIn, who: Bench, session: Tx, now: Now) -> JobOut:
     """Send a document to a printer; the same ``client_key`` again prints nothing more."""
     wish = PrintRequest(**body.model_dump())
     job = send_to_printer(session, wish, who.id, now)
-    tell(session, "orders")
     return _job(job)
 
 

@@ -7,6 +7,7 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, Field, StringConstraints
 
+from tidewind.services.base import MOST_ORDERS
 from tidewind.web.base.schemas import Ids, Key, Out, Short
 
 
@@ -49,6 +50,15 @@ class PrintIn(BaseModel):
     printer: Short = ""
     paper: Short = ""
     copies: Annotated[int, Field(ge=0, le=9)] = 0
+
+
+class LabelsIn(BaseModel):
+    """Labels by shipments or by orders; of an order the one that stands."""
+
+    shipment_ids: Annotated[list[int], Field(max_length=MOST_ORDERS)] = []
+    order_ids: Annotated[list[int], Field(max_length=MOST_ORDERS)] = []
+    paper: Short = ""
+    sequence: Literal["selected", "shelf", "carrier"] = "selected"
 
 
 class JobOut(Out):

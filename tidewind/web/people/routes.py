@@ -8,8 +8,8 @@ from sqlalchemy.orm import Session
 from tidewind.db.tables import Shop
 from tidewind.services import people as service
 from tidewind.services import shop as shop_room
-from tidewind.services.base import NotSignedIn, tell
-from tidewind.services.people import SESSION_LASTS, Who, anybody, at_work_on, start_work, who_has_token
+from tidewind.services.base import NotSignedIn
+from tidewind.services.people import SESSION_LASTS, Who, anybody, who_has_token
 from tidewind.services.planning import shop_settings
 from tidewind.settings import DEMO_PASSWORD, DEMO_PEOPLE
 from tidewind.web.access import COOKIE, Anyone, Now, Owner, Parts, Tx, Wiring
@@ -105,18 +105,14 @@ def revoke_key(key_id: int, _who: Owner, session: Tx, now: Now) -> None:
     service.revoke_key(session, key_id, now)
 
 
-@router.post("/claims")
-def claim(body: PresenceIn, who: Anyone, session: Tx, now: Now) -> list[AtWorkOut]:
+@router.post("/presence")
+def start_work(body: PresenceIn, who: Anyone, session: Tx, now: Now) -> list[AtWorkOut]:
     """Say that one is working on orders, and return those somebody else has; again within two minutes to keep them."""
-    before = {i for i, held in at_work_on(session, now, body.order_ids).items() if held.person_id == who.id}
-    others = start_work(session, body.order_ids, who.id, body.take_over, now)
-    if set(body.order_ids) - before - set(others):
-        tell(session, "presence")
+    others = service.start_work(session, body.order_ids, who.id, body.take_over, now)
     return [AtWorkOut.model_validate(held) for held in others.values()]
 
 
-@router.post("/claims/let-go", status_code=204)
+@router.post("/presence/let-go", status_code=204)
 def let_go(body: OrdersIn, who: Anyone, session: Tx) -> None:
     """Say that one is done with orders."""
     service.let_go(session, body.order_ids, who.id)
-    tell(session, "presence")

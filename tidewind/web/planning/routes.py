@@ -11,8 +11,8 @@ from tidewind.core.destinations import GROUPS
 from tidewind.core.rules.facts import CATALOGUE, TESTS
 from tidewind.core.rules.rule import ACTIONS
 from tidewind.core.rules.words import action_words, condition_words
+from tidewind.db.tables import PrecedentRow
 from tidewind.services import planning as service
-from tidewind.services.base import tell
 from tidewind.services.orders import get_order
 from tidewind.services.people import names_of_people
 from tidewind.services.planning import (
@@ -74,6 +74,14 @@ def _words(session: Any, body: list[Any], now: Any) -> list[RuleWords]:
     ]  # fmt: skip
 
 
+def _precedent(row: PrecedentRow) -> PrecedentOut:
+    hand = row.hand
+    return PrecedentOut(
+        id=row.id, destination=row.destination, service=hand.service, packaging=hand.packaging,
+        extras=sorted(hand.extras or ()), order_number=row.order_number, at=row.at,
+    )  # fmt: skip
+
+
 @router.get("/layers")
 def all_layers(_who: Anyone, session: Tx, now: Now) -> LayersOut:
     """Return the layers from the lowest to the highest, with how many waiting orders each touches."""
@@ -84,7 +92,7 @@ def all_layers(_who: Anyone, session: Tx, now: Now) -> LayersOut:
         touched=by_layer,
         products_with_recipe=products_with_recipe(session),
         promises=[PromiseOut.model_validate(p) for p in all_promises(session)],
-        precedents=[PrecedentOut.model_validate(p) for p in all_precedents(session)[:100]],
+        precedents=[_precedent(p) for p in all_precedents(session)[:100]],
         waiting=count_waiting(session),
         choices=ChoicesOut.model_validate(all_choices(session, now)),
     )
@@ -94,7 +102,6 @@ def all_layers(_who: Anyone, session: Tx, now: Now) -> LayersOut:
 def set_defaults(body: ShopDefaultsIO, _who: Owner, session: Tx, now: Now) -> WorkOut:
     """Set the choice policy, the services of destination groups, packaging and precedents; waiting orders follow."""
     work = set_shop_defaults(session, ShopDefaults(**body.model_dump()), now)
-    tell(session, "orders")
     return WorkOut.model_validate(work)
 
 
@@ -123,7 +130,6 @@ def save_rules(body: RulesIn, who: Owner, session: Tx, now: Now) -> RulesSaved:
     "do": [{"set": "add_extra", "to": "signature"}]}]``: goods worth 80.00 or more get a signature.
     """
     row, work = service.save_rules(session, body.rules, body.base_version, body.note, who.id, now)
-    tell(session, "orders")
     return RulesSaved(version=row.id, work=WorkOut.model_validate(work))
 
 
@@ -169,7 +175,6 @@ def versions(_who: Anyone, session: Tx) -> list[RulesVersionOut]:
 def restore(version: int, who: Owner, session: Tx, now: Now) -> RulesSaved:
     """Bring an older version back as the newest."""
     row, work = restore_rules(session, version, who.id, now)
-    tell(session, "orders")
     return RulesSaved(version=row.id, work=WorkOut.model_validate(work))
 
 
@@ -191,7 +196,6 @@ def recipes(_who: Anyone, session: Tx) -> list[RecipeOut]:
 def save_recipe(body: RecipeIn, _who: Shipper, session: Tx, now: Now) -> RecipeOut:
     """Add a recipe, or change the one with this code; waiting orders follow."""
     row = service.save_recipe(session, body.code, body.name, body.service, body.packaging, body.extras, now)
-    tell(session, "orders")
     return RecipeOut.model_validate(row)
 
 
@@ -225,7 +229,6 @@ def promises(_who: Anyone, session: Tx) -> list[PromiseOut]:
 def link_promise(body: PromiseIn, _who: Shipper, session: Tx, now: Now) -> WorkOut:
     """Link a promise text to a recipe, or unlink it with null; orders that wait follow, and all later ones."""
     work = service.link_promise(session, body.promise, body.recipe, now)
-    tell(session, "orders")
     return WorkOut.model_validate(work)
 
 

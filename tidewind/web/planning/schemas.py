@@ -183,7 +183,9 @@ class PromiseIn(BaseModel):
 class PrecedentOut(Out):
     id: int
     destination: str
-    hand: dict[str, Any]
+    service: str | None
+    packaging: str | None
+    extras: list[str]
     order_number: str
     at: datetime
 

@@ -15,7 +15,7 @@ from tidewind.core.parcels import parcels_text
 from tidewind.core.punctuality import lateness
 from tidewind.core.quantities import Refused
 from tidewind.db.tables import CarrierRow
-from tidewind.services.planning import quote_json
+from tidewind.services.planning import stored_quote
 from tidewind.services.rates import Comparison, Matrix
 from tidewind.services.shop import carriers_by_code
 from tidewind.web.orders.schemas.order import QuoteOut
@@ -81,7 +81,7 @@ def _cell(cell: Cell) -> CellOut:
         service=option.service,
         box=cell.box,
         box_name=parcels_text(option.parcels),
-        quote=QuoteOut(**quote_json(option)) if option.quote else None,
+        quote=QuoteOut.model_validate(stored_quote(option)) if option.quote else None,
         refused=option.refused.detail if option.refused else None,
         waits=bool(option.refused and option.refused.reason in _NOT_KNOWN),
         stale_minor=cell.stale_net,
@@ -167,10 +167,9 @@ def matrix_out(session: Session, matrix: Matrix) -> MatrixOut:
     ]  # fmt: skip
     rows = [
         MatrixRowOut(
-            id=r.order.id, number=r.order.number, recipient=r.order.address["name"] or r.order.address["company"],
-            country=r.order.address["country"], city=r.order.address["city"],
-            packaging=r.order.plan["parcels"][0]["name"] if len(r.order.plan["parcels"]) == 1
-            else f"{len(r.order.plan['parcels'])} parcels",
+            id=r.order.id, number=r.order.number, recipient=r.order.address.name or r.order.address.company,
+            country=r.order.address.country, city=r.order.address.city,
+            packaging=r.order.plan.packaging,
             promise=r.order.promise_date, chosen=r.chosen, by_hand=r.by_hand, prices=r.prices, arrives=r.arrives,
             picks=r.picks,
         )

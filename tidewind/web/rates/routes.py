@@ -8,7 +8,6 @@ from fastapi import APIRouter, Query
 
 from tidewind.core.addresses.check import Address, tidy_address
 from tidewind.services import rates as service
-from tidewind.services.base import tell
 from tidewind.services.orders import edit_hand, get_order
 from tidewind.services.rates import (
     QuotedParcel,
@@ -91,6 +90,5 @@ def choose_services(body: ChoicesIn, who: Shipper, session: Tx, now: Now) -> lis
     changed = []
     for code, ids in by_service.items():
         changed += edit_hand(session, ids, {"service": code}, who.name, now)
-    tell(session, "orders")
     session.flush()
     return order_rows(session, changed, now, who.id)

@@ -366,10 +366,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Claim
+         * Start Work
          * @description Say that one is working on orders, and return those somebody else has; again within two minutes to keep them.
          */
-        post: operations["claim_api_claims_post"];
+        post: operations["start_work_api_presence_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -389,7 +389,7 @@ export interface paths {
          * Let Go
          * @description Say that one is done with orders.
          */
-        post: operations["let_go_api_claims_let_go_post"];
+        post: operations["let_go_api_presence_let_go_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2501,11 +2501,15 @@ export interface paths {
         };
         /**
          * Labels
-         * @description Return the labels of bought shipments in one PDF, and mark them printed; ``paper``: roll, narrow, a4, letter.
+         * @description Return the labels of bought shipments in one PDF; ``paper``: roll, narrow, a4, letter.
          */
         get: operations["labels_api_labels_pdf_get"];
         put?: never;
-        post?: never;
+        /**
+         * Many Labels
+         * @description Return the labels of more orders than an address has room for; it changes nothing.
+         */
+        post: operations["many_labels_api_labels_pdf_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2521,7 +2525,7 @@ export interface paths {
         };
         /**
          * Pictures
-         * @description Return the labels as PNG at 203 dpi: one picture, or a ZIP of several; they are marked printed.
+         * @description Return the labels as PNG at 203 dpi: one picture, or a ZIP of several.
          */
         get: operations["pictures_api_labels_pictures_get"];
         put?: never;
@@ -3012,7 +3016,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/live": {
+    "/api/news": {
         parameters: {
             query?: never;
             header?: never;
@@ -3020,10 +3024,12 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Live
-         * @description Stream topics (``orders``, ``batch:12``, ``money``) as they change.
+         * News
+         * @description Stream topics as things change; each is a key of the pages' queries (``orders``, ``batch:12``).
+         *
+         *     It ends when the session it was opened with has ended.
          */
-        get: operations["live_api_live_get"];
+        get: operations["news_api_news_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -4048,7 +4054,7 @@ export interface components {
         };
         /**
          * ExtraOut
-         * @description An extra that at least one service has; ``adds_minor``: what it adds to the chosen or cheapest offer.
+         * @description An extra that at least one service has; ``adds_minor``: what it adds to the chosen or cheapest option.
          */
         ExtraOut: {
             /** Code */
@@ -4174,6 +4180,49 @@ export interface components {
             split?: components["schemas"]["SplitIO"] | null;
             /** Parcels */
             parcels?: components["schemas"]["HandParcelIO"][] | null;
+        };
+        /**
+         * HandOut
+         * @description What is set by hand for an order; null, empty or false where nothing is.
+         */
+        HandOut: {
+            /** Packaging */
+            packaging?: string | null;
+            /** Service */
+            service?: string | null;
+            /** Extras */
+            extras?: string[] | null;
+            /** Ship Date */
+            ship_date?: string | null;
+            /** Desk */
+            desk?: string | null;
+            /**
+             * Point
+             * @default
+             */
+            point: string;
+            /**
+             * Account
+             * @default
+             */
+            account: string;
+            bill_to?: components["schemas"]["BillTo"] | null;
+            split?: components["schemas"]["SplitIO"] | null;
+            /**
+             * Parcels
+             * @default []
+             */
+            parcels: components["schemas"]["HandParcelIO"][];
+            /**
+             * Approved
+             * @default
+             */
+            approved: string;
+            /**
+             * Released
+             * @default false
+             */
+            released: boolean;
         };
         /**
          * HandParcelIO
@@ -4367,6 +4416,33 @@ export interface components {
             tracking_number: string | null;
             /** Printed At */
             printed_at: string | null;
+        };
+        /**
+         * LabelsIn
+         * @description Labels by shipments or by orders; of an order the one that stands.
+         */
+        LabelsIn: {
+            /**
+             * Shipment Ids
+             * @default []
+             */
+            shipment_ids: number[];
+            /**
+             * Order Ids
+             * @default []
+             */
+            order_ids: number[];
+            /**
+             * Paper
+             * @default
+             */
+            paper: string;
+            /**
+             * Sequence
+             * @default selected
+             * @enum {string}
+             */
+            sequence: "selected" | "shelf" | "carrier";
         };
         /**
          * LatenessOut
@@ -4783,10 +4859,7 @@ export interface components {
             note: string;
             /** Lines */
             lines: components["schemas"]["OrderLineOut"][];
-            /** Hand */
-            hand: {
-                [key: string]: unknown;
-            };
+            hand: components["schemas"]["HandOut"];
             /** Parcels */
             parcels: components["schemas"]["ParcelOut"][];
             quote: components["schemas"]["QuoteOut"] | null;
@@ -4978,10 +5051,12 @@ export interface components {
             id: number;
             /** Destination */
             destination: string;
-            /** Hand */
-            hand: {
-                [key: string]: unknown;
-            };
+            /** Service */
+            service: string | null;
+            /** Packaging */
+            packaging: string | null;
+            /** Extras */
+            extras: string[];
             /** Order Number */
             order_number: string;
             /**
@@ -7178,7 +7253,7 @@ export interface operations {
             };
         };
     };
-    claim_api_claims_post: {
+    start_work_api_presence_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -7211,7 +7286,7 @@ export interface operations {
             };
         };
     };
-    let_go_api_claims_let_go_post: {
+    let_go_api_presence_let_go_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -11076,10 +11151,12 @@ export interface operations {
     };
     labels_api_labels_pdf_get: {
         parameters: {
-            query: {
-                shipment: number[];
+            query?: {
                 paper?: string;
                 sequence?: "selected" | "shelf" | "carrier";
+                shipment?: number[];
+                order?: number[];
+                batch?: number | null;
             };
             header?: never;
             path?: never;
@@ -11105,10 +11182,43 @@ export interface operations {
             };
         };
     };
+    many_labels_api_labels_pdf_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LabelsIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     pictures_api_labels_pictures_get: {
         parameters: {
-            query: {
-                shipment: number[];
+            query?: {
+                shipment?: number[];
+                order?: number[];
+                batch?: number | null;
             };
             header?: never;
             path?: never;
@@ -11136,9 +11246,11 @@ export interface operations {
     };
     slips_api_packing_slips_pdf_get: {
         parameters: {
-            query: {
-                shipment: number[];
+            query?: {
                 sequence?: "selected" | "shelf" | "carrier";
+                shipment?: number[];
+                order?: number[];
+                batch?: number | null;
             };
             header?: never;
             path?: never;
@@ -11166,10 +11278,12 @@ export interface operations {
     };
     interleaved_api_labels_and_slips_pdf_get: {
         parameters: {
-            query: {
-                shipment: number[];
+            query?: {
                 paper?: string;
                 sequence?: "selected" | "shelf" | "carrier";
+                shipment?: number[];
+                order?: number[];
+                batch?: number | null;
             };
             header?: never;
             path?: never;
@@ -11197,9 +11311,11 @@ export interface operations {
     };
     pick_list_api_pick_list_pdf_get: {
         parameters: {
-            query: {
-                shipment: number[];
+            query?: {
                 paper?: string;
+                shipment?: number[];
+                order?: number[];
+                batch?: number | null;
             };
             header?: never;
             path?: never;
@@ -11258,9 +11374,11 @@ export interface operations {
     };
     invoices_api_invoices_pdf_get: {
         parameters: {
-            query: {
-                shipment: number[];
+            query?: {
                 paper?: string;
+                shipment?: number[];
+                order?: number[];
+                batch?: number | null;
             };
             header?: never;
             path?: never;
@@ -12015,7 +12133,7 @@ export interface operations {
             };
         };
     };
-    live_api_live_get: {
+    news_api_news_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -12029,7 +12147,9 @@ export interface operations {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "text/event-stream": unknown;
+                };
             };
             /** @description Problem details */
             default: {
@@ -12037,7 +12157,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "text/event-stream": components["schemas"]["Problem"];
                 };
             };
         };

@@ -11,11 +11,11 @@ const client = useQueryClient();
 const { currency, may } = useMe();
 const approve = useMutation({
   mutationFn: async (ids: number[]) => need(await api.POST("/api/orders/approve", { body: { order_ids: ids } })),
-  onSuccess: () => { for (const key of ["preflight", "orders", "order", "batch"]) void client.invalidateQueries({ queryKey: [key] }); },
+  onSuccess: () => { for (const key of ["orders", "order", "batch"]) void client.invalidateQueries({ queryKey: [key] }); },
 });
 const takeOver = useMutation({
   mutationFn: async (ids: number[]) => need(await api.POST("/api/presence", { body: { order_ids: ids, take_over: true } })),
-  onSuccess: (_, ids) => { emit("agree", ids); void client.invalidateQueries({ queryKey: ["preflight"] }); },
+  onSuccess: (_, ids) => { emit("agree", ids); void client.invalidateQueries({ queryKey: ["orders", "preflight"] }); },
 });
 function who(check: Check): string {
   const named = check.order_ids.slice(0, 4).map((id) => props.numbers.get(id) ?? String(id));

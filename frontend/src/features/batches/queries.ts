@@ -23,7 +23,7 @@ export const batchQuery = (id: number) =>
 /** What would be found if these orders were bought now; ids with the price that was shown. */
 export const preflightQuery = (shown: Record<number, number | null>) =>
   queryOptions({
-    queryKey: ["preflight", shown],
+    queryKey: ["orders", "preflight", shown],
     queryFn: async () => need(await api.POST("/api/preflight", { body: { orders: shown } })),
     enabled: Object.keys(shown).length > 0,
     placeholderData: (before: Schemas["PreflightOut"] | undefined) => before,

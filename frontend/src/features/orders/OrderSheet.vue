@@ -24,7 +24,7 @@ const { data: compared } = useQuery(computed(() => compareQuery(sheet.value?.row
 const row = computed(() => sheet.value?.row);
 const editable = computed(() => row.value?.state === "open" && !row.value.buying && may("shipper"));
 const point = ref("");
-watch(() => sheet.value?.hand.point, (kept) => (point.value = (kept as string | undefined) ?? ""), { immediate: true });
+watch(() => sheet.value?.hand.point, (kept) => (point.value = kept ?? ""), { immediate: true });
 const line = (id: number | undefined) => sheet.value?.lines.find((l) => l.id === id);
 const late = computed(() => Boolean(row.value?.arrives && row.value.promise_date && row.value.arrives > row.value.promise_date));
 
@@ -45,7 +45,12 @@ const ask = useMutation({
   mutationFn: async () => need(await api.POST("/api/orders/{order_id}/ask-prices", { params: { path: { order_id: props.id } } })),
   onSettled: () => client.invalidateQueries({ queryKey: ["order", props.id] }),
 });
-const handWords: Record<string, string> = { packaging: "box", service: "service", extras: "extras", ship_date: "ship date", parcels: "parcels", split: "division", desk: "desk", approved: "approval", released: "taken back onto the list", point: "locker or shop", bill_to: "who is billed", account: "account" };
+const HAND_WORDS: Record<keyof Schemas["HandOut"], string> = { packaging: "box", service: "service", extras: "extras", ship_date: "ship date", parcels: "parcels", split: "division", desk: "desk", approved: "approval", released: "taken back onto the list", point: "locker or shop", bill_to: "who is billed", account: "account" };
+const setByHand = computed(() => {
+  const hand = sheet.value?.hand;
+  const isSet = (value: unknown) => value !== null && value !== undefined && value !== "" && value !== false && !(Array.isArray(value) && !value.length && value !== hand?.extras);
+  return hand ? (Object.keys(HAND_WORDS) as (keyof Schemas["HandOut"])[]).filter((k) => isSet(hand[k])).map((k) => HAND_WORDS[k]) : [];
+});
 const showHistory = ref(false);
 const { data: past } = useQuery(computed(() => ({ ...historyQuery(props.id), enabled: showHistory.value })));
 const dividing = ref(false);
@@ -142,7 +147,7 @@ function toggleExtra(code: string): void {
             <button class="quiet" type="button" @click="dividing = true">Divide into parcels</button>
             <h3>Box for this order</h3>
             <v-select
-              :model-value="(sheet.hand.packaging as string | undefined) ?? null" aria-label="Box for this order" placeholder="By fit" persistent-placeholder clearable :loading="hand.isPending.value"
+              :model-value="sheet.hand.packaging" aria-label="Box for this order" placeholder="By fit" persistent-placeholder clearable :loading="hand.isPending.value"
               :items="(boxes ?? []).filter((b) => b.active && !b.carrier).map((b) => ({ title: b.name, value: b.code }))" @update:model-value="hand.mutate({ packaging: $event })"
             />
             <form class="row-of locker" @submit.prevent="hand.mutate({ point: point.trim() || null })"><input v-model="point" aria-label="Locker or shop code" placeholder="Recipient's locker or shop: code" maxlength="40" /><button v-if="point !== (sheet.hand.point ?? '')" class="link" type="submit">Keep</button></form>
@@ -158,10 +163,10 @@ function toggleExtra(code: string): void {
               </tbody>
             </table>
           </template>
-          <OnAccount v-if="editable && row.carrier" :carrier="row.carrier" :account="sheet.quote?.account ?? ''" :bound="(sheet.hand.account as string | undefined) ?? ''" @set="hand.mutate({ account: $event })" />
-          <BillTo v-if="editable && row.service" :bill="(sheet.hand.bill_to as Schemas['BillTo'] | undefined) ?? null" carrier="" @set="hand.mutate({ bill_to: $event })" />
+          <OnAccount v-if="editable && row.carrier" :carrier="row.carrier" :account="sheet.quote?.account ?? ''" :bound="sheet.hand.account" @set="hand.mutate({ account: $event })" />
+          <BillTo v-if="editable && row.service" :bill="sheet.hand.bill_to ?? null" carrier="" @set="hand.mutate({ bill_to: $event })" />
           <a v-if="row.service && row.state === 'open' && may('shipper', 'packer')" class="link small" :href="`/api/orders/${row.id}/test-label.pdf`" target="_blank">Test label, costs nothing</a>
-          <p v-if="Object.keys(sheet.hand).length" class="note">Set by hand: {{ Object.keys(sheet.hand).map((k) => handWords[k] ?? k).join(", ") }}.
+          <p v-if="setByHand.length" class="note">Set by hand: {{ setByHand.join(", ") }}.
             <button v-if="editable" class="link" type="button" @click="hand.mutate({ packaging: null, service: null, extras: null, ship_date: null, parcels: null, split: null, desk: null, account: null })">Let the plan decide</button></p>
           <p v-if="editable" class="row-of">
             <button v-if="sheet.can_undo" class="link" type="button" @click="undo.mutate()">Undo: {{ sheet.can_undo }}</button>

@@ -47,7 +47,7 @@ function setGroup(group: string, service: string): void {
   wanted.value = { ...wanted.value, group_services: next };
 }
 const touches = (layer: string) => `touches ${count(props.layers.touched[layer] ?? 0, "waiting order")}`;
-const named = (hand: Record<string, unknown>) => Object.entries(hand).map(([k, v]) => `${k}: ${props.layers.choices.services[String(v)] ?? props.layers.choices.packagings[String(v)] ?? (Array.isArray(v) ? v.join(", ") : String(v))}`).join("; ");
+const named = (p: Schemas["PrecedentOut"]) => [p.service && props.layers.choices.services[p.service], p.packaging && props.layers.choices.packagings[p.packaging], ...p.extras.map((e) => e.replaceAll("_", " "))].filter(Boolean).join(", ");
 const open = ref("");
 const unlinked = computed(() => props.layers.promises.filter((p) => !p.recipe).length);
 </script>
@@ -104,7 +104,7 @@ const unlinked = computed(() => props.layers.promises.filter((p) => !p.recipe).l
       <div class="between"><h2>4 · Precedents</h2><span class="mute">{{ layers.defaults.use_precedents ? touches("precedent") : "not in use" }}</span></div>
       <button v-if="layers.precedents.length" class="quiet" type="button" :aria-expanded="open === 'precedents'" @click="open = open === 'precedents' ? '' : 'precedents'">{{ count(layers.precedents.length, "basket") }} shipped by hand before</button>
       <p v-else class="mute small">A basket that somebody sends in another way than planned is remembered for identical ones.</p>
-      <ul v-if="open === 'precedents'" class="plain"><li v-for="p in layers.precedents" :key="p.id">as {{ p.order_number }} went, {{ GROUPS[p.destination] ?? p.destination }}: {{ named(p.hand) }} <button v-if="may('shipper')" class="link" type="button" @click="forget.mutate(p.id)">Forget</button></li></ul>
+      <ul v-if="open === 'precedents'" class="plain"><li v-for="p in layers.precedents" :key="p.id">as {{ p.order_number }} went, {{ GROUPS[p.destination] ?? p.destination }}: {{ named(p) }} <button v-if="may('shipper')" class="link" type="button" @click="forget.mutate(p.id)">Forget</button></li></ul>
     </div>
     <slot />
     <div class="layer between"><h2>6 · By hand</h2><span class="mute">{{ touches("by hand") }}; it always wins and stays</span></div>

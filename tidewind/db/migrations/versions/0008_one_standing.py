@@ -1,8 +1,10 @@
-"""An order stands in one place with one meaning; who works on what is presence; stored values have a version."""
+"""An order stands in one place with one meaning; who works on what is presence; a print knows its labels."""
 
 from __future__ import annotations
 
+import sqlalchemy as sa
 from alembic import op
+from sqlalchemy.dialects import postgresql
 
 revision, down_revision, branch_labels, depends_on = "0008", "0007", None, None
 
@@ -24,6 +26,8 @@ def upgrade() -> None:
     op.create_check_constraint(
         op.f("ck_customer_order_standing"), "customer_order", f"(state, state_by) in {STANDINGS}"
     )
+    op.add_column("print_job", sa.Column("shipment_ids", postgresql.JSONB(), nullable=False, server_default="[]"))
+    op.alter_column("print_job", "shipment_ids", server_default=None)
     op.rename_table("claim", "presence")
     op.execute("alter table presence rename constraint pk_claim to pk_presence")
     op.execute("alter table presence rename constraint fk_claim_person_id to fk_presence_person_id")
@@ -36,4 +40,5 @@ def downgrade() -> None:
     op.execute("alter table presence rename constraint fk_presence_person_id to fk_claim_person_id")
     op.execute("alter table presence rename constraint pk_presence to pk_claim")
     op.rename_table("presence", "claim")
+    op.drop_column("print_job", "shipment_ids")
     op.drop_constraint(op.f("ck_customer_order_standing"), "customer_order")

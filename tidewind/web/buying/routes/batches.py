@@ -8,9 +8,9 @@ from fastapi import APIRouter, Query
 from sqlalchemy.orm import Session
 
 from tidewind.core.states.labels import LabelState
+from tidewind.core.stored import write_hand
 from tidewind.db.tables import Batch
 from tidewind.services import buying as service
-from tidewind.services.base import tell
 from tidewind.services.buying import (
     Filled,
     archive_batch,
@@ -58,7 +58,6 @@ def start_batch(body: BatchIn, who: Shipper, session: Tx, now: Now) -> FilledOut
     filled = Filled()
     if body.order_ids:
         filled = fill_batch(session, batch.id, body.order_ids, who.id, False, now)
-    tell(session, "batches")
     return _filled(batch.id, filled)
 
 
@@ -80,7 +79,7 @@ def _batch(session: Session, row: Batch, who: Who, now: Now) -> BatchOut:
     strange = [(o.id, exceptions_of(row, o)) for o in waiting]
     return BatchOut(
         id=row.id, name=row.name or f"Batch {row.id}", state=row.state, person=row.person.name,
-        mine=row.person_id == who.id, changes=row.changes, asked_at=row.asked_at,
+        mine=row.person_id == who.id, changes=write_hand(row.changes), asked_at=row.asked_at,
         waiting=order_rows(session, waiting, now, who.id),
         exceptions=[ExceptionOut(order_id=i, fields=fields) for i, fields in strange if fields],
         buying=states.count("buying"), not_begun=sum(s.state == "buying" and s.begun_at is None for s in shipments),
@@ -96,7 +95,6 @@ def change_batch(batch_id: int, body: BatchChangeIn, who: Shipper, session: Tx, 
     changes = body.model_dump(exclude_unset=True)
     name = changes.pop("name", None)
     row = service.change_batch(session, batch_id, name, changes, now)
-    tell(session, "orders")
     session.flush()
     return _batch(session, row, who, now)
 
@@ -105,7 +103,6 @@ def change_batch(batch_id: int, body: BatchChangeIn, who: Shipper, session: Tx, 
 def fill(batch_id: int, body: FillIn, who: Shipper, session: Tx, now: Now) -> FilledOut:
     """Put orders into a batch not bought yet; what others have is named and left out, unless it is taken over."""
     filled = fill_batch(session, batch_id, body.order_ids, who.id, body.take_over, now)
-    tell(session, "orders")
     return _filled(batch_id, filled)
 
 
@@ -113,7 +110,6 @@ def fill(batch_id: int, body: FillIn, who: Shipper, session: Tx, now: Now) -> Fi
 def scan(batch_id: int, body: ScanIn, who: Shipper, session: Tx, now: Now) -> FilledOut:
     """Put the order with a scanned number into a batch."""
     _, filled = scan_into_batch(session, batch_id, body.code, who.id, now)
-    tell(session, "orders")
     return _filled(batch_id, filled)
 
 
@@ -121,7 +117,6 @@ def scan(batch_id: int, body: ScanIn, who: Shipper, session: Tx, now: Now) -> Fi
 def take_out(batch_id: int, body: TakeOutIn, _who: Shipper, session: Tx, now: Now) -> CountOut:
     """Take orders out of a batch; they stay on the work list."""
     count = service.take_out(session, batch_id, body.order_ids, now)
-    tell(session, "orders")
     return CountOut(count=count)
 
 
@@ -129,7 +124,6 @@ def take_out(batch_id: int, body: TakeOutIn, _who: Shipper, session: Tx, now: No
 def cancel(batch_id: int, who: Shipper, session: Tx, now: Now) -> CountOut:
     """Cancel what no carrier has been asked for yet; its holds are given back."""
     count = cancel_waiting(session, batch_id, who.name, now)
-    tell(session, f"batch:{batch_id}")
     return CountOut(count=count)
 
 
@@ -137,6 +131,5 @@ def cancel(batch_id: int, who: Shipper, session: Tx, now: Now) -> CountOut:
 def archive(batch_id: int, body: ArchiveIn, who: Shipper, session: Tx, now: Now) -> BatchOut:
     """Put a batch away, or take it out again; everything in it stays findable."""
     row = archive_batch(session, batch_id, body.away)
-    tell(session, "batches")
     session.flush()
     return _batch(session, row, who, now)

@@ -6,7 +6,6 @@ from fastapi import APIRouter
 from sqlalchemy.orm import Session
 
 from tidewind.db.tables import Shipment
-from tidewind.services.base import tell
 from tidewind.services.buying import ToBuy, ask_to_buy, ask_void, chase_refund, check_orders, waiting_refunds
 from tidewind.services.shop import carriers_by_code
 from tidewind.web.access import Now, Parts, Shipper, Tx
@@ -36,7 +35,6 @@ def buy(body: BuyIn, who: Shipper, session: Tx, now: Now) -> PurchaseOut:
     """Buy the labels of these orders at the prices shown; the same ``client_key`` again buys nothing more."""
     wishes = [ToBuy(wish.order_id, wish.shown_minor) for wish in body.orders]
     asked = ask_to_buy(session, wishes, body.client_key, who.id, now, body.batch_id)
-    tell(session, "orders")
     return PurchaseOut(
         batch_id=asked.batch_id,
         taken=asked.taken,

@@ -6,9 +6,9 @@ from fastapi import APIRouter, Request
 from sqlalchemy.orm import Session
 
 from tidewind.core.addresses.check import Address
+from tidewind.core.stored import write_address
 from tidewind.db.tables import LabelRequest, Order, RequestLink
 from tidewind.services import follow as service
-from tidewind.services.base import tell
 from tidewind.services.follow import (
     TypedRequest,
     approve_request,
@@ -47,7 +47,7 @@ def form(key: str, session: Tx) -> FormOut:
     link = link_by_key(session, key)
     return FormOut(
         shop=shop_settings(session).brand, name=link.name, cost_codes=link.cost_codes,
-        place=AddressIO(**default_place(session).address),
+        place=AddressIO.model_validate(default_place(session).address),
     )  # fmt: skip
 
 
@@ -72,7 +72,7 @@ def seen(view_key: str, session: Tx) -> RequestSeen:
     shipment = label_of_request(session, row)
     return RequestSeen(
         shop=shop_settings(session).brand, state=row.state, what=row.what,
-        to=f"{row.address['name'] or row.address['company']}, {row.address['city']}", words=row.words,
+        to=f"{row.address.name or row.address.company}, {row.address.city}", words=row.words,
         decided_by=row.decided_by, tracking_path=f"/t/{shipment.tracking_key}" if shipment else "",
     )  # fmt: skip
 
@@ -109,7 +109,8 @@ def _request(session: Session, row: LabelRequest) -> RequestOut:
     order = session.get(Order, row.order_id) if row.order_id else None
     return RequestOut(
         id=row.id, link=row.link.name, state=row.state, asked_by=row.asked_by, why=row.why, cost_code=row.cost_code,
-        sender=row.sender, address=row.address, what=row.what, gross_g=row.gross_g, sides_mm=row.sides_mm,
+        sender=write_address(row.sender),
+        address=write_address(row.address), what=row.what, gross_g=row.gross_g, sides_mm=row.sides_mm,
         value_minor=row.value_minor, sticker_mail=row.sticker_mail, waiter_mail=row.waiter_mail, order_id=row.order_id,
         order_number=order.number if order else "", price_minor=order.price_minor if order else None,
         decided_by=row.decided_by, words=row.words, created_at=row.created_at,
@@ -120,7 +121,6 @@ def _request(session: Session, row: LabelRequest) -> RequestOut:
 def approve(request_id: int, body: ApproveIn, who: Shipper, session: Tx, now: Now) -> ApprovedOut:
     """Make a shipment of a request, changed where asked; it is bought like any other."""
     order = approve_request(session, request_id, body.gross_g, body.service, who.name, now)
-    tell(session, "orders")
     return ApprovedOut(order_id=order.id, order_number=order.number)
 
 

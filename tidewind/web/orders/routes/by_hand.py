@@ -6,10 +6,10 @@ from fastapi import APIRouter
 
 from tidewind.core.addresses.check import Address
 from tidewind.core.parcels import parcels_text
+from tidewind.core.stored import read_hand
 from tidewind.services import orders as service
-from tidewind.services.base import tell
 from tidewind.services.orders import HAND_CHANNEL, TypedLine, TypedOrder
-from tidewind.services.planning import parcel_json, read_or_refuse
+from tidewind.services.planning import read_or_refuse, stored_parcel
 from tidewind.web.access import Anyone, Now, Shipper, Tx
 from tidewind.web.orders.presenting import order_sheet
 from tidewind.web.orders.schemas.order import OrderSheet, ParcelOut, SnagOut, TrailStep, TrialIn, TrialOut, TypedOrderIn
@@ -19,7 +19,7 @@ router = APIRouter(prefix="/api", tags=["orders"])
 
 def _typed(body: TypedOrderIn, channel: str = HAND_CHANNEL) -> TypedOrder:
     given = body.model_dump(exclude={"address", "lines", "hand"})
-    given["hand"] = body.hand.model_dump(exclude_none=True)
+    given["hand"] = read_hand(body.hand.model_dump(exclude_none=True))
     lines = [TypedLine(**line.model_dump()) for line in body.lines]
     return TypedOrder(address=Address(**body.address.model_dump()), lines=lines, channel=channel, **given)
 
@@ -28,7 +28,6 @@ def _typed(body: TypedOrderIn, channel: str = HAND_CHANNEL) -> TypedOrder:
 def create_order(body: TypedOrderIn, who: Shipper, session: Tx, now: Now) -> OrderSheet:
     """Make a one-off shipment; what is missing shows as snags, so it can be taken up again later."""
     order = service.create_order(session, _typed(body), now)
-    tell(session, "orders")
     session.flush()
     return order_sheet(session, order, now, who)
 
@@ -50,7 +49,7 @@ def try_plan(body: TrialIn, _who: Anyone, session: Tx, now: Now) -> TrialOut:
         ship_date=chosen.arrival.ship_date if chosen and chosen.arrival else None,
         arrives=chosen.arrival.latest if chosen and chosen.arrival else None,
         packaging=parcels_text(made.parcels) if made.parcels else "",
-        parcels=[ParcelOut(**parcel_json(p)) for p in made.parcels],
+        parcels=[ParcelOut.model_validate(stored_parcel(p)) for p in made.parcels],
         extras=sorted(made.extras),
         value_minor=made.value,
         desk=made.desk,

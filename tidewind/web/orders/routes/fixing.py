@@ -5,7 +5,7 @@ from __future__ import annotations
 from fastapi import APIRouter
 
 from tidewind.services import orders as service
-from tidewind.services.base import history_of, tell
+from tidewind.services.base import history_of
 from tidewind.services.orders import approve_orders, decide_difference, join_orders, snag_groups, undo_change
 from tidewind.web.access import Anyone, Care, Now, Owner, Shipper, Tx
 from tidewind.web.base.schemas import OrdersIn
@@ -26,7 +26,6 @@ def snags(_who: Anyone, session: Tx) -> list[SnagGroup]:
 def use_billing_name(body: OrdersIn, who: Care, session: Tx, now: Now) -> list[OrderRow]:
     """Put the billing name where the recipient's name is missing."""
     orders = service.use_billing_name(session, body.order_ids, who.name, now)
-    tell(session, "orders")
     session.flush()
     return order_rows(session, orders, now, who.id)
 
@@ -35,7 +34,6 @@ def use_billing_name(body: OrdersIn, who: Care, session: Tx, now: Now) -> list[O
 def approve(body: OrdersIn, who: Owner, session: Tx, now: Now) -> list[OrderRow]:
     """Approve orders that a rule keeps back for it."""
     orders = approve_orders(session, body.order_ids, who.name, now)
-    tell(session, "orders")
     session.flush()
     return order_rows(session, orders, now, who.id)
 
@@ -44,7 +42,6 @@ def approve(body: OrdersIn, who: Owner, session: Tx, now: Now) -> list[OrderRow]
 def clear_party(order_id: int, body: ClearIn, who: Shipper, session: Tx, now: Now) -> OrderSheet:
     """Clear an order of a near match with a restricted party, with a reason that stays on record."""
     order = service.clear_party(session, order_id, body.party, body.reason, who.id, who.name, now)
-    tell(session, "orders")
     session.flush()
     return order_sheet(session, order, now, who)
 
@@ -53,7 +50,6 @@ def clear_party(order_id: int, body: ClearIn, who: Shipper, session: Tx, now: No
 def set_sent(order_id: int, body: ItemsIn, who: Shipper, session: Tx, now: Now) -> OrderSheet:
     """Say how many of each item were sent already; the plan is for the rest."""
     order = service.set_sent(session, order_id, body.items, who.name, now)
-    tell(session, "orders")
     return order_sheet(session, order, now, who)
 
 
@@ -61,7 +57,6 @@ def set_sent(order_id: int, body: ItemsIn, who: Shipper, session: Tx, now: Now) 
 def send_apart(order_id: int, body: ItemsIn, who: Shipper, session: Tx, now: Now) -> OrderSheet:
     """Take items out into a part of its own, with its own plan and label; returns the part."""
     part = service.send_apart(session, order_id, body.items, who.name, now)
-    tell(session, "orders")
     return order_sheet(session, part, now, who)
 
 
@@ -69,7 +64,6 @@ def send_apart(order_id: int, body: ItemsIn, who: Shipper, session: Tx, now: Now
 def join(body: OrdersIn, who: Shipper, session: Tx, now: Now) -> OrderSheet:
     """Let orders to one person go together; returns the one they go with."""
     host = join_orders(session, body.order_ids, who.name, now)
-    tell(session, "orders")
     return order_sheet(session, host, now, who)
 
 
@@ -77,7 +71,6 @@ def join(body: OrdersIn, who: Shipper, session: Tx, now: Now) -> OrderSheet:
 def undo(order_id: int, who: Shipper, session: Tx, now: Now) -> OrderSheet:
     """Undo the last change by hand, division or joining of an order."""
     order = undo_change(session, order_id, who.name, now)
-    tell(session, "orders")
     return order_sheet(session, order, now, who)
 
 
@@ -97,6 +90,5 @@ def waiting_differences(_who: Anyone, session: Tx) -> list[DifferenceOut]:
 def decide(difference_id: int, body: DecideIn, who: Care, session: Tx, now: Now) -> OrderSheet:
     """Take what the channel changed, or refuse it."""
     order = decide_difference(session, difference_id, body.take, who.name, now)
-    tell(session, "orders")
     session.flush()
     return order_sheet(session, order, now, who)

@@ -5,12 +5,13 @@ from __future__ import annotations
 from importlib import resources
 
 from fastapi import APIRouter, Response, UploadFile
+from sqlalchemy.orm import Session
 
 from tidewind.core.addresses.check import country_name
 from tidewind.core.order_rows import FIELDS, NEEDED, RowFault
 from tidewind.db.tables import Import
 from tidewind.services import orders as service
-from tidewind.services.base import Invalid, NotFound, tell
+from tidewind.services.base import Invalid, NotFound
 from tidewind.services.orders import (
     correct_rows,
     missing_fields,
@@ -37,10 +38,10 @@ SAMPLES = {"clean": "orders-clean.csv", "messy": "orders-messy.csv", "template":
 MOST_SHOWN = 200
 
 
-def _present(row: Import) -> ImportOut:
+def _present(session: Session, row: Import) -> ImportOut:
     # While it runs nothing can be changed, and people look every second: not all of the file is read again each time.
     running = row.state == "running"
-    orders, faults = preview_import(row, MOST_SHOWN if running else None)
+    orders, faults = preview_import(session, row, MOST_SHOWN if running else None)
     if running:
         faults = [RowFault(**fault) for fault in row.faults]
     shown = faults[:MOST_SHOWN]
@@ -85,32 +86,31 @@ def upload(file: UploadFile, who: Shipper, parts: Parts, session: Tx) -> ImportO
     data = file.file.read(limit + 1)
     if len(data) > limit:
         raise Invalid("too_large", f"The file is larger than {limit // 1_000_000} MB. Split it.")
-    return _present(upload_file(session, file.filename or "file", data, who.id))
+    return _present(session, upload_file(session, file.filename or "file", data, who.id))
 
 
 @router.get("/imports/{import_id}")
 def get_import(import_id: int, _who: Shipper, session: Tx) -> ImportOut:
     """Return an import with its preview and the rows kept back."""
-    return _present(service.get_import(session, import_id))
+    return _present(session, service.get_import(session, import_id))
 
 
 @router.put("/imports/{import_id}/columns")
 def set_columns(import_id: int, body: ColumnsIn, _who: Shipper, session: Tx) -> ImportOut:
     """Say which column holds which field."""
-    return _present(service.set_columns(session, import_id, body.columns, body.weight_unit))
+    return _present(session, service.set_columns(session, import_id, body.columns, body.weight_unit))
 
 
 @router.patch("/imports/{import_id}/rows")
 def correct(import_id: int, body: RowsIn, _who: Shipper, session: Tx) -> ImportOut:
     """Correct rows in place; run the import again to take them."""
-    return _present(correct_rows(session, import_id, body.rows))
+    return _present(session, correct_rows(session, import_id, body.rows))
 
 
 @router.post("/imports/{import_id}/undo")
 def undo(import_id: int, _who: Shipper, session: Tx, now: Now) -> Undone:
     """Take a whole import back while nothing of it is bought."""
     count = undo_import(session, import_id, now)
-    tell(session, "orders")
     return Undone(orders=count)
 
 
@@ -124,8 +124,7 @@ def imports(_who: Shipper, session: Tx) -> list[ImportSummary]:
 def run(import_id: int, _who: Shipper, session: Tx, now: Now) -> ImportOut:
     """Import the good rows and keep the bad ones; doing it again makes nothing twice."""
     row = run_import(session, import_id, now)
-    tell(session, "orders")
-    return _present(row)
+    return _present(session, row)
 
 
 @router.get("/import-samples/{name}")

@@ -9,7 +9,6 @@ from fastapi import APIRouter, Query
 from tidewind.core.addresses.check import Address
 from tidewind.services import orders as service
 from tidewind.services import shop as shop_room
-from tidewind.services.base import tell
 from tidewind.services.orders import WorkFilter, filter_choices, find_orders, saved_views, view_counts
 from tidewind.web.access import Anyone, Care, Now, Shipper, Tx
 from tidewind.web.base.schemas import Changed
@@ -70,7 +69,6 @@ def get_order(order_id: int, who: Anyone, session: Tx, now: Now) -> OrderSheet:
 def edit_hand(order_id: int, body: HandIn, who: Shipper, session: Tx, now: Now) -> OrderSheet:
     """Set packaging, service, extras, ship date, desk, split or parcels by hand, or take that back with null."""
     order = service.edit_hand(session, [order_id], body.model_dump(exclude_unset=True), who.name, now)[0]
-    tell(session, "orders")
     session.flush()
     return order_sheet(session, order, now, who)
 
@@ -79,7 +77,6 @@ def edit_hand(order_id: int, body: HandIn, who: Shipper, session: Tx, now: Now) 
 def edit_many(body: BulkHandIn, who: Shipper, session: Tx, now: Now) -> list[OrderRow]:
     """Set the same things by hand for many orders; each is planned anew."""
     orders = service.edit_hand(session, body.order_ids, body.set.model_dump(exclude_unset=True), who.name, now)
-    tell(session, "orders")
     session.flush()
     return order_rows(session, orders, now, who.id)
 
@@ -88,7 +85,6 @@ def edit_many(body: BulkHandIn, who: Shipper, session: Tx, now: Now) -> list[Ord
 def annotate(body: AnnotateIn, who: Care, session: Tx, now: Now) -> list[OrderRow]:
     """Add or remove tags, or write a note for colleagues, on one order or many."""
     orders = service.annotate(session, body.order_ids, body.add_tags, body.remove_tags, body.comment, now)
-    tell(session, "orders")
     session.flush()
     return order_rows(session, orders, now, who.id)
 
@@ -97,7 +93,6 @@ def annotate(body: AnnotateIn, who: Care, session: Tx, now: Now) -> list[OrderRo
 def edit_address(order_id: int, body: AddressIn, who: Care, session: Tx, now: Now) -> OrderSheet:
     """Correct where an order goes; what was imported stays on record."""
     order = service.edit_address(session, order_id, Address(**body.address.model_dump()), body.home, who.name, now)
-    tell(session, "orders")
     session.flush()
     return order_sheet(session, order, now, who)
 
@@ -106,7 +101,6 @@ def edit_address(order_id: int, body: AddressIn, who: Care, session: Tx, now: No
 def set_held(body: HeldIn, who: Care, session: Tx, now: Now) -> list[OrderRow]:
     """Hold orders, or take them back onto the work list."""
     orders = service.set_held(session, body.order_ids, body.held, who.name, now)
-    tell(session, "orders")
     session.flush()
     return order_rows(session, orders, now, who.id)
 
@@ -116,7 +110,6 @@ def set_product_facts(sku: str, body: ProductFactsIn, _who: Shipper, session: Tx
     """Say a product's weight, size or customs description once, for all orders that contain it."""
     facts = {"weight_g": body.weight_g, "customs_text": body.customs_text}
     count = shop_room.set_product_facts(session, sku, facts, body.sides_mm, now)
-    tell(session, "orders")
     return Changed(orders=count)
 
 

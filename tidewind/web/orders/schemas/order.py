@@ -7,7 +7,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import AwareDatetime, BaseModel, ConfigDict, Field, StringConstraints
 
-from tidewind.web.base.schemas import AddressIO, Ids, Out, Short, Side
+from tidewind.web.base.schemas import AddressIO, BillTo, HandOut, HandParcelIO, Ids, Out, Short, Side, SplitIO
 
 
 class SnagOut(Out):
@@ -18,13 +18,13 @@ class SnagOut(Out):
     about: str
 
 
-class TrailStep(BaseModel):
+class TrailStep(Out):
     layer: str
     value: str
     why: str
 
 
-class ParcelOut(BaseModel):
+class ParcelOut(Out):
     packaging: str | None
     name: str
     contents: list[tuple[int, int]] = Field(description="Pairs of order line id and quantity")
@@ -36,7 +36,7 @@ class ParcelOut(BaseModel):
     fill_percent: int
 
 
-class QuoteLineOut(BaseModel):
+class QuoteLineOut(Out):
     code: str
     name: str
     amount_minor: int
@@ -44,7 +44,7 @@ class QuoteLineOut(BaseModel):
     basis: str = Field(description="The arithmetic of this line in words")
 
 
-class QuoteOut(BaseModel):
+class QuoteOut(Out):
     zone: str
     billable_g: int
     net_minor: int
@@ -198,7 +198,7 @@ class OrderSheet(BaseModel):
     home: bool
     note: str
     lines: list[OrderLineOut]
-    hand: dict[str, Any]
+    hand: HandOut
     parcels: list[ParcelOut]
     quote: QuoteOut | None
     trail: dict[str, list[TrailStep]]
@@ -211,27 +211,6 @@ class OrderSheet(BaseModel):
     joined: list[SamePerson]
     difference: DifferenceOut | None
     can_undo: str = Field(description="What undo would take back; empty where there is nothing")
-
-
-class SplitIO(BaseModel):
-    """Divide into parcels of at most so many items, or so many grams of goods."""
-
-    by: Literal["quantity", "weight"]
-    most: Annotated[int, Field(gt=0, le=10_000_000)]
-
-
-class HandParcelIO(BaseModel):
-    """A parcel put together by hand: pairs of order line id and pieces, and its packaging (null: what fits)."""
-
-    contents: Annotated[list[tuple[int, Annotated[int, Field(gt=0, le=5_000)]]], Field(min_length=1, max_length=500)]
-    packaging: Short | None = None
-
-
-class BillTo(BaseModel):
-    """An account with the carrier that is not ours: the recipient's, or a third party's."""
-
-    who: Literal["recipient", "third_party"]
-    account: Annotated[str, StringConstraints(min_length=3, max_length=40)]
 
 
 class HandIn(BaseModel):

@@ -7,9 +7,8 @@ from typing import Annotated, Any, Literal
 from fastapi import APIRouter, Query, Response, UploadFile
 
 from tidewind.core.tariffs.written import card_schema, write_card
-from tidewind.db.tables import CarrierRow, Work
+from tidewind.db.tables import CarrierRow
 from tidewind.services import shop as service
-from tidewind.services.base import tell
 from tidewind.services.planning import shop_day
 from tidewind.services.shop import (
     AccountChange,
@@ -79,25 +78,25 @@ def all_carriers(_who: Anyone, session: Tx, now: Now) -> list[CarrierOut]:
 @router.patch("/carriers/{code}")
 def switch_carrier(code: str, body: CarrierIn, _who: Owner, session: Tx, now: Now) -> WorkOut:
     """Use a carrier, or do so no longer."""
-    return _told(session, service.switch_carrier(session, code, body.active, now))
+    return WorkOut.model_validate(service.switch_carrier(session, code, body.active, now))
 
 
 @router.post("/carriers/{code}/accounts", status_code=201)
 def add_account(code: str, body: AccountIn, _who: Owner, session: Tx, now: Now) -> WorkOut:
     """Add an account; each order then goes on the account on which it is cheapest."""
-    return _told(session, service.add_account(session, code, _change(body), now)[1])
+    return WorkOut.model_validate(service.add_account(session, code, _change(body), now)[1])
 
 
 @router.patch("/carriers/{code}/accounts/{account_id}")
 def change_account(code: str, account_id: int, body: AccountIn, _who: Owner, session: Tx, now: Now) -> WorkOut:
     """Switch services on and off, or set the contract's discounts (basis points by service, zone, or all: `*`)."""
-    return _told(session, service.change_account(session, code, account_id, _change(body), now))
+    return WorkOut.model_validate(service.change_account(session, code, account_id, _change(body), now))
 
 
 @router.delete("/carriers/{code}/accounts/{account_id}")
 def remove_account(code: str, account_id: int, _who: Owner, session: Tx, now: Now) -> WorkOut:
     """Take an account away; the last one with a carrier stays."""
-    return _told(session, service.remove_account(session, code, account_id, now))
+    return WorkOut.model_validate(service.remove_account(session, code, account_id, now))
 
 
 @router.post("/carriers/{code}/accounts/rehearse")
@@ -107,11 +106,6 @@ def rehearse_account(
     """Say what such a change, or such a new account, would do to orders; nothing is stored."""
     found = service.rehearse_account(session, code, body.id, _change(body), now, past=past)
     return RehearsalOut.model_validate(found)
-
-
-def _told(session: Any, work: Work) -> WorkOut:
-    tell(session, "orders")
-    return WorkOut.model_validate(work)
 
 
 @router.get("/rate-card/schema")
@@ -162,7 +156,6 @@ def bring_in_card(code: str, file: UploadFile, _who: Owner, session: Tx, parts: 
     """Bring a card in as a new version; refused whole where anything is wrong with it."""
     name, data = uploaded(file, parts.settings.upload_limit_bytes)
     _, work = save_card(session, code, data, name, now)
-    tell(session, "orders")
     return WorkOut.model_validate(work)
 
 

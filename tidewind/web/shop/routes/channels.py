@@ -7,7 +7,7 @@ from starlette.concurrency import run_in_threadpool
 
 from tidewind.services import orders as orders_room
 from tidewind.services import shop as service
-from tidewind.services.base import Invalid, tell
+from tidewind.services.base import Invalid
 from tidewind.services.shop import (
     all_channels,
     channel_log,
@@ -82,10 +82,7 @@ def set_paused(code: str, body: PausedIn, _who: Owner, session: Tx, now: Now) ->
 @router.post("/channels/{code}/pull")
 def pull(code: str, _who: Shipper, parts: Parts) -> PullOut:
     """Pull the channel's new orders and changes now."""
-    counts = orders_room.pull(parts.sessions, parts.outside, code, parts.clock())
-    with parts.sessions.begin() as session:
-        tell(session, "orders")
-    return PullOut(**counts)
+    return PullOut(**orders_room.pull(parts.sessions, parts.outside, code, parts.clock()))
 
 
 @router.get("/channels/{code}/log")

@@ -30,7 +30,7 @@ Text = Annotated[str, Query(max_length=120)]
 def list_contacts(_who: Anyone, session: Tx, text: Text = "") -> list[ContactIO]:
     """Return contacts found by name, company or code."""
     return [
-        ContactIO(id=c.id, code=c.code or "", home=c.home, address=AddressIO(**c.address))
+        ContactIO(id=c.id, code=c.code or "", home=c.home, address=AddressIO.model_validate(c.address))
         for c in find_contacts(session, text)
     ]
 
@@ -39,7 +39,7 @@ def list_contacts(_who: Anyone, session: Tx, text: Text = "") -> list[ContactIO]
 def save_contact(body: ContactIO, _who: Care, session: Tx) -> ContactIO:
     """Add a contact, or change the one with this id."""
     row = service.save_contact(session, body.id, body.code, Address(**body.address.model_dump()), body.home)
-    return ContactIO(id=row.id, code=row.code or "", home=row.home, address=AddressIO(**row.address))
+    return ContactIO(id=row.id, code=row.code or "", home=row.home, address=AddressIO.model_validate(row.address))
 
 
 @router.delete("/contacts/{contact_id}", status_code=204, tags=["address book"])

@@ -6,7 +6,6 @@ from fastapi import APIRouter
 
 from tidewind.core.addresses.check import Address
 from tidewind.services import shop as service
-from tidewind.services.base import tell
 from tidewind.services.shop import all_packaging, all_places
 from tidewind.web.access import Anyone, Now, Owner, Tx
 from tidewind.web.base.schemas import AddressIO
@@ -19,7 +18,7 @@ router = APIRouter(prefix="/api", tags=["shop"])
 def places(_who: Anyone, session: Tx) -> list[PlaceIO]:
     """Return the places that parcels leave from."""
     return [
-        PlaceIO(id=p.id, name=p.name, address=AddressIO(**p.address), pickup_spot=p.pickup_spot,
+        PlaceIO(id=p.id, name=p.name, address=AddressIO.model_validate(p.address), pickup_spot=p.pickup_spot,
                 opening_hours=p.opening_hours, is_default=p.is_default)
         for p in all_places(session)
     ]  # fmt: skip
@@ -45,5 +44,4 @@ def packaging(_who: Anyone, session: Tx) -> list[PackagingIO]:
 def save_packaging(body: PackagingIO, _who: Owner, session: Tx, now: Now) -> PackagingIO:
     """Add packaging, or change the one with this id; waiting orders are planned anew."""
     row = service.save_packaging(session, body.id, body.model_dump(exclude={"id"}), now)
-    tell(session, "orders")
     return PackagingIO.model_validate(row)

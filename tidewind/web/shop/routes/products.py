@@ -7,7 +7,6 @@ from typing import Annotated, Literal
 from fastapi import APIRouter, Query, Response, UploadFile
 
 from tidewind.services import shop as service
-from tidewind.services.base import tell
 from tidewind.services.shop import bring_in_products, find_products, products_file
 from tidewind.web.access import Anyone, Now, Parts, Shipper, Tx
 from tidewind.web.base.schemas import Changed
@@ -32,7 +31,6 @@ def list_products(
 def edit_products(body: ProductsEdit, _who: Shipper, session: Tx, now: Now) -> Changed:
     """Change the same fields of one product or many; open orders follow."""
     count = service.edit_products(session, body.skus, body.set.model_dump(exclude_unset=True), now)
-    tell(session, "orders")
     return Changed(orders=count)
 
 
@@ -40,7 +38,6 @@ def edit_products(body: ProductsEdit, _who: Shipper, session: Tx, now: Now) -> C
 def products_in(file: UploadFile, _who: Shipper, session: Tx, parts: Parts, now: Now) -> BroughtIn:
     """Bring products in from CSV or XLSX; only columns that are there are changed."""
     made, changed, wrong = bring_in_products(session, *uploaded(file, parts.settings.upload_limit_bytes), now)
-    tell(session, "orders")
     return BroughtIn(made=made, known=changed, odd=wrong)
 
 

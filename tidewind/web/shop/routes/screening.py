@@ -7,7 +7,6 @@ from typing import Annotated
 from fastapi import APIRouter, Query, UploadFile
 
 from tidewind.services import shop as service
-from tidewind.services.base import tell
 from tidewind.services.shop import read_restricted_list, replace_restricted_list, restricted_lists, try_restricted_name
 from tidewind.web.access import Anyone, Now, Owner, Parts, Tx
 from tidewind.web.files import uploaded
@@ -29,7 +28,6 @@ def bring_list(file: UploadFile, source: Text, _who: Owner, session: Tx, parts: 
     """Bring a list in (columns key, names, country), in the place of the one with the same name."""
     name, data = uploaded(file, parts.settings.upload_limit_bytes)
     work = replace_restricted_list(session, source, read_restricted_list(data, name), now)
-    tell(session, "orders")
     return WorkOut.model_validate(work)
 
 
