@@ -21,6 +21,7 @@ from tidewind.app import make_app, make_wiring
 from tidewind.cluster import FAST_FOR_TESTS, Cluster, free_port
 from tidewind.db.migrate import migrate
 from tidewind.demo.load import load
+from tidewind.logs import configure
 from tidewind.services.planning import forget_kept
 from tidewind.settings import Settings
 from tidewind.standins.app import make_app as make_standins
@@ -30,6 +31,7 @@ from tidewind.web.access import Wiring
 # Nothing is timed in a test; the same examples every time, so that a red run can be repeated.
 hypothesis.settings.register_profile("house", deadline=None, max_examples=60, derandomize=True)
 hypothesis.settings.load_profile("house")
+configure("json", "warning", "tests")  # as the program itself writes, so that a fault in a test reads the same
 
 MONDAY = datetime(2026, 11, 23, 10, 0, tzinfo=UTC)
 _numbers = itertools.count(1)

@@ -17,4 +17,9 @@ const queryClient = new QueryClient({
   },
 });
 
-createApp(App).use(createPinia()).use(VueQueryPlugin, { queryClient }).use(vuetify).use(makeRouter(queryClient)).mount("#app");
+createApp(App)
+  .use(createPinia())
+  .use(VueQueryPlugin, { queryClient })
+  .use(vuetify)
+  .use(makeRouter(queryClient))
+  .mount("#app");

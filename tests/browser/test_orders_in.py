@@ -1,4 +1,4 @@
-"""Orders in and planned: rules as sentences, promises linked, two people on the same orders, pasted addresses, channels."""
+"""Orders in and planned: rules as sentences, promises linked, two people on the same orders, copied addresses, channels."""
 
 from __future__ import annotations
 
@@ -100,10 +100,10 @@ def test_an_unlinked_promise_is_linked_where_it_is_read(browser: Browser, shop: 
     axe(page)
 
 
-def test_a_pasted_address_becomes_a_shipment_divided_by_hand(browser: Browser, shop: Supervisor) -> None:
+def test_a_copied_address_becomes_a_shipment_divided_by_hand(browser: Browser, shop: Supervisor) -> None:
     page = page_of(browser, shop)
     page.goto("/orders/new")
-    page.get_by_role("button", name="Paste an address").click()
+    page.get_by_role("button", name="Read a copied address").click()
     page.get_by_label("Address as it was written").fill("Joana Freitas\nRua das Olarias 5\n3810-142 Aveiro\nPortugal")
     page.get_by_role("button", name="Put it into the fields").click()
     expect(page.get_by_label("City")).to_have_value("Aveiro")

@@ -140,7 +140,7 @@ def test_9_choosing() -> None:
     }  # fmt: skip
     picked = {policy: (pick(OPTIONS, policy, promise) or OPTIONS[0]).key for policy in Policy}
     assert picked == {
-        Policy.CHEAPEST: "Economy", Policy.FASTEST: "Night", Policy.BEST_VALUE: "Locker",
+        Policy.CHEAPEST: "Economy", Policy.FASTEST: "Night", Policy.BALANCED: "Locker",
         Policy.CHEAPEST_ON_PROMISE: "Locker", Policy.RANKING: "Economy",  # nothing is ranked: the cheapest
     }  # fmt: skip
     assert pick(OPTIONS, Policy.RANKING, promise, None, ["Ghost", "Night", "Road"]) == OPTIONS[4]

@@ -152,7 +152,7 @@ def test_a_void_is_pending_for_days_and_the_order_comes_back_with_its_plan(
 def test_voids_that_cannot_be_or_must_be_asked_twice(wiring: Wiring, world: World, clock: Clock) -> None:
     printed, scanned, refused = bought(wiring, 3)
     with wiring.sessions.begin() as session:
-        print_labels(session, [printed], clock())
+        mark_printed(session, [printed], True, clock())
         session.get_one(Shipment, scanned).tracking_state = "accepted"
     with pytest.raises(Conflict, match="printed already"):
         void(wiring, [printed, refused])
@@ -412,7 +412,7 @@ def test_papers_and_printers(wiring: Wiring, world: World, clock: Clock, tmp_pat
             set_logo(session, b"GIF89a" + b"x" * 50)
         first = session.get_one(Shipment, ids[0])
         first.order.tags = ["gift"]
-        both = print_interleaved(session, ids, clock(), "narrow", "shelf")
+        both = print_interleaved(session, ids, "narrow", "shelf")
         assert text_of(both, tmp_path).count("Packing slip") == 4
         slips = text_of(print_slips(session, ids), tmp_path)
         assert slips.count("Water at once") == 4
@@ -422,9 +422,11 @@ def test_papers_and_printers(wiring: Wiring, world: World, clock: Clock, tmp_pat
         assert all(line.sku in picks for line in goods.lines.values())
         summary = text_of(print_batch_summary(session, first.batch_id), tmp_path)
         assert all((lb.tracking_number or "")[:9] in summary for lb in first.labels)
-        assert print_pictures(session, ids[:1], clock())[1] == "png"
-        assert print_pictures(session, ids, clock())[1] == "zip"
-        assert "Reprint" in text_of(print_labels(session, ids[:1], clock()), tmp_path)
+        assert print_pictures(session, ids[:1])[1] == "png"
+        assert print_pictures(session, ids)[1] == "zip"
+        assert "Reprint" not in text_of(print_labels(session, ids), tmp_path)  # looked at, never printed
+        assert mark_printed(session, ids, True, clock()) == 4
+        assert "Reprint" in text_of(print_labels(session, ids[:1]), tmp_path)
         assert mark_printed(session, ids, False, clock()) == 4
         waiting = clear_orders(session, "brightmile", 1)[0]
         trial = text_of(trial_labels(session, waiting.id), tmp_path)
@@ -437,13 +439,17 @@ def test_papers_and_printers(wiring: Wiring, world: World, clock: Clock, tmp_pat
         assert send_to_printer(session, wish, person(session, "tome"), clock()).id == job.id
         with pytest.raises(Invalid, match="Say which printer"):
             send_to_printer(session, PrintRequest("invoice", ids, "print-click-2"), person(session, "tome"), clock())
-        assert session.scalar(select(func.count(Label.id)).where(Label.printed_at.is_not(None))) == len(
-            session.scalars(select(Label.id).where(Label.shipment_id.in_(ids))).all())  # fmt: skip
     assert send_due_prints(wiring.sessions, wiring.outside, clock) == 0
     with wiring.sessions() as session:
         assert "maintenance" in session.get_one(PrintJob, job.id).last_error
+    printed = select(func.count(Label.id)).where(Label.printed_at.is_not(None))
+    with wiring.sessions() as session:  # in the queue is not on paper
+        labels = session.scalar(select(func.count(Label.id)).where(Label.shipment_id.in_(ids)))
+        assert (session.scalar(printed), labels) == (0, 8)
     clock.move(minutes=1)
     assert send_due_prints(wiring.sessions, wiring.outside, clock) == 1
+    with wiring.sessions() as session:
+        assert session.scalar(printed) == labels
     assert send_due_prints(wiring.sessions, wiring.outside, clock) == 0
     with wiring.sessions.begin() as session:
         with pytest.raises(Conflict, match="printed already"):

@@ -70,7 +70,7 @@ def test_every_matrix_cell_is_the_price_of_the_order_sheet(session: Session) -> 
             )
             assert (price, day) == expected, (row.order.number, service.code, option)
             priced += price is not None
-        assert set(row.picks) >= {"cheapest", "fastest", "best_value"}
+        assert set(row.picks) >= {"cheapest", "fastest", "balanced"}
         assert row.prices[[s.code for _, s in made.services].index(row.picks["cheapest"])] == min(
             p for p in row.prices if p
         )
@@ -97,7 +97,7 @@ def test_boxes_beside_each_other_show_the_cheaper_one(session: Session) -> None:
     for service, box in made.compared.best.items():
         prices = [p for p in cells(made, service).values() if isinstance(p, int)]
         assert cells(made, service)[box] == min(prices)
-    assert {"cheapest", "fastest", "best_value"} <= {m for marks in made.compared.marks.values() for m in marks}
+    assert {"cheapest", "fastest", "balanced"} <= {m for marks in made.compared.marks.values() for m in marks}
     published = {
         c.option.service: c.option.published_net for c in made.compared.cells if c.box == USUAL and c.option.quote
     }

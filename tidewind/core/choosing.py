@@ -13,7 +13,7 @@ class Policy(StrEnum):
 
     CHEAPEST = "cheapest"
     FASTEST = "fastest"
-    BEST_VALUE = "best_value"
+    BALANCED = "balanced"
     CHEAPEST_ON_PROMISE = "cheapest_on_promise"
     RANKING = "ranking"
 
@@ -21,7 +21,7 @@ class Policy(StrEnum):
 FORMULAS = {
     Policy.CHEAPEST: "the lowest price; of equals the earlier",
     Policy.FASTEST: "the earliest latest day; of equals the cheaper",
-    Policy.BEST_VALUE: "the least of price + value of a day × days after the fastest + cost of lateness × share late",
+    Policy.BALANCED: "the least of price + value of a day × days after the fastest + cost of lateness × share late",
     Policy.CHEAPEST_ON_PROMISE: "the cheapest that arrives by the promised day; where none does, the fastest",
     Policy.RANKING: "the first of the own ranking that takes it; where none does, the cheapest",
 }
@@ -61,7 +61,7 @@ def pick(
 ) -> Choosable | None:
     """Return the option a policy picks, or None from an empty list.
 
-    Cheapest: least price, then earlier arrival.  Fastest: earliest arrival, then least price.  Best value: least
+    Cheapest: least price, then earlier arrival.  Fastest: earliest arrival, then least price.  Balanced: least
     ``value_hundredths``.  Cheapest on promise: cheapest of those arriving by the promised day; where none does,
     the fastest.  Ranking: the first in ``ranking``; where none is in it, the cheapest.  The key decides a tie, so that
     the answer never depends on the order of the list.
@@ -72,7 +72,7 @@ def pick(
     quick = lambda o: (o.arrives, o.price, o.key)  # noqa: E731
     if policy is Policy.FASTEST:
         return min(options, key=quick)
-    if policy is Policy.BEST_VALUE:
+    if policy is Policy.BALANCED:
         fastest = min(o.arrives for o in options)
         return min(options, key=lambda o: (value_hundredths(o, fastest, values or Values()), o.key))
     if policy is Policy.CHEAPEST_ON_PROMISE and promise is not None:

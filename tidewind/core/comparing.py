@@ -131,7 +131,7 @@ def _judged(order: OrderFacts, shop: Shop, columns: Sequence[Column], cells: Seq
             best[cell.option.service] = cell
     choosable = choosable_of((cell.option for cell in best.values()), shop)
     marks: dict[str, tuple[str, ...]] = {}
-    for policy in (Policy.CHEAPEST, Policy.FASTEST, Policy.BEST_VALUE, Policy.CHEAPEST_ON_PROMISE):
+    for policy in (Policy.CHEAPEST, Policy.FASTEST, Policy.BALANCED, Policy.CHEAPEST_ON_PROMISE):
         picked = pick(choosable, policy, order.promise, shop.values)
         if picked and (policy is not Policy.CHEAPEST_ON_PROMISE or order.promise):
             marks[picked.key] = (*marks.get(picked.key, ()), policy.value)

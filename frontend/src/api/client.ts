@@ -47,7 +47,8 @@ export const api = client;
 
 /** Unwrap an answer; problems have been thrown already. */
 export function need<T>(answer: { data?: T }): T {
-  if (answer.data === undefined) throw new ProblemError("empty", 500, "The server sent an empty answer.", {});
+  if (answer.data === undefined)
+    throw new ProblemError("empty", 500, "The server sent an empty answer.", {});
   return answer.data;
 }
 
@@ -65,6 +66,7 @@ export function words(error: unknown): string {
     const fields = Object.entries(error.fields).map(([field, what]) => `${field}: ${what}`);
     return [error.message, ...fields].join(" ");
   }
-  if (error instanceof TypeError) return "The server does not answer. What you typed is still here; try again.";
+  if (error instanceof TypeError)
+    return "The server does not answer. What you typed is still here; try again.";
   return error instanceof Error ? error.message : String(error);
 }

@@ -1,11 +1,11 @@
 <script setup lang="ts">
 import { useQuery, useQueryClient } from "@tanstack/vue-query";
-import { onBeforeUnmount, onMounted, ref } from "vue";
-import { useRouter } from "vue-router";
+import { computed, onBeforeUnmount, onMounted, ref } from "vue";
+import { useRoute, useRouter } from "vue-router";
 import { useTheme } from "vuetify";
 import { api, need } from "../api/client";
-import { todayQuery } from "../features/today";
-import { clock, day, localDay } from "../shared/format";
+import { todayQuery } from "../features/handover";
+import { clock, day, localDay, number } from "../shared/format";
 import { useKeys } from "../shared/keyboard";
 import { watchNews } from "../shared/news";
 import { useScans } from "../shared/scanner";
@@ -16,9 +16,51 @@ import Ribbon from "./Ribbon.vue";
 
 const { me, zone, may } = useMe();
 const client = useQueryClient();
+const route = useRoute();
 const router = useRouter();
 const theme = useTheme();
 const { data: today } = useQuery(todayQuery);
+interface Entry {
+  name: string;
+  to: string;
+  count?: number | undefined;
+  /** An entry with pages of its own is marked on all of them. */
+  within?: string;
+}
+/** The pages in the order of the work; counts say what waits there. */
+const rail = computed<{ name: string; entries: Entry[] }[]>(() => {
+  const ships = may("shipper");
+  const parts: { name: string; entries: (Entry | false)[] }[] = [
+    {
+      name: "Plan",
+      entries: [
+        { name: "Today", to: "/today" },
+        { name: "Orders", to: "/orders", count: today.value?.open_orders },
+        { name: "Quote", to: "/quote" },
+      ],
+    },
+    { name: "Pack", entries: [{ name: "Batches", to: "/batches" }] },
+    {
+      name: "Follow",
+      entries: [
+        { name: "Returns", to: "/returns", count: today.value?.returns_back },
+        ships && { name: "Requests", to: "/requests", count: today.value?.requests_waiting },
+      ],
+    },
+    {
+      name: "Shape",
+      entries: [
+        { name: "Rules", to: "/rules" },
+        { name: "Recipes", to: "/recipes" },
+      ],
+    },
+    { name: "Books", entries: [ships && { name: "Money", to: "/money" }] },
+    { name: "Shop", entries: [{ name: "Set-up", to: "/set-up", within: "/set-up" }] },
+  ];
+  return parts
+    .map((part) => ({ ...part, entries: part.entries.filter((e): e is Entry => Boolean(e)) }))
+    .filter((part) => part.entries.length);
+});
 const commandOpen = ref(false);
 const helpOpen = ref(false);
 
@@ -66,44 +108,39 @@ async function signOut(): Promise<void> {
   <div class="frame">
     <nav class="rail" aria-label="Pages">
       <div class="brand">Tidewind</div>
-      <p>Plan</p>
-      <RouterLink to="/today">Today</RouterLink>
-      <RouterLink to="/orders">Orders <b v-if="today">{{ today.open_orders }}</b></RouterLink>
-      <RouterLink to="/quote">Quote</RouterLink>
-      <RouterLink v-if="may('shipper')" to="/import">Import</RouterLink>
-      <p>Pack</p>
-      <RouterLink to="/batches">Batches</RouterLink>
-      <p>Follow</p>
-      <RouterLink to="/returns">Returns <b v-if="today?.returns_back">{{ today.returns_back }}</b></RouterLink>
-      <RouterLink v-if="may('shipper')" to="/requests">Requests <b v-if="today?.requests_waiting">{{ today.requests_waiting }}</b></RouterLink>
-      <p>Shape</p>
-      <RouterLink to="/rules">Rules</RouterLink>
-      <RouterLink to="/recipes">Recipes</RouterLink>
-      <template v-if="may('shipper')">
-        <p>Books</p>
-        <RouterLink to="/money">Money</RouterLink>
+      <template v-for="part in rail" :key="part.name">
+        <p>{{ part.name }}</p>
+        <RouterLink
+          v-for="entry in part.entries"
+          :key="entry.to"
+          :to="entry.to"
+          :class="{ 'router-link-active': entry.within && route.path.startsWith(entry.within) }"
+          >{{ entry.name }} <b v-if="entry.count">{{ number(entry.count) }}</b></RouterLink
+        >
       </template>
-      <p>Set-up</p>
-      <RouterLink to="/set-up/channels">Channels</RouterLink>
-      <RouterLink to="/set-up/carriers">Carriers</RouterLink>
-      <RouterLink to="/products">Products</RouterLink>
-      <RouterLink to="/contacts">Addresses</RouterLink>
-      <RouterLink to="/set-up/restricted">Screening</RouterLink>
-      <RouterLink to="/set-up/places">Places</RouterLink>
-      <RouterLink to="/set-up/packaging">Packaging</RouterLink>
-      <RouterLink to="/set-up/printing">Printing</RouterLink>
       <span class="grow" />
       <button class="rail-button" type="button" @click="switchTheme">
         {{ theme.global.name.value === "dark" ? "Light" : "Dark" }}<span class="wide"> theme</span>
       </button>
-      <button class="rail-button" type="button" @click="helpOpen = true">Keys <span class="key">?</span></button>
+      <button class="rail-button" type="button" @click="helpOpen = true">
+        Keys <span class="key">?</span>
+      </button>
       <button class="rail-button" type="button" @click="signOut">Sign out</button>
     </nav>
     <header class="top">
       <Ribbon :departures="today?.departures ?? []" :zone="zone" />
       <div class="who">
-        <button class="key" type="button" aria-label="Search and commands, Ctrl+K" @click="commandOpen = true">Ctrl K</button>
-        <span class="mute">{{ day(localDay(now, zone)) }} · <b class="ink">{{ clock(now, zone) }}</b></span>
+        <button
+          class="key"
+          type="button"
+          aria-label="Search and commands, Ctrl+K"
+          @click="commandOpen = true"
+        >
+          Ctrl K
+        </button>
+        <span class="mute"
+          >{{ day(localDay(now, zone)) }} · <b class="ink">{{ clock(now, zone) }}</b></span
+        >
         <span class="name">{{ me?.name }}</span>
       </div>
     </header>
@@ -114,21 +151,99 @@ async function signOut(): Promise<void> {
 </template>
 
 <style scoped>
-.frame { display: grid; grid-template: 60px minmax(0, 1fr) / 128px minmax(0, 1fr); height: 100vh; }
-.rail { grid-row: 1 / 3; border-right: 1px solid var(--line); padding: 14px 0 12px; display: flex; flex-direction: column; overflow-y: auto; }
-.brand { font-weight: 700; font-size: 16px; letter-spacing: -0.01em; padding: 4px 16px 10px; }
-.rail p { font-weight: 600; font-size: 10.5px; color: var(--mute); padding: 8px 16px 2px; margin: 0; }
-.rail a { padding: 3px 13px; min-height: 24px; color: var(--ink); text-decoration: none; display: flex; justify-content: space-between; border-left: 3px solid transparent; }
-.rail a b { font-weight: 500; color: var(--mute); font-size: 12px; }
-.rail a.router-link-active { border-color: var(--mul); font-weight: 650; background: var(--mul-soft); color: var(--mul); }
-.rail-button { background: none; border: 0; font: inherit; font-size: 12.5px; color: var(--mute); text-align: left; padding: 4px 16px; cursor: pointer; }
-.top { border-bottom: 1px solid var(--line); display: grid; grid-template-columns: minmax(0, 1fr) auto; background: var(--sheet); }
-.who { display: flex; align-items: center; gap: 12px; padding: 0 18px 0 12px; font-size: 12.5px; white-space: nowrap; }
-.ink { color: var(--ink); }
-.content { overflow: hidden; position: relative; }
+.frame {
+  display: grid;
+  grid-template: 60px minmax(0, 1fr) / 128px minmax(0, 1fr);
+  height: 100vh;
+}
+.rail {
+  grid-row: 1 / 3;
+  border-right: 1px solid var(--line);
+  padding: 14px 0 12px;
+  display: flex;
+  flex-direction: column;
+  overflow-y: auto;
+}
+.brand {
+  font-weight: 700;
+  font-size: 16px;
+  letter-spacing: -0.01em;
+  padding: 4px 16px 10px;
+}
+.rail p {
+  font-weight: 600;
+  font-size: 10.5px;
+  color: var(--mute);
+  padding: 8px 16px 2px;
+  margin: 0;
+}
+.rail a {
+  padding: 3px 13px;
+  min-height: 24px;
+  color: var(--ink);
+  text-decoration: none;
+  display: flex;
+  justify-content: space-between;
+  border-left: 3px solid transparent;
+}
+.rail a b {
+  font-weight: 500;
+  color: var(--mute);
+  font-size: 12px;
+}
+.rail a.router-link-active {
+  border-color: var(--mul);
+  font-weight: 650;
+  background: var(--mul-soft);
+  color: var(--mul);
+}
+.rail-button {
+  background: none;
+  border: 0;
+  font: inherit;
+  font-size: 12.5px;
+  color: var(--mute);
+  text-align: left;
+  padding: 4px 16px;
+  cursor: pointer;
+}
+.top {
+  border-bottom: 1px solid var(--line);
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) auto;
+  background: var(--sheet);
+}
+.who {
+  display: flex;
+  align-items: center;
+  gap: 12px;
+  padding: 0 18px 0 12px;
+  font-size: 12.5px;
+  white-space: nowrap;
+}
+.ink {
+  color: var(--ink);
+}
+.content {
+  overflow: hidden;
+  position: relative;
+}
 @media (max-width: 1100px) {
-  .frame { grid-template-columns: 104px minmax(0, 1fr); }
-  .rail a { padding: 4px 9px; } .rail p, .rail-button, .brand { padding-left: 12px; padding-right: 6px; }
-  .name, .wide { display: none; }
+  .frame {
+    grid-template-columns: 88px minmax(0, 1fr);
+  }
+  .rail a {
+    padding: 4px 9px;
+  }
+  .rail p,
+  .rail-button,
+  .brand {
+    padding-left: 12px;
+    padding-right: 6px;
+  }
+  .name,
+  .wide {
+    display: none;
+  }
 }
 </style>

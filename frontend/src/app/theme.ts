@@ -13,11 +13,25 @@ export const vuetify = createVuetify({
     themes: {
       light: {
         dark: false,
-        colors: { background: "#F7F5F2", surface: "#FFFFFF", primary: "#7A2E54", error: "#A63A2B", warning: "#8A5A12", success: "#3F6B3A" },
+        colors: {
+          background: "#F7F5F2",
+          surface: "#FFFFFF",
+          primary: "#7A2E54",
+          error: "#A63A2B",
+          warning: "#8A5A12",
+          success: "#3F6B3A",
+        },
       },
       dark: {
         dark: true,
-        colors: { background: "#1C1F22", surface: "#24282C", primary: "#E0A3C2", error: "#F0917F", warning: "#E3B35C", success: "#9CCB93" },
+        colors: {
+          background: "#1C1F22",
+          surface: "#24282C",
+          primary: "#E0A3C2",
+          error: "#F0917F",
+          warning: "#E3B35C",
+          success: "#9CCB93",
+        },
       },
     },
   },
@@ -25,7 +39,12 @@ export const vuetify = createVuetify({
     global: { ripple: false },
     VBtn: { variant: "flat", color: "primary", rounded: "4", elevation: 0, class: "text-none" },
     VTextField: { variant: "outlined", density: "compact", hideDetails: "auto", color: "primary" },
-    VAutocomplete: { variant: "outlined", density: "compact", hideDetails: "auto", color: "primary" },
+    VAutocomplete: {
+      variant: "outlined",
+      density: "compact",
+      hideDetails: "auto",
+      color: "primary",
+    },
     VSelect: { variant: "outlined", density: "compact", hideDetails: "auto", color: "primary" },
     VCheckbox: { density: "compact", hideDetails: true, color: "primary" },
     VDialog: { maxWidth: 620, transition: false },

@@ -2,9 +2,37 @@ import { units } from "./units";
 
 /** Money, weights, sizes and dates as people read them; the only place that converts. */
 
+const FORMATS = new Map<string, Intl.NumberFormat>();
+function formatOf(currency: string): Intl.NumberFormat {
+  let format = FORMATS.get(currency);
+  if (!format) {
+    format = new Intl.NumberFormat("en-GB", { style: "currency", currency });
+    FORMATS.set(currency, format);
+  }
+  return format;
+}
+/** How many decimals a currency has (ISO 4217): two for euros, none for yen. */
+export function digitsOf(currency: string): number {
+  return formatOf(currency).resolvedOptions().maximumFractionDigits ?? 2;
+}
+/** An amount without its currency, for fields and narrow columns: "6.10". */
+export function amountText(minor: number, currency: string): string {
+  const digits = digitsOf(currency);
+  return (minor / 10 ** digits).toFixed(digits);
+}
+/** What was typed as an amount, in minor units; undefined where it is none. */
+export function minorOf(typed: string, currency: string): number | undefined {
+  const digits = digitsOf(currency);
+  const plain = typed.trim().replace(",", ".");
+  if (!/^\d{1,9}(\.\d*)?$/.test(plain)) return undefined;
+  const [whole = "0", rest = ""] = plain.split(".");
+  if (rest.length > digits) return undefined;
+  return Number(whole) * 10 ** digits + Number(rest.padEnd(digits, "0") || 0);
+}
+
 export function money(minor: number | null | undefined, currency = "EUR"): string {
   if (minor === null || minor === undefined) return "–";
-  return new Intl.NumberFormat("en-GB", { style: "currency", currency }).format(minor / 100);
+  return formatOf(currency).format(minor / 10 ** digitsOf(currency));
 }
 
 export function kilograms(grams: number): string {
@@ -16,20 +44,57 @@ export function kilograms(grams: number): string {
 }
 
 export function centimetres(mm: readonly number[]): string {
-  if (units.value === "imperial") return `${mm.map((side) => (side / 25.4).toFixed(1)).join(" × ")} in`;
+  if (units.value === "imperial")
+    return `${mm.map((side) => (side / 25.4).toFixed(1)).join(" × ")} in`;
   return `${mm.map((side) => side / 10).join(" × ")} cm`;
 }
 
-const DAY = new Intl.DateTimeFormat("en-GB", { weekday: "short", day: "numeric", month: "short", timeZone: "UTC" });
+const DAY = new Intl.DateTimeFormat("en-GB", {
+  weekday: "short",
+  day: "numeric",
+  month: "short",
+  timeZone: "UTC",
+});
 
 /** "2026-11-24" → "Tue 24 Nov". */
 export function day(iso: string | null | undefined): string {
   if (!iso) return "–";
-  return DAY.format(new Date(`${iso.slice(0, 10)}T00:00:00Z`)).replace(",", "").replace("Sept", "Sep");
+  return DAY.format(new Date(`${iso.slice(0, 10)}T00:00:00Z`))
+    .replace(",", "")
+    .replace("Sept", "Sep");
+}
+
+/** "2026-11-24" → "Tue 24 Nov 2026". */
+export function longDay(iso: string): string {
+  return `${day(iso)} ${iso.slice(0, 4)}`;
+}
+
+const MONTHS = ["jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec"];
+/** A typed day as ISO: "24 Nov", "24.11.", "24/11/2026", "2026-11-24"; without a year the next such day. */
+export function readDay(typed: string, today: string): string | undefined {
+  const text = typed
+    .trim()
+    .toLowerCase()
+    .replace(/^[a-z]{2,9}\.?,?\s+(?=\d)/, "");
+  const iso = /^(\d{4})-(\d{1,2})-(\d{1,2})$/.exec(text);
+  const plain = /^(\d{1,2})[./\s-]+(\d{1,2}|[a-z]{3,9})\.?(?:[./\s-]*(\d{4}))?\.?$/.exec(text);
+  const found = iso ? [iso[3], iso[2], iso[1]] : plain ? [plain[1], plain[2], plain[3]] : undefined;
+  if (!found) return undefined;
+  const [d, m, y] = found;
+  const month = /^\d/.test(m ?? "") ? Number(m) : MONTHS.indexOf((m ?? "").slice(0, 3)) + 1;
+  const write = (year: number) =>
+    `${year}-${String(month).padStart(2, "0")}-${String(d).padStart(2, "0")}`;
+  const real = (text_: string) => new Date(`${text_}T00:00:00Z`).toISOString().startsWith(text_);
+  if (month < 1 || month > 12 || Number(d) < 1 || Number(d) > 31) return undefined;
+  const year = Number(y ?? today.slice(0, 4));
+  const day_ = !y && write(year) < today ? write(year + 1) : write(year);
+  return real(day_) ? day_ : undefined;
 }
 
 export function clock(iso: string | Date, timeZone: string): string {
-  return new Intl.DateTimeFormat("en-GB", { hour: "2-digit", minute: "2-digit", timeZone }).format(new Date(iso));
+  return new Intl.DateTimeFormat("en-GB", { hour: "2-digit", minute: "2-digit", timeZone }).format(
+    new Date(iso),
+  );
 }
 
 export function dayAndClock(iso: string, timeZone: string): string {
@@ -45,12 +110,18 @@ export function timeLeft(until: string, now: Date): string {
   const minutes = Math.round((new Date(until).getTime() - now.getTime()) / 60_000);
   if (minutes < 0) return "past";
   if (minutes < 60) return `in ${minutes} min`;
-  if (minutes < 36 * 60) return `in ${Math.floor(minutes / 60)} h ${String(minutes % 60).padStart(2, "0")}`;
+  if (minutes < 36 * 60)
+    return `in ${Math.floor(minutes / 60)} h ${String(minutes % 60).padStart(2, "0")}`;
   return `in ${Math.round(minutes / 1440)} days`;
 }
 
+/** A number as it is read: 12,345; nothing while it is not known. */
+export function number(n: number | null | undefined): string {
+  return n === null || n === undefined ? "" : n.toLocaleString("en-GB");
+}
+
 export function count(n: number, one: string, many = `${one}s`): string {
-  return `${n.toLocaleString("en-GB")} ${n === 1 ? one : many}`;
+  return `${number(n)} ${n === 1 ? one : many}`;
 }
 
 const STATES: Record<string, string> = {

@@ -24,8 +24,11 @@ function makeRounds(client: QueryClient) {
     now.forEach((topic) => waiting.delete(topic));
     if (whole) lastWhole = Date.now();
     const keys = now.includes(EVERYTHING) ? [[]] : now.map(keyOf);
-    await Promise.all(keys.map((queryKey) => client.invalidateQueries({ queryKey }))).catch(() => undefined);
-    if (waiting.size) timer ??= window.setTimeout(() => void round(), WHOLE_MS - (Date.now() - lastWhole) + 50);
+    await Promise.all(keys.map((queryKey) => client.invalidateQueries({ queryKey }))).catch(
+      () => undefined,
+    );
+    if (waiting.size)
+      timer ??= window.setTimeout(() => void round(), WHOLE_MS - (Date.now() - lastWhole) + 50);
   }
   return {
     hear(topic: string): void {
@@ -65,8 +68,15 @@ export function watchNews(client: QueryClient): () => void {
       poll = window.setInterval(() => hear(EVERYTHING), POLL_MS);
     };
   }
-  const lead = () => new Promise<void>((done) => { release = done; open(); });
-  if ("locks" in navigator) void navigator.locks.request("tidewind-news", { signal: stopped.signal }, lead).catch(() => undefined);
+  const lead = () =>
+    new Promise<void>((done) => {
+      release = done;
+      open();
+    });
+  if ("locks" in navigator)
+    void navigator.locks
+      .request("tidewind-news", { signal: stopped.signal }, lead)
+      .catch(() => undefined);
   else open();
 
   return () => {

@@ -9,7 +9,11 @@ let typed = "";
 let last = 0;
 
 function inField(target: EventTarget | null): boolean {
-  return target instanceof HTMLElement && (target.isContentEditable || ["INPUT", "TEXTAREA", "SELECT"].includes(target.tagName)) && !(target instanceof HTMLInputElement && target.type === "checkbox");
+  return (
+    target instanceof HTMLElement &&
+    (target.isContentEditable || ["INPUT", "TEXTAREA", "SELECT"].includes(target.tagName)) &&
+    !(target instanceof HTMLInputElement && target.type === "checkbox")
+  );
 }
 
 /** True while keys come faster than hands: single-key commands rest until the code is whole. */

@@ -8,7 +8,9 @@ type Row = Schemas["OrderRow"];
 export const useSelection = defineStore("selection", () => {
   const chosen = ref(new Map<number, Row>());
   const rows = computed(() => [...chosen.value.values()]);
-  const buyable = computed(() => rows.value.filter((row) => row.state === "open" && !row.buying && row.price_minor !== null));
+  const buyable = computed(() =>
+    rows.value.filter((row) => row.state === "open" && !row.buying && row.price_minor !== null),
+  );
   const total = computed(() => buyable.value.reduce((sum, row) => sum + (row.price_minor ?? 0), 0));
   const labels = computed(() => buyable.value.reduce((sum, row) => sum + row.parcel_count, 0));
 

@@ -33,6 +33,7 @@ from tidewind.services.orders.snags import snag_groups
 from tidewind.services.orders.taking_in import NewLine, NewOrder, recipient_key, search_text, store_orders
 from tidewind.services.orders.work_list import (
     SORTS,
+    OnItsWay,
     WorkFilter,
     being_bought,
     count_open,
@@ -42,6 +43,7 @@ from tidewind.services.orders.work_list import (
     remove_view,
     save_view,
     saved_views,
+    travelling,
     view_counts,
 )
 
@@ -50,6 +52,7 @@ __all__ = [
     "SORTS",
     "NewLine",
     "NewOrder",
+    "OnItsWay",
     "TypedLine",
     "TypedOrder",
     "WorkFilter",
@@ -92,6 +95,7 @@ __all__ = [
     "shipments_of",
     "snag_groups",
     "store_orders",
+    "travelling",
     "try_plan",
     "undo_change",
     "undo_import",

@@ -11,8 +11,9 @@ from datetime import date, datetime
 from typing import Any
 
 from sqlalchemy import Select, and_, case, false, func, literal, or_, select
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import Session, lazyload
 
+from tidewind.core.states.labels import LabelState
 from tidewind.db.tables import Channel, Difference, Label, Order, SavedView, Shipment, SnagRow
 from tidewind.services.base import Conflict, Invalid, NotFound
 
@@ -71,6 +72,13 @@ _SORTS: dict[str, tuple[Any, Any]] = {
     "country": (Order.address["country"].astext, str),
     "service": (func.coalesce(Order.service, literal("~")), str),
     "snags": (Order.snag_level, str),
+    # By the order in which labels were asked for; what never had one comes from before all of them.
+    "shipped": (
+        func.coalesce(
+            select(func.max(Shipment.id)).where(Shipment.order_id == Order.id).correlate(Order).scalar_subquery(), 0
+        ),
+        int,
+    ),
 }
 SORTS = tuple(_SORTS)
 
@@ -230,6 +238,23 @@ def being_bought(session: Session, order_ids: Sequence[int]) -> set[int]:
     """Return the orders among these whose label is being bought just now."""
     query = select(Shipment.order_id).where(Shipment.order_id.in_(order_ids), Shipment.state == "buying")
     return set(session.scalars(query))
+
+
+@dataclass(frozen=True, slots=True)
+class OnItsWay:
+    """The label an order travels under: the numbers of its parcels, and where the carrier last saw them."""
+
+    tracking_numbers: tuple[str, ...]
+    tracking_state: str | None
+
+
+def travelling(session: Session, order_ids: Sequence[int]) -> dict[int, OnItsWay]:
+    """Return what can be said of the parcels of those among these orders that have a label."""
+    query = select(Shipment).where(Shipment.order_id.in_(order_ids), Shipment.state.in_(LabelState.TRAVELS))
+    return {
+        s.order_id: OnItsWay(tuple(lb.tracking_number for lb in s.labels if lb.tracking_number), s.tracking_state)
+        for s in session.scalars(query.order_by(Shipment.id).options(lazyload(Shipment.order)))
+    }
 
 
 def orders_by_recipient(session: Session, keys: Collection[str]) -> dict[str, int]:

@@ -37,7 +37,7 @@ from tidewind.services.shop.contacts import (
     suggest_addresses,
 )
 from tidewind.services.shop.packaging import all_packaging, save_packaging
-from tidewind.services.shop.places import all_places, save_place
+from tidewind.services.shop.places import all_places, home_country, save_place
 from tidewind.services.shop.products import (
     bring_in_products,
     edit_products,
@@ -87,6 +87,7 @@ __all__ = [
     "get_carrier",
     "get_channel",
     "get_product",
+    "home_country",
     "paper_template",
     "products_file",
     "propose_card",

@@ -17,6 +17,12 @@ def all_places(session: Session) -> Sequence[Place]:
     return session.scalars(select(Place).order_by(Place.is_default.desc(), Place.name)).all()
 
 
+def home_country(session: Session) -> str:
+    """Return the country parcels leave from: that of the default place, as ISO 3166-1 alpha-2, empty without a place."""
+    places = all_places(session)
+    return places[0].address.country if places else ""
+
+
 def save_place(
     session: Session, place_id: int | None, name: str, address: Address, spot: str, hours: str, is_default: bool
 ) -> Place:

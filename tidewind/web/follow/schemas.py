@@ -73,6 +73,7 @@ class FormOut(BaseModel):
     name: str
     cost_codes: list[str]
     place: AddressIO
+    currency: str
 
 
 class RequestIn(BaseModel):

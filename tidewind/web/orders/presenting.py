@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
+from dataclasses import dataclass
 from datetime import datetime
 
 from sqlalchemy.orm import Session
@@ -14,7 +15,15 @@ from tidewind.services import orders as service
 from tidewind.services.base import history_of
 from tidewind.services.books import margins
 from tidewind.services.follow import events_of
-from tidewind.services.orders import being_bought, orders_along, orders_by_recipient, shipments_of, waiting_differences
+from tidewind.services.orders import (
+    OnItsWay,
+    being_bought,
+    orders_along,
+    orders_by_recipient,
+    shipments_of,
+    travelling,
+    waiting_differences,
+)
 from tidewind.services.people import Who, at_work_on
 from tidewind.services.planning import joined_lines
 from tidewind.services.shop import carriers_by_code
@@ -42,20 +51,42 @@ def order_rows(session: Session, orders: Sequence[Order], now: datetime, person_
     known = carriers_by_code(session)
     ids = [order.id for order in orders]
     busy = being_bought(session, ids)
+    gone = travelling(session, [order.id for order in orders if order.state != "open"])
     held = {i: h.person for i, h in at_work_on(session, now, ids).items() if h.person_id != person_id}
     keys = {order.recipient_key for order in orders if order.state == "open" and order.recipient_key}
     same = orders_by_recipient(session, keys)
     return [
-        _row(order, known, order.id in busy, held.get(order.id), max(same.get(order.recipient_key, 1) - 1, 0))
+        _row(
+            order,
+            known.get(order.carrier or ""),
+            _Beside(
+                buying=order.id in busy,
+                held_by=held.get(order.id),
+                way=gone.get(order.id, _NOT_SENT),
+                same_person=max(same.get(order.recipient_key, 1) - 1, 0) if order.state == "open" else 0,
+                outdated=bool(order.good_until and order.good_until < now),
+            ),
+        )
         for order in orders
     ]
 
 
-def _row(
-    order: Order, known: Mapping[str, CarrierRow], buying: bool, held_by: str | None, same_person: int
-) -> OrderRow:
+_NOT_SENT = OnItsWay((), None)
+
+
+@dataclass(frozen=True, slots=True)
+class _Beside:
+    """What a row says that stands beside the order: people, labels, the clock."""
+
+    buying: bool
+    held_by: str | None
+    way: OnItsWay
+    same_person: int
+    outdated: bool
+
+
+def _row(order: Order, carrier: CarrierRow | None, beside: _Beside) -> OrderRow:
     plan = order.plan
-    carrier = known.get(order.carrier or "")
     steps = plan.trail.get("service", ())
     return OrderRow(
         id=order.id,
@@ -63,7 +94,7 @@ def _row(
         channel=order.channel.name,
         state=order.state,
         state_why=order.state_why,
-        buying=buying,
+        buying=beside.buying,
         ordered_at=order.ordered_at,
         recipient=order.address.name or order.address.company,
         city=order.address.city,
@@ -96,9 +127,12 @@ def _row(
         comment=order.comment,
         reference=order.reference,
         part_of=order.part_of,
-        held_by=held_by,
+        held_by=beside.held_by,
         batch_id=order.batch_id,
-        same_person=same_person if order.state == "open" else 0,
+        same_person=beside.same_person,
+        outdated=beside.outdated,
+        tracking_numbers=list(beside.way.tracking_numbers),
+        tracking_state=beside.way.tracking_state,
     )
 
 

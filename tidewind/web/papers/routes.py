@@ -145,7 +145,8 @@ def recipe_barcodes(_who: Bench, session: Tx, now: Now) -> Response:
 @router.post("/labels/printed")
 def mark(body: MarkIn, _who: Bench, session: Tx, now: Now) -> CountOut:
     """Mark labels as printed elsewhere, or as not printed after all."""
-    count = mark_printed(session, body.shipment_ids, body.printed, now)
+    meant = shipments_meant(session, body.shipment_ids, body.order_ids, body.batch_id)
+    count = mark_printed(session, meant, body.printed, now)
     return CountOut(count=count)
 
 

@@ -79,7 +79,11 @@ class JobChangeIn(BaseModel):
 
 
 class MarkIn(BaseModel):
-    shipment_ids: Ids
+    """Shipments by themselves, by their orders or by a batch, printed elsewhere or not printed after all."""
+
+    shipment_ids: Annotated[list[int], Field(max_length=MOST_ORDERS)] = []
+    order_ids: Annotated[list[int], Field(max_length=MOST_ORDERS)] = []
+    batch_id: int | None = None
     printed: bool = True
 
 

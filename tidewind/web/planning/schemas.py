@@ -193,7 +193,7 @@ class PrecedentOut(Out):
 class ShopDefaultsIO(Out):
     """How a plan begins."""
 
-    policy: Literal["cheapest", "fastest", "best_value", "cheapest_on_promise", "ranking"]
+    policy: Literal["cheapest", "fastest", "balanced", "cheapest_on_promise", "ranking"]
     group_services: Annotated[dict[Short, Short], Field(max_length=5)] = Field(default_factory=dict)
     packaging_by_weight: bool = False
     use_precedents: bool = True

@@ -408,7 +408,7 @@ export interface paths {
          * @description Return one page of the work list, after the key of the page before.
          *
          *     ``view`` is one of open, clear, snags, held, shipped, all; ``sort`` one of departure, age, number, promise, arrives,
-         *     ship_date, price, recipient, country, service, snags.
+         *     ship_date, price, recipient, country, service, snags, shipped.
          */
         get: operations["list_orders_api_orders_get"];
         put?: never;
@@ -2055,7 +2055,7 @@ export interface paths {
         put?: never;
         /**
          * Parse
-         * @description Return a pasted block in fields, with what was not sure marked.
+         * @description Return a copied block in fields, with what was not sure marked.
          */
         post: operations["parse_api_addresses_parse_post"];
         delete?: never;
@@ -3919,6 +3919,19 @@ export interface components {
             home: boolean;
             address: components["schemas"]["AddressIO"];
         };
+        /**
+         * CopiedIn
+         * @description An address as it stands in a mail or on a page; its country, where none is written: the shop's own.
+         */
+        CopiedIn: {
+            /** Text */
+            text: string;
+            /**
+             * Home Country
+             * @default
+             */
+            home_country: string;
+        };
         /** CountOut */
         CountOut: {
             /** Count */
@@ -4149,6 +4162,8 @@ export interface components {
             /** Cost Codes */
             cost_codes: string[];
             place: components["schemas"]["AddressIO"];
+            /** Currency */
+            currency: string;
         };
         /**
          * HandIn
@@ -4565,10 +4580,23 @@ export interface components {
             /** Margin Minor */
             margin_minor: number;
         };
-        /** MarkIn */
+        /**
+         * MarkIn
+         * @description Shipments by themselves, by their orders or by a batch, printed elsewhere or not printed after all.
+         */
         MarkIn: {
-            /** Shipment Ids */
+            /**
+             * Shipment Ids
+             * @default []
+             */
             shipment_ids: number[];
+            /**
+             * Order Ids
+             * @default []
+             */
+            order_ids: number[];
+            /** Batch Id */
+            batch_id?: number | null;
             /**
              * Printed
              * @default true
@@ -4845,6 +4873,22 @@ export interface components {
              * @description How many other open orders go to the same person
              */
             same_person: number;
+            /**
+             * Outdated
+             * @description The price was good until a moment that has passed; it is planned anew
+             * @default false
+             */
+            outdated: boolean;
+            /**
+             * Tracking Numbers
+             * @default []
+             */
+            tracking_numbers: string[];
+            /**
+             * Tracking State
+             * @description Where the carrier last saw it, of an order with a label
+             */
+            tracking_state?: string | null;
         };
         /**
          * OrderSheet
@@ -4991,7 +5035,7 @@ export interface components {
         };
         /**
          * ParsedOut
-         * @description A pasted address in fields; ``unsure`` names the fields to look at, with the reason.
+         * @description A copied address in fields; ``unsure`` names the fields to look at, with the reason.
          */
         ParsedOut: {
             address: components["schemas"]["AddressIO"];
@@ -5006,16 +5050,6 @@ export interface components {
             ok: boolean;
             /** Detail */
             detail: string;
-        };
-        /** PasteIn */
-        PasteIn: {
-            /** Text */
-            text: string;
-            /**
-             * Home Country
-             * @default PT
-             */
-            home_country: string;
         };
         /** PausedIn */
         PausedIn: {
@@ -6136,7 +6170,7 @@ export interface components {
              * Policy
              * @enum {string}
              */
-            policy: "cheapest" | "fastest" | "best_value" | "cheapest_on_promise" | "ranking";
+            policy: "cheapest" | "fastest" | "balanced" | "cheapest_on_promise" | "ranking";
             /** Group Services */
             group_services?: {
                 [key: string]: string;
@@ -10251,7 +10285,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["PasteIn"];
+                "application/json": components["schemas"]["CopiedIn"];
             };
         };
         responses: {

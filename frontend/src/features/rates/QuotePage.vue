@@ -1,56 +1,154 @@
 <script setup lang="ts">
+import { minorOf } from "../../shared/format";
+import { CountryField, DateField } from "../../shared/ui";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
+import { refDebounced } from "@vueuse/core";
 import { computed, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
-import { api, need, words } from "../../api/client";
-import { country } from "../../shared/format";
+import { api, need } from "../../api/client";
 import { useMe } from "../../shared/session";
 import { lengthToMm, mmToLength, units, weightToGrams, gramsToWeight } from "../../shared/units";
-import { placesQuery } from "../setup";
+import { placesQuery } from "../shop";
 import CompareServices from "./CompareServices.vue";
 import { quoteQuery, type QuoteAsk } from "./queries";
+import { ErrorNote } from "../../shared/ui";
 
-interface Parcel { weight: string; sides: string; count: string }
-interface Form { place: number | null; country: string; postcode: string; city: string; region: string; home: boolean; point: string; parcels: Parcel[]; value: string; contents: string[]; extras: string[]; ship: string; promise: string }
+interface Parcel {
+  weight: string;
+  sides: string;
+  count: string;
+}
+interface Form {
+  place: number | null;
+  country: string;
+  postcode: string;
+  city: string;
+  region: string;
+  home: boolean;
+  point: string;
+  parcels: Parcel[];
+  value: string;
+  contents: string[];
+  extras: string[];
+  ship: string;
+  promise: string;
+}
 const route = useRoute();
 const router = useRouter();
 const client = useQueryClient();
 const { currency, may } = useMe();
 const { data: places } = useQuery(placesQuery);
-const blank = (): Form => ({ place: null, country: "PT", postcode: "", city: "", region: "", home: true, point: "", parcels: [{ weight: "", sides: "", count: "1" }], value: "", contents: [], extras: [], ship: "", promise: "" });
+const blank = (): Form => ({
+  place: null,
+  country: "PT",
+  postcode: "",
+  city: "",
+  region: "",
+  home: true,
+  point: "",
+  parcels: [{ weight: "", sides: "", count: "1" }],
+  value: "",
+  contents: [],
+  extras: [],
+  ship: "",
+  promise: "",
+});
 // The address of the page holds the whole question, so a link opens the same quote again.
-const form = ref<Form>({ ...blank(), ...(typeof route.query.q === "string" ? (JSON.parse(route.query.q) as Partial<Form>) : {}) });
+const form = ref<Form>({
+  ...blank(),
+  ...(typeof route.query.q === "string" ? (JSON.parse(route.query.q) as Partial<Form>) : {}),
+});
 watch(form, (f) => void router.replace({ query: { q: JSON.stringify(f) } }), { deep: true });
 
-const COUNTRIES = ["PT", "ES", "FR", "DE", "BE", "NL", "LU", "IT", "AT", "IE", "GB", "CH", "NO", "DK", "SE", "FI", "PL", "CZ", "GR", "HU", "RO", "BG", "HR", "SI", "SK", "EE", "LV", "LT", "MT", "CY", "IS", "US", "CA", "BR", "JP", "AU", "NZ", "CN", "IN", "ZA", "MX"].map((code) => ({ value: code, title: country(code) })).sort((a, b) => a.title.localeCompare(b.title));
-const CONTENTS = [["lithium", "Lithium batteries"], ["limited_quantity", "Limited quantities"], ["dry_ice", "Dry ice"]] as const;
-const WANTS = [["tracked", "Tracked"], ["drop_off", "Drop-off"], ["point", "Locker or shop"], ["duties_paid", "Duties can be paid"]] as const;
-const SORTS = [["price", "Price"], ["arrival", "Arrival"], ["value", "Value"]] as const;
+const CONTENTS = [
+  ["lithium", "Lithium batteries"],
+  ["limited_quantity", "Limited quantities"],
+  ["dry_ice", "Dry ice"],
+] as const;
+const WANTS = [
+  ["tracked", "Tracked"],
+  ["drop_off", "Drop-off"],
+  ["point", "Locker or shop"],
+  ["duties_paid", "Duties can be paid"],
+] as const;
+const SORTS = [
+  ["price", "Price"],
+  ["arrival", "Arrival"],
+  ["value", "Value"],
+] as const;
 // To somebody of the address book: what is known of the place goes into the fields.
 const looked = ref("");
-const { data: contacts } = useQuery(computed(() => ({ queryKey: ["contacts", looked.value], queryFn: async () => need(await api.GET("/api/contacts", { params: { query: { text: looked.value } } })), enabled: looked.value.length > 1 })));
+const { data: contacts } = useQuery(
+  computed(() => ({
+    queryKey: ["contacts", looked.value],
+    queryFn: async () =>
+      need(await api.GET("/api/contacts", { params: { query: { text: looked.value } } })),
+    enabled: looked.value.length > 1,
+  })),
+);
 function toContact(id: number | null): void {
   const found = contacts.value?.find((c) => c.id === id);
-  if (found) Object.assign(form.value, { country: found.address.country, postcode: found.address.postcode, city: found.address.city, region: found.address.region, home: found.home });
+  if (found)
+    Object.assign(form.value, {
+      country: found.address.country,
+      postcode: found.address.postcode,
+      city: found.address.city,
+      region: found.address.region,
+      home: found.home,
+    });
 }
 const wants = ref<string[]>([]);
 const sort = ref<"price" | "arrival" | "value">("price");
 
-const figure = (text: string) => { const plain = text.trim().replace(",", "."); return plain && Number(plain) >= 0 ? Number(plain) : NaN; };
-const parcels = computed(() => form.value.parcels.map((p) => {
-  const sides = p.sides.split(/[x×*\s]+/i).filter(Boolean).map((s) => lengthToMm(figure(s)));
-  const weight = weightToGrams(figure(p.weight));
-  return weight > 0 && sides.length === 3 && sides.every((s) => s > 0) ? { weight_g: weight, sides_mm: sides as [number, number, number], count: figure(p.count) || 1 } : undefined;
-}));
+const figure = (text: string) => {
+  const plain = text.trim().replace(",", ".");
+  return plain && Number(plain) >= 0 ? Number(plain) : NaN;
+};
+const parcels = computed(() =>
+  form.value.parcels.map((p) => {
+    const sides = p.sides
+      .split(/[x×*\s]+/i)
+      .filter(Boolean)
+      .map((s) => lengthToMm(figure(s)));
+    const weight = weightToGrams(figure(p.weight));
+    return weight > 0 && sides.length === 3 && sides.every((s) => s > 0)
+      ? {
+          weight_g: weight,
+          sides_mm: sides as [number, number, number],
+          count: figure(p.count) || 1,
+        }
+      : undefined;
+  }),
+);
 const body = computed<QuoteAsk | undefined>(() => {
   const f = form.value;
   if (!f.country || parcels.value.some((p) => !p)) return undefined;
-  const address = { name: "", company: "", street: "", extra: "", city: f.city, region: f.region, postcode: f.postcode, country: f.country, phone: "", email: "" };
-  return { to: address, home: f.home, parcels: parcels.value.map((p) => p!), value_minor: Math.round((figure(f.value) || 0) * 100), contents: f.contents, extras: f.extras, ship_date: f.ship || null, place_id: f.place, point: f.point, promise: f.promise || null };
+  const address = {
+    name: "",
+    company: "",
+    street: "",
+    extra: "",
+    city: f.city,
+    region: f.region,
+    postcode: f.postcode,
+    country: f.country,
+    phone: "",
+    email: "",
+  };
+  return {
+    to: address,
+    home: f.home,
+    parcels: parcels.value.map((p) => p!),
+    value_minor: minorOf(f.value || "0", currency.value) ?? 0,
+    contents: f.contents,
+    extras: f.extras,
+    ship_date: f.ship || null,
+    place_id: f.place,
+    point: f.point,
+    promise: f.promise || null,
+  };
 });
-const settled = ref(body.value);
-let timer: number | undefined;
-watch(body, (b) => { window.clearTimeout(timer); timer = window.setTimeout(() => (settled.value = b), 250); });
+const settled = refDebounced(body, 250);
 const { data: compared, error, isFetching } = useQuery(computed(() => quoteQuery(settled.value)));
 const ask = useMutation({
   mutationFn: async () => need(await api.POST("/api/quote/ask-prices", { body: settled.value! })),
@@ -67,52 +165,216 @@ async function copy(): Promise<void> {
 }
 /** Everything typed here goes along; only the name and the street are still to be said. */
 function ship(service: string): void {
-  void router.push({ path: "/orders/new", query: { quote: JSON.stringify({ ...settled.value, service }) } });
+  void router.push({
+    path: "/orders/new",
+    query: { quote: JSON.stringify({ ...settled.value, service }) },
+  });
 }
 const unitOfWeight = computed(() => (units.value === "imperial" ? "lb" : "kg"));
 const unitOfLength = computed(() => (units.value === "imperial" ? "in" : "cm"));
 function useImperial(next: "metric" | "imperial"): void {
   const [before, after] = [parcels.value, next];
   units.value = after;
-  form.value.parcels.forEach((p, i) => { const b = before[i]; if (b) { p.weight = gramsToWeight(b.weight_g); p.sides = b.sides_mm.map(mmToLength).join(" × "); } });
+  form.value.parcels.forEach((p, i) => {
+    const b = before[i];
+    if (b) {
+      p.weight = gramsToWeight(b.weight_g);
+      p.sides = b.sides_mm.map(mmToLength).join(" × ");
+    }
+  });
 }
 </script>
 
 <template>
   <div class="page">
-    <div class="head"><h1>Quote</h1><span class="mute">What it would cost, without any order</span><span class="grow" />
-      <button class="link" type="button" @click="copy">{{ copied ? "Link copied" : "Copy a link to this quote" }}</button><button class="link" type="button" @click="form = blank()">Begin again</button></div>
+    <div class="head">
+      <h1>Quote</h1>
+      <span class="mute">What it would cost, without any order</span><span class="grow" />
+      <button class="link" type="button" @click="copy">
+        {{ copied ? "Link copied" : "Copy a link to this quote" }}</button><button
+        class="link"
+        type="button"
+        @click="form = blank()"
+      >
+        Begin again
+      </button>
+    </div>
     <div class="sides">
       <form class="panel" aria-label="What and where to" @submit.prevent>
         <h2>From, to</h2>
         <div class="form-grid">
-          <v-select v-model="form.place" class="w6" label="From" :items="[{ title: 'Default place', value: null }, ...(places ?? []).map((p) => ({ title: p.name, value: p.id as number | null }))]" />
-          <v-autocomplete class="w6" label="Out of the address book" :model-value="null" :items="(contacts ?? []).map((c) => ({ title: `${c.address.name || c.address.company}, ${c.address.city}`, value: c.id }))" no-filter hide-no-data clearable @update:search="looked = $event ?? ''" @update:model-value="toContact" />
-          <v-autocomplete v-model="form.country" class="w3" label="Country" :items="COUNTRIES" />
-          <v-text-field v-model="form.postcode" class="w3" label="Postcode" maxlength="12" autofocus />
-          <v-text-field v-model="form.city" class="w3" label="City" maxlength="60" /><v-text-field v-model="form.region" class="w3" label="Region" maxlength="60" />
+          <v-select
+            v-model="form.place"
+            class="w6"
+            label="From"
+            :items="[
+              { title: 'Default place', value: null },
+              ...(places ?? []).map((p) => ({ title: p.name, value: p.id as number | null })),
+            ]"
+          />
+          <v-autocomplete
+            class="w6"
+            label="Out of the address book"
+            :model-value="null"
+            :items="
+              (contacts ?? []).map((c) => ({
+                title: `${c.address.name || c.address.company}, ${c.address.city}`,
+                value: c.id,
+              }))
+            "
+            no-filter
+            hide-no-data
+            clearable
+            @update:search="looked = $event ?? ''"
+            @update:model-value="toContact"
+          />
+          <CountryField v-model="form.country" class="w3" />
+          <v-text-field
+            v-model="form.postcode"
+            class="w3"
+            label="Postcode"
+            maxlength="12"
+            autofocus
+          />
+          <v-text-field v-model="form.city" class="w3" label="City" maxlength="60" /><v-text-field
+            v-model="form.region"
+            class="w3"
+            label="Region"
+            maxlength="60"
+          />
         </div>
-        <p class="row-of"><button type="button" class="chip" :aria-pressed="form.home" @click="form.home = true">Home</button><button type="button" class="chip" :aria-pressed="!form.home" @click="form.home = false">Business</button></p>
-        <h2>Parcels <span class="small mute">gross weight and outer sides</span><span class="units"><button type="button" class="quiet" :aria-pressed="units === 'metric'" @click="useImperial('metric')">kg, cm</button> <button type="button" class="quiet" :aria-pressed="units === 'imperial'" @click="useImperial('imperial')">lb, in</button></span></h2>
+        <p class="row-of">
+          <button type="button" class="chip" :aria-pressed="form.home" @click="form.home = true">
+            Home</button
+          ><button type="button" class="chip" :aria-pressed="!form.home" @click="form.home = false">
+            Business
+          </button>
+        </p>
+        <h2>
+          Parcels <span class="small mute">gross weight and outer sides</span
+          ><span class="units"
+            ><button
+              type="button"
+              class="quiet"
+              :aria-pressed="units === 'metric'"
+              @click="useImperial('metric')"
+            >
+              kg, cm
+            </button>
+            <button
+              type="button"
+              class="quiet"
+              :aria-pressed="units === 'imperial'"
+              @click="useImperial('imperial')"
+            >
+              lb, in
+            </button></span
+          >
+        </h2>
         <div v-for="(p, i) in form.parcels" :key="i" class="form-grid parcel">
-          <v-text-field v-model="p.weight" class="w2" :label="`Weight, ${unitOfWeight}`" inputmode="decimal" /><v-text-field v-model="p.sides" class="w3" :label="`L × W × H, ${unitOfLength}`" placeholder="25 × 18 × 12" />
-          <v-text-field v-model="p.count" label="×" aria-label="How many" inputmode="numeric"><template v-if="form.parcels.length > 1" #append-inner><button class="link" type="button" aria-label="Remove this parcel" @click="form.parcels.splice(i, 1)">×</button></template></v-text-field>
+          <v-text-field
+            v-model="p.weight"
+            class="w2"
+            :label="`Weight, ${unitOfWeight}`"
+            inputmode="decimal"
+          /><v-text-field
+            v-model="p.sides"
+            class="w3"
+            :label="`L × W × H, ${unitOfLength}`"
+            placeholder="25 × 18 × 12"
+          />
+          <v-text-field v-model="p.count" label="×" aria-label="How many" inputmode="numeric"
+            ><template v-if="form.parcels.length > 1" #append-inner
+              ><button
+                class="link"
+                type="button"
+                aria-label="Remove this parcel"
+                @click="form.parcels.splice(i, 1)"
+              >
+                ×
+              </button></template
+            ></v-text-field
+          >
         </div>
-        <button class="link" type="button" @click="form.parcels.push({ weight: '', sides: '', count: '1' })">Another parcel</button>
+        <button
+          class="link"
+          type="button"
+          @click="form.parcels.push({ weight: '', sides: '', count: '1' })"
+        >
+          Another parcel
+        </button>
         <h2>Goods</h2>
-        <div class="form-grid"><v-text-field v-model="form.value" class="w2" :label="`Value, ${currency}`" inputmode="decimal" /><v-text-field v-model="form.point" class="w4" label="Locker or shop code" maxlength="40" /></div>
-        <p class="row-of"><button v-for="[code, name] in CONTENTS" :key="code" type="button" class="chip" :aria-pressed="form.contents.includes(code)" @click="toggle(form.contents, code)">{{ name }}</button></p>
-        <div class="form-grid"><v-text-field v-model="form.ship" class="w3" type="date" label="Not before" /><v-text-field v-model="form.promise" class="w3" type="date" label="Promised by" /></div>
+        <div class="form-grid">
+          <v-text-field
+            v-model="form.value"
+            class="w2"
+            :label="`Value, ${currency}`"
+            inputmode="decimal"
+          /><v-text-field
+            v-model="form.point"
+            class="w4"
+            label="Locker or shop code"
+            maxlength="40"
+          />
+        </div>
+        <p class="row-of">
+          <button
+            v-for="[code, name] in CONTENTS"
+            :key="code"
+            type="button"
+            class="chip"
+            :aria-pressed="form.contents.includes(code)"
+            @click="toggle(form.contents, code)"
+          >
+            {{ name }}
+          </button>
+        </p>
+        <div class="form-grid">
+          <DateField v-model="form.ship" class="w3" label="Not before" />
+          <DateField v-model="form.promise" class="w3" label="Promised by" />
+        </div>
       </form>
       <section class="panel" aria-label="Every service" :aria-busy="isFetching">
-        <p v-if="error" class="note bad" role="alert">{{ words(error) }}</p>
-        <p v-if="!settled" class="empty">Type a country, a weight and three sides: every service stands here with its price and day while you type.</p>
+        <ErrorNote :error="error" />
+        <p v-if="!settled" class="empty">
+          Type a country, a weight and three sides: every service stands here with its price and day
+          while you type.
+        </p>
         <template v-else-if="compared">
           <div class="bar">
-            <button v-for="[key, name] in SORTS" :key="key" type="button" class="chip" :aria-pressed="sort === key" @click="sort = key">{{ name }}</button><span class="grow" />
-            <button v-for="[key, name] in WANTS" :key="key" type="button" class="chip" :aria-pressed="wants.includes(key)" @click="toggle(wants, key)">{{ name }}</button>
+            <button
+              v-for="[key, name] in SORTS"
+              :key="key"
+              type="button"
+              class="chip"
+              :aria-pressed="sort === key"
+              @click="sort = key"
+            >
+              {{ name }}</button><span class="grow" />
+            <button
+              v-for="[key, name] in WANTS"
+              :key="key"
+              type="button"
+              class="chip"
+              :aria-pressed="wants.includes(key)"
+              @click="toggle(wants, key)"
+            >
+              {{ name }}
+            </button>
           </div>
-          <CompareServices :compared="compared" :currency="currency" :editable="may('shipper')" :asking="ask.isPending.value" :failures="ask.data.value?.failures ?? {}" :wants="wants" :sort="sort" verb="Make a shipment with" @choose="ship" @extra="toggle(form.extras, $event)" @ask="ask.mutate()" />
+          <CompareServices
+            :compared="compared"
+            :currency="currency"
+            :editable="may('shipper')"
+            :asking="ask.isPending.value"
+            :failures="ask.data.value?.failures ?? {}"
+            :wants="wants"
+            :sort="sort"
+            verb="Make a shipment with"
+            @choose="ship"
+            @extra="toggle(form.extras, $event)"
+            @ask="ask.mutate()"
+          />
         </template>
       </section>
     </div>
@@ -120,8 +382,57 @@ function useImperial(next: "metric" | "imperial"): void {
 </template>
 
 <style scoped>
-.sides { display: grid; grid-template-columns: minmax(330px, 4fr) minmax(0, 7fr); gap: 16px; align-items: start; } @media (max-width: 900px) { .sides { grid-template-columns: 1fr; } }
-.form-grid { align-items: start; } .panel { padding: 12px 16px; } h2 { margin: 10px 0 6px; display: flex; gap: 8px; align-items: baseline; } h2:first-child { margin-top: 0; }
-.row-of { display: flex; gap: 6px; flex-wrap: wrap; margin: 8px 0; } .bar { display: flex; gap: 6px; margin-bottom: 8px; flex-wrap: wrap; } .parcel { margin-bottom: 6px; }
-.units { margin-left: auto; display: flex; gap: 8px; } .units .quiet { min-height: 24px; } .units [aria-pressed="true"] { color: var(--mul); font-weight: 600; }
+.sides {
+  display: grid;
+  grid-template-columns: minmax(330px, 4fr) minmax(0, 7fr);
+  gap: 16px;
+  align-items: start;
+}
+@media (max-width: 900px) {
+  .sides {
+    grid-template-columns: 1fr;
+  }
+}
+.form-grid {
+  align-items: start;
+}
+.panel {
+  padding: 12px 16px;
+}
+h2 {
+  margin: 10px 0 6px;
+  display: flex;
+  gap: 8px;
+  align-items: baseline;
+}
+h2:first-child {
+  margin-top: 0;
+}
+.row-of {
+  display: flex;
+  gap: 6px;
+  flex-wrap: wrap;
+  margin: 8px 0;
+}
+.bar {
+  display: flex;
+  gap: 6px;
+  margin-bottom: 8px;
+  flex-wrap: wrap;
+}
+.parcel {
+  margin-bottom: 6px;
+}
+.units {
+  margin-left: auto;
+  display: flex;
+  gap: 8px;
+}
+.units .quiet {
+  min-height: 24px;
+}
+.units [aria-pressed="true"] {
+  color: var(--mul);
+  font-weight: 600;
+}
 </style>

@@ -47,7 +47,7 @@ def form(key: str, session: Tx) -> FormOut:
     link = link_by_key(session, key)
     return FormOut(
         shop=shop_settings(session).brand, name=link.name, cost_codes=link.cost_codes,
-        place=AddressIO.model_validate(default_place(session).address),
+        place=AddressIO.model_validate(default_place(session).address), currency=shop_settings(session).currency,
     )  # fmt: skip
 
 

@@ -24,7 +24,7 @@ def list_orders(who: Anyone, session: Tx, now: Now, wanted: Annotated[ListIn, Qu
     """Return one page of the work list, after the key of the page before.
 
     ``view`` is one of open, clear, snags, held, shipped, all; ``sort`` one of departure, age, number, promise, arrives,
-    ship_date, price, recipient, country, service, snags.
+    ship_date, price, recipient, country, service, snags, shipped.
     """
     asks = WorkFilter(**wanted.model_dump(exclude={"after", "limit"}))
     page = service.list_orders(session, asks, wanted.after, wanted.limit)

@@ -99,6 +99,9 @@ class OrderRow(BaseModel):
     held_by: str | None = Field(description="Who else is working on it now")
     batch_id: int | None
     same_person: int = Field(description="How many other open orders go to the same person")
+    outdated: bool = Field(False, description="The price was good until a moment that has passed; it is planned anew")
+    tracking_numbers: list[str] = []
+    tracking_state: str | None = Field(None, description="Where the carrier last saw it, of an order with a label")
 
 
 class OrderPage(BaseModel):

@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 from fastapi import APIRouter, Query, Response, UploadFile
 
 from tidewind.core.addresses.check import Address
-from tidewind.core.addresses.pasted import parse_address
+from tidewind.core.addresses.copied import parse_address
 from tidewind.services import shop as service
 from tidewind.services.shop import (
     MOST_CONTACTS,
@@ -20,7 +20,7 @@ from tidewind.services.shop import (
 from tidewind.web.access import Anyone, Care, Parts, Tx
 from tidewind.web.base.schemas import AddressIO
 from tidewind.web.files import download, uploaded
-from tidewind.web.shop.schemas.products import BroughtIn, ContactIO, ParsedOut, PasteIn, SuggestionOut
+from tidewind.web.shop.schemas.products import BroughtIn, ContactIO, CopiedIn, ParsedOut, SuggestionOut
 
 router = APIRouter(prefix="/api")
 Text = Annotated[str, Query(max_length=120)]
@@ -76,7 +76,7 @@ def suggest(
 
 
 @router.post("/addresses/parse", tags=["addresses"])
-def parse(body: PasteIn, _who: Anyone) -> ParsedOut:
-    """Return a pasted block in fields, with what was not sure marked."""
-    parsed = parse_address(body.text, body.home_country)
+def parse(body: CopiedIn, _who: Anyone, session: Tx) -> ParsedOut:
+    """Return a copied block in fields, with what was not sure marked."""
+    parsed = parse_address(body.text, body.home_country or service.home_country(session))
     return ParsedOut(address=AddressIO.model_validate(parsed.address), unsure=parsed.unsure)

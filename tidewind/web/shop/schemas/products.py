@@ -88,15 +88,17 @@ class SuggestionOut(BaseModel):
 
 
 class ParsedOut(BaseModel):
-    """A pasted address in fields; ``unsure`` names the fields to look at, with the reason."""
+    """A copied address in fields; ``unsure`` names the fields to look at, with the reason."""
 
     address: AddressIO
     unsure: dict[str, str]
 
 
-class PasteIn(BaseModel):
+class CopiedIn(BaseModel):
+    """An address as it stands in a mail or on a page; its country, where none is written: the shop's own."""
+
     text: Annotated[str, StringConstraints(max_length=5_000)]
-    home_country: Annotated[str, StringConstraints(pattern="^[A-Z]{2}$")] = "PT"
+    home_country: Annotated[str, StringConstraints(pattern="^([A-Z]{2})?$")] = ""
 
 
 class BroughtIn(BaseModel):

@@ -1,5 +1,0 @@
-export { default as BuyProgress } from "./BuyProgress.vue";
-export { default as PreflightList } from "./PreflightList.vue";
-export { default as PrintBar } from "./PrintBar.vue";
-export { default as VoidDialog } from "./VoidDialog.vue";
-export { batchesQuery, batchQuery, preflightQuery } from "./queries";

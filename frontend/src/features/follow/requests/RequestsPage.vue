@@ -1,0 +1,290 @@
+<script setup lang="ts">
+import { ErrorNote } from "../../../shared/ui";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
+import { computed, ref } from "vue";
+import { useRouter } from "vue-router";
+import { api, need, type Schemas } from "../../../api/client";
+import { centimetres, country, dayAndClock, kilograms, money } from "../../../shared/format";
+import { useMe } from "../../../shared/session";
+import { vocabularyQuery } from "../../shape";
+
+type Asked = Schemas["RequestOut"];
+const client = useQueryClient();
+const router = useRouter();
+const { currency, zone, may } = useMe();
+const {
+  data: requests,
+  error,
+  isPending,
+} = useQuery({ queryKey: ["requests"], queryFn: async () => need(await api.GET("/api/requests")) });
+const { data: links } = useQuery({
+  queryKey: ["requests", "links"],
+  queryFn: async () => need(await api.GET("/api/request-links")),
+});
+const { data: vocabulary } = useQuery(vocabularyQuery);
+const services = computed(() =>
+  Object.entries(vocabulary.value?.choices.services ?? {}).map(([value, title]) => ({
+    title,
+    value,
+  })),
+);
+const deciding = ref<{ asked: Asked; grams: string; service: string | null; words: string }>();
+function refresh(): void {
+  for (const key of ["requests", "orders", "today"])
+    void client.invalidateQueries({ queryKey: [key] });
+}
+const approve = useMutation({
+  mutationFn: async () => {
+    const d = deciding.value!;
+    const grams = Math.round(Number(d.grams.replace(",", "."))) || null;
+    return need(
+      await api.POST("/api/requests/{request_id}/approve", {
+        params: { path: { request_id: d.asked.id } },
+        body: { gross_g: grams === d.asked.gross_g ? null : grams, service: d.service },
+      }),
+    );
+  },
+  onSuccess: (made) => {
+    deciding.value = undefined;
+    refresh();
+    void router.push(`/orders/${made.order_id}?view=all`);
+  },
+});
+const decline = useMutation({
+  mutationFn: async () =>
+    need(
+      await api.POST("/api/requests/{request_id}/decline", {
+        params: { path: { request_id: deciding.value!.asked.id } },
+        body: { words: deciding.value!.words },
+      }),
+    ),
+  onSuccess: () => {
+    deciding.value = undefined;
+    refresh();
+  },
+});
+function start(asked: Asked): void {
+  approve.reset();
+  decline.reset();
+  deciding.value = { asked, grams: String(asked.gross_g), service: null, words: "" };
+}
+const naming = ref("");
+const codes = ref("");
+const makeLink = useMutation({
+  mutationFn: async () =>
+    need(
+      await api.POST("/api/request-links", {
+        body: {
+          name: naming.value,
+          cost_codes: codes.value
+            .split(",")
+            .map((c) => c.trim())
+            .filter(Boolean),
+        },
+      }),
+    ),
+  onSuccess: () => {
+    naming.value = "";
+    codes.value = "";
+    refresh();
+  },
+});
+const setLink = useMutation({
+  mutationFn: async (l: Schemas["LinkOut"]) =>
+    need(
+      await api.PATCH("/api/request-links/{link_id}", {
+        params: { path: { link_id: l.id } },
+        body: { active: !l.active },
+      }),
+    ),
+  onSuccess: refresh,
+});
+const STATES: Record<string, string> = {
+  asked: "To decide",
+  approved: "Approved, not bought yet",
+  declined: "Declined",
+  labelled: "Label mailed",
+};
+const to = (a: Record<string, unknown>) =>
+  [a.name || a.company, a.city, country(String(a.country ?? ""))].filter(Boolean).join(", ");
+const origin = window.location.origin;
+</script>
+
+<template>
+  <div class="page" tabindex="0" role="region" aria-label="Requests">
+    <div class="head">
+      <h1>Requests</h1>
+      <span class="mute">Labels that colleagues without a login ask for by a link</span>
+    </div>
+    <ErrorNote :error="error ?? makeLink.error.value ?? setLink.error.value" />
+    <p v-if="isPending" class="empty">Fetching the requests…</p>
+    <p v-else-if="!requests?.length" class="empty panel">
+      Nobody has asked yet. Give a colleague one of the links below.
+    </p>
+    <table v-else class="plain-table panel">
+      <thead>
+        <tr>
+          <th>Asked by</th>
+          <th>To</th>
+          <th>What</th>
+          <th>Cost code</th>
+          <th>State</th>
+          <th></th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr v-for="r in requests" :key="r.id">
+          <td>
+            <b>{{ r.asked_by }}</b><br /><span class="small mute"
+              >{{ dayAndClock(r.created_at, zone) }}, {{ r.link }}</span
+            >
+          </td>
+          <td>
+            {{ to(r.address) }}<br /><span v-if="Object.keys(r.sender).length" class="small press"
+              >sent by {{ to(r.sender) }}</span
+            >
+          </td>
+          <td>
+            {{ r.what }}, {{ kilograms(r.gross_g) }}, {{ centimetres(r.sides_mm) }}<br /><span
+              class="small mute"
+              >{{ r.why }}</span
+            >
+          </td>
+          <td>{{ r.cost_code || "–" }}</td>
+          <td>
+            <b :class="{ press: r.state === 'asked' }">{{ STATES[r.state] }}</b><br /><span
+              class="small mute"
+              >{{ r.decided_by }}{{ r.words ? `: ${r.words}` : ""
+              }}{{ r.price_minor !== null ? ` · ${money(r.price_minor, currency)}` : "" }}</span
+            >
+          </td>
+          <td class="right">
+            <v-btn v-if="r.state === 'asked'" @click="start(r)">Decide</v-btn
+            ><RouterLink
+              v-else-if="r.order_id"
+              class="link"
+              :to="`/orders/${r.order_id}?view=all`"
+              >{{ r.order_number }}</RouterLink
+            >
+          </td>
+        </tr>
+      </tbody>
+    </table>
+    <h2 class="links">Links to the form</h2>
+    <table v-if="links?.length" class="plain-table panel">
+      <thead>
+        <tr>
+          <th>For</th>
+          <th>Address</th>
+          <th>Cost codes</th>
+          <th></th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr v-for="l in links" :key="l.id">
+          <td>{{ l.name }}<span v-if="!l.active" class="stop small"> off</span></td>
+          <td class="mono">
+            <a class="link" :href="l.path" target="_blank"
+              >{{ origin }}{{ l.path.slice(0, 14) }}…</a
+            >
+          </td>
+          <td class="small">{{ l.cost_codes.join(", ") || "free to type" }}</td>
+          <td class="right">
+            <button v-if="may()" class="link" type="button" @click="setLink.mutate(l)">
+              {{ l.active ? "Switch off" : "Switch on" }}
+            </button>
+          </td>
+        </tr>
+      </tbody>
+    </table>
+    <form v-if="may()" class="new" @submit.prevent="makeLink.mutate()">
+      <v-text-field
+        v-model="naming"
+        label="Whom the link is for"
+        maxlength="80"
+        required
+      /><v-text-field v-model="codes" label="Cost codes, separated by commas" /><v-btn
+        type="submit"
+        variant="outlined"
+        :loading="makeLink.isPending.value"
+        >Make a link</v-btn
+      >
+    </form>
+    <v-dialog
+      :model-value="!!deciding"
+      max-width="560"
+      aria-label="Decide on a request"
+      @update:model-value="deciding = undefined"
+    >
+      <v-card v-if="deciding">
+        <div class="dialog-head">{{ deciding.asked.asked_by }} asks for a label</div>
+        <div class="dialog-body">
+          <ErrorNote :error="approve.error.value ?? decline.error.value" />
+          <p>
+            {{ deciding.asked.what }} to {{ to(deciding.asked.address) }}. {{ deciding.asked.why
+            }}<br /><span class="mute"
+              >The label goes to {{ deciding.asked.sticker_mail
+              }}{{
+                deciding.asked.waiter_mail
+                  ? `, the tracking number to ${deciding.asked.waiter_mail}`
+                  : ""
+              }}.</span
+            >
+          </p>
+          <div class="form-grid">
+            <v-text-field
+              v-model="deciding.grams"
+              class="w2"
+              label="Weight"
+              suffix="g"
+              inputmode="numeric"
+            />
+            <v-select
+              v-model="deciding.service"
+              class="w4"
+              label="Service (empty: by the policy)"
+              clearable
+              :items="services"
+            />
+            <v-text-field
+              v-model="deciding.words"
+              class="w6"
+              label="Why not, if you decline"
+              maxlength="300"
+            />
+          </div>
+          <p class="mute small">
+            Approving makes a shipment on the work list, where its price is seen and it is bought; a
+            dear service still needs the owner’s yes.
+          </p>
+        </div>
+        <div class="dialog-actions">
+          <v-btn variant="text" @click="deciding = undefined">Later</v-btn>
+          <v-btn
+            variant="outlined"
+            :disabled="deciding.words.trim().length < 3"
+            :loading="decline.isPending.value"
+            @click="decline.mutate()"
+            >Decline</v-btn
+          >
+          <v-btn autofocus :loading="approve.isPending.value" @click="approve.mutate()"
+            >Approve</v-btn
+          >
+        </div>
+      </v-card>
+    </v-dialog>
+  </div>
+</template>
+
+<style scoped>
+.links {
+  margin: 22px 0 6px;
+}
+.new {
+  display: grid;
+  grid-template-columns: 240px minmax(0, 1fr) auto;
+  gap: 10px;
+  margin-top: 10px;
+  align-items: center;
+}
+</style>

@@ -1,0 +1,305 @@
+<script setup lang="ts">
+import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
+import { computed, ref, watch } from "vue";
+import { useRouter } from "vue-router";
+import { api, need } from "../../../api/client";
+import { packagingQuery } from "../../shop";
+import AddressForm from "../../../shared/AddressForm.vue";
+import { useMe } from "../../../shared/session";
+import { orderQuery, snagGroupsQuery, type OrderRow } from "../queries";
+import { ErrorNote } from "../../../shared/ui";
+
+const props = defineProps<{ row: OrderRow }>();
+const emit = defineEmits<{ close: [] }>();
+const client = useQueryClient();
+const router = useRouter();
+const snag = computed(() => props.row.snags[0]);
+const { data: sheet } = useQuery(computed(() => orderQuery(props.row.id)));
+const { data: boxes } = useQuery(packagingQuery);
+const weight = ref("");
+const sides = ref(["", "", ""]);
+const box = ref<string | null>(null);
+const reason = ref("");
+const described = ref("");
+const { data: groups } = useQuery(snagGroupsQuery);
+const { may } = useMe();
+/** How many waiting orders have this very snag: one fix serves them all. */
+const alike = computed(
+  () =>
+    groups.value?.find((g) => g.fix === snag.value?.fix && g.about === snag.value?.about)
+      ?.order_ids ?? [props.row.id],
+);
+const sameFix = computed(() =>
+  (groups.value ?? []).filter((g) => g.fix === snag.value?.fix).flatMap((g) => g.order_ids),
+);
+const difference = computed(() => sheet.value?.difference);
+const address = ref<NonNullable<typeof sheet.value>["address"]>();
+const home = ref(true);
+watch(
+  sheet,
+  (s) => {
+    if (s && !address.value) {
+      address.value = { ...s.address };
+      home.value = s.home;
+    }
+  },
+  { immediate: true },
+);
+
+function whole(text: string, times: number): number {
+  const value = Number(text.replace(",", "."));
+  return Number.isFinite(value) ? Math.round(value * times) : 0;
+}
+const save = useMutation({
+  mutationFn: async () => {
+    const path = { order_id: props.row.id };
+    switch (snag.value?.fix) {
+      case "product_weight":
+        return need(
+          await api.PATCH("/api/products/{sku}/facts", {
+            params: { path: { sku: snag.value.about } },
+            body: { weight_g: whole(weight.value, 1) },
+          }),
+        );
+      case "product_size": {
+        const [a, b, c] = sides.value.map((s) => whole(s, 10));
+        return need(
+          await api.PATCH("/api/products/{sku}/facts", {
+            params: { path: { sku: snag.value.about } },
+            body: { sides_mm: [a ?? 0, b ?? 0, c ?? 0] },
+          }),
+        );
+      }
+      case "product_customs":
+        return need(
+          await api.PATCH("/api/products/{sku}/facts", {
+            params: { path: { sku: snag.value.about } },
+            body: { customs_text: described.value },
+          }),
+        );
+      case "billing_name":
+        return need(
+          await api.POST("/api/orders/billing-name", {
+            body: { order_ids: everyone.value ? sameFix.value : [props.row.id] },
+          }),
+        );
+      case "approve":
+        return need(
+          await api.POST("/api/orders/approve", {
+            body: { order_ids: everyone.value ? sameFix.value : [props.row.id] },
+          }),
+        );
+      case "clear_party":
+        return need(
+          await api.POST("/api/orders/{order_id}/clear", {
+            params: { path },
+            body: { party: snag.value.about, reason: reason.value },
+          }),
+        );
+      case "difference":
+        return need(
+          await api.POST("/api/differences/{difference_id}", {
+            params: { path: { difference_id: difference.value?.id ?? 0 } },
+            body: { take: take.value },
+          }),
+        );
+      case "address":
+        return need(
+          await api.PUT("/api/orders/{order_id}/address", {
+            params: { path },
+            body: { address: address.value!, home: home.value },
+          }),
+        );
+      default:
+        return need(
+          await api.PATCH("/api/orders/{order_id}/hand", {
+            params: { path },
+            body: { packaging: box.value },
+          }),
+        );
+    }
+  },
+  onSuccess: () => {
+    for (const key of ["orders", "order", "today"])
+      void client.invalidateQueries({ queryKey: [key] });
+    emit("close");
+  },
+});
+const buttonWords = computed(() => {
+  const many =
+    snag.value?.fix.startsWith("product") && alike.value.length > 1
+      ? ` for all ${alike.value.length} orders`
+      : "";
+  return (
+    {
+      billing_name: "Use that name",
+      approve: everyone.value ? `Approve ${sameFix.value.length} orders` : "Approve",
+      clear_party: "Clear it, on record",
+    }[snag.value?.fix ?? ""] ?? `Save and plan again${many}`
+  );
+});
+const everyone = ref(false);
+const take = ref(true);
+function decide(taken: boolean): void {
+  take.value = taken;
+  save.mutate();
+}
+const openable = computed(() => ["service", "none"].includes(snag.value?.fix ?? "none"));
+</script>
+
+<template>
+  <v-dialog
+    :model-value="true"
+    max-width="640"
+    aria-label="Fix a snag"
+    @update:model-value="emit('close')"
+  >
+    <v-card>
+      <form @submit.prevent="save.mutate()">
+        <div class="dialog-head">
+          <span class="snag" :class="snag?.level">{{ snag?.words }}</span>
+        </div>
+        <div class="dialog-body">
+          <p class="mute">Order {{ row.number }}, {{ row.items }}</p>
+          <ErrorNote :error="save.error.value" />
+          <template v-if="snag?.fix === 'product_weight'">
+            <v-text-field
+              v-model="weight"
+              autofocus
+              label="Weight of one piece"
+              suffix="g"
+              inputmode="numeric"
+              required
+            />
+            <p class="mute small">
+              It is kept with the product {{ snag.about }}: every waiting order with it is planned
+              anew.
+            </p>
+          </template>
+          <template v-else-if="snag?.fix === 'product_size'">
+            <div class="form-grid">
+              <v-text-field
+                v-for="(name, i) in ['Length', 'Width', 'Height']"
+                :key="name"
+                v-model="sides[i]"
+                :autofocus="i === 0"
+                class="w2"
+                :label="name"
+                suffix="cm"
+                inputmode="decimal"
+                required
+              />
+            </div>
+            <p class="mute small">
+              It is kept with the product {{ snag.about }}: every waiting order with it is planned
+              anew.
+            </p>
+          </template>
+          <template v-else-if="snag?.fix === 'product_customs'">
+            <v-text-field
+              v-model="described"
+              autofocus
+              label="What it is, of what, for what"
+              placeholder="Hand fork, steel and ash wood, for gardening"
+              maxlength="200"
+              required
+            />
+          </template>
+          <template v-else-if="snag?.fix === 'billing_name'">
+            <p>
+              The shipping address has no name. The bill goes to <b>{{ snag.about }}</b>: send it to
+              that name?
+            </p>
+            <v-checkbox
+              v-if="sameFix.length > 1"
+              v-model="everyone"
+              :label="`The same for all ${sameFix.length} orders without a name`"
+            />
+          </template>
+          <template v-else-if="snag?.fix === 'approve'">
+            <p v-if="!may()">The owner has to approve it.</p>
+            <v-checkbox
+              v-else-if="sameFix.length > 1"
+              v-model="everyone"
+              :label="`Approve all ${sameFix.length} orders that wait for it`"
+            />
+          </template>
+          <template v-else-if="snag?.fix === 'clear_party'">
+            <p>
+              Compare the recipient with the list. Only if this is somebody else, clear it and say
+              why; it stays on record.
+            </p>
+            <v-text-field
+              v-model="reason"
+              autofocus
+              label="Why this is not the listed party"
+              maxlength="500"
+              required
+            />
+          </template>
+          <table v-else-if="snag?.fix === 'difference' && difference" class="plain-table">
+            <thead>
+              <tr>
+                <th>What</th>
+                <th>Here</th>
+                <th>In the channel now</th>
+              </tr>
+            </thead>
+            <tbody>
+              <tr v-for="c in difference.changes" :key="c.field">
+                <td>{{ c.field }}</td>
+                <td class="mute">{{ c.before || "–" }}</td>
+                <td>
+                  <b>{{ c.after || "–" }}</b>
+                </td>
+              </tr>
+            </tbody>
+          </table>
+          <AddressForm
+            v-else-if="snag?.fix === 'address' && address"
+            v-model="address"
+            v-model:home="home"
+            :doubtful="row.snags.map((s) => s.about)"
+          />
+          <template v-else-if="snag?.fix === 'packaging'">
+            <v-select
+              v-model="box"
+              label="Packaging for this order"
+              clearable
+              :items="
+                (boxes ?? [])
+                  .filter((b) => b.active && !b.carrier)
+                  .map((b) => ({ title: b.name, value: b.code }))
+              "
+            />
+            <p class="mute small">Left empty, the program chooses again.</p>
+          </template>
+          <p v-else>Open the order to choose another service, box or ship date.</p>
+        </div>
+        <div class="dialog-actions">
+          <v-btn variant="text" @click="emit('close')">Not now</v-btn>
+          <v-btn
+            v-if="openable"
+            @click="
+              emit('close');
+              router.push(`/orders/${row.id}`);
+            "
+            >Open the order</v-btn
+          >
+          <template v-else-if="snag?.fix === 'difference'">
+            <v-btn variant="outlined" :loading="save.isPending.value" @click="decide(false)"
+              >Refuse, keep ours</v-btn
+            ><v-btn :loading="save.isPending.value" @click="decide(true)">Take the change</v-btn>
+          </template>
+          <v-btn
+            v-else
+            type="submit"
+            :disabled="snag?.fix === 'approve' && !may()"
+            :loading="save.isPending.value"
+            >{{ buttonWords }}</v-btn
+          >
+        </div>
+      </form>
+    </v-card>
+  </v-dialog>
+</template>

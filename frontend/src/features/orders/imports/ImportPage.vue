@@ -1,0 +1,457 @@
+<script setup lang="ts">
+import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
+import { computed, ref } from "vue";
+import { useRoute, useRouter } from "vue-router";
+import { api, need, sendFile, words, type Schemas } from "../../../api/client";
+import { count } from "../../../shared/format";
+
+type Import = Schemas["ImportOut"];
+const route = useRoute();
+const router = useRouter();
+const client = useQueryClient();
+const id = computed(() => Number(route.params.id ?? 0));
+const dropping = ref(false);
+const LARGEST = 20_000_000;
+const { data: made, error } = useQuery(
+  computed(() => ({
+    queryKey: ["import", id.value],
+    queryFn: async () =>
+      need(
+        await api.GET("/api/imports/{import_id}", { params: { path: { import_id: id.value } } }),
+      ),
+    enabled: id.value > 0,
+    refetchInterval: (query: { state: { data?: Import } }) =>
+      query.state.data?.state === "running" ? 1_000 : false,
+  })),
+);
+function keep(fresh: Import): void {
+  client.setQueryData(["import", fresh.id], fresh);
+}
+const upload = useMutation({
+  mutationFn: async (file: File) => {
+    if (file.size > LARGEST)
+      throw new Error(`${file.name} is larger than 20 MB. Split it into several files.`);
+    return sendFile<Import>("/api/imports", file);
+  },
+  onSuccess: async (fresh) => {
+    keep(fresh);
+    await router.push(`/import/${fresh.id}`);
+  },
+});
+const remap = useMutation({
+  mutationFn: async ([field, column]: [string, number | null]) => {
+    const columns = { ...made.value!.columns };
+    for (const [key, taken] of Object.entries(columns)) if (taken === column) delete columns[key];
+    if (column === null) delete columns[field];
+    else columns[field] = column;
+    return need(
+      await api.PUT("/api/imports/{import_id}/columns", {
+        params: { path: { import_id: id.value } },
+        body: { columns },
+      }),
+    );
+  },
+  onSuccess: keep,
+});
+const { data: earlier } = useQuery({
+  queryKey: ["imports"],
+  queryFn: async () => need(await api.GET("/api/imports")),
+  enabled: computed(() => !id.value),
+});
+const unit = useMutation({
+  mutationFn: async (weight_unit: "g" | "kg" | "lb" | "oz") =>
+    need(
+      await api.PUT("/api/imports/{import_id}/columns", {
+        params: { path: { import_id: id.value } },
+        body: { columns: made.value!.columns, weight_unit },
+      }),
+    ),
+  onSuccess: keep,
+});
+const correcting = ref<{ row: number; cells: string[] }>();
+const correct = useMutation({
+  mutationFn: async () =>
+    need(
+      await api.PATCH("/api/imports/{import_id}/rows", {
+        params: { path: { import_id: id.value } },
+        body: { rows: { [correcting.value!.row]: correcting.value!.cells } },
+      }),
+    ),
+  onSuccess: (fresh) => {
+    correcting.value = undefined;
+    keep(fresh);
+  },
+});
+const takeBack = useMutation({
+  mutationFn: async () =>
+    need(
+      await api.POST("/api/imports/{import_id}/undo", {
+        params: { path: { import_id: id.value } },
+      }),
+    ),
+  onSuccess: () => {
+    for (const key of ["orders", "today", "import"])
+      void client.invalidateQueries({ queryKey: [key] });
+  },
+});
+const columnName = (at: number) =>
+  fieldWords(Object.entries(made.value?.columns ?? {}).find(([, c]) => c === at)?.[0] ?? "") ||
+  made.value?.headers[at] ||
+  `column ${at + 1}`;
+const run = useMutation({
+  mutationFn: async () =>
+    need(
+      await api.POST("/api/imports/{import_id}/run", { params: { path: { import_id: id.value } } }),
+    ),
+  onSuccess: (fresh) => {
+    keep(fresh);
+    for (const key of ["orders", "today"]) void client.invalidateQueries({ queryKey: [key] });
+  },
+});
+function picked(files: FileList | null | undefined): void {
+  dropping.value = false;
+  const file = files?.[0];
+  if (file) upload.mutate(file);
+}
+const FIELD_WORDS: Record<string, string> = {
+  order_number: "Order number",
+  extra: "Unit, floor",
+  sku: "SKU",
+  item_name: "Item name",
+  unit_price: "Unit price",
+  weight_g: "Unit weight",
+  paid_shipping: "Shipping paid",
+  promise: "Promise",
+  email: "E-mail",
+};
+const fieldWords = (name: string) =>
+  FIELD_WORDS[name] ?? name.charAt(0).toUpperCase() + name.slice(1);
+const faultRows = computed(() => {
+  const rows = new Map<number, string[]>();
+  for (const f of made.value?.faults ?? []) rows.set(f.row, [...(rows.get(f.row) ?? []), f.words]);
+  return [...rows.entries()];
+});
+</script>
+
+<template>
+  <div class="page">
+    <div class="head">
+      <h1>Import orders</h1>
+      <span class="mute">{{
+        made ? `${made.file_name} · read as ${made.read_as}` : "CSV or XLSX from anywhere"
+      }}</span>
+      <span class="grow" />
+      <RouterLink v-if="id" class="link" to="/import">Another file</RouterLink>
+    </div>
+    <p
+      v-if="
+        upload.error.value ||
+        error ||
+        remap.error.value ||
+        run.error.value ||
+        correct.error.value ||
+        takeBack.error.value
+      "
+      class="note bad"
+      role="alert"
+    >
+      {{
+        words(
+          upload.error.value ??
+            error ??
+            remap.error.value ??
+            run.error.value ??
+            correct.error.value ??
+            takeBack.error.value,
+        )
+      }}
+    </p>
+    <template v-if="!id">
+      <!-- eslint-disable-next-line vuejs-accessibility/no-static-element-interactions -- dropping is a second way: the field inside takes the keyboard -->
+      <label
+        class="drop"
+        :class="{ over: dropping }"
+        @dragover.prevent="dropping = true"
+        @dragleave="dropping = false"
+        @drop.prevent="picked($event.dataTransfer?.files)"
+      >
+        <input
+          type="file"
+          accept=".csv,.txt,.tsv,.xlsx,.xls,.ods"
+          class="visually-hidden"
+          @change="picked(($event.target as HTMLInputElement).files)"
+        />
+        <b>{{ upload.isPending.value ? "Reading…" : "Choose a file, or drop it here" }}</b>
+        <span class="mute"
+          >Delimiter, encoding and header are found. Nothing is imported before you have seen
+          it.</span
+        >
+      </label>
+      <p>
+        Sample files: <a class="link" href="/api/import-samples/clean">a clean one</a>
+        <a class="link" href="/api/import-samples/messy">one as messy as real ones</a>
+        <a class="link" href="/api/import-samples/template">an empty template</a>
+      </p>
+      <table v-if="earlier?.length" class="plain-table panel" aria-label="Earlier imports">
+        <thead>
+          <tr>
+            <th>Earlier imports</th>
+            <th>Is</th>
+            <th class="right">Orders</th>
+            <th></th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="i in earlier" :key="i.id">
+            <td>{{ i.file_name }}</td>
+            <td>
+              {{
+                {
+                  mapping: "not imported yet",
+                  running: "being imported",
+                  done: "imported",
+                  undone: "taken back",
+                }[i.state] ?? i.state
+              }}
+            </td>
+            <td class="right">{{ i.made }}</td>
+            <td class="right">
+              <RouterLink class="link" :to="`/import/${i.id}`">Open</RouterLink>
+            </td>
+          </tr>
+        </tbody>
+      </table>
+    </template>
+    <template v-else-if="made">
+      <p v-if="made.state === 'done'" class="note" role="status">
+        <b>{{ count(made.made, "order") }} imported.</b>
+        {{ made.already ? `${count(made.already, "order")} here already, left alone.` : "" }}
+        {{ faultRows.length ? `${count(faultRows.length, "row")} kept back, below.` : "" }}
+        <RouterLink class="link" to="/orders">See the orders</RouterLink>
+        <button v-if="made.made" class="link" type="button" @click="takeBack.mutate()">
+          Take this import back
+        </button>
+      </p>
+      <p v-if="made.state === 'running'" class="note" role="status">
+        <b>{{ made.progress.toLocaleString("en-GB") }} of {{ count(made.total, "order") }}</b>
+        imported so far. You can leave this page; it goes on.
+      </p>
+      <p v-if="made.state === 'undone'" class="note" role="status">
+        This import was taken back. The file is still here and can be imported again.
+      </p>
+      <div class="two">
+        <section>
+          <h2>Which column is what</h2>
+          <p class="mute">
+            Weights without a unit are in
+            <select
+              aria-label="Unit of weights"
+              :value="made.weight_unit"
+              @change="unit.mutate(($event.target as HTMLSelectElement).value as 'g')"
+            >
+              <option value="g">g</option>
+              <option value="kg">kg</option>
+              <option value="lb">lb</option>
+              <option value="oz">oz</option>
+            </select>
+          </p>
+          <p v-if="made.missing.length" class="note bad">
+            Still needed: {{ made.missing.map(fieldWords).join(", ") }}.
+          </p>
+          <table class="plain-table">
+            <thead>
+              <tr>
+                <th>Field</th>
+                <th>Column</th>
+                <th>First row</th>
+              </tr>
+            </thead>
+            <tbody>
+              <tr v-for="f in made.fields" :key="f">
+                <td>
+                  {{ fieldWords(f)
+                  }}<b v-if="made.needed.includes(f)" class="stop" title="needed"> *</b>
+                </td>
+                <td>
+                  <select
+                    :aria-label="`Column for ${fieldWords(f)}`"
+                    :value="made.columns[f] ?? ''"
+                    @change="
+                      remap.mutate([
+                        f,
+                        ($event.target as HTMLSelectElement).value === ''
+                          ? null
+                          : Number(($event.target as HTMLSelectElement).value),
+                      ])
+                    "
+                  >
+                    <option value="">–</option>
+                    <option v-for="(h, i) in made.headers" :key="i" :value="i">
+                      {{ h || `column ${i + 1}` }}
+                    </option>
+                  </select>
+                </td>
+                <td class="mute cell">
+                  {{ made.columns[f] !== undefined ? made.sample[0]?.[made.columns[f]!] : "" }}
+                </td>
+              </tr>
+            </tbody>
+          </table>
+        </section>
+        <section>
+          <div class="head">
+            <h2>
+              {{ count(made.good, "good order") }}, {{ count(faultRows.length, "row") }} kept back
+            </h2>
+            <span class="grow" />
+            <v-btn
+              :disabled="made.missing.length > 0 || made.good === 0 || made.state === 'running'"
+              :loading="run.isPending.value"
+              @click="run.mutate()"
+              >{{ made.state === "done" ? "Import again" : "Import" }}
+              {{ count(made.good, "order") }}</v-btn
+            >
+          </div>
+          <table v-if="faultRows.length" class="plain-table" aria-label="Rows kept back">
+            <thead>
+              <tr>
+                <th>Row</th>
+                <th>What is wrong</th>
+                <th>What it says</th>
+                <th></th>
+              </tr>
+            </thead>
+            <tbody>
+              <tr v-for="[row, said] in faultRows" :key="row">
+                <td class="right">{{ row }}</td>
+                <td>
+                  <div v-for="w in said" :key="w" class="snag">{{ w }}</div>
+                </td>
+                <td class="mute small cell">
+                  {{ (made.fault_rows[row] ?? []).filter(Boolean).slice(0, 6).join(" · ") }}
+                </td>
+                <td class="right">
+                  <button
+                    v-if="made.fault_rows[row]"
+                    class="link"
+                    type="button"
+                    @click="correcting = { row, cells: [...made.fault_rows[row]!] }"
+                  >
+                    Correct
+                  </button>
+                </td>
+              </tr>
+            </tbody>
+          </table>
+          <h2 class="gap">Good orders</h2>
+          <p v-if="!made.preview.length" class="mute">None yet: map the columns on the left.</p>
+          <table v-else class="plain-table" aria-label="Good orders">
+            <thead>
+              <tr>
+                <th>Order</th>
+                <th>To</th>
+                <th>Items</th>
+              </tr>
+            </thead>
+            <tbody>
+              <tr v-for="o in made.preview" :key="o.number">
+                <td class="mono">{{ o.number }}</td>
+                <td>
+                  {{ o.recipient }}<br /><span class="small mute">{{ o.destination }}</span>
+                </td>
+                <td>{{ o.items }}</td>
+              </tr>
+            </tbody>
+          </table>
+        </section>
+      </div>
+    </template>
+    <v-dialog
+      :model-value="!!correcting"
+      max-width="640"
+      aria-label="Correct a row"
+      @update:model-value="correcting = undefined"
+    >
+      <v-card v-if="correcting && made">
+        <form @submit.prevent="correct.mutate()">
+          <div class="dialog-head">Row {{ correcting.row }}</div>
+          <div class="dialog-body">
+            <p
+              v-for="w in faultRows.find(([r]) => r === correcting!.row)?.[1] ?? []"
+              :key="w"
+              class="snag"
+            >
+              {{ w }}
+            </p>
+            <div class="form-grid">
+              <v-text-field
+                v-for="i in made.headers.keys()"
+                :key="i"
+                v-model="correcting.cells[i]"
+                class="w3"
+                :label="columnName(i)"
+                maxlength="500"
+              />
+            </div>
+            <p class="mute small">
+              The file itself stays as it was; import again to take the corrected row.
+            </p>
+          </div>
+          <div class="dialog-actions">
+            <v-btn variant="text" @click="correcting = undefined">Not now</v-btn
+            ><v-btn type="submit" :loading="correct.isPending.value">Correct the row</v-btn>
+          </div>
+        </form>
+      </v-card>
+    </v-dialog>
+  </div>
+</template>
+
+<style scoped>
+.drop {
+  display: grid;
+  gap: 4px;
+  place-items: center;
+  padding: 56px;
+  border: 1.5px dashed var(--todo);
+  background: var(--sheet);
+  cursor: pointer;
+  margin-bottom: 12px;
+}
+.drop.over,
+.drop:focus-within {
+  border-color: var(--mul);
+  background: var(--mul-soft);
+}
+.two {
+  display: grid;
+  grid-template-columns: 440px minmax(0, 1fr);
+  gap: 28px;
+}
+select {
+  font: inherit;
+  color: inherit;
+  background: var(--sheet);
+  border: 1px solid var(--line);
+  border-radius: 3px;
+  padding: 2px 4px;
+  width: 150px;
+}
+.two td:first-child {
+  white-space: nowrap;
+}
+.cell {
+  max-width: 150px;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+.gap {
+  margin-top: 18px;
+}
+@media (max-width: 1100px) {
+  .two {
+    grid-template-columns: 1fr;
+  }
+}
+</style>

@@ -1,0 +1,92 @@
+<script setup lang="ts">
+import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
+import { computed, ref } from "vue";
+import { api, need, type Schemas } from "../../../api/client";
+import { count } from "../../../shared/format";
+import { vocabularyQuery } from "../../shape";
+import type { OrderRow } from "../queries";
+import { ErrorNote } from "../../../shared/ui";
+
+const props = defineProps<{ rows: OrderRow[] }>();
+const emit = defineEmits<{ close: [] }>();
+const client = useQueryClient();
+const { data: words_ } = useQuery(vocabularyQuery);
+const choices = computed(() => words_.value?.choices);
+const LEAVE = "leave as it is";
+const service = ref<string | null>(LEAVE);
+const packaging = ref<string | null>(LEAVE);
+const desk = ref("");
+const tags = ref("");
+const items = (from: Record<string, string> | undefined) => [
+  { title: "Leave as it is", value: LEAVE },
+  { title: "Let the plan decide", value: null },
+  ...Object.entries(from ?? {}).map(([value, title]) => ({ title, value })),
+];
+
+const save = useMutation({
+  mutationFn: async () => {
+    const ids = props.rows.map((r) => r.id);
+    const set: Schemas["HandIn"] = {};
+    if (service.value !== LEAVE) set.service = service.value;
+    if (packaging.value !== LEAVE) set.packaging = packaging.value;
+    if (desk.value.trim()) set.desk = desk.value.trim();
+    if (Object.keys(set).length)
+      need(await api.POST("/api/orders/hand", { body: { order_ids: ids, set } }));
+    const add = tags.value
+      .split(",")
+      .map((t) => t.trim())
+      .filter(Boolean);
+    if (add.length)
+      need(
+        await api.POST("/api/orders/notes", {
+          body: { order_ids: ids, add_tags: add, remove_tags: [] },
+        }),
+      );
+  },
+  onSuccess: () => {
+    void client.invalidateQueries({ queryKey: ["orders"] });
+    emit("close");
+  },
+});
+</script>
+
+<template>
+  <v-dialog
+    :model-value="true"
+    max-width="560"
+    aria-label="Edit the selected orders"
+    @update:model-value="emit('close')"
+  >
+    <v-card>
+      <form @submit.prevent="save.mutate()">
+        <div class="dialog-head">The same for {{ count(rows.length, "order") }}</div>
+        <div class="dialog-body">
+          <ErrorNote :error="save.error.value" />
+          <div class="form-grid">
+            <v-select
+              v-model="service"
+              class="w6"
+              label="Service"
+              :items="items(choices?.services)"
+            />
+            <v-select
+              v-model="packaging"
+              class="w6"
+              label="Packaging"
+              :items="items(choices?.packagings)"
+            />
+            <v-text-field v-model="desk" class="w3" label="Desk" maxlength="60" />
+            <v-text-field v-model="tags" class="w3" label="Add tags, with commas" maxlength="200" />
+          </div>
+          <p class="mute small">Set by hand: it stays when the plan is made again.</p>
+        </div>
+        <div class="dialog-actions">
+          <v-btn variant="text" @click="emit('close')">Not now</v-btn
+          ><v-btn type="submit" :loading="save.isPending.value"
+            >Change {{ count(rows.length, "order") }}</v-btn
+          >
+        </div>
+      </form>
+    </v-card>
+  </v-dialog>
+</template>

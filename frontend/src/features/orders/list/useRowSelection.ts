@@ -1,0 +1,58 @@
+import { computed, ref, type Ref } from "vue";
+import { useSelection } from "../../../shared/selection";
+import type { OrderRow } from "../queries";
+import type { Group } from "./grouping";
+
+const MOST_AT_ONCE = 5_000;
+
+/** The row of the arrow keys, and selecting by key, by mouse, by group and all at once. */
+export function useRowSelection(
+  rows: Ref<OrderRow[]>,
+  more: { hasNext: Ref<boolean>; fetchNext: () => Promise<unknown> },
+) {
+  const selection = useSelection();
+  const at = ref(0);
+  const index = computed(() => new Map(rows.value.map((row, i) => [row.id, i])));
+  const current = computed(() => rows.value[Math.min(at.value, rows.value.length - 1)]);
+  /** What a key or button is about: the selected orders, or else the row of the arrow keys. */
+  const meant = computed(() =>
+    selection.rows.length ? selection.rows : current.value ? [current.value] : [],
+  );
+  let anchor = 0;
+
+  function goTo(id: number): void {
+    at.value = index.value.get(id) ?? at.value;
+  }
+  function step(by: number, select: boolean): void {
+    const before = current.value;
+    at.value = Math.max(0, Math.min(rows.value.length - 1, at.value + by));
+    if (!select || !before || !current.value) return;
+    selection.set(before, true);
+    selection.set(current.value, true);
+  }
+  function toggleCurrent(): void {
+    if (current.value) selection.set(current.value, !selection.chosen.has(current.value.id));
+  }
+  function pick(row: OrderRow, event: MouseEvent): void {
+    const here = index.value.get(row.id) ?? 0;
+    if (event.shiftKey) {
+      const [from, to] = [Math.min(anchor, here), Math.max(anchor, here)];
+      for (const r of rows.value.slice(from, to + 1)) selection.set(r, true);
+    } else {
+      selection.set(row, !selection.chosen.has(row.id));
+      anchor = here;
+    }
+    at.value = here;
+  }
+  function pickGroup(group: Group): void {
+    const all = group.rows.every((r) => selection.chosen.has(r.id));
+    for (const r of group.rows) selection.set(r, !all);
+  }
+  /** Select everything that is asked for, also what has not been scrolled to; false if there is more than can be. */
+  async function pickAll(): Promise<boolean> {
+    while (more.hasNext.value && rows.value.length < MOST_AT_ONCE) await more.fetchNext();
+    for (const r of rows.value.slice(0, MOST_AT_ONCE)) selection.set(r, true);
+    return !more.hasNext.value && rows.value.length <= MOST_AT_ONCE;
+  }
+  return { at, current, meant, goTo, step, toggleCurrent, pick, pickGroup, pickAll };
+}

@@ -1,0 +1,283 @@
+<script setup lang="ts">
+import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
+import { computed, ref, watch } from "vue";
+import { api, need, sendFile, type Schemas } from "../../api/client";
+import { dayAndClock } from "../../shared/format";
+import { useMe } from "../../shared/session";
+import { ErrorNote } from "../../shared/ui";
+
+const client = useQueryClient();
+const { zone, may, me } = useMe();
+const {
+  data: setup,
+  error,
+  isPending,
+} = useQuery({ queryKey: ["printing"], queryFn: async () => need(await api.GET("/api/printing")) });
+const { data: template } = useQuery({
+  queryKey: ["printing", "template"],
+  queryFn: async () => need(await api.GET("/api/printing/template")),
+});
+const { data: jobs } = useQuery({
+  queryKey: ["prints"],
+  queryFn: async () => need(await api.GET("/api/prints")),
+  enabled: computed(() => may("shipper", "packer")),
+  refetchInterval: 5_000,
+});
+const KINDS: Record<string, string> = {
+  label: "Labels",
+  packing_slip: "Packing slips",
+  pick_list: "Pick lists",
+  batch_summary: "Batch summaries",
+  invoice: "Buyers’ invoices",
+  return_label: "Labels for the way back",
+};
+const PAPERS: Record<string, string> = {
+  roll: "Roll 102 × 152 mm",
+  narrow: "Narrow roll 62 mm",
+  a4: "A4",
+  letter: "Letter",
+  a5: "A5",
+};
+const paperName = (kind: string, paper: string) =>
+  ["label", "return_label"].includes(kind) && ["a4", "letter"].includes(paper)
+    ? `Two on a sheet, ${PAPERS[paper]}`
+    : PAPERS[paper];
+const printers = computed(() => [
+  { title: "The browser prints", value: "" },
+  ...(setup.value?.printers ?? []).map((p) => ({ title: p.name, value: p.code })),
+]);
+const prefer = useMutation({
+  mutationFn: async (body: Schemas["PreferenceIO"]) =>
+    need(await api.PUT("/api/printing/preferences", { body })),
+  onSuccess: () => client.invalidateQueries({ queryKey: ["printing"] }),
+});
+const message = ref("");
+watch(template, (t) => (message.value = t?.message ?? ""), { immediate: true });
+const keep = useMutation({
+  mutationFn: async (change: Partial<Schemas["TemplateIO"]>) =>
+    need(await api.PUT("/api/printing/template", { body: { ...template.value!, ...change } })),
+  onSuccess: () => client.invalidateQueries({ queryKey: ["printing"] }),
+});
+const logo = useMutation({
+  mutationFn: async (file: File) =>
+    sendFile<Schemas["TemplateIO"]>("/api/printing/logo", file, "PUT"),
+  onSuccess: () => client.invalidateQueries({ queryKey: ["printing"] }),
+});
+const noLogo = useMutation({
+  mutationFn: async () => need(await api.DELETE("/api/printing/logo")),
+  onSuccess: () => client.invalidateQueries({ queryKey: ["printing"] }),
+});
+const change = useMutation({
+  mutationFn: async (job: { id: number; what: "cancel" | "again" }) =>
+    need(
+      await api.POST("/api/prints/{job_id}", {
+        params: { path: { job_id: job.id } },
+        body: { what: job.what },
+      }),
+    ),
+  onSuccess: () => client.invalidateQueries({ queryKey: ["prints"] }),
+});
+const failure = computed(
+  () =>
+    error.value ??
+    prefer.error.value ??
+    keep.error.value ??
+    logo.error.value ??
+    noLogo.error.value ??
+    change.error.value,
+);
+const LINES = [
+  { title: "Nothing", value: "" },
+  { title: "What is in the parcel", value: "items" },
+  { title: "The channel", value: "channel" },
+  { title: "The order’s reference", value: "reference" },
+];
+const STATES: Record<string, string> = {
+  waiting: "Waiting",
+  printed: "Printed",
+  cancelled: "Cancelled",
+};
+</script>
+
+<template>
+  <div class="page" tabindex="0" role="region" aria-label="Printing">
+    <div class="head">
+      <h1>Printing</h1>
+      <span class="mute">What stands chosen for each paper; it can be changed for one print</span
+      ><span class="grow" /><a
+        v-if="me?.standins_url"
+        class="link"
+        :href="`${me.standins_url}/printers`"
+        target="_blank"
+        rel="noopener"
+        >What the printers hold</a
+      >
+    </div>
+    <ErrorNote :error="failure" />
+    <p v-if="isPending" class="empty">Fetching the printers…</p>
+    <div v-else-if="setup" class="two">
+      <section>
+        <table class="plain-table panel">
+          <thead>
+            <tr>
+              <th>Document</th>
+              <th>Paper</th>
+              <th>Printer</th>
+              <th>Copies</th>
+            </tr>
+          </thead>
+          <tbody>
+            <tr v-for="p in setup.preferences" :key="p.kind">
+              <td>{{ KINDS[p.kind] }}</td>
+              <td>
+                <v-select
+                  :model-value="p.paper"
+                  :aria-label="`Paper for ${KINDS[p.kind]}`"
+                  :disabled="!may('shipper')"
+                  :items="p.papers!.map((v) => ({ title: paperName(p.kind, v), value: v }))"
+                  @update:model-value="prefer.mutate({ ...p, paper: $event })"
+                />
+              </td>
+              <td>
+                <v-select
+                  :model-value="p.printer"
+                  :aria-label="`Printer for ${KINDS[p.kind]}`"
+                  :disabled="!may('shipper')"
+                  :items="printers"
+                  @update:model-value="prefer.mutate({ ...p, printer: $event })"
+                />
+              </td>
+              <td>
+                <v-select
+                  :model-value="p.copies"
+                  :aria-label="`Copies of ${KINDS[p.kind]}`"
+                  :disabled="!may('shipper')"
+                  :items="[1, 2, 3, 4]"
+                  @update:model-value="prefer.mutate({ ...p, copies: $event })"
+                />
+              </td>
+            </tr>
+          </tbody>
+        </table>
+        <h2 class="gap">Print queue</h2>
+        <p v-if="!jobs?.length" class="mute">Nothing was sent to a printer yet.</p>
+        <table v-else class="plain-table panel">
+          <thead>
+            <tr>
+              <th>Document</th>
+              <th>Printer</th>
+              <th>State</th>
+              <th></th>
+            </tr>
+          </thead>
+          <tbody>
+            <tr v-for="j in jobs" :key="j.id">
+              <td>
+                {{ j.title }}<span v-if="j.copies > 1"> × {{ j.copies }}</span
+                ><br /><span class="small mute">{{ dayAndClock(j.created_at, zone) }}</span>
+              </td>
+              <td>{{ setup.printers.find((p) => p.code === j.printer)?.name ?? j.printer }}</td>
+              <td>
+                <b :class="{ press: j.state === 'waiting' }">{{ STATES[j.state] }}</b><br /><span
+                  v-if="j.state === 'waiting' && j.last_error"
+                  class="small stop"
+                  >{{ j.last_error }}; tried {{ j.attempts }} times, goes on</span
+                >
+              </td>
+              <td class="right">
+                <button
+                  v-if="j.state === 'waiting'"
+                  class="link"
+                  type="button"
+                  @click="change.mutate({ id: j.id, what: 'cancel' })"
+                >
+                  Cancel</button
+                ><button
+                  class="link"
+                  type="button"
+                  @click="change.mutate({ id: j.id, what: 'again' })"
+                >
+                  {{ j.state === "waiting" ? "Try now" : "Print again" }}
+                </button>
+              </td>
+            </tr>
+          </tbody>
+        </table>
+      </section>
+      <section v-if="template">
+        <h2>Packing slip and label</h2>
+        <v-textarea
+          v-model="message"
+          class="mt-2"
+          label="Message at the foot of the slip"
+          rows="3"
+          maxlength="600"
+          :disabled="!may()"
+        />
+        <button
+          v-if="message !== template.message"
+          class="link"
+          type="button"
+          @click="keep.mutate({ message })"
+        >
+          Keep the message
+        </button>
+        <v-checkbox
+          class="mb-3"
+          :model-value="template.prices"
+          label="Prices on the slip (never on orders tagged “gift”)"
+          :disabled="!may()"
+          @update:model-value="keep.mutate({ prices: !!$event })"
+        />
+        <v-select
+          :model-value="template.label_line"
+          label="Free line on the label, beside the order number"
+          :items="LINES"
+          :disabled="!may()"
+          @update:model-value="keep.mutate({ label_line: $event })"
+        />
+        <p class="mt-2">
+          {{ template.has_logo ? "A logo stands on the slips." : "No logo yet." }}
+          <label v-if="may()" class="link file"
+            >{{ template.has_logo ? "Another logo" : "Choose a logo"
+            }}<input
+              type="file"
+              class="visually-hidden"
+              accept="image/png,image/jpeg"
+              @change="
+                ($event.target as HTMLInputElement).files?.[0] &&
+                logo.mutate(($event.target as HTMLInputElement).files![0]!)
+              "
+          /></label>
+          <button
+            v-if="may() && template.has_logo"
+            class="link"
+            type="button"
+            @click="noLogo.mutate()"
+          >
+            Take it off
+          </button>
+        </p>
+      </section>
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.two {
+  display: grid;
+  grid-template-columns: minmax(0, 5fr) minmax(0, 2fr);
+  gap: 26px;
+}
+.gap {
+  margin: 20px 0 6px;
+}
+.file {
+  display: inline-block;
+}
+@media (max-width: 1180px) {
+  .two {
+    grid-template-columns: minmax(0, 1fr);
+  }
+}
+</style>

@@ -1,0 +1,1 @@
+export { addressOf, markPrinted, openLabels, type Meant } from "./labels";

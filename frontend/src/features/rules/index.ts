@@ -1,1 +1,0 @@
-export { recipesQuery, vocabularyQuery } from "./queries";

@@ -1,1 +1,0 @@
-export { carriersQuery, packagingQuery, placesQuery } from "./queries";

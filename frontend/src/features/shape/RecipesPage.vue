@@ -1,0 +1,177 @@
+<script setup lang="ts">
+import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
+import { ref } from "vue";
+import { api, need, type Schemas } from "../../api/client";
+import { useMe } from "../../shared/session";
+import { recipesQuery, vocabularyQuery } from "./queries";
+import { ErrorNote } from "../../shared/ui";
+
+const client = useQueryClient();
+const { may } = useMe();
+const { data: recipes, error, isPending } = useQuery(recipesQuery);
+const { data: vocabulary } = useQuery(vocabularyQuery);
+const editing = ref<Schemas["RecipeIn"]>();
+const save = useMutation({
+  mutationFn: async () => need(await api.POST("/api/recipes", { body: editing.value! })),
+  onSuccess: () => {
+    editing.value = undefined;
+    void client.invalidateQueries();
+  },
+});
+const order = useMutation({
+  mutationFn: async (codes: string[]) =>
+    need(await api.POST("/api/recipes/order", { body: { codes } })),
+  onSuccess: (sorted) => client.setQueryData(["recipes"], sorted),
+});
+/** The first nine have a key each, so their order matters. */
+function up(place: number): void {
+  const codes = (recipes.value ?? []).map((r) => r.code);
+  [codes[place - 1], codes[place]] = [codes[place]!, codes[place - 1]!];
+  order.mutate(codes);
+}
+const remove = useMutation({
+  mutationFn: async (code: string) =>
+    api.DELETE("/api/recipes/{code}", { params: { path: { code } } }),
+  onSuccess: () => client.invalidateQueries(),
+});
+const choices = (from: Record<string, string> | undefined) =>
+  Object.entries(from ?? {}).map(([value, title]) => ({ title, value }));
+</script>
+
+<template>
+  <div class="page">
+    <div class="head">
+      <h1>Recipes</h1>
+      <span class="mute"
+        >A service, packaging and extras under one name, for promises, products, rules and
+        hands</span
+      ><span class="grow" /><a
+        v-if="recipes?.length && may('shipper', 'packer')"
+        class="link"
+        href="/api/recipes/barcodes.pdf"
+        target="_blank"
+        >Barcodes to print</a
+      ><v-btn
+        v-if="may('shipper')"
+        @click="editing = { name: '', service: null, packaging: null, extras: [] }"
+        >Add a recipe</v-btn
+      >
+    </div>
+    <ErrorNote :error="error ?? remove.error.value" />
+    <p v-if="isPending" class="empty">Fetching the recipes…</p>
+    <p v-else-if="!recipes?.length" class="empty panel">
+      No recipe yet. Make one here, or from an order that goes the way you like.
+    </p>
+    <table v-else class="plain-table panel">
+      <thead>
+        <tr>
+          <th>Recipe</th>
+          <th>Service</th>
+          <th>Packaging</th>
+          <th>Extras</th>
+          <th></th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr v-for="(r, i) in recipes" :key="r.code">
+          <td>
+            <span v-if="i < 9" class="key">{{ i + 1 }}</span> <b>{{ r.name }}</b>
+          </td>
+          <td>
+            {{
+              r.service
+                ? (vocabulary?.choices.services[r.service] ?? `${r.service}, not on offer now`)
+                : "left open"
+            }}
+          </td>
+          <td>
+            {{
+              r.packaging
+                ? (vocabulary?.choices.packagings[r.packaging] ?? r.packaging)
+                : "left open"
+            }}
+          </td>
+          <td>{{ r.extras.map((e) => e.replaceAll("_", " ")).join(", ") || "none" }}</td>
+          <td class="right">
+            <template v-if="may('shipper')"
+              ><button
+                v-if="i"
+                class="key"
+                type="button"
+                :aria-label="`Move ${r.name} up`"
+                @click="up(i)"
+              >
+                ↑</button
+              ><button
+                class="link"
+                type="button"
+                @click="editing = { ...r, extras: [...r.extras] }"
+              >
+                Change</button
+              ><button class="link" type="button" @click="remove.mutate(r.code)">
+                Remove
+              </button></template
+            >
+          </td>
+        </tr>
+      </tbody>
+    </table>
+    <v-dialog
+      :model-value="!!editing"
+      max-width="560"
+      aria-label="Recipe"
+      @update:model-value="editing = undefined"
+    >
+      <v-card v-if="editing">
+        <form @submit.prevent="save.mutate()">
+          <div class="dialog-head">
+            {{ editing.code ? `Change ${editing.name}` : "Add a recipe" }}
+          </div>
+          <div class="dialog-body">
+            <ErrorNote :error="save.error.value" />
+            <div class="form-grid">
+              <v-text-field
+                v-model="editing.name"
+                class="w6"
+                label="Name"
+                maxlength="80"
+                required
+                autofocus
+              />
+              <v-select
+                v-model="editing.service"
+                class="w6"
+                label="Service"
+                clearable
+                :items="choices(vocabulary?.choices.services)"
+              />
+              <v-select
+                v-model="editing.packaging"
+                class="w6"
+                label="Packaging"
+                clearable
+                :items="choices(vocabulary?.choices.packagings)"
+              />
+              <v-select
+                v-model="editing.extras"
+                class="w6"
+                label="Extras"
+                multiple
+                :items="
+                  (vocabulary?.choices.extras ?? []).map((e) => ({
+                    title: e.replaceAll('_', ' '),
+                    value: e,
+                  }))
+                "
+              />
+            </div>
+          </div>
+          <div class="dialog-actions">
+            <v-btn variant="text" @click="editing = undefined">Not now</v-btn
+            ><v-btn type="submit" :loading="save.isPending.value">Save the recipe</v-btn>
+          </div>
+        </form>
+      </v-card>
+    </v-dialog>
+  </div>
+</template>

@@ -1,0 +1,1 @@
+export { keepRecipe, recipesQuery, vocabularyQuery, type Recipe } from "./queries";

@@ -1,0 +1,412 @@
+<script setup lang="ts">
+import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
+import { computed, ref, watch } from "vue";
+import { useRoute, useRouter } from "vue-router";
+import { api, need, words, type Schemas } from "../../../api/client";
+import { count, dayAndClock } from "../../../shared/format";
+import { useMe } from "../../../shared/session";
+import { ErrorNote } from "../../../shared/ui";
+
+const client = useQueryClient();
+const route = useRoute();
+const router = useRouter();
+const { zone, may, me } = useMe();
+type Channel = Schemas["ChannelOut"];
+const {
+  data: channels,
+  error,
+  isPending,
+} = useQuery({ queryKey: ["channels"], queryFn: async () => need(await api.GET("/api/channels")) });
+const webshops = computed(() => (channels.value ?? []).filter((c) => c.kind === "webshop"));
+const openCode = ref(typeof route.query.channel === "string" ? route.query.channel : "");
+const opened = computed(
+  () => webshops.value.find((c) => c.code === openCode.value) ?? webshops.value[0],
+);
+const { data: log } = useQuery(
+  computed(() => ({
+    queryKey: ["channels", opened.value?.code, "log"],
+    queryFn: async () =>
+      need(
+        await api.GET("/api/channels/{code}/log", {
+          params: { path: { code: opened.value!.code } },
+        }),
+      ),
+    enabled: Boolean(opened.value),
+  })),
+);
+const { data: upstream, error: noCounts } = useQuery(
+  computed(() => ({
+    queryKey: ["channels", opened.value?.code, "counts"],
+    queryFn: async () =>
+      need(
+        await api.GET("/api/channels/{code}/counts", {
+          params: { path: { code: opened.value!.code } },
+        }),
+      ),
+    enabled: Boolean(opened.value) && opened.value!.state === "connected" && may("shipper"),
+    retry: false,
+  })),
+);
+const mapping = ref<Schemas["ChannelMapping"]>();
+watch(
+  opened,
+  (c) => {
+    if (c)
+      mapping.value = {
+        states: { ...c.states } as Schemas["ChannelMapping"]["states"],
+        payments: { ...c.payments } as Schemas["ChannelMapping"]["payments"],
+        write_back: { ...c.write_back },
+        every_minutes: c.every_minutes,
+        brand: c.brand,
+      };
+  },
+  { immediate: true },
+);
+const FATES = [
+  ["fetch", "fetch"],
+  ["hold", "hold"],
+  ["leave_out", "leave out, but keep"],
+  ["cancelled", "is cancelled"],
+  ["ignore", "do not fetch"],
+] as const;
+const PAYMENTS = [
+  ["paid", "paid"],
+  ["pay_on_delivery", "pay on delivery"],
+  ["unpaid", "unpaid: hold"],
+] as const;
+const BACK = [
+  ["shipped", "shipped, with tracking numbers"],
+  ["delivered", "delivered"],
+] as const;
+const names = (
+  mine: Record<string, string> | undefined,
+  theirs: Record<string, number> | undefined,
+) => [...new Set([...Object.keys(theirs ?? {}), ...Object.keys(mine ?? {})])];
+const fresh = () => client.invalidateQueries();
+const path = computed(() => ({ params: { path: { code: opened.value?.code ?? "" } } }));
+const save = useMutation({
+  mutationFn: async () =>
+    need(await api.PUT("/api/channels/{code}", { ...path.value, body: mapping.value! })),
+  onSuccess: fresh,
+});
+const pull = useMutation({
+  mutationFn: async () => need(await api.POST("/api/channels/{code}/pull", path.value)),
+  onSettled: fresh,
+});
+const test = useMutation({
+  mutationFn: async () => need(await api.POST("/api/channels/{code}/test", path.value)),
+  onSettled: fresh,
+});
+const pause = useMutation({
+  mutationFn: async (paused: boolean) =>
+    need(await api.POST("/api/channels/{code}/paused", { ...path.value, body: { paused } })),
+  onSuccess: fresh,
+});
+const consent = useMutation({
+  mutationFn: async () => need(await api.GET("/api/channels/{code}/consent", path.value)),
+  onSuccess: (found) => {
+    if (found.url) window.location.assign(found.url);
+  },
+});
+const connect = useMutation({
+  mutationFn: async ([code, given]: [string, string]) =>
+    api.POST("/api/channels/{code}/connect", { params: { path: { code } }, body: { code: given } }),
+  onSettled: async () => {
+    await router.replace({ path: route.path, query: { channel: openCode.value } });
+    await fresh();
+  },
+});
+// Back from the consent step with a code to be exchanged.
+if (typeof route.query.code === "string" && openCode.value)
+  connect.mutate([openCode.value, route.query.code]);
+const failure = computed(
+  () =>
+    save.error.value ??
+    pull.error.value ??
+    pause.error.value ??
+    consent.error.value ??
+    connect.error.value,
+);
+const COUNTS: Record<string, string> = {
+  made: "new",
+  already: "known",
+  kept_back: "kept back",
+  ignored: "not fetched",
+  changed: "changed there",
+  unreadable: "could not be read",
+};
+function said(counts: Record<string, unknown>): string {
+  return (
+    Object.entries(counts)
+      .filter(([k, n]) => k in COUNTS && Number(n) > 0)
+      .map(([k, n]) => `${n as number} ${COUNTS[k]}`)
+      .join(", ") || "nothing new"
+  );
+}
+const leftOut = (line: Schemas["LogOut"]) => line.entries.filter((e) => e.what !== "made").length;
+function stateWords(c: Channel): string {
+  return (
+    { asked: "waits for your consent", connected: "connected", paused: "paused" }[c.state] ??
+    c.state
+  );
+}
+</script>
+
+<template>
+  <div class="page">
+    <div class="head">
+      <h1>Channels</h1>
+      <span class="mute">Where orders come from, and what each is told</span>
+    </div>
+    <ErrorNote :error="error ?? failure" />
+    <p v-if="isPending" class="empty">Fetching the channels…</p>
+    <p v-else-if="!webshops.length" class="empty panel">
+      No channel yet. Orders can still be imported from spreadsheets or typed by hand.
+    </p>
+    <div v-else class="two">
+      <nav class="panel" aria-label="Channels">
+        <button
+          v-for="c in webshops"
+          :key="c.code"
+          type="button"
+          class="pick"
+          :aria-current="c.code === opened?.code"
+          @click="openCode = c.code"
+        >
+          <b>{{ c.name }}</b><span :class="c.state === 'connected' ? 'fine' : 'press'">{{
+            stateWords(c)
+          }}</span>
+          <span class="small mute">{{
+            c.last_pull_at
+              ? `pulled ${dayAndClock(c.last_pull_at, zone)}: ${said(c.last_pull)}`
+              : "not pulled yet"
+          }}</span>
+        </button>
+      </nav>
+      <section v-if="opened && mapping">
+        <div class="head">
+          <h2>{{ opened.name }}</h2>
+          <span class="grow" />
+          <v-btn
+            v-if="opened.state === 'asked' && may()"
+            :loading="consent.isPending.value"
+            @click="consent.mutate()"
+            >Give consent</v-btn
+          >
+          <template v-else>
+            <v-btn
+              v-if="may('shipper')"
+              variant="outlined"
+              :loading="test.isPending.value"
+              @click="test.mutate()"
+              >Test</v-btn
+            >
+            <v-btn
+              v-if="may()"
+              variant="outlined"
+              @click="pause.mutate(opened.state !== 'paused')"
+              >{{ opened.state === "paused" ? "Go on" : "Pause" }}</v-btn
+            >
+            <v-btn
+              v-if="may('shipper')"
+              :disabled="opened.state !== 'connected'"
+              :loading="pull.isPending.value"
+              @click="pull.mutate()"
+              >Pull now</v-btn
+            >
+          </template>
+        </div>
+        <p v-if="test.data.value" class="note" :class="{ bad: !test.data.value.ok }" role="status">
+          {{ test.data.value.words }}
+        </p>
+        <p v-if="pull.data.value" class="note" role="status">{{ said(pull.data.value) }}</p>
+        <p v-if="noCounts" class="note bad">The counts cannot be shown: {{ words(noCounts) }}</p>
+        <div class="maps">
+          <table class="plain-table panel" aria-label="States">
+            <thead>
+              <tr>
+                <th>Order state there</th>
+                <th class="right">Orders now</th>
+                <th>Becomes</th>
+              </tr>
+            </thead>
+            <tbody>
+              <tr v-for="s in names(mapping.states, upstream?.states)" :key="s">
+                <td>{{ s.replaceAll("_", " ") }}</td>
+                <td class="right">{{ upstream ? (upstream.states[s] ?? 0) : "–" }}</td>
+                <td>
+                  <select
+                    :aria-label="`What ${s} becomes`"
+                    :value="mapping.states[s] ?? ''"
+                    :disabled="!may()"
+                    @change="
+                      mapping.states[s] = ($event.target as HTMLSelectElement).value as 'fetch'
+                    "
+                  >
+                    <option value="" disabled>not mapped: hold</option>
+                    <option v-for="[v, w] in FATES" :key="v" :value="v">{{ w }}</option>
+                  </select>
+                </td>
+              </tr>
+            </tbody>
+          </table>
+          <table class="plain-table panel" aria-label="Payments">
+            <thead>
+              <tr>
+                <th>Payment there</th>
+                <th class="right">Orders now</th>
+                <th>Means</th>
+              </tr>
+            </thead>
+            <tbody>
+              <tr v-for="s in names(mapping.payments, upstream?.payments)" :key="s">
+                <td>{{ s.replaceAll("_", " ") }}</td>
+                <td class="right">{{ upstream ? (upstream.payments[s] ?? 0) : "–" }}</td>
+                <td>
+                  <select
+                    :aria-label="`What ${s} means`"
+                    :value="mapping.payments[s] ?? ''"
+                    :disabled="!may()"
+                    @change="
+                      mapping.payments[s] = ($event.target as HTMLSelectElement).value as 'paid'
+                    "
+                  >
+                    <option value="" disabled>not mapped: hold</option>
+                    <option v-for="[v, w] in PAYMENTS" :key="v" :value="v">{{ w }}</option>
+                  </select>
+                </td>
+              </tr>
+            </tbody>
+          </table>
+        </div>
+        <div class="row">
+          <span class="mute">Tell it when an order is</span>
+          <label v-for="[k, w] in BACK" :key="k"
+            ><input v-model="mapping.write_back![k]" type="checkbox" :disabled="!may()" />
+            {{ w }}</label
+          >
+          <label
+            >pull every
+            <input
+              v-model.number="mapping.every_minutes"
+              class="number"
+              type="number"
+              min="1"
+              max="1440"
+              :disabled="!may()"
+            />
+            minutes</label
+          >
+          <label>brand <input v-model="mapping.brand" maxlength="80" :disabled="!may()" /></label>
+          <v-btn v-if="may()" :loading="save.isPending.value" @click="save.mutate()"
+            >Save the mapping</v-btn
+          >
+        </div>
+        <h2>Log</h2>
+        <table class="plain-table panel">
+          <thead>
+            <tr>
+              <th>When</th>
+              <th>What</th>
+              <th>Brought</th>
+              <th>Left out, and why</th>
+            </tr>
+          </thead>
+          <tbody>
+            <tr v-for="(l, i) in log ?? []" :key="i">
+              <td class="nowrap">{{ dayAndClock(l.at, zone) }}</td>
+              <td>{{ l.kind }}</td>
+              <td>
+                <span v-if="l.failure" class="stop">{{ l.failure }}</span><template v-else>{{
+                  l.kind === "pull" ? said(l.counts) : ""
+                }}</template>
+              </td>
+              <td class="small">
+                <div
+                  v-for="e in l.entries.filter((x) => x.what !== 'made').slice(0, 8)"
+                  :key="e.number"
+                >
+                  <span class="mono">{{ e.number }}</span> {{ COUNTS[e.what] ?? e.what
+                  }}{{ e.why ? `: ${e.why}` : "" }}
+                </div>
+                {{ leftOut(l) > 8 ? `and ${count(leftOut(l) - 8, "more order")}` : "" }}
+              </td>
+            </tr>
+            <tr v-if="!log?.length">
+              <td colspan="4" class="mute">Nothing yet.</td>
+            </tr>
+          </tbody>
+        </table>
+        <p v-if="me?.standins_url" class="mute small">
+          The simulated channels can be played with
+          <a class="link" :href="me.standins_url" target="_blank" rel="noopener"
+            >on their own page</a
+          >.
+        </p>
+      </section>
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.two {
+  display: grid;
+  grid-template-columns: 250px minmax(0, 1fr);
+  gap: 22px;
+  align-items: start;
+}
+@media (max-width: 1100px) {
+  .two {
+    grid-template-columns: 1fr;
+  }
+}
+.pick {
+  display: grid;
+  width: 100%;
+  text-align: left;
+  font: inherit;
+  color: inherit;
+  background: none;
+  border: 0;
+  border-bottom: 1px solid var(--line);
+  padding: 9px 14px;
+  cursor: pointer;
+  border-left: 3px solid transparent;
+}
+.pick[aria-current="true"] {
+  border-left-color: var(--mul);
+  background: var(--mul-soft);
+}
+.maps {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 14px;
+  align-items: start;
+}
+.row {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 8px 16px;
+  align-items: center;
+  margin: 12px 0;
+}
+select,
+.row input:not([type="checkbox"]) {
+  font: inherit;
+  font-size: 13px;
+  color: var(--ink);
+  background: var(--sheet);
+  border: 1px solid var(--line);
+  border-radius: 3px;
+  padding: 3px 6px;
+}
+.number {
+  width: 70px;
+}
+.nowrap {
+  white-space: nowrap;
+}
+h2 {
+  margin: 4px 0 6px;
+}
+</style>

@@ -1,0 +1,189 @@
+<script setup lang="ts">
+import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
+import { refDebounced } from "@vueuse/core";
+import { computed, ref } from "vue";
+import { api, need, sendFile, type Schemas } from "../../../api/client";
+import AddressForm from "../../../shared/AddressForm.vue";
+import { count, country } from "../../../shared/format";
+import { useMe } from "../../../shared/session";
+import { ErrorNote } from "../../../shared/ui";
+
+const client = useQueryClient();
+const { may } = useMe();
+const text = ref("");
+const settled = refDebounced(text, 200);
+const search = computed(() => settled.value.trim());
+const {
+  data: contacts,
+  error,
+  isPending,
+} = useQuery({
+  queryKey: computed(() => ["contacts", search.value]),
+  queryFn: async () =>
+    need(await api.GET("/api/contacts", { params: { query: { text: search.value } } })),
+});
+const editing = ref<Schemas["ContactIO"]>();
+function blank(): Schemas["ContactIO"] {
+  return {
+    code: "",
+    home: true,
+    address: {
+      name: "",
+      company: "",
+      street: "",
+      extra: "",
+      city: "",
+      region: "",
+      postcode: "",
+      country: "PT",
+      phone: "",
+      email: "",
+    },
+  };
+}
+const save = useMutation({
+  mutationFn: async () => need(await api.POST("/api/contacts", { body: editing.value! })),
+  onSuccess: () => {
+    editing.value = undefined;
+    void client.invalidateQueries({ queryKey: ["contacts"] });
+  },
+});
+const remove = useMutation({
+  mutationFn: async (id: number) =>
+    api.DELETE("/api/contacts/{contact_id}", { params: { path: { contact_id: id } } }),
+  onSuccess: () => client.invalidateQueries({ queryKey: ["contacts"] }),
+});
+const file = useMutation({
+  mutationFn: async (given: File) => sendFile<Schemas["BroughtIn"]>("/api/contacts/file", given),
+  onSuccess: () => client.invalidateQueries({ queryKey: ["contacts"] }),
+});
+</script>
+
+<template>
+  <div class="page">
+    <div class="head">
+      <h1>Address book</h1>
+      <span class="mute">Found by name, company or a short code</span><span class="grow" />
+      <input
+        v-model="text"
+        class="search"
+        type="search"
+        placeholder="Name, company, code"
+        aria-label="Search contacts"
+      />
+      <template v-if="may('shipper', 'care')">
+        <a class="link" href="/api/contacts/file?kind=csv">CSV</a
+        ><a class="link" href="/api/contacts/file?kind=vcf">vCard</a>
+        <label class="link"
+          >Bring in a file<input
+            class="visually-hidden"
+            type="file"
+            accept=".csv,.xlsx,.vcf"
+            @change="
+              ($event.target as HTMLInputElement).files?.[0] &&
+              file.mutate(($event.target as HTMLInputElement).files![0]!)
+            "
+        /></label>
+        <v-btn @click="editing = blank()">Add a contact</v-btn>
+      </template>
+    </div>
+    <ErrorNote :error="error ?? file.error.value" />
+    <p v-if="file.data.value" class="note" role="status">
+      {{ count(file.data.value.made, "new contact") }}, {{ file.data.value.known }} known already.
+      {{ file.data.value.odd.slice(0, 4).join(" ") }}
+    </p>
+    <p v-if="isPending" class="empty">Fetching the contacts…</p>
+    <p v-else-if="!contacts?.length" class="empty panel">
+      {{
+        search
+          ? "Nobody is called like that."
+          : "Nobody yet. Add a contact, or bring in a CSV or vCard file."
+      }}
+    </p>
+    <table v-else class="plain-table panel">
+      <thead>
+        <tr>
+          <th>Code</th>
+          <th>Name</th>
+          <th>Company</th>
+          <th>Address</th>
+          <th>Reach</th>
+          <th></th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr v-for="c in contacts" :key="c.id ?? 0">
+          <td class="mono">{{ c.code }}</td>
+          <td>
+            <b>{{ c.address.name }}</b>
+          </td>
+          <td>{{ c.address.company }}</td>
+          <td>
+            {{
+              [
+                c.address.street,
+                `${c.address.postcode} ${c.address.city}`,
+                country(c.address.country ?? ""),
+              ]
+                .filter((p) => p?.trim())
+                .join(", ")
+            }}
+          </td>
+          <td class="small">{{ c.address.phone }} {{ c.address.email }}</td>
+          <td class="right">
+            <RouterLink v-if="may('shipper')" class="link" :to="`/orders/new?contact=${c.id}`"
+              >Ship to</RouterLink
+            ><template v-if="may('shipper', 'care')"
+              ><button
+                class="link"
+                type="button"
+                @click="editing = { ...c, address: { ...c.address } }"
+              >
+                Change</button
+              ><button class="link" type="button" @click="remove.mutate(c.id!)">
+                Remove
+              </button></template
+            >
+          </td>
+        </tr>
+      </tbody>
+    </table>
+    <v-dialog
+      :model-value="!!editing"
+      max-width="640"
+      aria-label="Contact"
+      @update:model-value="editing = undefined"
+    >
+      <v-card v-if="editing">
+        <form @submit.prevent="save.mutate()">
+          <div class="dialog-head">{{ editing.id ? "Change a contact" : "Add a contact" }}</div>
+          <div class="dialog-body">
+            <ErrorNote :error="save.error.value" />
+            <v-text-field
+              v-model="editing.code"
+              class="mb-3"
+              label="Short code"
+              maxlength="30"
+            /><AddressForm v-model="editing.address" v-model:home="editing.home" />
+          </div>
+          <div class="dialog-actions">
+            <v-btn variant="text" @click="editing = undefined">Not now</v-btn
+            ><v-btn type="submit" :loading="save.isPending.value">Save the contact</v-btn>
+          </div>
+        </form>
+      </v-card>
+    </v-dialog>
+  </div>
+</template>
+
+<style scoped>
+.search {
+  font: inherit;
+  border: 1px solid var(--line);
+  background: var(--sheet);
+  color: var(--ink);
+  border-radius: 4px;
+  padding: 4px 10px;
+  width: 190px;
+}
+</style>

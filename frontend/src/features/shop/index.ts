@@ -1,0 +1,1 @@
+export { carriersQuery, keepContact, packagingQuery, placesQuery } from "./queries";

@@ -1,0 +1,183 @@
+<script setup lang="ts">
+import { amountText, centimetres, kilograms, minorOf, money } from "../../../shared/format";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
+import { ref } from "vue";
+import { api, need, type Schemas } from "../../../api/client";
+import { useMe } from "../../../shared/session";
+import { packagingQuery } from "../queries";
+import { ErrorNote } from "../../../shared/ui";
+
+const client = useQueryClient();
+const { may, currency } = useMe();
+const { data: boxes, error, isPending } = useQuery(packagingQuery);
+type Box = Schemas["PackagingIO"];
+const editing = ref<Box>();
+/** Typed in centimetres and grams; kept in whole millimetres and grams. */
+const typed = ref<Record<string, string>>({});
+const SIDES = [
+  ["inner_length", "Inner length"],
+  ["inner_width", "Inner width"],
+  ["inner_height", "Inner height"],
+  ["outer_length", "Outer length"],
+  ["outer_width", "Outer width"],
+  ["outer_height", "Outer height"],
+] as const;
+const WEIGHTS = [
+  ["own_g", "Own weight"],
+  ["padding_g", "Padding"],
+  ["max_load_g", "Most load"],
+] as const;
+function start(box?: Box): void {
+  save.reset();
+  editing.value = box
+    ? { ...box }
+    : {
+        id: null,
+        code: "",
+        name: "",
+        inner_length: 0,
+        inner_width: 0,
+        inner_height: 0,
+        outer_length: 0,
+        outer_width: 0,
+        outer_height: 0,
+        own_g: 0,
+        padding_g: 0,
+        max_load_g: 0,
+        cost_minor: 0,
+        carrier: null,
+        active: true,
+      };
+  typed.value = Object.fromEntries([
+    ...SIDES.map(([k]) => [k, box ? String(box[k] / 10) : ""]),
+    ...WEIGHTS.map(([k]) => [k, box ? String(box[k]) : ""]),
+    ["cost", amountText(box?.cost_minor ?? 0, currency.value)],
+  ]);
+}
+function number(key: string, times: number): number {
+  const value = Number((typed.value[key] ?? "").replace(",", "."));
+  return Number.isFinite(value) ? Math.round(value * times) : 0;
+}
+const save = useMutation({
+  mutationFn: async (box: Box) => {
+    const body = { ...box, cost_minor: minorOf(typed.value.cost ?? "", currency.value) ?? 0 };
+    for (const [key] of SIDES) body[key] = number(key, 10);
+    for (const [key] of WEIGHTS) body[key] = number(key, 1);
+    return need(await api.POST("/api/packaging", { body }));
+  },
+  onSuccess: () => {
+    editing.value = undefined;
+    void client.invalidateQueries();
+  },
+});
+</script>
+
+<template>
+  <div class="page" tabindex="0" role="region" aria-label="Packaging">
+    <div class="head">
+      <h1>Packaging</h1>
+      <span class="mute"
+        >Own boxes and the carriers'; the smallest that everything fits into is taken</span
+      ><span class="grow" /><v-btn v-if="may()" @click="start()">Add packaging</v-btn>
+    </div>
+    <ErrorNote v-if="error" :error="error" />
+    <p v-else-if="isPending" class="empty">Fetching the packaging…</p>
+    <p v-else-if="!boxes?.length" class="empty panel">
+      No packaging yet. Add a box and orders can be planned.
+    </p>
+    <table v-else class="plain-table panel">
+      <thead>
+        <tr>
+          <th>Packaging</th>
+          <th>Whose</th>
+          <th>Inside</th>
+          <th>Outside</th>
+          <th class="right">Own weight</th>
+          <th class="right">Padding</th>
+          <th class="right">Most load</th>
+          <th class="right">Cost</th>
+          <th></th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr v-for="b in boxes" :key="b.id ?? 0" :class="{ mute: !b.active }">
+          <td>
+            <b>{{ b.name }}</b> <span class="mono mute small">{{ b.code }}</span>
+          </td>
+          <td>
+            {{
+              b.carrier
+                ? `${b.carrier.charAt(0).toUpperCase()}${b.carrier.slice(1)}, one price`
+                : "own"
+            }}{{ b.active ? "" : ", not in use" }}
+          </td>
+          <td>{{ centimetres([b.inner_length, b.inner_width, b.inner_height]) }}</td>
+          <td>{{ centimetres([b.outer_length, b.outer_width, b.outer_height]) }}</td>
+          <td class="right">{{ kilograms(b.own_g) }}</td>
+          <td class="right">{{ kilograms(b.padding_g) }}</td>
+          <td class="right">{{ kilograms(b.max_load_g) }}</td>
+          <td class="right">{{ money(b.cost_minor, currency) }}</td>
+          <td class="right">
+            <button v-if="may()" class="link" type="button" @click="start(b)">Change</button>
+          </td>
+        </tr>
+      </tbody>
+    </table>
+    <v-dialog
+      :model-value="!!editing"
+      max-width="680"
+      aria-label="Packaging"
+      @update:model-value="editing = undefined"
+    >
+      <v-card v-if="editing">
+        <form @submit.prevent="save.mutate(editing)">
+          <div class="dialog-head">
+            {{ editing.id ? `Change ${editing.name}` : "Add packaging" }}
+          </div>
+          <div class="dialog-body">
+            <ErrorNote :error="save.error.value" />
+            <div class="form-grid">
+              <v-text-field v-model="editing.name" class="w4" label="Name" required autofocus />
+              <v-text-field v-model="editing.code" class="w2" label="Code" required />
+              <v-text-field
+                v-for="[key, label] in SIDES"
+                :key="key"
+                v-model="typed[key]"
+                class="w2"
+                :label="label"
+                suffix="cm"
+                inputmode="decimal"
+                required
+              />
+              <v-text-field
+                v-for="[key, label] in WEIGHTS"
+                :key="key"
+                v-model="typed[key]"
+                class="w2"
+                :label="label"
+                suffix="g"
+                inputmode="numeric"
+                required
+              />
+              <v-text-field
+                v-model="typed.cost"
+                class="w2"
+                label="Cost of one"
+                :suffix="currency"
+                inputmode="decimal"
+              />
+              <v-checkbox v-model="editing.active" class="w4" label="In use" />
+            </div>
+            <p class="mute small">
+              Saving plans all waiting orders again; what was set by hand stays.
+            </p>
+          </div>
+          <div class="dialog-actions">
+            <v-btn variant="text" @click="editing = undefined">Not now</v-btn
+            ><v-btn type="submit" :loading="save.isPending.value">Save the packaging</v-btn>
+          </div>
+        </form>
+      </v-card>
+    </v-dialog>
+  </div>
+</template>

@@ -1,0 +1,134 @@
+<script setup lang="ts">
+import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
+import { ref } from "vue";
+import { api, need, type Schemas } from "../../../api/client";
+import { useMe } from "../../../shared/session";
+import AddressForm from "../../../shared/AddressForm.vue";
+import { placesQuery } from "../queries";
+import { ErrorNote } from "../../../shared/ui";
+
+const client = useQueryClient();
+const { may } = useMe();
+const { data: places, error, isPending } = useQuery(placesQuery);
+type Place = Schemas["PlaceIO"];
+const editing = ref<Place>();
+const EMPTY: Place["address"] = {
+  name: "",
+  company: "",
+  street: "",
+  extra: "",
+  city: "",
+  region: "",
+  postcode: "",
+  country: "",
+  phone: "",
+  email: "",
+};
+function start(place?: Place): void {
+  save.reset();
+  editing.value = place
+    ? { ...place, address: { ...place.address } }
+    : {
+        id: null,
+        name: "",
+        address: { ...EMPTY },
+        pickup_spot: "",
+        opening_hours: "",
+        is_default: false,
+      };
+}
+const save = useMutation({
+  mutationFn: async (place: Place) => need(await api.POST("/api/places", { body: place })),
+  onSuccess: () => {
+    editing.value = undefined;
+    void client.invalidateQueries({ queryKey: ["places"] });
+  },
+});
+</script>
+
+<template>
+  <div class="page">
+    <div class="head">
+      <h1>Places</h1>
+      <span class="mute">Addresses that parcels leave from</span><span class="grow" /><v-btn
+        v-if="may()"
+        @click="start()"
+        >Add a place</v-btn
+      >
+    </div>
+    <ErrorNote v-if="error" :error="error" />
+    <p v-else-if="isPending" class="empty">Fetching the places…</p>
+    <p v-else-if="!places?.length" class="empty panel">
+      No place yet. Without one no label can be bought: add the address that parcels leave from.
+    </p>
+    <table v-else class="plain-table panel">
+      <thead>
+        <tr>
+          <th>Place</th>
+          <th>Address</th>
+          <th>Contact</th>
+          <th>Pick-up spot</th>
+          <th>Open</th>
+          <th></th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr v-for="p in places" :key="p.id ?? 0">
+          <td>
+            <b>{{ p.name }}</b><br /><span class="small mute">{{
+              p.is_default ? "default sender" : ""
+            }}</span>
+          </td>
+          <td>
+            {{ p.address.company }}<br />{{ p.address.street }}, {{ p.address.postcode }}
+            {{ p.address.city }}, {{ p.address.country }}
+          </td>
+          <td>
+            {{ p.address.name }}<br /><span class="small mute">{{ p.address.phone }}</span>
+          </td>
+          <td>{{ p.pickup_spot }}</td>
+          <td>{{ p.opening_hours }}</td>
+          <td class="right">
+            <button v-if="may()" class="link" type="button" @click="start(p)">Change</button>
+          </td>
+        </tr>
+      </tbody>
+    </table>
+    <v-dialog
+      :model-value="!!editing"
+      max-width="680"
+      aria-label="Place"
+      @update:model-value="editing = undefined"
+    >
+      <v-card v-if="editing">
+        <form @submit.prevent="save.mutate(editing)">
+          <div class="dialog-head">{{ editing.id ? `Change ${editing.name}` : "Add a place" }}</div>
+          <div class="dialog-body">
+            <ErrorNote :error="save.error.value" />
+            <v-text-field
+              v-model="editing.name"
+              label="Name of the place"
+              class="mb-3"
+              required
+              autofocus
+            />
+            <AddressForm v-model="editing.address" />
+            <div class="form-grid mt-3">
+              <v-text-field v-model="editing.pickup_spot" class="w3" label="Pick-up spot" />
+              <v-text-field v-model="editing.opening_hours" class="w3" label="Opening hours" />
+              <v-checkbox
+                v-model="editing.is_default"
+                class="w6"
+                label="Parcels leave from here unless said otherwise"
+              />
+            </div>
+          </div>
+          <div class="dialog-actions">
+            <v-btn variant="text" @click="editing = undefined">Not now</v-btn
+            ><v-btn type="submit" :loading="save.isPending.value">Save the place</v-btn>
+          </div>
+        </form>
+      </v-card>
+    </v-dialog>
+  </div>
+</template>

@@ -1,0 +1,401 @@
+<script setup lang="ts">
+import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
+import { refDebounced } from "@vueuse/core";
+import { computed, ref } from "vue";
+import { api, need, sendFile, type Schemas } from "../../../api/client";
+import { count, money } from "../../../shared/format";
+import { useMe } from "../../../shared/session";
+import { recipesQuery } from "../../shape";
+import { ErrorNote } from "../../../shared/ui";
+
+const client = useQueryClient();
+const { currency, may } = useMe();
+type Product = Schemas["ProductIO"];
+const text = ref("");
+const missing = ref(false);
+const settled = refDebounced(text, 200);
+const search = computed(() => settled.value.trim());
+const { data, error, isPending, hasNextPage, fetchNextPage } = useInfiniteQuery(
+  computed(() => ({
+    queryKey: ["products", search.value, missing.value],
+    queryFn: async ({ pageParam }: { pageParam: string }) =>
+      need(
+        await api.GET("/api/products", {
+          params: { query: { text: search.value, after: pageParam, missing: missing.value } },
+        }),
+      ),
+    initialPageParam: "",
+    getNextPageParam: (last: Schemas["ProductPage"]) => last.next ?? undefined,
+  })),
+);
+const { data: recipes } = useQuery(recipesQuery);
+const products = computed(() => data.value?.pages.flatMap((p) => p.products) ?? []);
+const matching = computed(() => data.value?.pages[0]?.matching ?? 0);
+const chosen = ref(new Set<string>());
+const editing = ref<Product>();
+const before = ref<Product>();
+const kilo = ref("");
+const many = ref<{ field: string; value: string }>();
+const NUMBERS = [
+  ["weight_g", "Weight", "g", 1],
+  ["length_mm", "Length", "cm", 10],
+  ["width_mm", "Width", "cm", 10],
+  ["height_mm", "Height", "cm", 10],
+  ["value_minor", "Value", "", 100],
+] as const;
+const TEXTS = [
+  ["name", "Name", "w6"],
+  ["customs_text", "Customs description", "w6"],
+  ["material", "Material", "w3"],
+  ["used_for", "Used for", "w3"],
+  ["hs_code", "HS code", "w2"],
+  ["origin", "Made in, two letters", "w2"],
+  ["shelf", "Shelf", "w2"],
+  ["barcode", "Barcode", "w3"],
+] as const;
+const FLAGS = [
+  ["own_box", "Needs its own box"],
+  ["upright", "Keep upright"],
+  ["no_weekend", "No weekend on the way"],
+] as const;
+const typed = ref<Record<string, string>>({});
+function start(p: Product): void {
+  before.value = p;
+  editing.value = { ...p, contents: [...p.contents], tags: [...p.tags] };
+  typed.value = Object.fromEntries(
+    NUMBERS.map(([k, , , times]) => [k, p[k] === null ? "" : String(Number(p[k]) / times)]),
+  );
+  kilo.value = p.tags.join(", ");
+}
+const file = useMutation({
+  mutationFn: async (given: File) => sendFile<Schemas["BroughtIn"]>("/api/products/file", given),
+  onSuccess: () => client.invalidateQueries(),
+});
+const save = useMutation({
+  mutationFn: async () => {
+    const now = editing.value!,
+      was = before.value!;
+    const set: Record<string, unknown> = {};
+    for (const [key, , , times] of NUMBERS) {
+      const plain = typed.value[key]!.trim().replace(",", ".");
+      const value = plain === "" ? null : Math.round(Number(plain) * times);
+      if (Number.isNaN(value)) throw new Error(`“${typed.value[key]}” is no figure.`);
+      if (value !== was[key] && !(value === null && key === "value_minor")) set[key] = value;
+    }
+    for (const [key] of [...TEXTS, ...FLAGS]) if (now[key] !== was[key]) set[key] = now[key];
+    if ((now.recipe ?? "") !== was.recipe) set.recipe = now.recipe ?? "";
+    const tags = kilo.value
+      .split(",")
+      .map((t) => t.trim())
+      .filter(Boolean);
+    if (tags.join() !== was.tags.join()) set.tags = tags;
+    return need(
+      await api.PATCH("/api/products", {
+        body: { skus: [was.sku], set: set as Schemas["ProductChanges"] },
+      }),
+    );
+  },
+  onSuccess: () => {
+    editing.value = undefined;
+    void client.invalidateQueries();
+  },
+});
+const saveMany = useMutation({
+  mutationFn: async () => {
+    const { field, value } = many.value!;
+    const set = {
+      [field]: ["own_box", "upright", "no_weekend"].includes(field)
+        ? value === "yes"
+        : field === "tags"
+          ? value
+              .split(",")
+              .map((t) => t.trim())
+              .filter(Boolean)
+          : value,
+    };
+    return need(
+      await api.PATCH("/api/products", {
+        body: { skus: [...chosen.value], set: set as unknown as Schemas["ProductChanges"] },
+      }),
+    );
+  },
+  onSuccess: () => {
+    many.value = undefined;
+    chosen.value = new Set();
+    void client.invalidateQueries();
+  },
+});
+const MANY = [
+  ["recipe", "Recipe"],
+  ["tags", "Tags, with commas"],
+  ["origin", "Made in, two letters"],
+  ["hs_code", "HS code"],
+  ["shelf", "Shelf"],
+  ["customs_text", "Customs description"],
+  ["own_box", "Needs its own box"],
+  ["upright", "Keep upright"],
+  ["no_weekend", "No weekend on the way"],
+].map(([value, title]) => ({ value, title }));
+function toggle(sku: string): void {
+  const next = new Set(chosen.value);
+  if (!next.delete(sku)) next.add(sku);
+  chosen.value = next;
+}
+const sides = (p: Product) =>
+  p.length_mm && p.width_mm && p.height_mm
+    ? `${p.length_mm / 10} × ${p.width_mm / 10} × ${p.height_mm / 10} cm`
+    : "";
+</script>
+
+<template>
+  <div class="page">
+    <div class="head">
+      <h1>Products</h1>
+      <span class="mute"
+        >{{ count(matching, "product") }}; new ones come by themselves with the orders</span
+      ><span class="grow" />
+      <button class="chip" type="button" :aria-pressed="missing" @click="missing = !missing">
+        Without weight or size
+      </button>
+      <input
+        v-model="text"
+        class="search"
+        type="search"
+        placeholder="SKU, name, shelf"
+        aria-label="Search products"
+      />
+      <a class="link" href="/api/products/file?kind=csv">CSV</a
+      ><a class="link" href="/api/products/file?kind=xlsx">XLSX</a>
+      <label v-if="may('shipper')" class="link"
+        >Bring in a file<input
+          class="visually-hidden"
+          type="file"
+          accept=".csv,.xlsx"
+          @change="
+            ($event.target as HTMLInputElement).files?.[0] &&
+            file.mutate(($event.target as HTMLInputElement).files![0]!)
+          "
+      /></label>
+    </div>
+    <ErrorNote :error="error ?? file.error.value" />
+    <p v-if="file.data.value" class="note" role="status">
+      {{ count(file.data.value.made, "new product") }}, {{ file.data.value.known }} changed.
+      <template v-if="file.data.value.odd.length"
+        >{{ count(file.data.value.odd.length, "row") }} left out:
+        {{ file.data.value.odd.slice(0, 4).join("; ") }}</template
+      >
+    </p>
+    <div v-if="chosen.size && may('shipper')" class="note">
+      {{ count(chosen.size, "product") }} selected
+      <button class="link" type="button" @click="many = { field: 'recipe', value: '' }">
+        Change them together
+      </button>
+      <button class="link" type="button" @click="chosen = new Set()">Unselect</button>
+    </div>
+    <p v-if="isPending" class="empty">Fetching the products…</p>
+    <p v-else-if="!products.length" class="empty panel">
+      {{
+        search || missing
+          ? "No product like that."
+          : "No product yet. They come with the first orders, or from a file."
+      }}
+    </p>
+    <table v-else class="plain-table panel">
+      <thead>
+        <tr>
+          <th></th>
+          <th>SKU</th>
+          <th>Name</th>
+          <th class="right">Weight</th>
+          <th>Size</th>
+          <th class="right">Value</th>
+          <th>Customs</th>
+          <th>Handling</th>
+          <th>Shelf</th>
+          <th></th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr v-for="p in products" :key="p.sku">
+          <td>
+            <input
+              type="checkbox"
+              :aria-label="`Select ${p.sku}`"
+              :checked="chosen.has(p.sku)"
+              @change="toggle(p.sku)"
+            />
+          </td>
+          <td class="mono nowrap">{{ p.sku }}</td>
+          <td>
+            {{ p.name }} <span v-for="t in p.tags" :key="t" class="tag">{{ t }}</span>
+          </td>
+          <td class="right nowrap">
+            <span v-if="p.weight_g">{{ p.weight_g.toLocaleString("en-GB") }} g</span
+            ><span v-else class="stop">none</span>
+          </td>
+          <td>
+            <span v-if="sides(p)">{{ sides(p) }}</span><span v-else class="stop">none</span>
+          </td>
+          <td class="right">{{ money(p.value_minor, currency) }}</td>
+          <td class="small">
+            {{ p.customs_text || "–" }}
+            <span class="mute mono">{{ p.hs_code }} {{ p.origin }}</span>
+          </td>
+          <td class="small">
+            {{
+              [
+                p.own_box && "own box",
+                p.upright && "upright",
+                p.no_weekend && "no weekend",
+                ...p.contents.map((c) => c.replaceAll("_", " ")),
+                recipes?.find((r) => r.code === p.recipe)?.name,
+              ]
+                .filter(Boolean)
+                .join(", ")
+            }}
+          </td>
+          <td>{{ p.shelf }}</td>
+          <td class="right">
+            <button v-if="may('shipper')" class="link" type="button" @click="start(p)">
+              Change
+            </button>
+          </td>
+        </tr>
+      </tbody>
+    </table>
+    <button v-if="hasNextPage" class="link" type="button" @click="fetchNextPage()">
+      Show more of {{ matching.toLocaleString("en-GB") }}
+    </button>
+    <v-dialog
+      :model-value="!!editing"
+      max-width="680"
+      aria-label="Product"
+      @update:model-value="editing = undefined"
+    >
+      <v-card v-if="editing">
+        <form @submit.prevent="save.mutate()">
+          <div class="dialog-head">
+            <span class="mono">{{ editing.sku }}</span> {{ before?.name }}
+          </div>
+          <div class="dialog-body">
+            <ErrorNote :error="save.error.value" />
+            <div class="form-grid">
+              <v-text-field
+                v-for="[key, label, unit] in NUMBERS"
+                :key="key"
+                v-model="typed[key]"
+                class="w2"
+                :label="label"
+                :suffix="unit || currency"
+                inputmode="decimal"
+              />
+              <v-select
+                v-model="editing.recipe"
+                class="w2"
+                label="Default recipe"
+                clearable
+                :items="(recipes ?? []).map((r) => ({ title: r.name, value: r.code }))"
+              />
+              <v-text-field
+                v-for="[key, label, width] in TEXTS"
+                :key="key"
+                v-model="editing[key]"
+                :class="width"
+                :label="label"
+              />
+              <v-text-field v-model="kilo" class="w3" label="Tags, with commas" />
+              <v-checkbox
+                v-for="[key, label] in FLAGS"
+                :key="key"
+                v-model="editing[key]"
+                class="w2"
+                :label="label"
+              />
+            </div>
+            <p class="mute small">
+              {{ editing.learned_from ? `Learned from ${editing.learned_from}. ` : "" }}Waiting
+              orders with it are planned anew.
+            </p>
+          </div>
+          <div class="dialog-actions">
+            <v-btn variant="text" @click="editing = undefined">Not now</v-btn
+            ><v-btn type="submit" :loading="save.isPending.value">Save the product</v-btn>
+          </div>
+        </form>
+      </v-card>
+    </v-dialog>
+    <v-dialog
+      :model-value="!!many"
+      max-width="480"
+      aria-label="Change several products"
+      @update:model-value="many = undefined"
+    >
+      <v-card v-if="many">
+        <form @submit.prevent="saveMany.mutate()">
+          <div class="dialog-head">The same for {{ count(chosen.size, "product") }}</div>
+          <div class="dialog-body">
+            <ErrorNote :error="saveMany.error.value" />
+            <div class="form-grid">
+              <v-select
+                v-model="many.field"
+                class="w6"
+                label="What to change"
+                :items="MANY"
+                @update:model-value="many.value = ''"
+              />
+              <v-select
+                v-if="many.field === 'recipe'"
+                v-model="many.value"
+                class="w6"
+                label="To"
+                :items="[
+                  { title: 'no recipe', value: '' },
+                  ...(recipes ?? []).map((r) => ({ title: r.name, value: r.code })),
+                ]"
+              />
+              <v-select
+                v-else-if="['own_box', 'upright', 'no_weekend'].includes(many.field)"
+                v-model="many.value"
+                class="w6"
+                label="To"
+                :items="['yes', 'no']"
+              />
+              <v-text-field v-else v-model="many.value" class="w6" label="To" />
+            </div>
+          </div>
+          <div class="dialog-actions">
+            <v-btn variant="text" @click="many = undefined">Not now</v-btn
+            ><v-btn type="submit" :loading="saveMany.isPending.value"
+              >Change {{ count(chosen.size, "product") }}</v-btn
+            >
+          </div>
+        </form>
+      </v-card>
+    </v-dialog>
+  </div>
+</template>
+
+<style scoped>
+.search {
+  font: inherit;
+  border: 1px solid var(--line);
+  background: var(--sheet);
+  color: var(--ink);
+  border-radius: 4px;
+  padding: 4px 10px;
+  width: 190px;
+}
+.tag {
+  font-size: 11px;
+  border: 1px solid var(--line);
+  border-radius: 3px;
+  padding: 0 4px;
+  color: var(--mute);
+}
+.nowrap {
+  white-space: nowrap;
+}
+td input {
+  accent-color: var(--mul);
+}
+</style>

