@@ -18,7 +18,7 @@ def all_places(session: Session) -> Sequence[Place]:
 
 
 def home_country(session: Session) -> str:
-    """Return the country parcels leave from: that of the default place, as ISO 3166-1 alpha-2, empty without a place."""
+    """Return the country of the default place, as ISO 3166-1 alpha-2; empty without a place."""
     places = all_places(session)
     return places[0].address.country if places else ""
 
