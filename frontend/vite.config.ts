@@ -3,7 +3,11 @@ import { defineConfig } from "vite";
 import vuetify from "vite-plugin-vuetify";
 
 export default defineConfig({
-  plugins: [vue(), vuetify({ autoImport: true })],
+  // Blanks between tags count as HTML counts them, whichever line they stand on: so does the formatter.
+  plugins: [
+    vue({ template: { compilerOptions: { whitespace: "preserve" } } }),
+    vuetify({ autoImport: true }),
+  ],
   build: { chunkSizeWarningLimit: 700, reportCompressedSize: true },
   server: { proxy: { "/api": "http://127.0.0.1:8480" } },
 });

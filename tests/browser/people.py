@@ -63,6 +63,17 @@ def row(page: Page, name: str) -> Locator:
     return page.locator("tr[data-order]", has_text=name)
 
 
+def choose(page: Page, label: str, option: str) -> None:
+    """Choose one of a field's options by typing its name, in the last field of that label."""
+    field = page.locator(".v-select", has=page.get_by_label(label, exact=True)).last
+    field.click()
+    expect(page.get_by_role("option").first).to_be_visible()
+    page.keyboard.type(option)
+    expect(field).to_contain_text(option)
+    page.keyboard.press("Escape")
+    expect(page.get_by_role("option")).to_have_count(0)
+
+
 def scan(page: Page, code: str) -> None:
     """Let a scanner read a code: its keys come at once, however busy the machine of the test is."""
     page.evaluate(

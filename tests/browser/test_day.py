@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import json
 from pathlib import Path
+from typing import Any
+from urllib.parse import parse_qs, urlsplit
 
 import httpx
 from PIL import Image
@@ -20,9 +22,17 @@ def buy(page: Page, labels: str) -> None:
     expect(page.get_by_role("button", name=f"Print {labels} on label printer")).to_be_visible(timeout=60_000)
 
 
+def bought_now(page: Page, href: str) -> list[dict[str, Any]]:
+    """Return the shipments of the batch that an address of labels means."""
+    batch = parse_qs(urlsplit(href).query)["batch"][0]
+    found: list[dict[str, Any]] = page.request.get(f"/api/batches/{batch}").json()["shipments"]
+    return found
+
+
 def test_a_messy_file_becomes_paid_printed_labels(browser: Browser, shop: Supervisor, tmp_path: Path) -> None:
     page = page_of(browser, shop)
     axe(page)
+    page.get_by_role("link", name="Orders").click()
     page.get_by_role("link", name="Import").click()
     page.set_input_files("input[type=file]", DATA / "orders-messy.csv")
     expect(page.get_by_text("read as CSV, semicolon, cp1252, header in row 3")).to_be_visible()
@@ -63,11 +73,17 @@ def test_a_messy_file_becomes_paid_printed_labels(browser: Browser, shop: Superv
     href = page.get_by_role("link", name="Labels as PDF").get_attribute("href") or ""
     pdf = page.request.get(href).body()
     read = codes(pdf, tmp_path)
+    assert not [s for s in bought_now(page, href) if s["labels"][0]["printed_at"]]  # looked at is not printed
     numbers = [label["Code128"].removeprefix("(00)") for label in read]
     assert len(set(numbers)) == 3
     assert all(n in (page.get_by_role("dialog").text_content() or "") for n in numbers)
     slips = page.request.get(href.replace("labels.pdf", "packing-slips.pdf").partition("&sequence")[0])
     assert slips.headers["content-type"] == "application/pdf"
+    with page.context.expect_page():
+        page.get_by_role("link", name="Labels as PDF").click()
+    page.get_by_role("button", name="They are on paper: mark 3 labels printed").click()
+    expect(page.get_by_role("button", name="They are on paper")).to_have_count(0)
+    assert all(s["labels"][0]["printed_at"] for s in bought_now(page, href))
     page.get_by_role("button", name="Close").click()
     expect(row(page, "Dinis Valente")).to_have_count(0)
 
@@ -118,8 +134,12 @@ def test_the_days_work_by_keyboard_alone_in_the_dark_and_narrow(browser: Browser
         "/set-up/packaging",
         "/import",
         "/recipes",
-        "/products",
-        "/contacts",
+        "/set-up/channels",
+        "/set-up/carriers",
+        "/set-up/products",
+        "/set-up/contacts",
+        "/rules",
+        "/quote",
         "/batches",
         "/returns",
         "/requests",

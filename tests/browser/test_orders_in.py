@@ -5,7 +5,7 @@ from __future__ import annotations
 import httpx
 from playwright.sync_api import Browser, Page, expect
 
-from tests.browser.people import axe, page_of, row
+from tests.browser.people import axe, choose, page_of, row
 from tidewind.settings import DATA
 from tidewind.supervisor import Supervisor
 
@@ -53,11 +53,11 @@ def test_a_rule_is_written_as_a_sentence_rehearsed_switched_on_and_brought_back(
     axe(page)
     page.get_by_role("button", name="Add a rule").click()
     page.get_by_placeholder("What it is for").fill("Night for the south")
-    page.get_by_label("Fact", exact=True).last.select_option(label="the postcode")
+    choose(page, "Fact", "the postcode")
     page.get_by_label("the postcode, with commas").fill("8000-8999")
     page.get_by_label("the postcode, with commas").press("Tab")
-    page.get_by_label("Action", exact=True).last.select_option(label="send by")
-    page.get_by_label("Which", exact=True).last.select_option(label="Brightmile Parcel Night, by 12:00")
+    choose(page, "Action", "send by")
+    choose(page, "Which", "Brightmile Parcel Night, by 12:00")
     expect(
         page.get_by_text("If the postcode is 8000-8999, then send by Brightmile Parcel Night, by 12:00.")
     ).to_be_visible()

@@ -31,7 +31,7 @@ def test_one_order_in_every_box_and_many_at_once(browser: Browser, shop: Supervi
     expect(compare.get_by_role("row", name="BP Road").filter(has_text="€7.20")).to_be_visible()
     compare.get_by_role("button", name="Signature").click()
     compare.get_by_title("Choose Night, by 12:00").click()
-    expect(page.get_by_text("Set by hand: extras, service")).to_be_visible()
+    expect(page.get_by_text("Set by hand: service, extras")).to_be_visible()
     page.get_by_role("button", name="Let the plan decide").click()
 
     page.goto("/orders")

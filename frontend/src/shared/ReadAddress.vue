@@ -27,14 +27,14 @@ function copied(): void {
 <template>
   <div class="copied">
     <button class="link" type="button" :aria-expanded="open" @click="open = !open">
-      Paste an address
+      Read a copied address
     </button>
     <template v-if="open">
       <textarea
         v-model="text"
         rows="5"
         aria-label="Address as it was written"
-        placeholder="Paste the whole block: name, street, town, country, phone…"
+        placeholder="The whole block: name, street, town, country, phone…"
         autofocus
         @paste="copied"
       />

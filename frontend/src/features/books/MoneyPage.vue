@@ -129,7 +129,7 @@ const way = (e: Schemas["BookedOut"]) =>
       <div class="panel facts">
         <div>
           <span>Free to spend</span
-          ><b :class="{ stop: data.balance.available_minor < data.low_balance_minor }">{{
+          ><b :class="{ press: data.balance.available_minor < data.low_balance_minor }">{{
             money(data.balance.available_minor, currency)
           }}</b>
         </div>
@@ -190,7 +190,7 @@ const way = (e: Schemas["BookedOut"]) =>
               </td>
               <td>{{ r.carrier }}, {{ r.service_name }}</td>
               <td>{{ dayAndClock(r.asked_at, zone) }} by {{ r.asked_by }}</td>
-              <td :class="{ stop: r.overdue }">
+              <td :class="{ press: r.overdue }">
                 {{ day(r.due_on) }}{{ r.overdue ? ", overdue" : ""
                 }}<span v-if="r.chased_at" class="mute small">
                   · chased {{ dayAndClock(r.chased_at, zone) }}</span

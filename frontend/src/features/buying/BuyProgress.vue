@@ -5,7 +5,7 @@ import { api, need } from "../../api/client";
 import { count, money } from "../../shared/format";
 import { useMe } from "../../shared/session";
 import PrintBar from "./PrintBar.vue";
-import type { Batch, Shipment } from "./queries";
+import type { Batch } from "./queries";
 import VoidDialog from "./VoidDialog.vue";
 import { ErrorNote } from "../../shared/ui";
 
@@ -26,7 +26,9 @@ const cancel = useMutation({
     ),
   onSuccess: () => client.invalidateQueries({ queryKey: ["batch", props.batch.id] }),
 });
-const voiding = ref<Shipment[]>();
+/** By id, so that what happens to it meanwhile, on a printer say, is seen in the question. */
+const voidingId = ref(0);
+const voiding = computed(() => props.batch.shipments.filter((s) => s.id === voidingId.value));
 const copied = ref("");
 async function copy(text: string): Promise<void> {
   await navigator.clipboard?.writeText(text).catch(() => undefined);
@@ -129,7 +131,7 @@ const STATES: Record<string, string> = {
             class="link"
             type="button"
             :aria-label="`Void ${s.order_number}`"
-            @click="voiding = [s]"
+            @click="voidingId = s.id"
           >
             Void
           </button>
@@ -137,7 +139,7 @@ const STATES: Record<string, string> = {
       </tr>
     </tbody>
   </table>
-  <VoidDialog v-if="voiding" :shipments="voiding" @close="voiding = undefined" />
+  <VoidDialog v-if="voiding.length" :shipments="voiding" @close="voidingId = 0" />
 </template>
 
 <style scoped>

@@ -182,7 +182,7 @@ useKeys(
           <table class="plain-table" aria-label="Money and messages">
             <tbody>
               <tr>
-                <td :class="{ stop: today.low_balance }">
+                <td :class="{ press: today.low_balance }">
                   {{ today.low_balance ? "Balance too low for today's plan" : "Postage balance" }}
                 </td>
                 <td class="right">{{ money(today.available_minor, currency) }}</td>
@@ -193,7 +193,7 @@ useKeys(
                 </td>
               </tr>
               <tr>
-                <td :class="{ stop: today.undelivered_messages }">Mails not delivered yet</td>
+                <td :class="{ press: today.undelivered_messages }">Mails not delivered yet</td>
                 <td class="right">{{ today.undelivered_messages }}</td>
                 <td class="right">
                   <a

@@ -173,7 +173,7 @@ watch(
                 ▾
               </button>
             </td>
-            <td :class="{ stop: late(shown(r)) }">
+            <td :class="{ press: late(shown(r)) }">
               {{ day(shown(r).arrives) }}<br /><span v-if="r.service.by_time" class="small mute"
                 >by {{ r.service.by_time.slice(0, 5) }}</span
               ><span v-else-if="late(shown(r))" class="small">after the promise</span>

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { DateField } from "../../shared/ui";
+import { DateField, SelectField, named } from "../../shared/ui";
 import { computed } from "vue";
 import type { Schemas } from "../../api/client";
 import { useMe } from "../../shared/session";
@@ -48,15 +48,21 @@ const text = (event: Event) => (event.target as HTMLInputElement).value;
 
 <template>
   <div class="action">
-    <select :value="action.set" aria-label="Action" @change="setKind(text($event))">
-      <option v-for="(words, code) in vocabulary.actions" :key="code" :value="code">
-        {{ words }}
-      </option>
-    </select>
-    <select v-if="choices" aria-label="Which" :value="action.to" @change="setTo(text($event))">
-      <option v-if="!Object.keys(choices).length" value="">there is none yet</option>
-      <option v-for="(name, code) in choices" :key="code" :value="code">{{ name }}</option>
-    </select>
+    <SelectField
+      :model-value="action.set"
+      label="Action"
+      :items="named(vocabulary.actions)"
+      @update:model-value="setKind"
+    />
+    <SelectField
+      v-if="choices"
+      label="Which"
+      :model-value="String(action.to ?? '')"
+      :items="
+        Object.keys(choices).length ? named(choices) : [{ value: '', title: 'there is none yet' }]
+      "
+      @update:model-value="setTo"
+    />
     <template v-else-if="action.set === 'value'"
       ><input
         class="number"
@@ -75,14 +81,15 @@ const text = (event: Event) => (event.target as HTMLInputElement).value;
         :value="split.most"
         @change="setTo({ ...split, most: Math.max(1, readNumber('count', text($event))) })"
       />
-      <select
-        aria-label="Items or grams"
-        :value="split.by"
-        @change="setTo({ ...split, by: text($event) })"
-      >
-        <option value="quantity">items</option>
-        <option value="weight">g of goods</option>
-      </select>
+      <SelectField
+        label="Items or grams"
+        :model-value="split.by"
+        :items="[
+          { value: 'quantity', title: 'items' },
+          { value: 'weight', title: 'g of goods' },
+        ]"
+        @update:model-value="setTo({ ...split, by: $event })"
+      />
     </template>
     <template v-else-if="action.set === 'ship_date'">
       <template v-if="day.date === undefined"

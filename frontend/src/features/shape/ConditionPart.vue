@@ -16,6 +16,7 @@ import {
   type Operand,
   type Test,
 } from "./written";
+import { CheckField, SelectField } from "../../shared/ui";
 
 const props = defineProps<{
   part: Condition;
@@ -111,28 +112,23 @@ const BLANK: Condition = { fact: "country", test: "is_any_of", to: ["PT"] };
 <template>
   <div class="part" :class="{ nested: depth > 0 && group }">
     <template v-if="test && fact">
-      <label class="not"
-        ><input
-          type="checkbox"
-          :checked="negated"
-          @change="emit('change', negated ? inner : { not: inner })"
-        />
-        not</label
-      >
-      <select
-        :value="test.fact"
-        aria-label="Fact"
-        @change="setFact(($event.target as HTMLSelectElement).value)"
-      >
-        <option v-for="f in vocabulary.facts" :key="f.code" :value="f.code">{{ f.words }}</option>
-      </select>
-      <select
-        :value="test.test"
-        aria-label="Test"
-        @change="setTest(($event.target as HTMLSelectElement).value)"
-      >
-        <option v-for="t in fact.tests" :key="t" :value="t">{{ TEST_WORDS[t] ?? t }}</option>
-      </select>
+      <CheckField
+        :model-value="negated"
+        label="not"
+        @update:model-value="emit('change', negated ? inner : { not: inner })"
+      />
+      <SelectField
+        :model-value="test.fact"
+        label="Fact"
+        :items="vocabulary.facts.map((f) => ({ value: f.code, title: f.words }))"
+        @update:model-value="setFact"
+      />
+      <SelectField
+        :model-value="test.test"
+        label="Test"
+        :items="fact.tests.map((t) => ({ value: t, title: TEST_WORDS[t] ?? t }))"
+        @update:model-value="setTest"
+      />
       <template v-if="isNumber">
         <input
           class="number"
@@ -190,15 +186,16 @@ const BLANK: Condition = { fact: "country", test: "is_any_of", to: ["PT"] };
         :value="test.to"
         @change="setTo(($event.target as HTMLInputElement).value)"
       />
-      <select
+      <SelectField
         v-else-if="fact.kind === 'flag'"
-        aria-label="Yes or no"
-        :value="String(test.to)"
-        @change="setTo(($event.target as HTMLSelectElement).value === 'true')"
-      >
-        <option value="true">yes</option>
-        <option value="false">no</option>
-      </select>
+        label="Yes or no"
+        :model-value="test.to === true || test.to === 'true'"
+        :items="[
+          { value: true, title: 'yes' },
+          { value: false, title: 'no' },
+        ]"
+        @update:model-value="setTo"
+      />
       <span v-else
         ><input
           class="wide"
@@ -217,22 +214,21 @@ const BLANK: Condition = { fact: "country", test: "is_any_of", to: ["PT"] };
     </template>
     <template v-else-if="group">
       <div class="joiner">
-        <label v-if="depth > 0" class="not"
-          ><input
-            type="checkbox"
-            :checked="negated"
-            @change="emit('change', negated ? inner : { not: inner })"
-          />
-          not</label
-        >
-        <select
-          :value="'any' in group ? 'any' : 'all'"
-          aria-label="All or any"
-          @change="join(($event.target as HTMLSelectElement).value)"
-        >
-          <option value="all">all of these hold</option>
-          <option value="any">any of these holds</option>
-        </select>
+        <CheckField
+          v-if="depth > 0"
+          :model-value="negated"
+          label="not"
+          @update:model-value="emit('change', negated ? inner : { not: inner })"
+        />
+        <SelectField
+          :model-value="'any' in group ? 'any' : 'all'"
+          label="All or any"
+          :items="[
+            { value: 'all', title: 'all of these hold' },
+            { value: 'any', title: 'any of these holds' },
+          ]"
+          @update:model-value="join"
+        />
         <span v-if="!parts(group).length" class="mute"
           >nothing is asked: it is for every order</span
         >
@@ -278,8 +274,7 @@ const BLANK: Condition = { fact: "country", test: "is_any_of", to: ["PT"] };
   padding-left: 12px;
   margin: 4px 0;
 }
-select,
-input:not([type="checkbox"]) {
+input {
   font: inherit;
   color: var(--ink);
   background: var(--sheet);

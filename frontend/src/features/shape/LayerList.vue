@@ -4,7 +4,7 @@ import { useMutation, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref, watch } from "vue";
 import { api, need, type Schemas } from "../../api/client";
 import { useMe } from "../../shared/session";
-import { ErrorNote } from "../../shared/ui";
+import { CheckField, ErrorNote, SelectField, named } from "../../shared/ui";
 
 const props = defineProps<{ layers: Schemas["LayersOut"] }>();
 const client = useQueryClient();
@@ -96,7 +96,7 @@ function setGroup(group: string, service: string): void {
 }
 const touches = (layer: string) =>
   `touches ${count(props.layers.touched[layer] ?? 0, "waiting order")}`;
-const named = (p: Schemas["PrecedentOut"]) =>
+const asItWent = (p: Schemas["PrecedentOut"]) =>
   [
     p.service && props.layers.choices.services[p.service],
     p.packaging && props.layers.choices.packagings[p.packaging],
@@ -106,6 +106,8 @@ const named = (p: Schemas["PrecedentOut"]) =>
     .join(", ");
 const open = ref("");
 const unlinked = computed(() => props.layers.promises.filter((p) => !p.recipe).length);
+const services = computed(() => named(props.layers.choices.services));
+const unranked = computed(() => services.value.filter((s) => !ranking.value.includes(s.value)));
 </script>
 
 <template>
@@ -194,26 +196,13 @@ const unlinked = computed(() => props.layers.promises.filter((p) => !p.recipe).l
             >
           </li>
         </ol>
-        <label v-if="may()"
-          >Add
-          <select
-            aria-label="Service to rank"
-            @change="
-              rank(($event.target as HTMLSelectElement).value, 1);
-              ($event.target as HTMLSelectElement).value = '';
-            "
-          >
-            <option value="">a service…</option>
-            <option
-              v-for="(name, code) in layers.choices.services"
-              v-show="!ranking.includes(String(code))"
-              :key="code"
-              :value="code"
-            >
-              {{ name }}
-            </option>
-          </select></label
-        >
+        <SelectField
+          v-if="may()"
+          label="Service to rank"
+          model-value=""
+          :items="[{ value: '', title: 'Add a service…' }, ...unranked]"
+          @update:model-value="$event && rank($event, 1)"
+        />
       </template>
       <button
         class="quiet"
@@ -225,29 +214,24 @@ const unlinked = computed(() => props.layers.promises.filter((p) => !p.recipe).l
         {{ Object.keys(wanted.group_services ?? {}).length || "none" }}
       </button>
       <div v-if="open === 'groups'" class="grid">
-        <label v-for="g in layers.groups" :key="g"
-          >{{ GROUPS[g] ?? g }}
-          <select
-            :value="wanted.group_services?.[g] ?? ''"
-            :disabled="!may()"
-            @change="setGroup(g, ($event.target as HTMLSelectElement).value)"
-          >
-            <option value="">by the choice above</option>
-            <option v-for="(name, code) in layers.choices.services" :key="code" :value="code">
-              {{ name }}
-            </option>
-          </select>
-        </label>
+        <SelectField
+          v-for="g in layers.groups"
+          :key="g"
+          above
+          :model-value="wanted.group_services?.[g] ?? ''"
+          :label="GROUPS[g] ?? g"
+          :disabled="!may()"
+          :items="[{ value: '', title: 'by the choice above' }, ...services]"
+          @update:model-value="setGroup(g, $event)"
+        />
       </div>
       <div class="row">
-        <label
-          ><input v-model="wanted.packaging_by_weight" type="checkbox" :disabled="!may()" />
-          Packaging by weight range instead of by fit</label
-        >
-        <label
-          ><input v-model="wanted.use_precedents" type="checkbox" :disabled="!may()" /> Use
-          precedents</label
-        >
+        <CheckField
+          v-model="wanted.packaging_by_weight"
+          label="Packaging by weight range instead of by fit"
+          :disabled="!may()"
+        />
+        <CheckField v-model="wanted.use_precedents" label="Use precedents" :disabled="!may()" />
       </div>
       <div v-if="changed && may()" class="row">
         <button type="button" class="chip" :aria-pressed="!past" @click="past = false">
@@ -297,19 +281,13 @@ const unlinked = computed(() => props.layers.promises.filter((p) => !p.recipe).l
             <td>“{{ p.promise }}” <span v-if="!p.recipe" class="press">not linked</span></td>
             <td class="right mute">{{ p.waiting }} waiting</td>
             <td class="right">
-              <select
-                :aria-label="`Recipe for ${p.promise}`"
-                :value="p.recipe ?? ''"
+              <SelectField
+                :label="`Recipe for ${p.promise}`"
+                :model-value="p.recipe ?? ''"
                 :disabled="!may('shipper')"
-                @change="
-                  link.mutate([p.promise, ($event.target as HTMLSelectElement).value || null])
-                "
-              >
-                <option value="">no recipe</option>
-                <option v-for="(name, code) in layers.choices.recipes" :key="code" :value="code">
-                  {{ name }}
-                </option>
-              </select>
+                :items="[{ value: '', title: 'no recipe' }, ...named(layers.choices.recipes)]"
+                @update:model-value="link.mutate([p.promise, $event || null])"
+              />
             </td>
           </tr>
           <tr v-if="!layers.promises.length">
@@ -340,7 +318,8 @@ const unlinked = computed(() => props.layers.promises.filter((p) => !p.recipe).l
       </p>
       <ul v-if="open === 'precedents'" class="plain">
         <li v-for="p in layers.precedents" :key="p.id">
-          as {{ p.order_number }} went, {{ GROUPS[p.destination] ?? p.destination }}: {{ named(p) }}
+          as {{ p.order_number }} went, {{ GROUPS[p.destination] ?? p.destination }}:
+          {{ asItWent(p) }}
           <button v-if="may('shipper')" class="link" type="button" @click="forget.mutate(p.id)">
             Forget
           </button>

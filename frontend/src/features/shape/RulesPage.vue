@@ -11,7 +11,7 @@ import ConditionPart from "./ConditionPart.vue";
 import LayerList from "./LayerList.vue";
 import { layersQuery, rulesQuery, versionsQuery, vocabularyQuery } from "./queries";
 import { copy, fresh, opened, type Rule } from "./written";
-import { ErrorNote } from "../../shared/ui";
+import { CheckField, ErrorNote } from "../../shared/ui";
 
 const client = useQueryClient();
 const { zone, may } = useMe();
@@ -241,13 +241,11 @@ function takeFile(files: FileList | null): void {
                 @drop="drop(i)"
               >
                 <div class="line">
-                  <label class="on"
-                    ><input
-                      v-model="rule.on"
-                      type="checkbox"
-                      :disabled="!may()"
-                      :aria-label="`Rule ${i + 1} is on`"
-                  /></label>
+                  <CheckField
+                    v-model="rule.on"
+                    :disabled="!may()"
+                    :aria-label="`Rule ${i + 1} is on`"
+                  />
                   <!-- eslint-disable-next-line vuejs-accessibility/no-static-element-interactions, vuejs-accessibility/click-events-have-key-events -- a larger target for the button Edit -->
                   <div class="words" @click="may() && editing !== rule.id && (editing = rule.id)">
                     <b>{{ i + 1 }}. {{ rule.name || "No name yet" }}</b
@@ -423,7 +421,7 @@ function takeFile(files: FileList | null): void {
   display: grid;
   grid-template-columns: auto minmax(0, 1fr) auto auto;
   gap: 12px;
-  align-items: baseline;
+  align-items: center;
 }
 .words {
   cursor: pointer;
@@ -468,8 +466,5 @@ h3 {
 }
 .dim {
   opacity: 0.55;
-}
-.on input {
-  accent-color: var(--mul);
 }
 </style>

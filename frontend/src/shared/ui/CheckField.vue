@@ -18,6 +18,7 @@ defineProps<{ label?: string; disabled?: boolean }>();
 <style scoped>
 .check-field {
   display: inline-flex;
+  grid-area: auto;
   flex: 0 0 auto;
 }
 </style>

@@ -5,6 +5,8 @@ defineProps<{
   label: string;
   items: readonly { value: Value; title: string }[];
   disabled?: boolean;
+  /** Show the label on the field itself, where no words stand before it. */
+  above?: boolean;
 }>();
 </script>
 
@@ -14,14 +16,15 @@ defineProps<{
     class="select-field"
     :items="items as { value: Value; title: string }[]"
     :aria-label="label"
+    :label="above ? label : undefined"
     :disabled="disabled"
   />
 </template>
 
 <style scoped>
 .select-field {
-  display: inline-flex;
-  min-width: 92px;
+  display: inline-grid;
+  min-width: 150px;
   max-width: 320px;
   flex: 0 1 auto;
   vertical-align: middle;

@@ -7,3 +7,4 @@ export { default as ErrorNote } from "./ErrorNote.vue";
 export { default as FormDialog } from "./FormDialog.vue";
 export { default as NoticeLine } from "./NoticeLine.vue";
 export { default as SelectField } from "./SelectField.vue";
+export { named } from "./items";

@@ -4,7 +4,7 @@ import { useMutation, useQuery } from "@tanstack/vue-query";
 import { computed, ref } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { api, need, type Schemas } from "../../../api/client";
-import { ErrorNote } from "../../../shared/ui";
+import { CheckField, ErrorNote, SelectField } from "../../../shared/ui";
 
 const route = useRoute();
 const router = useRouter();
@@ -102,11 +102,13 @@ const sides = computed(() => ["Length", "Width", "Height"]);
       /></label>
       <label>What is in it<input v-model="asked.what" required maxlength="120" /></label>
       <label>Why it is sent<input v-model="asked.why" maxlength="300" /></label>
-      <label v-if="form.cost_codes.length"
-        >Cost code<select v-model="asked.cost_code" required>
-          <option v-for="c in form.cost_codes" :key="c">{{ c }}</option>
-        </select></label
-      >
+      <SelectField
+        v-if="form.cost_codes.length"
+        v-model="asked.cost_code"
+        above
+        label="Cost code"
+        :items="form.cost_codes.map((c) => ({ value: c, title: c }))"
+      />
       <label v-else>Cost code<input v-model="asked.cost_code" maxlength="60" /></label>
       <div class="row">
         <label
@@ -127,11 +129,10 @@ const sides = computed(() => ["Length", "Width", "Height"]);
           :required="['street', 'city', 'country'].includes(field)"
       /></label>
       <h2>From</h2>
-      <label class="check"
-        ><input v-model="other" type="checkbox" />It does not leave from
-        {{ form.place.company || form.place.name }}, {{ form.place.city }}, but from a
-        supplier</label
-      >
+      <CheckField
+        v-model="other"
+        :label="`It does not leave from ${form.place.company || form.place.name}, ${form.place.city}, but from a supplier`"
+      />
       <template v-if="other"
         ><label v-for="[field, label] in FIELDS" :key="field"
           >{{ label }}<input v-model="from[field]" maxlength="120" /></label
@@ -173,8 +174,7 @@ label {
   font-size: 14px;
   color: var(--mute);
 }
-input:not([type="checkbox"]),
-select {
+label > input {
   display: block;
   width: 100%;
   font: inherit;

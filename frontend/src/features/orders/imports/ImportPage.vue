@@ -4,6 +4,7 @@ import { computed, ref } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { api, need, sendFile, words, type Schemas } from "../../../api/client";
 import { count } from "../../../shared/format";
+import { SelectField } from "../../../shared/ui";
 
 type Import = Schemas["ImportOut"];
 const route = useRoute();
@@ -244,16 +245,12 @@ const faultRows = computed(() => {
           <h2>Which column is what</h2>
           <p class="mute">
             Weights without a unit are in
-            <select
-              aria-label="Unit of weights"
-              :value="made.weight_unit"
-              @change="unit.mutate(($event.target as HTMLSelectElement).value as 'g')"
-            >
-              <option value="g">g</option>
-              <option value="kg">kg</option>
-              <option value="lb">lb</option>
-              <option value="oz">oz</option>
-            </select>
+            <SelectField
+              label="Unit of weights"
+              :model-value="made.weight_unit as 'g'"
+              :items="(['g', 'kg', 'lb', 'oz'] as const).map((u) => ({ value: u, title: u }))"
+              @update:model-value="unit.mutate($event)"
+            />
           </p>
           <p v-if="made.missing.length" class="note bad">
             Still needed: {{ made.missing.map(fieldWords).join(", ") }}.
@@ -273,23 +270,15 @@ const faultRows = computed(() => {
                   }}<b v-if="made.needed.includes(f)" class="stop" title="needed"> *</b>
                 </td>
                 <td>
-                  <select
-                    :aria-label="`Column for ${fieldWords(f)}`"
-                    :value="made.columns[f] ?? ''"
-                    @change="
-                      remap.mutate([
-                        f,
-                        ($event.target as HTMLSelectElement).value === ''
-                          ? null
-                          : Number(($event.target as HTMLSelectElement).value),
-                      ])
-                    "
-                  >
-                    <option value="">–</option>
-                    <option v-for="(h, i) in made.headers" :key="i" :value="i">
-                      {{ h || `column ${i + 1}` }}
-                    </option>
-                  </select>
+                  <SelectField
+                    :label="`Column for ${fieldWords(f)}`"
+                    :model-value="made.columns[f] ?? null"
+                    :items="[
+                      { value: null, title: '–' },
+                      ...made.headers.map((h, i) => ({ value: i, title: h || `column ${i + 1}` })),
+                    ]"
+                    @update:model-value="remap.mutate([f, $event])"
+                  />
                 </td>
                 <td class="mute cell">
                   {{ made.columns[f] !== undefined ? made.sample[0]?.[made.columns[f]!] : "" }}

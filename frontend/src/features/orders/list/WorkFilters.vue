@@ -4,6 +4,7 @@ import { computed, ref } from "vue";
 import { api, need, words, type Schemas } from "../../../api/client";
 import { country } from "../../../shared/format";
 import { filtersQuery, viewsQuery, type Asks } from "../queries";
+import { SelectField } from "../../../shared/ui";
 
 const asks = defineModel<Asks>({ required: true });
 const client = useQueryClient();
@@ -73,40 +74,40 @@ const remove = useMutation({
     <slot />
   </div>
   <div v-if="open" class="filters" role="group" aria-label="Filter the list">
-    <label v-for="[field, name] in FIELDS" :key="field"
-      >{{ name }}
-      <select
-        :value="asks[field] ?? ''"
-        @change="set(field, ($event.target as HTMLSelectElement).value)"
-      >
-        <option value="">any</option>
-        <option v-for="value in filters?.[field] ?? []" :key="value" :value="value">
-          {{ shown(field, value) }}
-        </option>
-      </select>
-    </label>
-    <label
-      >Price
-      <select
-        :value="asks.priced === undefined ? '' : asks.priced ? 'yes' : 'no'"
-        @change="flag('priced', ($event.target as HTMLSelectElement).value)"
-      >
-        <option value="">any</option>
-        <option value="yes">has one</option>
-        <option value="no">has none</option>
-      </select></label
-    >
-    <label
-      >Promise link
-      <select
-        :value="asks.linked === undefined ? '' : asks.linked ? 'yes' : 'no'"
-        @change="flag('linked', ($event.target as HTMLSelectElement).value)"
-      >
-        <option value="">any</option>
-        <option value="yes">linked</option>
-        <option value="no">not linked</option>
-      </select></label
-    >
+    <SelectField
+      v-for="[field, name] in FIELDS"
+      :key="field"
+      above
+      :label="name"
+      :model-value="asks[field] ?? ''"
+      :items="[
+        { value: '', title: 'any' },
+        ...(filters?.[field] ?? []).map((value) => ({ value, title: shown(field, value) })),
+      ]"
+      @update:model-value="set(field, $event)"
+    />
+    <SelectField
+      above
+      label="Price"
+      :model-value="asks.priced === undefined ? '' : asks.priced ? 'yes' : 'no'"
+      :items="[
+        { value: '', title: 'any' },
+        { value: 'yes', title: 'has one' },
+        { value: 'no', title: 'has none' },
+      ]"
+      @update:model-value="flag('priced', $event)"
+    />
+    <SelectField
+      above
+      label="Promise link"
+      :model-value="asks.linked === undefined ? '' : asks.linked ? 'yes' : 'no'"
+      :items="[
+        { value: '', title: 'any' },
+        { value: 'yes', title: 'linked' },
+        { value: 'no', title: 'not linked' },
+      ]"
+      @update:model-value="flag('linked', $event)"
+    />
     <form class="save" @submit.prevent="save.mutate()">
       <input
         v-model="naming"
@@ -149,11 +150,9 @@ const remove = useMutation({
   font-size: 12px;
   color: var(--mute);
 }
-.filters label {
-  display: grid;
-  gap: 2px;
+.filters .select-field {
+  flex: 0 0 150px;
 }
-select,
 input {
   font: inherit;
   font-size: 13px;

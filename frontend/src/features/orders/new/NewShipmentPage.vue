@@ -6,7 +6,7 @@ import { useRoute, useRouter } from "vue-router";
 import { api, need, words, type Schemas } from "../../../api/client";
 import AddressForm from "../../../shared/AddressForm.vue";
 import { useMe } from "../../../shared/session";
-import { ErrorNote } from "../../../shared/ui";
+import { CheckField, ErrorNote } from "../../../shared/ui";
 
 const client = useQueryClient();
 const route = useRoute();
@@ -271,9 +271,7 @@ function forget(): void {
                   />
                 </td>
                 <td>
-                  <label class="small"
-                    ><input v-model="l.packed" type="checkbox" class="tick" /> packed</label
-                  >
+                  <CheckField v-model="l.packed" class="packed" label="packed" />
                   <button
                     class="link"
                     type="button"
@@ -335,6 +333,9 @@ function forget(): void {
 </template>
 
 <style scoped>
+.packed {
+  min-width: 84px;
+}
 .two {
   display: grid;
   grid-template-columns: minmax(360px, 5fr) minmax(0, 6fr);

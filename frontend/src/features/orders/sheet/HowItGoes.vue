@@ -76,12 +76,18 @@ const extras = computed(() =>
         :of="sheet.parcels.length"
         :lines="sheet.lines"
       />
-      <button v-if="editable" class="quiet tall" type="button" @click="dividing = true">
+      <button
+        v-if="editable && sheet.parcels.length"
+        class="quiet tall"
+        type="button"
+        @click="dividing = true"
+      >
         Divide into parcels
       </button>
       <v-select
         v-if="editable"
         :model-value="sheet.hand.packaging"
+        class="box"
         label="Box for this order"
         placeholder="By fit"
         persistent-placeholder
@@ -153,8 +159,9 @@ const extras = computed(() =>
 h3 {
   margin-top: 12px;
 }
-.row-of {
-  margin-top: 8px;
+.row-of,
+.box {
+  margin-top: 10px;
 }
 .note {
   margin: 8px 0;

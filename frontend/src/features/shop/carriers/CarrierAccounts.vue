@@ -6,7 +6,7 @@ import { api, need, type Schemas } from "../../../api/client";
 import { count } from "../../../shared/format";
 import RehearsalView from "../../../shared/RehearsalView.vue";
 import { useMe } from "../../../shared/session";
-import { ErrorNote } from "../../../shared/ui";
+import { CheckField, ErrorNote } from "../../../shared/ui";
 
 /** The accounts with a carrier: each with its discounts, services and payer; a change is rehearsed before it is kept. */
 type Account = Schemas["AccountOut"];
@@ -199,12 +199,11 @@ const byZone = computed(() => Object.entries(draft.value.cuts).filter(([k]) => k
           /><span v-else class="small mute">asked</span>
         </td>
         <td>
-          <input
-            type="checkbox"
-            :checked="!draft.off.includes(s.code)"
+          <CheckField
+            :model-value="!draft.off.includes(s.code)"
             :disabled="!may()"
             :aria-label="`Use ${s.name}`"
-            @change="flip(s.code)"
+            @update:model-value="flip(s.code)"
           />
         </td>
       </tr>
@@ -287,10 +286,5 @@ h3 {
   border-radius: 3px;
   padding: 2px 6px;
   min-height: 24px;
-}
-input[type="checkbox"] {
-  width: 24px;
-  height: 24px;
-  accent-color: var(--mul);
 }
 </style>

@@ -5,7 +5,7 @@ import { useRoute, useRouter } from "vue-router";
 import { api, need, words, type Schemas } from "../../../api/client";
 import { count, dayAndClock } from "../../../shared/format";
 import { useMe } from "../../../shared/session";
-import { ErrorNote } from "../../../shared/ui";
+import { CheckField, ErrorNote, SelectField } from "../../../shared/ui";
 
 const client = useQueryClient();
 const route = useRoute();
@@ -69,6 +69,11 @@ const FATES = [
   ["cancelled", "is cancelled"],
   ["ignore", "do not fetch"],
 ] as const;
+/** What a word of the channel can mean here; one that nobody mapped keeps its orders back. */
+const mapped = (choices: readonly (readonly [string, string])[], now: string | undefined) => [
+  ...(now ? [] : [{ value: "", title: "not mapped: hold" }]),
+  ...choices.map(([value, title]) => ({ value, title })),
+];
 const PAYMENTS = [
   ["paid", "paid"],
   ["pay_on_delivery", "pay on delivery"],
@@ -235,17 +240,13 @@ function stateWords(c: Channel): string {
                 <td>{{ s.replaceAll("_", " ") }}</td>
                 <td class="right">{{ upstream ? (upstream.states[s] ?? 0) : "–" }}</td>
                 <td>
-                  <select
-                    :aria-label="`What ${s} becomes`"
-                    :value="mapping.states[s] ?? ''"
+                  <SelectField
+                    :label="`What ${s} becomes`"
+                    :model-value="mapping.states[s] ?? ''"
                     :disabled="!may()"
-                    @change="
-                      mapping.states[s] = ($event.target as HTMLSelectElement).value as 'fetch'
-                    "
-                  >
-                    <option value="" disabled>not mapped: hold</option>
-                    <option v-for="[v, w] in FATES" :key="v" :value="v">{{ w }}</option>
-                  </select>
+                    :items="mapped(FATES, mapping.states[s])"
+                    @update:model-value="mapping.states[s] = $event as never"
+                  />
                 </td>
               </tr>
             </tbody>
@@ -263,17 +264,13 @@ function stateWords(c: Channel): string {
                 <td>{{ s.replaceAll("_", " ") }}</td>
                 <td class="right">{{ upstream ? (upstream.payments[s] ?? 0) : "–" }}</td>
                 <td>
-                  <select
-                    :aria-label="`What ${s} means`"
-                    :value="mapping.payments[s] ?? ''"
+                  <SelectField
+                    :label="`What ${s} means`"
+                    :model-value="mapping.payments[s] ?? ''"
                     :disabled="!may()"
-                    @change="
-                      mapping.payments[s] = ($event.target as HTMLSelectElement).value as 'paid'
-                    "
-                  >
-                    <option value="" disabled>not mapped: hold</option>
-                    <option v-for="[v, w] in PAYMENTS" :key="v" :value="v">{{ w }}</option>
-                  </select>
+                    :items="mapped(PAYMENTS, mapping.payments[s])"
+                    @update:model-value="mapping.payments[s] = $event as never"
+                  />
                 </td>
               </tr>
             </tbody>
@@ -281,10 +278,14 @@ function stateWords(c: Channel): string {
         </div>
         <div class="row">
           <span class="mute">Tell it when an order is</span>
-          <label v-for="[k, w] in BACK" :key="k"
-            ><input v-model="mapping.write_back![k]" type="checkbox" :disabled="!may()" />
-            {{ w }}</label
-          >
+          <CheckField
+            v-for="[k, w] in BACK"
+            :key="k"
+            :model-value="mapping.write_back?.[k] ?? false"
+            :label="w"
+            :disabled="!may()"
+            @update:model-value="mapping.write_back = { ...mapping.write_back, [k]: $event }"
+          />
           <label
             >pull every
             <input
@@ -390,8 +391,7 @@ function stateWords(c: Channel): string {
   align-items: center;
   margin: 12px 0;
 }
-select,
-.row input:not([type="checkbox"]) {
+.row label > input {
   font: inherit;
   font-size: 13px;
   color: var(--ink);
