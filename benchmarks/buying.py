@@ -39,12 +39,14 @@ def orders_to_buy(wiring: Wiring) -> list[ToBuy]:
             raise SystemExit("the demo has no channel")
         made = [
             NewOrder(
-                number=f"B-{n}", ordered_at=now(), lines=(NewLine("HF-02", "Hand fork", 1, 1_290, 240),),
+                number=f"B-{n}",
+                ordered_at=now(),
+                lines=(NewLine("HF-02", "Hand fork", 1, 1_290, 240),),
                 address=Address(name=f"Buyer {n}", street=f"Rua {n}", city="Viseu", postcode="3500-108", country="PT"),
                 hand=Hand(service=SERVICES[n % len(SERVICES)]),
             )
             for n in range(FIRST + COUNT)
-        ]  # fmt: skip
+        ]
         orders, _ = store_orders(session, channel, made, now())
         top_up(session, 1_000_000, "for-the-benchmark", "Inês", now())
         return [ToBuy(o.id, o.price_minor or 0) for o in orders]
@@ -63,9 +65,10 @@ def bare(standins: str) -> float:
         with httpx.Client(base_url=f"{standins}/carriers/{carrier}", timeout=20) as client:
             for n in numbers:
                 answer = client.post(
-                    "/shipments", json={**body, "service": service, "reference": f"{n}"},
+                    "/shipments",
+                    json={**body, "service": service, "reference": f"{n}"},
                     headers={"Idempotency-Key": f"bare-{carrier}-{n}-{time.time_ns()}"},
-                )  # fmt: skip
+                )
                 answer.raise_for_status()
 
     each = COUNT // (2 * AT_ONCE_PER_CARRIER)

@@ -23,15 +23,25 @@ COUNT = 500
 def papers() -> list[LabelPaper]:
     return [
         LabelPaper(
-            carrier="Norvia Post", monogram="NP", service="Parcel tracked", network="post",
+            carrier="Norvia Post",
+            monogram="NP",
+            service="Parcel tracked",
+            network="post",
             sender=("Larkspur & Loam", "Rua da Olaria 40", "3800-587 Aveiro", "Portugal"),
-            recipient=(f"Recipient {n}", f"Rua da Nogueira {n}", "3500-108 Viseu"), country_line="PORTUGAL",
-            routing="PT-3500", tracking_number=s10_number("CP", f"{47312482 + n:08d}", "PT"), is_sscc=False,
-            order_number=f"LL-{20_000 + n}", reference="", parcel_no=1, parcel_count=1, weight="2.24 kg",
+            recipient=(f"Recipient {n}", f"Rua da Nogueira {n}", "3500-108 Viseu"),
+            country_line="PORTUGAL",
+            routing="PT-3500",
+            tracking_number=s10_number("CP", f"{47312482 + n:08d}", "PT"),
+            is_sscc=False,
+            order_number=f"LL-{20_000 + n}",
+            reference="",
+            parcel_no=1,
+            parcel_count=1,
+            weight="2.24 kg",
             ship_date="Tue 24 Nov",
         )
         for n in range(COUNT)
-    ]  # fmt: skip
+    ]
 
 
 def floor() -> int:

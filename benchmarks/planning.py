@@ -38,10 +38,18 @@ def fifty_rules() -> list[dict[str, object]]:
     """Return rules of which few hold for one order, as in a shop that has had them for years."""
     made: list[dict[str, object]] = []
     for n in range(50):
-        when = {"all": [{"fact": "value", "test": "at_least", "to": 3_000 + 400 * n},
-                        {"any": [{"fact": "country", "test": "is_any_of", "to": ["GB", "FR"]},
-                                 {"fact": "weight", "test": "more_than", "to": 800 + 90 * n},
-                                 {"not": {"fact": "postcode", "test": "is_in", "to": ["1000-9999"]}}]}]}  # fmt: skip
+        when = {
+            "all": [
+                {"fact": "value", "test": "at_least", "to": 3_000 + 400 * n},
+                {
+                    "any": [
+                        {"fact": "country", "test": "is_any_of", "to": ["GB", "FR"]},
+                        {"fact": "weight", "test": "more_than", "to": 800 + 90 * n},
+                        {"not": {"fact": "postcode", "test": "is_in", "to": ["1000-9999"]}},
+                    ]
+                },
+            ]
+        }
         made.append(
             {"id": f"r{n}", "name": f"Rule {n}", "on": True, "when": when, "do": [{"set": "tag", "to": f"t{n}"}]}
         )
@@ -59,11 +67,13 @@ def orders(session: Session, count: int) -> list[NewOrder]:
         chosen = chance.sample(products, chance.choice((1, 1, 2, 3)))
         made.append(
             NewOrder(
-                number=f"B-{n}", ordered_at=NOW, promise="Standard home, 3–5 days",
+                number=f"B-{n}",
+                ordered_at=NOW,
+                promise="Standard home, 3–5 days",
                 address=Address(name=f"Buyer {n}", street=f"Street {n}", city=city, postcode=postcode, country=country),
                 lines=tuple(NewLine(p.sku, p.name, chance.choice((1, 1, 2)), p.value_minor) for p in chosen),
             )
-        )  # fmt: skip
+        )
     return made
 
 

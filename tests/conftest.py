@@ -136,9 +136,16 @@ def wiring(database: str, outside_world: tuple[str, int, World], clock: Clock, k
     url, smtp_port, _ = outside_world
     forget_kept()
     settings = Settings(
-        database_url=database, standins_url=url, smtp_port=smtp_port, demo=True, carrier_timeout_s=1.0, channel_timeout_s=0.5,
-        public_url="http://shop.test", frontend_dir=Path("/nonexistent"), secret_key_file=key_file,
-    )  # fmt: skip
+        database_url=database,
+        standins_url=url,
+        smtp_port=smtp_port,
+        demo=True,
+        carrier_timeout_s=1.0,
+        channel_timeout_s=0.5,
+        public_url="http://shop.test",
+        frontend_dir=Path("/nonexistent"),
+        secret_key_file=key_file,
+    )
     made = replace(make_wiring(settings), clock=clock)
     yield made
     made.sessions.kw["bind"].dispose()

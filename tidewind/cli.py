@@ -80,8 +80,9 @@ def _standins(port: int, smtp_port: int, file: Path) -> int:
 
     from tidewind.standins.app import make_app
 
-    uvicorn.run(make_app(file, smtp_port, now), host="127.0.0.1", port=port, log_level="warning",
-                timeout_graceful_shutdown=1)  # fmt: skip
+    uvicorn.run(
+        make_app(file, smtp_port, now), host="127.0.0.1", port=port, log_level="warning", timeout_graceful_shutdown=1
+    )
     return 0
 
 
@@ -97,8 +98,9 @@ def _web() -> int:
     look_seldom()
     # Read the holiday tables while the server comes up, so that the first page need not wait for them.
     threading.Thread(target=is_working_day, args=(now().date(), "PT"), daemon=True).start()
-    uvicorn.run(app, host=settings.host, port=settings.port, log_config=None, access_log=False,
-                timeout_graceful_shutdown=2)  # fmt: skip
+    uvicorn.run(
+        app, host=settings.host, port=settings.port, log_config=None, access_log=False, timeout_graceful_shutdown=2
+    )
     return 0
 
 

@@ -97,8 +97,19 @@ class Cluster:
         """Create the cluster at need, start it and return its URL.  Raises ClusterError with what to do."""
         binaries = programs()
         if not (self.data / "PG_VERSION").exists():
-            self._run(str(binaries / "initdb"), "-D", str(self.data), "-U", "tidewind", "-A", "trust",
-                      "-E", "UTF8", "--locale=C.UTF-8", "--no-sync")  # fmt: skip
+            self._run(
+                str(binaries / "initdb"),
+                "-D",
+                str(self.data),
+                "-U",
+                "tidewind",
+                "-A",
+                "trust",
+                "-E",
+                "UTF8",
+                "--locale=C.UTF-8",
+                "--no-sync",
+            )
         self._stop_leftover(binaries)
         self.port = free_port()
         options = ["-c", f"port={self.port}", "-c", "listen_addresses=127.0.0.1", "-c", "unix_socket_directories=",
@@ -121,8 +132,10 @@ class Cluster:
         if (self.data / "postmaster.pid").exists():
             subprocess.run(
                 [*_as_owner(), str(binaries / "pg_ctl"), "-D", str(self.data), "-m", "fast", "-w", "stop"],
-                capture_output=True, check=False, cwd="/",
-            )  # fmt: skip
+                capture_output=True,
+                check=False,
+                cwd="/",
+            )
 
     def _wait(self) -> None:
         for _ in range(300):
@@ -143,8 +156,10 @@ class Cluster:
             return
         subprocess.run(
             [*_as_owner(), str(programs() / "pg_ctl"), "-D", str(self.data), "-m", "fast", "-w", "stop"],
-            capture_output=True, check=False, cwd="/",
-        )  # fmt: skip
+            capture_output=True,
+            check=False,
+            cwd="/",
+        )
         try:
             self._server.wait(timeout=15)
         except subprocess.TimeoutExpired:

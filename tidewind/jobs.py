@@ -56,6 +56,7 @@ def make_worker_app(database_url: str, sessions: sessionmaker[Session], outside:
 
     _add_outgoing(app, sessions, outside)
     _add_periodic(app, sessions, outside)
+    _add_each_minute(app, sessions, outside)
     return app
 
 
@@ -95,6 +96,13 @@ def _add_periodic(app: procrastinate.App, sessions: sessionmaker[Session], outsi
         settle_due_voids(sessions, outside, now)
         make_due_returns(sessions, outside, now)
 
+    @app.periodic(cron="* * * * * */5")
+    @app.task(name="retry_stalled", queueing_lock="retry_stalled")
+    async def retry_stalled(timestamp: int) -> None:  # noqa: ARG001
+        await take_over(app)
+
+
+def _add_each_minute(app: procrastinate.App, sessions: sessionmaker[Session], outside: Outside) -> None:
     @app.periodic(cron="* * * * *")
     @app.task(name="follow_parcels", queueing_lock="follow_parcels", lock="follow_parcels")
     @metrics.job("follow_parcels")
@@ -125,11 +133,6 @@ def _add_periodic(app: procrastinate.App, sessions: sessionmaker[Session], outsi
     def refresh_live(timestamp: int) -> None:  # noqa: ARG001
         refresh_asked_prices(sessions, outside, now)
 
-    @app.periodic(cron="* * * * * */5")
-    @app.task(name="retry_stalled", queueing_lock="retry_stalled")
-    async def retry_stalled(timestamp: int) -> None:  # noqa: ARG001
-        await take_over(app)
-
 
 async def take_over(app: procrastinate.App) -> int:
     """Free the jobs of workers that gave no sign of life; return how many.
@@ -151,9 +154,12 @@ async def _work(app: procrastinate.App) -> None:
     async with app.open_async():
         await take_over(app)
         await app.run_worker_async(
-            concurrency=SIDE_BY_SIDE, fetch_job_polling_interval=1.0, delete_jobs="successful",
-            update_heartbeat_interval=HEARTBEAT_S, stalled_worker_timeout=STALLED_AFTER_S,
-        )  # fmt: skip
+            concurrency=SIDE_BY_SIDE,
+            fetch_job_polling_interval=1.0,
+            delete_jobs="successful",
+            update_heartbeat_interval=HEARTBEAT_S,
+            stalled_worker_timeout=STALLED_AFTER_S,
+        )
 
 
 def run_worker(app: procrastinate.App) -> None:

@@ -36,7 +36,7 @@ class Supervisor:
 
     def __init__(
         self, var: Path, port: int, demo: bool, fast: tuple[str, ...] = SLOW_BUT_SAFE, history_days: int = 90
-    ) -> None:  # fmt: skip
+    ) -> None:
         self.var, self.port, self.demo, self.history_days = var, port, demo, history_days
         self.cluster = Cluster(var / "postgres", fast)
         self.children: dict[str, subprocess.Popen[bytes]] = {}
@@ -50,9 +50,12 @@ class Supervisor:
         self.var.mkdir(parents=True, exist_ok=True)
         standins_port, smtp_port = free_port(), free_port()
         self.settings = Settings(
-            var_dir=self.var, port=self.port, demo=self.demo, smtp_port=smtp_port,
+            var_dir=self.var,
+            port=self.port,
+            demo=self.demo,
+            smtp_port=smtp_port,
             standins_url=f"http://127.0.0.1:{standins_port}",
-        )  # fmt: skip
+        )
         self.start("standins", "standins", str(standins_port), str(smtp_port), str(self.var / "standins.sqlite3"))
         with step("Starting PostgreSQL"):
             self.settings = self.settings.model_copy(update={"database_url": self.cluster.start()})

@@ -15,9 +15,15 @@ from tidewind.supervisor import Supervisor
 expect.set_options(timeout=20_000)  # a busy machine is no fault; nothing here is timed
 AXE = ROOT / "frontend" / "node_modules" / "axe-core" / "axe.min.js"
 CHROMIUM = [
-    "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
-    "--disable-component-update", "--disable-sync", "--disable-dev-shm-usage",
-]  # fmt: skip
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+    "--disable-dev-shm-usage",
+]
 
 
 def start(demo: bool) -> Iterator[Supervisor]:

@@ -102,10 +102,19 @@ def test_a_colleague_asks_on_a_phone_and_the_shipper_decides(browser: Browser, s
     phone.errors = []  # type: ignore[attr-defined]
     phone.goto(address)
     typed = {
-        "Your name": "Mafalda", "What is in it": "Seed trays", "Weight in kg, packed": "1,8", "Length in cm": "40",
-        "Width in cm": "30", "Height in cm": "12", "Name": "Ana Couto", "Street and number": "Rua do Sol 4",
-        "Postcode": "35", "City": "Viseu", "Country, two letters": "PT", "The label goes to": "mafalda@club.example",
-    }  # fmt: skip
+        "Your name": "Mafalda",
+        "What is in it": "Seed trays",
+        "Weight in kg, packed": "1,8",
+        "Length in cm": "40",
+        "Width in cm": "30",
+        "Height in cm": "12",
+        "Name": "Ana Couto",
+        "Street and number": "Rua do Sol 4",
+        "Postcode": "35",
+        "City": "Viseu",
+        "Country, two letters": "PT",
+        "The label goes to": "mafalda@club.example",
+    }
     for label, text in typed.items():
         phone.get_by_label(label, exact=True).fill(text)
     choose(phone, "Cost code", "GC-20 Fairs")

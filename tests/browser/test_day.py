@@ -204,8 +204,19 @@ def test_what_care_and_the_owner_may_do(browser: Browser, shop: Supervisor) -> N
     expect(owner.get_by_role("cell", name="Top-up by Inês Valadar").first).to_be_visible()
     owner.goto("/set-up/packaging")
     owner.get_by_role("button", name="Add packaging").click()
-    for label, text in (("Name", "Seed sleeve"), ("Code", "ENV-XS"), ("Inner length", "18"), ("Inner width", "12"), ("Inner height", "1"),
-                        ("Outer length", "17"), ("Outer width", "12.5"), ("Outer height", "1.2"), ("Own weight", "9"), ("Padding", "0"), ("Most load", "200")):  # fmt: skip
+    for label, text in (
+        ("Name", "Seed sleeve"),
+        ("Code", "ENV-XS"),
+        ("Inner length", "18"),
+        ("Inner width", "12"),
+        ("Inner height", "1"),
+        ("Outer length", "17"),
+        ("Outer width", "12.5"),
+        ("Outer height", "1.2"),
+        ("Own weight", "9"),
+        ("Padding", "0"),
+        ("Most load", "200"),
+    ):
         owner.get_by_role("textbox", name=label, exact=True).fill(text)
     owner.get_by_role("button", name="Save the packaging").click()
     expect(owner.get_by_text("The inner size is larger")).to_have_count(0)
@@ -244,8 +255,15 @@ def test_an_empty_shop_is_set_up_by_its_first_owner(browser: Browser, empty_shop
     page.goto("/set-up/places")
     expect(page.get_by_text("No place yet.")).to_be_visible()
     axe(page)
-    assert json.loads(httpx.post(f"{empty_shop.settings.base_url}/api/first-owner", json={
-        "login": "eve", "password": "another password", "name": "Eve", "shop": "x", "time_zone": "UTC"}).text)["code"] == "already_set_up"  # fmt: skip
+    assert (
+        json.loads(
+            httpx.post(
+                f"{empty_shop.settings.base_url}/api/first-owner",
+                json={"login": "eve", "password": "another password", "name": "Eve", "shop": "x", "time_zone": "UTC"},
+            ).text
+        )["code"]
+        == "already_set_up"
+    )
 
 
 def test_the_pictures_in_the_readme_are_there() -> None:

@@ -10,8 +10,12 @@ from playwright.sync_api import Browser, expect
 from tests.browser.people import axe, page_of, row
 from tidewind.supervisor import Supervisor
 
-PARCEL = {"country": "PT", "postcode": "3500-108", "value": "45",
-          "parcels": [{"weight": "2.24", "sides": "40 x 30 x 20", "count": "1"}]}  # fmt: skip
+PARCEL = {
+    "country": "PT",
+    "postcode": "3500-108",
+    "value": "45",
+    "parcels": [{"weight": "2.24", "sides": "40 x 30 x 20", "count": "1"}],
+}
 
 
 def test_one_order_in_every_box_and_many_at_once(browser: Browser, shop: Supervisor) -> None:
@@ -104,8 +108,12 @@ def test_a_contract_is_tried_over_the_past_and_a_bad_card_says_where(browser: Br
     page.get_by_role("button", name="Take this account away").click()
     expect(page.get_by_role("button", name="Seeds 447-3000")).to_have_count(0)
     page.get_by_label("Try a new version").set_input_files(
-        {"name": "bad.csv", "mimeType": "text/csv", "buffer": b"# Card\nCarrier,brightmile\n# Prices\nService,Up to kg or dm3\nghost,1\n"}
-    )  # fmt: skip
+        {
+            "name": "bad.csv",
+            "mimeType": "text/csv",
+            "buffer": b"# Card\nCarrier,brightmile\n# Prices\nService,Up to kg or dm3\nghost,1\n",
+        }
+    )
     expect(page.get_by_text("bad.csv cannot be used; nothing was stored.")).to_be_visible()
     expect(page.get_by_text("Prices, cell A2: no service has the code ghost")).to_be_visible()
 

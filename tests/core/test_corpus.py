@@ -43,10 +43,18 @@ def _consignment(case: dict[str, str]) -> tuple[Consignment, date]:
     more = {part.split(" ", 1)[0]: part.split(" ", 1)[-1] for part in case["more"].split("; ") if part}
     start = more.get("from", " ").split(" ", 1)
     made = Consignment(
-        country, postcode, "home" in more, tuple(_parcel(p) for p in case["parcels"].split(" + ")),
-        _cents(more.get("value", "0.00")), frozenset(more.get("goods", "").split()),
-        frozenset(more.get("extras", "").split()), "po_box" in more, "".join(region), start[0], start[1],
-    )  # fmt: skip
+        country,
+        postcode,
+        "home" in more,
+        tuple(_parcel(p) for p in case["parcels"].split(" + ")),
+        _cents(more.get("value", "0.00")),
+        frozenset(more.get("goods", "").split()),
+        frozenset(more.get("extras", "").split()),
+        "po_box" in more,
+        "".join(region),
+        start[0],
+        start[1],
+    )
     return made, date.fromisoformat(more.get("day", "2026-11-23"))
 
 

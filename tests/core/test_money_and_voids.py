@@ -134,10 +134,16 @@ def test_preflight_says_everything_in_one_list() -> None:
     found = preflight(orders, 1_500, "EUR")
     assert (found.order_ids, found.labels, found.total, found.from_balance) == ((1, 2, 6, 7), 5, 5_944, 1_944)
     assert [(c.kind, c.level, c.order_ids, c.sum) for c in found.checks] == [
-        ("gone", "stops", (5,), 0), ("snag", "stops", (8,), 0), ("snag", "stops", (3,), 0),
-        ("approval", "stops", (4,), 0), ("moved", "asks", (2,), 24), ("conflict", "asks", (6,), 0),
-        ("balance", "stops", (6,), 444), ("extras", "tells", (1, 6), 250), ("late", "tells", (2,), 0),
-    ]  # fmt: skip
+        ("gone", "stops", (5,), 0),
+        ("snag", "stops", (8,), 0),
+        ("snag", "stops", (3,), 0),
+        ("approval", "stops", (4,), 0),
+        ("moved", "asks", (2,), 24),
+        ("conflict", "asks", (6,), 0),
+        ("balance", "stops", (6,), 444),
+        ("extras", "tells", (1, 6), 250),
+        ("late", "tells", (2,), 0),
+    ]
     assert not found.ready
     assert found.prices == {1: 610, 2: 634, 6: 700, 7: 4_000}
     assert preflight(orders[:1], 610, "EUR").ready

@@ -72,9 +72,17 @@ def test_refusals() -> None:
 
 sides = st.integers(20, 400)
 some_units = st.lists(
-    st.builds(lambda a, b, c, w, line: Unit(line, (a, b, c), w), sides, sides, sides, st.integers(1, 6000), st.sampled_from("abc")),
-    min_size=1, max_size=12,
-)  # fmt: skip
+    st.builds(
+        lambda a, b, c, w, line: Unit(line, (a, b, c), w),
+        sides,
+        sides,
+        sides,
+        st.integers(1, 6000),
+        st.sampled_from("abc"),
+    ),
+    min_size=1,
+    max_size=12,
+)
 
 
 @given(some_units)

@@ -28,28 +28,50 @@ from tidewind.core.subdivisions import working_place
 side = st.none() | st.integers(5, 900)
 lines = st.builds(
     lambda n, qty, weight, sides, value, flags, goods: LineFacts(
-        str(n), f"SKU-{n}", f"Thing {n}", qty, weight, None if None in sides else sides, value,
-        flags[0], flags[1], flags[2], frozenset(goods),
+        str(n),
+        f"SKU-{n}",
+        f"Thing {n}",
+        qty,
+        weight,
+        None if None in sides else sides,
+        value,
+        flags[0],
+        flags[1],
+        flags[2],
+        frozenset(goods),
     ),
-    st.integers(1, 9), st.integers(1, 12), st.none() | st.integers(1, 9000), st.tuples(side, side, side),
-    st.integers(0, 50_000), st.tuples(st.booleans(), st.booleans(), st.booleans()),
+    st.integers(1, 9),
+    st.integers(1, 12),
+    st.none() | st.integers(1, 9000),
+    st.tuples(side, side, side),
+    st.integers(0, 50_000),
+    st.tuples(st.booleans(), st.booleans(), st.booleans()),
     st.sets(st.sampled_from(["lithium", "limited_quantity", "dangerous"])),
-)  # fmt: skip
+)
 addresses = st.builds(
-    Address, name=st.text(max_size=20), street=st.sampled_from(["Rua 1", "", "Apartado 7"]), city=st.sampled_from(["Viseu", ""]),
+    Address,
+    name=st.text(max_size=20),
+    street=st.sampled_from(["Rua 1", "", "Apartado 7"]),
+    city=st.sampled_from(["Viseu", ""]),
     postcode=st.sampled_from(["3500-108", "9500-321", "", "nonsense", "69003", "HR1 2PX"]),
-    country=st.sampled_from(["PT", "ES", "FR", "GB", "US", "ZZ", ""]), region=st.sampled_from(["", "OR"]),
-)  # fmt: skip
+    country=st.sampled_from(["PT", "ES", "FR", "GB", "US", "ZZ", ""]),
+    region=st.sampled_from(["", "OR"]),
+)
 hands = st.builds(
-    Hand, packaging=st.sampled_from([None, "CTN-L", "POT-M", "GHOST"]),
+    Hand,
+    packaging=st.sampled_from([None, "CTN-L", "POT-M", "GHOST"]),
     service=st.sampled_from([None, "bp-road", "bp-night", "np-box-s", "ghost"]),
     extras=st.sampled_from([None, frozenset({"signature"}), frozenset({"cover", "signature"}), frozenset({"ribbon"})]),
     ship_date=st.sampled_from([None, date(2026, 11, 28), date(2026, 12, 1), date(2020, 1, 1)]),
-)  # fmt: skip
+)
 orders = st.builds(
-    OrderFacts, st.lists(lines, max_size=5).map(tuple), addresses, st.booleans(),
-    st.none() | st.dates(date(2026, 11, 20), date(2026, 12, 20)), hands,
-)  # fmt: skip
+    OrderFacts,
+    st.lists(lines, max_size=5).map(tuple),
+    addresses,
+    st.booleans(),
+    st.none() | st.dates(date(2026, 11, 20), date(2026, 12, 20)),
+    hands,
+)
 
 
 @given(orders, st.sampled_from(Policy))
@@ -97,7 +119,7 @@ POT = LineFacts("1", "TP", "Pot", 1, 1650, (185, 185, 171), 9600)
         ({}, {"postcode": "9500-321"}, {"service": "bp-road"}, ["service_refused"]),
         ({}, {}, {"extras": frozenset({"ribbon"})}, ["no_service"]),
     ],
-)  # fmt: skip
+)
 def test_each_snag_has_its_cause(
     line: dict[str, object], address: dict[str, str], hand: dict[str, object], codes: list[str]
 ) -> None:
@@ -160,16 +182,25 @@ def test_working_days_count_only_working_days(day: date, count: int, country: st
 @pytest.mark.parametrize(
     ("country", "postcode", "region", "place", "holiday", "elsewhere"),
     [
-        ("ES", "08001", "", "ES-CT", date(2026, 9, 11), "ES-MD"), ("ES", "35001", "", "ES-CN", date(2026, 5, 30), "ES-MD"),
-        ("GB", "EH1 1YZ", "", "GB-SCT", date(2026, 11, 30), "GB-ENG"), ("GB", "g2 1al", "", "GB-SCT", date(2026, 1, 2), "GB-ENG"),
-        ("GB", "GL1 1AA", "", "GB-ENG", date(2026, 4, 6), "GB-SCT"), ("GB", "BT1 1AA", "", "GB-NIR", date(2026, 7, 13), "GB-ENG"),
-        ("DE", "80331", "", "DE-BY", date(2026, 1, 6), "DE-HH"), ("FR", "67000", "", "FR-6AE", date(2026, 4, 3), "FR"),
-        ("PT", "9500-321", "", "PT-20", date(2026, 5, 25), "PT"), ("PT", "9000-001", "", "PT-30", date(2026, 7, 1), "PT"),
-        ("CH", "1200", "GE", "CH-GE", date(2026, 12, 31), "CH-ZH"), ("US", "02101", "US-MA", "US-MA", date(2026, 4, 20), "US"),
-        ("PT", "3500-108", "", "PT", None, ""), ("ZZ", "1", "X", "ZZ", None, ""), ("GB", "", "", "GB", None, ""),
-        ("ES", "", "Cataluña", "ES", None, ""), ("CH", "1200", "'; drop", "CH", None, ""),
+        ("ES", "08001", "", "ES-CT", date(2026, 9, 11), "ES-MD"),
+        ("ES", "35001", "", "ES-CN", date(2026, 5, 30), "ES-MD"),
+        ("GB", "EH1 1YZ", "", "GB-SCT", date(2026, 11, 30), "GB-ENG"),
+        ("GB", "g2 1al", "", "GB-SCT", date(2026, 1, 2), "GB-ENG"),
+        ("GB", "GL1 1AA", "", "GB-ENG", date(2026, 4, 6), "GB-SCT"),
+        ("GB", "BT1 1AA", "", "GB-NIR", date(2026, 7, 13), "GB-ENG"),
+        ("DE", "80331", "", "DE-BY", date(2026, 1, 6), "DE-HH"),
+        ("FR", "67000", "", "FR-6AE", date(2026, 4, 3), "FR"),
+        ("PT", "9500-321", "", "PT-20", date(2026, 5, 25), "PT"),
+        ("PT", "9000-001", "", "PT-30", date(2026, 7, 1), "PT"),
+        ("CH", "1200", "GE", "CH-GE", date(2026, 12, 31), "CH-ZH"),
+        ("US", "02101", "US-MA", "US-MA", date(2026, 4, 20), "US"),
+        ("PT", "3500-108", "", "PT", None, ""),
+        ("ZZ", "1", "X", "ZZ", None, ""),
+        ("GB", "", "", "GB", None, ""),
+        ("ES", "", "Cataluña", "ES", None, ""),
+        ("CH", "1200", "'; drop", "CH", None, ""),
     ],
-)  # fmt: skip
+)
 def test_a_part_of_a_country_has_its_own_holidays(
     country: str, postcode: str, region: str, place: str, holiday: date | None, elsewhere: str
 ) -> None:
@@ -207,8 +238,9 @@ def test_goods_that_must_not_wait_over_a_weekend_never_do(day: date, transit: in
 
 options = st.lists(
     st.builds(Choosable, st.text("abcdef", min_size=1, max_size=3), st.integers(1, 5000), days, st.integers(0, 10_000)),
-    max_size=8, unique_by=lambda o: o.key,
-)  # fmt: skip
+    max_size=8,
+    unique_by=lambda o: o.key,
+)
 
 
 @given(options, st.sampled_from(Policy), st.none() | days, st.randoms())

@@ -77,9 +77,10 @@ def test_turning_a_box_changes_nothing(card: RateCard, c: Consignment) -> None:
 def test_one_more_surcharge_is_dearer_or_equal(card: RateCard, c: Consignment, figure: int) -> None:
     more = Surcharge("more", "One more", Amount("fixed", figure))
     richer = replace(
-        card, surcharges=(*card.surcharges, more),
+        card,
+        surcharges=(*card.surcharges, more),
         services=tuple(replace(s, surcharges=(*s.surcharges, "more")) for s in card.services),
-    )  # fmt: skip
+    )
     for code in (s.code for s in card.services):
         before, after = CompiledCard(card, DAY).quote(code, c), CompiledCard(richer, DAY).quote(code, c)
         assert isinstance(before, Quote) is isinstance(after, Quote)

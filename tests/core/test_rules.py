@@ -49,35 +49,62 @@ def order(*lines: LineFacts, to: Address = VISEU, **more: Any) -> OrderFacts:
 
 
 FACTS = {
-    "value": 8_000, "weight": 2_000, "items": 3, "country": "PT", "promise": "Express next day", "channel": "larkspur",
-    "sku": frozenset({"TR-01", "TP-9"}), "postcode": "9500-321", "ordered_time": "14:30", "ordered_day": "fri",
-    "po_box": False, "hs_code": frozenset({"820110", "691490"}), "longest": None, "product_tag": frozenset(),
-}  # fmt: skip
+    "value": 8_000,
+    "weight": 2_000,
+    "items": 3,
+    "country": "PT",
+    "promise": "Express next day",
+    "channel": "larkspur",
+    "sku": frozenset({"TR-01", "TP-9"}),
+    "postcode": "9500-321",
+    "ordered_time": "14:30",
+    "ordered_day": "fri",
+    "po_box": False,
+    "hs_code": frozenset({"820110", "691490"}),
+    "longest": None,
+    "product_tag": frozenset(),
+}
 
 
 @pytest.mark.parametrize(
     ("condition", "expected"),
     [
-        (when("value", "more_than", 8_000), False), (when("value", "more_than", 7_999), True),
-        (when("value", "at_least", 8_000), True), (when("value", "at_least", 8_001), False),
-        (when("weight", "less_than", 2_000), False), (when("weight", "at_most", 2_000), True),
-        (when("items", "equals", 3), True), (when("items", "between", [3, 3]), True), (when("items", "between", [4, 9]), False),
-        (when("country", "is_any_of", ["ES", "pt"]), True), (when("country", "is_none_of", ["PT"]), False),
-        (when("promise", "is", "EXPRESS  next day"), True), (when("promise", "contains", "next"), True),
-        (when("promise", "contains_not", "Express"), False), (when("promise", "starts_with", "next"), False),
-        (when("sku", "includes_any", ["TP-9", "X"]), True), (when("sku", "includes_all", ["TP-9", "X"]), False),
-        (when("sku", "includes_none", ["X"]), True), (when("sku", "includes_only", ["TP-9"]), False),
-        (when("sku", "includes_only", ["TP-9", "TR-01", "Z"]), True), (when("product_tag", "includes_only", ["a"]), False),
-        (when("hs_code", "includes_any", ["8201"]), True), (when("hs_code", "includes_all", ["82", "69"]), True),
-        (when("postcode", "is_in", ["9500-9980"]), True), (when("postcode", "is_not_in", ["9000-9400"]), True),
-        (when("ordered_time", "from", "14:30"), True), (when("ordered_time", "before", "14:30"), False),
+        (when("value", "more_than", 8_000), False),
+        (when("value", "more_than", 7_999), True),
+        (when("value", "at_least", 8_000), True),
+        (when("value", "at_least", 8_001), False),
+        (when("weight", "less_than", 2_000), False),
+        (when("weight", "at_most", 2_000), True),
+        (when("items", "equals", 3), True),
+        (when("items", "between", [3, 3]), True),
+        (when("items", "between", [4, 9]), False),
+        (when("country", "is_any_of", ["ES", "pt"]), True),
+        (when("country", "is_none_of", ["PT"]), False),
+        (when("promise", "is", "EXPRESS  next day"), True),
+        (when("promise", "contains", "next"), True),
+        (when("promise", "contains_not", "Express"), False),
+        (when("promise", "starts_with", "next"), False),
+        (when("sku", "includes_any", ["TP-9", "X"]), True),
+        (when("sku", "includes_all", ["TP-9", "X"]), False),
+        (when("sku", "includes_none", ["X"]), True),
+        (when("sku", "includes_only", ["TP-9"]), False),
+        (when("sku", "includes_only", ["TP-9", "TR-01", "Z"]), True),
+        (when("product_tag", "includes_only", ["a"]), False),
+        (when("hs_code", "includes_any", ["8201"]), True),
+        (when("hs_code", "includes_all", ["82", "69"]), True),
+        (when("postcode", "is_in", ["9500-9980"]), True),
+        (when("postcode", "is_not_in", ["9000-9400"]), True),
+        (when("ordered_time", "from", "14:30"), True),
+        (when("ordered_time", "before", "14:30"), False),
         (when("po_box", "is", False), True),
-        (when("longest", "more_than", 1), None), ({"not": when("longest", "more_than", 1)}, None),
+        (when("longest", "more_than", 1), None),
+        ({"not": when("longest", "more_than", 1)}, None),
         ({"all": [when("longest", "more_than", 1), when("value", "equals", 1)]}, False),
         ({"any": [when("longest", "more_than", 1), when("value", "at_least", 1)]}, True),
-        ({"all": []}, True), ({"not": {"all": []}}, False),
+        ({"all": []}, True),
+        ({"not": {"all": []}}, False),
     ],
-)  # fmt: skip
+)
 def test_a_condition_holds_fails_or_is_not_known_yet(condition: dict[str, Any], expected: bool | None) -> None:
     (rule,) = rules({"when": condition, "do": [{"set": "stop"}]})
     assert rule.holds(FACTS) is expected
@@ -87,18 +114,28 @@ def test_a_condition_holds_fails_or_is_not_known_yet(condition: dict[str, Any], 
 @pytest.mark.parametrize(
     ("condition", "words"),
     [
-        (when("value", "more_than", 8_000),
-         "the value of the goods is more than 80.00 EUR (80.01 EUR matches, 80.00 EUR does not)"),
-        (when("value", "at_least", 8_000),
-         "the value of the goods is 80.00 EUR or more (80.00 EUR matches, 79.99 EUR does not)"),
+        (
+            when("value", "more_than", 8_000),
+            "the value of the goods is more than 80.00 EUR (80.01 EUR matches, 80.00 EUR does not)",
+        ),
+        (
+            when("value", "at_least", 8_000),
+            "the value of the goods is 80.00 EUR or more (80.00 EUR matches, 79.99 EUR does not)",
+        ),
         (when("weight", "at_most", 2_000), "the gross weight is 2,000 g or less (2,000 g matches, 2,001 g does not)"),
         (when("items", "less_than", 1), "the number of items is less than 1 (0 matches, 1 does not)"),
-        ({"all": [when("country", "is_none_of", ["PT", "ES"]), {"any": [when("channel", "is_any_of", ["larkspur"]),
-                                                                     {"not": when("po_box", "is", True)}]}]},
-         "the country is not Portugal or Spain and (the channel is Web shop or not (the address is a PO box))"),
+        (
+            {
+                "all": [
+                    when("country", "is_none_of", ["PT", "ES"]),
+                    {"any": [when("channel", "is_any_of", ["larkspur"]), {"not": when("po_box", "is", True)}]},
+                ]
+            },
+            "the country is not Portugal or Spain and (the channel is Web shop or not (the address is a PO box))",
+        ),
         ({"all": []}, "every order"),
     ],
-)  # fmt: skip
+)
 def test_both_readings_of_a_bound_are_said(condition: dict[str, Any], words: str) -> None:
     (rule,) = rules({"when": condition, "do": [{"set": "service", "to": "bp-night"}]})
     assert condition_words(rule.when, "EUR", {"larkspur": "Web shop"}) == words
@@ -108,21 +145,38 @@ def test_both_readings_of_a_bound_are_said(condition: dict[str, Any], words: str
 @pytest.mark.parametrize(
     ("body", "words"),
     [
-        ({"rules": []}, "a list"), ([7], "rules[0]: an object"), ([{}], "rules[0].do: at least one action"),
+        ({"rules": []}, "a list"),
+        ([7], "rules[0]: an object"),
+        ([{}], "rules[0].do: at least one action"),
         ([{"id": "a", "name": "A", "do": [{"set": "explode"}]}], "rules[0].do[0].set: is none of recipe"),
         ([{"id": "a", "name": "A", "do": [{"set": "tag", "to": "\u200b "}]}], "do[0].to: a text is expected"),
         ([{"id": "a", "name": "A", "do": [{"set": "stop"}], "if": 1}], "“if” is not known here"),
-        ([{"id": "a", "name": "A", "do": [{"set": "stop"}], "when": when("value", "is", 1)}], "“value” it is one of more_than"),
+        (
+            [{"id": "a", "name": "A", "do": [{"set": "stop"}], "when": when("value", "is", 1)}],
+            "“value” it is one of more_than",
+        ),
         ([{"id": "a", "name": "A", "do": [{"set": "stop"}], "when": when("value", "equals", 1.5)}], "a whole number"),
         ([{"id": "a", "name": "A", "do": [{"set": "stop"}], "when": when("value", "equals", True)}], "a whole number"),
-        ([{"id": "a", "name": "A", "do": [{"set": "stop"}], "when": when("value", "between", [9, 1])}], "the smaller first"),
+        (
+            [{"id": "a", "name": "A", "do": [{"set": "stop"}], "when": when("value", "between", [9, 1])}],
+            "the smaller first",
+        ),
         ([{"id": "a", "name": "A", "do": [{"set": "stop"}], "when": {"any": []}}], "could never hold"),
-        ([{"id": "a", "name": "A", "do": [{"set": "stop"}], "when": when("country", "is_any_of", ["Portugal"])}], "ISO 3166"),
-        ([{"id": "a", "name": "A", "do": [{"set": "stop"}], "when": when("postcode", "is_in", ["99-10"])}], "ranges of beginnings"),
-        ([{"id": "a", "name": "A", "do": [{"set": "ship_date", "to": {"working_days": 1, "date": "2026-01-01"}}]}], "either"),
+        (
+            [{"id": "a", "name": "A", "do": [{"set": "stop"}], "when": when("country", "is_any_of", ["Portugal"])}],
+            "ISO 3166",
+        ),
+        (
+            [{"id": "a", "name": "A", "do": [{"set": "stop"}], "when": when("postcode", "is_in", ["99-10"])}],
+            "ranges of beginnings",
+        ),
+        (
+            [{"id": "a", "name": "A", "do": [{"set": "ship_date", "to": {"working_days": 1, "date": "2026-01-01"}}]}],
+            "either",
+        ),
         ([{"id": "a", "name": "A", "do": [{"set": "stop"}]}] * 2, "the id “a” is used twice"),
     ],
-)  # fmt: skip
+)
 def test_what_cannot_be_a_rule_is_refused_with_its_place(body: Any, words: str) -> None:
     made = read_rules(body)
     assert isinstance(made, BadRules)
@@ -177,8 +231,10 @@ def test_a_rule_or_a_person_binds_and_lower_layers_give_way_with_a_warning() -> 
 
 def test_actions_split_hold_leave_out_approve_date_value_and_stop() -> None:
     def outcome(*do: dict[str, Any], hand: Hand = Hand(), quantity: int = 4) -> Any:  # noqa: B008 - frozen
-        return plan(order(replace(TROWEL, quantity=quantity), hand=hand), replace(SHOP, origin=ORIGIN, rules=rules(
-            {"do": list(do)}, {"do": [{"set": "tag", "to": "reached"}]})))  # fmt: skip
+        return plan(
+            order(replace(TROWEL, quantity=quantity), hand=hand),
+            replace(SHOP, origin=ORIGIN, rules=rules({"do": list(do)}, {"do": [{"set": "tag", "to": "reached"}]})),
+        )
 
     assert len(outcome({"set": "split", "to": {"by": "quantity", "most": 3}}).parcels) == 2
     assert len(outcome({"set": "split", "to": {"by": "weight", "most": 310}}).parcels) == 4
@@ -208,9 +264,11 @@ def test_weight_rules_see_the_box_of_the_layers_below_and_run_once() -> None:
 def test_precedents_and_defaults_of_destination_groups() -> None:
     basket = order().basket
     shop = replace(
-        SHOP, origin=ORIGIN, group_services={"country": "bp-road"},
+        SHOP,
+        origin=ORIGIN,
+        group_services={"country": "bp-road"},
         precedents={(basket, "country"): Precedent(Hand(service="bp-night", extras=frozenset({"signature"})), "LL-1")},
-    )  # fmt: skip
+    )
     made = plan(order(), shop)
     assert [(s.layer, s.value) for s in made.trail["service"]][-2:] == [
         ("shop default", "Road"),
@@ -234,11 +292,17 @@ def test_parcels_put_together_by_hand_hold_exactly_what_was_said() -> None:
 @pytest.mark.parametrize(
     ("country", "postcode", "group", "customs"),
     [
-        ("PT", "3810-142", "same_region", False), ("PT", "1000-001", "country", False), ("PT", "9500-321", "islands", False),
-        ("ES", "28001", "neighbours", False), ("ES", "35001", "islands", True), ("ES", "07001", "islands", False),
-        ("GB", "HR1 2PX", "world", True), ("CH", "8400", "world", True), ("FR", "97400", "islands", True),
+        ("PT", "3810-142", "same_region", False),
+        ("PT", "1000-001", "country", False),
+        ("PT", "9500-321", "islands", False),
+        ("ES", "28001", "neighbours", False),
+        ("ES", "35001", "islands", True),
+        ("ES", "07001", "islands", False),
+        ("GB", "HR1 2PX", "world", True),
+        ("CH", "8400", "world", True),
+        ("FR", "97400", "islands", True),
     ],
-)  # fmt: skip
+)
 def test_destination_groups_and_the_customs_border(country: str, postcode: str, group: str, customs: bool) -> None:
     to = Address(country=country, postcode=postcode)
     assert (destination_group(to, ORIGIN), crosses_customs(to, ORIGIN)) == (group, customs)
@@ -275,28 +339,47 @@ CONDITIONS = st.recursive(
     max_leaves=6,
 )
 _TO: dict[str, Any] = {
-    "recipe": st.sampled_from(["fragile", "night", "gone"]), "service": st.sampled_from(["bp-road", "bp-sea", "np-letter", "gone"]),
-    "packaging": st.sampled_from(["CTN-L", "ENV-S", "NB-S", "gone"]), "add_extra": st.sampled_from(["signature", "cover", "gone"]),
-    "remove_extra": st.just("signature"), "value": st.integers(0, 10**9),
-    "split": st.builds(lambda by, most: {"by": by, "most": most}, st.sampled_from(["quantity", "weight"]), st.integers(1, 900)),
-    "ship_date": st.builds(lambda n: {"working_days": n}, st.integers(0, 60)), "stop": st.none(),
-}  # fmt: skip
+    "recipe": st.sampled_from(["fragile", "night", "gone"]),
+    "service": st.sampled_from(["bp-road", "bp-sea", "np-letter", "gone"]),
+    "packaging": st.sampled_from(["CTN-L", "ENV-S", "NB-S", "gone"]),
+    "add_extra": st.sampled_from(["signature", "cover", "gone"]),
+    "remove_extra": st.just("signature"),
+    "value": st.integers(0, 10**9),
+    "split": st.builds(
+        lambda by, most: {"by": by, "most": most}, st.sampled_from(["quantity", "weight"]), st.integers(1, 900)
+    ),
+    "ship_date": st.builds(lambda n: {"working_days": n}, st.integers(0, 60)),
+    "stop": st.none(),
+}
 ACTION = st.sampled_from(sorted(ACTIONS)).flatmap(
     lambda kind: st.builds(lambda to: {"set": kind, "to": to}, _TO.get(kind, st.just("why")))
 )
 RULE_SETS = st.lists(
-    st.builds(lambda c, do, on: {"when": c, "do": do, "on": on}, CONDITIONS, st.lists(ACTION, min_size=1, max_size=3), st.booleans()),
+    st.builds(
+        lambda c, do, on: {"when": c, "do": do, "on": on},
+        CONDITIONS,
+        st.lists(ACTION, min_size=1, max_size=3),
+        st.booleans(),
+    ),
     max_size=6,
-)  # fmt: skip
+)
 LINES = st.builds(
     lambda n, q, w, value, own: LineFacts(str(n), f"S-{n}", f"S {n}", q, w, (330, 80, 50), value=value, own_box=own),
-    st.integers(1, 3), st.integers(0, 5), st.one_of(st.none(), st.integers(1, 30_000)), st.integers(0, 50_000), st.booleans(),
-)  # fmt: skip
+    st.integers(1, 3),
+    st.integers(0, 5),
+    st.one_of(st.none(), st.integers(1, 30_000)),
+    st.integers(0, 50_000),
+    st.booleans(),
+)
 HANDS = st.builds(
-    Hand, packaging=st.sampled_from([None, "CTN-L", "gone"]), service=st.sampled_from([None, "bp-road", "gone"]),
-    extras=st.sampled_from([None, frozenset(), frozenset({"signature"})]), desk=st.sampled_from([None, "Export"]),
-    split=st.sampled_from([None, Split("quantity", 2)]), released=st.booleans(),
-)  # fmt: skip
+    Hand,
+    packaging=st.sampled_from([None, "CTN-L", "gone"]),
+    service=st.sampled_from([None, "bp-road", "gone"]),
+    extras=st.sampled_from([None, frozenset(), frozenset({"signature"})]),
+    desk=st.sampled_from([None, "Export"]),
+    split=st.sampled_from([None, Split("quantity", 2)]),
+    released=st.booleans(),
+)
 
 
 @given(
@@ -335,16 +418,25 @@ def test_no_rules_can_break_a_plan_and_hand_edits_win_always(
     assert set(rule_facts(facts, shop, made.parcels)) == set(CATALOGUE)
 
 
-@given(RULE_SETS, RULE_SETS, st.lists(st.sampled_from(["keep", "drop", "change", "add"]), max_size=6),
-       st.lists(LINES, max_size=3, unique_by=lambda ln: ln.id), st.sampled_from([VISEU, AZORES]))  # fmt: skip
+@given(
+    RULE_SETS,
+    RULE_SETS,
+    st.lists(st.sampled_from(["keep", "drop", "change", "add"]), max_size=6),
+    st.lists(LINES, max_size=3, unique_by=lambda ln: ln.id),
+    st.sampled_from([VISEU, AZORES]),
+)
 def test_an_order_that_a_change_of_rules_does_not_touch_keeps_its_plan_to_the_word(
     written: list[dict[str, Any]], others: list[dict[str, Any]], edits: list[str], lines: list[LineFacts], to: Address
 ) -> None:
     named = [{**body, "id": f"a{n}"} for n, body in enumerate(written)]
     edited: list[dict[str, Any]] = []
     for body, edit, other in zip(named, [*edits, *["keep"] * 6], [*others, *[{"do": [{"set": "tag", "to": "x"}]}] * 6]):  # noqa: B905
-        edited += {"keep": [body], "drop": [], "change": [{**other, "id": body["id"]}],
-                   "add": [{**other, "id": f"b{len(edited)}"}, body]}[edit]  # fmt: skip
+        edited += {
+            "keep": [body],
+            "drop": [],
+            "change": [{**other, "id": body["id"]}],
+            "add": [{**other, "id": f"b{len(edited)}"}, body],
+        }[edit]
     before, after = rules(*named), rules(*edited)
     facts = OrderFacts(tuple(lines), to, promise_text="next")
     shop = replace(SHOP, recipes=RECIPES, origin=ORIGIN, rules=before)
@@ -356,16 +448,28 @@ def test_an_order_that_a_change_of_rules_does_not_touch_keeps_its_plan_to_the_wo
     change = change_between(before, after)
     if not change.touches(was.rules, stored):
         assert (was.trail, was.snags, was.chosen, was.parcels, was.rules) == (
-            becomes.trail, becomes.snags, becomes.chosen, becomes.parcels, becomes.rules)  # fmt: skip
+            becomes.trail,
+            becomes.snags,
+            becomes.chosen,
+            becomes.parcels,
+            becomes.rules,
+        )
     labels = change.labels(was.rules, stored)
     if labels:
         assert (labels.rules, labels.tags, labels.desk) == (becomes.rules, becomes.tags, becomes.desk)
         assert labels.trail == {name: becomes.trail[name] for name in ("tags", "desk") if name in becomes.trail}
-        rest = [{name: steps for name, steps in made.trail.items() if name not in {"tags", "desk"}}
-                for made in (was, becomes)]  # fmt: skip
+        rest = [
+            {name: steps for name, steps in made.trail.items() if name not in {"tags", "desk"}}
+            for made in (was, becomes)
+        ]
         assert rest[0] == rest[1]
         assert (was.snags, was.chosen, was.parcels, was.hold, was.good_until) == (
-            becomes.snags, becomes.chosen, becomes.parcels, becomes.hold, becomes.good_until)  # fmt: skip
+            becomes.snags,
+            becomes.chosen,
+            becomes.parcels,
+            becomes.hold,
+            becomes.good_until,
+        )
     else:
         assert before != after
 

@@ -19,12 +19,18 @@ from tidewind.core.states.returns import RETURN_MOVES, ReturnMove, ReturnState
 
 S, M, L, R = OrderStanding, OrderMove, LabelState, ReturnState
 KINDS = {
-    "order": (ORDER_MOVES, OrderStanding, OrderMove, {S.OPEN, S.HELD_BY_ITS_CHANNEL, S.LEFT_OUT_BY_ITS_CHANNEL, S.CANCELLED}, set()),
+    "order": (
+        ORDER_MOVES,
+        OrderStanding,
+        OrderMove,
+        {S.OPEN, S.HELD_BY_ITS_CHANNEL, S.LEFT_OUT_BY_ITS_CHANNEL, S.CANCELLED},
+        set(),
+    ),
     "label": (LABEL_MOVES, LabelState, LabelMove, {L.BUYING}, {L.FAILED, L.VOIDED, L.VOID_REFUSED}),
     "departure": (DEPARTURE_MOVES, DepartureState, DepartureMove, {DepartureState.OPEN}, {DepartureState.HANDED_OVER}),
     "return": (RETURN_MOVES, ReturnState, ReturnMove, {R.MAKING}, {R.CLOSED, R.CANCELLED, R.FAILED}),
     "import": (IMPORT_MOVES, ImportState, ImportMove, {ImportState.MAPPING}, set()),
-}  # fmt: skip
+}
 
 
 def walked(machine: Machine, moves: type[Enum], starts: set) -> set:

@@ -26,8 +26,18 @@ from tidewind.core.tariffs.written import card_schema, read_card
 from tidewind.core.tariffs.zones import in_postcodes
 
 CARDS = [CompiledCard(BRIGHTMILE, MONDAY, terms({"*": 1200})), CompiledCard(NORVIA, MONDAY)]
-PLACES = [("PT", "3800-001"), ("PT", "4700-100"), ("PT", "9050-012"), ("PT", "9500-321"), ("ES", "37001"),
-          ("ES", "07001"), ("FR", "69003"), ("GR", "452 21"), ("GB", "HR1 2PX"), ("JP", "248-0012")]  # fmt: skip
+PLACES = [
+    ("PT", "3800-001"),
+    ("PT", "4700-100"),
+    ("PT", "9050-012"),
+    ("PT", "9500-321"),
+    ("ES", "37001"),
+    ("ES", "07001"),
+    ("FR", "69003"),
+    ("GR", "452 21"),
+    ("GB", "HR1 2PX"),
+    ("JP", "248-0012"),
+]
 side = st.integers(10, 1900)
 parcels = st.builds(
     lambda g, a, b, c, n: Parcel(g, Size.of(a, b, c), None, n), st.integers(1, 33_000), side, side, side, st.booleans()
@@ -36,10 +46,13 @@ consignments = st.builds(
     lambda place, home, many, value, goods, extras: Consignment(
         place[0], place[1], home, tuple(many), value, frozenset(goods), frozenset(extras)
     ),
-    st.sampled_from(PLACES), st.booleans(), st.lists(parcels, min_size=1, max_size=3), st.integers(0, 100_000),
+    st.sampled_from(PLACES),
+    st.booleans(),
+    st.lists(parcels, min_size=1, max_size=3),
+    st.integers(0, 100_000),
     st.sets(st.sampled_from(["lithium", "limited_quantity", "dry_ice"])),
     st.sets(st.sampled_from(["signature", "cover", "delivery_confirmation"])),
-)  # fmt: skip
+)
 
 
 @given(consignments, st.integers(1, 5000))
@@ -106,7 +119,8 @@ BAD = {
     "surchages: is not a word of the rate card": lambda b: b["services"][0].__setitem__("surchages", ["home"]),
     "each is a percentage of the next in a circle: remote → peak → remote": lambda b: [
         s.update(percent=100, of=["peak" if s["code"] == "remote" else "remote"]) or s.pop("per_kg", None)
-        for s in b["surcharges"] if s["code"] in {"remote", "peak"}
+        for s in b["surcharges"]
+        if s["code"] in {"remote", "peak"}
     ],
     "a percentage of long, which its group may leave out": lambda b: b["surcharges"][-2].update(of=["long"]),
     "a percentage of ghost, which is not a surcharge": lambda b: b["surcharges"][-2].update(of=["ghost"]),
@@ -114,11 +128,19 @@ BAD = {
     "only a table of weights has a tail": lambda b: b["services"][0].update(kind="one_price", prices={"pt1": [5]}),
     "there are prices but no steps": lambda b: b["services"][0].update(up_to_g=[], prices={"pt1": [5]}),
     "size S stands after M and takes less": lambda b: b["services"].append(
-        {"code": "x", "name": "X", "network": "road", "kind": "size_classes", "transit": {"pt1": [1, 1]}, "classes": [
-            {"code": "M", "sides_mm": [300, 200, 100], "max_gross_g": 900, "prices": {"pt1": 300}},
-            {"code": "S", "sides_mm": [200, 200, 100], "max_gross_g": 900, "prices": {"pt1": 200}}]}
+        {
+            "code": "x",
+            "name": "X",
+            "network": "road",
+            "kind": "size_classes",
+            "transit": {"pt1": [1, 1]},
+            "classes": [
+                {"code": "M", "sides_mm": [300, 200, 100], "max_gross_g": 900, "prices": {"pt1": 300}},
+                {"code": "S", "sides_mm": [200, 200, 100], "max_gross_g": 900, "prices": {"pt1": 200}},
+            ],
+        }
     ),
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize("words", list(BAD))

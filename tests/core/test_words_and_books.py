@@ -72,27 +72,51 @@ HEADERS = [
 
 
 def row(**change: str) -> list[str]:
-    cells = {"Encomenda": "1", "Nome": "Ana", "Morada": "Rua 1", "Código postal": "3500-108", "Localidade": "Viseu",
-             "País": "Portugal", "Artigo": "HF-02", "Quantidade": "2", "Preço": "1,50", "Peso (g)": ""}  # fmt: skip
+    cells = {
+        "Encomenda": "1",
+        "Nome": "Ana",
+        "Morada": "Rua 1",
+        "Código postal": "3500-108",
+        "Localidade": "Viseu",
+        "País": "Portugal",
+        "Artigo": "HF-02",
+        "Quantidade": "2",
+        "Preço": "1,50",
+        "Peso (g)": "",
+    }
     return list({**cells, **change}.values())
 
 
 def test_header_and_columns_are_found() -> None:
     assert header_row([["A list of orders"], [""], HEADERS, row()]) == 2
     assert guess_columns(HEADERS) == {
-        "order_number": 0, "name": 1, "street": 2, "postcode": 3, "city": 4, "country": 5, "sku": 6, "quantity": 7,
-        "unit_price": 8, "weight_g": 9,
-    }  # fmt: skip
+        "order_number": 0,
+        "name": 1,
+        "street": 2,
+        "postcode": 3,
+        "city": 4,
+        "country": 5,
+        "sku": 6,
+        "quantity": 7,
+        "unit_price": 8,
+        "weight_g": 9,
+    }
 
 
 @pytest.mark.parametrize(
     ("change", "words"),
     [
-        ({"Quantidade": "two"}, "no quantity"), ({"Quantidade": "0"}, "no quantity"), ({"Quantidade": "5001"}, "no quantity"),
-        ({"Quantidade": "٣"}, "no quantity"), ({"Preço": "free"}, "no price"), ({"Peso (g)": "heavy"}, "no weight"),
-        ({"País": "Atlantis"}, "no country"), ({"Nome": " \u200b"}, "name is empty"), ({"Localidade": "x" * 5000}, "5000 characters"),
+        ({"Quantidade": "two"}, "no quantity"),
+        ({"Quantidade": "0"}, "no quantity"),
+        ({"Quantidade": "5001"}, "no quantity"),
+        ({"Quantidade": "٣"}, "no quantity"),
+        ({"Preço": "free"}, "no price"),
+        ({"Peso (g)": "heavy"}, "no weight"),
+        ({"País": "Atlantis"}, "no country"),
+        ({"Nome": " \u200b"}, "name is empty"),
+        ({"Localidade": "x" * 5000}, "5000 characters"),
     ],
-)  # fmt: skip
+)
 def test_a_bad_row_is_kept_back_in_words_with_its_whole_order(change: dict[str, str], words: str) -> None:
     rows = [(2, row()), (3, row(**change)), (4, row(Encomenda="2"))]
     orders, faults = read_orders(rows, guess_columns(HEADERS), Units("EUR"))
@@ -141,15 +165,26 @@ def test_figures_in_words() -> None:
     assert (weight_text(999), weight_text(2240), length_text(1705)) == ("999 g", "2.24 kg", "170.5 cm")
     assert money_text(-5, "EUR") == "−0.05 EUR"
     assert [money_text(12_345, c) for c in ("GBP", "JPY", "BHD", "CLF")] == [
-        "123.45 GBP", "12345 JPY", "12.345 BHD", "1.2345 CLF",
-    ]  # fmt: skip
+        "123.45 GBP",
+        "12345 JPY",
+        "12.345 BHD",
+        "1.2345 CLF",
+    ]
 
 
 @pytest.mark.parametrize(
     ("text", "currency", "minor"),
-    [("1,204", "JPY", 1_204), ("¥ 980", "JPY", 980), ("1.204,5", "USD", 120_450), ("4.905", "KWD", 4_905), ("12 kr", "NOK", 1_200),
-     ("980.5", "JPY", None), ("4.905", "USD", None), ("4.9051", "KWD", None)],
-)  # fmt: skip
+    [
+        ("1,204", "JPY", 1_204),
+        ("¥ 980", "JPY", 980),
+        ("1.204,5", "USD", 120_450),
+        ("4.905", "KWD", 4_905),
+        ("12 kr", "NOK", 1_200),
+        ("980.5", "JPY", None),
+        ("4.905", "USD", None),
+        ("4.9051", "KWD", None),
+    ],
+)
 def test_amounts_have_the_decimals_of_their_currency(text: str, currency: str, minor: int | None) -> None:
     if minor is None:
         with pytest.raises(ValueError, match=r"\d"):
@@ -175,8 +210,10 @@ def test_final_states_stay(events: list[TrackingState]) -> None:
         assert state is event or state is before
 
 
-moves = st.tuples(st.sampled_from(["top_up", "hold", "release", "charge", "void_asked", "refund", "refund_refused", "correction"]),
-                  st.integers(1, 10**7))  # fmt: skip
+moves = st.tuples(
+    st.sampled_from(["top_up", "hold", "release", "charge", "void_asked", "refund", "refund_refused", "correction"]),
+    st.integers(1, 10**7),
+)
 
 
 @given(st.lists(moves, max_size=40))

@@ -60,8 +60,11 @@ def test_1_a_road_parcel_line_by_line() -> None:
     assert isinstance(quote, Quote)
     assert (quote.net, quote.tax, quote.total, quote.billable_g) == (610, 140, 750, 2240)
     assert [explain(line, "EUR") for line in quote.lines] == [
-        "Zone 2, mainland, to 3 kg", "−12 % of 5.20 EUR", "", "15.5 % of 5.28 EUR",
-    ]  # fmt: skip
+        "Zone 2, mainland, to 3 kg",
+        "−12 % of 5.20 EUR",
+        "",
+        "15.5 % of 5.28 EUR",
+    ]
 
 
 def test_2_a_big_light_bag_goes_over_the_end_of_the_table() -> None:
@@ -136,13 +139,19 @@ def test_9_choosing() -> None:
     promise = date(2026, 11, 26)
     worth = {o.key: value_hundredths(o, date(2026, 11, 24), Values(40, 250)) for o in OPTIONS}
     assert {k: worth[k] for k in ("Locker", "Box 2", "Road", "Night")} == {
-        "Locker": 5_800_000, "Box 2": 6_350_000, "Road": 6_575_000, "Night": 7_890_000,
-    }  # fmt: skip
+        "Locker": 5_800_000,
+        "Box 2": 6_350_000,
+        "Road": 6_575_000,
+        "Night": 7_890_000,
+    }
     picked = {policy: (pick(OPTIONS, policy, promise) or OPTIONS[0]).key for policy in Policy}
     assert picked == {
-        Policy.CHEAPEST: "Economy", Policy.FASTEST: "Night", Policy.BALANCED: "Locker",
-        Policy.CHEAPEST_ON_PROMISE: "Locker", Policy.RANKING: "Economy",  # nothing is ranked: the cheapest
-    }  # fmt: skip
+        Policy.CHEAPEST: "Economy",
+        Policy.FASTEST: "Night",
+        Policy.BALANCED: "Locker",
+        Policy.CHEAPEST_ON_PROMISE: "Locker",
+        Policy.RANKING: "Economy",  # nothing is ranked: the cheapest
+    }
     assert pick(OPTIONS, Policy.RANKING, promise, None, ["Ghost", "Night", "Road"]) == OPTIONS[4]
     without_locker = [o for o in OPTIONS if o.key != "Locker"]
     assert pick(without_locker, Policy.CHEAPEST_ON_PROMISE, promise) == OPTIONS[2]
@@ -156,8 +165,11 @@ BOX_L = Packaging("CTN-L", "Carton L", (520, 360, 300), Size.of(530, 370, 315), 
 SHOP = Shop(
     (POT_CARTON, BOX_L),
     (Carrier("norvia", "Norvia Post", POST, POST), Carrier("brightmile", "Brightmile", ROAD, PUBLISHED_ROAD)),
-    Policy.CHEAPEST, Values(), datetime(2026, 11, 23, 10, tzinfo=UTC), "EUR",
-)  # fmt: skip
+    Policy.CHEAPEST,
+    Values(),
+    datetime(2026, 11, 23, 10, tzinfo=UTC),
+    "EUR",
+)
 
 
 def test_10_hand_wins_the_trail_keeps_what_it_overrode_and_replanning_changes_neither() -> None:
@@ -167,16 +179,30 @@ def test_10_hand_wins_the_trail_keeps_what_it_overrode_and_replanning_changes_ne
     assert made.chosen is not None
     assert (made.chosen.name, made.parcels[0].packaging) == ("Night, by 12:00", BOX_L)
     assert [(s.layer, s.value) for s in made.trail["packaging"]] == [
-        ("shop default", "Pot carton M"), ("by hand", "Carton L"),
-    ]  # fmt: skip
+        ("shop default", "Pot carton M"),
+        ("by hand", "Carton L"),
+    ]
     assert [s.layer for s in made.trail["service"]] == ["shop default", "by hand"]
     assert plan(order, SHOP) == made
-    sea = plan(OrderFacts((POT,), Address(name="C", street="Canada 5", city="Ponta Delgada", postcode="9500-321",
-                                          country="PT"), promise=date(2026, 11, 24), hand=Hand(service="bp-sea")), SHOP)  # fmt: skip
+    sea = plan(
+        OrderFacts(
+            (POT,),
+            Address(name="C", street="Canada 5", city="Ponta Delgada", postcode="9500-321", country="PT"),
+            promise=date(2026, 11, 24),
+            hand=Hand(service="bp-sea"),
+        ),
+        SHOP,
+    )
     assert sea.chosen is not None
     assert [(s.code, s.level) for s in sea.snags] == [("promise_missed", "warns")]
-    night_to_the_islands = plan(OrderFacts((POT,), Address(name="C", street="Canada 5", city="Ponta Delgada",
-                                postcode="9500-321", country="PT"), hand=Hand(service="bp-night")), SHOP)  # fmt: skip
+    night_to_the_islands = plan(
+        OrderFacts(
+            (POT,),
+            Address(name="C", street="Canada 5", city="Ponta Delgada", postcode="9500-321", country="PT"),
+            hand=Hand(service="bp-night"),
+        ),
+        SHOP,
+    )
     assert night_to_the_islands.chosen is None
     assert night_to_the_islands.snags[0].code == "service_refused"
 
@@ -251,18 +277,31 @@ def test_19_numbers_on_labels() -> None:
         sscc("3560000", 10**11)
 
 
-POLICY = OpenCover("Marl & Quince", "OC-1", per_step=45, step=10_000, least=90, most_value=500_000, currency="EUR",
-                   not_covered=frozenset({"dangerous"}))  # fmt: skip
+POLICY = OpenCover(
+    "Marl & Quince",
+    "OC-1",
+    per_step=45,
+    step=10_000,
+    least=90,
+    most_value=500_000,
+    currency="EUR",
+    not_covered=frozenset({"dangerous"}),
+)
 
 
 @pytest.mark.parametrize(
     ("value", "contents", "premium"),
     [
-        (0, "", 90), (10_000, "", 90), (20_000, "", 90), (20_001, "", 135), (43_000, "lithium", 225),
-        (500_000, "", 2_250), (500_001, "", "Marl & Quince covers goods worth up to 5000.00 EUR"),
+        (0, "", 90),
+        (10_000, "", 90),
+        (20_000, "", 90),
+        (20_001, "", 135),
+        (43_000, "lithium", 225),
+        (500_000, "", 2_250),
+        (500_001, "", "Marl & Quince covers goods worth up to 5000.00 EUR"),
         (100, "dangerous", "Marl & Quince does not cover dangerous"),
     ],
-)  # fmt: skip
+)
 def test_an_insurers_premium_goes_by_started_steps_of_value(value: int, contents: str, premium: int | str) -> None:
     """Under an open policy: 0.45 per started 100.00, at least 0.90, up to a value; it bears no tax."""
     line = POLICY.premium(value, frozenset({contents} - {""}))

@@ -28,11 +28,23 @@ def paper(
     recipient: tuple[str, ...] = ("Ana", "Rua 1", "3500-108 Viseu"),
 ) -> LabelPaper:
     return LabelPaper(
-        carrier="Norvia Post", monogram="NP", service="Letter registered", network="post",
-        sender=("Larkspur & Loam", "Rua da Olaria 40", "3800-587 Aveiro", "Portugal"), recipient=recipient,
-        country_line="PORTUGAL", routing="PT-3500", tracking_number=number, is_sscc=is_sscc, order_number="LL-20418",
-        reference="", parcel_no=1, parcel_count=2, weight="2.24 kg", ship_date="Tue 24 Nov",
-    )  # fmt: skip
+        carrier="Norvia Post",
+        monogram="NP",
+        service="Letter registered",
+        network="post",
+        sender=("Larkspur & Loam", "Rua da Olaria 40", "3800-587 Aveiro", "Portugal"),
+        recipient=recipient,
+        country_line="PORTUGAL",
+        routing="PT-3500",
+        tracking_number=number,
+        is_sscc=is_sscc,
+        order_number="LL-20418",
+        reference="",
+        parcel_no=1,
+        parcel_count=2,
+        weight="2.24 kg",
+        ship_date="Tue 24 Nov",
+    )
 
 
 def codes(pdf: bytes, folder: Path, dpi: int = 203) -> list[dict[str, str]]:
@@ -70,10 +82,17 @@ def test_names_in_their_own_script(lines: tuple[str, ...], shown: str, tmp_path:
 
 
 SCRIPTS = {
-    "latin": ("Ö" * 60, "Company of the very long name, its sons and daughters", *("Šířka Łódź ulica dlouhá 1234567890 " * 2,) * 5),
-    "greek": ("Ελένη Μαυρίδη Παπαδοπούλου του Κωνσταντίνου και της Μαρίας", *("Οδός Αμπέλων 21, όροφος τρίτος, κουδούνι δεξιά",) * 6),
+    "latin": (
+        "Ö" * 60,
+        "Company of the very long name, its sons and daughters",
+        *("Šířka Łódź ulica dlouhá 1234567890 " * 2,) * 5,
+    ),
+    "greek": (
+        "Ελένη Μαυρίδη Παπαδοπούλου του Κωνσταντίνου και της Μαρίας",
+        *("Οδός Αμπέλων 21, όροφος τρίτος, κουδούνι δεξιά",) * 6,
+    ),
     "japanese": ("石井はるか" * 12, *("神奈川県鎌倉市御成町十八番地二号室三階右側の奥のドア",) * 6),
-}  # fmt: skip
+}
 SIZES = {"roll": (289.13, 430.87), "narrow": (175.75, 425.2), "a4": (595.28, 841.89), "letter": (612, 792)}
 
 
@@ -96,12 +115,22 @@ def test_on_every_stock_the_longest_address_stays_inside_and_the_codes_decode(
     stock: str, script: str, tmp_path: Path
 ) -> None:
     lines = (*SCRIPTS[script][:7], "3500-108 Viseu")
-    made = [replace(paper(recipient=lines), sender=lines[:6], reference="3 × HF-02, 1 × TP-12, 40 × GF-1", service="Express " * 6),
-            replace(paper("356000000000000015", is_sscc=True, recipient=lines), carrier="C" * 60, reprint=True)]  # fmt: skip
+    made = [
+        replace(
+            paper(recipient=lines),
+            sender=lines[:6],
+            reference="3 × HF-02, 1 × TP-12, 40 × GF-1",
+            service="Express " * 6,
+        ),
+        replace(paper("356000000000000015", is_sscc=True, recipient=lines), carrier="C" * 60, reprint=True),
+    ]
     pdf = labels_pdf(made, stock=stock)
     assert {text for page in turned(pdf, tmp_path) for text in page} >= {
-        "RR473124829PT", "RR473124829PT PT-3500", "(00)356000000000000015", "356000000000000015 PT-3500",
-    }  # fmt: skip
+        "RR473124829PT",
+        "RR473124829PT PT-3500",
+        "(00)356000000000000015",
+        "356000000000000015 PT-3500",
+    }
     info = subprocess.run(["pdfinfo", tmp_path / "x.pdf"], check=True, capture_output=True, text=True).stdout
     shown = [float(n) for n in re.findall(r"Page size:\s+([\d.]+) x ([\d.]+)", info)[0]]
     assert shown == pytest.approx(SIZES[stock], abs=0.01)
@@ -157,8 +186,17 @@ def test_on_slips_and_lists_the_longest_words_stay_apart_and_inside(kind: str, s
             Column("Price", 3, figures=True),
         )
         rows = (("SHELF-ABCDEF-12", "999,999", long, "1,234,567.89"),) * 70
-        made = ListPaper(long, (long, long), columns, rows, closing=((long, "1,234,567.89 EUR"),) * 3, barcode="LL-20418",
-                         left=names[:8], right=names[:8], note=long * 3)  # fmt: skip
+        made = ListPaper(
+            long,
+            (long, long),
+            columns,
+            rows,
+            closing=((long, "1,234,567.89 EUR"),) * 3,
+            barcode="LL-20418",
+            left=names[:8],
+            right=names[:8],
+            note=long * 3,
+        )
         pdf, size = list_pdf([made], "Invoice", kind), (595.276, 841.89) if kind == "a4" else (612, 792)
     found = words_of(pdf, tmp_path)
     assert len({page for page, _, _ in found}) >= 2
@@ -241,8 +279,16 @@ def test_a_reprint_says_so(tmp_path: Path) -> None:
 
 
 def test_slips_carry_the_orders_barcode_and_go_over_pages(tmp_path: Path) -> None:
-    slip = SlipPaper("Larkspur & Loam", "LL-20418", "Mon 23 Nov", ("Ana", "Rua 1"), "Road", "Carton M", "Ring twice",
-                     tuple(SlipLine(n, f"SKU-{n}", f"Thing {n}", "D4") for n in range(1, 61)))  # fmt: skip
+    slip = SlipPaper(
+        "Larkspur & Loam",
+        "LL-20418",
+        "Mon 23 Nov",
+        ("Ana", "Rua 1"),
+        "Road",
+        "Carton M",
+        "Ring twice",
+        tuple(SlipLine(n, f"SKU-{n}", f"Thing {n}", "D4") for n in range(1, 61)),
+    )
     pdf = slips_pdf([slip])
     pages = codes(pdf, tmp_path)
     assert len(pages) == 3

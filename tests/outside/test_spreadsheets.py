@@ -62,12 +62,17 @@ def _bomb() -> bytes:
 @pytest.mark.parametrize(
     ("data", "words"),
     [
-        (b"", "is empty"), (b"\xef\xbb\xbf\n\n", "is empty"), (b"\0" * 500, "is empty"), (b",,,\n,,\n", "no filled cell"),
-        (",".join(["x"] * 300).encode(), "300 columns"), (b"PK\x03\x04 no zip at all", "no readable workbook"),
-        (b"\xd0\xcf\x11\xe0" + b"x" * 900, "no readable workbook"), (b"a\n" * 100_001, "more than 100,000 rows"),
+        (b"", "is empty"),
+        (b"\xef\xbb\xbf\n\n", "is empty"),
+        (b"\0" * 500, "is empty"),
+        (b",,,\n,,\n", "no filled cell"),
+        (",".join(["x"] * 300).encode(), "300 columns"),
+        (b"PK\x03\x04 no zip at all", "no readable workbook"),
+        (b"\xd0\xcf\x11\xe0" + b"x" * 900, "no readable workbook"),
+        (b"a\n" * 100_001, "more than 100,000 rows"),
     ],
     ids=lambda v: v if isinstance(v, str) else "",
-)  # fmt: skip
+)
 def test_what_cannot_be_read_is_refused_in_words(data: bytes, words: str) -> None:
     with pytest.raises(SpreadsheetError, match=words):
         read_sheet(data, "f.csv")

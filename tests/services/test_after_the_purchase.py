@@ -358,10 +358,15 @@ def test_a_label_for_the_way_back_is_charged_when_first_scanned(wiring: Wiring, 
 
 
 ASKED = TypedRequest(
-    asked_by="Mafalda", address=Address(name="Ana Couto", street="Rua do Sol 4", city="Viseu", postcode="3500-108", country="PT"),
-    what="Seed trays", gross_g=1_800, sides_mm=(400, 300, 120), sticker_mail="mafalda@club.example",
-    waiter_mail="ana@club.example", cost_code="GC-10 Trials",
-)  # fmt: skip
+    asked_by="Mafalda",
+    address=Address(name="Ana Couto", street="Rua do Sol 4", city="Viseu", postcode="3500-108", country="PT"),
+    what="Seed trays",
+    gross_g=1_800,
+    sides_mm=(400, 300, 120),
+    sticker_mail="mafalda@club.example",
+    waiter_mail="ana@club.example",
+    cost_code="GC-10 Trials",
+)
 
 
 def test_a_colleague_asks_and_gets_a_label_by_mail(wiring: Wiring, clock: Clock) -> None:

@@ -89,11 +89,16 @@ def agree(wiring: Wiring, world: World, carrier: str = "norvia") -> int:
         ours = session.scalars(select(Shipment).where(Shipment.state == "bought", Shipment.carrier == carrier)).all()
         mine = {s.idempotency_key: (s.price_minor, [lb.tracking_number for lb in s.labels]) for s in ours}
         charged = session.scalar(
-            select(func.coalesce(func.sum(LedgerLine.amount_minor), 0)).join(LedgerEntry).join(Shipment, Shipment.id == LedgerEntry.shipment_id)
+            select(func.coalesce(func.sum(LedgerLine.amount_minor), 0))
+            .join(LedgerEntry)
+            .join(Shipment, Shipment.id == LedgerEntry.shipment_id)
             .where(LedgerLine.account == "postage", Shipment.carrier == carrier)
-        )  # fmt: skip
-    theirs = {b["key"]: (b["price_minor"], [p["tracking_number"] for p in b["parcels"]])
-              for b in world.book(carrier) if not b["cancelled"]}  # fmt: skip
+        )
+    theirs = {
+        b["key"]: (b["price_minor"], [p["tracking_number"] for p in b["parcels"]])
+        for b in world.book(carrier)
+        if not b["cancelled"]
+    }
     assert mine == theirs
     assert charged == sum(price for price, _ in mine.values())
     return len(mine)
@@ -106,9 +111,11 @@ def test_a_worker_killed_at_any_point_buys_once(wiring: Wiring, world: World, cl
     shipment_id = ids_of(wiring, ask(wiring, [order]).batch_id)[0]
     assert books(wiring)["held"] == order.price_minor
     env = {
-        **os.environ, "TIDEWIND_DATABASE_URL": wiring.settings.database_url,
-        "TIDEWIND_STANDINS_URL": wiring.settings.standins_url, "TIDEWIND_DEMO": "1",
-    }  # fmt: skip
+        **os.environ,
+        "TIDEWIND_DATABASE_URL": wiring.settings.database_url,
+        "TIDEWIND_STANDINS_URL": wiring.settings.standins_url,
+        "TIDEWIND_DEMO": "1",
+    }
     crash = [sys.executable, "-m", "tests.services.crash", point, str(shipment_id), clock().isoformat()]
     died = subprocess.run(crash, env=env, check=False)
     assert died.returncode == -signal.SIGKILL

@@ -140,8 +140,12 @@ def test_contracts_and_services_are_tried_before_they_count(session: Session) ->
     codes = {c.option.service for c in quote_services(session, asked, MONDAY).compared.cells}
     assert "bp-night" not in codes
     assert "bp-road" in codes
-    for bad in (AccountChange(services_off=["ghost"]), AccountChange(discounts_bp={"*": 10_000}),
-                AccountChange(discounts_bp={"bp-road:moon": 100}), AccountChange(number=" ")):  # fmt: skip
+    for bad in (
+        AccountChange(services_off=["ghost"]),
+        AccountChange(discounts_bp={"*": 10_000}),
+        AccountChange(discounts_bp={"bp-road:moon": 100}),
+        AccountChange(number=" "),
+    ):
         with pytest.raises(Invalid):
             change_account(session, "brightmile", main, bad, MONDAY)
     switch_carrier(session, "brightmile", False, MONDAY)
@@ -178,13 +182,17 @@ def test_of_several_accounts_the_cheapest_for_service_and_zone_is_taken(session:
 def test_an_order_bound_to_an_account_is_priced_bought_and_billed_on_it(wiring: Wiring, clock: Clock) -> None:
     with wiring.sessions.begin() as session:
         change_account(
-            session, "brightmile", get_carrier(session, "brightmile").accounts[1].id,
-            AccountChange(payer="account"), clock(),
-        )  # fmt: skip
+            session,
+            "brightmile",
+            get_carrier(session, "brightmile").accounts[1].id,
+            AccountChange(payer="account"),
+            clock(),
+        )
         order = next(
-            o for o in session.scalars(select(Order).where(Order.carrier == "brightmile", Order.state == "open"))
+            o
+            for o in session.scalars(select(Order).where(Order.carrier == "brightmile", Order.state == "open"))
             if o.address.country == "PT" and o.plan.quote.account == "447-1902" and o.snag_level != "stops"
-        )  # fmt: skip
+        )
         cheap, service, held = order.price_minor or 0, order.service, balance_now(session).held_minor
         edit_hand(session, [order.id], {"account": "447-2210", "service": service}, "Inês", clock())
         assert order.price_minor is not None

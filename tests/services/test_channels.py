@@ -128,8 +128,15 @@ def test_a_change_upstream_waits_for_a_decision_and_never_touches_what_is_bought
     clock.move(minutes=30)
     with wiring.sessions() as session:
         to = one(session, "TF-7301").imported["said"]["address"]
-    moved = {"full_name": to["name"], "lines": ["Rua Nova 1"], "town": "Coimbra", "zip": "3000-310", "nation": "PT",
-             "phone": to["phone"], "mail": to["email"]}  # fmt: skip
+    moved = {
+        "full_name": to["name"],
+        "lines": ["Rua Nova 1"],
+        "town": "Coimbra",
+        "zip": "3000-310",
+        "nation": "PT",
+        "phone": to["phone"],
+        "mail": to["email"],
+    }
     markets.change(world, "tallyfair", "TF-7301", ship_to=moved)
     assert pull(wiring, "tallyfair")["changed"] == 1
     assert "changed" not in pull(wiring, "tallyfair")  # said once
@@ -229,8 +236,11 @@ def test_notices_are_signed_and_heard_once(wiring: Wiring, clock: Clock) -> None
     def notice(secret: str = markets.token_of("tallyfair"), at: int | None = None, given: str = "n-1") -> Any:
         stamp = str(int(clock().timestamp()) if at is None else at)
         mac = hmac.new(secret.encode(), f"{given}.{stamp}.".encode() + body, hashlib.sha256).digest()
-        headers = {"webhook-id": given, "webhook-timestamp": stamp,
-                   "webhook-signature": "v1,xx v1," + base64.b64encode(mac).decode()}  # fmt: skip
+        headers = {
+            "webhook-id": given,
+            "webhook-timestamp": stamp,
+            "webhook-signature": "v1,xx v1," + base64.b64encode(mac).decode(),
+        }
         with wiring.sessions.begin() as session:
             return take_notice(session, wiring.outside, "tallyfair", headers, body, clock())
 

@@ -61,8 +61,11 @@ def three_hundred(wiring: Wiring) -> list[int]:
                 hand = replace(hand, service=SERVICES[n // 10 % 2], split=Split("quantity", 1))
             to = Address(name=f"Buyer {n}", street=f"Rua {n}", city="Viseu", postcode="3500-108", country="PT")
             two = (NewLine("HF-02", "Hand fork", 2, 1_290, 240),)
-            made.append(NewOrder(number=f"CH-{n:03d}", address=to, lines=two if n % 10 == 9 else lines,
-                                 ordered_at=now(), hand=hand))  # fmt: skip
+            made.append(
+                NewOrder(
+                    number=f"CH-{n:03d}", address=to, lines=two if n % 10 == 9 else lines, ordered_at=now(), hand=hand
+                )
+            )
         orders, _ = store_orders(session, channel, made, now())
         assert [o.number for o in orders if o.price_minor is None] == []
         return [o.id for o in orders]
@@ -128,15 +131,23 @@ def agrees(wiring: Wiring, standins: str) -> None:
         bought = session.scalars(select(Shipment).where(Shipment.state == "bought")).all()
         mine = {s.idempotency_key: (s.price_minor, [lb.tracking_number for lb in s.labels]) for s in bought}
         accounts = {a.code: a.balance_minor for a in session.scalars(select(LedgerAccount))}
-        summed = dict(session.execute(
-            select(LedgerLine.account, func.sum(LedgerLine.amount_minor)).group_by(LedgerLine.account)).all())  # fmt: skip
-        newest = dict(session.execute(
-            text("select distinct on (account) account, balance_after from ledger_line order by account, id desc")).all())  # fmt: skip
+        summed = dict(
+            session.execute(
+                select(LedgerLine.account, func.sum(LedgerLine.amount_minor)).group_by(LedgerLine.account)
+            ).all()
+        )
+        newest = dict(
+            session.execute(
+                text("select distinct on (account) account, balance_after from ledger_line order by account, id desc")
+            ).all()
+        )
         assert max(Counter(s.order_id for s in bought).values()) == 1
     theirs = {
         b["key"]: (b["price_minor"], [p["tracking_number"] for p in b["parcels"]])
-        for party in CARRIERS for b in httpx.get(f"{standins}/carriers/{party}/book").json() if not b["cancelled"]
-    }  # fmt: skip
+        for party in CARRIERS
+        for b in httpx.get(f"{standins}/carriers/{party}/book").json()
+        if not b["cancelled"]
+    }
     assert mine == theirs
     assert sum(accounts.values()) == 0
     assert accounts == {**dict.fromkeys(accounts, 0), **{k: int(v) for k, v in summed.items()}}
@@ -178,8 +189,9 @@ def test_three_hundred_labels_in_a_storm(shop: Supervisor) -> None:
         assert twice <= {s.order_id for s in failed}  # only what failed for one could be taken by the other
         sold = session.scalars(select(Shipment.order_id).where(Shipment.state == "bought")).all()
         open_again = sorted({s.order_id for s in failed} - set(sold))
-        states = dict(session.execute(
-            select(Order.state, func.count()).where(Order.id.in_(ids)).group_by(Order.state)).all())  # fmt: skip
+        states = dict(
+            session.execute(select(Order.state, func.count()).where(Order.id.in_(ids)).group_by(Order.state)).all()
+        )
         assert states == {k: v for k, v in {"open": len(open_again), "shipped": LABELS - len(open_again)}.items() if v}
     if open_again:  # those that failed are tried again, as a person would
         taken = Buyer(shop, "tome", [], prices).ask("tome-tries-again", open_again)

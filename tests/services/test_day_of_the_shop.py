@@ -50,8 +50,13 @@ def test_papers_of_what_is_bought_and_the_ribbon_that_counts_them(wiring: Wiring
         chosen = clear_orders(session, "norvia", 3)
         before = {d.network: d for d in todays_departures(session, clock())}
     assert [d.name for d in before.values()] == [
-        "Pontolo before noon", "Brightmile night", "Norvia Post", "Brightmile road", "Cobaltair", "Pontolo Points",
-    ]  # fmt: skip
+        "Pontolo before noon",
+        "Brightmile night",
+        "Norvia Post",
+        "Brightmile road",
+        "Cobaltair",
+        "Pontolo Points",
+    ]
     assert before["post"].order_ids[:3] == tuple(o.id for o in chosen)
     ids = ids_of(wiring, ask(wiring, chosen).batch_id)
     with wiring.sessions.begin() as session, pytest.raises(Conflict, match="not bought"):
@@ -97,8 +102,15 @@ def test_a_carrier_gives_the_first_answer_again_for_the_same_key(wiring: Wiring,
     with wiring.sessions() as session:
         key = session.get_one(Shipment, shipment_id).idempotency_key
     url = f"{wiring.settings.standins_url}/carriers/norvia/shipments"
-    body = {"service": "np-economy", "country": "PT", "postcode": "3500-108", "home": True, "recipient": {}, "ship_date": "2026-11-23",
-            "parcels": [{"gross_g": 500, "sides_mm": [200, 100, 50]}]}  # fmt: skip
+    body = {
+        "service": "np-economy",
+        "country": "PT",
+        "postcode": "3500-108",
+        "home": True,
+        "recipient": {},
+        "ship_date": "2026-11-23",
+        "parcels": [{"gross_g": 500, "sides_mm": [200, 100, 50]}],
+    }
     again = httpx.post(url, json=body, headers={"Idempotency-Key": key})
     assert again.json()["price_minor"] == order.price_minor
     assert len(world.book("norvia")) == 1

@@ -182,10 +182,20 @@ def test_orders_written_by_a_change_of_rules_are_as_if_all_had_been_planned(
 
     def as_stored() -> list[tuple[Any, ...]]:
         return [
-            (o.id, o.state, o.plan, o.desk, o.plan_tags, o.price_minor, o.ship_date, o.good_until, o.rule_facts,
-             [s.words for s in o.snags])
+            (
+                o.id,
+                o.state,
+                o.plan,
+                o.desk,
+                o.plan_tags,
+                o.price_minor,
+                o.ship_date,
+                o.good_until,
+                o.rule_facts,
+                [s.words for s in o.snags],
+            )
             for o in session.scalars(select(Order).order_by(Order.id))
-        ]  # fmt: skip
+        ]
 
     version, rules = current_rules(session)
     new = {"id": "new", "name": "New", "when": {"fact": "value", "test": "at_least", "to": 3_000}, "do": do}

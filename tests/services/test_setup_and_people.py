@@ -20,9 +20,22 @@ from tidewind.settings import DEMO_PASSWORD
 from tidewind.web.access import Wiring
 
 BARN = Address(name="Rui", company="Barn", street="Rua 9", city="Braga", postcode="4700-100", country="PT")
-BOX = {"code": "CTN-XS", "name": "Carton XS", "inner_length": 190, "inner_width": 120, "inner_height": 60, "outer_length": 200,
-       "outer_width": 130, "outer_height": 70, "own_g": 60, "padding_g": 10, "max_load_g": 2000, "cost_minor": 30,
-       "carrier": None, "active": True}  # fmt: skip
+BOX = {
+    "code": "CTN-XS",
+    "name": "Carton XS",
+    "inner_length": 190,
+    "inner_width": 120,
+    "inner_height": 60,
+    "outer_length": 200,
+    "outer_width": 130,
+    "outer_height": 70,
+    "own_g": 60,
+    "padding_g": 10,
+    "max_load_g": 2000,
+    "cost_minor": 30,
+    "carrier": None,
+    "active": True,
+}
 
 
 def test_one_place_is_the_default_and_a_bad_address_is_refused_in_words(session: Session) -> None:

@@ -23,11 +23,15 @@ def words_in(session: Session, name: str) -> list[str]:
 @pytest.mark.parametrize(
     ("name", "states"),
     [
-        ("ck_customer_order_state", OrderState), ("ck_shipment_state", LabelState), ("ck_departure_state", DepartureState),
-        ("ck_parcel_return_state", ReturnState), ("ck_import_file_state", ImportState),
-        ("uq_shipment_live", LabelState.COUNTS), ("uq_parcel_return_live", ReturnState.COUNTS),
+        ("ck_customer_order_state", OrderState),
+        ("ck_shipment_state", LabelState),
+        ("ck_departure_state", DepartureState),
+        ("ck_parcel_return_state", ReturnState),
+        ("ck_import_file_state", ImportState),
+        ("uq_shipment_live", LabelState.COUNTS),
+        ("uq_parcel_return_live", ReturnState.COUNTS),
     ],
-)  # fmt: skip
+)
 def test_checks_name_the_states(session: Session, name: str, states: object) -> None:
     assert sorted(words_in(session, name)) == sorted(map(str, states))  # type: ignore[call-overload]
 

@@ -152,9 +152,11 @@ def test_a_200_mb_upload_is_refused_before_it_is_read(client: httpx.Client, base
 @pytest.mark.parametrize(
     ("data", "words"),
     [
-        (b"", "is empty"), (",".join(["x"] * 300).encode(), "300 columns"), (b"PK\x03\x04broken", "no readable workbook"),
+        (b"", "is empty"),
+        (",".join(["x"] * 300).encode(), "300 columns"),
+        (b"PK\x03\x04broken", "no readable workbook"),
     ],
-)  # fmt: skip
+)
 def test_bad_files_get_words(client: httpx.Client, data: bytes, words: str) -> None:
     headers = sign_in(client, "tome")
     answer = client.post("/api/imports", files={"file": ("bad.csv", data)}, headers=headers)
@@ -222,9 +224,14 @@ def test_what_is_wrong_with_a_field_is_said_in_plain_words(client: httpx.Client)
         ("POST", "/api/money/top-up", {"amount_minor": 0, "key": "12345678"}, "amount_minor", "must be more than 0"),
         ("POST", "/api/money/top-up", {"amount_minor": 5, "key": "1"}, "key", "at least 8 characters"),
         ("PATCH", "/api/carriers/brightmile", {"active": True, "x": 1}, "x", "is not known here"),
-        ("PUT", "/api/cover", {"insurer": "A", "per_step": 1, "step": 1, "most_value": 1, "not_covered": ["x"]},
-         "not_covered.0", "must be one of 'lithium', 'limited_quantity', 'dry_ice' or 'dangerous'"),
-    ):  # fmt: skip
+        (
+            "PUT",
+            "/api/cover",
+            {"insurer": "A", "per_step": 1, "step": 1, "most_value": 1, "not_covered": ["x"]},
+            "not_covered.0",
+            "must be one of 'lithium', 'limited_quantity', 'dry_ice' or 'dangerous'",
+        ),
+    ):
         answer = client.request(method, path, json=body, headers=headers)
         assert answer.status_code == 422, (path, answer.text)
         assert answer.json()["fields"] == {field: words}

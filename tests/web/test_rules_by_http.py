@@ -73,15 +73,25 @@ def test_rules_switched_on_change_waiting_orders_and_leave_what_was_set_by_hand(
     order_id = made["row"]["id"]
     ask("PATCH", f"/api/orders/{order_id}/hand", json={"service": "bp-road"})
     now = ask("GET", "/api/rules").json()
-    rules = [*now["rules"], rule([{"set": "service", "to": "bp-night"}, {"set": "desk", "to": "South"}, {"set": "hold", "to": "stock"}],
-                                 {"fact": "city", "test": "is", "to": "viseu"}, "south")]  # fmt: skip
+    rules = [
+        *now["rules"],
+        rule(
+            [{"set": "service", "to": "bp-night"}, {"set": "desk", "to": "South"}, {"set": "hold", "to": "stock"}],
+            {"fact": "city", "test": "is", "to": "viseu"},
+            "south",
+        ),
+    ]
     would = ask("POST", "/api/rules/rehearse", json={"rules": rules}).json()["rehearsal"]
     assert made["row"]["number"] in would["matched"]["south"]
     saved = ask("PUT", "/api/rules", json={"base_version": now["version"], "rules": rules}).json()
     assert (saved["work"]["state"], int(saved["work"]["result"])) == ("done", would["changed"])
     sheet = ask("GET", f"/api/orders/{order_id}").json()
     assert (sheet["row"]["service"], sheet["row"]["desk"], sheet["row"]["state"], sheet["row"]["state_why"]) == (
-        "bp-road", "South", "held", "stock")  # fmt: skip
+        "bp-road",
+        "South",
+        "held",
+        "stock",
+    )
     assert [s["layer"] for s in sheet["trail"]["service"]][-2:] == ["rule", "by hand"]
     ask("POST", "/api/orders/held", json={"order_ids": [order_id], "held": False})
     assert (

@@ -59,10 +59,16 @@ PUT /api/printing/template | PUT /api/printing/logo | DELETE /api/printing/logo 
 PATCH /api/request-links/{link_id} | PUT /api/cover
 """
 OPEN = {
-    "GET /api/health", "GET /api/start", "POST /api/sign-in", "POST /api/first-owner",
-    "GET /api/tracking/{tracking_key}", "POST /api/hooks/{code}", "GET /api/request-form/{key}",
-    "POST /api/request-form/{key}", "GET /api/asked/{view_key}",
-}  # fmt: skip
+    "GET /api/health",
+    "GET /api/start",
+    "POST /api/sign-in",
+    "POST /api/first-owner",
+    "GET /api/tracking/{tracking_key}",
+    "POST /api/hooks/{code}",
+    "GET /api/request-form/{key}",
+    "POST /api/request-form/{key}",
+    "GET /api/asked/{view_key}",
+}
 
 
 def _routes(table: str, *roles: str) -> dict[str, set[str]]:
@@ -77,10 +83,15 @@ MAY = {
     **_routes(_OWNER, "owner"),
 }
 BODIES = {
-    "POST /api/keys": {"name": "x", "role": "care"}, "POST /api/orders/held": {"order_ids": [0], "held": True},
+    "POST /api/keys": {"name": "x", "role": "care"},
+    "POST /api/orders/held": {"order_ids": [0], "held": True},
     "POST /api/purchases": {"client_key": "12345678", "orders": [{"order_id": 0, "shown_minor": 0}]},
-    "POST /api/money/top-up": {"amount_minor": 1, "key": "12345678"}, "PATCH /api/products/{sku}/facts": {},
-    "PUT /api/orders/{order_id}/address": {"address": {}}, "PATCH /api/orders/{order_id}/hand": {},
-    "PUT /api/imports/{import_id}/columns": {"columns": {}}, "POST /api/preflight": {"orders": {"0": None}},
-    "POST /api/voids": {"shipment_ids": [0]}, "POST /api/money/bill-paid": {"amount_minor": 1, "key": "12345678"},
-}  # fmt: skip
+    "POST /api/money/top-up": {"amount_minor": 1, "key": "12345678"},
+    "PATCH /api/products/{sku}/facts": {},
+    "PUT /api/orders/{order_id}/address": {"address": {}},
+    "PATCH /api/orders/{order_id}/hand": {},
+    "PUT /api/imports/{import_id}/columns": {"columns": {}},
+    "POST /api/preflight": {"orders": {"0": None}},
+    "POST /api/voids": {"shipment_ids": [0]},
+    "POST /api/money/bill-paid": {"amount_minor": 1, "key": "12345678"},
+}

@@ -65,7 +65,7 @@ def options_for(order: OrderFacts, shop: Shop, sending: Sending) -> list[Option]
 
 def _options_of(
     order: OrderFacts, shop: Shop, carrier: Carrier, sending: Sending, usual: Consignment
-) -> Iterator[Option]:  # fmt: skip
+) -> Iterator[Option]:
     """Yield a carrier's services in the card's order, those with a box of their own in that box."""
     found: dict[str, Option] = {}
     premium = premium_of(order, shop, sending)
@@ -92,9 +92,15 @@ def _all_refused(
 
 
 def priced_options(
-    order: OrderFacts, shop: Shop, carrier: Carrier, parcels: tuple[PackedParcel, ...], consignment: Consignment,
-    not_before: date | None, packaging: str | None = None, premium: Line | Refused | None = None,
-) -> Iterator[Option]:  # fmt: skip
+    order: OrderFacts,
+    shop: Shop,
+    carrier: Carrier,
+    parcels: tuple[PackedParcel, ...],
+    consignment: Consignment,
+    not_before: date | None,
+    packaging: str | None = None,
+    premium: Line | Refused | None = None,
+) -> Iterator[Option]:
     """Yield a carrier's services in one packaging for these parcels: price and arrival, or the refusal.
 
     ``premium`` is what an insurer asks beside the carrier, or why it does not cover the goods.
@@ -196,9 +202,14 @@ def leaving_from(country: str, start: Address) -> str:
 
 
 def option_arrival(
-    order: OrderFacts, shop: Shop, carrier: Carrier, service: Service, zone: str, extras: frozenset[str],
+    order: OrderFacts,
+    shop: Shop,
+    carrier: Carrier,
+    service: Service,
+    zone: str,
+    extras: frozenset[str],
     not_before: date | None,
-) -> Arrival:  # fmt: skip
+) -> Arrival:
     """Return when a service brings an order to a zone, leaving as early as it may."""
     no_weekend = any(line.no_weekend for line in order.lines)
     saturday = bool(extras) and not extras.isdisjoint(carrier.own.saturday_extras)

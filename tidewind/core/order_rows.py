@@ -200,6 +200,12 @@ class _Row:
         return int(text)
 
 
+def _line(row: _Row) -> RowLine:
+    return RowLine(
+        row.text("sku")[:60], row.text("item_name")[:200], row.quantity(), row.money("unit_price"), row.weight()
+    )
+
+
 def read_orders(
     rows: Sequence[tuple[int, Sequence[str]]], columns: Mapping[str, int], units: Units
 ) -> tuple[list[RowOrder], list[RowFault]]:
@@ -217,13 +223,7 @@ def read_orders(
         row = _Row(number, cells, columns, units)
         order_number = _order_number(row)
         order = _order(row, order_number)
-        line = RowLine(
-            row.text("sku")[:60],
-            row.text("item_name")[:200],
-            row.quantity(),
-            row.money("unit_price"),
-            row.weight(),
-        )
+        line = _line(row)
         for name in NEEDED:
             if name != "quantity" and not row.text(name):
                 row.fail(name, f"{name.replace('_', ' ')} is empty")

@@ -280,8 +280,9 @@ def _choose(result: Plan, order: OrderFacts, shop: Shop, wishes: Wishes) -> None
             result.chosen = usable[wish.value]
             break
         bound = wish.layer in BINDING
-        result.snags.append(_service_snag(result.options, wishes.names.get(wish.value, wish.value), wish.value,
-                                          by_phrase(wish), bound))  # fmt: skip
+        result.snags.append(
+            _service_snag(result.options, wishes.names.get(wish.value, wish.value), wish.value, by_phrase(wish), bound)
+        )
         if bound:
             result.chosen = None
             break

@@ -112,9 +112,14 @@ def preflight(candidates: Sequence[Candidate], available: int, currency: str) ->
     order = list(_LEVELS)
     checks.sort(key=lambda c: (order.index(c.kind), -len(c.order_ids), c.words))
     return Preflight(
-        tuple(c.order_id for c in good), sum(c.labels for c in good), total, mine, available, tuple(checks),
+        tuple(c.order_id for c in good),
+        sum(c.labels for c in good),
+        total,
+        mine,
+        available,
+        tuple(checks),
         {c.order_id: c.price or 0 for c in good},
-    )  # fmt: skip
+    )
 
 
 def _stops(one: Candidate) -> list[tuple[Kind, str]]:

@@ -7,9 +7,18 @@ from typing import Literal
 
 Level = Literal["stops", "warns"]
 Fix = Literal[
-    "product_weight", "product_size", "product_customs", "address", "billing_name", "packaging", "service", "approve",
-    "clear_party", "difference", "none",
-]  # fmt: skip
+    "product_weight",
+    "product_size",
+    "product_customs",
+    "address",
+    "billing_name",
+    "packaging",
+    "service",
+    "approve",
+    "clear_party",
+    "difference",
+    "none",
+]
 
 
 @dataclass(frozen=True, slots=True)

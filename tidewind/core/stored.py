@@ -97,10 +97,17 @@ def read_parcel(written: Mapping[str, Any]) -> StoredParcel:
     """Return a parcel from its written form."""
     longest, middle, shortest = written["sides_mm"]
     return StoredParcel(
-        written["packaging"], written["carrier_box"], written["name"],
-        tuple((line, count) for line, count in written["contents"]), written["goods_g"], written["packaging_g"],
-        written["padding_g"], written["gross_g"], (longest, middle, shortest), written["fill_percent"],
-    )  # fmt: skip
+        written["packaging"],
+        written["carrier_box"],
+        written["name"],
+        tuple((line, count) for line, count in written["contents"]),
+        written["goods_g"],
+        written["packaging_g"],
+        written["padding_g"],
+        written["gross_g"],
+        (longest, middle, shortest),
+        written["fill_percent"],
+    )
 
 
 def write_parcel(parcel: StoredParcel) -> Written:
@@ -111,11 +118,18 @@ def write_parcel(parcel: StoredParcel) -> Written:
 def read_quote(written: Mapping[str, Any]) -> StoredQuote:
     """Return a price from its written form; version 1 knew no account and no insurer."""
     return StoredQuote(
-        written["zone"], written["billable_g"], written["net_minor"], written["tax_minor"], written["total_minor"],
-        tuple(StoredLine(ln["code"], ln["name"], ln["amount_minor"], ln["parcel"], ln["basis"])
-              for ln in written["lines"]),
-        written.get("published_net_minor"), written.get("account", ""), written.get("premium_minor", 0),
-    )  # fmt: skip
+        written["zone"],
+        written["billable_g"],
+        written["net_minor"],
+        written["tax_minor"],
+        written["total_minor"],
+        tuple(
+            StoredLine(ln["code"], ln["name"], ln["amount_minor"], ln["parcel"], ln["basis"]) for ln in written["lines"]
+        ),
+        written.get("published_net_minor"),
+        written.get("account", ""),
+        written.get("premium_minor", 0),
+    )
 
 
 def write_quote(quote: StoredQuote) -> Written:
@@ -129,12 +143,17 @@ def read_plan(written: Mapping[str, Any]) -> StoredPlan:
         return StoredPlan()
     quote = written.get("quote")
     return StoredPlan(
-        tuple(map(read_parcel, written.get("parcels", ()))), written.get("service_name"),
-        read_quote(quote) if quote else None, tuple(written.get("extras", ())), written.get("value_minor", 0),
+        tuple(map(read_parcel, written.get("parcels", ()))),
+        written.get("service_name"),
+        read_quote(quote) if quote else None,
+        tuple(written.get("extras", ())),
+        written.get("value_minor", 0),
         tuple(written.get("rules", ())),
-        {name: tuple(Step(s["layer"], s["value"], s["why"]) for s in steps)
-         for name, steps in written.get("trail", {}).items()},
-    )  # fmt: skip
+        {
+            name: tuple(Step(s["layer"], s["value"], s["why"]) for s in steps)
+            for name, steps in written.get("trail", {}).items()
+        },
+    )
 
 
 def write_plan(plan: StoredPlan) -> Written:

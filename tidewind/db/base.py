@@ -50,10 +50,16 @@ def make_engine(url: str, pool_size: int = 10) -> Engine:
     """
     driver_url = url.replace("postgresql://", "postgresql+psycopg://", 1)
     return create_engine(
-        driver_url, pool_size=pool_size, max_overflow=10, pool_pre_ping=True,
-        json_serializer=_to_json, json_deserializer=orjson.loads,
-        paramstyle="numeric_dollar", connect_args={"cursor_factory": RawCursor}, hide_parameters=True,
-    )  # fmt: skip
+        driver_url,
+        pool_size=pool_size,
+        max_overflow=10,
+        pool_pre_ping=True,
+        json_serializer=_to_json,
+        json_deserializer=orjson.loads,
+        paramstyle="numeric_dollar",
+        connect_args={"cursor_factory": RawCursor},
+        hide_parameters=True,
+    )
 
 
 @contextmanager

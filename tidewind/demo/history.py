@@ -97,7 +97,7 @@ def load_history(sessions: sessionmaker[Session], now: datetime, days: int = DAY
 
 def _one_day(
     session: Session, chance: random.Random, day: date, many: int, numbers: count[int], serials: count[int]
-) -> int:  # fmt: skip
+) -> int:
     at = datetime.combine(day, time(10), LISBON).astimezone(UTC)
     shop = core_shop(session, at)
     shop = replace(shop, rules=(), screen=None, carriers=carriers_in_force(session, day))
@@ -109,9 +109,7 @@ def _one_day(
     return len(sent)
 
 
-def _order(
-    chance: random.Random, at: datetime, shop: Shop, goods: Sequence[Product], number: str
-) -> _Sent | None:  # fmt: skip
+def _order(chance: random.Random, at: datetime, shop: Shop, goods: Sequence[Product], number: str) -> _Sent | None:
     city, postcode, country, _ = chance.choices(TOWNS, [t[3] for t in TOWNS])[0]
     name = f"{chance.choice(FIRST)} {chance.choice(LAST)}"
     street = f"{chance.choice(STREETS)} {chance.randint(1, 140)}"
@@ -120,9 +118,13 @@ def _order(
     ordered = at - timedelta(hours=chance.randint(1, 20))
     facts = OrderFacts(
         tuple(line_facts(str(n), p.sku, p.name, many, None, p.value_minor, p) for n, (p, many) in enumerate(lines)),
-        Address(name=name, street=street, city=city, postcode=postcode, country=country), home=chance.random() < 0.85,
-        promise=add_working_days(at.date(), within, "PT"), channel="larkspur", promise_text=promise, ordered_at=ordered,
-    )  # fmt: skip
+        Address(name=name, street=street, city=city, postcode=postcode, country=country),
+        home=chance.random() < 0.85,
+        promise=add_working_days(at.date(), within, "PT"),
+        channel="larkspur",
+        promise_text=promise,
+        ordered_at=ordered,
+    )
     made = plan(facts, shop)
     if made.stopped or made.chosen is None or made.chosen.quote is None or made.chosen.arrival is None:
         return None
@@ -132,7 +134,7 @@ def _order(
 
 def _store(
     session: Session, sent: Sequence[_Sent], shop: Shop, day: date, chance: random.Random, serials: count[int]
-) -> None:  # fmt: skip
+) -> None:
     channel = session.scalars(select(Channel.id).where(Channel.code == "larkspur")).one()
     person = session.scalars(select(Person.id).order_by(Person.id)).first()
     noon = datetime.combine(day, time(11, 30), LISBON).astimezone(UTC)
@@ -186,16 +188,34 @@ def _order_row(s: _Sent, channel: int, at: datetime) -> dict[str, Any]:
     quote, arrival = option.quote, option.arrival
     made = stored_plan(s.made, option)
     return {
-        "channel_id": channel, "number": s.number, "state": "shipped", "ordered_at": s.at, "address": s.facts.address,
-        "imported": {"address": asdict(s.facts.address)}, "home": s.facts.home, "promise": s.facts.promise_text,
-        "promise_date": s.facts.promise, "paid_shipping_minor": s.paid, "plan": made, "plan_version": 1,
-        "carrier": option.carrier, "service": option.service, "network": option.network,
-        "price_minor": quote.net if quote else None, "ship_date": arrival.ship_date if arrival else None,
-        "arrives": arrival.latest if arrival else None, "parcel_count": len(option.parcels), "planned_at": at,
-        "basket": s.facts.basket, "recipient_key": recipient_key(s.facts.address), "hand": NO_HAND, "tags": [],
-        "plan_tags": [], "cleared": [],
+        "channel_id": channel,
+        "number": s.number,
+        "state": "shipped",
+        "ordered_at": s.at,
+        "address": s.facts.address,
+        "imported": {"address": asdict(s.facts.address)},
+        "home": s.facts.home,
+        "promise": s.facts.promise_text,
+        "promise_date": s.facts.promise,
+        "paid_shipping_minor": s.paid,
+        "plan": made,
+        "plan_version": 1,
+        "carrier": option.carrier,
+        "service": option.service,
+        "network": option.network,
+        "price_minor": quote.net if quote else None,
+        "ship_date": arrival.ship_date if arrival else None,
+        "arrives": arrival.latest if arrival else None,
+        "parcel_count": len(option.parcels),
+        "planned_at": at,
+        "basket": s.facts.basket,
+        "recipient_key": recipient_key(s.facts.address),
+        "hand": NO_HAND,
+        "tags": [],
+        "plan_tags": [],
+        "cleared": [],
         "search": search_text(s.number, s.facts.address, [f"{p.name} {p.sku}" for p, _ in s.lines]),
-    }  # fmt: skip
+    }
 
 
 def _departures(session: Session, sent: Sequence[_Sent], shop: Shop) -> dict[tuple[str, str, date], int]:
@@ -210,27 +230,48 @@ def _departures(session: Session, sent: Sequence[_Sent], shop: Shop) -> dict[tup
             Departure.day == day,
             Departure.place_id == place,
         )
-        made = insert(Departure).values(
-            carrier=carrier, network=network, place_id=place, day=day, state="handed_over",
-            cutoff_at=cutoff_at(carriers[carrier], network, day),
-        ).returning(Departure.id)  # fmt: skip
+        made = (
+            insert(Departure)
+            .values(
+                carrier=carrier,
+                network=network,
+                place_id=place,
+                day=day,
+                state="handed_over",
+                cutoff_at=cutoff_at(carriers[carrier], network, day),
+            )
+            .returning(Departure.id)
+        )
         found[key] = session.scalar(known) or session.scalars(made).one()
     return found
 
 
 def _shipment_row(
     order_id: int, s: _Sent, batch: int, departure: int, at: datetime, session: Session
-) -> dict[str, Any]:  # fmt: skip
+) -> dict[str, Any]:
     option = s.option
     return {
-        "order_id": order_id, "batch_id": batch, "departure_id": departure, "state": "bought",
-        "idempotency_key": f"history-{s.number}", "carrier": option.carrier, "service": option.service,
-        "service_name": option.name, "price_minor": option.quote.net if option.quote else 0, "quote": stored_quote(option),
-        "sender": default_place(session).address, "address": s.facts.address, "extras": [],
-        "ship_date": _leaves(s), "arrives": option.arrival.latest if option.arrival else None, "asked_at": at,
-        "bought_at": at, "tracking_key": secrets.token_urlsafe(24), "tracking_state": "delivered",
+        "order_id": order_id,
+        "batch_id": batch,
+        "departure_id": departure,
+        "state": "bought",
+        "idempotency_key": f"history-{s.number}",
+        "carrier": option.carrier,
+        "service": option.service,
+        "service_name": option.name,
+        "price_minor": option.quote.net if option.quote else 0,
+        "quote": stored_quote(option),
+        "sender": default_place(session).address,
+        "address": s.facts.address,
+        "extras": [],
+        "ship_date": _leaves(s),
+        "arrives": option.arrival.latest if option.arrival else None,
+        "asked_at": at,
+        "bought_at": at,
+        "tracking_key": secrets.token_urlsafe(24),
+        "tracking_state": "delivered",
         "next_look_at": None,
-    }  # fmt: skip
+    }
 
 
 def _number(carrier: str, serial: int) -> str:
@@ -267,12 +308,19 @@ def _post(session: Session, bought: Sequence[tuple[_Sent, int]], at: datetime, d
         net = s.option.quote.net if s.option.quote else 0
         reason = f"Order {s.number}, {s.option.name}"
         moves += [(kind, net, f"{kind}:history-{s.number}", reason, shipment) for kind in ("hold", "charge")]
-    entries = _insert(session, LedgerEntry, [
-        {"key": key, "at": at, "kind": kind, "reason": reason, "shipment_id": shipment}
-        for kind, _, key, reason, shipment in moves
-    ])  # fmt: skip
-    session.execute(insert(LedgerLine), [
-        {"entry_id": entry, "account": account, "amount_minor": amount}
-        for entry, (kind, sum_, *_) in zip(entries, moves, strict=True)
-        for account, amount in ledger.entry(kind, sum_).postings
-    ])  # fmt: skip
+    entries = _insert(
+        session,
+        LedgerEntry,
+        [
+            {"key": key, "at": at, "kind": kind, "reason": reason, "shipment_id": shipment}
+            for kind, _, key, reason, shipment in moves
+        ],
+    )
+    session.execute(
+        insert(LedgerLine),
+        [
+            {"entry_id": entry, "account": account, "amount_minor": amount}
+            for entry, (kind, sum_, *_) in zip(entries, moves, strict=True)
+            for account, amount in ledger.entry(kind, sum_).postings
+        ],
+    )

@@ -23,35 +23,75 @@ RECIPES: tuple[tuple[str, str, str | None, str | None, list[str]], ...] = (
     ("green", "Economy, slow", "np-economy", None, []),
 )
 PROMISES = {
-    "Express next day": "night", "Islands, 5 days": "by-sea",
-    **dict.fromkeys(("Standard home, 3–5 days", "Abroad, tracked", "Parcel with tracking", "Dispatch within 24 h",
-                     "Tracked abroad, 6 days"), "as-chosen"),
-}  # fmt: skip
+    "Express next day": "night",
+    "Islands, 5 days": "by-sea",
+    **dict.fromkeys(
+        (
+            "Standard home, 3–5 days",
+            "Abroad, tracked",
+            "Parcel with tracking",
+            "Dispatch within 24 h",
+            "Tracked abroad, 6 days",
+        ),
+        "as-chosen",
+    ),
+}
 RULES: list[dict[str, Any]] = [
     {
-        "id": "dear", "name": "Signature when dear", "on": True,
+        "id": "dear",
+        "name": "Signature when dear",
+        "on": True,
         "when": {"fact": "value", "test": "at_least", "to": 15_000},
         "do": [{"set": "add_extra", "to": "signature"}],
     },
     {
-        "id": "clubs", "name": "Garden clubs and firms", "on": True,
-        "when": {"any": [{"fact": "address", "test": "is_any_of", "to": ["business"]},
-                         {"fact": "items", "test": "more_than", "to": 50}]},
+        "id": "clubs",
+        "name": "Garden clubs and firms",
+        "on": True,
+        "when": {
+            "any": [
+                {"fact": "address", "test": "is_any_of", "to": ["business"]},
+                {"fact": "items", "test": "more_than", "to": 50},
+            ]
+        },
         "do": [{"set": "desk", "to": "Garden clubs"}, {"set": "tag", "to": "club"}],
     },
     {
-        "id": "abroad-dear", "name": "Dear and abroad: Inês looks first", "on": False,
-        "when": {"all": [{"fact": "customs", "test": "is", "to": True},
-                         {"fact": "value", "test": "more_than", "to": 30_000}]},
+        "id": "abroad-dear",
+        "name": "Dear and abroad: Inês looks first",
+        "on": False,
+        "when": {
+            "all": [{"fact": "customs", "test": "is", "to": True}, {"fact": "value", "test": "more_than", "to": 30_000}]
+        },
         "do": [{"set": "approval", "to": "dear goods across a customs border"}],
     },
-]  # fmt: skip
+]
 CONTACTS: tuple[tuple[str, Address], ...] = (
-    ("SOBRAL", Address(name="Rui Melo", company="Quinta do Sobral, Lda", street="Zona Industrial, lote 9", city="Tomar",
-                       postcode="2300-420", country="PT", phone="+351 000 555 140")),
-    ("BRAGA", Address(name="Yard", company="Larkspur & Loam, yard", street="Rua da Levada 8", city="Braga",
-                      postcode="4705-330", country="PT", phone="+351 000 555 101")),
-)  # fmt: skip
+    (
+        "SOBRAL",
+        Address(
+            name="Rui Melo",
+            company="Quinta do Sobral, Lda",
+            street="Zona Industrial, lote 9",
+            city="Tomar",
+            postcode="2300-420",
+            country="PT",
+            phone="+351 000 555 140",
+        ),
+    ),
+    (
+        "BRAGA",
+        Address(
+            name="Yard",
+            company="Larkspur & Loam, yard",
+            street="Rua da Levada 8",
+            city="Braga",
+            postcode="4705-330",
+            country="PT",
+            phone="+351 000 555 101",
+        ),
+    ),
+)
 
 
 # One tool set went as a tracked parcel, signed for, some weeks ago; the same basket waits again.

@@ -49,8 +49,13 @@ CHANNELS: dict[str, tuple[str, dict[str, str], dict[str, str]]] = {
     ),
     "tallyfair": (
         "Tallyfair",
-        {"to_dispatch": "fetch", "awaiting_payment": "fetch", "on_hold": "hold", "dispatched": "ignore",
-         "revoked": "cancelled"},
+        {
+            "to_dispatch": "fetch",
+            "awaiting_payment": "fetch",
+            "on_hold": "hold",
+            "dispatched": "ignore",
+            "revoked": "cancelled",
+        },
         {"settled": "paid", "cash_on_delivery": "pay_on_delivery", "pending": "unpaid", "refused": "unpaid"},
     ),
     "ovenbird": (
@@ -58,7 +63,7 @@ CHANNELS: dict[str, tuple[str, dict[str, str], dict[str, str]]] = {
         {"NEW": "fetch", "PAID": "fetch", "HOLD": "hold", "SENT": "ignore", "CANCELED": "cancelled"},
         {"captured": "paid", "authorised": "unpaid", "none": "unpaid"},
     ),
-}  # fmt: skip
+}
 FLAGS = frozenset({"own_box", "upright", "no_weekend"})
 
 
@@ -86,13 +91,26 @@ def load_shop(session: Session, now: datetime) -> None:
     """Load the shop itself: people, places, packaging, products, carriers, layers; no channels and no orders."""
     session.add(
         Shop(
-            id=1, name="Larkspur & Loam", brand="Larkspur & Loam", time_zone="Europe/Lisbon", currency="EUR",
-            units="metric", policy="cheapest_on_promise", day_value_minor=40, late_value_minor=250,
-            price_tolerance_minor=0, cover=COVER, mail_from="parcels@larkspur.example", approve_over_minor=8_000,
-            slip={"message": "Thank you for gardening with us. Keep seeds cool and dry until you sow them.",
-                  "prices": False, "label_line": "items"},
+            id=1,
+            name="Larkspur & Loam",
+            brand="Larkspur & Loam",
+            time_zone="Europe/Lisbon",
+            currency="EUR",
+            units="metric",
+            policy="cheapest_on_promise",
+            day_value_minor=40,
+            late_value_minor=250,
+            price_tolerance_minor=0,
+            cover=COVER,
+            mail_from="parcels@larkspur.example",
+            approve_over_minor=8_000,
+            slip={
+                "message": "Thank you for gardening with us. Keep seeds cool and dry until you sow them.",
+                "prices": False,
+                "label_line": "items",
+            },
         )
-    )  # fmt: skip
+    )
     for login, name, role in DEMO_PEOPLE:
         add_person(session, login, name, role, DEMO_PASSWORD)
     _places(session)
@@ -115,18 +133,40 @@ def _channels(session: Session) -> None:
     for code, (name, states, payments) in CHANNELS.items():
         session.add(
             Channel(
-                code=code, name=name, kind="webshop", adapter=code, base_url=f"{{standins}}/{code}", last_pull={},
-                state="connected" if code == "larkspur" else "asked", states=states, payments=payments,
-                write_back={"shipped": True, "cancelled": True}, brand="Larkspur & Loam",
+                code=code,
+                name=name,
+                kind="webshop",
+                adapter=code,
+                base_url=f"{{standins}}/{code}",
+                last_pull={},
+                state="connected" if code == "larkspur" else "asked",
+                states=states,
+                payments=payments,
+                write_back={"shipped": True, "cancelled": True},
+                brand="Larkspur & Loam",
             )
-        )  # fmt: skip
+        )
 
 
 def _places(session: Session) -> None:
-    works = Address(company="Larkspur & Loam", name="Tomé Brisson", street="Rua da Olaria 40", city="Aveiro",
-                    postcode="3800-587", country="PT", phone="+351 000 555 100", email="parcels@larkspur.example")  # fmt: skip
-    yard = Address(company="Larkspur & Loam, yard", street="Rua da Levada 8", city="Braga", postcode="4705-330",
-                   country="PT", phone="+351 000 555 101")  # fmt: skip
+    works = Address(
+        company="Larkspur & Loam",
+        name="Tomé Brisson",
+        street="Rua da Olaria 40",
+        city="Aveiro",
+        postcode="3800-587",
+        country="PT",
+        phone="+351 000 555 100",
+        email="parcels@larkspur.example",
+    )
+    yard = Address(
+        company="Larkspur & Loam, yard",
+        street="Rua da Levada 8",
+        city="Braga",
+        postcode="4705-330",
+        country="PT",
+        phone="+351 000 555 101",
+    )
     save_place(session, None, "Tile works", works, "Loading door in the yard, ring twice", "Mon–Fri 8:30–18:00", True)
     save_place(session, None, "Braga yard", yard, "Gate", "Mon–Fri 9:00–13:00", False)
 
@@ -141,27 +181,38 @@ def _things(session: Session) -> None:
         handling = set(row["handling"].split())
         session.add(
             Product(
-                sku=row["sku"], name=row["name"], weight_g=int(row["weight_g"]) if row["weight_g"] else None,
+                sku=row["sku"],
+                name=row["name"],
+                weight_g=int(row["weight_g"]) if row["weight_g"] else None,
                 length_mm=int(row["length_mm"]) if row["length_mm"] else None,
                 width_mm=int(row["width_mm"]) if row["width_mm"] else None,
                 height_mm=int(row["height_mm"]) if row["height_mm"] else None,
-                value_minor=int(row["value_minor"]), customs_text=row["customs_text"], hs_code=row["hs_code"],
-                origin=row["origin"], shelf=row["shelf"], contents=sorted(handling - FLAGS),
+                value_minor=int(row["value_minor"]),
+                customs_text=row["customs_text"],
+                hs_code=row["hs_code"],
+                origin=row["origin"],
+                shelf=row["shelf"],
+                contents=sorted(handling - FLAGS),
                 **{flag: flag in handling for flag in FLAGS},
             )
-        )  # fmt: skip
+        )
 
 
 def _carriers(session: Session) -> None:
     for code, name, monogram, cards in CARRIERS:
         carrier = CarrierRow(
-            code=code, name=name, monogram=monogram, base_url=f"{{standins}}/carriers/{code}", active=True,
-            latin_only=code in {"brightmile", "cobaltair"}, asks_prices=code == "cobaltair",
+            code=code,
+            name=name,
+            monogram=monogram,
+            base_url=f"{{standins}}/carriers/{code}",
+            active=True,
+            latin_only=code in {"brightmile", "cobaltair"},
+            asks_prices=code == "cobaltair",
             accounts=[
                 CarrierAccount(number=number, name=called, discounts_bp=cuts, services_off=[], payer=payer, active=True)
                 for number, called, cuts, payer in ACCOUNTS[code]
             ],
-        )  # fmt: skip
+        )
         session.add(carrier)
         session.flush()
         for card in cards:
@@ -169,8 +220,10 @@ def _carriers(session: Session) -> None:
             until = body.get("valid_until")
             session.add(
                 RateCardRow(
-                    carrier_id=carrier.id, body=body, valid_from=date.fromisoformat(body["valid_from"]),
+                    carrier_id=carrier.id,
+                    body=body,
+                    valid_from=date.fromisoformat(body["valid_from"]),
                     valid_until=date.fromisoformat(until) if until else None,
                 )
-            )  # fmt: skip
+            )
     session.flush()

@@ -50,18 +50,25 @@ def draw_linear(
     """Draw a Code 128 (GS1-128 with ``gs1``; ISO/IEC 15417) with its lower left corner near (x, y)."""
     x, y = _snap(x), _snap(y)
     module = dots * DOT
-    _fill(canvas, [
-        f"{x + start * module + INSET:.3f} {y:.3f} {length * module - 2 * INSET:.3f} {height:.3f} re"
-        for _, start, length in _modules("code128", text, gs1)[1]
-    ])  # fmt: skip
+    _fill(
+        canvas,
+        [
+            f"{x + start * module + INSET:.3f} {y:.3f} {length * module - 2 * INSET:.3f} {height:.3f} re"
+            for _, start, length in _modules("code128", text, gs1)[1]
+        ],
+    )
 
 
 def draw_matrix(canvas: Canvas, x: float, y: float, text: str, *, dots: int = 4) -> float:
     """Draw a Data Matrix (ISO/IEC 16022) with its lower left corner near (x, y); return its width in points."""
     across, bars = _modules("datamatrix", text, False)
     x, y, module = _snap(x), _snap(y), dots * DOT
-    _fill(canvas, [
-        f"{x + start * module + INSET:.3f} {y + index * module:.3f} {length * module - 2 * INSET:.3f} {module:.3f} re"
-        for index, start, length in bars
-    ])  # fmt: skip
+    _fill(
+        canvas,
+        [
+            f"{x + start * module + INSET:.3f} {y + index * module:.3f} "
+            f"{length * module - 2 * INSET:.3f} {module:.3f} re"
+            for index, start, length in bars
+        ],
+    )
     return across * module

@@ -63,9 +63,17 @@ def draw(canvas: Canvas, x: float, y: float, text: str, size: float, bold: bool 
 
 
 def draw_fitted(
-    canvas: Canvas, x: float, y: float, text: str, size: float, room: float, *, bold: bool = False, least: float = 6.0,
+    canvas: Canvas,
+    x: float,
+    y: float,
+    text: str,
+    size: float,
+    room: float,
+    *,
+    bold: bool = False,
+    least: float = 6.0,
     to_right: bool = False,
-) -> None:  # fmt: skip
+) -> None:
     """Draw text within ``room`` points from ``x``: smaller down to ``least``, then cut with an ellipsis.
 
     With ``to_right`` it ends at the right of its room.

@@ -80,9 +80,15 @@ def _head(canvas: Canvas, slip: SlipPaper) -> float:
     x = MARGIN
     if slip.logo:
         canvas.drawImage(
-            ImageReader(io.BytesIO(slip.logo)), MARGIN, top - 12 * mm, 24 * mm, 12 * mm, preserveAspectRatio=True,
-            anchor="sw", mask="auto",
-        )  # fmt: skip
+            ImageReader(io.BytesIO(slip.logo)),
+            MARGIN,
+            top - 12 * mm,
+            24 * mm,
+            12 * mm,
+            preserveAspectRatio=True,
+            anchor="sw",
+            mask="auto",
+        )
         x += 26 * mm
     draw_fitted(canvas, x, top - 5 * mm, slip.shop, 15, MARGIN + 66 * mm - x, bold=True)
     draw(canvas, x, top - 11 * mm, "Packing slip", 9)

@@ -135,8 +135,10 @@ STATES = {
 
 
 RESULTS: dict[type[OutsideError], str] = {
-    NeverSent: "never_sent", MaybeDone: "maybe_done", RefusedOutside: "refused",
-}  # fmt: skip
+    NeverSent: "never_sent",
+    MaybeDone: "maybe_done",
+    RefusedOutside: "refused",
+}
 
 
 class HttpCarrier:
@@ -213,9 +215,12 @@ class HttpCarrier:
     def make_return(self, key: str, own_key: str, service: str) -> SoldReturn:
         """See CarrierClient."""
         answer = self._call(
-            "make_return", "POST", f"/shipments/{key}/return", params={"service": service},
+            "make_return",
+            "POST",
+            f"/shipments/{key}/return",
+            params={"service": service},
             headers={"Idempotency-Key": own_key},
-        )  # fmt: skip
+        )
         try:
             told: dict[str, Any] = answer.json()
             parcel = SoldParcel(str(told["tracking_number"]), str(told["routing"]))
@@ -244,10 +249,12 @@ def _answer(answer: httpx.Response, now: datetime) -> LiveAnswer:
         prices = {
             str(code)[:30]: LivePrice(
                 tuple((str(ln["code"])[:30], str(ln["name"])[:80], _sum(ln["amount_minor"])) for ln in told["lines"]),
-                int(told["billable_g"]), _sum(told["tax_minor"]), _sum(told["published_minor"]),
+                int(told["billable_g"]),
+                _sum(told["tax_minor"]),
+                _sum(told["published_minor"]),
             )
             for code, told in body["prices"].items()
-        }  # fmt: skip
+        }
         for price in prices.values():
             _sum(sum(amount for _, _, amount in price.lines), least=0)
         refusals = {str(code)[:30]: str(words)[:200] for code, words in body["refusals"].items()}
@@ -263,8 +270,10 @@ def _sum(value: Any, least: int = -10_000_000) -> int:
 
 
 _VOID_STATES: dict[str, Literal["pending", "refunded", "refused"]] = {
-    "pending": "pending", "refunded": "refunded", "refused": "refused",
-}  # fmt: skip
+    "pending": "pending",
+    "refunded": "refunded",
+    "refused": "refused",
+}
 
 
 def _void(answer: httpx.Response) -> VoidAnswer:

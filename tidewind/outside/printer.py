@@ -29,6 +29,10 @@ class HttpPrinter:
     def take(self, key: str, title: str, copies: int, body: bytes) -> None:
         """See PrinterClient."""
         call(
-            self._client, "POST", "/jobs", params={"title": title, "copies": copies}, content=body,
+            self._client,
+            "POST",
+            "/jobs",
+            params={"title": title, "copies": copies},
+            content=body,
             headers={"Idempotency-Key": key, "Content-Type": "application/pdf"},
-        )  # fmt: skip
+        )

@@ -76,10 +76,17 @@ def _address(card: Any) -> Address:
         return ", ".join(map(str, value)) if isinstance(value, list) else str(value or "")
 
     return Address(
-        name=_text(card, "fn")[:120], company=_text(card, "org")[:120], street=part("street")[:120],
-        extra=part("extended")[:120], city=part("city")[:120], region=part("region")[:120], postcode=part("code")[:20],
-        country=part("country")[:60], phone=_text(card, "tel")[:40], email=_text(card, "email")[:120],
-    )  # fmt: skip
+        name=_text(card, "fn")[:120],
+        company=_text(card, "org")[:120],
+        street=part("street")[:120],
+        extra=part("extended")[:120],
+        city=part("city")[:120],
+        region=part("region")[:120],
+        postcode=part("code")[:20],
+        country=part("country")[:60],
+        phone=_text(card, "tel")[:40],
+        email=_text(card, "email")[:120],
+    )
 
 
 def _escaped(text: str) -> str:

@@ -299,9 +299,7 @@ def _journey(world: World, carrier: str, number: str) -> tuple[datetime, int, da
     if not back:
         raise HTTPException(404, {"reason": "unknown_number", "detail": number})
     used = back[0]["used_at"]
-    return (
-        datetime.fromisoformat(back[0]["made_at"]), back[0]["days"], datetime.fromisoformat(used) if used else None
-    )  # fmt: skip
+    return (datetime.fromisoformat(back[0]["made_at"]), back[0]["days"], datetime.fromisoformat(used) if used else None)
 
 
 def first_scan(world: World, carrier: str, key: str) -> datetime | None:

@@ -29,9 +29,14 @@ class _Inbox:
         with self.world.work() as db:
             made = db.execute(
                 "insert into mail (at, sender, recipient, subject, body) values (?, ?, ?, ?, ?)",
-                (self.world.now().isoformat(), envelope.mail_from, ", ".join(envelope.rcpt_tos),
-                 str(message["subject"]), body.get_content() if body else ""),
-            )  # fmt: skip
+                (
+                    self.world.now().isoformat(),
+                    envelope.mail_from,
+                    ", ".join(envelope.rcpt_tos),
+                    str(message["subject"]),
+                    body.get_content() if body else "",
+                ),
+            )
             for paper in message.iter_attachments():
                 db.execute(
                     "insert into mail_paper values (?, ?, ?)",

@@ -60,11 +60,18 @@ def _tallyfair(cells: list[str], items: list[tuple[str, str, int, int]], at: dat
         "stage": stage,
         "money": money,
         "dispatch_by": add_working_days(at.date(), 1, "PT").isoformat(),
-        "ship_to": {"full_name": name, "lines": [street], "town": city, "zip": postcode, "nation": country,
-                    "phone": "+351 000 555 220", "mail": f"{number.lower()}@tallyfair.example"},
+        "ship_to": {
+            "full_name": name,
+            "lines": [street],
+            "town": city,
+            "zip": postcode,
+            "nation": country,
+            "phone": "+351 000 555 220",
+            "mail": f"{number.lower()}@tallyfair.example",
+        },
         "basket": [{"article": s, "label": label, "pieces": n, "unit_price": _euros(p)} for s, label, n, p in items],
         "delivery": {"label": promise, "charged": "4.90", "promised": by.isoformat()},
-    }  # fmt: skip
+    }
 
 
 def _ovenbird(cells: list[str], items: list[tuple[str, str, int, int]], at: datetime) -> dict[str, Any]:
@@ -77,11 +84,17 @@ def _ovenbird(cells: list[str], items: list[tuple[str, str, int, int]], at: date
         "payment": {"state": money},
         "buyer": {
             "bill": {"name": bill},
-            "ship": {"name": name, "street": way, "house": house, "postal_code": postcode, "city": city,
-                     "country_name": country_name(country)},
+            "ship": {
+                "name": name,
+                "street": way,
+                "house": house,
+                "postal_code": postcode,
+                "city": city,
+                "country_name": country_name(country),
+            },
             "mail": f"{number.lower()}@ovenbird.example",
         },
         "rows": [{"sku": s, "title": label, "qty": n, "price_cents": p} for s, label, n, p in items],
         "delivery_method": promise,
         "delivery_paid_cents": 590,
-    }  # fmt: skip
+    }

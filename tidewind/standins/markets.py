@@ -110,8 +110,10 @@ def tallyfair_orders(
     rows = world.rows(
         "select * from market_order where market = 'tallyfair' and changed_at >= ? "
         "order by changed_at, number limit ? offset ?",
-        start, TALLYFAIR_PAGE, offset,
-    )  # fmt: skip
+        start,
+        TALLYFAIR_PAGE,
+        offset,
+    )
     items = [{**json.loads(r["body"]), "changed_at": _iso(_skewed(world, "tallyfair", r["changed_at"]))} for r in rows]
     more = len(rows) == TALLYFAIR_PAGE
     return answer(world, "tallyfair", {"items": items, "next_page": str(offset + TALLYFAIR_PAGE) if more else None})

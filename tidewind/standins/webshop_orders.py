@@ -114,12 +114,21 @@ def _order(row: list[str], number: int, at: datetime, prices: dict[str, tuple[st
         "status": {"collected": "collected", "held": "on_hold"}.get(said if hint == "state" else "", "processing"),
         "payment": "pending" if said == "unpaid" else "paid",
         "shipping": {
-            "name": name, "line1": street, "city": city, "postcode": postcode, "country": country,
-            "region": said if hint == "region" else "", "phone": "+351 000 555 114",
-            "email": f"{login or 'buyer'}{number}@buyers.example", "business": hint == "business",
+            "name": name,
+            "line1": street,
+            "city": city,
+            "postcode": postcode,
+            "country": country,
+            "region": said if hint == "region" else "",
+            "phone": "+351 000 555 114",
+            "email": f"{login or 'buyer'}{number}@buyers.example",
+            "business": hint == "business",
         },
-        "delivery": {"title": text, "paid_cents": paid,
-                     "promised": add_working_days(at.date(), days, "PT").isoformat() if days else None},
+        "delivery": {
+            "title": text,
+            "paid_cents": paid,
+            "promised": add_working_days(at.date(), days, "PT").isoformat() if days else None,
+        },
         "note": said if hint == "note" else "",
         "lines": lines,
-    }  # fmt: skip
+    }

@@ -48,6 +48,10 @@ class Observed:
                 REQUEST_SECONDS.labels(route).observe(first_byte or time.perf_counter() - start)
                 if route not in QUIET:
                     log.info(
-                        "request", method=scope["method"], route=route, status=status,
-                        ms=round((time.perf_counter() - start) * 1000), person=state.get("person_id"),
-                    )  # fmt: skip
+                        "request",
+                        method=scope["method"],
+                        route=route,
+                        status=status,
+                        ms=round((time.perf_counter() - start) * 1000),
+                        person=state.get("person_id"),
+                    )

@@ -61,10 +61,9 @@ CATALOGUE: Mapping[str, Fact] = {
         Fact("customs", "flag", "it crosses a customs border"),
         Fact("hs_code", "set", "the HS codes"),
         Fact("origin", "set", "the countries of origin"),
-        Fact("contents", "set", "the special contents",
-             ("lithium", "limited_quantity", "dry_ice", "dangerous")),
+        Fact("contents", "set", "the special contents", ("lithium", "limited_quantity", "dry_ice", "dangerous")),
     )
-}  # fmt: skip
+}
 
 CLOCK = frozenset({"planned_day", "planned_time"})
 """Facts that change by themselves as time passes."""

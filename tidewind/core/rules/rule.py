@@ -10,9 +10,21 @@ from tidewind.core.rules.conditions import EVERYTHING, Answer, Condition, compil
 from tidewind.core.rules.facts import Facts
 
 ActionKind = Literal[
-    "recipe", "service", "packaging", "add_extra", "remove_extra", "value", "split", "ship_date", "desk", "tag",
-    "hold", "leave_out", "approval", "stop",
-]  # fmt: skip
+    "recipe",
+    "service",
+    "packaging",
+    "add_extra",
+    "remove_extra",
+    "value",
+    "split",
+    "ship_date",
+    "desk",
+    "tag",
+    "hold",
+    "leave_out",
+    "approval",
+    "stop",
+]
 
 ACTIONS: Mapping[ActionKind, str] = {
     "recipe": "use the recipe",

@@ -25,11 +25,15 @@ class DepartureMove(StrEnum):
     MISS = "be_missed"
 
 
-DEPARTURE_MOVES: Machine[DepartureState, DepartureMove] = Machine("the departure", {
-    DepartureMove.CLOSE: ((DepartureState.OPEN,), DepartureState.CLOSED),
-    DepartureMove.REOPEN: ((DepartureState.CLOSED,), DepartureState.OPEN),
-    DepartureMove.HAND_OVER: (
-        (DepartureState.OPEN, DepartureState.CLOSED, DepartureState.MISSED), DepartureState.HANDED_OVER,
-    ),
-    DepartureMove.MISS: ((DepartureState.OPEN, DepartureState.CLOSED), DepartureState.MISSED),
-})  # fmt: skip
+DEPARTURE_MOVES: Machine[DepartureState, DepartureMove] = Machine(
+    "the departure",
+    {
+        DepartureMove.CLOSE: ((DepartureState.OPEN,), DepartureState.CLOSED),
+        DepartureMove.REOPEN: ((DepartureState.CLOSED,), DepartureState.OPEN),
+        DepartureMove.HAND_OVER: (
+            (DepartureState.OPEN, DepartureState.CLOSED, DepartureState.MISSED),
+            DepartureState.HANDED_OVER,
+        ),
+        DepartureMove.MISS: ((DepartureState.OPEN, DepartureState.CLOSED), DepartureState.MISSED),
+    },
+)

@@ -25,8 +25,11 @@ class ImportMove(StrEnum):
 
 
 _S = ImportState
-IMPORT_MOVES: Machine[ImportState, ImportMove] = Machine("the import", {
-    ImportMove.RUN: ((_S.MAPPING, _S.DONE, _S.UNDONE), _S.RUNNING),
-    ImportMove.FINISH: ((_S.RUNNING,), _S.DONE),
-    ImportMove.UNDO: ((_S.DONE,), _S.UNDONE),
-})  # fmt: skip
+IMPORT_MOVES: Machine[ImportState, ImportMove] = Machine(
+    "the import",
+    {
+        ImportMove.RUN: ((_S.MAPPING, _S.DONE, _S.UNDONE), _S.RUNNING),
+        ImportMove.FINISH: ((_S.RUNNING,), _S.DONE),
+        ImportMove.UNDO: ((_S.DONE,), _S.UNDONE),
+    },
+)

@@ -36,10 +36,13 @@ class LabelMove(StrEnum):
     REFUSE_VOID = "have_its_void_refused"
 
 
-LABEL_MOVES: Machine[LabelState, LabelMove] = Machine("the label", {
-    LabelMove.SELL: ((LabelState.BUYING,), LabelState.BOUGHT),
-    LabelMove.FAIL: ((LabelState.BUYING,), LabelState.FAILED),
-    LabelMove.ASK_VOID: ((LabelState.BOUGHT,), LabelState.VOID_ASKED),
-    LabelMove.REFUND: ((LabelState.VOID_ASKED,), LabelState.VOIDED),
-    LabelMove.REFUSE_VOID: ((LabelState.VOID_ASKED,), LabelState.VOID_REFUSED),
-})  # fmt: skip
+LABEL_MOVES: Machine[LabelState, LabelMove] = Machine(
+    "the label",
+    {
+        LabelMove.SELL: ((LabelState.BUYING,), LabelState.BOUGHT),
+        LabelMove.FAIL: ((LabelState.BUYING,), LabelState.FAILED),
+        LabelMove.ASK_VOID: ((LabelState.BOUGHT,), LabelState.VOID_ASKED),
+        LabelMove.REFUND: ((LabelState.VOID_ASKED,), LabelState.VOIDED),
+        LabelMove.REFUSE_VOID: ((LabelState.VOID_ASKED,), LabelState.VOID_REFUSED),
+    },
+)

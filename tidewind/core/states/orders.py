@@ -42,11 +42,17 @@ class OrderStanding(Enum):
 
     WAITS = nonmember(frozenset({(OrderState.OPEN, ""), (OrderState.HELD, "rule"), (OrderState.LEFT_OUT, "rule")}))
     EDITABLE = nonmember(
-        frozenset({
-            (OrderState.OPEN, ""), (OrderState.HELD, "rule"), (OrderState.LEFT_OUT, "rule"),
-            (OrderState.HELD, "person"), (OrderState.HELD, "channel"), (OrderState.HELD, "join"),
-        })
-    )  # fmt: skip
+        frozenset(
+            {
+                (OrderState.OPEN, ""),
+                (OrderState.HELD, "rule"),
+                (OrderState.LEFT_OUT, "rule"),
+                (OrderState.HELD, "person"),
+                (OrderState.HELD, "channel"),
+                (OrderState.HELD, "join"),
+            }
+        )
+    )
 
 
 class OrderMove(StrEnum):
@@ -74,22 +80,25 @@ _BY_RULE = (_S.OPEN, _S.HELD_BY_A_RULE, _S.LEFT_OUT_BY_A_RULE)
 _KEPT = (_S.HELD_BY_A_PERSON, _S.HELD_BY_A_RULE, _S.HELD_BY_ITS_CHANNEL, _S.LEFT_OUT_BY_A_RULE)
 _BY_CHANNEL = (_S.HELD_BY_ITS_CHANNEL, _S.LEFT_OUT_BY_ITS_CHANNEL, _S.CANCELLED)
 
-ORDER_MOVES: Machine[OrderStanding, OrderMove] = Machine("the order", {
-    _M.HOLD: ((_S.OPEN, *_KEPT), _S.HELD_BY_A_PERSON),
-    _M.TAKE_BACK: ((_S.OPEN, *_KEPT), _S.OPEN),
-    _M.RULE_HOLDS: (_BY_RULE, _S.HELD_BY_A_RULE),
-    _M.RULE_LEAVES_OUT: (_BY_RULE, _S.LEFT_OUT_BY_A_RULE),
-    _M.RULE_LETS_GO: (_BY_RULE, _S.OPEN),
-    # A channel says anew what it said before of an order that it kept back itself; of any other a person decides.
-    _M.CHANNEL_HOLDS: (_BY_CHANNEL, _S.HELD_BY_ITS_CHANNEL),
-    _M.CHANNEL_LEAVES_OUT: (_BY_CHANNEL, _S.LEFT_OUT_BY_ITS_CHANNEL),
-    _M.CHANNEL_LETS_GO: (_BY_CHANNEL, _S.OPEN),
-    _M.CHANNEL_CANCELS: ((_S.OPEN, *_KEPT, *_BY_CHANNEL, _S.JOINED_TO_ANOTHER), _S.CANCELLED),
-    _M.JOIN: ((_S.OPEN,), _S.JOINED_TO_ANOTHER),
-    _M.PART: ((_S.JOINED_TO_ANOTHER,), _S.OPEN),
-    # A label that the carrier sold is sold, whatever a rule said of the order while it was being asked.
-    _M.SHIP: ((_S.OPEN, *_KEPT), _S.SHIPPED),
-    _M.SHIP_ALONG: ((_S.JOINED_TO_ANOTHER,), _S.SHIPPED_ALONG),
-    _M.COME_BACK: ((_S.SHIPPED,), _S.OPEN),
-    _M.COME_BACK_ALONG: ((_S.SHIPPED_ALONG,), _S.JOINED_TO_ANOTHER),
-})  # fmt: skip
+ORDER_MOVES: Machine[OrderStanding, OrderMove] = Machine(
+    "the order",
+    {
+        _M.HOLD: ((_S.OPEN, *_KEPT), _S.HELD_BY_A_PERSON),
+        _M.TAKE_BACK: ((_S.OPEN, *_KEPT), _S.OPEN),
+        _M.RULE_HOLDS: (_BY_RULE, _S.HELD_BY_A_RULE),
+        _M.RULE_LEAVES_OUT: (_BY_RULE, _S.LEFT_OUT_BY_A_RULE),
+        _M.RULE_LETS_GO: (_BY_RULE, _S.OPEN),
+        # A channel says anew what it said before of an order that it kept back itself; of any other a person decides.
+        _M.CHANNEL_HOLDS: (_BY_CHANNEL, _S.HELD_BY_ITS_CHANNEL),
+        _M.CHANNEL_LEAVES_OUT: (_BY_CHANNEL, _S.LEFT_OUT_BY_ITS_CHANNEL),
+        _M.CHANNEL_LETS_GO: (_BY_CHANNEL, _S.OPEN),
+        _M.CHANNEL_CANCELS: ((_S.OPEN, *_KEPT, *_BY_CHANNEL, _S.JOINED_TO_ANOTHER), _S.CANCELLED),
+        _M.JOIN: ((_S.OPEN,), _S.JOINED_TO_ANOTHER),
+        _M.PART: ((_S.JOINED_TO_ANOTHER,), _S.OPEN),
+        # A label that the carrier sold is sold, whatever a rule said of the order while it was being asked.
+        _M.SHIP: ((_S.OPEN, *_KEPT), _S.SHIPPED),
+        _M.SHIP_ALONG: ((_S.JOINED_TO_ANOTHER,), _S.SHIPPED_ALONG),
+        _M.COME_BACK: ((_S.SHIPPED,), _S.OPEN),
+        _M.COME_BACK_ALONG: ((_S.SHIPPED_ALONG,), _S.JOINED_TO_ANOTHER),
+    },
+)

@@ -36,11 +36,14 @@ class ReturnMove(StrEnum):
 
 
 _S = ReturnState
-RETURN_MOVES: Machine[ReturnState, ReturnMove] = Machine("the return", {
-    ReturnMove.MADE: ((_S.MAKING,), _S.READY),
-    ReturnMove.FAIL: ((_S.MAKING,), _S.FAILED),
-    ReturnMove.SCANNED: ((_S.READY,), _S.ON_ITS_WAY),
-    ReturnMove.ARRIVE: ((_S.ON_ITS_WAY,), _S.BACK),
-    ReturnMove.CLOSE: ((_S.ON_ITS_WAY, _S.BACK), _S.CLOSED),
-    ReturnMove.CANCEL: ((_S.MAKING, _S.READY), _S.CANCELLED),
-})  # fmt: skip
+RETURN_MOVES: Machine[ReturnState, ReturnMove] = Machine(
+    "the return",
+    {
+        ReturnMove.MADE: ((_S.MAKING,), _S.READY),
+        ReturnMove.FAIL: ((_S.MAKING,), _S.FAILED),
+        ReturnMove.SCANNED: ((_S.READY,), _S.ON_ITS_WAY),
+        ReturnMove.ARRIVE: ((_S.ON_ITS_WAY,), _S.BACK),
+        ReturnMove.CLOSE: ((_S.ON_ITS_WAY, _S.BACK), _S.CLOSED),
+        ReturnMove.CANCEL: ((_S.MAKING, _S.READY), _S.CANCELLED),
+    },
+)

@@ -36,8 +36,9 @@ def of_the_parcel(when: When) -> Holds | None:
         tests.append(lambda _c, p: p.not_stackable is when.not_stackable)
     over = thresholds(when)
     if any(limit < NEVER for limit in over):
-        tests.append(lambda c, p: all(figure > limit for figure, limit in zip(figures(c, p), over, strict=True)
-                                      if limit < NEVER))  # fmt: skip
+        tests.append(
+            lambda c, p: all(figure > limit for figure, limit in zip(figures(c, p), over, strict=True) if limit < NEVER)
+        )
     if not tests:
         return None
     return tests[0] if len(tests) == 1 else lambda c, p: all(test(c, p) for test in tests)

@@ -274,9 +274,19 @@ class Consignment:
     def in_parcels(self, parcels: tuple[Parcel, ...]) -> Consignment:
         """Return the same goods in other parcels."""
         return Consignment(
-            self.country, self.postcode, self.home, parcels, self.value, self.contents, self.extras, self.po_box,
-            self.region, self.from_country, self.from_postcode, self.point,
-        )  # fmt: skip
+            self.country,
+            self.postcode,
+            self.home,
+            parcels,
+            self.value,
+            self.contents,
+            self.extras,
+            self.po_box,
+            self.region,
+            self.from_country,
+            self.from_postcode,
+            self.point,
+        )
 
 
 def card_in_force(cards: tuple[RateCard, ...], bought_on: date, ship_date: date) -> RateCard | None:

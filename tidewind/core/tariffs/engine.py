@@ -163,9 +163,15 @@ class CompiledService:
         return found + [(0, 0)] * (len(c.parcels) - len(found))
 
     def _add_surcharges(
-        self, lines: list[Line], c: Consignment, parcel: Parcel, rates: ZoneRates, number: int,
-        billables: list[int], bases: list[Sums],
-    ) -> Sums:  # fmt: skip
+        self,
+        lines: list[Line],
+        c: Consignment,
+        parcel: Parcel,
+        rates: ZoneRates,
+        number: int,
+        billables: list[int],
+        bases: list[Sums],
+    ) -> Sums:
         """Append the surcharge lines of one parcel; return the sums that carry fuel and that are taxed."""
         found: list[tuple[int, Surcharge, Line]] = []
         sums = {"list": bases[number - 1][0], "base": bases[number - 1][1]}
@@ -274,8 +280,9 @@ class CompiledCard:
         except KeyError:
             route = self._routes[key] = [
                 (service, None if where is None else service.rates(where, c.home))
-                for service in self.services.values() if service.service.packaging == packaging
-            ]  # fmt: skip
+                for service in self.services.values()
+                if service.service.packaging == packaging
+            ]
         for service, rates in route:
             yield service, service.quote(c, rates)
 

@@ -16,13 +16,14 @@ def narrowed(limits: Limits, more: Limits | None) -> Limits:
     return Limits(
         gross_g=_least(limits.gross_g, more.gross_g),
         sides=Size(min(s.longest for s in sides), min(s.middle for s in sides), min(s.shortest for s in sides))
-        if sides else None,
+        if sides
+        else None,
         girth_mm=_least(limits.girth_mm, more.girth_mm),
         value=_least(limits.value, more.value),
         least_sides=more.least_sides or limits.least_sides,
         parcels=_least(limits.parcels, more.parcels),
         refused_contents=limits.refused_contents | more.refused_contents,
-    )  # fmt: skip
+    )
 
 
 def _least(a: int | None, b: int | None) -> int | None:

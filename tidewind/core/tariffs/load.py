@@ -76,14 +76,24 @@ class Load:
             mine = np.flatnonzero(chosen[self.owner])
         count = self.count[wanted]
         return Load(
-            self.gross[mine], self.sides[:, mine], self.girth[mine], self.mm3[mine], self.not_stackable[mine],
-            Kinds(self.packaging.numbers[mine], self.packaging.values), np.repeat(np.arange(len(wanted)), count),
-            self.first[mine], np.cumsum(count) - count, self.value[wanted], count,
+            self.gross[mine],
+            self.sides[:, mine],
+            self.girth[mine],
+            self.mm3[mine],
+            self.not_stackable[mine],
+            Kinds(self.packaging.numbers[mine], self.packaging.values),
+            np.repeat(np.arange(len(wanted)), count),
+            self.first[mine],
+            np.cumsum(count) - count,
+            self.value[wanted],
+            count,
             Kinds(self.contents.numbers[wanted], self.contents.values),
-            Kinds(self.extras.numbers[wanted], self.extras.values), self.po_box[wanted], self.home[wanted],
+            Kinds(self.extras.numbers[wanted], self.extras.values),
+            self.po_box[wanted],
+            self.home[wanted],
             self.point[wanted],
             Kinds(self.to.numbers[wanted], self.to.values),
-        )  # fmt: skip
+        )
 
     def sums(self, column: Ints) -> Ints:
         """Return a column over parcels added up by consignment."""

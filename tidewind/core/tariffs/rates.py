@@ -29,7 +29,7 @@ class ZoneRates:
 
     def __init__(
         self, card: RateCard, service: Service, where: Where, home: bool, on: date, contract: Contract
-    ) -> None:  # fmt: skip
+    ) -> None:
         zone = where.zone
         self.zone, self.zone_name, self.taxed = zone.id, zone.name, zone.taxed
         self.service, self.account = service, contract.number

@@ -91,9 +91,11 @@ TEXTS = Kind(_list_of(_text), list, {"type": "array", "items": _TEXT}, "a list o
 TEXT_SET = Kind(lambda v: frozenset(_list_of(_text)(v)), sorted, {"type": "array", "items": _TEXT}, "a list of texts")
 COUNTS = Kind(_list_of(_count), list, {"type": "array", "items": _COUNT}, "a list of whole numbers")
 SIZE = Kind(
-    _size, lambda s: [s.longest, s.middle, s.shortest],
-    {"type": "array", "items": _COUNT, "minItems": 3, "maxItems": 3}, "three sides in millimetres",
-)  # fmt: skip
+    _size,
+    lambda s: [s.longest, s.middle, s.shortest],
+    {"type": "array", "items": _COUNT, "minItems": 3, "maxItems": 3},
+    "three sides in millimetres",
+)
 DATE = Kind(
     lambda v: date.fromisoformat(_text(v)), date.isoformat, {"type": "string", "format": "date"}, "a date, 2026-12-01"
 )
@@ -101,9 +103,11 @@ TIME = Kind(
     lambda v: time.fromisoformat(_text(v)), lambda t: t.isoformat("minutes"), {"type": "string"}, "a time, 16:30"
 )
 WEEKDAYS = Kind(
-    _weekdays, lambda days: [day + 1 for day in sorted(days)],
-    {"type": "array", "items": {"type": "integer", "minimum": 1, "maximum": 7}}, "days 1 (Monday) to 7 (Sunday)",
-)  # fmt: skip
+    _weekdays,
+    lambda days: [day + 1 for day in sorted(days)],
+    {"type": "array", "items": {"type": "integer", "minimum": 1, "maximum": 7}},
+    "days 1 (Monday) to 7 (Sunday)",
+)
 PRICING = _one_of("weight", "volume_tiers", "one_price", "size_classes", "live")
 TRACKING = _one_of("none", "delivery_only", "every_step")
 

@@ -158,10 +158,15 @@ def to_sheets(card: Mapping[str, Any]) -> dict[str, Sheet]:
         "Transit days": [["Service", *zones], *(_by_zone(s["code"], s["transit"], zones, DAYS) for s in services)],
         "Prices": [[*_PRICE_HEADS, *zones], *(r for s in services for r in _prices(s, zones))],
         "Sizes": [[*_SIZE_HEADS, *zones], *(r for s in services for r in _sizes(s, zones))],
-        "Zone limits": [["Service", "Zone", *_heads(LIMIT_COLUMNS)], *(
-            [s["code"], zone, *_line(limits, LIMIT_COLUMNS)] for s in services
-            for zone, limits in s.get("zone_limits", {}).items())],
-    }  # fmt: skip
+        "Zone limits": [
+            ["Service", "Zone", *_heads(LIMIT_COLUMNS)],
+            *(
+                [s["code"], zone, *_line(limits, LIMIT_COLUMNS)]
+                for s in services
+                for zone, limits in s.get("zone_limits", {}).items()
+            ),
+        ],
+    }
 
 
 def _areas(areas: Sequence[Mapping[str, Any]], word: str, *, zone: bool) -> Sheet:
@@ -189,10 +194,14 @@ def _prices(service: Written, zones: Sequence[str]) -> Sheet:
     steps = service.get("up_to_g") or service.get("up_to_cm3") or [None]
     most = service.get("max_g", [])
     rows = [
-        [service["code"], KG.write(step) if step is not None else "", KG.write(most[n]) if most else "",
-         *(MONEY.write(prices[z][n]) if z in prices else "" for z in zones)]
+        [
+            service["code"],
+            KG.write(step) if step is not None else "",
+            KG.write(most[n]) if most else "",
+            *(MONEY.write(prices[z][n]) if z in prices else "" for z in zones),
+        ]
         for n, step in enumerate(steps)
-    ]  # fmt: skip
+    ]
     if "tail" in service:
         tail = service["tail"]
         each = [MONEY.write(tail["prices"][z]) if z in tail["prices"] else "" for z in zones]
@@ -202,7 +211,12 @@ def _prices(service: Written, zones: Sequence[str]) -> Sheet:
 
 def _sizes(service: Written, zones: Sequence[str]) -> Sheet:
     return [
-        [service["code"], c["code"], SIDES.write(c["sides_mm"]), KG.write(c["max_gross_g"]),
-         *(MONEY.write(c["prices"][z]) if z in c["prices"] else "" for z in zones)]
+        [
+            service["code"],
+            c["code"],
+            SIDES.write(c["sides_mm"]),
+            KG.write(c["max_gross_g"]),
+            *(MONEY.write(c["prices"][z]) if z in c["prices"] else "" for z in zones),
+        ]
         for c in service.get("classes", [])
-    ]  # fmt: skip
+    ]

@@ -187,7 +187,7 @@ class _Tables:
 
     def _of_service(
         self, sheet: str, services: Mapping[str, tuple[int, Written]]
-    ) -> Iterator[tuple[_Row, int, Written]]:  # fmt: skip
+    ) -> Iterator[tuple[_Row, int, Written]]:
         for row in self.rows(sheet):
             code = row.cells.get("Service", "")
             if code in services:

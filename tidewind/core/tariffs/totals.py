@@ -93,7 +93,7 @@ class _Reckoning:
         gross_base = self._base(billable)
         base = np.maximum(
             gross_base - _percent(gross_base, rates.discount_bp), np.minimum(gross_base, self.service.minimum_charge)
-        )  # fmt: skip
+        )
         net = load.sums(base)
         carried = taxed = net
         if rates.surcharges:
@@ -236,9 +236,14 @@ class _Reckoning:
         return _reduced(found, len(load.gross))
 
     def _once(
-        self, surcharge: Surcharge, applies: Flags | bool, billable: Ints, gross_base: Ints, base: Ints,
+        self,
+        surcharge: Surcharge,
+        applies: Flags | bool,
+        billable: Ints,
+        gross_base: Ints,
+        base: Ints,
         sums: dict[str, Ints],
-    ) -> Ints:  # fmt: skip
+    ) -> Ints:
         """Return a surcharge of the shipment: it stands with the first parcel, if any parcel meets its condition."""
         load = self.load
         whole = {name: column[load.starts] for name, column in sums.items()}

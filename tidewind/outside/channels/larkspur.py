@@ -55,9 +55,15 @@ class Larkspur:
 def _read(written: Mapping[str, Any]) -> UpstreamOrder:
     to, delivery = written["shipping"], written["delivery"]
     address = Address(
-        name=to["name"], street=to["line1"], city=to["city"], region=to["region"], postcode=to["postcode"],
-        country=to["country"], phone=to["phone"], email=to["email"],
-    )  # fmt: skip
+        name=to["name"],
+        street=to["line1"],
+        city=to["city"],
+        region=to["region"],
+        postcode=to["postcode"],
+        country=to["country"],
+        phone=to["phone"],
+        email=to["email"],
+    )
     return UpstreamOrder(
         number=str(written["number"])[:60],
         stage=str(written["status"]),

@@ -45,9 +45,13 @@ def _read(written: Mapping[str, Any]) -> UpstreamOrder:
     buyer = written["buyer"]
     to = buyer["ship"]
     address = Address(
-        name=to.get("name") or "", street=f"{to['street']} {to['house']}", city=to["city"],
-        postcode=to["postal_code"], country=to["country_name"], email=buyer.get("mail", ""),
-    )  # fmt: skip
+        name=to.get("name") or "",
+        street=f"{to['street']} {to['house']}",
+        city=to["city"],
+        postcode=to["postal_code"],
+        country=to["country_name"],
+        email=buyer.get("mail", ""),
+    )
     return UpstreamOrder(
         number=str(written["code"])[:60],
         stage=str(written["status"]),

@@ -40,9 +40,15 @@ def _read(written: Mapping[str, Any]) -> UpstreamOrder:
     to, delivery = written["ship_to"], written["delivery"]
     street, *rest = [str(line) for line in to["lines"]]
     address = Address(
-        name=to["full_name"], street=street, extra=", ".join(rest), city=to["town"], postcode=to["zip"],
-        country=to["nation"], phone=to["phone"], email=to["mail"],
-    )  # fmt: skip
+        name=to["full_name"],
+        street=street,
+        extra=", ".join(rest),
+        city=to["town"],
+        postcode=to["zip"],
+        country=to["nation"],
+        phone=to["phone"],
+        email=to["mail"],
+    )
     return UpstreamOrder(
         number=str(written["order_ref"])[:60],
         stage=str(written["stage"]),

@@ -13,9 +13,15 @@ from tidewind.services.base.errors import NotFound
 
 
 def lock_orders(
-    session: Session, ids: Iterable[int] = (), *, where: ColumnElement[bool] | None = None, most: int | None = None,
-    skip_locked: bool = False, options: Iterable[ORMOption] = (), all_there: bool = False,
-) -> list[Order]:  # fmt: skip
+    session: Session,
+    ids: Iterable[int] = (),
+    *,
+    where: ColumnElement[bool] | None = None,
+    most: int | None = None,
+    skip_locked: bool = False,
+    options: Iterable[ORMOption] = (),
+    all_there: bool = False,
+) -> list[Order]:
     """Lock orders by their ids, or those ``where`` something holds, and read them as they are now, by id.
 
     ``skip_locked`` leaves out what somebody else has locked.  With ``all_there`` raises NotFound where one of the ids

@@ -35,15 +35,21 @@ def set_cover_terms(session: Session, terms: Mapping[str, Any] | None, now: date
 def cover_declarations(session: Session, since: datetime, until: datetime) -> Iterator[list[str]]:
     """Yield the covered shipments bought in a span of time (until is not in it); amounts in minor units."""
     query = (
-        select(Shipment).join(Order, Order.id == Shipment.order_id)
+        select(Shipment)
+        .join(Order, Order.id == Shipment.order_id)
         .where(Shipment.premium_minor > 0, Shipment.state.in_(LabelState.COVERED))
         .where(Shipment.bought_at >= since, Shipment.bought_at < until)
         .order_by(Shipment.bought_at, Shipment.id)
-    )  # fmt: skip
+    )
     for shipment in session.scalars(query):
         numbers = " ".join(label.tracking_number or "" for label in shipment.labels)
         value = shipment.order.plan.value_minor
         yield [
-            f"{shipment.bought_at:%Y-%m-%d %H:%M}", shipment.order.number, shipment.address.country,
-            shipment.carrier, numbers, str(value), str(shipment.premium_minor),
-        ]  # fmt: skip
+            f"{shipment.bought_at:%Y-%m-%d %H:%M}",
+            shipment.order.number,
+            shipment.address.country,
+            shipment.carrier,
+            numbers,
+            str(value),
+            str(shipment.premium_minor),
+        ]

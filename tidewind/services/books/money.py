@@ -75,14 +75,23 @@ def post_all(session: Session, postings: Iterable[Posting]) -> None:
     if not wanted:
         return
     ids = take_ids(session, LedgerEntry, len(wanted))
-    insert_rows(session, LedgerEntry, [
-        {"id": i, "key": p.key, "at": p.at, "kind": p.kind, "reason": p.reason[:200], "shipment_id": p.shipment_id}
-        for i, p in zip(ids, wanted, strict=True)
-    ])  # fmt: skip
-    insert_rows(session, LedgerLine, [
-        {"entry_id": i, "account": account, "amount_minor": part}
-        for i, p in zip(ids, wanted, strict=True) for account, part in sorted(entry(p.kind, p.amount).postings)
-    ])  # fmt: skip
+    insert_rows(
+        session,
+        LedgerEntry,
+        [
+            {"id": i, "key": p.key, "at": p.at, "kind": p.kind, "reason": p.reason[:200], "shipment_id": p.shipment_id}
+            for i, p in zip(ids, wanted, strict=True)
+        ],
+    )
+    insert_rows(
+        session,
+        LedgerLine,
+        [
+            {"entry_id": i, "account": account, "amount_minor": part}
+            for i, p in zip(ids, wanted, strict=True)
+            for account, part in sorted(entry(p.kind, p.amount).postings)
+        ],
+    )
 
 
 def post(
@@ -175,9 +184,15 @@ def ledger_rows(session: Session, asks: EntryFilter) -> Iterator[list[str]]:
             moved = {name: amount for name, amount, _ in one.lines}
             after = one.after("available")
             yield [
-                str(one.id), f"{one.at:%Y-%m-%d %H:%M:%S}", one.kind, one.reason, one.order_number, one.carrier,
-                *(str(moved.get(name, 0)) for name in ACCOUNTS), "" if after is None else str(after),
-            ]  # fmt: skip
+                str(one.id),
+                f"{one.at:%Y-%m-%d %H:%M:%S}",
+                one.kind,
+                one.reason,
+                one.order_number,
+                one.carrier,
+                *(str(moved.get(name, 0)) for name in ACCOUNTS),
+                "" if after is None else str(after),
+            ]
         if len(some) < CHUNK:
             return
         last = some[-1].id
@@ -205,9 +220,16 @@ def _asked(asks: EntryFilter) -> Select[LedgerEntry, int | None, str | None, str
 
 def _booked(row: LedgerEntry, order_id: int | None, number: str | None, carrier: str | None) -> Booked:
     return Booked(
-        row.id, row.at, row.kind, row.reason, row.shipment_id, order_id, number or "", carrier or "",
+        row.id,
+        row.at,
+        row.kind,
+        row.reason,
+        row.shipment_id,
+        order_id,
+        number or "",
+        carrier or "",
         tuple((ln.account, ln.amount_minor, ln.balance_after) for ln in sorted(row.lines, key=lambda ln: ln.id)),
-    )  # fmt: skip
+    )
 
 
 @dataclass(frozen=True, slots=True)

@@ -55,9 +55,13 @@ class PurchaseAsked:
 
 
 def ask_to_buy(
-    session: Session, wishes: Sequence[ToBuy], client_key: str, person_id: int, now: datetime,
+    session: Session,
+    wishes: Sequence[ToBuy],
+    client_key: str,
+    person_id: int,
+    now: datetime,
     batch_id: int | None = None,
-) -> PurchaseAsked:  # fmt: skip
+) -> PurchaseAsked:
     """Write the intents and holds for ``wishes`` and queue the purchase; a repeated ``client_key`` changes nothing.
 
     With ``batch_id`` they are bought as part of that batch (again, for those that failed).  Orders that cannot be
@@ -188,15 +192,30 @@ def _hold(session: Session, orders: Sequence[Order], batch: Batch, asked: Purcha
         raise Conflict("no_balance", f"{words} Nothing was bought. Top up, or choose fewer orders.")
     intents = _intents(session, orders, batch, accounts, now)
     insert_rows(session, Shipment, intents)
-    insert_rows(session, Label, [
-        {"shipment_id": intent["id"], "parcel_no": n, "parcel": parcel, "gross_g": parcel.gross_g}
-        for intent, order in zip(intents, orders, strict=True) for n, parcel in enumerate(order.plan.parcels, 1)
-    ])  # fmt: skip
-    post_all(session, [
-        Posting("hold", intent["price_minor"], f"hold:{intent['idempotency_key']}",
-                f"Label for order {order.number}, {intent['service_name']}", now, intent["id"])
-        for intent, order in zip(intents, orders, strict=True) if intent["payer"] == "balance" and intent["price_minor"]
-    ])  # fmt: skip
+    insert_rows(
+        session,
+        Label,
+        [
+            {"shipment_id": intent["id"], "parcel_no": n, "parcel": parcel, "gross_g": parcel.gross_g}
+            for intent, order in zip(intents, orders, strict=True)
+            for n, parcel in enumerate(order.plan.parcels, 1)
+        ],
+    )
+    post_all(
+        session,
+        [
+            Posting(
+                "hold",
+                intent["price_minor"],
+                f"hold:{intent['idempotency_key']}",
+                f"Label for order {order.number}, {intent['service_name']}",
+                now,
+                intent["id"],
+            )
+            for intent, order in zip(intents, orders, strict=True)
+            if intent["payer"] == "balance" and intent["price_minor"]
+        ],
+    )
     asked.taken += [order.id for order in orders]
     for order in orders:
         order.batch_id = None
@@ -218,10 +237,17 @@ def _intents(
         if key not in departures:
             departures[key] = departure_for(session, carrier, network, place.id, day)
         payer = payer_of(order, accounts)
-        made.append({
-            "id": shipment_id, "batch_id": batch.id, "departure_id": departures[key], "payer": payer,
-            "sender": first_known(order.sender, place.address), "asked_at": now, **_bought_of(order, today),
-        })  # fmt: skip
+        made.append(
+            {
+                "id": shipment_id,
+                "batch_id": batch.id,
+                "departure_id": departures[key],
+                "payer": payer,
+                "sender": first_known(order.sender, place.address),
+                "asked_at": now,
+                **_bought_of(order, today),
+            }
+        )
     return made
 
 

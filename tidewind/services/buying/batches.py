@@ -185,6 +185,35 @@ def exceptions_of(batch: Batch, order: Order) -> list[str]:
     return sorted(name for name in CHANGEABLE if name in mine and mine[name] != whole.get(name))
 
 
+def _waiting_in(session: Session, ids: Sequence[int]) -> dict[int, tuple[int, int, int]]:
+    return {
+        i: (n, total or 0, snagged)
+        for i, n, total, snagged in session.execute(
+            select(
+                Order.batch_id,
+                func.count(),
+                func.sum(Order.price_minor),
+                func.count().filter(Order.snag_level == "stops"),
+            )
+            .where(Order.batch_id.in_(ids))
+            .group_by(Order.batch_id)
+        )
+        if i is not None
+    }
+
+
+def _labels_in(session: Session, ids: Sequence[int]) -> dict[int, tuple[int, int]]:
+    return {
+        i: (n, printed)
+        for i, n, printed in session.execute(
+            select(Shipment.batch_id, func.count(Label.id), func.count(Label.printed_at))
+            .join(Label, Label.shipment_id == Shipment.id)
+            .where(Shipment.batch_id.in_(ids), Shipment.state == "bought")
+            .group_by(Shipment.batch_id)
+        )
+    }
+
+
 def batch_summaries(
     session: Session, *, archived: bool = False, text: str = "", limit: int = 100, batch_id: int | None = None
 ) -> list[BatchSummary]:
@@ -201,14 +230,7 @@ def batch_summaries(
         query = query.where((Batch.state == "archived") if archived else (Batch.state != "archived"))
     found = session.scalars(query).all()
     ids = [batch.id for batch in found]
-    waiting = {
-        i: (n, total or 0, snagged)
-        for i, n, total, snagged in session.execute(
-            select(Order.batch_id, func.count(), func.sum(Order.price_minor),
-                   func.count().filter(Order.snag_level == "stops"))
-            .where(Order.batch_id.in_(ids)).group_by(Order.batch_id)
-        )
-    }  # fmt: skip
+    waiting, labels = _waiting_in(session, ids), _labels_in(session, ids)
     states: dict[int, dict[str, int]] = {}
     money: dict[int, int] = {}
     for i, state, n, total in session.execute(
@@ -218,22 +240,21 @@ def batch_summaries(
     ):
         states.setdefault(i, {})[state] = n
         money[i] = money.get(i, 0) + (int(total) if state in LabelState.TRAVELS else 0)
-    labels = {
-        i: (n, printed)
-        for i, n, printed in session.execute(
-            select(Shipment.batch_id, func.count(Label.id), func.count(Label.printed_at))
-            .join(Label, Label.shipment_id == Shipment.id)
-            .where(Shipment.batch_id.in_(ids), Shipment.state == "bought")
-            .group_by(Shipment.batch_id)
-        )
-    }
     return [
         BatchSummary(
-            b.id, b.name or f"Batch {b.id}", b.state, b.person_id, b.person.name, b.created_at,
-            *waiting.get(b.id, (0, 0, 0)), states.get(b.id, {}), money.get(b.id, 0), *labels.get(b.id, (0, 0)),
+            b.id,
+            b.name or f"Batch {b.id}",
+            b.state,
+            b.person_id,
+            b.person.name,
+            b.created_at,
+            *waiting.get(b.id, (0, 0, 0)),
+            states.get(b.id, {}),
+            money.get(b.id, 0),
+            *labels.get(b.id, (0, 0)),
         )
         for b in found
-    ]  # fmt: skip
+    ]
 
 
 def _matching(text: str) -> ColumnElement[bool]:

@@ -49,15 +49,23 @@ def _candidate(
 ) -> Candidate:
     gone = live.words if live else ("" if order.state == "open" else f"is {order.state.replace('_', ' ')}")
     return Candidate(
-        order_id=order.id, number=order.number, carrier=order.carrier or "", service=order.service or "",
-        labels=order.parcel_count, price=order.price_minor, shown=shown,
+        order_id=order.id,
+        number=order.number,
+        carrier=order.carrier or "",
+        service=order.service or "",
+        labels=order.parcel_count,
+        price=order.price_minor,
+        shown=shown,
         stops=tuple(s.words for s in order.snags if s.level == "stops" and s.code != "needs_approval"),
         warns=tuple(s.words for s in order.snags if s.level == "warns" and s.code != "promise_missed"),
         approval=next((s.words for s in order.snags if s.code == "needs_approval"), ""),
-        gone=gone, held_by=held_by, late=any(s.code == "promise_missed" for s in order.snags),
+        gone=gone,
+        held_by=held_by,
+        late=any(s.code == "promise_missed" for s in order.snags),
         extras=tuple(_extras(order.plan.quote.lines if order.plan.quote else ()).items()),
-        premium=premium_of(order), payer=payer_of(order, accounts),  # type: ignore[arg-type]
-    )  # fmt: skip
+        premium=premium_of(order),
+        payer=payer_of(order, accounts),  # type: ignore[arg-type]
+    )
 
 
 def _extras(lines: Sequence[StoredLine]) -> dict[str, int]:

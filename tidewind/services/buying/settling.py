@@ -162,15 +162,19 @@ def _wanted(shipment: Shipment, facts: OrderFacts, latin_only: bool) -> Wanted:
         reference=order.number,
         parcels=[
             WantedParcel(
-                label.gross_g, label.parcel.sides_mm,
+                label.gross_g,
+                label.parcel.sides_mm,
                 label.parcel.packaging if label.parcel.carrier_box else None,
             )
             for label in shipment.labels
         ],
-        point=order.hand.point, region=address.region, from_country=shipment.sender.country,
-        from_postcode=shipment.sender.postcode, bill_to=shipment.bill_to.account,
+        point=order.hand.point,
+        region=address.region,
+        from_country=shipment.sender.country,
+        from_postcode=shipment.sender.postcode,
+        bill_to=shipment.bill_to.account,
         account=shipment.account,
-    )  # fmt: skip
+    )
 
 
 def _locked(session: Session, shipment_ids: Collection[int]) -> Sequence[Shipment]:
@@ -284,9 +288,14 @@ def _write_failure(
 def _fail(session: Session, shipment: Shipment, words: str, now: datetime) -> None:
     if shipment.payer == "balance":
         post(
-            session, "release", shipment.price_minor, key=f"release:{shipment.idempotency_key}",
-            reason=f"Not bought: {words}", at=now, shipment_id=shipment.id,
-        )  # fmt: skip
+            session,
+            "release",
+            shipment.price_minor,
+            key=f"release:{shipment.idempotency_key}",
+            reason=f"Not bought: {words}",
+            at=now,
+            shipment_id=shipment.id,
+        )
     move_row(shipment, LABEL_MOVES, LabelState, LabelMove.FAIL)
     shipment.failure = words[:500]
 
@@ -335,9 +344,11 @@ def sweep(sessions: sessionmaker[Session], outside: Outside, clock: Callable[[],
 
 
 def _sweep_carrier(
-    sessions: sessionmaker[Session], outside: Outside, stuck: Sequence[tuple[int, datetime]],
+    sessions: sessionmaker[Session],
+    outside: Outside,
+    stuck: Sequence[tuple[int, datetime]],
     clock: Callable[[], datetime],
-) -> dict[int, str]:  # fmt: skip
+) -> dict[int, str]:
     settled = {}
     for shipment_id, asked_at in stuck:
         settled[shipment_id] = buy_shipment(sessions, outside, shipment_id, clock)

@@ -96,9 +96,14 @@ def _ask(session: Session, shipment: Shipment, who: str, due_on: date, now: date
     shipment.void_due_on, shipment.next_try_at, shipment.next_look_at = due_on, now, None
     if shipment.payer != "elsewhere":
         post(
-            session, "void_asked", shipment.price_minor, key=f"void_asked:{shipment.idempotency_key}",
-            reason=f"Void of order {shipment.order.number} asked by {who}", at=now, shipment_id=shipment.id,
-        )  # fmt: skip
+            session,
+            "void_asked",
+            shipment.price_minor,
+            key=f"void_asked:{shipment.idempotency_key}",
+            reason=f"Void of order {shipment.order.number} asked by {who}",
+            at=now,
+            shipment_id=shipment.id,
+        )
     cancel_returns_of(session, shipment.id)
     tell_of_void(session, shipment, now)
     order = shipment.order
@@ -184,14 +189,24 @@ def _write(session: Session, shipment_id: int, answer: VoidAnswer, carrier: str,
         kind = refund_kind(shipment.payer) if refunded else "refund_refused"  # type: ignore[arg-type]
         words = "Refund" if refunded else f"{carrier} refused the refund: {answer.words}"
         post(
-            session, kind, shipment.price_minor, key=f"{kind}:{key}", at=now, shipment_id=shipment.id,
+            session,
+            kind,
+            shipment.price_minor,
+            key=f"{kind}:{key}",
+            at=now,
+            shipment_id=shipment.id,
             reason=f"{words} of order {order.number}",
-        )  # fmt: skip
+        )
     if refunded:
         post(
-            session, "premium_back", shipment.premium_minor, key=f"premium_back:{key}", at=now, shipment_id=shipment.id,
+            session,
+            "premium_back",
+            shipment.premium_minor,
+            key=f"premium_back:{key}",
+            at=now,
+            shipment_id=shipment.id,
             reason=f"Order {order.number} did not go: nothing to cover",
-        )  # fmt: skip
+        )
     else:
         _take_back(session, shipment, carrier, now)
     return shipment.state

@@ -93,13 +93,25 @@ def ask_for_label(
     sender = tidy_address(typed.sender) if typed.sender else None
     _check(link, typed, address, sender)
     row = LabelRequest(
-        link_id=link.id, link=link, client_key=client_key, view_key=secrets.token_urlsafe(24), state="asked",
-        asked_by=tidy(typed.asked_by)[:120], source=source[:200], why=tidy(typed.why)[:300],
-        cost_code=tidy(typed.cost_code)[:60], sender=sender or NO_ADDRESS, address=address,
-        what=tidy(typed.what)[:120], gross_g=typed.gross_g, sides_mm=sorted(typed.sides_mm, reverse=True),
-        value_minor=typed.value_minor, sticker_mail=typed.sticker_mail.strip(), waiter_mail=typed.waiter_mail.strip(),
+        link_id=link.id,
+        link=link,
+        client_key=client_key,
+        view_key=secrets.token_urlsafe(24),
+        state="asked",
+        asked_by=tidy(typed.asked_by)[:120],
+        source=source[:200],
+        why=tidy(typed.why)[:300],
+        cost_code=tidy(typed.cost_code)[:60],
+        sender=sender or NO_ADDRESS,
+        address=address,
+        what=tidy(typed.what)[:120],
+        gross_g=typed.gross_g,
+        sides_mm=sorted(typed.sides_mm, reverse=True),
+        value_minor=typed.value_minor,
+        sticker_mail=typed.sticker_mail.strip(),
+        waiter_mail=typed.waiter_mail.strip(),
         created_at=now,
-    )  # fmt: skip
+    )
     session.add(row)
     session.flush()
     return row
@@ -168,13 +180,23 @@ def approve_request(
     row = _undecided(session, request_id)
     hand = Hand(service=service or None)
     line = TypedLine(
-        sku=f"R-{row.id}", name=row.what, quantity=1, unit_price_minor=row.value_minor,
-        weight_g=gross_g or row.gross_g, sides_mm=tuple(row.sides_mm), own_box=True,
-    )  # fmt: skip
+        sku=f"R-{row.id}",
+        name=row.what,
+        quantity=1,
+        unit_price_minor=row.value_minor,
+        weight_g=gross_g or row.gross_g,
+        sides_mm=tuple(row.sides_mm),
+        own_box=True,
+    )
     typed = TypedOrder(
-        address=row.address, lines=[line], reference=row.cost_code, note="", home=False,
-        tags=("request",), hand=hand,
-    )  # fmt: skip
+        address=row.address,
+        lines=[line],
+        reference=row.cost_code,
+        note="",
+        home=False,
+        tags=("request",),
+        hand=hand,
+    )
     order = create_order(session, typed, now)
     if row.sender != NO_ADDRESS:
         order.sender = row.sender
@@ -211,11 +233,15 @@ def _send_label(session: Session, row: LabelRequest, shipment: Shipment, base_ur
         numbers = ", ".join(label.tracking_number or "" for label in shipment.labels)
         session.add(
             Message(
-                shipment_id=shipment.id, kind="request_number", recipient=row.waiter_mail, next_at=now,
-                subject=f"A parcel from {row.asked_by} is on its way", reason="a label was asked for and bought",
+                shipment_id=shipment.id,
+                kind="request_number",
+                recipient=row.waiter_mail,
+                next_at=now,
+                subject=f"A parcel from {row.asked_by} is on its way",
+                reason="a label was asked for and bought",
                 body=f"Tracking number: {numbers}\nFollow it here: {tracking_url(base_url, shipment)}\n",
             )
-        )  # fmt: skip
+        )
     defer(session, "send_followups", lock="send_followups")
 
 

@@ -54,9 +54,15 @@ def ask_return(session: Session, wish: ReturnRequest, who: str, now: datetime) -
     if not wish.in_box and not shipment.address.email:
         raise Conflict("no_mail", "The buyer has no mail address. Print the label and put it in the box.")
     made = Return(
-        shipment_id=shipment.id, shipment=shipment, idempotency_key=secrets.token_hex(16), in_box=wish.in_box,
-        reason=tidy(wish.reason)[:200], price_minor=shipment.price_minor, asked_by=who, asked_at=now,
-    )  # fmt: skip
+        shipment_id=shipment.id,
+        shipment=shipment,
+        idempotency_key=secrets.token_hex(16),
+        in_box=wish.in_box,
+        reason=tidy(wish.reason)[:200],
+        price_minor=shipment.price_minor,
+        asked_by=who,
+        asked_at=now,
+    )
     session.add(made)
     try:
         session.flush()
@@ -143,14 +149,17 @@ def _mail(session: Session, row: Return, now: datetime) -> None:
     shipment, brand = row.shipment, shop_settings(session).brand
     session.add(
         Message(
-            shipment_id=shipment.id, kind=f"return:{row.id}", recipient=shipment.address.email,
+            shipment_id=shipment.id,
+            kind=f"return:{row.id}",
+            recipient=shipment.address.email,
             attach="return_label",
             subject=f"The label to send back order {shipment.order.number}",
             body=f"Stick the label in the attachment over the old one and hand the parcel in.\n"
-                 f"It costs you nothing.\n\n{brand}\n",
-            reason="a label for the way back was asked for", next_at=now,
+            f"It costs you nothing.\n\n{brand}\n",
+            reason="a label for the way back was asked for",
+            next_at=now,
         )
-    )  # fmt: skip
+    )
     defer(session, "send_followups", lock="send_followups")
 
 
@@ -183,9 +192,14 @@ def _write_events(session: Session, return_id: int, events: Sequence[CarrierEven
         payer = "balance" if shipment.payer == "elsewhere" else shipment.payer
         kind = later_kind("return_used", payer, row.price_minor, lock_available(session))  # type: ignore[arg-type]
         post(
-            session, kind, row.price_minor, key=f"return:{row.idempotency_key}", at=now, shipment_id=shipment.id,
+            session,
+            kind,
+            row.price_minor,
+            key=f"return:{row.idempotency_key}",
+            at=now,
+            shipment_id=shipment.id,
             reason=f"Way back of order {shipment.order.number}, first scanned {scanned[0].at:%d %B}",
-        )  # fmt: skip
+        )
     if row.state == "on_its_way" and any(e.state is TrackingState.DELIVERED for e in events):
         move_row(row, RETURN_MOVES, ReturnState, ReturnMove.ARRIVE)
         row.back_at = now

@@ -50,11 +50,17 @@ def tell_of_purchase(
         if recipient:
             brand = brand or shop_settings(session).brand
             values = _values(shipment, carriers.get(shipment.carrier, shipment.carrier), base_url, brand)
-            mails.append({
-                "shipment_id": shipment.id, "kind": "shipped", "recipient": recipient,
-                "subject": fill(_SUBJECT, values), "body": fill(_BODY, values),
-                "reason": "a label was bought for the order", "next_at": now,
-            })  # fmt: skip
+            mails.append(
+                {
+                    "shipment_id": shipment.id,
+                    "kind": "shipped",
+                    "recipient": recipient,
+                    "subject": fill(_SUBJECT, values),
+                    "body": fill(_BODY, values),
+                    "reason": "a label was bought for the order",
+                    "next_at": now,
+                }
+            )
     insert_rows(session, Message, mails)
     # A little later: while a batch is being bought, its labels come first.
     defer(session, "send_followups", lock="send_followups", in_seconds=3)
@@ -67,10 +73,16 @@ def mail_label(session: Session, shipment: Shipment, recipient: str, words: str,
     )
     session.add(
         Message(
-            shipment_id=shipment.id, kind=f"label:{again}", recipient=recipient, attach="label", body=words, reason=why,
-            subject=f"Label for order {shipment.order.number}", next_at=now,
+            shipment_id=shipment.id,
+            kind=f"label:{again}",
+            recipient=recipient,
+            attach="label",
+            body=words,
+            reason=why,
+            subject=f"Label for order {shipment.order.number}",
+            next_at=now,
         )
-    )  # fmt: skip
+    )
     defer(session, "send_followups", lock="send_followups")
 
 

@@ -59,10 +59,12 @@ def departure_for(session: Session, carrier: Carrier, network: str, place_id: in
     session.execute(insert(Departure).values(**values).on_conflict_do_nothing())
     found = session.scalar(
         select(Departure.id).where(
-            Departure.carrier == carrier.code, Departure.network == network,
-            Departure.place_id == place_id, Departure.day == day,
+            Departure.carrier == carrier.code,
+            Departure.network == network,
+            Departure.place_id == place_id,
+            Departure.day == day,
         )
-    )  # fmt: skip
+    )
     if found is None:
         raise Conflict("no_departure", "The departure could not be made; try again.")
     return found

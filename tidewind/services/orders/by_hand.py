@@ -89,13 +89,20 @@ def create_order(session: Session, typed: TypedOrder, now: datetime) -> Order:
         raise Conflict("number_taken", f"There is already an order {number}. Type another number, or leave it empty.")
     _learn_sides(session, typed.lines)
     new = NewOrder(
-        number=number, address=tidy_address(typed.address), ordered_at=typed.ordered_at or now, home=typed.home,
+        number=number,
+        address=tidy_address(typed.address),
+        ordered_at=typed.ordered_at or now,
+        home=typed.home,
         lines=tuple(_new_line(line) for line in typed.lines),
-        promise=tidy(typed.promise)[:120], promise_date=typed.promise_date, payment=typed.payment,
-        paid_shipping_minor=typed.paid_shipping_minor, note=tidy(typed.note)[:500],
+        promise=tidy(typed.promise)[:120],
+        promise_date=typed.promise_date,
+        payment=typed.payment,
+        paid_shipping_minor=typed.paid_shipping_minor,
+        note=tidy(typed.note)[:500],
         reference=tidy(typed.reference)[:60],
-        tags=tuple(sorted({tidy(tag)[:40] for tag in typed.tags if tidy(tag)})), hand=typed.hand,
-    )  # fmt: skip
+        tags=tuple(sorted({tidy(tag)[:40] for tag in typed.tags if tidy(tag)})),
+        hand=typed.hand,
+    )
     made, _ = store_orders(session, channel, [new], now)
     return made[0]
 
@@ -114,10 +121,18 @@ def _learn_sides(session: Session, lines: Sequence[TypedLine]) -> None:
         if known is None and line.sides_mm:
             length, width, height = line.sides_mm
             session.add(
-                Product(sku=sku, name=tidy(line.name)[:200] or sku, weight_g=line.weight_g, length_mm=length,
-                        width_mm=width, height_mm=height, contents=list(line.contents), own_box=line.own_box,
-                        learned_from="typed by hand")
-            )  # fmt: skip
+                Product(
+                    sku=sku,
+                    name=tidy(line.name)[:200] or sku,
+                    weight_g=line.weight_g,
+                    length_mm=length,
+                    width_mm=width,
+                    height_mm=height,
+                    contents=list(line.contents),
+                    own_box=line.own_box,
+                    learned_from="typed by hand",
+                )
+            )
     session.flush()
 
 
@@ -127,11 +142,20 @@ def try_plan(session: Session, typed: TypedOrder, rules: tuple[Rule, ...] | None
     products = {p.sku: p for p in session.scalars(select(Product).where(Product.sku.in_(skus)))}
     lines = tuple(_facts(n, line, products.get(tidy(line.sku))) for n, line in enumerate(typed.lines, 1))
     facts = OrderFacts(
-        lines=lines, address=tidy_address(typed.address), home=typed.home, promise=typed.promise_date,
-        channel=typed.channel, promise_text=tidy(typed.promise), payment=typed.payment, note=tidy(typed.note),
-        tags=frozenset(typed.tags), ordered_at=typed.ordered_at or now, paid_shipping=typed.paid_shipping_minor,
-        hand=typed.hand, point=typed.hand.point,
-    )  # fmt: skip
+        lines=lines,
+        address=tidy_address(typed.address),
+        home=typed.home,
+        promise=typed.promise_date,
+        channel=typed.channel,
+        promise_text=tidy(typed.promise),
+        payment=typed.payment,
+        note=tidy(typed.note),
+        tags=frozenset(typed.tags),
+        ordered_at=typed.ordered_at or now,
+        paid_shipping=typed.paid_shipping_minor,
+        hand=typed.hand,
+        point=typed.hand.point,
+    )
     shop = core_shop(session, now)
     return plan(facts, shop if rules is None else replace(shop, rules=rules))
 

@@ -162,9 +162,13 @@ def set_held(session: Session, order_ids: Sequence[int], held: bool, who: str, n
 
 
 def annotate(
-    session: Session, order_ids: Sequence[int], add_tags: Sequence[str], remove_tags: Sequence[str],
-    comment: str | None, now: datetime,
-) -> list[Order]:  # fmt: skip
+    session: Session,
+    order_ids: Sequence[int],
+    add_tags: Sequence[str],
+    remove_tags: Sequence[str],
+    comment: str | None,
+    now: datetime,
+) -> list[Order]:
     """Add and remove tags, or write a note for the colleagues; rules that ask for tags follow."""
     orders = lock_orders(session, order_ids, all_there=True)
     for order in orders:

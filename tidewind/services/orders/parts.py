@@ -72,10 +72,17 @@ def _part(order: Order, number: str, moved: Sequence[tuple[OrderLine, int]]) -> 
     for name in copied:
         setattr(part, name, getattr(order, name))
     part.lines = [
-        OrderLine(position=n, sku=line.sku, name=line.name, quantity=count, unit_price_minor=line.unit_price_minor,
-                  weight_g=line.weight_g, sent=0)
+        OrderLine(
+            position=n,
+            sku=line.sku,
+            name=line.name,
+            quantity=count,
+            unit_price_minor=line.unit_price_minor,
+            weight_g=line.weight_g,
+            sent=0,
+        )
         for n, (line, count) in enumerate(moved, 1)
-    ]  # fmt: skip
+    ]
     part.snags = []
     return part
 

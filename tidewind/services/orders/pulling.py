@@ -51,9 +51,12 @@ def _channel(session: Session, code: str, *, lock: bool = False) -> Channel:
 
 
 def pull(
-    sessions: sessionmaker[Session], outside: Outside, channel_code: str, now: datetime,
+    sessions: sessionmaker[Session],
+    outside: Outside,
+    channel_code: str,
+    now: datetime,
     pause: Callable[[float], None] = time.sleep,
-) -> dict[str, int]:  # fmt: skip
+) -> dict[str, int]:
     """Pull everything new from a channel; each page is one transaction, so a broken pull goes on where it stopped.
 
     Returns the counts of ``COUNTS``; what came, what was left out and why is in the channel's log, and so is a

@@ -35,13 +35,17 @@ def snag_groups(session: Session) -> list[SnagGroup]:
     """Return the snags of waiting orders, grouped by what they are about, most orders first."""
     rows = session.execute(
         select(
-            SnagRow.code, SnagRow.level, func.min(SnagRow.words), SnagRow.fix,
-            SnagRow.about, func.array_agg(SnagRow.order_id.distinct()),
+            SnagRow.code,
+            SnagRow.level,
+            func.min(SnagRow.words),
+            SnagRow.fix,
+            SnagRow.about,
+            func.array_agg(SnagRow.order_id.distinct()),
         )
         .join(Order, Order.id == SnagRow.order_id)
         .where(Order.state == "open")
         .group_by(SnagRow.code, SnagRow.level, SnagRow.fix, SnagRow.about)
-    )  # fmt: skip
+    )
     groups = [
         SnagGroup(code, level, _TOGETHER.get(code, words) if len(ids) > 1 else words, fix, about, tuple(ids))
         for code, level, words, fix, about, ids in rows

@@ -92,9 +92,15 @@ def learn_products(session: Session, orders: Sequence[Order]) -> None:
         for line in order.lines:
             told.setdefault(
                 line.sku,
-                {"name": line.name or line.sku, "value_minor": line.unit_price_minor, "weight_g": line.weight_g,
-                 "learned_from": f"order {order.number}"[:60], "contents": [], "tags": []},
-            )  # fmt: skip
+                {
+                    "name": line.name or line.sku,
+                    "value_minor": line.unit_price_minor,
+                    "weight_g": line.weight_g,
+                    "learned_from": f"order {order.number}"[:60],
+                    "contents": [],
+                    "tags": [],
+                },
+            )
     if not told:
         return
     statement = insert(Product).on_conflict_do_update(
@@ -145,17 +151,18 @@ def _row(channel: Channel, new: NewOrder, import_id: int | None) -> Order:
         import_id=import_id,
         hand=new.hand,
     )
-    order.lines = [
-        new_row(
-            OrderLine,
-            position=n,
-            sku=ln.sku,
-            name=ln.name,
-            quantity=ln.quantity,
-            unit_price_minor=ln.unit_price_minor,
-            weight_g=ln.weight_g,
-        )
-        for n, ln in enumerate(new.lines, 1)
-    ]
+    order.lines = [_line_row(n, line) for n, line in enumerate(new.lines, 1)]
     order.snags = []
     return order
+
+
+def _line_row(position: int, line: NewLine) -> OrderLine:
+    return new_row(
+        OrderLine,
+        position=position,
+        sku=line.sku,
+        name=line.name,
+        quantity=line.quantity,
+        unit_price_minor=line.unit_price_minor,
+        weight_g=line.weight_g,
+    )

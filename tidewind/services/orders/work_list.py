@@ -195,10 +195,14 @@ def filter_choices(session: Session) -> dict[str, list[str]]:
         select(func.jsonb_array_elements_text(Order.plan_tags.op("||")(Order.tags))).where(open_).distinct()
     )
     return {
-        "country": each(Order.address["country"].astext), "destination": each(Order.destination),
-        "desk": each(Order.desk), "promise": each(Order.promise), "service": each(Order.service),
-        "tag": sorted(tags), "snag": sorted(snags),
-    }  # fmt: skip
+        "country": each(Order.address["country"].astext),
+        "destination": each(Order.destination),
+        "desk": each(Order.desk),
+        "promise": each(Order.promise),
+        "service": each(Order.service),
+        "tag": sorted(tags),
+        "snag": sorted(snags),
+    }
 
 
 def saved_views(session: Session, person_id: int) -> Sequence[SavedView]:

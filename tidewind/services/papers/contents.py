@@ -63,42 +63,74 @@ def label_paper(shipment: Shipment, label: Label, carrier: CarrierRow, reference
     """Return the paper of one parcel's label; one printed before says so."""
     number = label.tracking_number or ""
     return LabelPaper(
-        carrier=carrier.name, monogram=carrier.monogram, service=shipment.service_name, network="",
-        sender=with_country(shipment.sender), recipient=_printable(shipment.address, carrier.latin_only),
-        country_line=country_name(shipment.address.country).upper(), routing=label.routing, tracking_number=number,
-        is_sscc=is_sscc(number), order_number=shipment.order.number, reference=reference, parcel_no=label.parcel_no,
-        parcel_count=len(shipment.labels), weight=weight_text(label.gross_g), ship_date=day_text(shipment.ship_date),
+        carrier=carrier.name,
+        monogram=carrier.monogram,
+        service=shipment.service_name,
+        network="",
+        sender=with_country(shipment.sender),
+        recipient=_printable(shipment.address, carrier.latin_only),
+        country_line=country_name(shipment.address.country).upper(),
+        routing=label.routing,
+        tracking_number=number,
+        is_sscc=is_sscc(number),
+        order_number=shipment.order.number,
+        reference=reference,
+        parcel_no=label.parcel_no,
+        parcel_count=len(shipment.labels),
+        weight=weight_text(label.gross_g),
+        ship_date=day_text(shipment.ship_date),
         reprint=label.printed_at is not None,
-    )  # fmt: skip
+    )
 
 
 def trial_papers(order: Order, carrier: CarrierRow, place: Place) -> list[LabelPaper]:
     """Return what an order's labels would look like; they cost nothing, and say so across their face."""
     return [
         LabelPaper(
-            carrier=carrier.name, monogram=carrier.monogram, service=order.plan.service_name or "", network="",
+            carrier=carrier.name,
+            monogram=carrier.monogram,
+            service=order.plan.service_name or "",
+            network="",
             sender=with_country(first_known(order.sender, place.address)),
             recipient=_printable(order.address, carrier.latin_only),
-            country_line=country_name(order.address.country).upper(), routing="TEST", tracking_number="TEST0000000",
-            is_sscc=False, order_number=order.number, reference="", parcel_no=n, parcel_count=order.parcel_count,
-            weight=weight_text(parcel.gross_g), ship_date=day_text(order.ship_date or order.ordered_at.date()),
+            country_line=country_name(order.address.country).upper(),
+            routing="TEST",
+            tracking_number="TEST0000000",
+            is_sscc=False,
+            order_number=order.number,
+            reference="",
+            parcel_no=n,
+            parcel_count=order.parcel_count,
+            weight=weight_text(parcel.gross_g),
+            ship_date=day_text(order.ship_date or order.ordered_at.date()),
             test=True,
         )
         for n, parcel in enumerate(order.plan.parcels, 1)
-    ]  # fmt: skip
+    ]
 
 
 def return_paper(row: Return, carrier: CarrierRow) -> LabelPaper:
     """Return the label for the way back of a shipment: sender and recipient changed over."""
     shipment, number = row.shipment, row.tracking_number or ""
     return LabelPaper(
-        carrier=carrier.name, monogram=carrier.monogram, service=f"{shipment.service_name}, way back", network="",
+        carrier=carrier.name,
+        monogram=carrier.monogram,
+        service=f"{shipment.service_name}, way back",
+        network="",
         sender=(*_printable(shipment.address, carrier.latin_only), country_name(shipment.address.country)),
-        recipient=address_lines(shipment.sender), country_line=country_name(shipment.sender.country).upper(),
-        routing=row.routing, tracking_number=number, is_sscc=is_sscc(number), order_number=shipment.order.number,
-        reference="", parcel_no=1, parcel_count=1, weight="as it comes", ship_date=day_text(row.asked_at.date()),
+        recipient=address_lines(shipment.sender),
+        country_line=country_name(shipment.sender.country).upper(),
+        routing=row.routing,
+        tracking_number=number,
+        is_sscc=is_sscc(number),
+        order_number=shipment.order.number,
+        reference="",
+        parcel_no=1,
+        parcel_count=1,
+        weight="as it comes",
+        ship_date=day_text(row.asked_at.date()),
         heading="charged when used",
-    )  # fmt: skip
+    )
 
 
 @dataclass(frozen=True, slots=True)
@@ -147,14 +179,19 @@ def slip_of(shipment: Shipment, goods: Goods, shop: Shop) -> SlipPaper:
         packaging=names[0] if len(names) == 1 else f"{len(names)} parcels",
         note=order.note,
         lines=tuple(
-            SlipLine(count, ln.sku, ln.name, goods.shelf(ln.sku),
-                     money_text(ln.unit_price_minor * count, shop.currency) if priced else "")
+            SlipLine(
+                count,
+                ln.sku,
+                ln.name,
+                goods.shelf(ln.sku),
+                money_text(ln.unit_price_minor * count, shop.currency) if priced else "",
+            )
             for ln, count in packed
         ),
         message=str(template.get("message", "")),
         total=money_text(total, shop.currency) if priced else "",
         logo=shop.logo or b"",
-    )  # fmt: skip
+    )
 
 
 def pick_list(shipments: Sequence[Shipment], goods: Goods, title: str) -> ListPaper:
@@ -172,11 +209,17 @@ def pick_list(shipments: Sequence[Shipment], goods: Goods, title: str) -> ListPa
         for (shelf, sku), (pieces, orders) in sorted(found.items(), key=lambda item: _shelf_order(item[0]))
     )
     return ListPaper(
-        title=title, facts=(f"{len(shipments)} orders, {sum(p for p, _ in found.values())} pieces",),
-        columns=(Column("Shelf", 2), Column("Pieces", 2, figures=True), Column("Item", 7), Column("SKU", 3),
-                 Column("Orders", 2, figures=True)),
+        title=title,
+        facts=(f"{len(shipments)} orders, {sum(p for p, _ in found.values())} pieces",),
+        columns=(
+            Column("Shelf", 2),
+            Column("Pieces", 2, figures=True),
+            Column("Item", 7),
+            Column("SKU", 3),
+            Column("Orders", 2, figures=True),
+        ),
         rows=rows,
-    )  # fmt: skip
+    )
 
 
 def _shelf_order(key: tuple[str, str]) -> tuple[bool, str, int, str]:
@@ -204,11 +247,15 @@ def batch_summary(session: Session, shipments: Sequence[Shipment], title: str, w
     """Return what was bought in a batch, one row a shipment, and what it cost by service."""
     shop = shop_settings(session)
     rows = tuple(
-        (s.order.number, s.address.name or s.address.company, s.service_name,
-         _numbers(s) if s.state == "bought" else s.state.replace("_", " "),
-         money_text(s.price_minor, shop.currency) if s.state == "bought" else "–")
+        (
+            s.order.number,
+            s.address.name or s.address.company,
+            s.service_name,
+            _numbers(s) if s.state == "bought" else s.state.replace("_", " "),
+            money_text(s.price_minor, shop.currency) if s.state == "bought" else "–",
+        )
         for s in shipments
-    )  # fmt: skip
+    )
     sums: dict[str, int] = {}
     for s in shipments:
         if s.state == "bought":
@@ -216,11 +263,18 @@ def batch_summary(session: Session, shipments: Sequence[Shipment], title: str, w
     bought = sum(s.state == "bought" for s in shipments)
     closing = [(name, money_text(total, shop.currency)) for name, total in sorted(sums.items())]
     return ListPaper(
-        title=title, facts=(f"{bought} of {len(shipments)} orders bought, by {who}",), rows=rows,
-        columns=(Column("Order", 3), Column("Recipient", 5), Column("Service", 4), Column("Tracking number", 5),
-                 Column("Price", 3, figures=True)),
+        title=title,
+        facts=(f"{bought} of {len(shipments)} orders bought, by {who}",),
+        rows=rows,
+        columns=(
+            Column("Order", 3),
+            Column("Recipient", 5),
+            Column("Service", 4),
+            Column("Tracking number", 5),
+            Column("Price", 3, figures=True),
+        ),
         closing=(*closing, ("Total", money_text(sum(sums.values()), shop.currency))),
-    )  # fmt: skip
+    )
 
 
 def invoice(shipment: Shipment, shop: Shop) -> ListPaper:
@@ -230,20 +284,35 @@ def invoice(shipment: Shipment, shop: Shop) -> ListPaper:
     """
     order = shipment.order
     rows = [
-        (line.sku, line.name, str(line.quantity), money_text(line.unit_price_minor, shop.currency),
-         money_text(line.unit_price_minor * line.quantity, shop.currency))
+        (
+            line.sku,
+            line.name,
+            str(line.quantity),
+            money_text(line.unit_price_minor, shop.currency),
+            money_text(line.unit_price_minor * line.quantity, shop.currency),
+        )
         for line in order.lines
-    ]  # fmt: skip
+    ]
     goods = sum(line.unit_price_minor * line.quantity for line in order.lines)
     buyer = order.billing_name and order.billing_name != order.address.name
     recipient = with_country(order.address)
     return ListPaper(
-        title="Invoice", facts=(f"Order {order.number} of {order.ordered_at:%d %B %Y}", shop.brand), rows=tuple(rows),
-        columns=(Column("SKU", 3), Column("Item", 7), Column("Pieces", 2, figures=True),
-                 Column("Each", 3, figures=True), Column("Sum", 3, figures=True)),
-        closing=(("Goods", money_text(goods, shop.currency)),
-                 ("Shipping", money_text(order.paid_shipping_minor, shop.currency)),
-                 ("Total", money_text(goods + order.paid_shipping_minor, shop.currency))),
-        barcode=order.number, left=with_country(shipment.sender),
+        title="Invoice",
+        facts=(f"Order {order.number} of {order.ordered_at:%d %B %Y}", shop.brand),
+        rows=tuple(rows),
+        columns=(
+            Column("SKU", 3),
+            Column("Item", 7),
+            Column("Pieces", 2, figures=True),
+            Column("Each", 3, figures=True),
+            Column("Sum", 3, figures=True),
+        ),
+        closing=(
+            ("Goods", money_text(goods, shop.currency)),
+            ("Shipping", money_text(order.paid_shipping_minor, shop.currency)),
+            ("Total", money_text(goods + order.paid_shipping_minor, shop.currency)),
+        ),
+        barcode=order.number,
+        left=with_country(shipment.sender),
         right=(order.billing_name, *recipient) if buyer else recipient,
-    )  # fmt: skip
+    )

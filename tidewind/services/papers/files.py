@@ -85,10 +85,9 @@ def _papers(session: Session, shipments: Sequence[Shipment]) -> list[tuple[Shipm
     kind = str(shop_settings(session).slip.get("label_line", ""))
     lines = goods_of(session, shipments).lines if kind == "items" else {}
     return [
-        (s, [label_paper(s, label, accounts[s.carrier], reference_line(kind, s, label, lines))
-             for label in s.labels])
+        (s, [label_paper(s, label, accounts[s.carrier], reference_line(kind, s, label, lines)) for label in s.labels])
         for s in shipments
-    ]  # fmt: skip
+    ]
 
 
 def _stock(stock: str) -> str:

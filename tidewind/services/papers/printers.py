@@ -103,10 +103,16 @@ def send_to_printer(session: Session, wish: PrintRequest, person_id: int, now: d
         number = shipments_in(session, wish.shipment_ids)[0].order.number
         title = f"{TITLES[wish.kind]} of order {number}"
     job = PrintJob(
-        client_key=wish.client_key, printer=printer.code, kind=wish.kind, title=title, body=body,
-        copies=wish.copies or preferred.copies, person_id=person_id, next_at=now,
+        client_key=wish.client_key,
+        printer=printer.code,
+        kind=wish.kind,
+        title=title,
+        body=body,
+        copies=wish.copies or preferred.copies,
+        person_id=person_id,
+        next_at=now,
         shipment_ids=list(wish.shipment_ids),
-    )  # fmt: skip
+    )
     session.add(job)
     session.flush()
     defer(session, "send_prints")
@@ -174,10 +180,16 @@ def change_print(session: Session, job_id: int, what: str, now: datetime) -> Pri
         return job
     if job.state != "waiting":
         job = PrintJob(
-            client_key=f"{job.client_key[:60]}-again-{job.id}-{now:%H%M%S%f}", printer=job.printer, kind=job.kind,
-            title=f"{job.title}, again"[:120], copies=job.copies, body=job.body, person_id=job.person_id, next_at=now,
+            client_key=f"{job.client_key[:60]}-again-{job.id}-{now:%H%M%S%f}",
+            printer=job.printer,
+            kind=job.kind,
+            title=f"{job.title}, again"[:120],
+            copies=job.copies,
+            body=job.body,
+            person_id=job.person_id,
+            next_at=now,
             shipment_ids=job.shipment_ids,
-        )  # fmt: skip
+        )
         session.add(job)
     job.next_at = now
     session.flush()

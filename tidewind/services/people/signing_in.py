@@ -77,10 +77,12 @@ def sign_in(session: Session, login: str, password: str, source: str, at: dateti
     token = secrets.token_urlsafe(32)
     session.add(
         SignIn(
-            token_hash=_digest(token), csrf_token=secrets.token_urlsafe(24), person_id=person.id,
+            token_hash=_digest(token),
+            csrf_token=secrets.token_urlsafe(24),
+            person_id=person.id,
             expires_at=at + SESSION_LASTS,
         )
-    )  # fmt: skip
+    )
     return token, person
 
 

@@ -43,9 +43,14 @@ def get_shop_defaults(session: Session) -> ShopDefaults:
     """Return the shop's defaults."""
     row = shop_settings(session)
     return ShopDefaults(
-        row.policy, row.group_services, row.packaging_by_weight, row.use_precedents, row.ranking, row.day_value_minor,
+        row.policy,
+        row.group_services,
+        row.packaging_by_weight,
+        row.use_precedents,
+        row.ranking,
+        row.day_value_minor,
         row.late_value_minor,
-    )  # fmt: skip
+    )
 
 
 def _checked(session: Session, wanted: ShopDefaults, now: datetime) -> ShopDefaults:
@@ -66,11 +71,14 @@ def rehearse_defaults(session: Session, wanted: ShopDefaults, now: datetime, *, 
 
     def change(shop: Shop) -> Shop:
         return replace(
-            shop, policy=Policy(wanted.policy), group_services=wanted.group_services,
+            shop,
+            policy=Policy(wanted.policy),
+            group_services=wanted.group_services,
             packaging_by_weight=wanted.packaging_by_weight,
-            precedents=shop.precedents if wanted.use_precedents else {}, ranking=tuple(wanted.ranking),
+            precedents=shop.precedents if wanted.use_precedents else {},
+            ranking=tuple(wanted.ranking),
             values=Values(wanted.day_value_minor, wanted.late_value_minor),
-        )  # fmt: skip
+        )
 
     return rehearse(session, now, change, past=past)
 
@@ -92,9 +100,12 @@ def orders_touched(session: Session) -> tuple[dict[str, int], dict[str, int]]:
     def count(part: str) -> dict[str, int]:
         each = func.jsonb_array_elements_text(Order.plan[part]).table_valued("value").render_derived()
         rows = session.execute(
-            select(each.c.value, func.count()).select_from(Order).join(each, text("true")).where(waiting_clause())
+            select(each.c.value, func.count())
+            .select_from(Order)
+            .join(each, text("true"))
+            .where(waiting_clause())
             .group_by(each.c.value)
-        ).all()  # fmt: skip
+        ).all()
         return {value: number for value, number in rows}  # noqa: C416 - rows, not pairs
 
     return count("layers"), count("rules")

@@ -79,9 +79,12 @@ def joined_lines(session: Session, orders: Iterable[Order]) -> dict[int, list[Or
 
 
 def facts_of(
-    order: Order, products: Mapping[str, Product], along: Sequence[OrderLine] = (), changed: str = "",
+    order: Order,
+    products: Mapping[str, Product],
+    along: Sequence[OrderLine] = (),
+    changed: str = "",
     batch: Batch | None = None,
-) -> OrderFacts:  # fmt: skip
+) -> OrderFacts:
     """Return an order as planning sees it, with the lines of orders that go along with it."""
     return OrderFacts(
         lines=tuple(_line(line, products.get(line.sku)) for line in (*order.lines, *along)),

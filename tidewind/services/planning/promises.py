@@ -61,7 +61,7 @@ def link_promise(session: Session, promise: str, recipe: str | None, now: dateti
 
 def rehearse_link(
     session: Session, promise: str, recipe: str | None, now: datetime, *, past: bool = False
-) -> Rehearsal:  # fmt: skip
+) -> Rehearsal:
     """Return what linking a promise would do to the waiting orders, or to those of the last 90 days."""
 
     def change(shop: Shop) -> Shop:

@@ -36,9 +36,14 @@ def order_recipes(session: Session, codes: Sequence[str]) -> Sequence[RecipeRow]
 
 
 def save_recipe(
-    session: Session, code: str | None, name: str, service: str | None, packaging: str | None,
-    extras: Sequence[str], now: datetime,
-) -> RecipeRow:  # fmt: skip
+    session: Session,
+    code: str | None,
+    name: str,
+    service: str | None,
+    packaging: str | None,
+    extras: Sequence[str],
+    now: datetime,
+) -> RecipeRow:
     """Add a recipe, or change the one with ``code``; waiting orders follow.
 
     Raises Invalid for something it names that does not exist, Conflict for a name that is taken.
@@ -82,9 +87,12 @@ def remove_recipe(session: Session, code: str) -> None:
     users = [
         *(f"promise “{p}”" for p in session.scalars(select(PromiseLink.promise).where(PromiseLink.recipe == code))),
         *(f"product {sku}" for sku in session.scalars(select(Product.sku).where(Product.recipe == code).limit(3))),
-        *(f"rule “{r.name}”" for r in read_or_refuse(current_rules(session)[1]) if any(
-            a.set == "recipe" and a.to == code for a in r.do)),
-    ]  # fmt: skip
+        *(
+            f"rule “{r.name}”"
+            for r in read_or_refuse(current_rules(session)[1])
+            if any(a.set == "recipe" and a.to == code for a in r.do)
+        ),
+    ]
     if users:
         raise Conflict("recipe_used", f"It is used by {', '.join(users[:5])}. Change that first.")
     row = session.scalar(select(RecipeRow).where(RecipeRow.code == code))

@@ -86,9 +86,13 @@ def plan_seen(made: Plan) -> PlanSeen:
 
 
 def rehearse(
-    session: Session, now: datetime, change: Callable[[Shop], Shop], *, past: bool = False,
+    session: Session,
+    now: datetime,
+    change: Callable[[Shop], Shop],
+    *,
+    past: bool = False,
     only: Callable[[Shop, Judged], bool] | None = None,
-) -> Rehearsal:  # fmt: skip
+) -> Rehearsal:
     """Plan the waiting orders, or those shipped in the last 90 days, as they are and as they would be; store nothing.
 
     Both plans are made with the same clock, so that only the change makes a difference: waiting orders now, past ones

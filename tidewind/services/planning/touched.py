@@ -59,9 +59,11 @@ class Scope:
         """Return the scope from what ``written`` gave."""
         rules = written.get("rules")
         return cls(
-            (rules[0], rules[1]) if rules else None, written.get("promise"), tuple(written.get("skus", ())),
+            (rules[0], rules[1]) if rules else None,
+            written.get("promise"),
+            tuple(written.get("skus", ())),
             tuple(written.get("orders", ())),
-        )  # fmt: skip
+        )
 
 
 class Judged(NamedTuple):

@@ -44,7 +44,7 @@ class Questions:
 
 def ask_prices(
     sessions: sessionmaker[Session], outside: Outside, questions: Iterable[Consignment], now: datetime
-) -> PricesAsked:  # fmt: skip
+) -> PricesAsked:
     """Ask every live carrier the questions whose answers are missing or too old; keep what they say.
 
     Each call waits a bounded time.  A carrier that fails is noted with words, and what it said before stays stale.
@@ -58,11 +58,12 @@ def ask_prices(
             (row.carrier, row.key)
             for row in session.scalars(
                 select(LiveAnswerRow).where(
-                    LiveAnswerRow.key.in_(wanted), LiveAnswerRow.expires_at > now + ASKED_AHEAD,
+                    LiveAnswerRow.key.in_(wanted),
+                    LiveAnswerRow.expires_at > now + ASKED_AHEAD,
                     LiveAnswerRow.failure == "",
                 )
             )
-        }  # fmt: skip
+        }
     for carrier in accounts:
         missing = [(key, c) for key, c in wanted.items() if (carrier.code, key) not in fresh][:MOST_AT_ONCE]
         _ask_one(sessions, outside.carrier(carrier), carrier, missing, now, result)
@@ -70,9 +71,13 @@ def ask_prices(
 
 
 def _ask_one(
-    sessions: sessionmaker[Session], client: CarrierClient, carrier: CarrierRow,
-    questions: Sequence[tuple[str, Consignment]], now: datetime, result: PricesAsked,
-) -> None:  # fmt: skip
+    sessions: sessionmaker[Session],
+    client: CarrierClient,
+    carrier: CarrierRow,
+    questions: Sequence[tuple[str, Consignment]],
+    now: datetime,
+    result: PricesAsked,
+) -> None:
     for key, question in questions:
         try:
             answer = client.quotes(wanted_of(question, now), now)
@@ -92,21 +97,37 @@ def _ask_one(
 def wanted_of(c: Consignment, now: datetime) -> Wanted:
     """Return a question as carriers are asked it; the recipient stays unnamed."""
     return Wanted(
-        service="", country=c.country, postcode=c.postcode, home=c.home, recipient={}, value_minor=c.value,
-        contents=sorted(c.contents), extras=sorted(c.extras), po_box=c.po_box, ship_date=now.date(), reference="",
+        service="",
+        country=c.country,
+        postcode=c.postcode,
+        home=c.home,
+        recipient={},
+        value_minor=c.value,
+        contents=sorted(c.contents),
+        extras=sorted(c.extras),
+        po_box=c.po_box,
+        ship_date=now.date(),
+        reference="",
         parcels=[
             WantedParcel(p.gross_g, (p.size.longest, p.size.middle, p.size.shortest), p.packaging) for p in c.parcels
         ],
-        point=c.point, region=c.region, from_country=c.from_country, from_postcode=c.from_postcode,
-    )  # fmt: skip
+        point=c.point,
+        region=c.region,
+        from_country=c.from_country,
+        from_postcode=c.from_postcode,
+    )
 
 
 def _keep(session: Session, carrier: str, key: str, answer: LiveAnswer) -> None:
     prices = {
-        code: {"lines": [list(line) for line in p.lines], "billable_g": p.billable_g, "tax": p.tax,
-               "list": p.published_net}
+        code: {
+            "lines": [list(line) for line in p.lines],
+            "billable_g": p.billable_g,
+            "tax": p.tax,
+            "list": p.published_net,
+        }
         for code, p in answer.prices.items()
-    }  # fmt: skip
+    }
     values = {"asked_at": answer.asked_at, "expires_at": answer.expires, "prices": prices,
               "refusals": dict(answer.refusals), "failure": ""}  # fmt: skip
     statement = insert(LiveAnswerRow).values(carrier=carrier, key=key, **values)

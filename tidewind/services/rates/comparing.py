@@ -66,7 +66,7 @@ class QuoteRequest:
 
 def compare_order(
     session: Session, order_id: int, now: datetime, extras: frozenset[str] | None = None
-) -> Comparison | None:  # fmt: skip
+) -> Comparison | None:
     """Return an order's services × boxes, with other extras where given; None while it cannot be packed or sent."""
     facts = all_facts(session, [get_order(session, order_id)])[0]
     return _compare(facts, core_shop(session, now), extras)
@@ -150,10 +150,11 @@ def refresh_asked_prices(sessions: sessionmaker[Session], outside: Outside, cloc
         forget_old_answers(session, clock())
         live = select(CarrierRow.code).where(CarrierRow.asks_prices, CarrierRow.active)
         due = session.scalars(
-            select(Order.id).where(
-                Order.state == "open", Order.carrier.in_(live), Order.planned_at < clock() - REFRESHED_AFTER
-            ).order_by(Order.id).limit(MOST_REFRESHED)
-        ).all()  # fmt: skip
+            select(Order.id)
+            .where(Order.state == "open", Order.carrier.in_(live), Order.planned_at < clock() - REFRESHED_AFTER)
+            .order_by(Order.id)
+            .limit(MOST_REFRESHED)
+        ).all()
     for order_id in due:
         ask_prices_of_order(sessions, outside, order_id, None, clock())
     return len(due)
@@ -161,7 +162,7 @@ def refresh_asked_prices(sessions: sessionmaker[Session], outside: Outside, cloc
 
 def ask_prices_of_quote(
     sessions: sessionmaker[Session], outside: Outside, asked: QuoteRequest, now: datetime
-) -> PricesAsked:  # fmt: skip
+) -> PricesAsked:
     """Ask the live carriers for a quote without an order."""
     with sessions() as session:
         wanted = questions_of(quote_services(session, asked, now))

@@ -174,7 +174,7 @@ def _told(carrier: Carrier, service: Service, consignment: Consignment) -> int:
 
 def _picks(
     row: MatrixRow, services: Sequence[tuple[Carrier, Service]], facts: OrderFacts, shop: Shop
-) -> dict[str, str]:  # fmt: skip
+) -> dict[str, str]:
     """Return what each policy would pick for an order."""
     choosable = [
         Choosable(service.code, price, day, shop.late_bp(service.code, carrier.code))

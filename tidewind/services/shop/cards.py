@@ -109,9 +109,12 @@ def save_card(session: Session, code: str, data: bytes, name: str, now: datetime
         earlier.valid_until = proposal.ends
         earlier.body = {**earlier.body, "valid_until": proposal.ends.isoformat()}
     made = RateCardRow(
-        carrier_id=row.id, valid_from=card.valid_from, valid_until=card.valid_until, body=write_card(card),
+        carrier_id=row.id,
+        valid_from=card.valid_from,
+        valid_until=card.valid_until,
+        body=write_card(card),
         source=name[:200],
-    )  # fmt: skip
+    )
     session.add(made)
     session.flush()
     return made, replan_waiting(session, f"{row.name}: rate card from {card.valid_from:%d %b %Y}", now)

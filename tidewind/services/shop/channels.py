@@ -85,9 +85,14 @@ def try_connection(sessions: sessionmaker[Session], outside: Outside, code: str,
 
 
 def save_mapping(
-    session: Session, code: str, states: Mapping[str, str], payments: Mapping[str, str],
-    write_back: Mapping[str, bool], every_minutes: int, brand: str,
-) -> Channel:  # fmt: skip
+    session: Session,
+    code: str,
+    states: Mapping[str, str],
+    payments: Mapping[str, str],
+    write_back: Mapping[str, bool],
+    every_minutes: int,
+    brand: str,
+) -> Channel:
     """Store how a channel's states and payments are understood, and what it is told.  Raises Invalid."""
     row = get_channel(session, code)
     if set(states.values()) - set(FATES) or set(payments.values()) - set(PAYMENTS):
@@ -136,11 +141,20 @@ def take_notice(
     if not secret or not genuine or age > _NOTICE_AGE.total_seconds():
         raise NotAllowed("bad_signature", "This notice is not signed by the channel, or too old.")
     heard = session.scalar(
-        select(ChannelLog.id).where(ChannelLog.channel_id == row.id, ChannelLog.kind == "notice",
-                                    ChannelLog.counts["id"].astext == given)
-    )  # fmt: skip
-    session.add(ChannelLog(channel_id=row.id, at=now, kind="notice again" if heard else "notice",
-                           counts={"id": given[:100]}, entries=[], failure=""))  # fmt: skip
+        select(ChannelLog.id).where(
+            ChannelLog.channel_id == row.id, ChannelLog.kind == "notice", ChannelLog.counts["id"].astext == given
+        )
+    )
+    session.add(
+        ChannelLog(
+            channel_id=row.id,
+            at=now,
+            kind="notice again" if heard else "notice",
+            counts={"id": given[:100]},
+            entries=[],
+            failure="",
+        )
+    )
     if heard or row.state != "connected":
         return "heard before" if heard else "paused"
     defer(session, "pull_channel", lock=f"pull:{code}", code=code)

@@ -156,9 +156,10 @@ def read_contact_rows(file_name: str, data: bytes) -> tuple[list[tuple[str, Addr
     top = header_row(sheet.rows)
     for number, cells in enumerate(sheet.rows[top + 1 :], top + 2):
         parts = {
-            f: cells[columns[f]].removeprefix("'") for f in Address.__dataclass_fields__
+            f: cells[columns[f]].removeprefix("'")
+            for f in Address.__dataclass_fields__
             if f in columns and columns[f] < len(cells)
-        }  # fmt: skip
+        }
         address = tidy_address(Address(**{name: text[:120] for name, text in parts.items()}))
         if not (address.name or address.company):
             odd.append(f"Row {number} has no name.")

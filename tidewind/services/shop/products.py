@@ -119,12 +119,8 @@ def products_file(session: Session, kind: str) -> bytes:
     return to_xlsx(COLUMNS, rows) if kind == "xlsx" else to_csv(COLUMNS, rows)
 
 
-def bring_in_products(session: Session, file_name: str, data: bytes, now: datetime) -> tuple[int, int, list[str]]:
-    """Bring products in from CSV or XLSX; return how many were new, how many changed, and what was wrong, by row.
-
-    Only columns that are there are changed, so a file with SKU and weight is enough.  A bad row is left out whole.
-    Raises Invalid for a file that cannot be read or has no SKU column.
-    """
+def _sheet_of(file_name: str, data: bytes) -> tuple[Sequence[Sequence[str]], dict[str, int]]:
+    """Return the rows below the headings, and where each known column stands."""
     try:
         sheet = read_sheet(data, file_name)
     except SpreadsheetError as error:
@@ -135,10 +131,20 @@ def bring_in_products(session: Session, file_name: str, data: bytes, now: dateti
         raise Invalid("no_sku", f"The first row must name the columns; known are {', '.join(COLUMNS)}.")
     if len(sheet.rows) > MOST_PRODUCTS:
         raise Invalid("too_long", f"At most {MOST_PRODUCTS:,} products are brought in at once.")
+    return sheet.rows[1:], at
+
+
+def bring_in_products(session: Session, file_name: str, data: bytes, now: datetime) -> tuple[int, int, list[str]]:
+    """Bring products in from CSV or XLSX; return how many were new, how many changed, and what was wrong, by row.
+
+    Only columns that are there are changed, so a file with SKU and weight is enough.  A bad row is left out whole.
+    Raises Invalid for a file that cannot be read or has no SKU column.
+    """
+    rows, at = _sheet_of(file_name, data)
     known = {p.sku: p for p in session.scalars(select(Product))}
     recipes, currency = set(session.scalars(select(RecipeRow.code))), shop_settings(session).currency
     made, changed, wrong, fresh = 0, [], [], set[str]()
-    for number, cells in enumerate(sheet.rows[1:], 2):
+    for number, cells in enumerate(rows, 2):
         written = {name: tidy(cells[i]) if i < len(cells) else "" for name, i in at.items()}
         if not any(written.values()):
             continue

@@ -24,9 +24,11 @@ def paper_template(session: Session) -> dict[str, Any]:
     kept = shop_settings(session).slip
     has_logo = session.scalar(select(func.count()).select_from(Shop).where(Shop.logo.is_not(None)))
     return {
-        "message": kept.get("message", ""), "prices": kept.get("prices", False),
-        "label_line": kept.get("label_line", ""), "has_logo": bool(has_logo),
-    }  # fmt: skip
+        "message": kept.get("message", ""),
+        "prices": kept.get("prices", False),
+        "label_line": kept.get("label_line", ""),
+        "has_logo": bool(has_logo),
+    }
 
 
 def set_paper_template(session: Session, message: str, prices: bool, label_line: str) -> dict[str, Any]:
@@ -66,11 +68,12 @@ def recipe_barcodes(session: Session, now: datetime) -> bytes:
     names = all_choices(session, now).names
     cards = [
         BarcodeCard(
-            row.name, f"{RECIPE_PREFIX}{row.code}",
+            row.name,
+            f"{RECIPE_PREFIX}{row.code}",
             " · ".join(names.get(p, p.replace("_", " ")) for p in (row.packaging, row.service, *row.extras) if p),
         )
         for row in found
-    ]  # fmt: skip
+    ]
     return barcode_sheet_pdf(cards, "Recipes")
 
 

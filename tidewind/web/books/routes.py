@@ -57,9 +57,12 @@ def _asks(
         return datetime.combine(day, time(), zone)
 
     return EntryFilter(
-        tuple(kind or ()), account, start(since) if since else None,
-        start(until + timedelta(days=1)) if until else None, text.strip(),
-    )  # fmt: skip
+        tuple(kind or ()),
+        account,
+        start(since) if since else None,
+        start(until + timedelta(days=1)) if until else None,
+        text.strip(),
+    )
 
 
 Asks = Annotated[EntryFilter, Depends(_asks)]
@@ -79,9 +82,15 @@ def ledger(_who: Shipper, session: Tx, asks: Asks, before: int | None = None) ->
 def _booked(b: Booked) -> BookedOut:
     lines = [BookedLineOut(account=name, amount_minor=moved, after_minor=after) for name, moved, after in b.lines]
     return BookedOut(
-        id=b.id, at=b.at, kind=b.kind, reason=b.reason, order_id=b.order_id, order_number=b.order_number,
-        carrier=b.carrier, lines=lines,
-    )  # fmt: skip
+        id=b.id,
+        at=b.at,
+        kind=b.kind,
+        reason=b.reason,
+        order_id=b.order_id,
+        order_number=b.order_number,
+        carrier=b.carrier,
+        lines=lines,
+    )
 
 
 @router.get("/money/file", response_class=Response)
@@ -114,9 +123,11 @@ def settings(_who: Shipper, session: Tx) -> MoneySettings:
     """Return when a balance is low, and what the owner must approve."""
     row = shop_settings(session)
     return MoneySettings(
-        low_balance_minor=row.low_balance_minor, approve_over_minor=row.approve_over_minor,
-        approve_services=row.approve_services, price_tolerance_minor=row.price_tolerance_minor,
-    )  # fmt: skip
+        low_balance_minor=row.low_balance_minor,
+        approve_over_minor=row.approve_over_minor,
+        approve_services=row.approve_services,
+        price_tolerance_minor=row.price_tolerance_minor,
+    )
 
 
 @router.put("/money/settings")

@@ -123,9 +123,11 @@ def invoices(_who: Shipper, shipments: Meant, session: Tx, paper: Stock = "a4") 
 
 @router.get("/return-labels.pdf", response_class=Response)
 def return_labels(
-    parcel_return: Annotated[list[int], Query(min_length=1, max_length=500)], _who: Bench, session: Tx,
+    parcel_return: Annotated[list[int], Query(min_length=1, max_length=500)],
+    _who: Bench,
+    session: Tx,
     paper: Stock = "roll",
-) -> Response:  # fmt: skip
+) -> Response:
     """Return labels for the way back in one PDF."""
     return _pdf(print_returns(session, parcel_return, paper), "labels-for-the-way-back")
 

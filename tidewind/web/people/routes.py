@@ -44,10 +44,17 @@ def start(parts: Parts, session: Tx) -> Start:
 def _me(parts: Wiring, session: Session, who: Who) -> Me:
     shop = shop_settings(session)
     return Me(
-        id=who.id, name=who.name, role=who.role, csrf_token=who.csrf_token, shop=shop.name, currency=shop.currency,
-        time_zone=shop.time_zone, units=shop.units, now=parts.clock(),
+        id=who.id,
+        name=who.name,
+        role=who.role,
+        csrf_token=who.csrf_token,
+        shop=shop.name,
+        currency=shop.currency,
+        time_zone=shop.time_zone,
+        units=shop.units,
+        now=parts.clock(),
         standins_url=parts.settings.standins_url if parts.settings.demo else "",
-    )  # fmt: skip
+    )
 
 
 @router.post("/sign-in")
@@ -59,9 +66,14 @@ def sign_in(body: SignInIn, request: Request, response: Response, parts: Parts) 
     if signed is None:
         raise NotSignedIn("wrong_password", "That login and password do not go together.")
     response.set_cookie(
-        COOKIE, signed[0], httponly=True, samesite="lax", secure=parts.settings.secure_cookie, path="/",
+        COOKIE,
+        signed[0],
+        httponly=True,
+        samesite="lax",
+        secure=parts.settings.secure_cookie,
+        path="/",
         max_age=int(SESSION_LASTS.total_seconds()),
-    )  # fmt: skip
+    )
     with parts.sessions() as session:
         return _me(parts, session, who_has_token(session, signed[0], parts.clock()))
 
@@ -70,11 +82,18 @@ def sign_in(body: SignInIn, request: Request, response: Response, parts: Parts) 
 def first_owner(body: FirstOwnerIn, session: Tx) -> Response:
     """Set an empty installation up with its shop and owner."""
     shop = Shop(
-        id=1, name=body.shop, brand=body.shop, time_zone=body.time_zone, currency=body.currency,
+        id=1,
+        name=body.shop,
+        brand=body.shop,
+        time_zone=body.time_zone,
+        currency=body.currency,
         units="metric",
-        policy="cheapest", day_value_minor=40, late_value_minor=250, price_tolerance_minor=0,
+        policy="cheapest",
+        day_value_minor=40,
+        late_value_minor=250,
+        price_tolerance_minor=0,
         mail_from="shop@localhost",
-    )  # fmt: skip
+    )
     shop_room.first_owner(session, shop, body.login, body.name, body.password)
     return Response(status_code=201)
 

@@ -67,19 +67,25 @@ def _words(session: Any, body: list[Any], now: Any) -> list[RuleWords]:
     names, currency = all_choices(session, now).names, shop_settings(session).currency
     return [
         RuleWords(
-            id=rule.id, when=condition_words(rule.when, currency, names),
+            id=rule.id,
+            when=condition_words(rule.when, currency, names),
             do=[action_words(action, currency, names) for action in rule.do],
         )
         for rule in read_or_refuse(body)
-    ]  # fmt: skip
+    ]
 
 
 def _precedent(row: PrecedentRow) -> PrecedentOut:
     hand = row.hand
     return PrecedentOut(
-        id=row.id, destination=row.destination, service=hand.service, packaging=hand.packaging,
-        extras=sorted(hand.extras or ()), order_number=row.order_number, at=row.at,
-    )  # fmt: skip
+        id=row.id,
+        destination=row.destination,
+        service=hand.service,
+        packaging=hand.packaging,
+        extras=sorted(hand.extras or ()),
+        order_number=row.order_number,
+        at=row.at,
+    )
 
 
 @router.get("/layers")
@@ -106,9 +112,7 @@ def set_defaults(body: ShopDefaultsIO, _who: Owner, session: Tx, now: Now) -> Wo
 
 
 @router.post("/layers/shop-defaults/rehearse")
-def rehearse_defaults(
-    body: ShopDefaultsIO, _who: Shipper, session: Tx, now: Now, past: bool = False
-) -> RehearsalOut:  # fmt: skip
+def rehearse_defaults(body: ShopDefaultsIO, _who: Shipper, session: Tx, now: Now, past: bool = False) -> RehearsalOut:
     """Say which orders other defaults would change, waiting or of the last 90 days; nothing is stored."""
     wanted = ShopDefaults(**body.model_dump())
     return RehearsalOut.model_validate(service.rehearse_defaults(session, wanted, now, past=past))
@@ -165,10 +169,16 @@ def versions(_who: Anyone, session: Tx) -> list[RulesVersionOut]:
     """Return every version of the rules, newest first."""
     people = names_of_people(session)
     return [
-        RulesVersionOut(id=v.id, note=v.note, who=people.get(v.person_id or 0, ""), created_at=v.created_at,
-                   count=len(v.rules), rules=v.rules)
+        RulesVersionOut(
+            id=v.id,
+            note=v.note,
+            who=people.get(v.person_id or 0, ""),
+            created_at=v.created_at,
+            count=len(v.rules),
+            rules=v.rules,
+        )
         for v in rule_versions(session)
-    ]  # fmt: skip
+    ]
 
 
 @router.post("/rules/versions/{version}/restore")

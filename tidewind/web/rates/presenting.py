@@ -100,17 +100,28 @@ def _service(known: dict[str, CarrierRow], comparison: Comparison, cells: list[C
     network = next(n for n in carrier.own.card.networks if n.id == service.network)
     late = lateness(code, carrier.code, shop.record)
     return ServiceOut(
-        code=code, name=service.name, carrier=carrier.code, carrier_name=carrier.name,
-        monogram=known[carrier.code].monogram, network=network.name, cutoff=network.cutoff,
-        tracking=service.tracking, handover=list(service.handover), by_time=service.by_time,
-        to_point=service.to_point, duties_paid=service.duties_paid, approval=service.approval,
-        live=service.kind == "live", included=list(service.included),
+        code=code,
+        name=service.name,
+        carrier=carrier.code,
+        carrier_name=carrier.name,
+        monogram=known[carrier.code].monogram,
+        network=network.name,
+        cutoff=network.cutoff,
+        tracking=service.tracking,
+        handover=list(service.handover),
+        by_time=service.by_time,
+        to_point=service.to_point,
+        duties_paid=service.duties_paid,
+        approval=service.approval,
+        live=service.kind == "live",
+        included=list(service.included),
         lateness=LatenessOut(late_bp=late.late_bp, parcels=late.parcels, of=late.of),
-        marks=list(compared.marks.get(code, ())), on_frontier=code in compared.frontier,
+        marks=list(compared.marks.get(code, ())),
+        on_frontier=code in compared.frontier,
         best_box=compared.best.get(code),
         consequences=consequences(comparison.facts, shop, best.option, comparison.sending.extras),
         value_hundredths=_value(comparison, best, late.late_bp),
-    )  # fmt: skip
+    )
 
 
 def _value(comparison: Comparison, cell: Cell, late_bp: int) -> int | None:
@@ -161,20 +172,28 @@ def matrix_out(session: Session, matrix: Matrix) -> MatrixOut:
     """Return orders × services."""
     known = carriers_by_code(session)
     services = [
-        MatrixService(code=s.code, name=s.name, monogram=known[c.code].monogram, carrier_name=c.name,
-                      live=s.kind == "live")
+        MatrixService(
+            code=s.code, name=s.name, monogram=known[c.code].monogram, carrier_name=c.name, live=s.kind == "live"
+        )
         for c, s in matrix.services
-    ]  # fmt: skip
+    ]
     rows = [
         MatrixRowOut(
-            id=r.order.id, number=r.order.number, recipient=r.order.address.name or r.order.address.company,
-            country=r.order.address.country, city=r.order.address.city,
+            id=r.order.id,
+            number=r.order.number,
+            recipient=r.order.address.name or r.order.address.company,
+            country=r.order.address.country,
+            city=r.order.address.city,
             packaging=r.order.plan.packaging,
-            promise=r.order.promise_date, chosen=r.chosen, by_hand=r.by_hand, prices=r.prices, arrives=r.arrives,
+            promise=r.order.promise_date,
+            chosen=r.chosen,
+            by_hand=r.by_hand,
+            prices=r.prices,
+            arrives=r.arrives,
             picks=r.picks,
         )
         for r in matrix.rows
-    ]  # fmt: skip
+    ]
     used = {policy for row in matrix.rows for policy in row.picks}
     formulas = {policy.value: words for policy, words in FORMULAS.items() if policy in used}
     return MatrixOut(services=services, rows=rows, policy=matrix.policy.value, formulas=formulas)

@@ -181,6 +181,9 @@ def downgrade() -> None:
     op.create_index("ix_shipment_buying", "shipment", ["asked_at"], postgresql_where=sa.text("state = 'buying'"))
     op.drop_index("uq_shipment_live", table_name="shipment")
     op.create_index(
-        "uq_shipment_live", "shipment", ["order_id"], unique=True,
+        "uq_shipment_live",
+        "shipment",
+        ["order_id"],
+        unique=True,
         postgresql_where=sa.text("state in ('buying', 'bought', 'void_asked', 'void_refused')"),
-    )  # fmt: skip
+    )

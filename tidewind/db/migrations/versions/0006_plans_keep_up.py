@@ -15,9 +15,11 @@ def upgrade() -> None:
     op.add_column("customer_order", sa.Column("rule_facts", postgresql.JSONB(), nullable=False, server_default=_EMPTY))
     op.add_column("customer_order", sa.Column("good_until", sa.DateTime(timezone=True), nullable=True))
     op.create_index(
-        "ix_customer_order_good_until", "customer_order", ["good_until"],
+        "ix_customer_order_good_until",
+        "customer_order",
+        ["good_until"],
         postgresql_where=sa.text("good_until is not null"),
-    )  # fmt: skip
+    )
     op.add_column("work", sa.Column("scope", postgresql.JSONB(), nullable=False, server_default=_EMPTY))
     op.add_column("shop", sa.Column("planned_on", sa.Date(), nullable=True))
     # A plan is written again and again while nothing that is indexed changes: room on the page keeps that cheap.

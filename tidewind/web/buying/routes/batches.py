@@ -78,15 +78,22 @@ def _batch(session: Session, row: Batch, who: Who, now: Now) -> BatchOut:
     states = [s.state for s in shipments]
     strange = [(o.id, exceptions_of(row, o)) for o in waiting]
     return BatchOut(
-        id=row.id, name=row.name or f"Batch {row.id}", state=row.state, person=row.person.name,
-        mine=row.person_id == who.id, changes=write_hand(row.changes), asked_at=row.asked_at,
+        id=row.id,
+        name=row.name or f"Batch {row.id}",
+        state=row.state,
+        person=row.person.name,
+        mine=row.person_id == who.id,
+        changes=write_hand(row.changes),
+        asked_at=row.asked_at,
         waiting=order_rows(session, waiting, now, who.id),
         exceptions=[ExceptionOut(order_id=i, fields=fields) for i, fields in strange if fields],
-        buying=states.count("buying"), not_begun=sum(s.state == "buying" and s.begun_at is None for s in shipments),
-        bought=states.count("bought"), failed=states.count("failed"),
+        buying=states.count("buying"),
+        not_begun=sum(s.state == "buying" and s.begun_at is None for s in shipments),
+        bought=states.count("bought"),
+        failed=states.count("failed"),
         total_minor=sum(s.price_minor for s in shipments if s.state in LabelState.TRAVELS),
         shipments=[shipment_out(s) for s in shipments],
-    )  # fmt: skip
+    )
 
 
 @router.patch("/batches/{batch_id}")

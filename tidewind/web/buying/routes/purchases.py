@@ -67,7 +67,15 @@ def _refund(session: Session, s: Shipment, overdue: bool) -> RefundOut:
         raise ValueError(f"shipment {s.id} waits for no refund")
     carrier = carriers_by_code(session)[s.carrier]
     return RefundOut(
-        shipment_id=s.id, order_id=s.order_id, order_number=s.order.number, carrier=carrier.name,
-        service_name=s.service_name, price_minor=s.price_minor, asked_at=s.void_asked_at, asked_by=s.void_asked_by,
-        due_on=s.void_due_on, overdue=overdue, chased_at=s.chased_at,
-    )  # fmt: skip
+        shipment_id=s.id,
+        order_id=s.order_id,
+        order_number=s.order.number,
+        carrier=carrier.name,
+        service_name=s.service_name,
+        price_minor=s.price_minor,
+        asked_at=s.void_asked_at,
+        asked_by=s.void_asked_by,
+        due_on=s.void_due_on,
+        overdue=overdue,
+        chased_at=s.chased_at,
+    )

@@ -46,20 +46,30 @@ def form(key: str, session: Tx) -> FormOut:
     """Return what the form behind a link needs; no login."""
     link = link_by_key(session, key)
     return FormOut(
-        shop=shop_settings(session).brand, name=link.name, cost_codes=link.cost_codes,
-        place=AddressIO.model_validate(default_place(session).address), currency=shop_settings(session).currency,
-    )  # fmt: skip
+        shop=shop_settings(session).brand,
+        name=link.name,
+        cost_codes=link.cost_codes,
+        place=AddressIO.model_validate(default_place(session).address),
+        currency=shop_settings(session).currency,
+    )
 
 
 @router.post("/request-form/{key}", status_code=201)
 def ask(key: str, body: RequestIn, request: Request, session: Tx, now: Now) -> RequestMade:
     """Ask for a label; the same ``client_key`` again is the same wish. No login, limited by the hour."""
     typed = TypedRequest(
-        asked_by=body.asked_by, address=Address(**body.address.model_dump()), what=body.what, gross_g=body.gross_g,
-        sides_mm=body.sides_mm, sticker_mail=body.sticker_mail, waiter_mail=body.waiter_mail, why=body.why,
-        cost_code=body.cost_code, value_minor=body.value_minor,
+        asked_by=body.asked_by,
+        address=Address(**body.address.model_dump()),
+        what=body.what,
+        gross_g=body.gross_g,
+        sides_mm=body.sides_mm,
+        sticker_mail=body.sticker_mail,
+        waiter_mail=body.waiter_mail,
+        why=body.why,
+        cost_code=body.cost_code,
+        value_minor=body.value_minor,
         sender=Address(**body.sender.model_dump()) if body.sender else None,
-    )  # fmt: skip
+    )
     source = request.client.host if request.client else ""
     row = ask_for_label(session, key, typed, body.client_key, source, now)
     return RequestMade(path=f"/asked/{row.view_key}")
@@ -71,10 +81,14 @@ def seen(view_key: str, session: Tx) -> RequestSeen:
     row = request_by_view_key(session, view_key)
     shipment = label_of_request(session, row)
     return RequestSeen(
-        shop=shop_settings(session).brand, state=row.state, what=row.what,
-        to=f"{row.address.name or row.address.company}, {row.address.city}", words=row.words,
-        decided_by=row.decided_by, tracking_path=f"/t/{shipment.tracking_key}" if shipment else "",
-    )  # fmt: skip
+        shop=shop_settings(session).brand,
+        state=row.state,
+        what=row.what,
+        to=f"{row.address.name or row.address.company}, {row.address.city}",
+        words=row.words,
+        decided_by=row.decided_by,
+        tracking_path=f"/t/{shipment.tracking_key}" if shipment else "",
+    )
 
 
 @router.get("/request-links")
@@ -108,13 +122,27 @@ def all_requests(_who: Shipper, session: Tx) -> list[RequestOut]:
 def _request(session: Session, row: LabelRequest) -> RequestOut:
     order = session.get(Order, row.order_id) if row.order_id else None
     return RequestOut(
-        id=row.id, link=row.link.name, state=row.state, asked_by=row.asked_by, why=row.why, cost_code=row.cost_code,
+        id=row.id,
+        link=row.link.name,
+        state=row.state,
+        asked_by=row.asked_by,
+        why=row.why,
+        cost_code=row.cost_code,
         sender=write_address(row.sender),
-        address=write_address(row.address), what=row.what, gross_g=row.gross_g, sides_mm=row.sides_mm,
-        value_minor=row.value_minor, sticker_mail=row.sticker_mail, waiter_mail=row.waiter_mail, order_id=row.order_id,
-        order_number=order.number if order else "", price_minor=order.price_minor if order else None,
-        decided_by=row.decided_by, words=row.words, created_at=row.created_at,
-    )  # fmt: skip
+        address=write_address(row.address),
+        what=row.what,
+        gross_g=row.gross_g,
+        sides_mm=row.sides_mm,
+        value_minor=row.value_minor,
+        sticker_mail=row.sticker_mail,
+        waiter_mail=row.waiter_mail,
+        order_id=row.order_id,
+        order_number=order.number if order else "",
+        price_minor=order.price_minor if order else None,
+        decided_by=row.decided_by,
+        words=row.words,
+        created_at=row.created_at,
+    )
 
 
 @router.post("/requests/{request_id}/approve")

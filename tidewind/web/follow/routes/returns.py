@@ -25,13 +25,26 @@ def _return(session: Session, row: Return) -> ReturnOut:
     s = row.shipment
     carrier = carriers_by_code(session).get(s.carrier)
     return ReturnOut(
-        id=row.id, shipment_id=s.id, order_id=s.order_id, order_number=s.order.number,
-        recipient=s.address.name or s.address.company, carrier=carrier.name if carrier else s.carrier,
-        service_name=s.service_name, state=row.state, in_box=row.in_box, reason=row.reason,
-        price_minor=row.price_minor, charged=row.used_at is not None, tracking_number=row.tracking_number,
-        asked_by=row.asked_by, asked_at=row.asked_at, used_at=row.used_at, back_at=row.back_at, outcome=row.outcome,
+        id=row.id,
+        shipment_id=s.id,
+        order_id=s.order_id,
+        order_number=s.order.number,
+        recipient=s.address.name or s.address.company,
+        carrier=carrier.name if carrier else s.carrier,
+        service_name=s.service_name,
+        state=row.state,
+        in_box=row.in_box,
+        reason=row.reason,
+        price_minor=row.price_minor,
+        charged=row.used_at is not None,
+        tracking_number=row.tracking_number,
+        asked_by=row.asked_by,
+        asked_at=row.asked_at,
+        used_at=row.used_at,
+        back_at=row.back_at,
+        outcome=row.outcome,
         failure=row.failure,
-    )  # fmt: skip
+    )
 
 
 @router.post("/returns", status_code=202)

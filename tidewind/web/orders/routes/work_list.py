@@ -29,9 +29,12 @@ def list_orders(who: Anyone, session: Tx, now: Now, wanted: Annotated[ListIn, Qu
     asks = WorkFilter(**wanted.model_dump(exclude={"after", "limit"}))
     page = service.list_orders(session, asks, wanted.after, wanted.limit)
     return OrderPage(
-        orders=order_rows(session, page.orders, now, who.id), counts=view_counts(session), next=page.next,
-        more=page.next is not None, matching=page.matching,
-    )  # fmt: skip
+        orders=order_rows(session, page.orders, now, who.id),
+        counts=view_counts(session),
+        next=page.next,
+        more=page.next is not None,
+        matching=page.matching,
+    )
 
 
 @router.get("/orders/filters")

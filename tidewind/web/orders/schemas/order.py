@@ -316,5 +316,11 @@ class HeldIn(BaseModel):
 class ProductFactsIn(BaseModel):
     weight_g: Annotated[int, Field(gt=0, le=1_000_000)] | None = None
     customs_text: Annotated[str, StringConstraints(max_length=200)] | None = None
-    sides_mm: tuple[Annotated[int, Field(gt=0, le=10_000)], Annotated[int, Field(gt=0, le=10_000)],
-                    Annotated[int, Field(gt=0, le=10_000)]] | None = None  # fmt: skip
+    sides_mm: (
+        tuple[
+            Annotated[int, Field(gt=0, le=10_000)],
+            Annotated[int, Field(gt=0, le=10_000)],
+            Annotated[int, Field(gt=0, le=10_000)],
+        ]
+        | None
+    ) = None

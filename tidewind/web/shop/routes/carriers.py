@@ -37,8 +37,11 @@ from tidewind.web.shop.schemas.carriers import (
 
 router = APIRouter(prefix="/api", tags=["carriers and rate cards"])
 Past = Annotated[bool, Query(description="Over the orders of the last 90 days instead of those waiting")]
-_KINDS = {"xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet", "csv": "text/csv; charset=utf-8",
-          "json": "application/json"}  # fmt: skip
+_KINDS = {
+    "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
+    "csv": "text/csv; charset=utf-8",
+    "json": "application/json",
+}
 
 
 def _carrier(session: Any, row: CarrierRow, now: Any) -> CarrierOut:
@@ -50,19 +53,34 @@ def _carrier(session: Any, row: CarrierRow, now: Any) -> CarrierOut:
     zones = {z.id: z.name for z in card.zones} if card else {}
     used = [set(a.services_off) for a in row.accounts if a.active]
     return CarrierOut(
-        code=row.code, name=row.name, monogram=row.monogram, active=row.active, asks_prices=row.asks_prices,
-        latin_only=row.latin_only, accounts=[AccountOut.model_validate(a) for a in row.accounts],
+        code=row.code,
+        name=row.name,
+        monogram=row.monogram,
+        active=row.active,
+        asks_prices=row.asks_prices,
+        latin_only=row.latin_only,
+        accounts=[AccountOut.model_validate(a) for a in row.accounts],
         services=[
-            ServiceOnCard(code=s.code, name=s.name, kind=s.kind, on=any(s.code not in off for off in used),
-                          zones=[name for z, name in zones.items() if z in s.transit])
+            ServiceOnCard(
+                code=s.code,
+                name=s.name,
+                kind=s.kind,
+                on=any(s.code not in off for off in used),
+                zones=[name for z, name in zones.items() if z in s.transit],
+            )
             for s in (card.services if card else ())
         ],
         versions=[
-            CardVersionOut(id=v.id, valid_from=v.valid_from, valid_until=v.valid_until, source=v.source,
-                       state="in_force" if v is shown and begun else "to_come" if v.valid_from > today else "past")
+            CardVersionOut(
+                id=v.id,
+                valid_from=v.valid_from,
+                valid_until=v.valid_until,
+                source=v.source,
+                state="in_force" if v is shown and begun else "to_come" if v.valid_from > today else "past",
+            )
             for v in versions
         ],
-    )  # fmt: skip
+    )
 
 
 def _change(body: AccountIn) -> AccountChange:
@@ -136,10 +154,13 @@ def check_card(code: str, file: UploadFile, _who: Shipper, session: Tx, parts: P
     name, data = uploaded(file, parts.settings.upload_limit_bytes)
     found = propose_card(session, code, data, name)
     return ProposalOut(
-        errors=list(found.errors), changes=[ChangedOut.model_validate(c) for c in found.changes[:500]],
-        total_changes=len(found.changes), valid_from=found.card.valid_from if found.card else None,
-        against=found.against, ends=found.ends,
-    )  # fmt: skip
+        errors=list(found.errors),
+        changes=[ChangedOut.model_validate(c) for c in found.changes[:500]],
+        total_changes=len(found.changes),
+        valid_from=found.card.valid_from if found.card else None,
+        against=found.against,
+        ends=found.ends,
+    )
 
 
 @router.post("/carriers/{code}/cards/rehearse")

@@ -18,19 +18,30 @@ router = APIRouter(prefix="/api", tags=["shop"])
 def places(_who: Anyone, session: Tx) -> list[PlaceIO]:
     """Return the places that parcels leave from."""
     return [
-        PlaceIO(id=p.id, name=p.name, address=AddressIO.model_validate(p.address), pickup_spot=p.pickup_spot,
-                opening_hours=p.opening_hours, is_default=p.is_default)
+        PlaceIO(
+            id=p.id,
+            name=p.name,
+            address=AddressIO.model_validate(p.address),
+            pickup_spot=p.pickup_spot,
+            opening_hours=p.opening_hours,
+            is_default=p.is_default,
+        )
         for p in all_places(session)
-    ]  # fmt: skip
+    ]
 
 
 @router.post("/places")
 def save_place(body: PlaceIO, _who: Owner, session: Tx) -> PlaceIO:
     """Add a place, or change the one with this id."""
     row = service.save_place(
-        session, body.id, body.name, Address(**body.address.model_dump()), body.pickup_spot, body.opening_hours,
+        session,
+        body.id,
+        body.name,
+        Address(**body.address.model_dump()),
+        body.pickup_spot,
+        body.opening_hours,
         body.is_default,
-    )  # fmt: skip
+    )
     return body.model_copy(update={"id": row.id, "is_default": row.is_default})
 
 

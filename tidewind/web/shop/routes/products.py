@@ -44,6 +44,8 @@ def products_in(file: UploadFile, _who: Shipper, session: Tx, parts: Parts, now:
 @router.get("/products/file", tags=["products"])
 def products_out(_who: Anyone, session: Tx, kind: Literal["csv", "xlsx"] = "csv") -> Response:
     """Return the whole catalogue as CSV or XLSX."""
-    types = {"csv": "text/csv; charset=utf-8",
-             "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"}  # fmt: skip
+    types = {
+        "csv": "text/csv; charset=utf-8",
+        "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
+    }
     return download(products_file(session, kind), f"products.{kind}", types[kind])

@@ -37,17 +37,24 @@ def try_name(
 ) -> list[MatchOut]:
     """Say which entries a name is like, with the score explained."""
     return [
-        MatchOut(key=m.entry.key, source=m.entry.source, names=list(m.entry.names), country=m.entry.country,
-                 score=m.score, words=m.words)
+        MatchOut(
+            key=m.entry.key,
+            source=m.entry.source,
+            names=list(m.entry.names),
+            country=m.entry.country,
+            score=m.score,
+            words=m.words,
+        )
         for m in try_restricted_name(session, name, country)
-    ]  # fmt: skip
+    ]
 
 
 @router.get("/clearances", tags=["restricted parties"])
 def clearances(_who: Anyone, session: Tx) -> list[ClearanceOut]:
     """Return who cleared which order of which near match, and why."""
     return [
-        ClearanceOut(order_id=c.order_id, order_number=number, party=c.party, words=c.words, reason=c.reason, who=name,
-                     at=c.at)
+        ClearanceOut(
+            order_id=c.order_id, order_number=number, party=c.party, words=c.words, reason=c.reason, who=name, at=c.at
+        )
         for c, number, name in service.clearances(session)
-    ]  # fmt: skip
+    ]
