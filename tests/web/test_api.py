@@ -235,3 +235,25 @@ def test_what_is_wrong_with_a_field_is_said_in_plain_words(client: httpx.Client)
         answer = client.request(method, path, json=body, headers=headers)
         assert answer.status_code == 422, (path, answer.text)
         assert answer.json()["fields"] == {field: words}
+
+
+def test_figures_have_a_token_of_their_own_and_faults_a_number_that_the_log_has(
+    client: httpx.Client, wiring: Wiring, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    assert client.get("/metrics").status_code == 404  # without a setting there is nothing
+    monkeypatch.setattr(wiring.settings, "metrics_token", "a-long-token")
+    assert client.get("/metrics", headers={"Authorization": "Bearer another"}).status_code == 404
+    client.get("/api/health")
+    figures = client.get("/metrics", headers={"Authorization": "Bearer a-long-token"})
+    counted = [line for line in figures.text.splitlines() if line.startswith("tidewind_requests_total")]
+    assert any('route="/api/health"' in line for line in counted), figures.text[:2_000]
+    assert not re.search(r"larkspur|@|Rua ", figures.text)
+
+    def broken(*_args: object) -> None:
+        raise RuntimeError("Rua das Flores 99 is nobody's business")
+
+    monkeypatch.setattr("tidewind.web.base.routes.parts_health", broken)
+    told = client.get("/api/health")
+    number = told.headers["x-request-id"]
+    assert (told.status_code, told.json()["code"], told.json()["fields"]) == (500, "fault", {"request": number})
+    assert "Rua das Flores" not in told.text

@@ -89,7 +89,10 @@ def install(app: FastAPI) -> None:
         request_id = getattr(request.state, "request_id", "")
         log.error("fault", request_id=request_id, exc_info=error)
         words = "Something went wrong here. Nothing was changed by this step; try it again."
-        return problem(500, "fault", f"{words} The log has it as {request_id}.", {"request": request_id})
+        told = problem(500, "fault", f"{words} The log has it as {request_id}.", {"request": request_id})
+        # This answer is given outside of all middleware, so that none of them puts the id on it.
+        told.headers["X-Request-Id"] = request_id
+        return told
 
     app.add_exception_handler(Exception, fault)
     app.add_exception_handler(ServiceError, service_error)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Sequence
-from dataclasses import asdict, dataclass, field
+from dataclasses import dataclass, field
 from datetime import date, datetime
 from typing import Any
 
@@ -15,9 +15,9 @@ from sqlalchemy.orm import Session
 from tidewind.core.addresses.check import Address
 from tidewind.core.order_facts import Hand
 from tidewind.core.screening import plain_name
-from tidewind.core.stored import NO_HAND
-from tidewind.db.bulk import new_row, take_ids
-from tidewind.db.tables import Channel, Order, OrderLine, Product
+from tidewind.core.stored import NO_HAND, write_address
+from tidewind.db.bulk import insert_new, new_row, take_ids
+from tidewind.db.tables import Channel, Order, OrderLine, Product, SnagRow
 from tidewind.services.planning import plan_orders
 
 
@@ -71,8 +71,7 @@ def store_orders(
     learn_products(session, made)
     _number(session, made)
     plan_orders(session, made, now)  # before they are written, so that each is written once
-    session.add_all(made)
-    session.flush()
+    insert_new(session, made, [line for order in made for line in order.lines], _snags(session, made))
     return made, [new for new in incoming if new.number in there]
 
 
@@ -83,6 +82,17 @@ def _number(session: Session, orders: Sequence[Order]) -> None:
         order.id = order_id
     for line, line_id in zip(lines, take_ids(session, OrderLine, len(lines)), strict=True):
         line.id = line_id
+    for order in orders:
+        for line in order.lines:
+            line.order_id = order.id
+
+
+def _snags(session: Session, orders: Sequence[Order]) -> list[SnagRow]:
+    snags = [snag for order in orders for snag in order.snags]
+    owners = [order for order in orders for _ in order.snags]
+    for snag, order, snag_id in zip(snags, owners, take_ids(session, SnagRow, len(snags)), strict=True):
+        snag.id, snag.order_id = snag_id, order.id
+    return snags
 
 
 def learn_products(session: Session, orders: Sequence[Order]) -> None:
@@ -140,7 +150,7 @@ def _row(channel: Channel, new: NewOrder, import_id: int | None) -> Order:
         search=search_text(new.number, new.address, [f"{ln.name} {ln.sku}" for ln in new.lines], new.reference),
         recipient_key=recipient_key(new.address),
         ordered_at=new.ordered_at,
-        imported=new.imported or {"address": asdict(new.address)},
+        imported=new.imported or {"address": write_address(new.address)},
         address=new.address,
         home=new.home,
         promise=new.promise,

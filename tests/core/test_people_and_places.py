@@ -1,0 +1,126 @@
+"""Names that are like listed ones, towns and their postcodes, and what an asked carrier's answer is worth, and until when."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime, timedelta
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tidewind.core.addresses.check import Address
+from tidewind.core.addresses.gazetteer import Gazetteer, Town
+from tidewind.core.quantities import Refused, Size
+from tidewind.core.screening import NEAR, SURE, Listed, Screen, plain_name
+from tidewind.core.tariffs.card import Consignment, Parcel
+from tidewind.core.tariffs.live import Answers, LiveAnswer, LivePrice, ask_key
+from tidewind.core.tariffs.quote import Quote
+
+NOW = datetime(2026, 11, 23, 10, tzinfo=UTC)
+LIST = Screen(
+    [Listed("a", ("Victor Halvorsen-Quade", "V. H. Quade"), "DE", "List A"), Listed("b", ("Ivan Petrov",), "RU")]
+)
+
+
+@pytest.mark.parametrize(
+    ("name", "country", "who", "says"),
+    [
+        ("Victor Halvorsen Quade", "DE", ["a"], "is the same as"),
+        ("QUADE, Victor Halvorsen", "DE", ["a"], "is the same as"),  # the order of words does not matter
+        ("Viktor Halvorsen Quade", "DE", ["a"], "% like"),
+        ("Viktor Halvorsen Quade", "FR", ["a"], "but that one is in DE"),
+        ("Victor Halvor", "DE", [], ""),
+        ("Иван Петров", "", ["b"], "the list"),  # spelt in Latin letters first
+        ("Ivo", "", [], ""),  # too short to be like anybody
+        ("", "", [], ""),
+    ],
+)  # fmt: skip
+def test_a_recipient_is_like_a_listed_party(name: str, country: str, who: list[str], says: str) -> None:
+    found = LIST.matches(name, country=country)
+    assert [m.entry.key for m in found] == who
+    assert all(says in m.words and m.score >= NEAR for m in found)
+
+
+@given(st.text(max_size=60), st.text(max_size=60))
+def test_likeness_never_fails_and_knows_each_its_own(name: str, other: str) -> None:
+    screen = Screen([Listed("x", (name,)), Listed("y", (other,))])
+    found = {m.entry.key: m.score for m in screen.matches(name)}
+    assert all(NEAR <= score <= 100 for score in found.values())
+    if len(plain_name(name)) >= 4:
+        assert found["x"] >= SURE
+
+
+TOWNS = Gazetteer(
+    [
+        Town("PT", "Viseu", ("3500",), "Viseu"), Town("PT", "Vila Real", ("5000",), "Vila Real"),
+        Town("PT", "Santa Cruz", ("9100",), "Madeira"), Town("PT", "Santa Cruz", ("9700",), "Azores"),
+        Town("ES", "Viseu", ("15",), "Galicia"), Town("PT", "Viseu Sul", ("35006",), "Viseu"),
+    ]
+)  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("country", "city", "postcode", "doubted"),
+    [
+        ("PT", "Viseu", "3500-108", False),
+        ("PT", "viseu", "3500-108", False),
+        ("PT", "Viseu", "5000-108", True),
+        ("PT", "Santa Cruz", "9700-001", False),  # either of two towns of one name
+        ("PT", "Santa Cruz", "3500-108", True),
+        ("PT", "Nowhere", "3500-108", False),  # what is not known is not doubted
+        ("PT", "Viseu", "", False),
+        ("ES", "Viseu", "15001", False),
+        ("FR", "Viseu", "3500-108", False),
+    ],
+)
+def test_a_postcode_that_does_not_belong_to_its_city_is_doubted(
+    country: str, city: str, postcode: str, doubted: bool
+) -> None:
+    said = TOWNS.doubt(Address(name="A", street="B 1", postcode=postcode, city=city, country=country))
+    assert (said is not None) == doubted
+
+
+def test_towns_are_found_by_the_longest_postcode_and_by_what_is_typed() -> None:
+    towns = [TOWNS.town_of("PT", code) for code in ("3500-108", "35006", "9700-001", "1000-001")]
+    assert [t.name if t else None for t in towns] == ["Viseu", "Viseu Sul", "Santa Cruz", None]
+    assert [t.name for t in TOWNS.starting("PT", "vi")] == ["Viseu", "Vila Real", "Viseu Sul"]
+    assert [t.region for t in TOWNS.starting("PT", "97")] == ["Azores"]
+    assert TOWNS.starting("PT", "") == []
+
+
+def parcels(*grams: int) -> Consignment:
+    return Consignment(
+        country="PT",
+        postcode="3500-108",
+        region="",
+        home=True,
+        value=0,
+        parcels=tuple(Parcel(g, Size.of(300, 200, 100)) for g in grams),
+    )
+
+
+def test_an_answer_is_worth_what_it_says_until_it_expires() -> None:
+    price = LivePrice((("base", "Base", 500), ("fuel", "Fuel", 60)), 1200, 129, 700)
+    answer = LiveAnswer(NOW, NOW + timedelta(hours=1), {"x": price}, {"y": "does not go there"}, "")
+    asked = parcels(1200)
+    for minutes, good in ((0, True), (59, True), (60, False), (61, False)):
+        told = Answers(lambda c: answer if c is asked else None, NOW + timedelta(minutes=minutes))
+        quoted = told.quote(asked, "x", "home", "EUR", "77")
+        assert isinstance(quoted, Quote) == good
+        assert told.stale_net(asked, "x") == (None if good else 560)
+        assert told.published_net(asked, "x") == 700
+        if isinstance(quoted, Quote):
+            assert (quoted.net, quoted.tax, quoted.total, quoted.account, quoted.billable_g) == (
+                560,
+                129,
+                689,
+                "77",
+                1200,
+            )
+        refused = told.quote(asked, "y", "home", "EUR")
+        assert isinstance(refused, Refused)
+        assert isinstance(told.quote(parcels(1200), "x", "home", "EUR"), Refused)  # nobody asked for that one
+
+
+def test_the_same_parcels_are_asked_about_once_in_whatever_order() -> None:
+    assert ask_key(parcels(500, 900)) == ask_key(parcels(900, 500)) != ask_key(parcels(900, 501))

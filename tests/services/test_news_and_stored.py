@@ -1,0 +1,141 @@
+"""What a transaction wrote is told once it commits; what is kept as JSON is read as it was written, by older versions too."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import replace
+
+import psycopg
+import pytest
+from sqlalchemy import select, update
+from sqlalchemy.orm import Session
+
+from tests.conftest import Clock
+from tidewind.core.addresses.check import Address
+from tidewind.core.order_facts import BillTo, Hand
+from tidewind.core.stored import (
+    NO_ADDRESS,
+    NO_PLAN,
+    read_address,
+    read_hand,
+    read_plan,
+    write_address,
+    write_hand,
+    write_plan,
+)
+from tidewind.db.bulk import insert_new, new_row, take_ids, write_rows
+from tidewind.db.tables import Order, OrderLine, Place, Product
+from tidewind.services.base.news import MOST_SINGLE, NEWS_CHANNEL, topics_of
+from tidewind.services.planning import Scope
+from tidewind.services.planning.replanning import AT_ONCE
+from tidewind.web.access import Wiring
+
+
+@contextmanager
+def heard(wiring: Wiring) -> Iterator[list[str]]:
+    """Collect the topics that are told meanwhile."""
+    found: list[str] = []
+    with psycopg.connect(wiring.settings.database_url, autocommit=True) as connection:
+        connection.execute(f"listen {NEWS_CHANNEL}")
+        yield found
+        found += sorted(note.payload for note in connection.notifies(timeout=0.5))
+
+
+def first(session: Session) -> Order:
+    return session.scalars(select(Order).where(Order.state == "open").order_by(Order.id)).all()[0]
+
+
+def test_what_commits_is_told_by_topic_and_what_is_rolled_back_is_not(wiring: Wiring) -> None:
+    with wiring.sessions() as session:
+        order, place = first(session), session.scalars(select(Place)).all()[0]
+    with heard(wiring) as topics, wiring.sessions.begin() as session:
+        session.get_one(Order, order.id).comment = "by the mapper"
+    assert topics == [f"order:{order.id}", "orders", "today"]
+    with heard(wiring) as topics, wiring.sessions.begin() as session:
+        write_rows(session, Order, ["comment"], [{"id": order.id, "comment": "many at once"}])
+    assert topics == [f"order:{order.id}", "orders", "today"]
+    with heard(wiring) as topics, wiring.sessions.begin() as session:
+        session.execute(update(Order).values(comment="a statement that does not say which"))
+    assert topics == ["order", "orders", "today"]
+    with heard(wiring) as topics, wiring.sessions.begin() as session:
+        session.get_one(Place, place.id).name = "Another shed"
+        session.flush()
+        session.rollback()
+    assert topics == []
+    with heard(wiring) as topics, wiring.sessions.begin() as session:
+        session.scalars(select(Order)).all()  # looking is no news
+    assert topics == []
+
+
+@pytest.mark.parametrize(
+    ("written", "topics"),
+    [
+        ({"customer_order": [{"id": 3}, {"id": 3}, {"id": 4}]}, ["order:3", "order:4", "orders", "today"]),
+        ({"customer_order": [{"id": n} for n in range(MOST_SINGLE + 1)]}, ["order", "orders", "today"]),
+        ({"customer_order": []}, ["order", "orders", "today"]),
+        ({"shipment": [{"order_id": 3, "batch_id": 7}]}, ["batch:7", "order:3", "orders", "refunds", "today"]),
+        ({"label": [{"id": 1}], "shipment": [{"order_id": 3, "batch_id": 7}]}, ["batch", "order:3", "orders", "refunds", "today"]),
+        ({"login_attempt": [{"id": 1}]}, []),
+    ],
+)  # fmt: skip
+def test_single_topics_stand_for_themselves_until_there_are_many(written, topics) -> None:  # type: ignore[no-untyped-def]
+    assert topics_of(written) == topics
+
+
+def test_stored_values_come_back_as_they_went_and_older_ones_are_read(wiring: Wiring) -> None:
+    with wiring.sessions() as session:
+        plans = [order.plan for order in session.scalars(select(Order))]
+    assert len([p for p in plans if p.quote and p.trail and p.parcels]) > 30
+    for plan in plans:
+        written = write_plan(plan)
+        assert read_plan(written) == plan
+        older = {key: value for key, value in written.items() if key not in {"version", "layers"}}
+        if plan.quote:
+            older["quote"] = {k: v for k, v in written["quote"].items() if k not in {"account", "premium_minor"}}
+            assert read_plan(older) == replace(plan, quote=replace(plan.quote, account="", premium_minor=0))
+    assert (read_plan({}), write_address(NO_ADDRESS), read_address({})) == (NO_PLAN, {}, NO_ADDRESS)
+    home = Address(name="Ana", street="Rua 1", postcode="3500-108", city="Viseu", country="PT")
+    assert read_address(write_address(home)) == home
+    assert read_address({"name": "Ana", "country": "PT"}) == Address(name="Ana", country="PT")  # fields came later
+    for hand in (Hand(), Hand(extras=frozenset()), Hand(packaging="box-m", extras=frozenset({"signature"}), desk=""),
+                 Hand(bill_to=BillTo("recipient", "447")), Hand(released=True, approved="5 EUR", point="L-204")):  # fmt: skip
+        assert read_hand(write_hand(hand)) == hand
+    assert (read_hand({}), write_hand(Hand())) == (Hand(), {})
+
+
+def test_new_rows_in_one_statement_are_held_as_written(wiring: Wiring, clock: Clock) -> None:
+    with wiring.sessions.begin() as session:
+        like = first(session)
+        ids, lines = take_ids(session, Order, 2), take_ids(session, OrderLine, 2)
+        made = [
+            new_row(
+                Order, id=i, channel_id=like.channel_id, channel=like.channel, number=f"NEW-{i}", address=like.address,
+                imported={}, ordered_at=clock(), plan=like.plan,
+            )
+            for i in ids
+        ]  # fmt: skip
+        for order, line_id in zip(made, lines, strict=True):
+            order.lines = [new_row(OrderLine, id=line_id, order_id=order.id, position=1, sku="X", name="X", quantity=1)]
+            order.snags = []
+        assert made[0].tags is not made[1].tags  # no default is shared
+        insert_new(session, made, [line for order in made for line in order.lines])
+        made[0].comment = "changed after"
+    with wiring.sessions() as session:
+        stored = session.scalars(select(Order).where(Order.id.in_(ids)).order_by(Order.id)).all()
+        assert [(o.comment, o.plan == like.plan, len(o.lines), o.created_at is not None) for o in stored] == [
+            ("changed after", True, 1, True), ("", True, 1, True)]  # fmt: skip
+
+
+def test_a_change_of_products_looks_at_their_orders_alone(wiring: Wiring) -> None:
+    with wiring.sessions() as session:
+        sku = first(session).lines[0].sku
+        mine = set(session.scalars(select(Order.id).where(Scope(skus=(sku,)).clause)))
+        lines = session.scalars(select(OrderLine).where(OrderLine.sku == sku)).all()
+        assert mine
+        assert mine <= {line.order_id for line in lines}
+        assert session.scalars(select(Order.id).where(Scope(skus=("nothing",)).clause)).all() == []
+        assert session.scalars(select(Product.sku).where(Product.sku == sku)).one() == sku
+    scope = Scope(rules=(1, 2), promise="x", skus=(sku,), orders=(3, 4))
+    assert Scope.read(scope.written) == scope
+    assert AT_ONCE < 3_000  # a change that touches more than this is never planned inside a request
