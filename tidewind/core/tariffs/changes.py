@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from tidewind.core.quantities import money_text, weight_text
+from tidewind.core.stored import Written
 from tidewind.core.tariffs.card import RateCard, Service, Steps
 from tidewind.core.tariffs.written import write_card
 
@@ -77,7 +78,7 @@ def _money(minor: int | None, currency: str) -> str:
     return "" if minor is None else money_text(minor, currency)
 
 
-def _without_prices(card: RateCard) -> dict[str, Any]:
+def _without_prices(card: RateCard) -> Written:
     written = write_card(card)
     for service in written["services"]:
         for key in ("prices", "tail", "classes", "up_to_g", "up_to_cm3"):

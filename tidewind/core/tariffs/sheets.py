@@ -12,8 +12,9 @@ from dataclasses import dataclass
 from decimal import Decimal, InvalidOperation
 from typing import Any
 
+from tidewind.core.stored import Written
+
 Sheet = list[list[str]]
-Written = dict[str, Any]
 
 
 @dataclass(frozen=True, slots=True)

@@ -7,6 +7,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
+from tidewind.core.stored import Written
 from tidewind.core.tariffs.card import RateCard
 from tidewind.core.tariffs.reading import BadCard
 from tidewind.core.tariffs.sheets import (
@@ -26,7 +27,6 @@ from tidewind.core.tariffs.sheets import (
     Cell,
     Columns,
     Sheet,
-    Written,
     put,
 )
 from tidewind.core.tariffs.written import read_card

@@ -10,6 +10,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from tidewind.core.calendar import Transit
+from tidewind.core.stored import Written
 from tidewind.core.tariffs.card import (
     Amount,
     Limits,
@@ -161,12 +162,12 @@ def _amount(reader: Reader) -> Amount:
     return Amount(kind=kind or "fixed", figure=figure, **values)  # type: ignore[arg-type]
 
 
-def _by_zone(reader: Reader, key: str, kind: Kind) -> dict[str, Any]:
+def _by_zone(reader: Reader, key: str, kind: Kind) -> Written:
     child = reader.child(key)
     return {zone: child.take(zone, kind) for zone in child.values}
 
 
-def _tables(reader: Reader, kind: str | None) -> dict[str, Any]:
+def _tables(reader: Reader, kind: str | None) -> Written:
     """Read what a service has by zone: days on the way, prices beside their steps, narrower limits."""
     saturdays = reader.take("saturdays", YES_NO, False)
     transit = {}
@@ -206,13 +207,13 @@ def _steps(reader: Reader, kind: str) -> dict[str, Steps]:
     return steps
 
 
-def write_card(card: RateCard) -> dict[str, Any]:
+def write_card(card: RateCard) -> Written:
     """Return the written form of a card; keys that hold their default are left out, reading gives the same card."""
     return {**_write(card), "fuel": [{"from": day.isoformat(), "bp": bp} for day, bp in card.fuel]}
 
 
-def _write(part: Any) -> dict[str, Any]:
-    made: dict[str, Any] = {}
+def _write(part: Any) -> Written:
+    made: Written = {}
     for field in PARTS[type(part)]:
         value = getattr(part, field.name)
         if value == field.default:
@@ -231,8 +232,8 @@ def _write(part: Any) -> dict[str, Any]:
     return made
 
 
-def _write_tables(service: Service) -> dict[str, Any]:
-    made: dict[str, Any] = {"transit": {z: [t.days_min, t.days_max] for z, t in service.transit.items()}}
+def _write_tables(service: Service) -> Written:
+    made: Written = {"transit": {z: [t.days_min, t.days_max] for z, t in service.transit.items()}}
     if any(t.saturdays for t in service.transit.values()):
         made["saturdays"] = True
     if service.zone_limits:
@@ -250,12 +251,12 @@ def _write_tables(service: Service) -> dict[str, Any]:
     return made
 
 
-def card_schema() -> dict[str, Any]:
+def card_schema() -> Written:
     """Return the JSON Schema (2020-12) of the written form; what no schema can say, reading checks."""
     by_zone = {"type": "object", "additionalProperties": COUNTS.schema}
     day_and_rate = {"type": "object", "properties": {"from": DATE.schema, "bp": COUNT.schema},
                     "required": ["from", "bp"], "additionalProperties": False}  # fmt: skip
-    more: Mapping[type, dict[str, Any]] = {
+    more: Mapping[type, Written] = {
         RateCard: {"fuel": {"type": "array", "items": day_and_rate}},
         SizeClass: {"prices": {"type": "object", "additionalProperties": COUNT.schema}},
         Surcharge: {
@@ -284,7 +285,7 @@ def card_schema() -> dict[str, Any]:
     return {"$schema": "https://json-schema.org/draft/2020-12/schema", "title": "Rate card", **card, "$defs": parts}
 
 
-def _schema_of(field: Field) -> dict[str, Any]:
+def _schema_of(field: Field) -> Written:
     if isinstance(field.kind, Kind):
         return dict(field.kind.schema)
     part = {"$ref": f"#/$defs/{field.kind.__name__}"}

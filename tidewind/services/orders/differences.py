@@ -11,7 +11,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from tidewind.core.states.orders import OrderMove
-from tidewind.core.stored import read_address
+from tidewind.core.stored import Written, read_address
 from tidewind.db.tables import Difference, Order, OrderLine
 from tidewind.outside.channels.upstream import UpstreamOrder
 from tidewind.services.base import Conflict, NotFound, has_label, move_order, write_history
@@ -65,7 +65,7 @@ def _plain(value: Any) -> str:
     return "" if value is None else str(value)
 
 
-def _follow(session: Session, order: Order, said: dict[str, Any], state: str, why: str, now: datetime) -> str:
+def _follow(session: Session, order: Order, said: Written, state: str, why: str, now: datetime) -> str:
     """Let an order that its channel kept back go where the channel says now."""
     if (order.state, order.state_why) == (state, why):
         return ""
@@ -80,7 +80,7 @@ def _follow(session: Session, order: Order, said: dict[str, Any], state: str, wh
 
 
 def _keep(
-    session: Session, order: Order, kind: str, changes: list[dict[str, str]], said: dict[str, Any], now: datetime
+    session: Session, order: Order, kind: str, changes: list[dict[str, str]], said: Written, now: datetime
 ) -> str:
     waiting = session.scalar(select(Difference).where(Difference.order_id == order.id, Difference.state == "waiting"))
     earlier = select(Difference).where(Difference.order_id == order.id, Difference.state == "refused")
@@ -142,7 +142,7 @@ def _apply(session: Session, order: Order, row: Difference) -> None:
     order.search = search_text(order.number, address, [f"{ln.name} {ln.sku}" for ln in order.lines], order.reference)
 
 
-def _replace_lines(session: Session, order: Order, lines: list[dict[str, Any]]) -> None:
+def _replace_lines(session: Session, order: Order, lines: list[Written]) -> None:
     order.hand = replace(order.hand, parcels=())
     order.lines = []
     session.flush()  # the old lines go before new ones take their positions

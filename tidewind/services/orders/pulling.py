@@ -6,11 +6,11 @@ import time
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
-from typing import Any
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
+from tidewind.core.stored import Written
 from tidewind.db.tables import Channel, ChannelLog, Order
 from tidewind.outside.channels.upstream import OrdersPage, Unreadable, UpstreamOrder
 from tidewind.outside.errors import MaybeDone, NeverSent, OutsideError
@@ -160,7 +160,7 @@ def fate(channel: Channel, upstream: UpstreamOrder) -> tuple[str, str]:
 
 def new_order(channel: Channel, upstream: UpstreamOrder, state: str, why: str) -> NewOrder:
     """Return an order of a channel on its way in."""
-    said: dict[str, Any] = upstream.snapshot()
+    said: Written = upstream.snapshot()
     return NewOrder(
         number=upstream.number,
         address=upstream.address,

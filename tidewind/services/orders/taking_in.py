@@ -15,7 +15,7 @@ from sqlalchemy.orm import Session
 from tidewind.core.addresses.check import Address
 from tidewind.core.order_facts import Hand
 from tidewind.core.screening import plain_name
-from tidewind.core.stored import NO_HAND, write_address
+from tidewind.core.stored import NO_HAND, Written, write_address
 from tidewind.db.bulk import insert_new, new_row, take_ids
 from tidewind.db.tables import Channel, Order, OrderLine, Product, SnagRow
 from tidewind.services.planning import plan_orders
@@ -53,7 +53,7 @@ class NewOrder:
     billing_name: str = ""
     reference: str = ""
     tags: tuple[str, ...] = ()
-    imported: dict[str, Any] = field(default_factory=dict)
+    imported: Written = field(default_factory=dict)
     hand: Hand = NO_HAND
 
 

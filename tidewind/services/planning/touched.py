@@ -14,6 +14,7 @@ from tidewind.core.order_facts import Shop
 from tidewind.core.rules.evaluate import Labels
 from tidewind.core.rules.facts import WEEKDAYS, Facts, read_facts
 from tidewind.core.rules.touching import RuleChange
+from tidewind.core.stored import Written
 from tidewind.db.tables import Order, OrderLine
 from tidewind.services.planning.plans import waiting_clause
 
@@ -49,13 +50,13 @@ class Scope:
         return bool(self.skus or self.orders)
 
     @property
-    def written(self) -> dict[str, Any]:
+    def written(self) -> Written:
         """The scope as JSON values."""
         rules = list(self.rules) if self.rules else None
         return {"rules": rules, "promise": self.promise, "skus": list(self.skus), "orders": list(self.orders)}
 
     @classmethod
-    def read(cls, written: dict[str, Any]) -> Scope:
+    def read(cls, written: Written) -> Scope:
         """Return the scope from what ``written`` gave."""
         rules = written.get("rules")
         return cls(

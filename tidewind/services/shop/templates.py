@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import io
+from dataclasses import dataclass
 from datetime import datetime
-from typing import Any
 
 from PIL import Image, UnidentifiedImageError
 from sqlalchemy import func, select
@@ -19,19 +19,24 @@ MOST_DOTS = 2_000
 RECIPE_PREFIX = "RECIPE-"
 
 
-def paper_template(session: Session) -> dict[str, Any]:
+@dataclass(frozen=True, slots=True)
+class PaperTemplate:
+    """What a shop puts on its papers: a message and prices on slips, the free line on labels, its logo."""
+
+    message: str
+    prices: bool
+    label_line: str
+    has_logo: bool
+
+
+def paper_template(session: Session) -> PaperTemplate:
     """Return what the shop puts on its papers."""
     kept = shop_settings(session).slip
     has_logo = session.scalar(select(func.count()).select_from(Shop).where(Shop.logo.is_not(None)))
-    return {
-        "message": kept.get("message", ""),
-        "prices": kept.get("prices", False),
-        "label_line": kept.get("label_line", ""),
-        "has_logo": bool(has_logo),
-    }
+    return PaperTemplate(kept.get("message", ""), kept.get("prices", False), kept.get("label_line", ""), bool(has_logo))
 
 
-def set_paper_template(session: Session, message: str, prices: bool, label_line: str) -> dict[str, Any]:
+def set_paper_template(session: Session, message: str, prices: bool, label_line: str) -> PaperTemplate:
     """Set what the shop puts on its papers.  Raises Invalid for a free line that is not known."""
     if label_line not in REFERENCE_LINES:
         raise Invalid("label_line", f"The free line is one of: {', '.join(REFERENCE_LINES[1:])}, or none.")

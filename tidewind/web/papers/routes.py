@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict
 from typing import Annotated, Literal
 
 from fastapi import APIRouter, Depends, Query, Response, UploadFile
@@ -185,27 +186,27 @@ def set_preference(body: PreferenceIO, _who: Shipper, session: Tx) -> Preference
 @router.get("/printing/template")
 def template(_who: Anyone, session: Tx) -> TemplateIO:
     """Return what the shop puts on its papers."""
-    return TemplateIO(**paper_template(session))
+    return TemplateIO(**asdict(paper_template(session)))
 
 
 @router.put("/printing/template")
 def set_template(body: TemplateIO, _who: Owner, session: Tx) -> TemplateIO:
     """Set the slip's message and prices, and the free line on labels."""
-    return TemplateIO(**set_paper_template(session, body.message, body.prices, body.label_line))
+    return TemplateIO(**asdict(set_paper_template(session, body.message, body.prices, body.label_line)))
 
 
 @router.put("/printing/logo")
 def set_logo(file: UploadFile, _who: Owner, session: Tx) -> TemplateIO:
     """Set the logo on packing slips: PNG or JPEG, up to 2 MB and 2,000 dots a side."""
     shop_room.set_logo(session, uploaded(file, 2_000_000)[1])
-    return TemplateIO(**paper_template(session))
+    return TemplateIO(**asdict(paper_template(session)))
 
 
 @router.delete("/printing/logo")
 def remove_logo(_who: Owner, session: Tx) -> TemplateIO:
     """Take the logo off the slips."""
     shop_room.set_logo(session, None)
-    return TemplateIO(**paper_template(session))
+    return TemplateIO(**asdict(paper_template(session)))
 
 
 @router.get("/prints")
