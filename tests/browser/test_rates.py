@@ -57,10 +57,13 @@ def test_one_order_in_every_box_and_many_at_once(browser: Browser, shop: Supervi
     page.get_by_role("button", name="Undo").click()
     expect(tray.locator("b").first).to_have_text(before)
     page.keyboard.press("ArrowDown")
-    page.keyboard.press("ArrowRight")
-    page.keyboard.press("ArrowRight")
-    page.keyboard.press("Enter")
-    expect(page.get_by_role("button", name="Keep 1 change")).to_be_enabled()
+    changed = page.get_by_role("button", name="Keep 1 change")
+    for _ in range(6):  # the cell of the plan itself, and those that refuse, change nothing
+        page.keyboard.press("ArrowRight")
+        page.keyboard.press("Enter")
+        if changed.count():
+            break
+    expect(changed).to_be_enabled()
 
 
 def test_a_quote_opens_by_its_link_and_becomes_a_shipment(browser: Browser, shop: Supervisor) -> None:
@@ -140,6 +143,7 @@ def test_an_order_is_bound_to_an_account_and_covered_by_the_insurer(browser: Bro
     page.goto("/money")
     page.get_by_role("button", name="Change the policy").click()
     dialog = page.get_by_role("dialog")
+    expect(dialog.locator("input").first).to_be_focused()  # or its focus would come in between
     dialog.get_by_label("Premium").fill("0.60")
     axe(page)
     dialog.get_by_role("button", name="Keep the policy").click()
