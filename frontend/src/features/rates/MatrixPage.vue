@@ -194,7 +194,7 @@ useKeys({
               p.total === before.total
                 ? "the same"
                 : `${p.total < before.total ? "−" : "+"}${money(Math.abs(p.total - before.total), currency)}`
-            }}</span><span v-if="p.late" class="stop">, {{ p.late }} late</span></span
+            }}</span><span v-if="p.late" class="press">, {{ p.late }} late</span></span
           >
         </button>
       </template>
@@ -481,7 +481,7 @@ useKeys({
   font-weight: 700;
 }
 .cell.late {
-  color: var(--brick);
+  color: var(--wheat);
 }
 .tardy {
   font-size: 10px;

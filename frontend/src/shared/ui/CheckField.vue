@@ -19,6 +19,7 @@ defineProps<{ label?: string; disabled?: boolean }>();
 .check-field {
   display: inline-flex;
   grid-area: auto;
+  vertical-align: middle;
   flex: 0 0 auto;
 }
 </style>

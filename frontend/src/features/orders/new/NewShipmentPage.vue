@@ -334,7 +334,8 @@ function forget(): void {
 
 <style scoped>
 .packed {
-  min-width: 84px;
+  min-width: 78px;
+  margin-left: -8px;
 }
 .two {
   display: grid;
@@ -364,14 +365,14 @@ td input {
   border: 1px solid var(--line);
   border-radius: 3px;
   padding: 3px 6px;
-  width: 130px;
+  width: 112px;
 }
 td .n {
-  width: 64px;
+  width: 56px;
   text-align: right;
 }
 td .s {
-  width: 116px;
+  width: 98px;
 }
 td .sku {
   width: 88px;
