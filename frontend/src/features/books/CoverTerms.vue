@@ -4,7 +4,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref } from "vue";
 import { api, need, type Schemas } from "../../api/client";
 import { useMe } from "../../shared/session";
-import { ErrorNote } from "../../shared/ui";
+import { FormDialog } from "../../shared/ui";
 
 /** The open policy with an insurer: cover beside the carriers' own, billed later by the list of what went out. */
 type Cover = Schemas["CoverIO"];
@@ -100,79 +100,75 @@ const notCovered = computed(() =>
       {{ kept ? "Change the policy" : "Set up an open policy" }}
     </button>
   </p>
-  <v-dialog
-    :model-value="!!typed"
-    max-width="560"
-    aria-label="Open policy"
-    @update:model-value="typed = undefined"
+  <FormDialog
+    v-if="typed"
+    title="Open policy"
+    :width="560"
+    :error="save.error.value"
+    @close="typed = undefined"
+    @send="keep"
   >
-    <v-card v-if="typed">
-      <form @submit.prevent="keep">
-        <div class="dialog-head">Open policy with an insurer</div>
-        <div class="dialog-body">
-          <ErrorNote :error="save.error.value" />
-          <div class="form-grid">
-            <v-text-field
-              v-model="typed.insurer"
-              class="w3"
-              label="Insurer"
-              maxlength="80"
-              required
-              autofocus
-            />
-            <v-text-field v-model="typed.policy" class="w3" label="Policy number" maxlength="60" />
-            <v-text-field
-              v-model="typed.per"
-              class="w3"
-              label="Premium"
-              :suffix="currency"
-              inputmode="decimal"
-              required
-            />
-            <v-text-field
-              v-model="typed.step"
-              class="w3"
-              label="for every started"
-              :suffix="`${currency} of value`"
-              inputmode="decimal"
-              required
-            />
-            <v-text-field
-              v-model="typed.least"
-              class="w3"
-              label="At least"
-              :suffix="currency"
-              inputmode="decimal"
-            />
-            <v-text-field
-              v-model="typed.most"
-              class="w3"
-              label="Covers a shipment worth up to"
-              :suffix="currency"
-              inputmode="decimal"
-              required
-            />
-            <v-select
-              v-model="typed.not"
-              class="w6"
-              label="Does not cover"
-              multiple
-              chips
-              closable-chips
-              :items="KINDS"
-            />
-          </div>
-          <p class="mute small">
-            The extra “insured” then stands beside the carriers’ own on every order, in rules and in
-            recipes. The insurer bills it later; a label that is voided is not declared.
-          </p>
-        </div>
-        <div class="dialog-actions">
-          <v-btn v-if="kept" variant="text" @click="save.mutate(null)">End the policy</v-btn
-          ><v-btn variant="text" @click="typed = undefined">Not now</v-btn
-          ><v-btn type="submit" :loading="save.isPending.value">Keep the policy</v-btn>
-        </div>
-      </form>
-    </v-card>
-  </v-dialog>
+    <template #title>Open policy with an insurer</template>
+    <div class="form-grid">
+      <v-text-field
+        v-model="typed.insurer"
+        class="w3"
+        label="Insurer"
+        maxlength="80"
+        required
+        autofocus
+      />
+      <v-text-field v-model="typed.policy" class="w3" label="Policy number" maxlength="60" />
+      <v-text-field
+        v-model="typed.per"
+        class="w3"
+        label="Premium"
+        :suffix="currency"
+        inputmode="decimal"
+        required
+      />
+      <v-text-field
+        v-model="typed.step"
+        class="w3"
+        label="for every started"
+        :suffix="`${currency} of value`"
+        inputmode="decimal"
+        required
+      />
+      <v-text-field
+        v-model="typed.least"
+        class="w3"
+        label="At least"
+        :suffix="currency"
+        inputmode="decimal"
+      />
+      <v-text-field
+        v-model="typed.most"
+        class="w3"
+        label="Covers a shipment worth up to"
+        :suffix="currency"
+        inputmode="decimal"
+        required
+      />
+      <v-select
+        v-model="typed.not"
+        class="w6"
+        label="Does not cover"
+        multiple
+        chips
+        closable-chips
+        :items="KINDS"
+      />
+    </div>
+    <p class="mute small">
+      The extra “insured” then stands beside the carriers’ own on every order, in rules and in
+      recipes. The insurer bills it later; a label that is voided is not declared.
+    </p>
+    <template #beside
+      ><v-btn v-if="kept" variant="text" @click="save.mutate(null)">End the policy</v-btn></template
+    >
+    <template #actions
+      ><v-btn type="submit" :loading="save.isPending.value">Keep the policy</v-btn></template
+    >
+  </FormDialog>
 </template>

@@ -5,7 +5,7 @@ import { computed, ref } from "vue";
 import { api, need, type Schemas } from "../../api/client";
 import { useMe } from "../../shared/session";
 import { vocabularyQuery } from "../shape";
-import { ErrorNote } from "../../shared/ui";
+import { FormDialog } from "../../shared/ui";
 
 const client = useQueryClient();
 const { currency, may } = useMe();
@@ -71,57 +71,50 @@ const services = computed(() =>
     than was shown.
     <button v-if="may()" class="link" type="button" @click="start">Change</button>
   </p>
-  <v-dialog
-    :model-value="!!editing"
-    max-width="560"
-    aria-label="Limits"
-    @update:model-value="editing = undefined"
+  <FormDialog
+    v-if="editing"
+    title="Limits"
+    :width="560"
+    :error="save.error.value"
+    @close="editing = undefined"
+    @send="save.mutate()"
   >
-    <v-card v-if="editing">
-      <form @submit.prevent="save.mutate()">
-        <div class="dialog-head">Limits</div>
-        <div class="dialog-body">
-          <ErrorNote :error="save.error.value" />
-          <div class="form-grid">
-            <v-text-field
-              v-model="editing.over"
-              class="w3"
-              label="Approve what is dearer than (empty: nothing)"
-              :suffix="currency"
-              inputmode="decimal"
-              autofocus
-            />
-            <v-text-field
-              v-model="editing.low"
-              class="w3"
-              label="The balance is low below"
-              :suffix="currency"
-              inputmode="decimal"
-            />
-            <v-select
-              v-model="editing.services"
-              class="w6"
-              label="Approve these services whatever they cost"
-              multiple
-              chips
-              closable-chips
-              :items="services"
-            />
-            <v-text-field
-              v-model="editing.tolerance"
-              class="w3"
-              label="A carrier may ask more by"
-              :suffix="currency"
-              inputmode="decimal"
-            />
-          </div>
-          <p class="mute small">Waiting orders are planned anew, since some may then need a yes.</p>
-        </div>
-        <div class="dialog-actions">
-          <v-btn variant="text" @click="editing = undefined">Not now</v-btn
-          ><v-btn type="submit" :loading="save.isPending.value">Save the limits</v-btn>
-        </div>
-      </form>
-    </v-card>
-  </v-dialog>
+    <div class="form-grid">
+      <v-text-field
+        v-model="editing.over"
+        class="w3"
+        label="Approve what is dearer than (empty: nothing)"
+        :suffix="currency"
+        inputmode="decimal"
+        autofocus
+      />
+      <v-text-field
+        v-model="editing.low"
+        class="w3"
+        label="The balance is low below"
+        :suffix="currency"
+        inputmode="decimal"
+      />
+      <v-select
+        v-model="editing.services"
+        class="w6"
+        label="Approve these services whatever they cost"
+        multiple
+        chips
+        closable-chips
+        :items="services"
+      />
+      <v-text-field
+        v-model="editing.tolerance"
+        class="w3"
+        label="A carrier may ask more by"
+        :suffix="currency"
+        inputmode="decimal"
+      />
+    </div>
+    <p class="mute small">Waiting orders are planned anew, since some may then need a yes.</p>
+    <template #actions
+      ><v-btn type="submit" :loading="save.isPending.value">Save the limits</v-btn></template
+    >
+  </FormDialog>
 </template>

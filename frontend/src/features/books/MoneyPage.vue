@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { count, day, dayAndClock, minorOf, money } from "../../shared/format";
-import { DateField } from "../../shared/ui";
+import { DateField, FormDialog } from "../../shared/ui";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref } from "vue";
 import { api, need, type Schemas } from "../../api/client";
@@ -276,38 +276,30 @@ const way = (e: Schemas["BookedOut"]) =>
         {{ count(100, "newest entry", "newest entries") }}; the file has all.
       </p>
     </template>
-    <v-dialog
-      :model-value="!!chasing"
-      max-width="480"
-      aria-label="Chase a refund"
-      @update:model-value="chasing = undefined"
+    <FormDialog
+      v-if="chasing"
+      title="Chase a refund"
+      :width="480"
+      :error="chase.error.value"
+      @close="chasing = undefined"
+      @send="chase.mutate()"
     >
-      <v-card v-if="chasing">
-        <form @submit.prevent="chase.mutate()">
-          <div class="dialog-head">
-            Chase {{ chasing.carrier }} about {{ chasing.order_number }}
-          </div>
-          <div class="dialog-body">
-            <ErrorNote :error="chase.error.value" />
-            <p>
-              A mail goes to the carrier with account, label, days and the sum of
-              {{ money(chasing.price_minor, currency) }} filled in.
-            </p>
-            <v-text-field
-              v-model="mailTo"
-              label="The carrier’s mail address"
-              type="email"
-              required
-              autofocus
-            />
-          </div>
-          <div class="dialog-actions">
-            <v-btn variant="text" @click="chasing = undefined">Not now</v-btn
-            ><v-btn type="submit" :loading="chase.isPending.value">Send the mail</v-btn>
-          </div>
-        </form>
-      </v-card>
-    </v-dialog>
+      <template #title>Chase {{ chasing.carrier }} about {{ chasing.order_number }}</template>
+      <p>
+        A mail goes to the carrier with account, label, days and the sum of
+        {{ money(chasing.price_minor, currency) }} filled in.
+      </p>
+      <v-text-field
+        v-model="mailTo"
+        label="The carrier’s mail address"
+        type="email"
+        required
+        autofocus
+      />
+      <template #actions
+        ><v-btn type="submit" :loading="chase.isPending.value">Send the mail</v-btn></template
+      >
+    </FormDialog>
   </div>
 </template>
 

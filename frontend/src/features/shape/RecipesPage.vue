@@ -4,7 +4,7 @@ import { ref } from "vue";
 import { api, need, type Schemas } from "../../api/client";
 import { useMe } from "../../shared/session";
 import { recipesQuery, vocabularyQuery } from "./queries";
-import { ErrorNote } from "../../shared/ui";
+import { ErrorNote, FormDialog } from "../../shared/ui";
 
 const client = useQueryClient();
 const { may } = useMe();
@@ -116,62 +116,54 @@ const choices = (from: Record<string, string> | undefined) =>
         </tr>
       </tbody>
     </table>
-    <v-dialog
-      :model-value="!!editing"
-      max-width="560"
-      aria-label="Recipe"
-      @update:model-value="editing = undefined"
+    <FormDialog
+      v-if="editing"
+      title="Recipe"
+      :width="560"
+      :error="save.error.value"
+      @close="editing = undefined"
+      @send="save.mutate()"
     >
-      <v-card v-if="editing">
-        <form @submit.prevent="save.mutate()">
-          <div class="dialog-head">
-            {{ editing.code ? `Change ${editing.name}` : "Add a recipe" }}
-          </div>
-          <div class="dialog-body">
-            <ErrorNote :error="save.error.value" />
-            <div class="form-grid">
-              <v-text-field
-                v-model="editing.name"
-                class="w6"
-                label="Name"
-                maxlength="80"
-                required
-                autofocus
-              />
-              <v-select
-                v-model="editing.service"
-                class="w6"
-                label="Service"
-                clearable
-                :items="choices(vocabulary?.choices.services)"
-              />
-              <v-select
-                v-model="editing.packaging"
-                class="w6"
-                label="Packaging"
-                clearable
-                :items="choices(vocabulary?.choices.packagings)"
-              />
-              <v-select
-                v-model="editing.extras"
-                class="w6"
-                label="Extras"
-                multiple
-                :items="
-                  (vocabulary?.choices.extras ?? []).map((e) => ({
-                    title: e.replaceAll('_', ' '),
-                    value: e,
-                  }))
-                "
-              />
-            </div>
-          </div>
-          <div class="dialog-actions">
-            <v-btn variant="text" @click="editing = undefined">Not now</v-btn
-            ><v-btn type="submit" :loading="save.isPending.value">Save the recipe</v-btn>
-          </div>
-        </form>
-      </v-card>
-    </v-dialog>
+      <template #title>{{ editing.code ? `Change ${editing.name}` : "Add a recipe" }}</template>
+      <div class="form-grid">
+        <v-text-field
+          v-model="editing.name"
+          class="w6"
+          label="Name"
+          maxlength="80"
+          required
+          autofocus
+        />
+        <v-select
+          v-model="editing.service"
+          class="w6"
+          label="Service"
+          clearable
+          :items="choices(vocabulary?.choices.services)"
+        />
+        <v-select
+          v-model="editing.packaging"
+          class="w6"
+          label="Packaging"
+          clearable
+          :items="choices(vocabulary?.choices.packagings)"
+        />
+        <v-select
+          v-model="editing.extras"
+          class="w6"
+          label="Extras"
+          multiple
+          :items="
+            (vocabulary?.choices.extras ?? []).map((e) => ({
+              title: e.replaceAll('_', ' '),
+              value: e,
+            }))
+          "
+        />
+      </div>
+      <template #actions
+        ><v-btn type="submit" :loading="save.isPending.value">Save the recipe</v-btn></template
+      >
+    </FormDialog>
   </div>
 </template>

@@ -6,7 +6,7 @@ import { count, money } from "../../../shared/format";
 import { useMe } from "../../../shared/session";
 import { recipesQuery } from "../../shape";
 import type { OrderRow } from "../queries";
-import { ErrorNote } from "../../../shared/ui";
+import { FormDialog } from "../../../shared/ui";
 
 const props = defineProps<{ row: OrderRow }>();
 const emit = defineEmits<{ close: [] }>();
@@ -42,44 +42,37 @@ watch(recipes, (all) => {
 </script>
 
 <template>
-  <v-dialog
-    :model-value="true"
-    max-width="560"
-    aria-label="Link a promise"
-    @update:model-value="emit('close')"
+  <FormDialog
+    title="Link a promise"
+    :width="560"
+    :error="save.error.value ?? unsure"
+    @close="emit('close')"
+    @send="save.mutate()"
   >
-    <v-card>
-      <form @submit.prevent="save.mutate()">
-        <div class="dialog-head">“{{ row.promise }}”</div>
-        <div class="dialog-body">
-          <p class="mute">
-            The buyer chose and paid for this. Link it once: orders that wait with the same words
-            follow, and all later ones.
-          </p>
-          <ErrorNote :error="save.error.value ?? unsure" />
-          <v-select
-            v-model="recipe"
-            label="Recipe"
-            autofocus
-            :items="(recipes ?? []).map((r) => ({ title: r.name, value: r.code }))"
-            no-data-text="No recipe yet. Make one on the Recipes page."
-          />
-          <p v-if="would" class="note" role="status">
-            Of {{ count(would.waiting, "waiting order") }}, <b>{{ would.changed }} will change</b>:
-            {{ money(would.before_minor, currency) }} before,
-            {{ money(would.after_minor, currency) }} after.
-          </p>
-        </div>
-        <div class="dialog-actions">
-          <RouterLink class="link" to="/recipes">Recipes</RouterLink><span class="grow" /><v-btn
-            variant="text"
-            @click="emit('close')"
-            >Not now</v-btn
-          ><v-btn type="submit" :disabled="!recipe" :loading="save.isPending.value"
-            >Link it{{ would ? ` and change ${count(would.changed, "order")}` : "" }}</v-btn
-          >
-        </div>
-      </form>
-    </v-card>
-  </v-dialog>
+    <template #title>“{{ row.promise }}”</template>
+    <p class="mute">
+      The buyer chose and paid for this. Link it once: orders that wait with the same words follow,
+      and all later ones.
+    </p>
+    <v-select
+      v-model="recipe"
+      label="Recipe"
+      autofocus
+      :items="(recipes ?? []).map((r) => ({ title: r.name, value: r.code }))"
+      no-data-text="No recipe yet. Make one on the Recipes page."
+    />
+    <p v-if="would" class="note" role="status">
+      Of {{ count(would.waiting, "waiting order") }}, <b>{{ would.changed }} will change</b>:
+      {{ money(would.before_minor, currency) }} before,
+      {{ money(would.after_minor, currency) }} after.
+    </p>
+    <template #beside
+      ><RouterLink class="link" to="/recipes">Recipes</RouterLink><span class="grow"
+    /></template>
+    <template #actions
+      ><v-btn type="submit" :disabled="!recipe" :loading="save.isPending.value"
+        >Link it{{ would ? ` and change ${count(would.changed, "order")}` : "" }}</v-btn
+      ></template
+    >
+  </FormDialog>
 </template>

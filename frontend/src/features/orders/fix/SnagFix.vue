@@ -7,7 +7,7 @@ import { packagingQuery } from "../../shop";
 import AddressForm from "../../../shared/AddressForm.vue";
 import { useMe } from "../../../shared/session";
 import { orderQuery, snagGroupsQuery, type OrderRow } from "../queries";
-import { ErrorNote } from "../../../shared/ui";
+import { FormDialog } from "../../../shared/ui";
 
 const props = defineProps<{ row: OrderRow }>();
 const emit = defineEmits<{ close: [] }>();
@@ -148,158 +148,149 @@ const openable = computed(() => ["service", "none"].includes(snag.value?.fix ?? 
 </script>
 
 <template>
-  <v-dialog
-    :model-value="true"
-    max-width="640"
-    aria-label="Fix a snag"
-    @update:model-value="emit('close')"
+  <FormDialog
+    title="Fix a snag"
+    :width="640"
+    :error="save.error.value"
+    @close="emit('close')"
+    @send="save.mutate()"
   >
-    <v-card>
-      <form @submit.prevent="save.mutate()">
-        <div class="dialog-head">
-          <span class="snag" :class="snag?.level">{{ snag?.words }}</span>
-        </div>
-        <div class="dialog-body">
-          <p class="mute">Order {{ row.number }}, {{ row.items }}</p>
-          <ErrorNote :error="save.error.value" />
-          <template v-if="snag?.fix === 'product_weight'">
-            <v-text-field
-              v-model="weight"
-              autofocus
-              label="Weight of one piece"
-              suffix="g"
-              inputmode="numeric"
-              required
-            />
-            <p class="mute small">
-              It is kept with the product {{ snag.about }}: every waiting order with it is planned
-              anew.
-            </p>
-          </template>
-          <template v-else-if="snag?.fix === 'product_size'">
-            <div class="form-grid">
-              <v-text-field
-                v-for="(name, i) in ['Length', 'Width', 'Height']"
-                :key="name"
-                v-model="sides[i]"
-                :autofocus="i === 0"
-                class="w2"
-                :label="name"
-                suffix="cm"
-                inputmode="decimal"
-                required
-              />
-            </div>
-            <p class="mute small">
-              It is kept with the product {{ snag.about }}: every waiting order with it is planned
-              anew.
-            </p>
-          </template>
-          <template v-else-if="snag?.fix === 'product_customs'">
-            <v-text-field
-              v-model="described"
-              autofocus
-              label="What it is, of what, for what"
-              placeholder="Hand fork, steel and ash wood, for gardening"
-              maxlength="200"
-              required
-            />
-          </template>
-          <template v-else-if="snag?.fix === 'billing_name'">
-            <p>
-              The shipping address has no name. The bill goes to <b>{{ snag.about }}</b>: send it to
-              that name?
-            </p>
-            <v-checkbox
-              v-if="sameFix.length > 1"
-              v-model="everyone"
-              :label="`The same for all ${sameFix.length} orders without a name`"
-            />
-          </template>
-          <template v-else-if="snag?.fix === 'approve'">
-            <p v-if="!may()">The owner has to approve it.</p>
-            <v-checkbox
-              v-else-if="sameFix.length > 1"
-              v-model="everyone"
-              :label="`Approve all ${sameFix.length} orders that wait for it`"
-            />
-          </template>
-          <template v-else-if="snag?.fix === 'clear_party'">
-            <p>
-              Compare the recipient with the list. Only if this is somebody else, clear it and say
-              why; it stays on record.
-            </p>
-            <v-text-field
-              v-model="reason"
-              autofocus
-              label="Why this is not the listed party"
-              maxlength="500"
-              required
-            />
-          </template>
-          <table v-else-if="snag?.fix === 'difference' && difference" class="plain-table">
-            <thead>
-              <tr>
-                <th>What</th>
-                <th>Here</th>
-                <th>In the channel now</th>
-              </tr>
-            </thead>
-            <tbody>
-              <tr v-for="c in difference.changes" :key="c.field">
-                <td>{{ c.field }}</td>
-                <td class="mute">{{ c.before || "–" }}</td>
-                <td>
-                  <b>{{ c.after || "–" }}</b>
-                </td>
-              </tr>
-            </tbody>
-          </table>
-          <AddressForm
-            v-else-if="snag?.fix === 'address' && address"
-            v-model="address"
-            v-model:home="home"
-            :doubtful="row.snags.map((s) => s.about)"
-          />
-          <template v-else-if="snag?.fix === 'packaging'">
-            <v-select
-              v-model="box"
-              label="Packaging for this order"
-              clearable
-              :items="
-                (boxes ?? [])
-                  .filter((b) => b.active && !b.carrier)
-                  .map((b) => ({ title: b.name, value: b.code }))
-              "
-            />
-            <p class="mute small">Left empty, the program chooses again.</p>
-          </template>
-          <p v-else>Open the order to choose another service, box or ship date.</p>
-        </div>
-        <div class="dialog-actions">
-          <v-btn variant="text" @click="emit('close')">Not now</v-btn>
-          <v-btn
-            v-if="openable"
-            @click="
-              emit('close');
-              router.push(`/orders/${row.id}`);
-            "
-            >Open the order</v-btn
-          >
-          <template v-else-if="snag?.fix === 'difference'">
-            <v-btn variant="outlined" :loading="save.isPending.value" @click="decide(false)"
-              >Refuse, keep ours</v-btn
-            ><v-btn :loading="save.isPending.value" @click="decide(true)">Take the change</v-btn>
-          </template>
-          <v-btn
-            v-else
-            type="submit"
-            :disabled="snag?.fix === 'approve' && !may()"
-            :loading="save.isPending.value"
-            >{{ buttonWords }}</v-btn
-          >
-        </div>
-      </form>
-    </v-card>
-  </v-dialog>
+    <template #title
+      ><span class="snag" :class="snag?.level">{{ snag?.words }}</span></template
+    >
+    <p class="mute">Order {{ row.number }}, {{ row.items }}</p>
+    <template v-if="snag?.fix === 'product_weight'">
+      <v-text-field
+        v-model="weight"
+        autofocus
+        label="Weight of one piece"
+        suffix="g"
+        inputmode="numeric"
+        required
+      />
+      <p class="mute small">
+        It is kept with the product {{ snag.about }}: every waiting order with it is planned anew.
+      </p>
+    </template>
+    <template v-else-if="snag?.fix === 'product_size'">
+      <div class="form-grid">
+        <v-text-field
+          v-for="(name, i) in ['Length', 'Width', 'Height']"
+          :key="name"
+          v-model="sides[i]"
+          :autofocus="i === 0"
+          class="w2"
+          :label="name"
+          suffix="cm"
+          inputmode="decimal"
+          required
+        />
+      </div>
+      <p class="mute small">
+        It is kept with the product {{ snag.about }}: every waiting order with it is planned anew.
+      </p>
+    </template>
+    <template v-else-if="snag?.fix === 'product_customs'">
+      <v-text-field
+        v-model="described"
+        autofocus
+        label="What it is, of what, for what"
+        placeholder="Hand fork, steel and ash wood, for gardening"
+        maxlength="200"
+        required
+      />
+    </template>
+    <template v-else-if="snag?.fix === 'billing_name'">
+      <p>
+        The shipping address has no name. The bill goes to <b>{{ snag.about }}</b>: send it to that
+        name?
+      </p>
+      <v-checkbox
+        v-if="sameFix.length > 1"
+        v-model="everyone"
+        :label="`The same for all ${sameFix.length} orders without a name`"
+      />
+    </template>
+    <template v-else-if="snag?.fix === 'approve'">
+      <p v-if="!may()">The owner has to approve it.</p>
+      <v-checkbox
+        v-else-if="sameFix.length > 1"
+        v-model="everyone"
+        :label="`Approve all ${sameFix.length} orders that wait for it`"
+      />
+    </template>
+    <template v-else-if="snag?.fix === 'clear_party'">
+      <p>
+        Compare the recipient with the list. Only if this is somebody else, clear it and say why; it
+        stays on record.
+      </p>
+      <v-text-field
+        v-model="reason"
+        autofocus
+        label="Why this is not the listed party"
+        maxlength="500"
+        required
+      />
+    </template>
+    <table v-else-if="snag?.fix === 'difference' && difference" class="plain-table">
+      <thead>
+        <tr>
+          <th>What</th>
+          <th>Here</th>
+          <th>In the channel now</th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr v-for="c in difference.changes" :key="c.field">
+          <td>{{ c.field }}</td>
+          <td class="mute">{{ c.before || "–" }}</td>
+          <td>
+            <b>{{ c.after || "–" }}</b>
+          </td>
+        </tr>
+      </tbody>
+    </table>
+    <AddressForm
+      v-else-if="snag?.fix === 'address' && address"
+      v-model="address"
+      v-model:home="home"
+      :doubtful="row.snags.map((s) => s.about)"
+    />
+    <template v-else-if="snag?.fix === 'packaging'">
+      <v-select
+        v-model="box"
+        label="Packaging for this order"
+        clearable
+        :items="
+          (boxes ?? [])
+            .filter((b) => b.active && !b.carrier)
+            .map((b) => ({ title: b.name, value: b.code }))
+        "
+      />
+      <p class="mute small">Left empty, the program chooses again.</p>
+    </template>
+    <p v-else>Open the order to choose another service, box or ship date.</p>
+    <template #actions
+      ><v-btn
+        v-if="openable"
+        @click="
+          emit('close');
+          router.push(`/orders/${row.id}`);
+        "
+        >Open the order</v-btn
+      >
+      <template v-else-if="snag?.fix === 'difference'">
+        <v-btn variant="outlined" :loading="save.isPending.value" @click="decide(false)"
+          >Refuse, keep ours</v-btn
+        ><v-btn :loading="save.isPending.value" @click="decide(true)">Take the change</v-btn>
+      </template>
+      <v-btn
+        v-else
+        type="submit"
+        :disabled="snag?.fix === 'approve' && !may()"
+        :loading="save.isPending.value"
+        >{{ buttonWords }}</v-btn
+      ></template
+    >
+  </FormDialog>
 </template>

@@ -4,7 +4,7 @@ import { computed, ref } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { api, need, sendFile, words, type Schemas } from "../../../api/client";
 import { count } from "../../../shared/format";
-import { SelectField } from "../../../shared/ui";
+import { FormDialog, SelectField } from "../../../shared/ui";
 
 type Import = Schemas["ImportOut"];
 const route = useRoute();
@@ -355,44 +355,38 @@ const faultRows = computed(() => {
         </section>
       </div>
     </template>
-    <v-dialog
-      :model-value="!!correcting"
-      max-width="640"
-      aria-label="Correct a row"
-      @update:model-value="correcting = undefined"
+    <FormDialog
+      v-if="correcting && made"
+      title="Correct a row"
+      :width="640"
+      @close="correcting = undefined"
+      @send="correct.mutate()"
     >
-      <v-card v-if="correcting && made">
-        <form @submit.prevent="correct.mutate()">
-          <div class="dialog-head">Row {{ correcting.row }}</div>
-          <div class="dialog-body">
-            <p
-              v-for="w in faultRows.find(([r]) => r === correcting!.row)?.[1] ?? []"
-              :key="w"
-              class="snag"
-            >
-              {{ w }}
-            </p>
-            <div class="form-grid">
-              <v-text-field
-                v-for="i in made.headers.keys()"
-                :key="i"
-                v-model="correcting.cells[i]"
-                class="w3"
-                :label="columnName(i)"
-                maxlength="500"
-              />
-            </div>
-            <p class="mute small">
-              The file itself stays as it was; import again to take the corrected row.
-            </p>
-          </div>
-          <div class="dialog-actions">
-            <v-btn variant="text" @click="correcting = undefined">Not now</v-btn
-            ><v-btn type="submit" :loading="correct.isPending.value">Correct the row</v-btn>
-          </div>
-        </form>
-      </v-card>
-    </v-dialog>
+      <template #title>Row {{ correcting.row }}</template>
+      <p
+        v-for="w in faultRows.find(([r]) => r === correcting!.row)?.[1] ?? []"
+        :key="w"
+        class="snag"
+      >
+        {{ w }}
+      </p>
+      <div class="form-grid">
+        <v-text-field
+          v-for="i in made.headers.keys()"
+          :key="i"
+          v-model="correcting.cells[i]"
+          class="w3"
+          :label="columnName(i)"
+          maxlength="500"
+        />
+      </div>
+      <p class="mute small">
+        The file itself stays as it was; import again to take the corrected row.
+      </p>
+      <template #actions
+        ><v-btn type="submit" :loading="correct.isPending.value">Correct the row</v-btn></template
+      >
+    </FormDialog>
   </div>
 </template>
 

@@ -5,7 +5,7 @@ import { api, need, type Schemas } from "../../../api/client";
 import { count } from "../../../shared/format";
 import { vocabularyQuery } from "../../shape";
 import type { OrderRow } from "../queries";
-import { ErrorNote } from "../../../shared/ui";
+import { FormDialog } from "../../../shared/ui";
 
 const props = defineProps<{ rows: OrderRow[] }>();
 const emit = defineEmits<{ close: [] }>();
@@ -51,42 +51,30 @@ const save = useMutation({
 </script>
 
 <template>
-  <v-dialog
-    :model-value="true"
-    max-width="560"
-    aria-label="Edit the selected orders"
-    @update:model-value="emit('close')"
+  <FormDialog
+    title="Edit the selected orders"
+    :width="560"
+    :error="save.error.value"
+    @close="emit('close')"
+    @send="save.mutate()"
   >
-    <v-card>
-      <form @submit.prevent="save.mutate()">
-        <div class="dialog-head">The same for {{ count(rows.length, "order") }}</div>
-        <div class="dialog-body">
-          <ErrorNote :error="save.error.value" />
-          <div class="form-grid">
-            <v-select
-              v-model="service"
-              class="w6"
-              label="Service"
-              :items="items(choices?.services)"
-            />
-            <v-select
-              v-model="packaging"
-              class="w6"
-              label="Packaging"
-              :items="items(choices?.packagings)"
-            />
-            <v-text-field v-model="desk" class="w3" label="Desk" maxlength="60" />
-            <v-text-field v-model="tags" class="w3" label="Add tags, with commas" maxlength="200" />
-          </div>
-          <p class="mute small">Set by hand: it stays when the plan is made again.</p>
-        </div>
-        <div class="dialog-actions">
-          <v-btn variant="text" @click="emit('close')">Not now</v-btn
-          ><v-btn type="submit" :loading="save.isPending.value"
-            >Change {{ count(rows.length, "order") }}</v-btn
-          >
-        </div>
-      </form>
-    </v-card>
-  </v-dialog>
+    <template #title>The same for {{ count(rows.length, "order") }}</template>
+    <div class="form-grid">
+      <v-select v-model="service" class="w6" label="Service" :items="items(choices?.services)" />
+      <v-select
+        v-model="packaging"
+        class="w6"
+        label="Packaging"
+        :items="items(choices?.packagings)"
+      />
+      <v-text-field v-model="desk" class="w3" label="Desk" maxlength="60" />
+      <v-text-field v-model="tags" class="w3" label="Add tags, with commas" maxlength="200" />
+    </div>
+    <p class="mute small">Set by hand: it stays when the plan is made again.</p>
+    <template #actions
+      ><v-btn type="submit" :loading="save.isPending.value"
+        >Change {{ count(rows.length, "order") }}</v-btn
+      ></template
+    >
+  </FormDialog>
 </template>

@@ -6,7 +6,7 @@ import { api, need, sendFile, type Schemas } from "../../../api/client";
 import AddressForm from "../../../shared/AddressForm.vue";
 import { count, country } from "../../../shared/format";
 import { useMe } from "../../../shared/session";
-import { ErrorNote } from "../../../shared/ui";
+import { ErrorNote, FormDialog } from "../../../shared/ui";
 
 const client = useQueryClient();
 const { may } = useMe();
@@ -148,31 +148,25 @@ const file = useMutation({
         </tr>
       </tbody>
     </table>
-    <v-dialog
-      :model-value="!!editing"
-      max-width="640"
-      aria-label="Contact"
-      @update:model-value="editing = undefined"
+    <FormDialog
+      v-if="editing"
+      title="Contact"
+      :width="640"
+      :error="save.error.value"
+      @close="editing = undefined"
+      @send="save.mutate()"
     >
-      <v-card v-if="editing">
-        <form @submit.prevent="save.mutate()">
-          <div class="dialog-head">{{ editing.id ? "Change a contact" : "Add a contact" }}</div>
-          <div class="dialog-body">
-            <ErrorNote :error="save.error.value" />
-            <v-text-field
-              v-model="editing.code"
-              class="mb-3"
-              label="Short code"
-              maxlength="30"
-            /><AddressForm v-model="editing.address" v-model:home="editing.home" />
-          </div>
-          <div class="dialog-actions">
-            <v-btn variant="text" @click="editing = undefined">Not now</v-btn
-            ><v-btn type="submit" :loading="save.isPending.value">Save the contact</v-btn>
-          </div>
-        </form>
-      </v-card>
-    </v-dialog>
+      <template #title>{{ editing.id ? "Change a contact" : "Add a contact" }}</template>
+      <v-text-field
+        v-model="editing.code"
+        class="mb-3"
+        label="Short code"
+        maxlength="30"
+      /><AddressForm v-model="editing.address" v-model:home="editing.home" />
+      <template #actions
+        ><v-btn type="submit" :loading="save.isPending.value">Save the contact</v-btn></template
+      >
+    </FormDialog>
   </div>
 </template>
 

@@ -5,7 +5,7 @@ import { ref } from "vue";
 import { api, need, type Schemas } from "../../../api/client";
 import { useMe } from "../../../shared/session";
 import { packagingQuery } from "../queries";
-import { ErrorNote } from "../../../shared/ui";
+import { ErrorNote, FormDialog } from "../../../shared/ui";
 
 const client = useQueryClient();
 const { may, currency } = useMe();
@@ -123,61 +123,51 @@ const save = useMutation({
         </tr>
       </tbody>
     </table>
-    <v-dialog
-      :model-value="!!editing"
-      max-width="680"
-      aria-label="Packaging"
-      @update:model-value="editing = undefined"
+    <FormDialog
+      v-if="editing"
+      title="Packaging"
+      :width="680"
+      :error="save.error.value"
+      @close="editing = undefined"
+      @send="save.mutate(editing)"
     >
-      <v-card v-if="editing">
-        <form @submit.prevent="save.mutate(editing)">
-          <div class="dialog-head">
-            {{ editing.id ? `Change ${editing.name}` : "Add packaging" }}
-          </div>
-          <div class="dialog-body">
-            <ErrorNote :error="save.error.value" />
-            <div class="form-grid">
-              <v-text-field v-model="editing.name" class="w4" label="Name" required autofocus />
-              <v-text-field v-model="editing.code" class="w2" label="Code" required />
-              <v-text-field
-                v-for="[key, label] in SIDES"
-                :key="key"
-                v-model="typed[key]"
-                class="w2"
-                :label="label"
-                suffix="cm"
-                inputmode="decimal"
-                required
-              />
-              <v-text-field
-                v-for="[key, label] in WEIGHTS"
-                :key="key"
-                v-model="typed[key]"
-                class="w2"
-                :label="label"
-                suffix="g"
-                inputmode="numeric"
-                required
-              />
-              <v-text-field
-                v-model="typed.cost"
-                class="w2"
-                label="Cost of one"
-                :suffix="currency"
-                inputmode="decimal"
-              />
-              <v-checkbox v-model="editing.active" class="w4" label="In use" />
-            </div>
-            <p class="mute small">
-              Saving plans all waiting orders again; what was set by hand stays.
-            </p>
-          </div>
-          <div class="dialog-actions">
-            <v-btn variant="text" @click="editing = undefined">Not now</v-btn
-            ><v-btn type="submit" :loading="save.isPending.value">Save the packaging</v-btn>
-          </div>
-        </form>
-      </v-card>
-    </v-dialog>
+      <template #title>{{ editing.id ? `Change ${editing.name}` : "Add packaging" }}</template>
+      <div class="form-grid">
+        <v-text-field v-model="editing.name" class="w4" label="Name" required autofocus />
+        <v-text-field v-model="editing.code" class="w2" label="Code" required />
+        <v-text-field
+          v-for="[key, label] in SIDES"
+          :key="key"
+          v-model="typed[key]"
+          class="w2"
+          :label="label"
+          suffix="cm"
+          inputmode="decimal"
+          required
+        />
+        <v-text-field
+          v-for="[key, label] in WEIGHTS"
+          :key="key"
+          v-model="typed[key]"
+          class="w2"
+          :label="label"
+          suffix="g"
+          inputmode="numeric"
+          required
+        />
+        <v-text-field
+          v-model="typed.cost"
+          class="w2"
+          label="Cost of one"
+          :suffix="currency"
+          inputmode="decimal"
+        />
+        <v-checkbox v-model="editing.active" class="w4" label="In use" />
+      </div>
+      <p class="mute small">Saving plans all waiting orders again; what was set by hand stays.</p>
+      <template #actions
+        ><v-btn type="submit" :loading="save.isPending.value">Save the packaging</v-btn></template
+      >
+    </FormDialog>
   </div>
 </template>

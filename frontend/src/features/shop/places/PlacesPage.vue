@@ -5,7 +5,7 @@ import { api, need, type Schemas } from "../../../api/client";
 import { useMe } from "../../../shared/session";
 import AddressForm from "../../../shared/AddressForm.vue";
 import { placesQuery } from "../queries";
-import { ErrorNote } from "../../../shared/ui";
+import { ErrorNote, FormDialog } from "../../../shared/ui";
 
 const client = useQueryClient();
 const { may } = useMe();
@@ -94,41 +94,35 @@ const save = useMutation({
         </tr>
       </tbody>
     </table>
-    <v-dialog
-      :model-value="!!editing"
-      max-width="680"
-      aria-label="Place"
-      @update:model-value="editing = undefined"
+    <FormDialog
+      v-if="editing"
+      title="Place"
+      :width="680"
+      :error="save.error.value"
+      @close="editing = undefined"
+      @send="save.mutate(editing)"
     >
-      <v-card v-if="editing">
-        <form @submit.prevent="save.mutate(editing)">
-          <div class="dialog-head">{{ editing.id ? `Change ${editing.name}` : "Add a place" }}</div>
-          <div class="dialog-body">
-            <ErrorNote :error="save.error.value" />
-            <v-text-field
-              v-model="editing.name"
-              label="Name of the place"
-              class="mb-3"
-              required
-              autofocus
-            />
-            <AddressForm v-model="editing.address" />
-            <div class="form-grid mt-3">
-              <v-text-field v-model="editing.pickup_spot" class="w3" label="Pick-up spot" />
-              <v-text-field v-model="editing.opening_hours" class="w3" label="Opening hours" />
-              <v-checkbox
-                v-model="editing.is_default"
-                class="w6"
-                label="Parcels leave from here unless said otherwise"
-              />
-            </div>
-          </div>
-          <div class="dialog-actions">
-            <v-btn variant="text" @click="editing = undefined">Not now</v-btn
-            ><v-btn type="submit" :loading="save.isPending.value">Save the place</v-btn>
-          </div>
-        </form>
-      </v-card>
-    </v-dialog>
+      <template #title>{{ editing.id ? `Change ${editing.name}` : "Add a place" }}</template>
+      <v-text-field
+        v-model="editing.name"
+        label="Name of the place"
+        class="mb-3"
+        required
+        autofocus
+      />
+      <AddressForm v-model="editing.address" />
+      <div class="form-grid mt-3">
+        <v-text-field v-model="editing.pickup_spot" class="w3" label="Pick-up spot" />
+        <v-text-field v-model="editing.opening_hours" class="w3" label="Opening hours" />
+        <v-checkbox
+          v-model="editing.is_default"
+          class="w6"
+          label="Parcels leave from here unless said otherwise"
+        />
+      </div>
+      <template #actions
+        ><v-btn type="submit" :loading="save.isPending.value">Save the place</v-btn></template
+      >
+    </FormDialog>
   </div>
 </template>

@@ -6,7 +6,7 @@ import { api, need, sendFile, type Schemas } from "../../../api/client";
 import { count, money } from "../../../shared/format";
 import { useMe } from "../../../shared/session";
 import { recipesQuery } from "../../shape";
-import { ErrorNote } from "../../../shared/ui";
+import { ErrorNote, FormDialog } from "../../../shared/ui";
 
 const client = useQueryClient();
 const { currency, may } = useMe();
@@ -266,112 +266,100 @@ const sides = (p: Product) =>
     <button v-if="hasNextPage" class="link" type="button" @click="fetchNextPage()">
       Show more of {{ matching.toLocaleString("en-GB") }}
     </button>
-    <v-dialog
-      :model-value="!!editing"
-      max-width="680"
-      aria-label="Product"
-      @update:model-value="editing = undefined"
+    <FormDialog
+      v-if="editing"
+      title="Product"
+      :width="680"
+      :error="save.error.value"
+      @close="editing = undefined"
+      @send="save.mutate()"
     >
-      <v-card v-if="editing">
-        <form @submit.prevent="save.mutate()">
-          <div class="dialog-head">
-            <span class="mono">{{ editing.sku }}</span> {{ before?.name }}
-          </div>
-          <div class="dialog-body">
-            <ErrorNote :error="save.error.value" />
-            <div class="form-grid">
-              <v-text-field
-                v-for="[key, label, unit] in NUMBERS"
-                :key="key"
-                v-model="typed[key]"
-                class="w2"
-                :label="label"
-                :suffix="unit || currency"
-                inputmode="decimal"
-              />
-              <v-select
-                v-model="editing.recipe"
-                class="w2"
-                label="Default recipe"
-                clearable
-                :items="(recipes ?? []).map((r) => ({ title: r.name, value: r.code }))"
-              />
-              <v-text-field
-                v-for="[key, label, width] in TEXTS"
-                :key="key"
-                v-model="editing[key]"
-                :class="width"
-                :label="label"
-              />
-              <v-text-field v-model="kilo" class="w3" label="Tags, with commas" />
-              <v-checkbox
-                v-for="[key, label] in FLAGS"
-                :key="key"
-                v-model="editing[key]"
-                class="w2"
-                :label="label"
-              />
-            </div>
-            <p class="mute small">
-              {{ editing.learned_from ? `Learned from ${editing.learned_from}. ` : "" }}Waiting
-              orders with it are planned anew.
-            </p>
-          </div>
-          <div class="dialog-actions">
-            <v-btn variant="text" @click="editing = undefined">Not now</v-btn
-            ><v-btn type="submit" :loading="save.isPending.value">Save the product</v-btn>
-          </div>
-        </form>
-      </v-card>
-    </v-dialog>
-    <v-dialog
-      :model-value="!!many"
-      max-width="480"
-      aria-label="Change several products"
-      @update:model-value="many = undefined"
+      <template #title
+        ><span class="mono">{{ editing.sku }}</span> {{ before?.name }}</template
+      >
+      <div class="form-grid">
+        <v-text-field
+          v-for="[key, label, unit] in NUMBERS"
+          :key="key"
+          v-model="typed[key]"
+          class="w2"
+          :label="label"
+          :suffix="unit || currency"
+          inputmode="decimal"
+        />
+        <v-select
+          v-model="editing.recipe"
+          class="w2"
+          label="Default recipe"
+          clearable
+          :items="(recipes ?? []).map((r) => ({ title: r.name, value: r.code }))"
+        />
+        <v-text-field
+          v-for="[key, label, width] in TEXTS"
+          :key="key"
+          v-model="editing[key]"
+          :class="width"
+          :label="label"
+        />
+        <v-text-field v-model="kilo" class="w3" label="Tags, with commas" />
+        <v-checkbox
+          v-for="[key, label] in FLAGS"
+          :key="key"
+          v-model="editing[key]"
+          class="w2"
+          :label="label"
+        />
+      </div>
+      <p class="mute small">
+        {{ editing.learned_from ? `Learned from ${editing.learned_from}. ` : "" }}Waiting orders
+        with it are planned anew.
+      </p>
+      <template #actions
+        ><v-btn type="submit" :loading="save.isPending.value">Save the product</v-btn></template
+      >
+    </FormDialog>
+    <FormDialog
+      v-if="many"
+      title="Change several products"
+      :width="480"
+      :error="saveMany.error.value"
+      @close="many = undefined"
+      @send="saveMany.mutate()"
     >
-      <v-card v-if="many">
-        <form @submit.prevent="saveMany.mutate()">
-          <div class="dialog-head">The same for {{ count(chosen.size, "product") }}</div>
-          <div class="dialog-body">
-            <ErrorNote :error="saveMany.error.value" />
-            <div class="form-grid">
-              <v-select
-                v-model="many.field"
-                class="w6"
-                label="What to change"
-                :items="MANY"
-                @update:model-value="many.value = ''"
-              />
-              <v-select
-                v-if="many.field === 'recipe'"
-                v-model="many.value"
-                class="w6"
-                label="To"
-                :items="[
-                  { title: 'no recipe', value: '' },
-                  ...(recipes ?? []).map((r) => ({ title: r.name, value: r.code })),
-                ]"
-              />
-              <v-select
-                v-else-if="['own_box', 'upright', 'no_weekend'].includes(many.field)"
-                v-model="many.value"
-                class="w6"
-                label="To"
-                :items="['yes', 'no']"
-              />
-              <v-text-field v-else v-model="many.value" class="w6" label="To" />
-            </div>
-          </div>
-          <div class="dialog-actions">
-            <v-btn variant="text" @click="many = undefined">Not now</v-btn
-            ><v-btn type="submit" :loading="saveMany.isPending.value"
-              >Change {{ count(chosen.size, "product") }}</v-btn
-            >
-          </div>
-        </form>
-      </v-card>
-    </v-dialog>
+      <template #title>The same for {{ count(chosen.size, "product") }}</template>
+      <div class="form-grid">
+        <v-select
+          v-model="many.field"
+          class="w6"
+          label="What to change"
+          :items="MANY"
+          @update:model-value="many.value = ''"
+        />
+        <v-select
+          v-if="many.field === 'recipe'"
+          v-model="many.value"
+          class="w6"
+          label="To"
+          :items="[
+            { title: 'no recipe', value: '' },
+            ...(recipes ?? []).map((r) => ({ title: r.name, value: r.code })),
+          ]"
+        />
+        <v-select
+          v-else-if="['own_box', 'upright', 'no_weekend'].includes(many.field)"
+          v-model="many.value"
+          class="w6"
+          label="To"
+          :items="['yes', 'no']"
+        />
+        <v-text-field v-else v-model="many.value" class="w6" label="To" />
+      </div>
+      <template #actions
+        ><v-btn type="submit" :loading="saveMany.isPending.value"
+          >Change {{ count(chosen.size, "product") }}</v-btn
+        ></template
+      >
+    </FormDialog>
   </div>
 </template>
 
