@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import asyncio
+from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
+from functools import partial
 
 import procrastinate
 from procrastinate.jobs import Job, Status
@@ -83,18 +85,31 @@ def _add_outgoing(app: procrastinate.App, sessions: sessionmaker[Session], outsi
         send_due_prints(sessions, outside, now)
 
 
+def _each_by_itself(*steps: Callable[[], object]) -> None:
+    """Take every step, whatever becomes of the one before.  Raises what failed, together, once all had their turn."""
+    failed: list[Exception] = []
+    for step in steps:
+        try:
+            step()
+        except Exception as error:
+            failed.append(error)
+    if failed:
+        raise ExceptionGroup("steps that failed", failed)
+
+
 def _add_periodic(app: procrastinate.App, sessions: sessionmaker[Session], outside: Outside) -> None:
     # croniter keeps the seconds in a sixth field, behind the day of the week.
     @app.periodic(cron="* * * * * */10")
     @app.task(name="sweep", queueing_lock="sweep", lock="sweep")
     @metrics.job("sweep")
     def sweep(timestamp: int) -> None:  # noqa: ARG001 - procrastinate passes the time it was due
-        buying_room.sweep(sessions, outside, now)
-        if not labels_first(sessions, now()):
-            send_due_news(sessions, outside, now)
-        send_due_prints(sessions, outside, now)
-        settle_due_voids(sessions, outside, now)
-        make_due_returns(sessions, outside, now)
+        news = () if labels_first(sessions, now()) else (send_due_news,)
+        _each_by_itself(
+            *(
+                partial(step, sessions, outside, now)
+                for step in (buying_room.sweep, *news, send_due_prints, settle_due_voids, make_due_returns)
+            )
+        )
 
     @app.periodic(cron="* * * * * */5")
     @app.task(name="retry_stalled", queueing_lock="retry_stalled")

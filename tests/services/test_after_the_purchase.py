@@ -15,6 +15,7 @@ from tests.documents.test_paper import text_of
 from tests.services.test_buying import agree, ask, books, buy, clear_orders, ids_of, person
 from tidewind.core.addresses.check import Address
 from tidewind.db.tables import CarrierRow, Label, LabelRequest, Message, Order, PrintJob, Return, Shipment
+from tidewind.jobs import _each_by_itself
 from tidewind.services.base import Conflict, Invalid, NotFound, TooMany
 from tidewind.services.books import (
     EntryFilter,
@@ -64,6 +65,7 @@ from tidewind.services.follow import (
     request_links,
     send_due_news,
 )
+from tidewind.services.handover import alert_counts
 from tidewind.services.orders import approve_orders, edit_hand
 from tidewind.services.papers import (
     PrintRequest,
@@ -407,6 +409,42 @@ def test_a_colleague_asks_and_gets_a_label_by_mail(wiring: Wiring, clock: Clock)
         assert shipment.labels[0].tracking_number in mails["ana@club.example"]["body"]
         assert session.get_one(LabelRequest, made.id).state == "labelled"
         assert session.scalar(select(func.count(Message.id)).where(Message.shipment_id == shipment_id)) == 2
+
+
+def test_one_mail_that_cannot_go_stops_no_other(wiring: Wiring, clock: Clock) -> None:
+    shipments = bought(wiring, 2)
+    send_due_news(wiring.sessions, wiring.outside, clock)
+    wrong = [
+        "ana@",
+        "@b",
+        "a b@c.example",
+        "ana@c.example, eve@d.example",
+        "Ana <ana@c.example>",
+        "",
+        "ana@c\n.example",
+        "@",
+    ]
+    with wiring.sessions.begin() as session:
+        for n, recipient in enumerate([*wrong, "good@c.example"]):
+            session.add(Message(shipment_id=shipments[0], kind=f"try:{n}", recipient=recipient, subject="S", body="B",
+                                reason="a test", next_at=clock()))  # fmt: skip
+        session.add(Message(shipment_id=shipments[1], kind="no-such-paper", recipient="good@c.example", subject="S",
+                            body="B", reason="a test", attach="return_label", next_at=clock()))  # fmt: skip
+    assert send_due_news(wiring.sessions, wiring.outside, clock) == 1
+    heard = [m["recipient"] for m in httpx.get(f"{wiring.settings.standins_url}/mail/all").json()]
+    assert heard.count("good@c.example") == 1
+    assert not {r for r in heard if "eve@" in r or "ana@" in r}
+    with wiring.sessions() as session:
+        waiting = session.scalars(select(Message).where(Message.sent_at.is_(None))).all()
+        assert {m.recipient for m in waiting} == {*wrong, "good@c.example"}
+        assert all(m.attempts == 1 and m.last_error and m.next_at > clock() for m in waiting)
+        assert alert_counts(session, clock())["undelivered_messages"] == len(waiting)
+    clock.move(hours=2)
+    assert send_due_news(wiring.sessions, wiring.outside, clock) == 0
+    steps: list[str] = []
+    with pytest.raises(ExceptionGroup):
+        _each_by_itself(lambda: steps.append("a"), lambda: 1 // 0, lambda: steps.append("c"))
+    assert steps == ["a", "c"]
 
 
 def test_papers_and_printers(wiring: Wiring, world: World, clock: Clock, tmp_path) -> None:  # type: ignore[no-untyped-def]

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import smtplib
 from dataclasses import dataclass
+from email.errors import HeaderParseError
+from email.headerregistry import Address
 from email.message import EmailMessage
 from email.utils import formataddr, make_msgid
 from typing import Protocol
@@ -28,6 +30,14 @@ class Mailer(Protocol):
         """Send one plain mail, with a PDF where one goes with it.  Raises NeverSent or RefusedOutside."""
 
 
+def _address(recipient: str) -> Address:
+    """Return one address; what is none, or would be several, is refused here and not by the library's own errors."""
+    try:
+        return Address(addr_spec=recipient)
+    except (ValueError, IndexError, HeaderParseError) as error:
+        raise RefusedOutside("mail_refused", "this is no mail address") from error
+
+
 class SmtpMailer:
     """A mail server."""
 
@@ -40,7 +50,7 @@ class SmtpMailer:
         """See Mailer."""
         message = EmailMessage()
         message["From"] = formataddr((sender_name, sender))
-        message["To"] = recipient
+        message["To"] = _address(recipient)
         message["Subject"] = " ".join(subject.split())
         message["Message-ID"] = make_msgid(domain=sender.rpartition("@")[2])
         message.set_content(body)
@@ -51,5 +61,7 @@ class SmtpMailer:
                 server.send_message(message)
         except (smtplib.SMTPRecipientsRefused, smtplib.SMTPSenderRefused) as error:
             raise RefusedOutside("mail_refused", "the mail server refused the address") from error
+        except (smtplib.SMTPNotSupportedError, UnicodeError) as error:
+            raise RefusedOutside("mail_refused", "the mail server takes no address with such letters") from error
         except (OSError, smtplib.SMTPException) as error:
             raise NeverSent("the mail server does not answer") from error

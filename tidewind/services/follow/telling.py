@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from datetime import datetime, timedelta
+from typing import TypeVar
 
+import structlog
 from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session, sessionmaker
 
@@ -18,6 +20,7 @@ from tidewind.services.base import Outside, defer
 from tidewind.services.papers import print_labels, print_returns
 from tidewind.services.planning import shop_settings
 
+log = structlog.get_logger(__name__)
 LONGEST_PAUSE = timedelta(hours=1)
 LONGEST_WAIT, FEW = timedelta(minutes=2), 10
 _SUBJECT = "Your order {order} is on its way"
@@ -169,8 +172,37 @@ def send_due_news(sessions: sessionmaker[Session], outside: Outside, clock: Call
         mails = session.scalars(
             select(Message.id).where(Message.sent_at.is_(None), Message.next_at <= clock()).limit(500)
         ).all()
-    done = sum(_send_notice(sessions, outside, notice_id, clock()) for notice_id in notices)
-    return done + sum(_send_mail(sessions, outside, message_id, clock()) for message_id in mails)
+    done = sum(_by_itself(_send_notice, ChannelNotice, sessions, outside, row_id, clock()) for row_id in notices)
+    return done + sum(_by_itself(_send_mail, Message, sessions, outside, row_id, clock()) for row_id in mails)
+
+
+Told = TypeVar("Told", ChannelNotice, Message)
+
+
+def _later(row: ChannelNotice | Message, why: str, now: datetime) -> None:
+    """Note that one did not get through, and when it is tried again."""
+    row.attempts += 1
+    row.next_at, row.last_error = now + _pause(row.attempts), why[:300]
+
+
+def _by_itself(
+    send: Callable[[sessionmaker[Session], Outside, int, datetime], bool],
+    table: type[Told],
+    sessions: sessionmaker[Session],
+    outside: Outside,
+    row_id: int,
+    now: datetime,
+) -> bool:
+    """Send one, and let a fault that nobody foresaw be that one's alone: it waits with words, the others go on."""
+    try:
+        return send(sessions, outside, row_id, now)
+    except Exception as error:  # whatever it is, it must not stop the mails behind it
+        log.exception("not_told", table=table.__tablename__, id=row_id)
+        with sessions.begin() as session:
+            _later(
+                session.get_one(table, row_id, with_for_update=True), f"could not be sent: {type(error).__name__}", now
+            )
+        return False
 
 
 def _send_notice(sessions: sessionmaker[Session], outside: Outside, notice_id: int, now: datetime) -> bool:
@@ -188,8 +220,7 @@ def _send_notice(sessions: sessionmaker[Session], outside: Outside, notice_id: i
             news = News(kind, shipment.carrier, numbers, tracking_url(outside.base_url, shipment))
             outside.channel(order.channel).tell(order.number, news)
         except OutsideError as error:
-            notice.attempts += 1
-            notice.next_at, notice.last_error = now + _pause(notice.attempts), str(error)[:300]
+            _later(notice, str(error), now)
             return False
         notice.done_at = now
         return True
@@ -215,8 +246,7 @@ def _send_mail(sessions: sessionmaker[Session], outside: Outside, message_id: in
             paper = _paper(session, message)
             outside.mailer.send(shop.brand, shop.mail_from, message.recipient, message.subject, message.body, paper)
         except OutsideError as error:
-            message.attempts += 1
-            message.next_at, message.last_error = now + _pause(message.attempts), str(error)[:300]
+            _later(message, str(error), now)
             return False
         message.sent_at = now
         return True
