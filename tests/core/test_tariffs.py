@@ -16,7 +16,8 @@ from hypothesis import strategies as st
 
 from tests.core.test_worked_examples import BRIGHTMILE, MONDAY, NORVIA
 from tidewind.core.quantities import Refused, Size, percent_of, steps_begun
-from tidewind.core.tariffs.card import Consignment, Parcel
+from tidewind.core.tariffs.card import Consignment, Parcel, RateCard, Service
+from tidewind.core.tariffs.changes import changes
 from tidewind.core.tariffs.check import clash
 from tidewind.core.tariffs.contracts import terms
 from tidewind.core.tariffs.engine import CompiledCard
@@ -189,3 +190,30 @@ def test_two_versions_are_never_in_force_on_one_day(
 def test_the_schema_that_is_shipped_is_the_one_that_is_read() -> None:
     shipped = json.loads((Path(__file__).parents[2] / "docs" / "rate-card.schema.json").read_text("utf-8"))
     assert shipped == card_schema()
+
+
+def test_two_versions_of_a_card_differ_in_words_that_can_be_checked() -> None:
+    def rest(after: RateCard) -> list[tuple[str, str, str]]:
+        return [(c.where, c.before, c.after) for c in changes(NORVIA, after)]
+
+    assert rest(NORVIA) == []
+    service = next(s for s in NORVIA.services if s.kind == "weight" and s.steps)
+    zone, steps = next(iter(service.steps.items()))
+    name = next(z.name for z in NORVIA.zones if z.id == zone)
+    dearer = replace(steps, prices=(steps.prices[0] + 100, *steps.prices[1:]))
+
+    def with_service(changed: Service) -> RateCard:
+        return replace(NORVIA, services=tuple(changed if s.code == changed.code else s for s in NORVIA.services))
+
+    ((where, before, after),) = rest(with_service(replace(service, steps={**service.steps, zone: dearer})))
+    assert where.startswith(f"{service.name}, {name} to ")
+    assert (before, after) == tuple(f"{minor / 100:.2f} EUR" for minor in (steps.prices[0], steps.prices[0] + 100))
+    shorter = replace(steps, bounds=steps.bounds[:-1], prices=steps.prices[:-1])
+    gone = rest(with_service(replace(service, steps={**service.steps, zone: shorter})))
+    assert [(bool(was), becomes) for _, was, becomes in gone] == [(True, "")]
+    renamed = rest(replace(NORVIA, zones=(replace(NORVIA.zones[0], name="Elsewhere"), *NORVIA.zones[1:])))
+    assert [(was, becomes) for _, was, becomes in renamed] == [(NORVIA.zones[0].name, "Elsewhere")]
+    fewer = rest(replace(NORVIA, services=tuple(s for s in NORVIA.services if s is not service)))
+    assert len(fewer) == 1
+    assert service.code in fewer[0][0] + fewer[0][1]
+    assert fewer[0][2] == ""
