@@ -12,7 +12,7 @@ from PIL import Image
 from playwright.sync_api import Browser, Page, expect
 
 from tests.browser.people import axe, page_of, row
-from tests.documents.test_paper import codes
+from tests.documents.reading import codes
 from tidewind.settings import DATA, ROOT
 from tidewind.supervisor import Supervisor
 

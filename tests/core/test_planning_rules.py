@@ -9,7 +9,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tests.core.test_worked_examples import BOX_L, NIGHT, POST, POT_CARTON, PUBLISHED_ROAD, ROAD, SHOP
+from tests.core.builders import BOX_L, NIGHT, POST, POT_CARTON, PUBLISHED_ROAD, ROAD, SHOP
 from tidewind.core.addresses.check import Address
 from tidewind.core.calendar import (
     Transit,

@@ -11,7 +11,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tests.core.test_worked_examples import POT, SHOP
+from tests.core.builders import POT, SHOP
 from tidewind.core.addresses.check import Address
 from tidewind.core.destinations import crosses_customs, destination_group
 from tidewind.core.layers import Recipe

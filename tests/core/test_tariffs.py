@@ -14,7 +14,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tests.core.test_worked_examples import BRIGHTMILE, MONDAY, NORVIA
+from tests.core.builders import BRIGHTMILE, MONDAY, NORVIA
 from tidewind.core.quantities import Refused, Size, percent_of, steps_begun
 from tidewind.core.tariffs.card import Consignment, Parcel, RateCard, Service
 from tidewind.core.tariffs.changes import changes

@@ -2,44 +2,37 @@
 
 from __future__ import annotations
 
-import json
 from datetime import UTC, date, datetime, time
-from importlib import resources
 
 import pytest
 
+from tests.core.builders import (
+    BOX_L,
+    BRIGHTMILE,
+    LISBON,
+    MONDAY,
+    NIGHT,
+    NORVIA,
+    NORVIA_DECEMBER,
+    POST,
+    POT,
+    PUBLISHED_ROAD,
+    ROAD,
+    SHOP,
+)
 from tidewind.core import ledger
 from tidewind.core.addresses.check import Address
-from tidewind.core.calendar import Timetable, Transit, arrival, ship_date_for
+from tidewind.core.calendar import Transit, arrival, ship_date_for
 from tidewind.core.choosing import Choosable, Policy, Values, frontier, pick, value_hundredths
 from tidewind.core.codes import gs1_check_digit, is_s10, is_sscc, s10_check_digit, s10_number, sscc
 from tidewind.core.handover import PickupRule, first_pickup_day
 from tidewind.core.insuring import OpenCover, insured, premium_in
-from tidewind.core.order_facts import Carrier, Hand, LineFacts, OrderFacts, Shop
-from tidewind.core.packing import Packaging
+from tidewind.core.order_facts import Hand, OrderFacts
 from tidewind.core.planning import plan
 from tidewind.core.quantities import Refused, Size
-from tidewind.core.tariffs.card import Consignment, Parcel, RateCard, card_in_force
-from tidewind.core.tariffs.contracts import terms
-from tidewind.core.tariffs.engine import CompiledCard
+from tidewind.core.tariffs.card import Consignment, Parcel, card_in_force
 from tidewind.core.tariffs.quote import Quote, explain
-from tidewind.core.tariffs.reading import BadCard
 from tidewind.core.tariffs.weights import billable_g
-from tidewind.core.tariffs.written import read_card
-
-MONDAY = date(2026, 11, 23)
-
-
-def card(name: str) -> RateCard:
-    made = read_card(json.loads(resources.files("tidewind.data.cards").joinpath(f"{name}.json").read_text("utf-8")))
-    assert not isinstance(made, BadCard), made
-    return made
-
-
-BRIGHTMILE, NORVIA, NORVIA_DECEMBER = card("brightmile-2026-07"), card("norvia-2026-06"), card("norvia-2026-12")
-ROAD = CompiledCard(BRIGHTMILE, MONDAY, terms({"*": 1200}))
-PUBLISHED_ROAD = CompiledCard(BRIGHTMILE, MONDAY)
-POST = CompiledCard(NORVIA, MONDAY)
 
 
 def viseu(gross_g: int, *sides: int, home: bool = False, **more: object) -> Consignment:
@@ -159,19 +152,6 @@ def test_9_choosing() -> None:
     assert pick([], Policy.CHEAPEST) is None
 
 
-POT = LineFacts("1", "TP-18", "Terracotta pot 18 cm", 1, 1650, (185, 185, 171), 9600, upright=True)
-POT_CARTON = Packaging("POT-M", "Pot carton M", (210, 210, 200), Size.of(225, 225, 215), 260, 180, 6000)
-BOX_L = Packaging("CTN-L", "Carton L", (520, 360, 300), Size.of(530, 370, 315), 560, 320, 20_000)
-SHOP = Shop(
-    (POT_CARTON, BOX_L),
-    (Carrier("norvia", "Norvia Post", POST, POST), Carrier("brightmile", "Brightmile", ROAD, PUBLISHED_ROAD)),
-    Policy.CHEAPEST,
-    Values(),
-    datetime(2026, 11, 23, 10, tzinfo=UTC),
-    "EUR",
-)
-
-
 def test_10_hand_wins_the_trail_keeps_what_it_overrode_and_replanning_changes_neither() -> None:
     to = Address(name="B. Amorim", street="Rua da Nogueira 14", city="Viseu", postcode="3500-108", country="PT")
     order = OrderFacts((POT,), to, promise=date(2026, 11, 24), hand=Hand(packaging="CTN-L", service="bp-night"))
@@ -207,9 +187,6 @@ def test_10_hand_wins_the_trail_keeps_what_it_overrode_and_replanning_changes_ne
     assert night_to_the_islands.snags[0].code == "service_refused"
 
 
-LISBON = "Europe/Lisbon"
-
-
 @pytest.mark.parametrize(
     ("asked", "pickup"),
     [
@@ -225,9 +202,6 @@ def test_12_pickups_after_midnight(asked: datetime, pickup: date) -> None:
     rule = PickupRule(time(0, 45), LISBON, "PT")
     assert first_pickup_day(asked, rule) == pickup
     assert first_pickup_day(asked.astimezone(ZoneInfo("Europe/Madrid")), rule) == pickup
-
-
-NIGHT = Timetable(time(15, 0), LISBON, "PT")
 
 
 def test_13_cut_offs_weekends_and_changes_of_the_clock() -> None:

@@ -12,6 +12,7 @@ import pytest
 import zxingcpp
 from PIL import Image
 
+from tests.documents.reading import codes, text_of
 from tidewind.documents.barcode_sheet import BarcodeCard, barcode_sheet_pdf
 from tidewind.documents.blocks import LEADING, fit
 from tidewind.documents.fonts import runs, width
@@ -45,21 +46,6 @@ def paper(
         weight="2.24 kg",
         ship_date="Tue 24 Nov",
     )
-
-
-def codes(pdf: bytes, folder: Path, dpi: int = 203) -> list[dict[str, str]]:
-    """Rasterise at the printer's resolution in pure black and white, and read what a scanner would."""
-    (folder / "x.pdf").write_bytes(pdf)
-    subprocess.run(["pdftoppm", "-r", str(dpi), "-mono", folder / "x.pdf", folder / "x"], check=True)
-    pages = sorted(folder.glob("x-*.pbm"))
-    return [{b.format.name: b.text for b in zxingcpp.read_barcodes(Image.open(p).convert("L"))} for p in pages]
-
-
-def text_of(pdf: bytes, folder: Path) -> str:
-    (folder / "t.pdf").write_bytes(pdf)
-    return subprocess.run(
-        ["pdftotext", "-layout", folder / "t.pdf", "-"], check=True, capture_output=True, text=True
-    ).stdout
 
 
 def test_both_codes_decode_at_203_dpi_for_s10_and_sscc(tmp_path: Path) -> None:

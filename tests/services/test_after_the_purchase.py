@@ -11,8 +11,8 @@ from sqlalchemy import func, select, text
 from sqlalchemy.exc import DBAPIError
 
 from tests.conftest import Clock
-from tests.documents.test_paper import text_of
-from tests.services.test_buying import agree, ask, books, buy, clear_orders, ids_of, person
+from tests.documents.reading import text_of
+from tests.services.steps import agree, ask, books, buy, clear_orders, ids_of, person
 from tidewind.core.addresses.check import Address
 from tidewind.db.tables import CarrierRow, Label, LabelRequest, Message, Order, PrintJob, Return, Shipment
 from tidewind.jobs import _each_by_itself

@@ -13,17 +13,13 @@ import httpx
 import pytest
 from sqlalchemy import func, select, text
 from sqlalchemy.exc import DBAPIError, IntegrityError
-from sqlalchemy.orm import Session
 
 from tests.conftest import Clock
+from tests.services.steps import agree, ask, books, buy, clear_orders, ids_of, person
 from tidewind.db.tables import (
     Label,
-    LedgerAccount,
-    LedgerEntry,
-    LedgerLine,
     Message,
     Order,
-    Person,
     Shipment,
     TrackingEvent,
 )
@@ -36,72 +32,12 @@ from tidewind.services.buying import (
     PurchaseAsked,
     ToBuy,
     ask_to_buy,
-    batch_shipments,
-    buy_shipment,
     sweep,
 )
 from tidewind.services.buying.asking import _chunks
 from tidewind.services.follow import follow_parcels, public_view, send_due_news
 from tidewind.standins.world import World
 from tidewind.web.access import Wiring
-
-
-def clear_orders(session: Session, carrier: str, count: int) -> list[Order]:
-    query = select(Order).where(Order.state == "open", Order.carrier == carrier, Order.price_minor.is_not(None))
-    return list(session.scalars(query.order_by(Order.id).limit(count)))
-
-
-def person(session: Session, login: str) -> int:
-    return session.scalars(select(Person.id).where(Person.login == login)).one()
-
-
-def ask(wiring: Wiring, orders: list[Order], key: str = "one-click", login: str = "tome") -> PurchaseAsked:
-    with wiring.sessions.begin() as session:
-        wishes = [ToBuy(o.id, o.price_minor or 0) for o in orders]
-        return ask_to_buy(session, wishes, key, person(session, login), wiring.clock())
-
-
-def ids_of(wiring: Wiring, batch_id: int) -> list[int]:
-    with wiring.sessions() as session:
-        return [s.id for s in batch_shipments(session, batch_id)]
-
-
-def buy(wiring: Wiring, shipment_id: int) -> str:
-    return buy_shipment(wiring.sessions, wiring.outside, shipment_id, wiring.clock)
-
-
-def books(wiring: Wiring) -> dict[str, int]:
-    with wiring.sessions() as session:
-        found = {a.code: a.balance_minor for a in session.scalars(select(LedgerAccount))}
-        summed = dict(
-            session.execute(
-                select(LedgerLine.account, func.sum(LedgerLine.amount_minor)).group_by(LedgerLine.account)
-            ).all()
-        )
-    assert sum(found.values()) == 0
-    assert {k: v for k, v in found.items() if v} == {k: int(v) for k, v in summed.items() if v}
-    return found
-
-
-def agree(wiring: Wiring, world: World, carrier: str = "norvia") -> int:
-    """Our live shipments and the carrier's book say the same, to the cent; return how many there are."""
-    with wiring.sessions() as session:
-        ours = session.scalars(select(Shipment).where(Shipment.state == "bought", Shipment.carrier == carrier)).all()
-        mine = {s.idempotency_key: (s.price_minor, [lb.tracking_number for lb in s.labels]) for s in ours}
-        charged = session.scalar(
-            select(func.coalesce(func.sum(LedgerLine.amount_minor), 0))
-            .join(LedgerEntry)
-            .join(Shipment, Shipment.id == LedgerEntry.shipment_id)
-            .where(LedgerLine.account == "postage", Shipment.carrier == carrier)
-        )
-    theirs = {
-        b["key"]: (b["price_minor"], [p["tracking_number"] for p in b["parcels"]])
-        for b in world.book(carrier)
-        if not b["cancelled"]
-    }
-    assert mine == theirs
-    assert charged == sum(price for price, _ in mine.values())
-    return len(mine)
 
 
 @pytest.mark.parametrize("point", ["before_call", "after_call", "before_commit", "after_commit"])

@@ -12,7 +12,7 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from tests.conftest import Clock
-from tests.services.test_buying import ask, ids_of
+from tests.services.steps import ask, ids_of
 from tidewind.db.tables import Channel, ChannelLog, Difference, Order
 from tidewind.outside.errors import OutsideError
 from tidewind.services import orders as orders_room

@@ -9,8 +9,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from tests.conftest import MONDAY, Clock
-from tests.services.test_buying import person
-from tests.services.test_planning_and_importing import of
+from tests.services.steps import of, person
 from tidewind.core.addresses.check import Address
 from tidewind.core.comparing import CARRIERS_BOX, USUAL
 from tidewind.core.planning import plan

@@ -13,7 +13,7 @@ import pytest
 from sqlalchemy import select
 
 from tests.conftest import Clock
-from tests.services.test_buying import agree, ask, books, buy, clear_orders, ids_of
+from tests.services.steps import agree, ask, books, buy, clear_orders, ids_of
 from tidewind.cli import main
 from tidewind.cluster import FAST_FOR_TESTS, free_port
 from tidewind.db.tables import Label, Order, Shipment

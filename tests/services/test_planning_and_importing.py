@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from importlib import resources
 from typing import Any
 
 import pytest
@@ -11,6 +10,7 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from tests.conftest import MONDAY, Clock
+from tests.services.steps import by_number, of, sample
 from tidewind.core.order_facts import Hand
 from tidewind.db.tables import Channel, Order
 from tidewind.outside.errors import NeverSent
@@ -43,18 +43,6 @@ from tidewind.services.planning import (
 from tidewind.services.shop import set_policy, set_product_facts
 from tidewind.standins.world import World
 from tidewind.web.access import Wiring
-
-
-def sample(name: str) -> bytes:
-    return resources.files("tidewind.data").joinpath(name).read_bytes()
-
-
-def by_number(session: Session, number: str) -> Order:
-    return session.scalars(select(Order).where(Order.number == number)).one()
-
-
-def of(session: Session, name: str) -> Order:
-    return session.scalars(select(Order).where(Order.address["name"].astext == name)).one()
 
 
 def test_a_messy_file_good_rows_in_bad_rows_kept_and_twice_makes_nothing_twice(session: Session) -> None:

@@ -9,7 +9,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from tests.conftest import MONDAY, Clock
-from tests.services.test_buying import ask, books, clear_orders
+from tests.services.steps import ask, books, clear_orders
 from tidewind.core.addresses.check import Address
 from tidewind.db.tables import ApiKey, Order, Person, Place, SignIn
 from tidewind.services.base import Conflict, Invalid, NotFound, NotSignedIn

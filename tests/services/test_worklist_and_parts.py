@@ -10,8 +10,7 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from tests.conftest import MONDAY, Clock
-from tests.services.test_buying import ask, ids_of
-from tests.services.test_planning_and_importing import by_number, of, sample
+from tests.services.steps import ask, by_number, ids_of, of, sample
 from tidewind.core.addresses.check import Address
 from tidewind.core.order_facts import Hand
 from tidewind.db.tables import ChannelNotice, Clearance, Import, Order, Person, PrecedentRow, Product

@@ -9,7 +9,7 @@ import httpx
 import pytest
 
 from tests.conftest import Clock
-from tests.web.who_may import BODIES, MAY, OPEN
+from tests.web.who_may import BODIES, MAY, OPEN, sign_in
 from tidewind.app import make_app
 from tidewind.db.tables.people import ROLES
 from tidewind.services.buying import buy_shipment
@@ -22,12 +22,6 @@ from tidewind.web.access import Wiring
 def client(base_url: str) -> Iterator[httpx.Client]:
     with httpx.Client(base_url=base_url, timeout=20) as made:
         yield made
-
-
-def sign_in(client: httpx.Client, login: str) -> dict[str, str]:
-    answer = client.post("/api/sign-in", json={"login": login, "password": DEMO_PASSWORD})
-    assert answer.status_code == 200, answer.text
-    return {"X-CSRF-Token": answer.json()["csrf_token"]}
 
 
 def status(client: httpx.Client, route: str, headers: dict[str, str]) -> int:

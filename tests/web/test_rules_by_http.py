@@ -9,7 +9,7 @@ from typing import Any
 import httpx
 import pytest
 
-from tests.web.test_api import sign_in
+from tests.web.who_may import sign_in
 from tidewind.settings import ROOT
 
 Ask = Callable[..., httpx.Response]

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import httpx
+
 from tidewind.db.tables.people import ROLES
+from tidewind.settings import DEMO_PASSWORD
 
 _EVERYBODY = """
 GET /api/me | POST /api/sign-out | GET /api/orders | GET /api/orders/{order_id} | GET /api/orders/filters | GET /api/find
@@ -95,3 +98,9 @@ BODIES = {
     "POST /api/voids": {"shipment_ids": [0]},
     "POST /api/money/bill-paid": {"amount_minor": 1, "key": "12345678"},
 }
+
+
+def sign_in(client: httpx.Client, login: str) -> dict[str, str]:
+    answer = client.post("/api/sign-in", json={"login": login, "password": DEMO_PASSWORD})
+    assert answer.status_code == 200, answer.text
+    return {"X-CSRF-Token": answer.json()["csrf_token"]}

@@ -447,6 +447,7 @@ function pressing(group: Group): boolean {
   min-height: 24px;
 }
 .unlinked {
+  min-height: 24px;
   font: inherit;
   background: none;
   border: 0;
