@@ -2,20 +2,27 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
+from threading import Barrier
 
+import psycopg
 import pytest
-from sqlalchemy import select
-from sqlalchemy.orm import Session
+from sqlalchemy import select, text
+from sqlalchemy.orm import Session, sessionmaker
 
 from tests.conftest import MONDAY, Clock
 from tests.services.steps import ask, books, clear_orders
+from tidewind.cluster import Cluster
 from tidewind.core.addresses.check import Address
-from tidewind.db.tables import ApiKey, Order, Person, Place, SignIn
-from tidewind.services.base import Conflict, Invalid, NotFound, NotSignedIn
-from tidewind.services.books import EntryFilter, balance_now, ledger_entries, top_up
+from tidewind.db.base import make_engine, make_sessions
+from tidewind.db.migrate import migrate
+from tidewind.db.tables import ApiKey, Order, Person, Place, Shop, SignIn
+from tidewind.services.base import Conflict, Invalid, NotFound, NotSignedIn, ServiceError
+from tidewind.services.books import EntryFilter, balance_now, ledger_entries, pay_bill, post, top_up
 from tidewind.services.people import add_person, make_key, revoke_key, sign_in, who_has_key, who_has_token
-from tidewind.services.shop import all_places, save_packaging, save_place, set_policy
+from tidewind.services.shop import all_places, first_owner, save_packaging, save_place, set_policy
 from tidewind.settings import DEMO_PASSWORD
 from tidewind.web.access import Wiring
 
@@ -132,3 +139,49 @@ def test_the_ledger_reads_as_people_expect(wiring: Wiring, clock: Clock) -> None
             with pytest.raises(Invalid, match="between"):
                 top_up(session, amount, "odd-amount", "Inês", MONDAY)
     assert books(wiring)["bank"] == -60_000
+
+
+def at_once(sessions: sessionmaker[Session], do: Callable[[Session], object], times: int = 8) -> list[str]:
+    """Do the same in as many transactions, all begun before any ends; return how each went."""
+    together = Barrier(times)
+
+    def one(_: int) -> str:
+        with sessions() as session:
+            session.execute(text("select 1"))
+            together.wait()
+            try:
+                do(session)
+                session.commit()
+            except ServiceError as error:
+                return error.code
+            return "done"
+
+    with ThreadPoolExecutor(times) as pool:
+        return sorted(pool.map(one, range(times)))
+
+
+def test_equal_clicks_at_the_very_same_moment_are_taken_once_and_answered(
+    wiring: Wiring, clock: Clock, cluster: Cluster
+) -> None:
+    before = books(wiring)["available"]
+    assert at_once(wiring.sessions, lambda s: top_up(s, 5_000, "one-click", "Inês", clock())) == ["done"] * 8
+    assert books(wiring)["available"] == before + 5_000
+    with wiring.sessions.begin() as session:
+        post(session, "on_account", 900, key="owed", reason="A label on account", at=clock())
+    paid = [f"bill-{n}" for n in range(8)]
+    assert at_once(wiring.sessions, lambda s: pay_bill(s, 900, paid.pop(), "Inês", clock())) == [
+        *["bill_amount"] * 7, "done"]  # fmt: skip
+    name = f"{wiring.settings.database_url.rsplit('/', 1)[1]}_empty"
+    with psycopg.connect(f"{cluster.url.rsplit('/', 1)[0]}/postgres", autocommit=True) as connection:
+        connection.execute(f"create database {name}")  # type: ignore[call-overload]
+    engine = make_engine(f"{cluster.url.rsplit('/', 1)[0]}/{name}")
+    try:
+        migrate(engine)
+
+        def begin(session: Session) -> object:
+            shop = Shop(id=1, name="F", brand="F", time_zone="Europe/Lisbon", currency="EUR", mail_from="f@f.example")
+            return first_owner(session, shop, "ada", "Ada", "a long password")
+
+        assert at_once(make_sessions(engine), begin) == [*["already_set_up"] * 7, "done"]
+    finally:
+        engine.dispose()

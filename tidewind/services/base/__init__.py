@@ -4,7 +4,7 @@ from tidewind.services.base.errors import Conflict, Invalid, NotAllowed, NotFoun
 from tidewind.services.base.health import figures_of_the_moment, parts_health
 from tidewind.services.base.history import history_of, write_history
 from tidewind.services.base.limits import MOST_ORDERS
-from tidewind.services.base.locking import lock_orders
+from tidewind.services.base.locking import lock_orders, one_at_a_time
 from tidewind.services.base.news import NEWS_CHANNEL, tell_what_is_written
 from tidewind.services.base.outside import Outside
 from tidewind.services.base.queue import defer
@@ -37,6 +37,7 @@ __all__ = [
     "lock_orders",
     "move_order",
     "move_row",
+    "one_at_a_time",
     "orders_with_label",
     "parts_health",
     "standing_after",

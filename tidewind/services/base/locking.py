@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from sqlalchemy import ColumnElement, select
+from sqlalchemy import ColumnElement, func, select
 from sqlalchemy.orm import Session
 from sqlalchemy.orm.interfaces import ORMOption
 
@@ -35,3 +35,11 @@ def lock_orders(
     if all_there and len(found) != len(wanted):
         raise NotFound("unknown_order", "One of these orders does not exist. Nothing was changed.")
     return found
+
+
+def one_at_a_time(session: Session, what: str) -> None:
+    """Let no other transaction do ``what`` until this one ends: for what is looked up before it is written.
+
+    Whoever waited here reads what the one before has committed.
+    """
+    session.execute(select(func.pg_advisory_xact_lock(func.hashtext(what))))

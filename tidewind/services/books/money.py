@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 from tidewind.core.ledger import ACCOUNTS, entry
 from tidewind.db.bulk import insert_rows, take_ids
 from tidewind.db.tables import LedgerAccount, LedgerEntry, LedgerLine, Order, Shipment
-from tidewind.services.base import Conflict, Invalid
+from tidewind.services.base import Conflict, Invalid, one_at_a_time
 
 CHUNK = 1_000
 
@@ -106,11 +106,13 @@ def top_up(session: Session, amount: int, key: str, who: str, at: datetime) -> N
     """Put money onto the balance (a stand-in for a payment); the same key twice is taken once."""
     if not 100 <= amount <= 1_000_000:
         raise Invalid("top_up_amount", "A top-up is between 1.00 and 10,000.00.")
+    one_at_a_time(session, "top_up")
     _once(session, "top_up", amount, key, f"Top-up by {who}", at)
 
 
 def pay_bill(session: Session, amount: int, key: str, who: str, at: datetime) -> None:
     """Note that a carrier's bill was paid; the same key twice is taken once.  Raises Invalid for more than is owed."""
+    one_at_a_time(session, "bill_paid")
     owed = balance_now(session).owed_minor
     if not 0 < amount <= owed:
         raise Invalid("bill_amount", "A bill is more than nothing and at most what is owed to carriers.")

@@ -8,7 +8,7 @@ from datetime import datetime
 from functools import partial
 from typing import Any
 
-from sqlalchemy import select, text
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from tidewind.core.addresses.check import tidy
@@ -16,7 +16,7 @@ from tidewind.core.rules.rule import Rule
 from tidewind.core.rules.touching import change_between
 from tidewind.core.rules.written import BadRules, read_rules, write_rules
 from tidewind.db.tables import RuleSet, Work
-from tidewind.services.base import Conflict, Invalid, NotFound
+from tidewind.services.base import Conflict, Invalid, NotFound, one_at_a_time
 from tidewind.services.planning.choices import all_choices
 from tidewind.services.planning.rehearsing import Rehearsal, rehearse
 from tidewind.services.planning.replanning import replan_waiting
@@ -62,7 +62,7 @@ def save_rules(
     """
     rules = read_or_refuse(body)
     _known_names(session, rules, now)
-    session.execute(text("select pg_advisory_xact_lock(hashtext('rule_set'))"))
+    one_at_a_time(session, "rule_set")
     newest, _ = current_rules(session)
     if newest != base_version:
         words = f"Somebody saved version {newest} since you began at {base_version}. Yours is kept here; compare first."

@@ -9,13 +9,14 @@ from sqlalchemy.orm import Session
 
 from tidewind.core.choosing import Policy
 from tidewind.db.tables import Person, Shop
-from tidewind.services.base import Conflict, Invalid
+from tidewind.services.base import Conflict, Invalid, one_at_a_time
 from tidewind.services.people import add_person, anybody
 from tidewind.services.planning import replan_waiting, shop_settings
 
 
 def first_owner(session: Session, shop: Shop, login: str, name: str, password: str) -> Person:
     """Set an empty installation up: the shop and its owner.  Raises Conflict once anybody has a login."""
+    one_at_a_time(session, "first_owner")
     if anybody(session):
         raise Conflict("already_set_up", "This shop is set up already. Sign in, or ask the owner for a login.")
     _check_zone(shop.time_zone)
