@@ -22,7 +22,7 @@ const PAGES = [
   ["Channels", "/set-up/channels"],
   ["Products", "/set-up/products"],
   ["Address book", "/set-up/contacts"],
-  ["Restricted parties", "/set-up/restricted"],
+  ["Screening", "/set-up/restricted"],
   ["Places", "/set-up/places"],
   ["Packaging", "/set-up/packaging"],
   ["Carriers", "/set-up/carriers"],

@@ -126,7 +126,7 @@ export function makeRouter(client: QueryClient): Router {
           {
             path: "restricted",
             component: () => import("../features/shop/screening/ScreeningPage.vue"),
-            meta: { title: "Restricted parties" },
+            meta: { title: "Screening" },
           },
           {
             path: "printing",

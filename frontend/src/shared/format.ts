@@ -35,18 +35,19 @@ export function money(minor: number | null | undefined, currency = "EUR"): strin
   return formatOf(currency).format(minor / 10 ** digitsOf(currency));
 }
 
+/** A figure and its unit stay on one line: the blank between them does not break. */
 export function kilograms(grams: number): string {
   if (units.value === "imperial") {
     const ounces = grams / 28.349523125;
-    return ounces < 16 ? `${ounces.toFixed(1)} oz` : `${(ounces / 16).toFixed(2)} lb`;
+    return ounces < 16 ? `${ounces.toFixed(1)}\u00a0oz` : `${(ounces / 16).toFixed(2)}\u00a0lb`;
   }
-  return grams < 1000 ? `${grams} g` : `${(grams / 1000).toFixed(2)} kg`;
+  return grams < 1000 ? `${grams}\u00a0g` : `${(grams / 1000).toFixed(2)}\u00a0kg`;
 }
 
 export function centimetres(mm: readonly number[]): string {
   if (units.value === "imperial")
-    return `${mm.map((side) => (side / 25.4).toFixed(1)).join(" × ")} in`;
-  return `${mm.map((side) => side / 10).join(" × ")} cm`;
+    return `${mm.map((side) => (side / 25.4).toFixed(1)).join(" × ")}\u00a0in`;
+  return `${mm.map((side) => side / 10).join(" × ")}\u00a0cm`;
 }
 
 const DAY = new Intl.DateTimeFormat("en-GB", {

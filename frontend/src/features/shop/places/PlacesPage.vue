@@ -2,6 +2,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { ref } from "vue";
 import { api, need, type Schemas } from "../../../api/client";
+import { country } from "../../../shared/format";
 import { useMe } from "../../../shared/session";
 import AddressForm from "../../../shared/AddressForm.vue";
 import { placesQuery } from "../queries";
@@ -81,7 +82,7 @@ const save = useMutation({
           </td>
           <td>
             {{ p.address.company }}<br />{{ p.address.street }}, {{ p.address.postcode }}
-            {{ p.address.city }}, {{ p.address.country }}
+            {{ p.address.city }}, {{ country(p.address.country) }}
           </td>
           <td>
             {{ p.address.name }}<br /><span class="small mute">{{ p.address.phone }}</span>

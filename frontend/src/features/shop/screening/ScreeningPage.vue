@@ -41,10 +41,10 @@ const bring = useMutation({
 <template>
   <div class="page">
     <div class="head">
-      <h1>Restricted parties</h1>
+      <h1>Screening</h1>
       <span class="mute"
-        >Recipients are compared with these lists; a near match stops the order until somebody
-        clears it</span
+        >Recipients are compared with lists of restricted parties; a near match stops the order
+        until somebody clears it</span
       >
     </div>
     <ErrorNote :error="error ?? bring.error.value" />
