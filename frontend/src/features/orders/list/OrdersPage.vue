@@ -309,6 +309,7 @@ useKeys({
       @edit="bulk = true"
       @batch="intoBatch"
       @hold="hold"
+      @print="print"
       @buy="buy"
     />
     <BuyDialog v-model="buyOpen" :rows="toBuy" />

@@ -6,10 +6,19 @@ import { useMe } from "../../../shared/session";
 import { late } from "./grouping";
 
 /** What is selected: how many, what it costs, what stands in the way, and what can be done with all of them. */
-const emit = defineEmits<{ compare: []; edit: []; batch: []; hold: []; buy: [] }>();
+const emit = defineEmits<{
+  compare: [];
+  edit: [];
+  batch: [];
+  hold: [];
+  print: [];
+  buy: [];
+}>();
 const { currency, may } = useMe();
 const selection = useSelection();
 const paid = computed(() => selection.rows.reduce((n, r) => n + r.paid_shipping_minor, 0));
+const waiting = computed(() => selection.rows.filter((r) => r.state === "open"));
+const shipped = computed(() => selection.rows.filter((r) => r.state === "shipped"));
 const lateOnes = computed(() => selection.rows.filter(late).length);
 const withOthers = computed(() => selection.rows.filter((r) => r.held_by).length);
 const latest = computed(() =>
@@ -23,11 +32,11 @@ const latest = computed(() =>
 <template>
   <div class="tray" role="region" aria-label="Selected orders">
     <div>
-      <b>{{ count(selection.rows.length, "order") }}</b><span
-        >{{ count(selection.labels, "label") }} to buy</span
-      >
+      <b>{{ count(selection.rows.length, "order") }}</b><span>{{
+        waiting.length ? `${count(selection.labels, "label")} to buy` : "nothing to buy"
+      }}</span>
     </div>
-    <div>
+    <div v-if="waiting.length">
       <b>{{ money(selection.total, currency) }}</b><span
         >buyers paid {{ money(paid, currency) }}</span
       >
@@ -38,8 +47,8 @@ const latest = computed(() =>
       }}</b>
       <span>latest {{ day(latest) }}</span>
     </div>
-    <div v-if="selection.rows.length > selection.buyable.length">
-      <b class="stop">{{ selection.rows.length - selection.buyable.length }}</b><span
+    <div v-if="waiting.length > selection.buyable.length">
+      <b class="stop">{{ waiting.length - selection.buyable.length }}</b><span
         >cannot be bought</span
       >
     </div>
@@ -50,13 +59,26 @@ const latest = computed(() =>
     <button class="link" type="button" @click="selection.clear()">
       Unselect <span class="key">Esc</span>
     </button>
-    <button class="link" type="button" @click="emit('compare')">
+    <button v-if="shipped.length" class="link" type="button" @click="emit('print')">
+      Print <span class="key">p</span>
+    </button>
+    <button v-if="waiting.length" class="link" type="button" @click="emit('compare')">
       Compare <span class="key">m</span>
     </button>
-    <button v-if="may('shipper')" class="link" type="button" @click="emit('edit')">
+    <button
+      v-if="waiting.length && may('shipper')"
+      class="link"
+      type="button"
+      @click="emit('edit')"
+    >
       Edit <span class="key">e</span>
     </button>
-    <button v-if="may('shipper')" class="link" type="button" @click="emit('batch')">
+    <button
+      v-if="waiting.length && may('shipper')"
+      class="link"
+      type="button"
+      @click="emit('batch')"
+    >
       Batch <span class="key">g</span>
     </button>
     <button v-if="may('shipper', 'care')" class="link" type="button" @click="emit('hold')">
