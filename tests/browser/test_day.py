@@ -57,6 +57,7 @@ def test_a_messy_file_becomes_paid_printed_labels(browser: Browser, shop: Superv
     page.keyboard.press("Enter")
     expect(row(page, "Edite Romão")).to_contain_text("has no size")
     row(page, "Edite Romão").get_by_role("button", name="Fix").click()
+    expect(page.get_by_label("Length")).to_be_focused()  # or its focus would come in between
     for side, size in (("Length", "60"), ("Width", "40"), ("Height", "5,5")):
         page.get_by_label(side).fill(size)
     page.keyboard.press("Enter")
