@@ -55,11 +55,22 @@ def page_of(
     return page
 
 
+# Nothing behind a modal dialog can be pressed, so what the dialog covers half of is no small target; the dialog's own
+# controls are.
+LOOK = """async (rules) => {
+  const dialog = [...document.querySelectorAll('.v-overlay--active[aria-modal=true]')].pop()
+  const behind = dialog ? {rules: {'target-size': {enabled: false}}} : {}
+  const all = await axe.run(document, {runOnly: rules, ...behind})
+  const own = dialog ? await axe.run(dialog, {runOnly: ['target-size']}) : {violations: []}
+  return [...all.violations, ...own.violations]
+}"""
+
+
 def axe(page: Page) -> None:
     """No violation of WCAG 2.2 A or AA on what is shown now, and no script error so far."""
     page.evaluate(AXE.read_text("utf-8"))
     rules = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"]
-    found = page.evaluate("(rules) => axe.run(document, {runOnly: rules})", rules)["violations"]
+    found = page.evaluate(LOOK, rules)
     said = [(v["id"], [n["html"][:120] for n in v["nodes"][:3]]) for v in found]
     assert not said, said
     assert page.errors == []  # type: ignore[attr-defined]
