@@ -18,8 +18,8 @@ from datetime import date
 from functools import partial
 from importlib import resources
 
+from tidewind.core.consignments import Consignment, Goods, Parcel, Route
 from tidewind.core.quantities import Size
-from tidewind.core.tariffs.card import Consignment, Parcel
 from tidewind.core.tariffs.contracts import terms
 from tidewind.core.tariffs.engine import CompiledCard
 from tidewind.core.tariffs.quote import Line, Quote
@@ -57,7 +57,7 @@ def anything(chance: random.Random, place: tuple[str, str], box: Size) -> Consig
     special = chance.choice(("lithium", "signature", "stack")) if chance.randrange(8) == 0 else ""
     parcel = Parcel(chance.randint(50, 15_000), box, None, special == "stack")
     contents, extras = frozenset({"lithium"} & {special}), frozenset({"signature"} & {special})
-    return Consignment(place[0], place[1], chance.random() < 0.8, (parcel,), 4_000, contents, extras)
+    return Consignment(Route(*place, chance.random() < 0.8), Goods(4_000, contents), (parcel,), extras)
 
 
 BOUNDS, PRICES = [1000, 2000, 3000, 5000, 7000, 10_000, 15_000, 20_000], [430, 475, 520, 615, 700, 830, 1010, 1170]
@@ -69,7 +69,7 @@ def look_up(c: Consignment) -> tuple[str, int, int, int]:
     parcel = c.parcels[0]
     billable = max(parcel.gross_g, -(-parcel.size.mm3 // 4000))
     price = PRICES[min(bisect_left(BOUNDS, billable), len(PRICES) - 1)]
-    return ZONES[c.country, c.postcode], billable, price, (price * 2_300 + 5_000) // 10_000
+    return ZONES[c.route.country, c.route.postcode], billable, price, (price * 2_300 + 5_000) // 10_000
 
 
 def bare(consignments: Sequence[Consignment], codes: Sequence[str]) -> int:

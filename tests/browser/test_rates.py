@@ -25,7 +25,7 @@ def test_one_order_in_every_box_and_many_at_once(browser: Browser, shop: Supervi
     compare = page.get_by_role("region", name="Price against arrival")
     road = compare.get_by_role("row", name="Road").filter(has_text="€6.10")
     expect(road).to_be_visible()
-    expect(compare.get_by_text("Express by end of day")).to_be_visible()
+    expect(compare.get_by_role("button", name="CX Express by end of day")).to_be_visible()
     expect(compare.get_by_text("asking…")).to_have_count(0)  # the live carrier was asked by itself, and answered
     road.get_by_role("button", expanded=False).click()
     expect(compare.get_by_text("15.5 % of 5.28 EUR")).to_be_visible()

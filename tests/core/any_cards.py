@@ -8,14 +8,13 @@ from typing import Any
 from hypothesis import strategies as st
 
 from tidewind.core.calendar import Transit
+from tidewind.core.consignments import Consignment, Goods, Parcel, Route
 from tidewind.core.quantities import Size
 from tidewind.core.tariffs.card import (
     Amount,
-    Consignment,
     Limits,
     Network,
     Origin,
-    Parcel,
     RateCard,
     Region,
     Service,
@@ -238,7 +237,10 @@ boxes = st.builds(Parcel, st.integers(1, 33_000), sizes, st.sampled_from([None, 
 small = st.builds(Parcel, st.integers(1, 3_000), st.just(Size.of(250, 180, 120)), st.none(), st.just(False))
 consignments = st.builds(
     lambda to, home, parcels, value, goods, wanted, po_box, start, point: Consignment(
-        to[0], to[1], home, tuple(parcels), value, frozenset(goods), frozenset(wanted), po_box, to[2], *start, point
+        Route(to[0], to[1], home, to[2], po_box, point, *start),
+        Goods(value, frozenset(goods)),
+        tuple(parcels),
+        frozenset(wanted),
     ),
     st.sampled_from(PLACES),
     st.booleans(),

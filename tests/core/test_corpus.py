@@ -10,8 +10,9 @@ from pathlib import Path
 
 import pytest
 
+from tidewind.core.consignments import Consignment, Goods, Parcel, Route
 from tidewind.core.quantities import Refused, Size
-from tidewind.core.tariffs.card import Consignment, Parcel, RateCard
+from tidewind.core.tariffs.card import RateCard
 from tidewind.core.tariffs.contracts import terms
 from tidewind.core.tariffs.engine import CompiledCard
 from tidewind.core.tariffs.load import load_of
@@ -43,17 +44,10 @@ def _consignment(case: dict[str, str]) -> tuple[Consignment, date]:
     more = {part.split(" ", 1)[0]: part.split(" ", 1)[-1] for part in case["more"].split("; ") if part}
     start = more.get("from", " ").split(" ", 1)
     made = Consignment(
-        country,
-        postcode,
-        "home" in more,
+        Route(country, postcode, "home" in more, "".join(region), "po_box" in more, "", start[0], start[1]),
+        Goods(_cents(more.get("value", "0.00")), frozenset(more.get("goods", "").split())),
         tuple(_parcel(p) for p in case["parcels"].split(" + ")),
-        _cents(more.get("value", "0.00")),
-        frozenset(more.get("goods", "").split()),
         frozenset(more.get("extras", "").split()),
-        "po_box" in more,
-        "".join(region),
-        start[0],
-        start[1],
     )
     return made, date.fromisoformat(more.get("day", "2026-11-23"))
 

@@ -10,9 +10,9 @@ from hypothesis import strategies as st
 
 from tidewind.core.addresses.check import Address
 from tidewind.core.addresses.gazetteer import Gazetteer, Town
+from tidewind.core.consignments import NO_GOODS, Consignment, Parcel, Route
 from tidewind.core.quantities import Refused, Size
 from tidewind.core.screening import NEAR, SURE, Listed, Screen, plain_name
-from tidewind.core.tariffs.card import Consignment, Parcel
 from tidewind.core.tariffs.live import Answers, LiveAnswer, LivePrice, ask_key
 from tidewind.core.tariffs.quote import Quote
 
@@ -90,12 +90,7 @@ def test_towns_are_found_by_the_longest_postcode_and_by_what_is_typed() -> None:
 
 def parcels(*grams: int) -> Consignment:
     return Consignment(
-        country="PT",
-        postcode="3500-108",
-        region="",
-        home=True,
-        value=0,
-        parcels=tuple(Parcel(g, Size.of(300, 200, 100)) for g in grams),
+        Route("PT", "3500-108", home=True), NO_GOODS, tuple(Parcel(g, Size.of(300, 200, 100)) for g in grams)
     )
 
 

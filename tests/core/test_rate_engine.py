@@ -12,8 +12,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.core.any_cards import DAY, cards, consignments, discounts
+from tidewind.core.consignments import Consignment
 from tidewind.core.quantities import Refused, Size, percent_of
-from tidewind.core.tariffs.card import Amount, Consignment, RateCard, Surcharge
+from tidewind.core.tariffs.card import Amount, RateCard, Surcharge
 from tidewind.core.tariffs.contracts import terms
 from tidewind.core.tariffs.engine import CompiledCard
 from tidewind.core.tariffs.load import load_of
@@ -49,7 +50,7 @@ def test_lines_sum_up_and_what_is_remembered_changes_nothing(
     for c in [*loads, *reversed(loads)]:
         for code, service in warm.services.items():
             quote = warm.quote(code, c)
-            rates = service.rates(where, c.home) if (where := warm.where(c)) else None
+            rates = service.rates(where, c.route.home) if (where := warm.where(c)) else None
             if rates is None:
                 assert quote == Refused("not_served", "does not go there")
                 continue

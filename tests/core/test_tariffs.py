@@ -15,8 +15,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.core.builders import BRIGHTMILE, MONDAY, NORVIA
+from tidewind.core.consignments import Consignment, Goods, Parcel, Route
 from tidewind.core.quantities import Refused, Size, percent_of, steps_begun
-from tidewind.core.tariffs.card import Consignment, Parcel, RateCard, Service
+from tidewind.core.tariffs.card import RateCard, Service
 from tidewind.core.tariffs.changes import changes
 from tidewind.core.tariffs.check import clash
 from tidewind.core.tariffs.contracts import terms
@@ -45,7 +46,7 @@ parcels = st.builds(
 )
 consignments = st.builds(
     lambda place, home, many, value, goods, extras: Consignment(
-        place[0], place[1], home, tuple(many), value, frozenset(goods), frozenset(extras)
+        Route(*place, home), Goods(value, frozenset(goods)), tuple(many), frozenset(extras)
     ),
     st.sampled_from(PLACES),
     st.booleans(),
@@ -60,7 +61,7 @@ consignments = st.builds(
 def test_heavier_is_never_cheaper_and_each_surcharge_only_adds(c: Consignment, more: int) -> None:
     card = CARDS[0]
     heavier = replace(c, parcels=tuple(replace(p, gross_g=p.gross_g + more) for p in c.parcels))
-    to_a_home, to_a_firm = replace(c, home=True), replace(c, home=False)
+    to_a_home, to_a_firm = (replace(c, route=replace(c.route, home=home)) for home in (True, False))
     for code in card.services:
         for cheap, dear in ((c, heavier), (to_a_firm, to_a_home)):
             before, after = card.quote(code, cheap), card.quote(code, dear)

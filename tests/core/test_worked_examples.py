@@ -25,21 +25,23 @@ from tidewind.core.addresses.check import Address
 from tidewind.core.calendar import Transit, arrival, ship_date_for
 from tidewind.core.choosing import Choosable, Policy, Values, frontier, pick, value_hundredths
 from tidewind.core.codes import gs1_check_digit, is_s10, is_sscc, s10_check_digit, s10_number, sscc
+from tidewind.core.consignments import Consignment, Goods, Parcel, Route
 from tidewind.core.handover import PickupRule, first_pickup_day
 from tidewind.core.insuring import OpenCover, insured, premium_in
 from tidewind.core.order_facts import Hand, OrderFacts
 from tidewind.core.planning import plan
 from tidewind.core.quantities import Refused, Size
-from tidewind.core.tariffs.card import Consignment, Parcel, card_in_force
+from tidewind.core.tariffs.card import card_in_force
 from tidewind.core.tariffs.quote import Quote, explain
 from tidewind.core.tariffs.weights import billable_g
 
 
 def viseu(gross_g: int, *sides: int, home: bool = False, **more: object) -> Consignment:
     size = Size.of(sides[0], sides[1], sides[2])
-    facts = {k: v for k, v in more.items() if k in {"value", "extras", "contents"}}
+    goods = Goods(**{k: v for k, v in more.items() if k in {"value", "contents"}})  # type: ignore[arg-type]
+    extras = frozenset(more.get("extras", ()))  # type: ignore[call-overload]
     parcel = {k: v for k, v in more.items() if k in {"not_stackable", "packaging"}}
-    return Consignment("PT", "3500-108", home, (Parcel(gross_g, size, **parcel),), **facts)  # type: ignore[arg-type]
+    return Consignment(Route("PT", "3500-108", home), goods, (Parcel(gross_g, size, **parcel),), extras)  # type: ignore[arg-type]
 
 
 def amounts(quote: Quote | Refused) -> dict[str, int]:

@@ -115,7 +115,7 @@ def test_a_quote_needs_no_order_and_says_why_not(session: Session) -> None:
     assert cells(made, "np-box-s") == {CARRIERS_BOX: "packaging"}
     two = replace(VISEU, parcels=(QuotedParcel(900, (250, 180, 120), 2),))
     assert cells(quote_services(session, two, MONDAY), "np-box-m") == {CARRIERS_BOX: "packaging"}
-    assert len(quote_services(session, two, MONDAY).sending.parcels) == 2
+    assert len(quote_services(session, two, MONDAY).settled.packed) == 2
     with pytest.raises(Invalid):
         quote_services(session, replace(VISEU, to=Address()), MONDAY)
 

@@ -16,6 +16,8 @@ from tests.conftest import Clock
 from tests.services.steps import agree, ask, books, buy, clear_orders, ids_of
 from tidewind.cli import main
 from tidewind.cluster import FAST_FOR_TESTS, free_port
+from tidewind.core.consignments import NO_GOODS, Consignment, Parcel, Route, write_consignment
+from tidewind.core.quantities import Size
 from tidewind.db.tables import Label, Order, Shipment
 from tidewind.services.base import Conflict, Invalid
 from tidewind.services.books import top_up
@@ -102,22 +104,23 @@ def test_a_carrier_gives_the_first_answer_again_for_the_same_key(wiring: Wiring,
     with wiring.sessions() as session:
         key = session.get_one(Shipment, shipment_id).idempotency_key
     url = f"{wiring.settings.standins_url}/carriers/norvia/shipments"
+    goes = Consignment(Route("PT", "3500-108", True), NO_GOODS, (Parcel(500, Size.of(200, 100, 50)),))
     body = {
+        "consignment": write_consignment(goes),
         "service": "np-economy",
-        "country": "PT",
-        "postcode": "3500-108",
-        "home": True,
         "recipient": {},
         "ship_date": "2026-11-23",
-        "parcels": [{"gross_g": 500, "sides_mm": [200, 100, 50]}],
     }
+    heavy = goes.in_parcels((Parcel(90_000, Size.of(9, 9, 9)),))
     again = httpx.post(url, json=body, headers={"Idempotency-Key": key})
     assert again.json()["price_minor"] == order.price_minor
     assert len(world.book("norvia")) == 1
     assert httpx.post(url, json=body).status_code == 400
     for change, reason in (
         ({"service": "np-rocket"}, "unknown_service"),
-        ({"parcels": [{"gross_g": 90_000, "sides_mm": [9, 9, 9]}]}, "too_heavy"),
+        ({"consignment": write_consignment(heavy)}, "too_heavy"),
+        ({"consignment": write_consignment(goes.in_parcels(()))}, "parcels"),
+        ({"consignment": {"route": 7}}, "unreadable"),
     ):
         refused = httpx.post(url, json={**body, **change}, headers={"Idempotency-Key": "k2"})
         assert (refused.status_code, refused.json()["detail"]["reason"]) == (422, reason)

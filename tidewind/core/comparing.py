@@ -11,10 +11,9 @@ from tidewind.core.choosing import Policy, frontier, pick
 from tidewind.core.destinations import crosses_customs
 from tidewind.core.options import (
     Option,
-    Sending,
-    consignment_of,
+    Settled,
+    in_parcels,
     options_for,
-    premium_of,
     priced_options,
     with_published,
 )
@@ -59,16 +58,16 @@ class Compared:
     frontier: frozenset[str]
 
 
-def compare(order: OrderFacts, shop: Shop, sending: Sending) -> Compared:
+def compare(order: OrderFacts, shop: Shop, settled: Settled) -> Compared:
     """Return every service in every box that takes the goods, the carriers' own packaging included."""
-    columns = [Column(USUAL, parcels_text(sending.parcels), sending.parcels, _cost(sending.parcels))]
-    columns += _other_boxes(shop, sending)
+    columns = [Column(USUAL, parcels_text(settled.packed), settled.packed, _cost(settled.packed))]
+    columns += _other_boxes(shop, settled)
     cells = [
-        _cell(order, shop, sending, CARRIERS_BOX if _service(shop, option).packaging else USUAL, option)
-        for option in options_for(order, shop, sending)
+        _cell(shop, settled, CARRIERS_BOX if _service(shop, option).packaging else USUAL, option)
+        for option in options_for(order, shop, settled)
     ]
     for column in columns[1:]:
-        cells += _in_column(order, shop, sending, column)
+        cells += _in_column(order, shop, settled, column)
     return _judged(order, shop, columns, cells)
 
 
@@ -76,42 +75,37 @@ def _cost(parcels: Sequence[PackedParcel]) -> int:
     return sum(p.packaging.cost for p in parcels if p.packaging)
 
 
-def _other_boxes(shop: Shop, sending: Sending) -> list[Column]:
+def _other_boxes(shop: Shop, settled: Settled) -> list[Column]:
     """The shop's other boxes that take everything in one; none where the goods are divided or are their own box."""
-    units = list(sending.units)
-    if sending.divided or not units or any(u.own_box for u in units):
+    units = list(settled.units)
+    if settled.divided or not units or any(u.own_box for u in units):
         return []
-    used = {p.packaging.code for p in sending.parcels if p.packaging} if len(sending.parcels) == 1 else set()
+    used = {p.packaging.code for p in settled.packed if p.packaging} if len(settled.packed) == 1 else set()
     fitting = [box for box in packing.all_that_take(units, shop.own_boxes) if box.code not in used]
     return [Column(box.code, box.name, (packing.parcel_of(units, box),), box.cost) for box in fitting[: MOST_BOXES - 1]]
 
 
-def _cell(order: OrderFacts, shop: Shop, sending: Sending, box: str, option: Option) -> Cell:
+def _cell(shop: Shop, settled: Settled, box: str, option: Option) -> Cell:
     """One option with the carrier's published price beside it, or with the price that was true until it expired."""
     if option.quote:
-        return Cell(box, with_published(option, order, shop, sending.extras, sending.value))
-    return Cell(box, option, _stale(order, shop, sending, option))
+        return Cell(box, with_published(option, shop, settled))
+    return Cell(box, option, _stale(shop, settled, option))
 
 
-def _in_column(order: OrderFacts, shop: Shop, sending: Sending, column: Column) -> list[Cell]:
-    consignment = consignment_of(order, shop, column.parcels, sending.extras, sending.value)
-    premium = premium_of(order, shop, sending)
+def _in_column(order: OrderFacts, shop: Shop, settled: Settled, column: Column) -> list[Cell]:
     return [
-        _cell(order, shop, sending, column.code, option)
+        _cell(shop, settled, column.code, option)
         for carrier in shop.carriers
-        for option in priced_options(
-            order, shop, carrier, column.parcels, consignment, sending.not_before, premium=premium
-        )
+        for option in priced_options(order, shop, carrier, settled, column.parcels)
     ]
 
 
-def _stale(order: OrderFacts, shop: Shop, sending: Sending, option: Option) -> int | None:
-    """The price that was true until it expired; only where a live carrier has no fresh one."""
+def _stale(shop: Shop, settled: Settled, option: Option) -> int | None:
+    """The price that was true until it expired; only where a carrier that is asked has no fresh one."""
     carrier = carrier_of(shop, option)
     if not carrier.own.live:
         return None
-    asked = consignment_of(order, shop, option.parcels, sending.extras, sending.value)
-    return carrier.own.answers.stale_net(asked, option.service)
+    return carrier.own.answers.stale_net(in_parcels(settled, option.parcels), option.service)
 
 
 def carrier_of(shop: Shop, option: Option) -> Carrier:

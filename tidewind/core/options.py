@@ -8,14 +8,15 @@ from datetime import date
 from typing import NamedTuple
 
 from tidewind.core import packing
-from tidewind.core.addresses.check import Address, is_po_box
+from tidewind.core.addresses.check import Address
 from tidewind.core.calendar import Arrival, Timetable, arrival, ship_date_for
+from tidewind.core.consignments import Consignment, Goods, Parcel, route_between
 from tidewind.core.insuring import INSURED, NO_COVER, insured, premium_in
 from tidewind.core.order_facts import Carrier, OrderFacts, Shop
 from tidewind.core.packing import Lot, Packaging, PackedParcel, Unit
 from tidewind.core.quantities import Refused
 from tidewind.core.subdivisions import working_place
-from tidewind.core.tariffs.card import Consignment, Parcel, Service
+from tidewind.core.tariffs.card import Service
 from tidewind.core.tariffs.quote import Line, Quote
 
 _OF_OTHERS = frozenset({INSURED})
@@ -37,16 +38,18 @@ class Option(NamedTuple):
 
 
 @dataclass(frozen=True, slots=True)
-class Sending:
-    """What the layers have settled before services are asked: pieces, parcels, extras, value, earliest day.
+class Settled:
+    """What the layers have settled before services are asked: the consignment, and what of it may still change.
 
-    ``box`` is the packaging that a layer chose; ``divided`` tells that the parcels are not to be put together again.
+    ``consignment`` lies in ``packed``, the shop's own packaging; ``units`` are the pieces in it, ``box`` the packaging
+    that a layer chose, and ``divided`` tells that the parcels are not to be put together again.  ``premium`` is what an
+    insurer asks beside the carrier, or why it does not cover the goods; None where no cover is wanted.
     """
 
+    consignment: Consignment
+    packed: tuple[PackedParcel, ...]
     units: Sequence[Unit]
-    parcels: tuple[PackedParcel, ...]
-    extras: frozenset[str]
-    value: int
+    premium: Line | Refused | None = None
     not_before: date | None = None
     box: Packaging | None = None
     divided: bool = False
@@ -56,28 +59,54 @@ class Sending:
         """Measure the pieces once for all the boxes that carriers offer."""
         object.__setattr__(self, "lot", Lot(self.units))
 
+    @property
+    def extras(self) -> frozenset[str]:
+        """Every extra that is asked for, an insurer's cover among them."""
+        asked = self.consignment.extras
+        return asked if self.premium is None else asked | _OF_OTHERS
 
-def options_for(order: OrderFacts, shop: Shop, sending: Sending) -> list[Option]:
+
+def settle(order: OrderFacts, shop: Shop, packed: tuple[PackedParcel, ...], extras: frozenset[str], value: int,
+           units: Sequence[Unit] = (), not_before: date | None = None, box: Packaging | None = None,
+           divided: bool = False) -> Settled:  # fmt: skip
+    """Return an order with these parcels, extras and value (minor units), ready to be priced."""
+    consignment = Consignment(
+        route_between(order.sender or shop.origin, order.address, home=order.home, point=order.point),
+        Goods(value, order.contents),
+        priced_parcels(packed),
+        extras - _OF_OTHERS,
+    )
+    premium = _premium(consignment.goods, shop) if INSURED in extras else None
+    return Settled(consignment, packed, units, premium, not_before, box, divided)
+
+
+def with_extras(settled: Settled, shop: Shop, extras: frozenset[str]) -> Settled:
+    """Return the same with other extras."""
+    premium = _premium(settled.consignment.goods, shop) if INSURED in extras else None
+    return replace(settled, consignment=settled.consignment.with_extras(extras - _OF_OTHERS), premium=premium)
+
+
+def _premium(goods: Goods, shop: Shop) -> Line | Refused:
+    return shop.cover.premium(goods.value, goods.contents) if shop.cover else NO_COVER
+
+
+def options_for(order: OrderFacts, shop: Shop, settled: Settled) -> list[Option]:
     """Return every service of every carrier for this order, quoted or refused with its reason."""
-    usual = consignment_of(order, shop, sending.parcels, sending.extras, sending.value)
-    return [option for carrier in shop.carriers for option in _options_of(order, shop, carrier, sending, usual)]
+    return [option for carrier in shop.carriers for option in _options_of(order, shop, carrier, settled)]
 
 
-def _options_of(
-    order: OrderFacts, shop: Shop, carrier: Carrier, sending: Sending, usual: Consignment
-) -> Iterator[Option]:
+def _options_of(order: OrderFacts, shop: Shop, carrier: Carrier, settled: Settled) -> Iterator[Option]:
     """Yield a carrier's services in the card's order, those with a box of their own in that box."""
     found: dict[str, Option] = {}
-    premium = premium_of(order, shop, sending)
     for packaging in carrier.own.packagings:
-        parcels, consignment = sending.parcels, usual
+        packed = settled.packed
         if packaging:
-            repacked = _repack(sending, shop.boxes.get(packaging))
+            repacked = _repack(settled, shop.boxes.get(packaging))
             if isinstance(repacked, Refused):
-                found.update(_all_refused(carrier, packaging, parcels, repacked))
+                found.update(_all_refused(carrier, packaging, packed, repacked))
                 continue
-            parcels, consignment = repacked, usual.in_parcels(priced_parcels(repacked))
-        priced = priced_options(order, shop, carrier, parcels, consignment, sending.not_before, packaging, premium)
+            packed = repacked
+        priced = priced_options(order, shop, carrier, settled, packed, packaging)
         found.update((option.service, option) for option in priced)
     return map(found.__getitem__, carrier.own.services)
 
@@ -95,16 +124,12 @@ def priced_options(
     order: OrderFacts,
     shop: Shop,
     carrier: Carrier,
-    parcels: tuple[PackedParcel, ...],
-    consignment: Consignment,
-    not_before: date | None,
+    settled: Settled,
+    packed: tuple[PackedParcel, ...],
     packaging: str | None = None,
-    premium: Line | Refused | None = None,
 ) -> Iterator[Option]:
-    """Yield a carrier's services in one packaging for these parcels: price and arrival, or the refusal.
-
-    ``premium`` is what an insurer asks beside the carrier, or why it does not cover the goods.
-    """
+    """Yield a carrier's services in one packaging for these parcels: price and arrival, or the refusal."""
+    consignment, premium, not_before = in_parcels(settled, packed), settled.premium, settled.not_before
     for compiled, answer in carrier.own.quotes(consignment, packaging):
         service = compiled.service
         quote, refused, due = None, None, None
@@ -118,15 +143,21 @@ def priced_options(
             if not_before and (due.ship_date - shop.local.date()).days > service.ahead_days:
                 refused = Refused("too_far_ahead", f"takes parcels at most {service.ahead_days} days ahead")
                 quote = due = None
-        yield Option(carrier.code, service.code, service.name, service.network, parcels, quote, refused, due)
+        yield Option(carrier.code, service.code, service.name, service.network, packed, quote, refused, due)
 
 
-def with_published(option: Option, order: OrderFacts, shop: Shop, extras: frozenset[str], value: int) -> Option:
+def in_parcels(settled: Settled, packed: tuple[PackedParcel, ...]) -> Consignment:
+    """Return what a carrier is asked to price where the goods lie in these parcels."""
+    usual = settled.consignment
+    return usual if packed is settled.packed else usual.in_parcels(priced_parcels(packed))
+
+
+def with_published(option: Option, shop: Shop, settled: Settled) -> Option:
     """Return an option with its price at the carrier's published rates, without the shop's contract."""
     carrier = next(c for c in shop.carriers if c.code == option.carrier)
     if carrier.published is carrier.own and option.quote:
         return option._replace(published_net=option.quote.net)
-    consignment = consignment_of(order, shop, option.parcels, extras, value)
+    consignment = in_parcels(settled, option.parcels)
     if carrier.own.live:
         net = carrier.own.answers.published_net(consignment, option.service)
     else:
@@ -136,56 +167,28 @@ def with_published(option: Option, order: OrderFacts, shop: Shop, extras: frozen
     return option._replace(published_net=None if net is None else net + premium)
 
 
-def premium_of(order: OrderFacts, shop: Shop, sending: Sending) -> Line | Refused | None:
-    """Return what cover from an insurer costs, or why there is none; None where it is not asked for."""
-    if INSURED not in sending.extras:
-        return None
-    return shop.cover.premium(sending.value, order.contents) if shop.cover else NO_COVER
-
-
-def _repack(sending: Sending, box: Packaging | None) -> tuple[PackedParcel, ...] | Refused:
+def _repack(settled: Settled, box: Packaging | None) -> tuple[PackedParcel, ...] | Refused:
     if box is None:
         return Refused("packaging", "the carrier's box is not in stock")
-    if sending.box and sending.box.code != box.code:
-        return Refused("packaging", f"not in {sending.box.name}, which is chosen")
-    if sending.divided:
-        return Refused("packaging", f"goes as {len(sending.parcels)} parcels, not in one {box.name}")
-    if sending.lot.own_boxes or not sending.lot.goes_into(box):
+    if settled.box and settled.box.code != box.code:
+        return Refused("packaging", f"not in {settled.box.name}, which is chosen")
+    if settled.divided:
+        return Refused("packaging", f"goes as {len(settled.packed)} parcels, not in one {box.name}")
+    if settled.lot.own_boxes or not settled.lot.goes_into(box):
         return Refused("packaging", f"not everything fits into {box.name}")
-    return (packing.parcel_of(sending.units, box),)
+    return (packing.parcel_of(settled.units, box),)
 
 
-def consignment_of(
-    order: OrderFacts, shop: Shop, parcels: Sequence[PackedParcel], extras: frozenset[str], value: int
-) -> Consignment:
-    """Return what the carriers are asked to price."""
-    to, start = order.address, order.sender or shop.origin
-    return Consignment(
-        country=to.country,
-        postcode=to.postcode,
-        home=order.home,
-        parcels=priced_parcels(parcels),
-        value=value,
-        contents=order.contents,
-        extras=extras - _OF_OTHERS,
-        po_box=is_po_box(to),
-        region=to.region,
-        from_country=start.country,
-        from_postcode=start.postcode,
-        point=order.point,
-    )
-
-
-def priced_parcels(parcels: Sequence[PackedParcel]) -> tuple[Parcel, ...]:
+def priced_parcels(packed: Sequence[PackedParcel]) -> tuple[Parcel, ...]:
     """Return parcels as a rate card sees them: weight, outer size, and the carrier's packaging where it is one."""
     return tuple(
-        Parcel(p.gross_g, p.outer, p.packaging.code if p.packaging and p.packaging.carrier else None) for p in parcels
+        Parcel(p.gross_g, p.outer, p.packaging.code if p.packaging and p.packaging.carrier else None) for p in packed
     )
 
 
-def fitting_parcels(sending: Sending, box: Packaging | None) -> tuple[PackedParcel, ...] | None:
+def fitting_parcels(settled: Settled, box: Packaging | None) -> tuple[PackedParcel, ...] | None:
     """Return the one parcel that a shipment makes in a carrier's box, None where it does not go in."""
-    packed = _repack(sending, box)
+    packed = _repack(settled, box)
     return None if isinstance(packed, Refused) else packed
 
 

@@ -16,7 +16,7 @@ from tidewind.core.calendar import good_until
 from tidewind.core.choosing import Choosable, pick
 from tidewind.core.destinations import crosses_customs, destination_group
 from tidewind.core.layers import BATCH, BINDING, HAND, PRECEDENT, PRODUCT, PROMISE, SHOP, Step, Wishes
-from tidewind.core.options import Option, Sending, options_for, timetable_of, with_published
+from tidewind.core.options import Option, Settled, options_for, settle, timetable_of, with_published
 from tidewind.core.order_facts import Hand, OrderFacts, Shop, rule_facts
 from tidewind.core.packing import PackedParcel, Unit
 from tidewind.core.parcels import Packed, by_phrase, parcels_text, put_into_parcels, units_of
@@ -48,7 +48,7 @@ class Plan:
     hold: str = ""
     leave_out: str = ""
     rules: tuple[str, ...] = ()
-    sending: Sending | None = None
+    settled: Settled | None = None
     facts: Facts = field(default_factory=dict)
     good_until: datetime | None = None
 
@@ -255,9 +255,10 @@ def _price(
     result.parcels = packed.parcels
     if any(s.level == "stops" and s.fix in {"address", "billing_name"} for s in result.snags):
         return
-    sending = Sending(units, packed.parcels, result.extras, result.value, wishes.not_before, packed.box, packed.divided)
-    result.sending, result.options = sending, tuple(options_for(order, shop, sending))
-    _choose(result, order, shop, wishes)
+    settled = settle(order, shop, packed.parcels, result.extras, result.value, units, wishes.not_before, packed.box,
+                     packed.divided)  # fmt: skip
+    result.settled, result.options = settled, tuple(options_for(order, shop, settled))
+    _choose(result, settled, order, shop, wishes)
 
 
 def _packing_snag(refused: Refused, order: OrderFacts) -> Snag:
@@ -266,7 +267,7 @@ def _packing_snag(refused: Refused, order: OrderFacts) -> Snag:
     return Snag(refused.reason, "stops", words, "packaging", line.sku if line else "")
 
 
-def _choose(result: Plan, order: OrderFacts, shop: Shop, wishes: Wishes) -> None:
+def _choose(result: Plan, settled: Settled, order: OrderFacts, shop: Shop, wishes: Wishes) -> None:
     usable = {o.service: o for o in result.options if o.quote and o.arrival}
     unasked = [o for o in usable.values() if not shop.approval_of(o.service)] or list(usable.values())
     best = pick(choosable_of(unasked, shop), shop.policy, order.promise, shop.values, shop.ranking)
@@ -287,7 +288,7 @@ def _choose(result: Plan, order: OrderFacts, shop: Shop, wishes: Wishes) -> None
             result.chosen = None
             break
     if result.chosen:
-        result.chosen = with_published(result.chosen, order, shop, result.extras, result.value)
+        result.chosen = with_published(result.chosen, shop, settled)
     if not result.chosen and not bound:
         result.snags.append(Snag("no_service", "stops", _no_service_words(result.options), "service"))
     if result.chosen:

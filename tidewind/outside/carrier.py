@@ -8,6 +8,8 @@ from typing import Any, Literal, Protocol
 
 import httpx
 
+from tidewind.core.addresses.check import Address
+from tidewind.core.consignments import Consignment, write_consignment
 from tidewind.core.tariffs.live import LiveAnswer, LivePrice
 from tidewind.core.tracking import TrackingState
 from tidewind.metrics import OUTSIDE_CALLS
@@ -17,36 +19,27 @@ from tidewind.outside.http import call
 
 
 @dataclass(frozen=True, slots=True)
-class WantedParcel:
-    """One parcel of a purchase."""
+class Purchase:
+    """What goes, and what a carrier needs to sell its labels: the service, who gets it, who pays, on which day."""
 
-    gross_g: int
-    sides_mm: tuple[int, int, int]
-    packaging: str | None
-
-
-@dataclass(frozen=True, slots=True)
-class Wanted:
-    """A purchase as a carrier needs it."""
-
+    consignment: Consignment
     service: str
-    country: str
-    postcode: str
-    home: bool
-    recipient: dict[str, str]
-    value_minor: int
-    contents: list[str]
-    extras: list[str]
-    po_box: bool
+    recipient: Address
     ship_date: date
     reference: str
-    parcels: list[WantedParcel]
-    point: str = ""
-    region: str = ""
-    from_country: str = ""
-    from_postcode: str = ""
     bill_to: str = ""
     account: str = ""
+
+    @property
+    def written(self) -> dict[str, Any]:
+        """The purchase as it is said to a carrier."""
+        said = {name: getattr(self, name) for name in ("service", "reference", "bill_to", "account")}
+        return {
+            **said,
+            "consignment": write_consignment(self.consignment),
+            "recipient": asdict(self.recipient),
+            "ship_date": self.ship_date.isoformat(),
+        }
 
 
 @dataclass(frozen=True, slots=True)
@@ -94,10 +87,10 @@ class CarrierEvent:
 class CarrierClient(Protocol):
     """A carrier, whoever it is."""
 
-    def quotes(self, wanted: Wanted, now: datetime) -> LiveAnswer:
+    def quotes(self, consignment: Consignment, now: datetime) -> LiveAnswer:
         """Ask what each service costs now.  Raises NeverSent, MaybeDone or RefusedOutside; asking costs nothing."""
 
-    def buy(self, key: str, wanted: Wanted) -> Sold:
+    def buy(self, key: str, purchase: Purchase) -> Sold:
         """Buy labels under an idempotency key.  Raises NeverSent, MaybeDone or RefusedOutside."""
 
     def find(self, key: str) -> Sold | None:
@@ -167,9 +160,9 @@ class HttpCarrier:
             OUTSIDE_CALLS.labels(self._name, what, result).inc()
         return answer
 
-    def quotes(self, wanted: Wanted, now: datetime) -> LiveAnswer:
+    def quotes(self, consignment: Consignment, now: datetime) -> LiveAnswer:
         """See CarrierClient."""
-        body = {**asdict(wanted), "ship_date": wanted.ship_date.isoformat()}
+        body = {"consignment": write_consignment(consignment), "ship_date": now.date().isoformat()}
         if not self._breaker.lets_through(now):
             raise NeverSent("left in peace for half a minute after three failures in a row")
         try:
@@ -180,10 +173,9 @@ class HttpCarrier:
         self._breaker.succeeded()
         return answer
 
-    def buy(self, key: str, wanted: Wanted) -> Sold:
+    def buy(self, key: str, purchase: Purchase) -> Sold:
         """See CarrierClient."""
-        body = {**asdict(wanted), "ship_date": wanted.ship_date.isoformat()}
-        answer = self._call("buy", "POST", "/shipments", json=body, headers={"Idempotency-Key": key})
+        answer = self._call("buy", "POST", "/shipments", json=purchase.written, headers={"Idempotency-Key": key})
         return _sold(answer)
 
     def find(self, key: str) -> Sold | None:

@@ -13,12 +13,13 @@ from zoneinfo import ZoneInfo
 
 from fastapi import APIRouter, HTTPException, Request
 from fastapi.responses import JSONResponse
-from pydantic import BaseModel, Field
+from pydantic import BaseModel
 
 from tidewind.core.calendar import add_working_days
 from tidewind.core.codes import s10_number, sscc
-from tidewind.core.quantities import Refused, Size
-from tidewind.core.tariffs.card import Consignment, Parcel, RateCard, card_in_force
+from tidewind.core.consignments import Consignment, Route, read_consignment
+from tidewind.core.quantities import Refused
+from tidewind.core.tariffs.card import RateCard, card_in_force
 from tidewind.core.tariffs.contracts import terms
 from tidewind.core.tariffs.engine import CompiledCard
 from tidewind.core.tariffs.reading import BadCard
@@ -39,38 +40,36 @@ CONTRACTS: dict[str, dict[str, int]] = {
 """What each carrier takes off for this shop."""
 ACCOUNTS: dict[tuple[str, str], dict[str, int]] = {("brightmile", "447-2210"): {"*": 500, "*:es": 2200}}
 """Where a contract is another than the carrier's usual one, by the number of the account."""
-SLOW_SECONDS, HANG_SECONDS, QUOTES_HOLD_SECONDS = 2.0, 15.0, 900
+SLOW_SECONDS, HANG_SECONDS, QUOTES_HOLD_SECONDS, MOST_PARCELS = 2.0, 15.0, 900, 60
 
 
-class ParcelIn(BaseModel):
-    """One parcel as the shop describes it."""
+class QuestionIn(BaseModel):
+    """What goes, as the shop describes it."""
 
-    gross_g: int = Field(gt=0, le=1_000_000)
-    sides_mm: tuple[int, int, int]
-    packaging: str | None = None
+    consignment: dict[str, Any]
+    ship_date: date
+    account: str = ""
+
+    def read(self) -> Consignment:
+        """Return what goes.  Raises HTTPException for what makes no sense."""
+        try:
+            made = read_consignment(self.consignment)
+        except (KeyError, TypeError, ValueError) as error:
+            raise HTTPException(422, {"reason": "unreadable", "detail": f"the consignment: {error}"}) from error
+        if not 1 <= len(made.parcels) <= MOST_PARCELS or min(p.gross_g for p in made.parcels) < 1:
+            raise HTTPException(
+                422, {"reason": "parcels", "detail": f"1 to {MOST_PARCELS} parcels that weigh something"}
+            )
+        return made
 
 
-class ShipmentIn(BaseModel):
+class ShipmentIn(QuestionIn):
     """A purchase."""
 
     service: str
-    country: str
-    postcode: str
-    home: bool
     recipient: dict[str, str]
-    value_minor: int = 0
-    contents: list[str] = []
-    extras: list[str] = []
-    po_box: bool = False
-    point: str = ""
-    region: str = ""
-    from_country: str = "PT"
-    from_postcode: str = ""
     bill_to: str = ""
-    account: str = ""
-    ship_date: date
     reference: str = ""
-    parcels: list[ParcelIn] = Field(min_length=1, max_length=60)
 
 
 @lru_cache(maxsize=8)
@@ -131,20 +130,21 @@ def buy(carrier: str, wanted: ShipmentIn, request: Request) -> Any:
 
 
 def _sell(world: World, carrier: str, key: str, wanted: ShipmentIn) -> dict[str, Any]:
+    consignment = wanted.read()
     with world.work() as db:
         known = db.execute("select body from shipment where key = ?", (key,)).fetchone()
         if known:
             return dict(json.loads(known["body"]))
         now = world.now()
-        net, days = _price(carrier, wanted, now)
+        net, days = _price(carrier, wanted, consignment, now)
         dearer = db.execute("delete from fault where party = ? and kind = 'dearer'", (carrier,)).rowcount
         price = net + (24 if dearer else 0)
-        numbers = [number_for(world, db, carrier, wanted.service) for _ in wanted.parcels]
+        numbers = [number_for(world, db, carrier, wanted.service) for _ in consignment.parcels]
         answer = {
             "key": key,
             "carrier": carrier,
             "price_minor": price,
-            "parcels": [{"tracking_number": n, "routing": _routing(carrier, wanted)} for n in numbers],
+            "parcels": [{"tracking_number": n, "routing": _routing(carrier, consignment.route)} for n in numbers],
         }
         db.execute("insert into shipment (key, carrier, body) values (?, ?, ?)", (key, carrier, json.dumps(answer)))
         for number in numbers:
@@ -152,47 +152,30 @@ def _sell(world: World, carrier: str, key: str, wanted: ShipmentIn) -> dict[str,
     return answer
 
 
-def _consignment(wanted: ShipmentIn) -> Consignment:
-    return Consignment(
-        country=wanted.country,
-        postcode=wanted.postcode,
-        home=wanted.home,
-        parcels=tuple(Parcel(p.gross_g, Size.of(*p.sides_mm), p.packaging) for p in wanted.parcels),
-        value=wanted.value_minor,
-        contents=frozenset(wanted.contents),
-        extras=frozenset(wanted.extras),
-        po_box=wanted.po_box,
-        region=wanted.region,
-        from_country=wanted.from_country,
-        from_postcode=wanted.from_postcode,
-        point=wanted.point,
-    )
-
-
-def _card_for(carrier: str, wanted: ShipmentIn, now: datetime) -> CompiledCard:
+def _card_for(carrier: str, wanted: QuestionIn, now: datetime) -> CompiledCard:
     today = now.astimezone(ZoneInfo("Europe/Lisbon")).date()
     return _compiled(carrier, today, max(wanted.ship_date, today), wanted.account)
 
 
-def _price(carrier: str, wanted: ShipmentIn, now: datetime) -> tuple[int, int]:
+def _price(carrier: str, wanted: ShipmentIn, consignment: Consignment, now: datetime) -> tuple[int, int]:
     compiled = _card_for(carrier, wanted, now)
     if wanted.service not in compiled.services:
         raise HTTPException(422, {"reason": "unknown_service", "detail": f"no service {wanted.service}"})
-    quote = compiled.quote(wanted.service, _consignment(wanted))
+    quote = compiled.quote(wanted.service, consignment)
     if isinstance(quote, Refused):
         raise HTTPException(422, {"reason": quote.reason, "detail": quote.detail})
     return quote.net, compiled.services[wanted.service].service.transit[quote.zone].days_max
 
 
 @router.post("/{carrier}/quotes")
-def quotes(carrier: str, wanted: ShipmentIn, request: Request) -> dict[str, Any]:
+def quotes(carrier: str, wanted: QuestionIn, request: Request) -> dict[str, Any]:
     """Tell what each service would cost now, or why it cannot take it; the prices hold for a quarter of an hour."""
     world = world_of(request)
     before(world, carrier)
     compiled = _card_for(carrier, wanted, world.now())
     prices: dict[str, Any] = {}
     refusals: dict[str, str] = {}
-    consignment, listed = _consignment(wanted), CompiledCard(compiled.card, compiled.on)
+    consignment, listed = wanted.read(), CompiledCard(compiled.card, compiled.on)
     for code in compiled.services:
         quote, published = compiled.quote(code, consignment), listed.quote(code, consignment)
         if isinstance(quote, Refused):
@@ -217,9 +200,9 @@ def number_for(world: World, db: Any, carrier: str, service: str) -> str:
     return sscc("3560000" if carrier == "brightmile" else "3560100", world.next_serial(db, f"sscc-{carrier}", 1))
 
 
-def _routing(carrier: str, wanted: ShipmentIn) -> str:
-    plain = "".join(ch for ch in wanted.postcode.upper() if ch.isalnum())
-    return f"{wanted.country}-{plain[:4]}" if carrier == "norvia" else f"{wanted.country}{plain[:2]}·{plain[2:4]}"
+def _routing(carrier: str, to: Route) -> str:
+    plain = "".join(ch for ch in to.postcode.upper() if ch.isalnum())
+    return f"{to.country}-{plain[:4]}" if carrier == "norvia" else f"{to.country}{plain[:2]}·{plain[2:4]}"
 
 
 @router.get("/{carrier}/shipments/{key}")

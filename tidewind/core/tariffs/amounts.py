@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from datetime import date
 
+from tidewind.core.consignments import Consignment, Parcel
 from tidewind.core.quantities import percent_of, steps_begun
-from tidewind.core.tariffs.card import Amount, Consignment, Parcel, Surcharge, When
+from tidewind.core.tariffs.card import Amount, Surcharge, When
 from tidewind.core.tariffs.quote import Basis
 
 Holds = Callable[[Consignment, Parcel], bool]
@@ -31,7 +32,7 @@ def of_the_parcel(when: When) -> Holds | None:
     """Return the test of what depends on the goods and parcels; None where nothing does, and it always holds."""
     tests: list[Holds] = []
     if when.contents:
-        tests.append(lambda c, _p: not when.contents.isdisjoint(c.contents))
+        tests.append(lambda c, _p: not when.contents.isdisjoint(c.goods.contents))
     if when.not_stackable is not None:
         tests.append(lambda _c, p: p.not_stackable is when.not_stackable)
     over = thresholds(when)
@@ -54,7 +55,7 @@ def thresholds(when: When) -> tuple[int, ...]:
 
 def figures(c: Consignment, p: Parcel) -> tuple[int, ...]:
     """Return the figures of a parcel that a condition can be about: g, mm, mm, mm, mm³, minor units, parcels."""
-    return (p.gross_g, p.size.longest, p.size.middle, p.girth_mm, p.mm3, c.value, len(c.parcels))
+    return (p.gross_g, p.size.longest, p.size.middle, p.girth_mm, p.mm3, c.goods.value, len(c.parcels))
 
 
 def amount_of(rule: Amount, billable: int, value: int, sums: Mapping[str, int]) -> tuple[int, Basis]:

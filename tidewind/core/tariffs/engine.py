@@ -12,9 +12,10 @@ from collections.abc import Iterator, Sequence
 from copy import copy
 from datetime import date
 
+from tidewind.core.consignments import Consignment, Parcel
 from tidewind.core.quantities import Refused, percent_of, steps_begun, weight_text
 from tidewind.core.tariffs.amounts import amount_of
-from tidewind.core.tariffs.card import Consignment, Parcel, RateCard, Service, Surcharge
+from tidewind.core.tariffs.card import RateCard, Service, Surcharge
 from tidewind.core.tariffs.contracts import PUBLISHED, Contract, cheapest
 from tidewind.core.tariffs.limits import refusal
 from tidewind.core.tariffs.live import NO_ANSWERS, Answers
@@ -83,7 +84,7 @@ class CompiledService:
         if c.simple:
             parcel, extras = c.parcels[0], c.extras
             if parcel.packaging == self._packaging and (not extras or extras <= rates.flat_extras):
-                billable = rates.simple_billable(parcel, c.value)
+                billable = rates.simple_billable(parcel, c.goods.value)
                 if billable >= 0:
                     return self._by_table(c, parcel, rates, billable)
         return self._full(c, rates)
@@ -180,9 +181,9 @@ class CompiledService:
                 if number > 1 or not (holds is None or any(holds(c, p) for p in c.parcels)):
                     continue
                 whole = {"list": sum(b[0] for b in bases), "base": sum(b[1] for b in bases)}
-                amount, basis = amount_of(surcharge.amount, sum(billables), c.value, {**sums, **whole})
+                amount, basis = amount_of(surcharge.amount, sum(billables), c.goods.value, {**sums, **whole})
             elif holds is None or holds(c, parcel):
-                amount, basis = amount_of(surcharge.amount, billables[number - 1], c.value, sums)
+                amount, basis = amount_of(surcharge.amount, billables[number - 1], c.goods.value, sums)
             else:
                 continue
             sums[surcharge.code] = amount
@@ -207,7 +208,7 @@ class CompiledService:
                     return Refused("extra", f"has no {code.replace('_', ' ')} for this parcel")
                 mine = bases[number - 1 : number] if number else bases
                 sums = {"list": sum(b[0] for b in mine), "base": sum(b[1] for b in mine)}
-                amount, basis = amount_of(extra.amount, 0, c.value, sums)
+                amount, basis = amount_of(extra.amount, 0, c.goods.value, sums)
                 found.append((position * 100 + number, extra, Line(code, extra.name, amount, number, basis)))
         for number in range(len(c.parcels) + 1):
             taxed += _reduced([f for f in found if f[2].parcel == number], lines)[1]
@@ -269,17 +270,17 @@ class CompiledCard:
     def quote(self, code: str, c: Consignment) -> Quote | Refused:
         """Return the price of ``c`` by service ``code``, or the refusal.  Raises KeyError for an unknown service."""
         service, where = self.services[code], self.places.find(c)
-        return service.quote(c, None if where is None else service.rates(where, c.home))
+        return service.quote(c, None if where is None else service.rates(where, c.route.home))
 
     def quotes(self, c: Consignment, packaging: str | None = None) -> Iterator[tuple[CompiledService, Quote | Refused]]:
         """Yield every service that goes in this packaging (None: the shop's own) and its price of ``c``, or why not."""
         where = self.places.find(c)
-        key = (-1 if where is None else where.number * 2 + c.home, packaging)
+        key = (-1 if where is None else where.number * 2 + c.route.home, packaging)
         try:
             route = self._routes[key]
         except KeyError:
             route = self._routes[key] = [
-                (service, None if where is None else service.rates(where, c.home))
+                (service, None if where is None else service.rates(where, c.route.home))
                 for service in self.services.values()
                 if service.service.packaging == packaging
             ]

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from tidewind.core.consignments import Consignment, Parcel
 from tidewind.core.quantities import Refused, Size, length_text, money_text, weight_text
-from tidewind.core.tariffs.card import Consignment, Limits, Parcel, Service
+from tidewind.core.tariffs.card import Limits, Service
 
 
 def narrowed(limits: Limits, more: Limits | None) -> Limits:
@@ -60,13 +61,13 @@ def _sides(size: Size) -> Sequence[int]:
 
 def refusal(c: Consignment, service: Service, limits: Limits, extras: frozenset[str], currency: str) -> Refused | None:
     """Return why a service cannot take a consignment, or None; ``extras`` are those it knows."""
-    if limits.value is not None and c.value > limits.value:
+    if limits.value is not None and c.goods.value > limits.value:
         return Refused("too_valuable", f"goods worth more than {money_text(limits.value, currency)}")
-    if c.contents and not c.contents.isdisjoint(limits.refused_contents):
-        return Refused("contents", f"does not take {_listed(c.contents & limits.refused_contents)}")
-    if c.po_box and "po_box" in limits.refused_contents:
+    if c.goods.contents and not c.goods.contents.isdisjoint(limits.refused_contents):
+        return Refused("contents", f"does not take {_listed(c.goods.contents & limits.refused_contents)}")
+    if c.route.po_box and "po_box" in limits.refused_contents:
         return Refused("po_box", "does not deliver to a PO box")
-    if service.to_point and not c.point:
+    if service.to_point and not c.route.point:
         return Refused("no_point", "the recipient's locker or shop is not known")
     if c.extras and not c.extras <= extras:
         return Refused("extra", f"has no {_listed(c.extras - extras)}")

@@ -7,8 +7,8 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from datetime import UTC, datetime
 
+from tidewind.core.consignments import Consignment
 from tidewind.core.quantities import Refused
-from tidewind.core.tariffs.card import Consignment
 from tidewind.core.tariffs.quote import Line, Quote
 
 NOT_ASKED = Refused("not_asked", "its price is asked from the carrier, and has not been asked yet")
@@ -17,8 +17,8 @@ NOT_ASKED = Refused("not_asked", "its price is asked from the carrier, and has n
 def ask_key(c: Consignment) -> str:
     """Return a hash that is the same for consignments whose price must be the same."""
     parcels = sorted((p.gross_g, p.size, p.packaging or "", p.not_stackable) for p in c.parcels)
-    facts = (c.country, c.postcode, c.region, c.home, c.value, sorted(c.contents), sorted(c.extras), c.po_box,
-             c.point, c.from_country, c.from_postcode, parcels)  # fmt: skip
+    facts = (c.route.ends, c.route.home, c.route.po_box, c.route.point, c.goods.value, sorted(c.goods.contents),
+             sorted(c.extras), parcels)  # fmt: skip
     return hashlib.sha256(repr(facts).encode()).hexdigest()
 
 

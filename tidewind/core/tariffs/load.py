@@ -10,8 +10,7 @@ from typing import Generic, TypeVar
 import numpy as np
 import numpy.typing as npt
 
-from tidewind.core.tariffs.card import Consignment
-from tidewind.core.tariffs.zones import Destination
+from tidewind.core.consignments import Consignment, Destination
 
 Ints = npt.NDArray[np.int64]
 Flags = npt.NDArray[np.bool_]
@@ -101,7 +100,7 @@ class Load:
 
 
 _figures = attrgetter("gross_g", "size.longest", "size.middle", "size.shortest", "girth_mm", "mm3")
-_destination = attrgetter("country", "postcode", "region", "from_country", "from_postcode")
+_destination = attrgetter("route.ends")
 
 
 def load_of(consignments: Sequence[Consignment]) -> Load:
@@ -124,13 +123,13 @@ def load_of(consignments: Sequence[Consignment]) -> Load:
         owner=np.repeat(np.arange(len(consignments)), count),
         first=first,
         starts=starts,
-        value=np.array([c.value for c in consignments], np.int64),
+        value=np.array([c.goods.value for c in consignments], np.int64),
         count=count,
-        contents=_kinds([c.contents for c in consignments]),
+        contents=_kinds([c.goods.contents for c in consignments]),
         extras=_kinds([c.extras for c in consignments]),
-        po_box=np.array([c.po_box for c in consignments], np.bool_),
-        home=np.array([c.home for c in consignments], np.bool_),
-        point=np.array([bool(c.point) for c in consignments], np.bool_),
+        po_box=np.array([c.route.po_box for c in consignments], np.bool_),
+        home=np.array([c.route.home for c in consignments], np.bool_),
+        point=np.array([bool(c.route.point) for c in consignments], np.bool_),
         to=_kinds(list(map(_destination, consignments))),
     )
 

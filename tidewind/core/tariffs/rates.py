@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from datetime import date
 
+from tidewind.core.consignments import Parcel
 from tidewind.core.quantities import percent_of
 from tidewind.core.tariffs.amounts import NEVER, Holds, in_order_of_need, may_hold, of_the_parcel, thresholds
-from tidewind.core.tariffs.card import Parcel, RateCard, Service, Steps, Surcharge
+from tidewind.core.tariffs.card import RateCard, Service, Steps, Surcharge
 from tidewind.core.tariffs.contracts import Contract
 from tidewind.core.tariffs.limits import narrowed
 from tidewind.core.tariffs.quote import Basis, Line

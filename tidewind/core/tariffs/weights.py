@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from tidewind.core.consignments import Parcel
 from tidewind.core.quantities import steps_begun
-from tidewind.core.tariffs.card import Parcel, Service
+from tidewind.core.tariffs.card import Service
 
 
 def volumetric_g(parcel: Parcel, service: Service) -> int:

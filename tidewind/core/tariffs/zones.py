@@ -6,8 +6,9 @@ from collections.abc import Iterable, Sequence
 from functools import lru_cache
 from typing import NamedTuple
 
-from tidewind.core.tariffs.card import Consignment, Region, Zone
+from tidewind.core.consignments import Consignment, Destination
 from tidewind.core.tariffs.card import RateCard as Card
+from tidewind.core.tariffs.card import Region, Zone
 
 
 @lru_cache(maxsize=65_536)
@@ -47,10 +48,6 @@ def in_any(regions: Sequence[Region], country: str, postcode: str, state: str = 
     return any(in_region(region, country, postcode, state) for region in regions)
 
 
-Destination = tuple[str, str, str, str, str]
-"""Country, postcode and state or province of the recipient, then country and postcode that it leaves from."""
-
-
 class Where(NamedTuple):
     """A destination as a card sees it: its zone, and the surcharges that its place can bring.
 
@@ -73,7 +70,7 @@ class PlaceFinder:
 
     def find(self, c: Consignment) -> Where | None:
         """Return where the first zone, from the top, holds the destination for this origin; None where none does."""
-        return self.look_up((c.country, c.postcode, c.region, c.from_country, c.from_postcode))
+        return self.look_up(c.route.ends)
 
     def look_up(self, key: Destination) -> Where | None:
         """Return the same for a destination by itself."""

@@ -8,24 +8,24 @@ from __future__ import annotations
 
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import asdict, dataclass
+from dataclasses import dataclass
 from datetime import datetime, timedelta
 
 import structlog
 from sqlalchemy import select
 from sqlalchemy.orm import Session, defer, joinedload, sessionmaker
 
-from tidewind.core.addresses.check import is_po_box
 from tidewind.core.addresses.latin import latin_address
+from tidewind.core.consignments import Consignment, Goods, Parcel, route_between
 from tidewind.core.insuring import INSURED
 from tidewind.core.ledger import charge_kind
 from tidewind.core.order_facts import OrderFacts
-from tidewind.core.quantities import money_text
+from tidewind.core.quantities import Size, money_text
 from tidewind.core.states.labels import LABEL_MOVES, LabelMove, LabelState
 from tidewind.core.states.orders import ORDER_MOVES, OrderMove
 from tidewind.db.bulk import write_changed
-from tidewind.db.tables import CarrierRow, Order, Shipment
-from tidewind.outside.carrier import CarrierClient, Sold, Wanted, WantedParcel
+from tidewind.db.tables import CarrierRow, Label, Order, Shipment
+from tidewind.outside.carrier import CarrierClient, Purchase, Sold
 from tidewind.outside.errors import MaybeDone, NeverSent, RefusedOutside
 from tidewind.services.base import Outside, move_order, move_row, standing_of
 from tidewind.services.books import Posting, post, post_all
@@ -45,7 +45,7 @@ class _Asking:
 
     shipment: Shipment
     key: str
-    wanted: Wanted
+    purchase: Purchase
     most_minor: int
     currency: str
 
@@ -117,7 +117,7 @@ def _begin(
         _Asking(
             s,
             s.idempotency_key,
-            _wanted(s, fact, carrier.latin_only),
+            _purchase(s, fact, carrier.latin_only),
             s.price_minor + shop.price_tolerance_minor,
             shop.currency,
         )
@@ -128,7 +128,7 @@ def _begin(
 
 def _ask(client: CarrierClient, carrier: CarrierRow, one: _Asking) -> Answer:
     try:
-        sold = client.buy(one.key, one.wanted)
+        sold = client.buy(one.key, one.purchase)
     except RefusedOutside as refusal:
         return f"{carrier.name}: {refusal}"
     except MaybeDone:
@@ -136,8 +136,8 @@ def _ask(client: CarrierClient, carrier: CarrierRow, one: _Asking) -> Answer:
         if found is None:
             raise
         sold = found
-    if len(sold.parcels) != len(one.wanted.parcels):
-        raise MaybeDone(f"{len(sold.parcels)} numbers for {len(one.wanted.parcels)} parcels")
+    if len(sold.parcels) != len(one.purchase.consignment.parcels):
+        raise MaybeDone(f"{len(sold.parcels)} numbers for {len(one.purchase.consignment.parcels)} parcels")
     if sold.price_minor > one.most_minor:
         client.cancel(one.key)
         asks = money_text(sold.price_minor, one.currency)
@@ -145,36 +145,24 @@ def _ask(client: CarrierClient, carrier: CarrierRow, one: _Asking) -> Answer:
     return sold
 
 
-def _wanted(shipment: Shipment, facts: OrderFacts, latin_only: bool) -> Wanted:
-    order = shipment.order
-    address = shipment.address
-    return Wanted(
-        service=shipment.service,
-        country=address.country,
-        postcode=address.postcode,
-        home=order.home,
-        recipient=asdict(latin_address(address)) if latin_only else asdict(address),
-        value_minor=order.plan.value_minor,
-        contents=sorted({c for line in facts.lines for c in line.contents}),
-        extras=[extra for extra in shipment.extras if extra != INSURED],
-        po_box=is_po_box(address),
-        ship_date=shipment.ship_date,
-        reference=order.number,
-        parcels=[
-            WantedParcel(
-                label.gross_g,
-                label.parcel.sides_mm,
-                label.parcel.packaging if label.parcel.carrier_box else None,
-            )
-            for label in shipment.labels
-        ],
-        point=order.hand.point,
-        region=address.region,
-        from_country=shipment.sender.country,
-        from_postcode=shipment.sender.postcode,
-        bill_to=shipment.bill_to.account,
-        account=shipment.account,
+def _purchase(shipment: Shipment, facts: OrderFacts, latin_only: bool) -> Purchase:
+    order, to = shipment.order, shipment.address
+    consignment = Consignment(
+        route_between(shipment.sender, to, home=order.home, point=order.hand.point),
+        Goods(order.plan.value_minor, facts.contents),
+        tuple(map(_parcel, shipment.labels)),
+        frozenset(shipment.extras) - {INSURED},
     )
+    recipient = latin_address(to) if latin_only else to
+    return Purchase(
+        consignment, shipment.service, recipient, shipment.ship_date, order.number, shipment.bill_to.account,
+        shipment.account,
+    )  # fmt: skip
+
+
+def _parcel(label: Label) -> Parcel:
+    packed = label.parcel
+    return Parcel(label.gross_g, Size.of(*packed.sides_mm), packed.packaging if packed.carrier_box else None)
 
 
 def _locked(session: Session, shipment_ids: Collection[int]) -> Sequence[Shipment]:

@@ -7,7 +7,7 @@ from datetime import datetime, timedelta
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from tidewind.core.tariffs.card import Consignment
+from tidewind.core.consignments import Consignment
 from tidewind.core.tariffs.live import Answers, LiveAnswer, LivePrice, ask_key
 from tidewind.db.tables import LiveAnswerRow
 

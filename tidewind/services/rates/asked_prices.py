@@ -10,10 +10,10 @@ from sqlalchemy import delete, select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session, sessionmaker
 
-from tidewind.core.tariffs.card import Consignment
+from tidewind.core.consignments import Consignment
 from tidewind.core.tariffs.live import LiveAnswer, ask_key
 from tidewind.db.tables import CarrierRow, LiveAnswerRow
-from tidewind.outside.carrier import CarrierClient, Wanted, WantedParcel
+from tidewind.outside.carrier import CarrierClient
 from tidewind.outside.errors import MaybeDone, NeverSent, OutsideError
 from tidewind.services.base import Outside
 from tidewind.services.planning import KEPT_FOR
@@ -80,7 +80,7 @@ def _ask_one(
 ) -> None:
     for key, question in questions:
         try:
-            answer = client.quotes(wanted_of(question, now), now)
+            answer = client.quotes(question, now)
         except (NeverSent, MaybeDone) as error:
             result.failures[carrier.code] = f"{carrier.name} gave no price: {error}"
             with sessions.begin() as session:
@@ -92,30 +92,6 @@ def _ask_one(
         result.answered += 1
         with sessions.begin() as session:
             _keep(session, carrier.code, key, answer)
-
-
-def wanted_of(c: Consignment, now: datetime) -> Wanted:
-    """Return a question as carriers are asked it; the recipient stays unnamed."""
-    return Wanted(
-        service="",
-        country=c.country,
-        postcode=c.postcode,
-        home=c.home,
-        recipient={},
-        value_minor=c.value,
-        contents=sorted(c.contents),
-        extras=sorted(c.extras),
-        po_box=c.po_box,
-        ship_date=now.date(),
-        reference="",
-        parcels=[
-            WantedParcel(p.gross_g, (p.size.longest, p.size.middle, p.size.shortest), p.packaging) for p in c.parcels
-        ],
-        point=c.point,
-        region=c.region,
-        from_country=c.from_country,
-        from_postcode=c.from_postcode,
-    )
 
 
 def _keep(session: Session, carrier: str, key: str, answer: LiveAnswer) -> None:

@@ -12,12 +12,12 @@ from sqlalchemy.orm import Session, sessionmaker
 from tidewind.core import comparing
 from tidewind.core.addresses.check import Address
 from tidewind.core.comparing import Compared
-from tidewind.core.options import Sending
+from tidewind.core.consignments import Consignment
+from tidewind.core.options import Settled, settle, with_extras
 from tidewind.core.order_facts import Carrier, LineFacts, OrderFacts, Shop
 from tidewind.core.packing import PackedParcel, Unit
 from tidewind.core.planning import plan
 from tidewind.core.quantities import Size
-from tidewind.core.tariffs.card import Consignment
 from tidewind.core.tariffs.live import Answers
 from tidewind.db.tables import CarrierRow, Order, Place
 from tidewind.services.base import Invalid, NotFound, Outside
@@ -35,7 +35,7 @@ class Comparison:
 
     facts: OrderFacts
     shop: Shop
-    sending: Sending
+    settled: Settled
     compared: Compared
 
 
@@ -74,12 +74,12 @@ def compare_order(
 
 def _compare(facts: OrderFacts, shop: Shop, extras: frozenset[str] | None) -> Comparison | None:
     shop = shop.on_account(facts.hand.account)
-    sending = plan(facts, shop).sending
-    if sending is None:
+    settled = plan(facts, shop).settled
+    if settled is None:
         return None
     if extras is not None:
-        sending = replace(sending, extras=extras)
-    return Comparison(facts, shop, sending, comparing.compare(facts, shop, sending))
+        settled = with_extras(settled, shop, extras)
+    return Comparison(facts, shop, settled, comparing.compare(facts, shop, settled))
 
 
 def quote_services(session: Session, asked: QuoteRequest, now: datetime) -> Comparison:
@@ -109,9 +109,9 @@ def _quoted(asked: QuoteRequest, shop: Shop) -> Comparison:
     )
     # One parcel may go into a carrier's one-price box instead, if it fits in there as it is.
     units = [Unit("1", asked.parcels[0].sides_mm, asked.parcels[0].weight_g)] if len(parcels) == 1 else []
-    sending = Sending(units, parcels, asked.extras, asked.value, asked.ship_date, divided=not units)
+    settled = settle(facts, shop, parcels, asked.extras, asked.value, units, asked.ship_date, divided=not units)
     with_theirs = replace(shop, packagings=tuple(box for box in shop.packagings if box.carrier))
-    return Comparison(facts, with_theirs, sending, comparing.compare(facts, with_theirs, sending))
+    return Comparison(facts, with_theirs, settled, comparing.compare(facts, with_theirs, settled))
 
 
 def questions_of(comparison: Comparison) -> list[Consignment]:
@@ -124,7 +124,7 @@ def questions_of(comparison: Comparison) -> list[Consignment]:
         if c.own.live
     )
     if live:
-        comparing.compare(comparison.facts, replace(shop, carriers=live), comparison.sending)
+        comparing.compare(comparison.facts, replace(shop, carriers=live), comparison.settled)
     return list(asking.questions.values())
 
 

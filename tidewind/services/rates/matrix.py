@@ -11,14 +11,15 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from tidewind.core.choosing import Choosable, Policy, pick
+from tidewind.core.consignments import Consignment
 from tidewind.core.insuring import INSURED
-from tidewind.core.options import Sending, consignment_of, fitting_parcels, option_arrival, options_for
+from tidewind.core.options import Settled, fitting_parcels, in_parcels, option_arrival, options_for, settle
 from tidewind.core.order_facts import Carrier, OrderFacts, Shop
 from tidewind.core.packing import PackedParcel, Unit
 from tidewind.core.planning import plan
 from tidewind.core.quantities import Size
 from tidewind.core.stored import StoredParcel
-from tidewind.core.tariffs.card import Consignment, Service
+from tidewind.core.tariffs.card import Service
 from tidewind.core.tariffs.load import Load, load_of
 from tidewind.core.tariffs.quote import Quote
 from tidewind.core.tariffs.totals import REFUSED, totals
@@ -61,31 +62,31 @@ def price_matrix(session: Session, order_ids: Sequence[int], now: datetime) -> M
     shop = core_shop(session, now)
     usable = [order for order in found if order.plan.parcels and not _stopped(order)]
     waiting = list(zip(usable, all_facts(session, usable), strict=True))
-    sendings = [_sending_of(order, facts, shop) for order, facts in waiting]
+    all_settled = [_settled_of(order, facts, shop) for order, facts in waiting]
     rows = [MatrixRow(order, order.service, order.hand.service, [], []) for order, _ in waiting]
     services: list[tuple[Carrier, Service]] = []
     orders = [facts for _, facts in waiting]
-    usual = [consignment_of(f, shop, s.parcels, s.extras, s.value) for f, s in zip(orders, sendings, strict=True)]
+    usual = [settled.consignment for settled in all_settled]
     as_packed = _Packed(list(range(len(usual))), usual, load_of(usual))
     for carrier in shop.carriers:
-        columns = _columns(carrier, shop, orders, sendings, as_packed)
+        columns = _columns(carrier, shop, orders, all_settled, as_packed)
         for service, prices, arrives in columns:
             services.append((carrier, service))
             for row, price, day in zip(rows, prices, arrives, strict=True):
                 row.prices.append(price)
                 row.arrives.append(day)
-    for row, (_, facts), sending in zip(rows, waiting, sendings, strict=True):
-        if facts.hand.account or INSURED in sending.extras:
-            _by_itself(row, services, facts, shop, sending)
+    for row, (_, facts), settled in zip(rows, waiting, all_settled, strict=True):
+        if facts.hand.account or INSURED in settled.extras:
+            _by_itself(row, services, facts, shop, settled)
         row.picks = _picks(row, services, facts, shop)
     return Matrix(services, rows, shop.policy)
 
 
 def _by_itself(
-    row: MatrixRow, services: Sequence[tuple[Carrier, Service]], facts: OrderFacts, shop: Shop, sending: Sending
+    row: MatrixRow, services: Sequence[tuple[Carrier, Service]], facts: OrderFacts, shop: Shop, settled: Settled
 ) -> None:
     """Price an order that is bound to one account, or covered by an insurer: the columns know of neither."""
-    options = {o.service: o for o in options_for(facts, shop.on_account(facts.hand.account), sending)}
+    options = {o.service: o for o in options_for(facts, shop.on_account(facts.hand.account), settled)}
     mine = [options.get(service.code) for _, service in services]
     row.prices = [o.quote.net if o and o.quote else None for o in mine]
     row.arrives = [o.arrival.latest if o and o.arrival else None for o in mine]
@@ -96,12 +97,12 @@ def _stopped(order: Order) -> bool:
     return any(snag.level == "stops" and snag.fix not in {"service", "approve"} for snag in order.snags)
 
 
-def _sending_of(order: Order, facts: OrderFacts, shop: Shop) -> Sending:
+def _settled_of(order: Order, facts: OrderFacts, shop: Shop) -> Settled:
     """Return the shipment a plan has made; planned again only where it lies in a carrier's own packaging."""
     if any(p.carrier_box for p in order.plan.parcels) or order.hand.parcels:
         made = plan(facts, shop)
-        if made.sending:
-            return made.sending
+        if made.settled:
+            return made.settled
     parcels = tuple(_parcel_of(p, shop) for p in order.plan.parcels)
     units = [
         Unit(ln.id, ln.sides, ln.weight_g, ln.upright, ln.own_box)
@@ -112,7 +113,7 @@ def _sending_of(order: Order, facts: OrderFacts, shop: Shop) -> Sending:
     box = shop.boxes.get(order.hand.packaging or "")
     divided = len(parcels) > 1
     extras, value, earliest = frozenset(order.plan.extras), order.plan.value_minor, order.hand.ship_date
-    return Sending(units, parcels, extras, value, earliest, box, divided)
+    return settle(facts, shop, parcels, extras, value, units, earliest, box, divided)
 
 
 def _parcel_of(stored: StoredParcel, shop: Shop) -> PackedParcel:
@@ -136,18 +137,16 @@ class _Packed(NamedTuple):
 
 
 def _columns(
-    carrier: Carrier, shop: Shop, orders: Sequence[OrderFacts], sendings: Sequence[Sending], as_packed: _Packed
+    carrier: Carrier, shop: Shop, orders: Sequence[OrderFacts], all_settled: Sequence[Settled], as_packed: _Packed
 ) -> Iterable[tuple[Service, list[int | None], list[date | None]]]:
     """Return a carrier's services with prices and days for every order; one load for all that take any packaging."""
     loads: dict[str | None, _Packed] = {None: as_packed}
     for compiled in carrier.own.services.values():
         box = compiled.service.packaging
         if box not in loads:
-            fitting = [(n, fitting_parcels(s, shop.boxes.get(box or ""))) for n, s in enumerate(sendings)]
+            fitting = [(n, fitting_parcels(s, shop.boxes.get(box or ""))) for n, s in enumerate(all_settled)]
             inside = [(n, p) for n, p in fitting if p is not None]
-            consignments = [
-                consignment_of(orders[n], shop, p, sendings[n].extras, sendings[n].value) for n, p in inside
-            ]
+            consignments = [in_parcels(all_settled[n], p) for n, p in inside]
             loads[box] = _Packed([n for n, _ in inside], consignments, load_of(consignments))
     priced = {box: totals(carrier.own, packed.load) for box, packed in loads.items()}
     for column, compiled in enumerate(carrier.own.services.values()):
@@ -162,7 +161,7 @@ def _columns(
             if told != REFUSED and where is not None:
                 prices[n] = told
                 arrives[n] = option_arrival(
-                    orders[n], shop, carrier, service, where.zone.id, consignment.extras, sendings[n].not_before
+                    orders[n], shop, carrier, service, where.zone.id, consignment.extras, all_settled[n].not_before
                 ).latest
         yield service, prices, arrives
 

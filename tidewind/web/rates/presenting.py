@@ -3,17 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
 
 from sqlalchemy.orm import Session
 
 from tidewind.core.choosing import FORMULAS, Choosable, value_hundredths
 from tidewind.core.comparing import Cell, Column, carrier_of, consequences
 from tidewind.core.insuring import INSURED
-from tidewind.core.options import consignment_of, premium_of
+from tidewind.core.options import in_parcels, with_extras
 from tidewind.core.parcels import parcels_text
 from tidewind.core.punctuality import lateness
 from tidewind.core.quantities import Refused
+from tidewind.core.tariffs.quote import Line
 from tidewind.db.tables import CarrierRow
 from tidewind.services.planning import stored_quote
 from tidewind.services.rates import Comparison, Matrix
@@ -119,7 +119,7 @@ def _service(known: dict[str, CarrierRow], comparison: Comparison, cells: list[C
         marks=list(compared.marks.get(code, ())),
         on_frontier=code in compared.frontier,
         best_box=compared.best.get(code),
-        consequences=consequences(comparison.facts, shop, best.option, comparison.sending.extras),
+        consequences=consequences(comparison.facts, shop, best.option, comparison.settled.extras),
         value_hundredths=_value(comparison, best, late.late_bp),
     )
 
@@ -144,7 +144,7 @@ def _extras(comparison: Comparison, chosen: str | None) -> list[ExtraOut]:
             names.setdefault(extra.code, extra.name)
     if comparison.shop.cover:
         names[INSURED] = f"Cover by {comparison.shop.cover.insurer}"
-    on = comparison.sending.extras
+    on = comparison.settled.extras
     return [
         ExtraOut(code=code, name=name, on=code in on, adds_minor=_adds(comparison, at, code) if at else None)
         for code, name in names.items()
@@ -153,16 +153,14 @@ def _extras(comparison: Comparison, chosen: str | None) -> list[ExtraOut]:
 
 def _adds(comparison: Comparison, cell: Cell, code: str) -> int | None:
     """Return what an extra adds to an option (or what leaving it off saves); None where the service has it not."""
-    facts, shop, sending, option = comparison.facts, comparison.shop, comparison.sending, cell.option
+    shop, settled, option = comparison.shop, comparison.settled, cell.option
+    with_it = with_extras(settled, shop, settled.extras | {code})
     if code == INSURED:
-        premium = premium_of(facts, shop, replace(sending, extras=sending.extras | {INSURED}))
-        return None if premium is None or isinstance(premium, Refused) else premium.amount
+        return with_it.premium.amount if isinstance(with_it.premium, Line) else None
     carrier = carrier_of(shop, option)
-    without, with_it = sending.extras - {code}, sending.extras | {code}
     prices = []
-    for extras in (without, with_it):
-        asked = consignment_of(facts, shop, option.parcels, extras, sending.value)
-        quoted = carrier.own.quote(option.service, asked)
+    for asked in (with_extras(settled, shop, settled.extras - {code}), with_it):
+        quoted = carrier.own.quote(option.service, in_parcels(asked, option.parcels))
         prices.append(None if isinstance(quoted, Refused) else quoted.net)
     before, after = prices
     return None if before is None or after is None else after - before
