@@ -20,10 +20,18 @@ from tidewind.core.calendar import (
     weekend_between,
 )
 from tidewind.core.choosing import Choosable, Policy, Values, frontier, pick
+from tidewind.core.insuring import INSURED, OpenCover
+from tidewind.core.options import Option, options_for
 from tidewind.core.order_facts import Carrier, Hand, LineFacts, OrderFacts
 from tidewind.core.order_facts import Shop as CoreShop
-from tidewind.core.planning import plan
+from tidewind.core.packing import Packaging
+from tidewind.core.planning import FEW, plan, plan_many
+from tidewind.core.punctuality import Record
+from tidewind.core.quantities import Size
 from tidewind.core.subdivisions import working_place
+
+NORVIA_M = Packaging("NB-M", "Norvia box M", (330, 240, 180), Size.of(340, 250, 190), 190, 80, 10_000, 0, "norvia")
+COVER = OpenCover("Sealine", "P-1", 30, 10_000, 50, 200_000, "EUR", frozenset({"lithium"}))
 
 side = st.none() | st.integers(5, 900)
 lines = st.builds(
@@ -74,13 +82,19 @@ orders = st.builds(
 )
 
 
+def priced(order: OrderFacts, shop: CoreShop) -> list[Option]:
+    settled = plan(order, shop).settled
+    return options_for(order, shop, settled) if settled else []
+
+
 @given(orders, st.sampled_from(Policy))
 def test_every_order_gets_a_plan_or_words(order: OrderFacts, policy: Policy) -> None:
     shop = CoreShop(SHOP.packagings, SHOP.carriers, policy, Values(), SHOP.now, SHOP.currency)
     made = plan(order, shop)
     assert plan(order, shop) == made
     assert all(s.words and s.code for s in made.snags)
-    assert all((o.quote is None) is (o.refused is not None) for o in made.options)
+    options = priced(order, shop)
+    assert all((o.quote is None) is (o.refused is not None) for o in options)
     if made.chosen is None:
         assert made.stopped or not order.lines
         return
@@ -90,13 +104,35 @@ def test_every_order_gets_a_plan_or_words(order: OrderFacts, policy: Policy) -> 
     assert when.ship_date <= when.earliest <= when.latest
     assert is_working_day(when.ship_date, "PT")
     if order.hand.service:
-        by_hand = [o for o in made.options if o.service == order.hand.service]
+        by_hand = [o for o in options if o.service == order.hand.service]
         assert not by_hand or made.chosen.service == order.hand.service
     if order.hand.packaging in {"CTN-L", "POT-M"}:
         assert all(p.packaging is None or p.packaging.code == order.hand.packaging for p in made.parcels)
     packed = sum(n for p in made.parcels for _, n in p.contents)
     assert packed == sum(line.quantity for line in order.lines)
     assert {"packaging", "service", "weight", "ship_date", "price"} <= made.trail.keys()
+
+
+@given(
+    st.lists(orders, min_size=FEW + 1, max_size=FEW + 4),
+    st.sampled_from(Policy),
+    st.sampled_from([None, COVER]),
+    st.sampled_from([(), ("bp-road", "np-box-s")]),
+    st.sampled_from([frozenset(), frozenset({"np-economy", "bp-road"})]),
+)
+def test_many_are_planned_together_as_each_alone(
+    several: list[OrderFacts],
+    policy: Policy,
+    cover: OpenCover | None,
+    ranking: tuple[str, ...],
+    approved: frozenset[str],
+) -> None:
+    shop = replace(
+        SHOP, packagings=(*SHOP.packagings, NORVIA_M), policy=policy, cover=cover, ranking=ranking, approve_services=approved,
+        record={"bp-road": Record("brightmile", 400, 30)}, approve_over=1_500,
+    )  # fmt: skip
+    insured = [replace(o, hand=replace(o.hand, extras=frozenset({INSURED}))) if o.home else o for o in several]
+    assert plan_many(insured, shop) == [plan(order, shop) for order in insured]
 
 
 TO = Address(name="A", street="Rua 1", city="Viseu", postcode="3500-108", country="PT")
@@ -132,22 +168,20 @@ def test_each_snag_has_its_cause(
 
 
 def test_a_carriers_own_box_is_compared_beside_ours_and_taken_when_cheaper() -> None:
-    from tidewind.core.packing import Packaging
-    from tidewind.core.quantities import Size
 
-    norvia_m = Packaging("NB-M", "Norvia box M", (330, 240, 180), Size.of(340, 250, 190), 190, 80, 10_000, 0, "norvia")
     shop = CoreShop(
-        (POT_CARTON, BOX_L, norvia_m), SHOP.carriers, Policy.CHEAPEST_ON_PROMISE, Values(), SHOP.now, SHOP.currency
+        (POT_CARTON, BOX_L, NORVIA_M), SHOP.carriers, Policy.CHEAPEST_ON_PROMISE, Values(), SHOP.now, SHOP.currency
     )
     heavy = LineFacts("1", "TP", "Pot", 4, 1650, (120, 120, 170), 900)
     made = plan(OrderFacts((heavy,), TO, promise=date(2026, 11, 26)), shop)
     assert made.chosen is not None
-    assert (made.chosen.service, [p.packaging for p in made.parcels]) == ("np-box-m", [norvia_m])
+    assert (made.chosen.service, [p.packaging for p in made.parcels]) == ("np-box-m", [NORVIA_M])
     assert [s.why for s in made.trail["packaging"]] == [
         "the smallest that everything fits into",
         "goes with Box M, one price",
     ]
-    own = {o.service: o.parcels[0].packaging for o in made.options if o.quote}
+    options = priced(OrderFacts((heavy,), TO, promise=date(2026, 11, 26)), shop)
+    own = {o.service: o.parcels[0].packaging for o in options if o.quote}
     assert own["bp-road"] == BOX_L
 
 
@@ -160,7 +194,7 @@ def test_a_carrier_alone_and_none_at_all() -> None:
         SHOP.now,
         SHOP.currency,
     )
-    assert {o.carrier for o in plan(OrderFacts((POT,), TO), only_road).options} == {"brightmile"}
+    assert {o.carrier for o in priced(OrderFacts((POT,), TO), only_road)} == {"brightmile"}
     nobody = CoreShop(SHOP.packagings, (), Policy.CHEAPEST, Values(), SHOP.now, SHOP.currency)
     assert [s.code for s in plan(OrderFacts((POT,), TO), nobody).snags] == ["no_service"]
     assert POST.card.priced_by_ship_date
@@ -217,7 +251,7 @@ def test_a_parcel_to_edinburgh_waits_for_saint_andrews_day_and_one_to_hereford_d
     thursday = replace(SHOP, now=datetime(2026, 11, 26, 9, tzinfo=UTC))
 
     def days(to: Address) -> dict[str, date]:
-        return {o.service: o.arrival.latest for o in plan(OrderFacts((POT,), to), thursday).options if o.arrival}
+        return {o.service: o.arrival.latest for o in priced(OrderFacts((POT,), to), thursday) if o.arrival}
 
     there, here = days(edinburgh), days(hereford)
     assert there.keys() == here.keys()

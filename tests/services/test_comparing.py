@@ -12,6 +12,7 @@ from tests.conftest import MONDAY, Clock
 from tests.services.steps import of, person
 from tidewind.core.addresses.check import Address
 from tidewind.core.comparing import CARRIERS_BOX, USUAL
+from tidewind.core.options import options_for
 from tidewind.core.planning import plan
 from tidewind.core.punctuality import Lateness, Record, lateness
 from tidewind.db.tables import LiveAnswerRow, Order, Shipment
@@ -59,7 +60,8 @@ def test_every_matrix_cell_is_the_price_of_the_order_sheet(session: Session) -> 
     facts = {f.id: all_facts(session, [f])[0] for f in found}
     shop = core_shop(session, MONDAY)
     for row in made.rows:
-        options = {o.service: o for o in plan(facts[row.order.id], shop).options}
+        settled = plan(facts[row.order.id], shop).settled
+        options = {o.service: o for o in options_for(facts[row.order.id], shop, settled)} if settled else {}
         for (_, service), price, day in zip(made.services, row.prices, row.arrives, strict=True):
             option = options.get(service.code)
             expected = (

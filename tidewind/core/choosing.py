@@ -7,6 +7,13 @@ from dataclasses import dataclass
 from datetime import date
 from enum import StrEnum
 
+import numpy as np
+import numpy.typing as npt
+
+Ints = npt.NDArray[np.int64]
+Flags = npt.NDArray[np.bool_]
+_NEVER = np.iinfo(np.int64).max
+
 
 class Policy(StrEnum):
     """How the shop picks a service; each formula is written in ``pick``."""
@@ -84,6 +91,52 @@ def pick(
         if ranked:
             return min(ranked, key=lambda o: place[o.key])
     return min(options, key=cheap)
+
+
+def pick_by_columns(
+    usable: Flags,
+    price: Ints,
+    arrives: Ints,
+    late_bp: Ints,
+    keys: Sequence[str],
+    policy: Policy,
+    promises: Sequence[date | None],
+    values: Values,
+    ranking: Sequence[str] = (),
+) -> Ints:
+    """Return what ``pick`` picks in each row of orders × services: the number of the service, -1 where none is usable.
+
+    ``price`` (minor units) and ``arrives`` (proleptic ordinals of days) count where ``usable``; ``late_bp`` and
+    ``keys`` are the services'.
+    """
+    by_key = np.argsort(np.argsort(np.array(keys, object)))[np.newaxis]
+    cheap = (price, arrives, by_key)
+    if policy is Policy.FASTEST:
+        left = _least(usable, arrives, price, by_key)
+    elif policy is Policy.BALANCED:
+        days = arrives - np.where(usable, arrives, _NEVER).min(axis=1, keepdims=True, initial=_NEVER)
+        worth = (price + values.day * days) * 10_000 + values.late * late_bp
+        left = _least(usable, worth, by_key)
+    elif policy is Policy.CHEAPEST_ON_PROMISE:
+        by = np.array([day.toordinal() if day else _NEVER for day in promises], np.int64)[:, np.newaxis]
+        in_time = usable & (arrives <= by)
+        left = np.where(in_time.any(axis=1, keepdims=True), _least(in_time, *cheap), _least(usable, arrives, *cheap))
+    elif policy is Policy.RANKING:
+        place = {key: n for n, key in reversed(list(enumerate(ranking)))}
+        places = np.array([place.get(key, _NEVER) for key in keys], np.int64)[np.newaxis]
+        ranked = usable & (places < _NEVER)
+        left = np.where(ranked.any(axis=1, keepdims=True), _least(ranked, places), _least(usable, *cheap))
+    else:
+        left = _least(usable, *cheap)
+    return np.where(left.any(axis=1), left.argmax(axis=1), -1)
+
+
+def _least(among: Flags, *figures: Ints) -> Flags:
+    """Return those of each row that are least by the first figure, of equals by the next, and so on."""
+    for figure in figures:
+        found = np.where(among, figure, _NEVER)
+        among = among & (found == found.min(axis=1, keepdims=True, initial=_NEVER))
+    return among
 
 
 def frontier(options: Sequence[Choosable]) -> frozenset[str]:

@@ -8,6 +8,7 @@ from datetime import date
 
 from tidewind.core import packing
 from tidewind.core.choosing import Policy, frontier, pick
+from tidewind.core.deciding import choosable_of
 from tidewind.core.destinations import crosses_customs
 from tidewind.core.options import (
     Option,
@@ -20,7 +21,6 @@ from tidewind.core.options import (
 from tidewind.core.order_facts import Carrier, OrderFacts, Shop
 from tidewind.core.packing import PackedParcel
 from tidewind.core.parcels import parcels_text
-from tidewind.core.planning import choosable_of
 from tidewind.core.tariffs.card import Service
 
 MOST_BOXES = 6

@@ -129,21 +129,47 @@ def priced_options(
     packaging: str | None = None,
 ) -> Iterator[Option]:
     """Yield a carrier's services in one packaging for these parcels: price and arrival, or the refusal."""
-    consignment, premium, not_before = in_parcels(settled, packed), settled.premium, settled.not_before
+    consignment = in_parcels(settled, packed)
     for compiled, answer in carrier.own.quotes(consignment, packaging):
-        service = compiled.service
-        quote, refused, due = None, None, None
-        if isinstance(answer, Refused):
-            refused = answer
-        elif isinstance(premium, Refused):
-            refused = premium
-        else:
-            quote = insured(answer, premium) if premium else answer
-            due = option_arrival(order, shop, carrier, service, quote.zone, consignment.extras, not_before)
-            if not_before and (due.ship_date - shop.local.date()).days > service.ahead_days:
-                refused = Refused("too_far_ahead", f"takes parcels at most {service.ahead_days} days ahead")
-                quote = due = None
-        yield Option(carrier.code, service.code, service.name, service.network, packed, quote, refused, due)
+        yield _option(order, shop, carrier, settled, packed, compiled.service, answer)
+
+
+def option_of(
+    order: OrderFacts, shop: Shop, carrier: Carrier, settled: Settled, packed: tuple[PackedParcel, ...], service: str
+) -> Option:
+    """Return one service for these parcels.  Raises KeyError for a service that the carrier has not."""
+    answer = carrier.own.quote(service, in_parcels(settled, packed))
+    return _option(order, shop, carrier, settled, packed, carrier.own.services[service].service, answer)
+
+
+def _option(
+    order: OrderFacts,
+    shop: Shop,
+    carrier: Carrier,
+    settled: Settled,
+    packed: tuple[PackedParcel, ...],
+    service: Service,
+    answer: Quote | Refused,
+) -> Option:
+    quote, refused, due, premium = None, None, None, settled.premium
+    if isinstance(answer, Refused):
+        refused = answer
+    elif isinstance(premium, Refused):
+        refused = premium
+    else:
+        quote = insured(answer, premium) if premium else answer
+        due = option_arrival(order, shop, carrier, service, quote.zone, settled.consignment.extras, settled.not_before)
+        refused = too_far_ahead(service, due, settled.not_before, shop)
+        if refused:
+            quote = due = None
+    return Option(carrier.code, service.code, service.name, service.network, packed, quote, refused, due)
+
+
+def too_far_ahead(service: Service, due: Arrival, not_before: date | None, shop: Shop) -> Refused | None:
+    """Return why a service does not take a parcel that is to leave on a later day, None where it does."""
+    if not_before and (due.ship_date - shop.local.date()).days > service.ahead_days:
+        return Refused("too_far_ahead", f"takes parcels at most {service.ahead_days} days ahead")
+    return None
 
 
 def in_parcels(settled: Settled, packed: tuple[PackedParcel, ...]) -> Consignment:

@@ -7,59 +7,59 @@ changes the box, weight and price follow, but no rule is run a second time, and 
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Sequence
 from datetime import datetime, time, timedelta
 
 from tidewind.core.addresses.check import check
-from tidewind.core.calendar import good_until
-from tidewind.core.choosing import Choosable, pick
+from tidewind.core.deciding import Draft, Itemised, decide
 from tidewind.core.destinations import crosses_customs, destination_group
-from tidewind.core.layers import BATCH, BINDING, HAND, PRECEDENT, PRODUCT, PROMISE, SHOP, Step, Wishes
-from tidewind.core.options import Option, Settled, options_for, settle, timetable_of, with_published
+from tidewind.core.layers import BATCH, HAND, PRECEDENT, PRODUCT, PROMISE, SHOP, Step, Wishes
+from tidewind.core.options import settle
 from tidewind.core.order_facts import Hand, OrderFacts, Shop, rule_facts
-from tidewind.core.packing import PackedParcel, Unit
-from tidewind.core.parcels import Packed, by_phrase, parcels_text, put_into_parcels, units_of
-from tidewind.core.quantities import Refused, money_text, weight_text
+from tidewind.core.packing import Unit
+from tidewind.core.parcels import Packed, parcels_text, put_into_parcels, units_of
+from tidewind.core.plan import Plan
+from tidewind.core.price_tables import price_table, rows_of
+from tidewind.core.quantities import Refused
 from tidewind.core.rules.evaluate import evaluate
 from tidewind.core.rules.facts import Facts
 from tidewind.core.rules.touching import asks_about_parcels
 from tidewind.core.snags import Snag
 from tidewind.core.subdivisions import working_place
 
-
-@dataclass(slots=True)
-class Plan:
-    """How an order will be sent: complete, or with a snag that stops it and then without a price.
-
-    ``facts`` is what the rules saw; ``good_until`` is the last moment before the same
-    order may get another plan because time passes.
-    """
-
-    parcels: tuple[PackedParcel, ...] = ()
-    options: tuple[Option, ...] = ()
-    chosen: Option | None = None
-    snags: list[Snag] = field(default_factory=list)
-    trail: dict[str, list[Step]] = field(default_factory=dict)
-    extras: frozenset[str] = frozenset()
-    value: int = 0
-    tags: frozenset[str] = frozenset()
-    desk: str = ""
-    hold: str = ""
-    leave_out: str = ""
-    rules: tuple[str, ...] = ()
-    settled: Settled | None = None
-    facts: Facts = field(default_factory=dict)
-    good_until: datetime | None = None
-
-    @property
-    def stopped(self) -> bool:
-        """Whether a snag stops this order."""
-        return any(s.level == "stops" for s in self.snags)
+FEW = 12
+"""So many orders are priced one by one: columns are set up once for all, which does not pay for fewer."""
 
 
 def plan(order: OrderFacts, shop: Shop) -> Plan:
     """Return the complete plan of an order, or one with snags; never raises for what an order may contain."""
+    made, draft = _up_to_price(order, shop)
+    if draft:
+        decide(draft, Itemised(draft))
+    return made
+
+
+def plan_many(orders: Sequence[OrderFacts], shop: Shop) -> list[Plan]:
+    """Return the plan of each order, as ``plan`` makes it: services are compared by columns, the chosen one itemised.
+
+    Orders bound to one account are priced by themselves, since columns hold the cheapest of all accounts.
+    """
+    begun = [_up_to_price(order, shop) for order in orders]
+    drafts = [draft for _, draft in begun if draft and draft.shop is shop]
+    if len(drafts) <= FEW:
+        drafts = []
+    if drafts:
+        table = price_table([d.order for d in drafts], shop, [d.settled for d in drafts])
+        for draft, row in zip(drafts, rows_of(table), strict=True):
+            decide(draft, row)
+    for _, alone in begun:
+        if alone and not (drafts and alone.shop is shop):
+            decide(alone, Itemised(alone))
+    return [made for made, _ in begun]
+
+
+def _up_to_price(order: OrderFacts, shop: Shop) -> tuple[Plan, Draft | None]:
+    """Return what all layers make of an order, and the draft to choose a service for where it can have one."""
     several, shop = shop, shop.on_account(order.hand.account) if order.hand.account else shop
     snags = [
         *_account_snags(order, several, shop),
@@ -86,13 +86,14 @@ def plan(order: OrderFacts, shop: Shop) -> Plan:
         desk=wishes.desk, hold="" if order.hand.released else wishes.hold, facts=facts,
         good_until=_next_turn(shop),
     )  # fmt: skip
+    draft = None
     if measured:
         same = seen is not None and not (wishes.packaging or wishes.split or order.hand.split or order.hand.parcels)
         packed = seen if seen and same else put_into_parcels(units, wishes, order.hand, shop, snags)
         if (list(wishes.packaging), wishes.split) != before and _weighed(shop, applied):
             wishes.note("rules", SHOP, "not run a second time", "weight was computed again after the box was changed")
-        _price(result, order, shop, wishes, units, packed)
-    return result
+        draft = _settled(result, order, shop, wishes, units, packed)
+    return result, draft
 
 
 def _as_rules_see(units: Sequence[Unit], shop: Shop, wishes: Wishes) -> Packed | Refused:
@@ -244,112 +245,23 @@ def _approval(order: OrderFacts, wishes: Wishes, snags: list[Snag]) -> None:
         snags.append(Snag("needs_approval", "stops", f"Needs approval: {wishes.approval}", "approve"))
 
 
-def _price(
+def _settled(
     result: Plan, order: OrderFacts, shop: Shop, wishes: Wishes, units: Sequence[Unit], packed: Packed | Refused
-) -> None:
+) -> Draft | None:
     if isinstance(packed, Refused):
         result.snags.append(_packing_snag(packed, order))
-        return
+        return None
     if order.hand.parcels:
         wishes.note("packaging", HAND, parcels_text(packed.parcels), "put together by hand")
     result.parcels = packed.parcels
     if any(s.level == "stops" and s.fix in {"address", "billing_name"} for s in result.snags):
-        return
-    settled = settle(order, shop, packed.parcels, result.extras, result.value, units, wishes.not_before, packed.box,
-                     packed.divided)  # fmt: skip
-    result.settled, result.options = settled, tuple(options_for(order, shop, settled))
-    _choose(result, settled, order, shop, wishes)
+        return None
+    result.settled = settle(order, shop, packed.parcels, result.extras, result.value, units, wishes.not_before,
+                            packed.box, packed.divided)  # fmt: skip
+    return Draft(result, result.settled, order, shop, wishes)
 
 
 def _packing_snag(refused: Refused, order: OrderFacts) -> Snag:
     line = next((ln for ln in order.lines if ln.id == refused.detail), None)
     words = f"“{line.name}” fits into no box" if line else refused.detail[0].upper() + refused.detail[1:]
     return Snag(refused.reason, "stops", words, "packaging", line.sku if line else "")
-
-
-def _choose(result: Plan, settled: Settled, order: OrderFacts, shop: Shop, wishes: Wishes) -> None:
-    usable = {o.service: o for o in result.options if o.quote and o.arrival}
-    unasked = [o for o in usable.values() if not shop.approval_of(o.service)] or list(usable.values())
-    best = pick(choosable_of(unasked, shop), shop.policy, order.promise, shop.values, shop.ranking)
-    if best:
-        why = f"choice policy: {shop.policy.replace('_', ' ')}"
-        wishes.trail.setdefault("service", []).insert(0, Step(SHOP, usable[best.key].name, why))
-        result.chosen = usable[best.key]
-    bound = False
-    for wish in reversed(wishes.service):
-        if wish.value in usable:
-            result.chosen = usable[wish.value]
-            break
-        bound = wish.layer in BINDING
-        result.snags.append(
-            _service_snag(result.options, wishes.names.get(wish.value, wish.value), wish.value, by_phrase(wish), bound)
-        )
-        if bound:
-            result.chosen = None
-            break
-    if result.chosen:
-        result.chosen = with_published(result.chosen, shop, settled)
-    if not result.chosen and not bound:
-        result.snags.append(Snag("no_service", "stops", _no_service_words(result.options), "service"))
-    if result.chosen:
-        _settle(result, result.chosen, order, shop, wishes)
-        price = result.chosen.quote.net if result.chosen.quote else 0
-        wanted = shop.approval_of(result.chosen.service, price)
-        if wanted and not order.hand.approved:
-            words = f"Needs approval: {result.chosen.name}, {wanted}"
-            result.snags.append(Snag("needs_approval", "stops", words, "approve"))
-
-
-def choosable_of(options: Iterable[Option], shop: Shop) -> list[Choosable]:
-    """Return options as choosing sees them, each with its share of late parcels; those with a price only."""
-    return [
-        Choosable(o.service, o.quote.net, o.arrival.latest, shop.late_bp(o.service, o.carrier))
-        for o in options
-        if o.quote and o.arrival
-    ]
-
-
-def _service_snag(options: Sequence[Option], name: str, code: str, by: str, bound: bool) -> Snag:
-    option = next((o for o in options if o.service == code), None)
-    reason = option.refused.detail if option and option.refused else "there is no such service"
-    words = f"{name}, {by}, cannot take it: {reason}"
-    if bound:
-        return Snag("service_refused", "stops", words, "service")
-    return Snag("service_gave_way", "warns", words, "service")
-
-
-def _no_service_words(options: Sequence[Option]) -> str:
-    going = [o for o in options if o.refused and o.refused.reason != "not_served"]
-    reasons = "; ".join(f"{o.name}: {o.refused.detail}" for o in going[:2] if o.refused)
-    return f"No service takes it. {reasons}" if reasons else "No service goes there"
-
-
-def _settle(result: Plan, chosen: Option, order: OrderFacts, shop: Shop, wishes: Wishes) -> None:
-    """Take over the chosen option's parcels and note weight, ship date and price in the trail."""
-    if chosen.parcels != result.parcels:
-        result.parcels = chosen.parcels
-        wishes.note("packaging", SHOP, parcels_text(chosen.parcels), f"goes with {chosen.name}")
-    goods = sum(p.goods_g for p in chosen.parcels)
-    own = sum(p.packaging_g for p in chosen.parcels)
-    padding = sum(p.padding_g for p in chosen.parcels)
-    parts = f"goods {weight_text(goods)} + packaging {weight_text(own)} + padding {weight_text(padding)}"
-    wishes.note("weight", SHOP, weight_text(goods + own + padding), parts)
-    if chosen.arrival and chosen.quote:
-        carrier = next(c for c in shop.carriers if c.code == chosen.carrier)
-        leaves = good_until(
-            chosen.arrival.ship_date, timetable_of(carrier, chosen.network, order.sender or shop.origin)
-        )
-        result.good_until = min(leaves, result.good_until or leaves)
-        why = chosen.arrival.waits_because or "the next truck it can catch"
-        layer = HAND if order.hand.ship_date else BATCH if order.batch.ship_date else SHOP
-        wishes.note("ship_date", layer, chosen.arrival.ship_date.isoformat(), why)
-        wishes.note("price", SHOP, money_text(chosen.quote.net, shop.currency), "the sum of its lines")
-        if chosen.quote.account and order.hand.account == chosen.quote.account:
-            wishes.note("account", HAND, chosen.quote.account, "set for this order")
-        elif len(carrier.own.contracts) > 1:
-            why = f"the cheapest of {len(carrier.own.contracts)} accounts"
-            wishes.note("account", SHOP, chosen.quote.account, why)
-        if order.promise and chosen.arrival.latest > order.promise:
-            late = (chosen.arrival.latest - order.promise).days
-            words = f"Arrives {late} {'day' if late == 1 else 'days'} after the promise"
-            result.snags.append(Snag("promise_missed", "warns", words, "service"))

@@ -20,7 +20,8 @@ from tidewind.core.calendar import add_working_days, is_working_day
 from tidewind.core.codes import s10_number, sscc
 from tidewind.core.options import Option
 from tidewind.core.order_facts import OrderFacts, Shop
-from tidewind.core.planning import Plan, plan
+from tidewind.core.plan import Plan
+from tidewind.core.planning import plan
 from tidewind.core.stored import NO_HAND
 from tidewind.db.tables import (
     Batch,

@@ -5,7 +5,7 @@ A property test holds every cell equal to the itemised price, to the cent; see d
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -30,14 +30,17 @@ class Totals:
     tax: Ints
 
 
-def totals(card: CompiledCard, load: Load) -> Totals:
-    """Return the totals of every consignment of a load by every service of a card; live ones stand as refused."""
-    codes = tuple(card.services)
+def totals(card: CompiledCard, load: Load, codes: Sequence[str] | None = None) -> Totals:
+    """Return the totals of every consignment of a load by services of a card, all where ``codes`` names none.
+
+    Services whose price is asked from the carrier stand as refused.
+    """
+    codes = tuple(card.services if codes is None else codes)
     net = np.full((len(load), len(codes)), REFUSED, np.int64)
     tax = np.zeros_like(net)
     for where, home, rows in _by_destination(card, load):
         part = load.rows(rows)
-        for column, service in enumerate(card.services.values()):
+        for column, service in enumerate(map(card.services.__getitem__, codes)):
             rates = service.rates(where, home)
             if rates is not None and service.service.kind != "live":
                 net[rows, column], tax[rows, column] = _of_service(service, rates, part)

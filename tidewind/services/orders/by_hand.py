@@ -11,7 +11,8 @@ from sqlalchemy.orm import Session
 
 from tidewind.core.addresses.check import Address, tidy, tidy_address
 from tidewind.core.order_facts import Hand, LineFacts, OrderFacts
-from tidewind.core.planning import Plan, plan
+from tidewind.core.plan import Plan
+from tidewind.core.planning import plan
 from tidewind.core.rules.rule import Rule
 from tidewind.core.stored import NO_HAND
 from tidewind.db.tables import Channel, Order, Product

@@ -15,7 +15,8 @@ from tidewind.core.insuring import premium_in
 from tidewind.core.options import Option
 from tidewind.core.order_facts import Hand, LineFacts, OrderFacts, Shop
 from tidewind.core.packing import PackedParcel
-from tidewind.core.planning import Plan, plan
+from tidewind.core.plan import Plan
+from tidewind.core.planning import plan_many
 from tidewind.core.rules.facts import written_facts
 from tidewind.core.states.orders import OrderMove, OrderStanding
 from tidewind.core.stored import NO_ADDRESS, StoredLine, StoredParcel, StoredPlan, StoredQuote
@@ -141,9 +142,10 @@ def plan_orders(session: Session, orders: Sequence[Order], now: datetime, shop: 
     shop = shop or core_shop(session, now)
     changed, written = 0, []
     columns: set[str] = set()
-    for order, facts in zip(waiting, all_facts(session, waiting), strict=True):
+    all_of_them = all_facts(session, waiting)
+    for order, facts, made in zip(waiting, all_of_them, plan_many(all_of_them, shop), strict=True):
         before = noticed(order)
-        different = _store(order, facts, plan(facts, shop), shop, now)
+        different = _store(order, facts, made, shop, now)
         if different and inspect(order).persistent:
             written.append(order)
             columns |= different

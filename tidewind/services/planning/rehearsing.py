@@ -12,7 +12,8 @@ from sqlalchemy.orm import Session
 
 from tidewind.core.order_facts import OrderFacts, Shop
 from tidewind.core.parcels import parcels_text
-from tidewind.core.planning import Plan, plan
+from tidewind.core.plan import Plan
+from tidewind.core.planning import plan
 from tidewind.db.tables import Order
 from tidewind.services.planning.plans import all_facts, waiting_clause
 from tidewind.services.planning.shop_facts import core_shop

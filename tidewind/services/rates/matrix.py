@@ -2,27 +2,23 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from datetime import date, datetime
-from typing import NamedTuple
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from tidewind.core.choosing import Choosable, Policy, pick
-from tidewind.core.consignments import Consignment
-from tidewind.core.insuring import INSURED
-from tidewind.core.options import Settled, fitting_parcels, in_parcels, option_arrival, options_for, settle
+from tidewind.core.options import Settled, options_for, settle
 from tidewind.core.order_facts import Carrier, OrderFacts, Shop
 from tidewind.core.packing import PackedParcel, Unit
 from tidewind.core.planning import plan
+from tidewind.core.price_tables import price_table
 from tidewind.core.quantities import Size
 from tidewind.core.stored import StoredParcel
 from tidewind.core.tariffs.card import Service
-from tidewind.core.tariffs.load import Load, load_of
-from tidewind.core.tariffs.quote import Quote
-from tidewind.core.tariffs.totals import REFUSED, totals
+from tidewind.core.tariffs.totals import REFUSED
 from tidewind.db.tables import Order
 from tidewind.services.base import MOST_ORDERS, Invalid
 from tidewind.services.planning import all_facts, core_shop
@@ -64,19 +60,14 @@ def price_matrix(session: Session, order_ids: Sequence[int], now: datetime) -> M
     waiting = list(zip(usable, all_facts(session, usable), strict=True))
     all_settled = [_settled_of(order, facts, shop) for order, facts in waiting]
     rows = [MatrixRow(order, order.service, order.hand.service, [], []) for order, _ in waiting]
-    services: list[tuple[Carrier, Service]] = []
     orders = [facts for _, facts in waiting]
-    usual = [settled.consignment for settled in all_settled]
-    as_packed = _Packed(list(range(len(usual))), usual, load_of(usual))
-    for carrier in shop.carriers:
-        columns = _columns(carrier, shop, orders, all_settled, as_packed)
-        for service, prices, arrives in columns:
-            services.append((carrier, service))
-            for row, price, day in zip(rows, prices, arrives, strict=True):
-                row.prices.append(price)
-                row.arrives.append(day)
+    table = price_table(orders, shop, all_settled)
+    services = list(table.services)
+    for row, prices, days in zip(rows, table.net.tolist(), table.latest.tolist(), strict=True):
+        row.prices = [None if net == REFUSED else net for net in prices]
+        row.arrives = [None if net == REFUSED else date.fromordinal(day) for net, day in zip(prices, days, strict=True)]
     for row, (_, facts), settled in zip(rows, waiting, all_settled, strict=True):
-        if facts.hand.account or INSURED in settled.extras:
+        if facts.hand.account:
             _by_itself(row, services, facts, shop, settled)
         row.picks = _picks(row, services, facts, shop)
     return Matrix(services, rows, shop.policy)
@@ -85,7 +76,7 @@ def price_matrix(session: Session, order_ids: Sequence[int], now: datetime) -> M
 def _by_itself(
     row: MatrixRow, services: Sequence[tuple[Carrier, Service]], facts: OrderFacts, shop: Shop, settled: Settled
 ) -> None:
-    """Price an order that is bound to one account, or covered by an insurer: the columns know of neither."""
+    """Price an order that is bound to one account: the columns hold the cheapest of all."""
     options = {o.service: o for o in options_for(facts, shop.on_account(facts.hand.account), settled)}
     mine = [options.get(service.code) for _, service in services]
     row.prices = [o.quote.net if o and o.quote else None for o in mine]
@@ -126,49 +117,6 @@ def _parcel_of(stored: StoredParcel, shop: Shop) -> PackedParcel:
         outer=Size.of(*stored.sides_mm),
         fill_percent=stored.fill_percent,
     )
-
-
-class _Packed(NamedTuple):
-    """Orders in one kind of packaging: which of all they are, what carriers are asked, and that as columns."""
-
-    rows: list[int]
-    consignments: list[Consignment]
-    load: Load
-
-
-def _columns(
-    carrier: Carrier, shop: Shop, orders: Sequence[OrderFacts], all_settled: Sequence[Settled], as_packed: _Packed
-) -> Iterable[tuple[Service, list[int | None], list[date | None]]]:
-    """Return a carrier's services with prices and days for every order; one load for all that take any packaging."""
-    loads: dict[str | None, _Packed] = {None: as_packed}
-    for compiled in carrier.own.services.values():
-        box = compiled.service.packaging
-        if box not in loads:
-            fitting = [(n, fitting_parcels(s, shop.boxes.get(box or ""))) for n, s in enumerate(all_settled)]
-            inside = [(n, p) for n, p in fitting if p is not None]
-            consignments = [in_parcels(all_settled[n], p) for n, p in inside]
-            loads[box] = _Packed([n for n, _ in inside], consignments, load_of(consignments))
-    priced = {box: totals(carrier.own, packed.load) for box, packed in loads.items()}
-    for column, compiled in enumerate(carrier.own.services.values()):
-        service = compiled.service
-        rows, consignments, _ = loads[service.packaging]
-        prices: list[int | None] = [None] * len(orders)
-        arrives: list[date | None] = [None] * len(orders)
-        nets = priced[service.packaging].net[:, column].tolist() if consignments else []
-        for n, consignment, net in zip(rows, consignments, nets, strict=True):
-            told = _told(carrier, service, consignment) if service.kind == "live" else net
-            where = carrier.own.where(consignment)
-            if told != REFUSED and where is not None:
-                prices[n] = told
-                arrives[n] = option_arrival(
-                    orders[n], shop, carrier, service, where.zone.id, consignment.extras, all_settled[n].not_before
-                ).latest
-        yield service, prices, arrives
-
-
-def _told(carrier: Carrier, service: Service, consignment: Consignment) -> int:
-    quoted = carrier.own.quote(service.code, consignment)
-    return quoted.net if isinstance(quoted, Quote) else REFUSED
 
 
 def _picks(

@@ -1,0 +1,195 @@
+"""Many orders by every service at once: net price and latest day by columns, what is chosen itemised afterwards."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from typing import NamedTuple
+
+import numpy as np
+
+from tidewind.core.choosing import pick_by_columns
+from tidewind.core.consignments import Consignment
+from tidewind.core.options import (
+    Option,
+    Settled,
+    fitting_parcels,
+    in_parcels,
+    option_arrival,
+    option_of,
+    options_for,
+    too_far_ahead,
+)
+from tidewind.core.order_facts import Carrier, OrderFacts, Shop
+from tidewind.core.packing import PackedParcel
+from tidewind.core.quantities import Refused
+from tidewind.core.subdivisions import working_place
+from tidewind.core.tariffs.card import Service
+from tidewind.core.tariffs.load import Ints, Load, load_of
+from tidewind.core.tariffs.quote import Line, Quote
+from tidewind.core.tariffs.totals import REFUSED, totals
+
+
+@dataclass(frozen=True, slots=True)
+class PriceTable:
+    """Orders × services: net price in minor units (``REFUSED`` where a service takes it not) and latest day (ordinal).
+
+    ``boxed`` holds, by a carrier's packaging and the number of the order, the parcel that the goods make in it.
+    """
+
+    orders: Sequence[OrderFacts]
+    shop: Shop
+    all_settled: Sequence[Settled]
+    services: tuple[tuple[Carrier, Service], ...]
+    net: Ints
+    latest: Ints
+    boxed: dict[str, dict[int, tuple[PackedParcel, ...]]]
+
+
+class _Packed(NamedTuple):
+    """Orders in one kind of packaging: which of all they are, and what carriers are asked."""
+
+    rows: Ints
+    consignments: list[Consignment]
+
+
+def price_table(orders: Sequence[OrderFacts], shop: Shop, all_settled: Sequence[Settled]) -> PriceTable:
+    """Return what every service asks for every order, and when it arrives; each on the cheapest of the accounts."""
+    services = tuple((c, compiled.service) for c in shop.carriers for compiled in c.own.services.values())
+    net = np.full((len(orders), len(services)), REFUSED, np.int64)
+    table = PriceTable(orders, shop, all_settled, services, net, np.zeros_like(net), {})
+    as_packed = _Packed(np.arange(len(orders)), [settled.consignment for settled in all_settled])
+    starts = _starts(orders, shop)
+    loads: dict[str | None, tuple[_Packed, Load]] = {None: (as_packed, load_of(as_packed.consignments))}
+    for carrier in shop.carriers:
+        for packaging in carrier.own.packagings:
+            if packaging not in loads:
+                packed = _inside(table, packaging or "")
+                loads[packaging] = packed, load_of(packed.consignments)
+            packed, load = loads[packaging]
+            columns = [
+                n for n, (owner, service) in enumerate(services) if owner is carrier and service.packaging == packaging
+            ]
+            if not columns or not packed.consignments:
+                continue
+            priced = totals(carrier.own, load, [services[n][1].code for n in columns])
+            net[packed.rows[:, np.newaxis], columns] = priced.net
+            _ask(table, carrier, columns, packed)
+            _arrivals(table, carrier, columns, packed, starts)
+    _insure(table)
+    return table
+
+
+def _inside(table: PriceTable, packaging: str) -> _Packed:
+    """Return the orders that go into a carrier's packaging, in it."""
+    box = table.shop.boxes.get(packaging)
+    fitting = ((n, fitting_parcels(settled, box)) for n, settled in enumerate(table.all_settled))
+    boxed = table.boxed[packaging] = {n: packed for n, packed in fitting if packed is not None}
+    return _Packed(
+        np.array(list(boxed), np.int64), [in_parcels(table.all_settled[n], packed) for n, packed in boxed.items()]
+    )
+
+
+def _ask(table: PriceTable, carrier: Carrier, columns: Sequence[int], packed: _Packed) -> None:
+    """Fill in the prices that a carrier was asked for, one by one: no list says them."""
+    for column in columns:
+        if table.services[column][1].kind == "live":
+            code = table.services[column][1].code
+            for row, consignment in zip(packed.rows.tolist(), packed.consignments, strict=True):
+                told = carrier.own.quote(code, consignment)
+                table.net[row, column] = told.net if isinstance(told, Quote) else REFUSED
+
+
+def _starts(orders: Sequence[OrderFacts], shop: Shop) -> list[tuple[str, str, bool]]:
+    """Return what arrivals depend on beside service, zone and day: where to, where from, and whether no weekend."""
+    return [
+        (working_place(o.address), working_place(o.sender or shop.origin), any(ln.no_weekend for ln in o.lines))
+        for o in orders
+    ]
+
+
+def _arrivals(
+    table: PriceTable,
+    carrier: Carrier,
+    columns: Sequence[int],
+    packed: _Packed,
+    starts: Sequence[tuple[str, str, bool]],
+) -> None:
+    """Fill in the latest days, reckoned once for all orders alike, and refuse what is to leave too far ahead."""
+    kinds: dict[tuple[object, ...], int] = {}
+    firsts: list[tuple[int, str]] = []
+    numbers = np.zeros(len(packed.consignments), np.int64)
+    for place, (row, consignment) in enumerate(zip(packed.rows.tolist(), packed.consignments, strict=True)):
+        where, extras = carrier.own.where(consignment), consignment.extras
+        zone = where.zone.id if where else ""
+        saturday = bool(extras) and not extras.isdisjoint(carrier.own.saturday_extras)
+        key = (zone, *starts[row], saturday, table.all_settled[row].not_before)
+        numbers[place] = kinds.setdefault(key, len(kinds))
+        if len(kinds) > len(firsts):
+            firsts.append((row, zone))
+    for column in columns:
+        service = table.services[column][1]
+        taken = np.unique(numbers[table.net[packed.rows, column] != REFUSED])
+        latest = np.zeros(len(kinds), np.int64)
+        for kind in taken.tolist():
+            row, zone = firsts[kind]
+            order, settled = table.orders[row], table.all_settled[row]
+            due = option_arrival(
+                order, table.shop, carrier, service, zone, settled.consignment.extras, settled.not_before
+            )
+            latest[kind] = due.latest.toordinal()
+            if too_far_ahead(service, due, settled.not_before, table.shop):
+                table.net[packed.rows[numbers == kind], column] = REFUSED
+        table.latest[packed.rows, column] = latest[numbers]
+
+
+def _insure(table: PriceTable) -> None:
+    """Add what an insurer asks; where it does not cover the goods, no service takes them."""
+    for row, settled in enumerate(table.all_settled):
+        if isinstance(settled.premium, Refused):
+            table.net[row] = REFUSED
+        elif isinstance(settled.premium, Line):
+            table.net[row] += np.where(table.net[row] == REFUSED, 0, settled.premium.amount)
+
+
+class Row:
+    """One order of a table as candidates; an option is itemised when it is asked for."""
+
+    def __init__(self, table: PriceTable, number: int, best: str | None, columns: dict[str, int]) -> None:
+        self._table, self._number, self._best, self._columns = table, number, best, columns
+
+    def best(self) -> str | None:
+        """See Candidates."""
+        return self._best
+
+    def takes(self, service: str) -> bool:
+        """See Candidates."""
+        column = self._columns.get(service)
+        return column is not None and bool(self._table.net[self._number, column] != REFUSED)
+
+    def option(self, service: str) -> Option:
+        """See Candidates."""
+        table, n = self._table, self._number
+        carrier, offered = table.services[self._columns[service]]
+        settled = table.all_settled[n]
+        packed = table.boxed[offered.packaging][n] if offered.packaging else settled.packed
+        return option_of(table.orders[n], table.shop, carrier, settled, packed, service)
+
+    def every(self) -> Sequence[Option]:
+        """See Candidates."""
+        return options_for(self._table.orders[self._number], self._table.shop, self._table.all_settled[self._number])
+
+
+def rows_of(table: PriceTable) -> Iterator[Row]:
+    """Yield every order's candidates; what needs no approval goes before what does."""
+    shop, usable = table.shop, np.not_equal(table.net, REFUSED)
+    codes = [service.code for _, service in table.services]
+    free = usable & np.array([not shop.approval_of(code) for code in codes], np.bool_)
+    late = np.array([shop.late_bp(service.code, carrier.code) for carrier, service in table.services], np.int64)
+    best = pick_by_columns(
+        np.where(free.any(axis=1, keepdims=True), free, usable), table.net, table.latest, late, codes, shop.policy,
+        [order.promise for order in table.orders], shop.values, shop.ranking,
+    )  # fmt: skip
+    columns = {code: n for n, code in enumerate(codes)}
+    for number, chosen in enumerate(best.tolist()):
+        yield Row(table, number, codes[chosen] if chosen >= 0 else None, columns)
