@@ -11,7 +11,6 @@ import pytest
 from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
-from tests.conftest import Clock
 from tidewind.core.addresses.check import Address
 from tidewind.core.order_facts import BillTo, Hand
 from tidewind.core.stored import (
@@ -24,10 +23,11 @@ from tidewind.core.stored import (
     write_hand,
     write_plan,
 )
-from tidewind.db.bulk import insert_new, new_row, take_ids, write_rows
+from tidewind.db.bulk import write_rows
 from tidewind.db.tables import Order, OrderLine, Place, Product
 from tidewind.services.base.news import MOST_SINGLE, NEWS_CHANNEL, topics_of
 from tidewind.services.planning import Scope
+from tidewind.services.planning.records import COLUMNS, SnagRecord, lock_records, write_plans
 from tidewind.services.planning.replanning import AT_ONCE
 from tidewind.web.access import Wiring
 
@@ -104,27 +104,25 @@ def test_stored_values_come_back_as_they_went_and_older_ones_are_read(wiring: Wi
     assert (read_hand({}), write_hand(Hand())) == (Hand(), {})
 
 
-def test_new_rows_in_one_statement_are_held_as_written(wiring: Wiring, clock: Clock) -> None:
+def test_a_record_is_the_mappers_row_and_what_it_writes_is_read_anew(wiring: Wiring) -> None:
     with wiring.sessions.begin() as session:
-        like = first(session)
-        ids, lines = take_ids(session, Order, 2), take_ids(session, OrderLine, 2)
-        made = [
-            new_row(
-                Order, id=i, channel_id=like.channel_id, channel=like.channel, number=f"NEW-{i}", address=like.address,
-                imported={}, ordered_at=clock(), plan=like.plan,
-            )
-            for i in ids
-        ]  # fmt: skip
-        for order, line_id in zip(made, lines, strict=True):
-            order.lines = [new_row(OrderLine, id=line_id, order_id=order.id, position=1, sku="X", name="X", quantity=1)]
-            order.snags = []
-        assert made[0].tags is not made[1].tags  # no default is shared
-        insert_new(session, made, [line for order in made for line in order.lines])
-        made[0].comment = "changed after"
-    with wiring.sessions() as session:
-        stored = session.scalars(select(Order).where(Order.id.in_(ids)).order_by(Order.id)).all()
-        assert [(o.comment, o.plan == like.plan, len(o.lines), o.created_at is not None) for o in stored] == [
-            ("changed after", True, 1, True), ("", True, 1, True)]  # fmt: skip
+        order = first(session)
+        record = lock_records(session, Order.id == order.id)[0]
+        assert {name: getattr(record, name) for name in COLUMNS} == {name: getattr(order, name) for name in COLUMNS}
+        assert record.channel.code == order.channel.code
+        assert [(ln.id, ln.sku, ln.quantity) for ln in record.lines] == [
+            (ln.id, ln.sku, ln.quantity) for ln in order.lines
+        ]
+        assert [snag.code for snag in record.snags] == [snag.code for snag in order.snags]
+        record.desk, record.price_minor = "Bench", 1
+        record.snags = [SnagRecord("no_size", "stops", "no size", "product_size", "X")]
+        write_plans(session, [record], {"desk"})
+        assert (order.desk, [snag.code for snag in order.snags], order.price_minor == 1) == (
+            "Bench",
+            ["no_size"],
+            False,
+        )
+        write_plans(session, [], set())
 
 
 def test_a_change_of_products_looks_at_their_orders_alone(wiring: Wiring) -> None:

@@ -9,7 +9,7 @@ from typing import Any, TypeVar
 import orjson
 from sqlalchemy import Dialect, TextClause, inspect, text
 from sqlalchemy.dialects import postgresql
-from sqlalchemy.orm import Session, make_transient_to_detached
+from sqlalchemy.orm import Session
 from sqlalchemy.orm.attributes import set_committed_value
 
 from tidewind.db.base import Base
@@ -49,28 +49,6 @@ def insert_rows(session: Session, table: type[Base], rows: Sequence[Mapping[str,
         note_written(session, table.__tablename__, rows)
         with session.no_autoflush:
             session.execute(statement, {"rows": _dumped(table, [{**defaults, **row} for row in rows])})
-
-
-def insert_new(session: Session, *kinds: Sequence[Base]) -> None:
-    """Insert new rows that have their ids, a statement a kind, and hold them in the session as written.
-
-    Rows stand before those that refer to them.  The mapper would bind each column of each row by itself, which takes
-    longer than the database takes to store them.
-    """
-    for rows in filter(None, kinds):
-        table = type(rows[0])
-        names = [column.name for column in table.__table__.c if column.server_default is None]
-        insert_rows(session, table, [{name: getattr(row, name) for name in names} for row in rows])
-    # All of them first: to add one adds what hangs on it, which would be inserted again if it were still new.
-    for row in (row for rows in kinds for row in rows):
-        make_transient_to_detached(row)
-    for rows in kinds:
-        session.add_all(rows)
-
-
-def new_row(table: type[Row], **values: Any) -> Row:
-    """Return a new row that has the defaults of the mapping at once: it can be read before it is written."""
-    return table(**_defaults(table, frozenset(values)), **values)
 
 
 def write_changed(session: Session, rows: Sequence[Base], names: Sequence[str]) -> None:

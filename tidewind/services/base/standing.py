@@ -24,12 +24,28 @@ class _Stands(Protocol):
     state: Any
 
 
-def standing_of(order: Order) -> OrderStanding:
+class Standing(Protocol):
+    """An order, as far as its state goes."""
+
+    @property
+    def number(self) -> str:
+        """What people call it by."""
+
+    @property
+    def state(self) -> str:
+        """Its state."""
+
+    @property
+    def state_by(self) -> str:
+        """Who or what holds it there."""
+
+
+def standing_of(order: Standing) -> OrderStanding:
     """Return where an order stands."""
     return OrderStanding.of(order.state, order.state_by)
 
 
-def standing_after(order: Order, move: OrderMove, why: str = "") -> dict[str, str]:
+def standing_after(order: Standing, move: OrderMove, why: str = "") -> dict[str, str]:
     """Return the columns that say where an order stands after a move.  Raises Conflict where it cannot be made."""
     after = ORDER_MOVES.after(standing_of(order), move)
     if isinstance(after, Refused):

@@ -105,7 +105,7 @@ def create_order(session: Session, typed: TypedOrder, now: datetime) -> Order:
         hand=typed.hand,
     )
     made, _ = store_orders(session, channel, [new], now)
-    return made[0]
+    return session.get_one(Order, made[0].id)
 
 
 def _new_line(line: TypedLine) -> NewLine:

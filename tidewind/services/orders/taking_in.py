@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from datetime import date, datetime
 from typing import Any
@@ -16,9 +16,9 @@ from tidewind.core.addresses.check import Address
 from tidewind.core.order_facts import Hand
 from tidewind.core.screening import plain_name
 from tidewind.core.stored import NO_HAND, Written, write_address
-from tidewind.db.bulk import insert_new, new_row, take_ids
-from tidewind.db.tables import Channel, Order, OrderLine, Product, SnagRow
-from tidewind.services.planning import plan_orders
+from tidewind.db.bulk import take_ids
+from tidewind.db.tables import Channel, Order, OrderLine, Product
+from tidewind.services.planning import LineRecord, OrderRecord, insert_records, is_waiting, plan_records
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,7 +59,7 @@ class NewOrder:
 
 def store_orders(
     session: Session, channel: Channel, incoming: list[NewOrder], now: datetime, import_id: int | None = None
-) -> tuple[list[Order], list[NewOrder]]:
+) -> tuple[list[OrderRecord], list[NewOrder]]:
     """Store and plan the orders whose numbers the channel does not have yet; return them, and those it had.
 
     The channel's row is locked, so two imports at once make nothing twice.
@@ -67,35 +67,63 @@ def store_orders(
     session.execute(select(Channel.id).where(Channel.id == channel.id).with_for_update())
     numbers = [order.number for order in incoming]
     there = set(session.scalars(select(Order.number).where(Order.channel_id == channel.id, Order.number.in_(numbers))))
-    made = [_row(channel, new, import_id) for new in incoming if new.number not in there]
-    learn_products(session, made)
-    _number(session, made)
-    plan_orders(session, made, now)  # before they are written, so that each is written once
-    insert_new(session, made, [line for order in made for line in order.lines], _snags(session, made))
+    fresh = [new for new in incoming if new.number not in there]
+    learn_products(session, fresh)
+    made = _records(session, channel, fresh)
+    plan_records(session, [record for record in made if is_waiting(record)], now)
+    insert_records(session, made, [_beside_the_plan(new, import_id) for new in fresh])
     return made, [new for new in incoming if new.number in there]
 
 
-def _number(session: Session, orders: Sequence[Order]) -> None:
-    """Give orders and their lines the ids that plans name them by."""
-    lines = [line for order in orders for line in order.lines]
-    for order, order_id in zip(orders, take_ids(session, Order, len(orders)), strict=True):
-        order.id = order_id
-    for line, line_id in zip(lines, take_ids(session, OrderLine, len(lines)), strict=True):
-        line.id = line_id
-    for order in orders:
-        for line in order.lines:
-            line.order_id = order.id
+def _records(session: Session, channel: Channel, fresh: Sequence[NewOrder]) -> list[OrderRecord]:
+    """Return new orders as records, with the ids that plans name them and their lines by."""
+    line_ids = iter(take_ids(session, OrderLine, sum(len(new.lines) for new in fresh)))
+    ids = take_ids(session, Order, len(fresh))
+    return [_record(channel, new, order_id, line_ids) for new, order_id in zip(fresh, ids, strict=True)]
 
 
-def _snags(session: Session, orders: Sequence[Order]) -> list[SnagRow]:
-    snags = [snag for order in orders for snag in order.snags]
-    owners = [order for order in orders for _ in order.snags]
-    for snag, order, snag_id in zip(snags, owners, take_ids(session, SnagRow, len(snags)), strict=True):
-        snag.id, snag.order_id = snag_id, order.id
-    return snags
+def _record(channel: Channel, new: NewOrder, order_id: int, line_ids: Iterator[int]) -> OrderRecord:
+    return OrderRecord(
+        id=order_id,
+        channel_id=channel.id,
+        channel=channel,
+        number=new.number,
+        state=new.state,
+        state_why=new.state_why,
+        state_by=new.state_by or ("channel" if new.state != "open" else ""),
+        payment=new.payment,
+        billing_name=new.billing_name,
+        tags=list(new.tags),
+        ordered_at=new.ordered_at,
+        address=new.address,
+        home=new.home,
+        promise=new.promise,
+        promise_date=new.promise_date,
+        paid_shipping_minor=new.paid_shipping_minor,
+        note=new.note,
+        hand=new.hand,
+        lines=[
+            LineRecord(
+                next(line_ids), order_id, n, line.sku, line.name, line.quantity, 0, line.unit_price_minor, line.weight_g
+            )
+            for n, line in enumerate(new.lines, 1)
+        ],
+    )
 
 
-def learn_products(session: Session, orders: Sequence[Order]) -> None:
+def _beside_the_plan(new: NewOrder, import_id: int | None) -> Written:
+    """Return the columns of a new order that planning does not ask for."""
+    return {
+        "reference": new.reference,
+        "search": search_text(new.number, new.address, [f"{ln.name} {ln.sku}" for ln in new.lines], new.reference),
+        "recipient_key": recipient_key(new.address),
+        "imported": new.imported or {"address": write_address(new.address)},
+        "fingerprint": new.fingerprint,
+        "import_id": import_id,
+    }
+
+
+def learn_products(session: Session, orders: Sequence[NewOrder]) -> None:
     """Let the catalogue grow: products never seen before, and weights it did not have; what it knows stays."""
     told: dict[str, dict[str, Any]] = {}
     for order in orders:
@@ -132,47 +160,3 @@ def recipient_key(address: Address) -> str:
     """Return a hash that is the same for parcels to one person at one address."""
     to = (plain_name(address.name or address.company), address.street, address.postcode, address.city, address.country)
     return hashlib.sha256("|".join("".join(p.casefold().split()) for p in to).encode()).hexdigest()
-
-
-def _row(channel: Channel, new: NewOrder, import_id: int | None) -> Order:
-    order = new_row(
-        Order,
-        channel_id=channel.id,
-        channel=channel,
-        number=new.number,
-        state=new.state,
-        state_why=new.state_why,
-        state_by=new.state_by or ("channel" if new.state != "open" else ""),
-        payment=new.payment,
-        billing_name=new.billing_name,
-        reference=new.reference,
-        tags=list(new.tags),
-        search=search_text(new.number, new.address, [f"{ln.name} {ln.sku}" for ln in new.lines], new.reference),
-        recipient_key=recipient_key(new.address),
-        ordered_at=new.ordered_at,
-        imported=new.imported or {"address": write_address(new.address)},
-        address=new.address,
-        home=new.home,
-        promise=new.promise,
-        promise_date=new.promise_date,
-        paid_shipping_minor=new.paid_shipping_minor,
-        note=new.note,
-        fingerprint=new.fingerprint,
-        import_id=import_id,
-        hand=new.hand,
-    )
-    order.lines = [_line_row(n, line) for n, line in enumerate(new.lines, 1)]
-    order.snags = []
-    return order
-
-
-def _line_row(position: int, line: NewLine) -> OrderLine:
-    return new_row(
-        OrderLine,
-        position=position,
-        sku=line.sku,
-        name=line.name,
-        quantity=line.quantity,
-        unit_price_minor=line.unit_price_minor,
-        weight_g=line.weight_g,
-    )

@@ -8,13 +8,13 @@ from tidewind.services.planning.defaults import (
     rehearse_defaults,
     set_shop_defaults,
 )
+from tidewind.services.planning.facts import all_facts, joined_lines, line_facts
 from tidewind.services.planning.plans import (
-    all_facts,
     count_waiting,
-    joined_lines,
+    is_waiting,
     keep_up,
-    line_facts,
     plan_orders,
+    plan_records,
     stored_parcel,
     stored_plan,
     stored_quote,
@@ -31,6 +31,7 @@ from tidewind.services.planning.recipes import (
     remove_recipe,
     save_recipe,
 )
+from tidewind.services.planning.records import LineRecord, OrderRecord, insert_records
 from tidewind.services.planning.rehearsing import Rehearsal, rehearse
 from tidewind.services.planning.replanning import (
     go_on_replanning,
@@ -60,6 +61,8 @@ from tidewind.services.planning.touched import Scope
 
 __all__ = [
     "KEPT_FOR",
+    "LineRecord",
+    "OrderRecord",
     "Rehearsal",
     "Scope",
     "ShopDefaults",
@@ -77,6 +80,8 @@ __all__ = [
     "forget_precedent",
     "get_shop_defaults",
     "go_on_replanning",
+    "insert_records",
+    "is_waiting",
     "joined_lines",
     "keep_up",
     "keep_up_due",
@@ -87,6 +92,7 @@ __all__ = [
     "orders_touched",
     "own_record",
     "plan_orders",
+    "plan_records",
     "products_with_recipe",
     "read_or_refuse",
     "recipe_from_order",

@@ -15,7 +15,8 @@ from tidewind.core.parcels import parcels_text
 from tidewind.core.plan import Plan
 from tidewind.core.planning import plan
 from tidewind.db.tables import Order
-from tidewind.services.planning.plans import all_facts, waiting_clause
+from tidewind.services.planning.facts import all_facts
+from tidewind.services.planning.plans import waiting_clause
 from tidewind.services.planning.shop_facts import core_shop
 from tidewind.services.planning.touched import Judged, read_judged
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping
+from collections.abc import Mapping
 from dataclasses import replace
 from datetime import datetime
 from typing import Any
@@ -14,6 +14,7 @@ from tidewind.core.layers import RULE
 from tidewind.core.rules.evaluate import Labels
 from tidewind.db.bulk import write_rows
 from tidewind.db.tables import Order
+from tidewind.services.planning.records import read_again
 
 
 def relabel(session: Session, labels: Mapping[tuple[int, int], Labels], now: datetime) -> tuple[list[int], int]:
@@ -28,7 +29,7 @@ def relabel(session: Session, labels: Mapping[tuple[int, int], Labels], now: dat
     same = [row for row in rows if (row.id, row.plan_version) in labels]
     written = [_labelled(row, labels[row.id, row.plan_version], now) for row in same]
     write_rows(session, Order, ("plan", "desk", "plan_tags", "plan_version", "planned_at"), written)
-    _read_again(session, {row.id for row in same})
+    read_again(session, {row.id for row in same})
     changed = sum(
         (new["desk"], new["plan_tags"]) != (row.desk, row.plan_tags) for new, row in zip(written, same, strict=True)
     )
@@ -50,9 +51,3 @@ def _labelled(row: Row[Any], labels: Labels, now: datetime) -> dict[str, Any]:
         "plan_version": row.plan_version + 1,
         "planned_at": now,
     }
-
-
-def _read_again(session: Session, ids: Collection[int]) -> None:
-    for kept in list(session.identity_map.values()):
-        if isinstance(kept, Order) and kept.id in ids:
-            session.expire(kept)

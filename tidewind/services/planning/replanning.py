@@ -8,8 +8,7 @@ from datetime import datetime, timedelta
 from zoneinfo import ZoneInfo
 
 from sqlalchemy import ColumnElement, func, select, update
-from sqlalchemy.orm import Session, lazyload, sessionmaker
-from sqlalchemy.orm import defer as read_later
+from sqlalchemy.orm import Session, sessionmaker
 from sqlalchemy.orm.attributes import set_committed_value
 
 from tidewind.core.order_facts import Shop
@@ -18,7 +17,8 @@ from tidewind.core.rules.touching import RuleChange, change_between
 from tidewind.db.tables import Order, Work
 from tidewind.db.tables import Shop as ShopRow
 from tidewind.services.base import defer, lock_orders
-from tidewind.services.planning.plans import keep_up, plan_orders, waiting_clause
+from tidewind.services.planning.plans import keep_up, plan_orders, plan_records, waiting_clause
+from tidewind.services.planning.records import lock_records, write_plans
 from tidewind.services.planning.relabelling import relabel
 from tidewind.services.planning.shop_facts import core_shop, rules_in_force, rules_of
 from tidewind.services.planning.touched import Scope, can_touch, labels_alone, read_judged, touched_clause
@@ -112,9 +112,10 @@ def _chunk(session: Session, work: Work, now: datetime) -> bool:
         again, labelled = relabel(session, found.labels, now)
         found.ids += again
         changed += labelled
-    light = (read_later(Order.imported), read_later(Order.search), lazyload(Order.channel))
-    orders = lock_orders(session, where=scope.clause & Order.id.in_(found.ids), options=light)
-    changed += plan_orders(session, orders, now, shop)
+    records = lock_records(session, scope.clause & Order.id.in_(found.ids))
+    planned = plan_records(session, records, now, shop)
+    write_plans(session, planned.written, planned.columns)
+    changed += planned.changed
     work.done += found.looked
     work.result = str(changed)
     if found.looked:

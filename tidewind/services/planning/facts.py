@@ -1,0 +1,112 @@
+"""What is stored of orders, as planning sees it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from tidewind.core.order_facts import Hand, LineFacts, OrderFacts
+from tidewind.core.stored import NO_ADDRESS
+from tidewind.db.tables import Batch, Difference, Order, OrderLine, Product
+from tidewind.services.planning.records import LineRecord, OrderRecord
+
+
+def _line(line: OrderLine | LineRecord, product: Product | None) -> LineFacts:
+    return line_facts(
+        str(line.id), line.sku, line.name, line.quantity - line.sent, line.weight_g, line.unit_price_minor, product
+    )
+
+
+def line_facts(
+    line_id: str, sku: str, name: str, quantity: int, weight_g: int | None, value: int, product: Product | None
+) -> LineFacts:
+    """Return a line with what the catalogue knows; what the line itself says of weight and value stays."""
+    if product is None:
+        return LineFacts(line_id, sku, name or sku, quantity, weight_g, None, value)
+    return LineFacts(
+        id=line_id,
+        sku=sku,
+        name=product.name,
+        quantity=quantity,
+        weight_g=weight_g or product.weight_g,
+        sides=product.sides,
+        value=value or product.value_minor,
+        upright=product.upright,
+        own_box=product.own_box,
+        no_weekend=product.no_weekend,
+        contents=frozenset(product.contents),
+        tags=frozenset(product.tags),
+        customs_text=product.customs_text,
+        hs_code=product.hs_code,
+        origin=product.origin,
+        recipe=product.recipe,
+    )
+
+
+def products_of(session: Session, orders: Iterable[Order | OrderRecord]) -> dict[str, Product]:
+    """Return the products named by the orders' lines, by SKU."""
+    skus = {line.sku for order in orders for line in order.lines}
+    return {p.sku: p for p in session.scalars(select(Product).where(Product.sku.in_(skus)))}
+
+
+def joined_lines(session: Session, orders: Iterable[Order | OrderRecord]) -> dict[int, list[OrderLine]]:
+    """Return the lines of orders that go along with one of these, by the id of the one they go with."""
+    rows = session.execute(
+        select(Order.joined_to, OrderLine)
+        .join(OrderLine, OrderLine.order_id == Order.id)
+        .where(Order.joined_to.in_([order.id for order in orders]), Order.state != "cancelled")
+        .order_by(Order.id, OrderLine.position)
+    )
+    found: dict[int, list[OrderLine]] = {}
+    for host, line in rows:
+        found.setdefault(int(host or 0), []).append(line)
+    return found
+
+
+def facts_of(
+    order: Order | OrderRecord,
+    products: Mapping[str, Product],
+    along: Sequence[OrderLine] = (),
+    changed: str = "",
+    batch: Batch | None = None,
+) -> OrderFacts:
+    """Return an order as planning sees it, with the lines of orders that go along with it."""
+    return OrderFacts(
+        lines=tuple(_line(line, products.get(line.sku)) for line in (*order.lines, *along)),
+        address=order.address,
+        home=order.home,
+        promise=order.promise_date,
+        hand=order.hand,
+        channel=order.channel.code,
+        promise_text=order.promise,
+        payment=order.payment,
+        note=order.note,
+        tags=frozenset(order.tags),
+        ordered_at=order.ordered_at,
+        paid_shipping=order.paid_shipping_minor,
+        billing_name=order.billing_name,
+        cleared=frozenset(order.cleared),
+        changed_upstream=changed,
+        point=order.hand.point,
+        batch=batch.changes if batch else Hand(),
+        batch_name=batch.name if batch else "",
+        sender=None if order.sender == NO_ADDRESS else order.sender,
+    )
+
+
+def all_facts(session: Session, orders: Sequence[Order] | Sequence[OrderRecord]) -> list[OrderFacts]:
+    """Return orders as planning sees them, with everything looked up at once."""
+    along = joined_lines(session, orders)
+    skus = {line.sku for lines in along.values() for line in lines}
+    products = products_of(session, orders)
+    products |= {p.sku: p for p in session.scalars(select(Product).where(Product.sku.in_(skus)))} if skus else {}
+    ids = [order.id for order in orders]
+    waiting = select(Difference).where(Difference.state == "waiting", Difference.order_id.in_(ids))
+    changed = {difference.order_id: difference.kind for difference in session.scalars(waiting)}
+    in_batches = {order.batch_id for order in orders if order.batch_id}
+    batches = {b.id: b for b in session.scalars(select(Batch).where(Batch.id.in_(in_batches)))} if in_batches else {}
+    return [
+        facts_of(o, products, along.get(o.id, ()), changed.get(o.id, ""), batches.get(o.batch_id or 0)) for o in orders
+    ]

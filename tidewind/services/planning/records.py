@@ -1,0 +1,169 @@
+"""Orders as plain records, read and written many at once: the mapper's objects cost more than planning does.
+
+They are for work over many orders that nobody holds in a session: taking in, and planning anew.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Sequence
+from dataclasses import dataclass, field, fields
+from datetime import date, datetime
+from typing import Any, NamedTuple, Protocol
+
+from sqlalchemy import ColumnElement, delete, select
+from sqlalchemy.orm import Session
+
+from tidewind.core.addresses.check import Address
+from tidewind.core.order_facts import Hand
+from tidewind.core.stored import NO_ADDRESS, NO_HAND, NO_PLAN, StoredPlan, Written
+from tidewind.db.bulk import insert_rows, write_rows
+from tidewind.db.tables import Channel, Order, OrderLine, SnagRow
+
+PLANNED = (
+    "plan", "carrier", "service", "network", "price_minor", "ship_date", "arrives", "parcel_count", "desk", "plan_tags",
+    "basket", "destination", "promise_linked", "snag_level", "rule_facts", "good_until", "state", "state_by",
+    "state_why", "plan_version", "planned_at",
+)  # fmt: skip
+"""The columns of an order that planning writes."""
+
+
+class SnagRecord(NamedTuple):
+    """A snag as it is stored."""
+
+    code: str
+    level: str
+    words: str
+    fix: str
+    about: str
+
+
+@dataclass(slots=True)
+class LineRecord:
+    """One line of an order."""
+
+    id: int
+    order_id: int
+    position: int
+    sku: str
+    name: str
+    quantity: int
+    sent: int
+    unit_price_minor: int
+    weight_g: int | None
+
+
+class HasCode(Protocol):
+    """A channel, as far as planning asks for it."""
+
+    @property
+    def code(self) -> str:
+        """What rules know it by."""
+
+
+class ChannelCode(NamedTuple):
+    """A channel's code."""
+
+    code: str
+
+
+@dataclass(slots=True, kw_only=True)
+class OrderRecord:
+    """What planning reads and writes of an order; the names are the columns'."""
+
+    id: int
+    channel_id: int
+    channel: HasCode
+    number: str
+    state: str
+    state_by: str
+    state_why: str
+    ordered_at: datetime
+    address: Address
+    home: bool
+    promise: str
+    promise_date: date | None
+    paid_shipping_minor: int
+    note: str
+    payment: str
+    billing_name: str
+    tags: list[Any]
+    hand: Hand = NO_HAND
+    cleared: list[Any] = field(default_factory=list)
+    sender: Address = NO_ADDRESS
+    batch_id: int | None = None
+    plan: StoredPlan = NO_PLAN
+    carrier: str | None = None
+    service: str | None = None
+    network: str | None = None
+    price_minor: int | None = None
+    ship_date: date | None = None
+    arrives: date | None = None
+    parcel_count: int = 0
+    desk: str = ""
+    plan_tags: list[Any] = field(default_factory=list)
+    basket: str = ""
+    destination: str = ""
+    promise_linked: bool = True
+    snag_level: str = ""
+    rule_facts: Written = field(default_factory=dict)
+    good_until: datetime | None = None
+    plan_version: int = 0
+    planned_at: datetime | None = None
+    lines: list[LineRecord] = field(default_factory=list)
+    snags: list[SnagRecord] = field(default_factory=list)
+
+
+COLUMNS = tuple(f.name for f in fields(OrderRecord) if f.name not in {"channel", "lines", "snags"})
+_LINE_COLUMNS = tuple(f.name for f in fields(LineRecord))
+
+
+def lock_records(session: Session, where: ColumnElement[bool]) -> list[OrderRecord]:
+    """Lock the orders ``where`` something holds, in the order of their ids as everybody does, and read them."""
+    query = select(*(getattr(Order, name) for name in COLUMNS)).where(where).order_by(Order.id)
+    codes = {row.id: ChannelCode(row.code) for row in session.execute(select(Channel.id, Channel.code))}
+    found = [
+        OrderRecord(channel=codes[row.channel_id], **dict(zip(COLUMNS, row, strict=True)))
+        for row in session.execute(query.with_for_update())
+    ]
+    by_id = {record.id: record for record in found}
+    lines = select(*(getattr(OrderLine, name) for name in _LINE_COLUMNS)).where(OrderLine.order_id.in_(by_id))
+    for row in session.execute(lines.order_by(OrderLine.order_id, OrderLine.position)):
+        line = LineRecord(*row)
+        by_id[line.order_id].lines.append(line)
+    named = (SnagRow.order_id, SnagRow.code, SnagRow.level, SnagRow.words, SnagRow.fix, SnagRow.about)
+    for order_id, *snag in session.execute(select(*named).where(SnagRow.order_id.in_(by_id)).order_by(SnagRow.id)):
+        by_id[order_id].snags.append(SnagRecord(*snag))
+    return found
+
+
+def write_plans(session: Session, records: Sequence[OrderRecord], columns: Collection[str]) -> None:
+    """Write the columns of ``PLANNED`` that planning has set on records, and their snags."""
+    if not records:
+        return
+    names = [name for name in PLANNED if name in columns]
+    write_rows(session, Order, names, [{name: getattr(r, name) for name in ("id", *names)} for r in records])
+    ids = {record.id for record in records}
+    session.execute(delete(SnagRow).where(SnagRow.order_id.in_(ids)), execution_options={"synchronize_session": False})
+    insert_rows(session, SnagRow, _snags(records))
+    read_again(session, ids)
+
+
+def read_again(session: Session, ids: Collection[int]) -> None:
+    """Let the mapper's objects of orders, where the session holds any, be read anew when they are asked."""
+    for kept in list(session.identity_map.values()):
+        if isinstance(kept, Order) and kept.id in ids:
+            session.expire(kept)
+
+
+def insert_records(session: Session, records: Sequence[OrderRecord], more: Sequence[Written]) -> None:
+    """Insert new orders with their lines and snags; ``more`` says of each what planning does not ask for."""
+    rows = [{name: getattr(r, name) for name in COLUMNS} | rest for r, rest in zip(records, more, strict=True)]
+    insert_rows(session, Order, rows)
+    insert_rows(
+        session, OrderLine, [{name: getattr(ln, name) for name in _LINE_COLUMNS} for r in records for ln in r.lines]
+    )
+    insert_rows(session, SnagRow, _snags(records))
+
+
+def _snags(records: Sequence[OrderRecord]) -> list[dict[str, Any]]:
+    return [{"order_id": record.id, **snag._asdict()} for record in records for snag in record.snags]
