@@ -6,8 +6,10 @@ import asyncio
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from functools import partial
+from threading import Lock
 
 import procrastinate
+from procrastinate import JobContext
 from procrastinate.jobs import Job, Status
 from sqlalchemy.orm import Session, sessionmaker
 
@@ -15,12 +17,12 @@ from tidewind import metrics
 from tidewind.outside.errors import OutsideError
 from tidewind.services import buying as buying_room
 from tidewind.services import follow as follow_room
-from tidewind.services.base import Outside, ServiceError
+from tidewind.services.base import Outside, ServiceError, defer
 from tidewind.services.buying import settle_due_voids
 from tidewind.services.follow import labels_first, make_due_returns, send_due_news
 from tidewind.services.orders import go_on_importing, pull, pull_due
 from tidewind.services.papers import send_due_prints
-from tidewind.services.planning import go_on_replanning, keep_up_due
+from tidewind.services.planning import go_on_replanning, is_done, keep_up_due
 from tidewind.services.rates import refresh_asked_prices
 from tidewind.settings import now
 
@@ -38,10 +40,9 @@ def make_worker_app(database_url: str, sessions: sessionmaker[Session], outside:
     def buy_shipments(shipment_ids: list[int]) -> None:
         buying_room.buy_shipments(sessions, outside, shipment_ids, now)
 
-    @app.task(name="replan")
-    @metrics.job("replan")
-    def replan(work_id: int) -> None:
-        go_on_replanning(sessions, work_id, now)
+    @app.task(name="replan", pass_context=True)
+    def replan(context: JobContext, work_id: int) -> None:
+        _replan(sessions, work_id, f"job {context.job.id}" if context.job else "worker")
 
     @app.task(name="import_orders")
     @metrics.job("import_orders")
@@ -60,6 +61,23 @@ def make_worker_app(database_url: str, sessions: sessionmaker[Session], outside:
     _add_periodic(app, sessions, outside)
     _add_each_minute(app, sessions, outside)
     return app
+
+
+_REPLANNING = Lock()
+
+
+def _replan(sessions: sessionmaker[Session], work_id: int, by: str) -> None:
+    """Help with a piece of replanning; one thread of a process is enough, so others put their help off."""
+    if _REPLANNING.acquire(blocking=False):
+        try:
+            with metrics.job("replan"):
+                go_on_replanning(sessions, work_id, now, by)
+        finally:
+            _REPLANNING.release()
+        return
+    with sessions.begin() as session:
+        if not is_done(session, work_id):
+            defer(session, "replan", in_seconds=1, work_id=work_id)
 
 
 def _add_outgoing(app: procrastinate.App, sessions: sessionmaker[Session], outside: Outside) -> None:

@@ -7,9 +7,10 @@ by a depth-first search with a cap on its nodes, so the answer is deterministic 
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import lru_cache
 from itertools import permutations
+from operator import attrgetter
 
 from tidewind.core.quantities import Refused, Size
 
@@ -36,18 +37,19 @@ class Unit:
     weight_g: int
     upright: bool = False
     own_box: bool = False
+    mm3: int = field(init=False, compare=False, repr=False)
 
-    @property
-    def mm3(self) -> int:
-        """Volume in cubic millimetres."""
-        return self.sides[0] * self.sides[1] * self.sides[2]
+    def __post_init__(self) -> None:
+        """Work out the volume, which every box asks for."""
+        object.__setattr__(self, "mm3", self.sides[0] * self.sides[1] * self.sides[2])
 
 
 @dataclass(frozen=True, slots=True)
 class Packaging:
     """A box, bag, envelope or tube: inner and outer size, own weight, padding, most load, cost in minor units.
 
-    ``holds_g`` is the range of goods weight it is meant for, where the shop chooses packaging by weight.
+    ``holds_g`` is the range of goods weight it is meant for, where the shop chooses packaging by weight.  ``mm3`` is
+    the inner volume; ``rank`` puts boxes in order: the smallest first, of equals the cheaper, then by code.
     """
 
     code: str
@@ -60,11 +62,13 @@ class Packaging:
     cost: int = 0
     carrier: str | None = None
     holds_g: tuple[int, int] | None = None
+    mm3: int = field(init=False, compare=False, repr=False)
+    rank: tuple[int, int, str] = field(init=False, compare=False, repr=False)
 
-    @property
-    def mm3(self) -> int:
-        """Inner volume in cubic millimetres."""
-        return self.inner[0] * self.inner[1] * self.inner[2]
+    def __post_init__(self) -> None:
+        """Work out what every lot asks for."""
+        object.__setattr__(self, "mm3", self.inner[0] * self.inner[1] * self.inner[2])
+        object.__setattr__(self, "rank", (self.mm3, self.cost, self.code))
 
 
 @dataclass(frozen=True, slots=True)
@@ -128,6 +132,9 @@ class _Search:
                     yield box
 
 
+_rank = attrgetter("rank")
+
+
 def fits(units: Sequence[Unit], packaging: Packaging, cap: int = NODE_CAP) -> bool:
     """Tell whether all ``units`` go into ``packaging`` together, by weight and by real 3-D fit.
 
@@ -184,7 +191,7 @@ def _enters(sides: Sides, upright: bool, inner: Sides) -> bool:
 def smallest(units: Sequence[Unit], boxes: Sequence[Packaging]) -> Packaging | None:
     """Return the smallest box by volume (then cost, then code) that takes all units, or None."""
     lot = Lot(units)
-    for box in sorted(boxes, key=lambda b: (b.mm3, b.cost, b.code)):
+    for box in sorted(boxes, key=_rank):
         if lot.goes_into(box):
             return box
     return None
@@ -193,7 +200,7 @@ def smallest(units: Sequence[Unit], boxes: Sequence[Packaging]) -> Packaging | N
 def all_that_take(units: Sequence[Unit], boxes: Sequence[Packaging]) -> list[Packaging]:
     """Return every box that takes all units together, smallest first."""
     lot = Lot(units)
-    return [box for box in sorted(boxes, key=lambda b: (b.mm3, b.cost, b.code)) if lot.goes_into(box)]
+    return [box for box in sorted(boxes, key=_rank) if lot.goes_into(box)]
 
 
 def parcel_of(units: Sequence[Unit], packaging: Packaging) -> PackedParcel:

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from datetime import datetime, time, timedelta
+from typing import NamedTuple
 
 from tidewind.core.addresses.check import check
 from tidewind.core.deciding import Draft, Itemised, decide
@@ -21,7 +22,8 @@ from tidewind.core.parcels import Packed, parcels_text, put_into_parcels, units_
 from tidewind.core.plan import Plan
 from tidewind.core.price_tables import price_table, rows_of
 from tidewind.core.quantities import Refused
-from tidewind.core.rules.evaluate import evaluate
+from tidewind.core.rules.columns import holding_of_each
+from tidewind.core.rules.evaluate import Held, apply_rules, holding
 from tidewind.core.rules.facts import Facts
 from tidewind.core.rules.touching import asks_about_parcels
 from tidewind.core.snags import Snag
@@ -33,33 +35,50 @@ FEW = 12
 
 def plan(order: OrderFacts, shop: Shop) -> Plan:
     """Return the complete plan of an order, or one with snags; never raises for what an order may contain."""
-    made, draft = _up_to_price(order, shop)
+    begun = _up_to_rules(order, shop)
+    made, draft = _from_rules(begun, holding(shop.rules, begun.facts))
     if draft:
         decide(draft, Itemised(draft))
     return made
 
 
 def plan_many(orders: Sequence[OrderFacts], shop: Shop) -> list[Plan]:
-    """Return the plan of each order, as ``plan`` makes it: services are compared by columns, the chosen one itemised.
+    """Return the plan of each order, as ``plan`` makes it.
 
-    Orders bound to one account are priced by themselves, since columns hold the cheapest of all accounts.
+    Rules are asked and services compared by columns, and only the chosen one is itemised.  Orders bound to one account
+    are priced by themselves, since columns hold the cheapest of all accounts.
     """
-    begun = [_up_to_price(order, shop) for order in orders]
-    drafts = [draft for _, draft in begun if draft and draft.shop is shop]
-    if len(drafts) <= FEW:
-        drafts = []
-    if drafts:
-        table = price_table([d.order for d in drafts], shop, [d.settled for d in drafts])
-        for draft, row in zip(drafts, rows_of(table), strict=True):
-            decide(draft, row)
-    for _, alone in begun:
-        if alone and not (drafts and alone.shop is shop):
+    if len(orders) <= FEW:
+        return [plan(order, shop) for order in orders]
+    begun = [_up_to_rules(order, shop) for order in orders]
+    held = holding_of_each(shop.rules, [one.facts for one in begun])
+    made = [_from_rules(one, rules) for one, rules in zip(begun, held, strict=True)]
+    together = [draft for _, draft in made if draft and draft.shop is shop]
+    table = price_table([draft.order for draft in together], shop, [draft.settled for draft in together])
+    for draft, row in zip(together, rows_of(table), strict=True):
+        decide(draft, row)
+    for _, alone in made:
+        if alone and alone.shop is not shop:
             decide(alone, Itemised(alone))
-    return [made for made, _ in begun]
+    return [one for one, _ in made]
 
 
-def _up_to_price(order: OrderFacts, shop: Shop) -> tuple[Plan, Draft | None]:
-    """Return what all layers make of an order, and the draft to choose a service for where it can have one."""
+class _Begun(NamedTuple):
+    """An order before the rules: what they see of it, the layers below them, and what was found wrong so far.
+
+    ``shop`` is the shop as this order sees it; ``units`` are None while a weight or a size is not known.
+    """
+
+    order: OrderFacts
+    shop: Shop
+    snags: list[Snag]
+    wishes: Wishes
+    units: list[Unit] | None
+    seen: Packed | Refused | None
+    facts: Facts
+
+
+def _up_to_rules(order: OrderFacts, shop: Shop) -> _Begun:
     several, shop = shop, shop.on_account(order.hand.account) if order.hand.account else shop
     snags = [
         *_account_snags(order, several, shop),
@@ -72,11 +91,17 @@ def _up_to_price(order: OrderFacts, shop: Shop) -> tuple[Plan, Draft | None]:
     _lower_layers(order, shop, wishes)
     lines = [line for line in order.lines if line.quantity > 0]
     measured = bool(lines) and all(line.weight_g is not None and line.sides is not None for line in lines)
-    units = units_of(lines) if measured else []
-    seen = _as_rules_see(units, shop, wishes) if measured else None
-    before = (list(wishes.packaging), wishes.split)
+    units = units_of(lines) if measured else None
+    seen = None if units is None else _as_rules_see(units, shop, wishes)
     facts = rule_facts(order, shop, seen.parcels if isinstance(seen, Packed) else ())
-    applied = _run_rules(order, shop, wishes, facts)
+    return _Begun(order, shop, snags, wishes, units, seen, facts)
+
+
+def _from_rules(begun: _Begun, held: Held) -> tuple[Plan, Draft | None]:
+    """Return what all layers make of an order, and the draft to choose a service for where it can have one."""
+    order, shop, snags, wishes, units, seen, facts = begun
+    before = (list(wishes.packaging), wishes.split)
+    applied = _apply(held, order, shop, wishes)
     _set_by_people(order.batch, BATCH, f"set for the whole batch {order.batch_name}", wishes)
     _set_by_people(order.hand, HAND, "set for this order", wishes)
     _approval(order, wishes, snags)
@@ -86,14 +111,13 @@ def _up_to_price(order: OrderFacts, shop: Shop) -> tuple[Plan, Draft | None]:
         desk=wishes.desk, hold="" if order.hand.released else wishes.hold, facts=facts,
         good_until=_next_turn(shop),
     )  # fmt: skip
-    draft = None
-    if measured:
-        same = seen is not None and not (wishes.packaging or wishes.split or order.hand.split or order.hand.parcels)
-        packed = seen if seen and same else put_into_parcels(units, wishes, order.hand, shop, snags)
-        if (list(wishes.packaging), wishes.split) != before and _weighed(shop, applied):
-            wishes.note("rules", SHOP, "not run a second time", "weight was computed again after the box was changed")
-        draft = _settled(result, order, shop, wishes, units, packed)
-    return result, draft
+    if units is None or seen is None:
+        return result, None
+    same = not (wishes.packaging or wishes.split or order.hand.split or order.hand.parcels)
+    packed = seen if same else put_into_parcels(units, wishes, order.hand, shop, snags)
+    if (list(wishes.packaging), wishes.split) != before and _weighed(shop, applied):
+        wishes.note("rules", SHOP, "not run a second time", "weight was computed again after the box was changed")
+    return result, _settled(result, order, shop, wishes, units, packed)
 
 
 def _as_rules_see(units: Sequence[Unit], shop: Shop, wishes: Wishes) -> Packed | Refused:
@@ -184,7 +208,7 @@ def _lower_layers(order: OrderFacts, shop: Shop, wishes: Wishes) -> None:
         wishes.use(PRODUCT, decides.recipe, f"the product {decides.name}")
     if order.promise_text in shop.promise_links:
         wishes.use(PROMISE, shop.promise_links[order.promise_text], f"the buyer chose “{order.promise_text}”")
-    precedent = shop.precedents.get((order.basket, group))
+    precedent = shop.precedents.get((order.basket, group)) if shop.precedents else None
     if precedent:
         _like(precedent.hand, wishes, f"as order {precedent.order_number} went")
 
@@ -198,11 +222,11 @@ def _like(hand: Hand, wishes: Wishes, why: str) -> None:
         wishes.add_extra(PRECEDENT, extra, why)
 
 
-def _run_rules(order: OrderFacts, shop: Shop, wishes: Wishes, facts: Facts) -> list[str]:
-    if not shop.rules:
+def _apply(held: Held, order: OrderFacts, shop: Shop, wishes: Wishes) -> list[str]:
+    if not held:
         return []
     ordered_on = order.ordered_at.astimezone(shop.time_zone).date()
-    return evaluate(shop.rules, facts, wishes, ordered_on, working_place(shop.origin))
+    return apply_rules(held, wishes, ordered_on, working_place(shop.origin))
 
 
 def _next_turn(shop: Shop) -> datetime | None:

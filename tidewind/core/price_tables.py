@@ -92,7 +92,7 @@ def _inside(table: PriceTable, packaging: str) -> _Packed:
 
 def _ask(table: PriceTable, carrier: Carrier, columns: Sequence[int], packed: _Packed) -> None:
     """Fill in the prices that a carrier was asked for, one by one: no list says them."""
-    for column in columns:
+    for column in () if carrier.own.answers.none else columns:
         if table.services[column][1].kind == "live":
             code = table.services[column][1].code
             for row, consignment in zip(packed.rows.tolist(), packed.consignments, strict=True):

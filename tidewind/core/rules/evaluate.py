@@ -16,7 +16,11 @@ LABELS = frozenset({"tag", "desk"})
 """Actions that move neither parcels nor price."""
 
 
-def holding(rules: Sequence[Rule], facts: Facts) -> list[tuple[int, Rule]]:
+Held = list[tuple[int, Rule]]
+"""Rules that hold for an order, each with its number in the list."""
+
+
+def holding(rules: Sequence[Rule], facts: Facts) -> Held:
     """Return the rules that hold, each with its number in the list, down to the first that stops there."""
     found = []
     for number, rule in enumerate(rules, 1):
@@ -27,13 +31,12 @@ def holding(rules: Sequence[Rule], facts: Facts) -> list[tuple[int, Rule]]:
     return found
 
 
-def evaluate(rules: Sequence[Rule], facts: Facts, wishes: Wishes, ordered_on: date, place: str) -> list[str]:
-    """Apply every rule that holds to ``wishes`` and return the ids of those that did.
+def apply_rules(held: Held, wishes: Wishes, ordered_on: date, place: str) -> list[str]:
+    """Apply the rules that hold to ``wishes`` and return their ids.
 
     Facts are taken once, before the first rule; no rule is run a second time (shop policy: one pass).
     ``ordered_on`` and ``place`` (of the shop, as the calendar has it) give ship dates in working days.
     """
-    held = holding(rules, facts)
     for number, rule in held:
         why = why_of(number, rule)
         for action in until_stop(rule):

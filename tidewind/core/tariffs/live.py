@@ -25,8 +25,13 @@ def ask_key(c: Consignment) -> str:
 class Answers:
     """What live carriers have answered so far, by consignment, as of one moment."""
 
-    def __init__(self, find: Callable[[Consignment], LiveAnswer | None], now: datetime) -> None:
-        self._find, self._now = find, now
+    def __init__(self, find: Callable[[Consignment], LiveAnswer | None], now: datetime, *, none: bool = False) -> None:
+        self._find, self._now, self._none = find, now, none
+
+    @property
+    def none(self) -> bool:
+        """Whether nobody has answered anything."""
+        return self._none
 
     def quote(self, c: Consignment, service: str, zone: str, currency: str, account: str = "") -> Quote | Refused:
         """Return the price of a consignment as answered, or why there is none."""
@@ -93,5 +98,5 @@ class LiveAnswer:
         return sum(amount for _, _, amount in price.lines)
 
 
-NO_ANSWERS = Answers(lambda _c: None, datetime.max.replace(tzinfo=UTC))
+NO_ANSWERS = Answers(lambda _c: None, datetime.max.replace(tzinfo=UTC), none=True)
 """For carriers with a list, and before anybody was asked."""

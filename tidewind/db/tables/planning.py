@@ -61,7 +61,10 @@ class RuleSet(Base):
 
 
 class Work(Base):
-    """A long piece of work in the background, and how far it is; ``scope`` says which orders it can concern."""
+    """A long piece of work in the background, and how far it is; ``scope`` says which orders it can concern.
+
+    ``cursor`` is the id up to which orders are done or taken by a worker; ``shares`` are those that are not done yet.
+    """
 
     __tablename__ = "work"
     id: Mapped[Id]
@@ -73,4 +76,5 @@ class Work(Base):
     cursor: Mapped[int] = mapped_column(default=0)
     result: Mapped[str] = mapped_column(String(300), default="")
     scope: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    shares: Mapped[list[Any]] = mapped_column(default=list)
     created_at: Mapped[Created]

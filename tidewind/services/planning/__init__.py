@@ -35,6 +35,7 @@ from tidewind.services.planning.records import LineRecord, OrderRecord, insert_r
 from tidewind.services.planning.rehearsing import Rehearsal, rehearse
 from tidewind.services.planning.replanning import (
     go_on_replanning,
+    is_done,
     keep_up_due,
     newest_works,
     replan_some,
@@ -81,6 +82,7 @@ __all__ = [
     "get_shop_defaults",
     "go_on_replanning",
     "insert_records",
+    "is_done",
     "is_waiting",
     "joined_lines",
     "keep_up",

@@ -28,7 +28,7 @@ def answers_of(session: Session, carrier: str, now: datetime) -> Answers:
             last = (c, known.get(ask_key(c)) if known else None)
         return last[1]
 
-    return Answers(find, now)
+    return Answers(find, now, none=not known)
 
 
 def _answer(row: LiveAnswerRow) -> LiveAnswer:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
+from typing import NamedTuple
 from zoneinfo import ZoneInfo
 
 from sqlalchemy import ColumnElement, func, select, update
@@ -20,10 +21,12 @@ from tidewind.services.base import defer, lock_orders
 from tidewind.services.planning.plans import keep_up, plan_orders, plan_records, waiting_clause
 from tidewind.services.planning.records import lock_records, write_plans
 from tidewind.services.planning.relabelling import relabel
+from tidewind.services.planning.shares import give_back, take_share
 from tidewind.services.planning.shop_facts import core_shop, rules_in_force, rules_of
 from tidewind.services.planning.touched import Scope, can_touch, labels_alone, read_judged, touched_clause
 
-AT_ONCE, CHUNK, LOOKED_AT = 300, 500, 2_500
+AT_ONCE, CHUNK, LOOKED_AT, HELPERS = 300, 500, 2_500, 4
+"""``HELPERS``: so many workers at most share one piece of work."""
 
 
 def replan_waiting(session: Session, words: str, now: datetime, scope: Scope | None = None) -> Work:
@@ -41,12 +44,17 @@ def replan_waiting(session: Session, words: str, now: datetime, scope: Scope | N
     session.add(work)
     session.flush()
     if total <= AT_ONCE:
-        while _chunk(session, work, now):
-            pass
+        done = _plan_part(session, scope, 0, None, now, work.id)
+        while done.last is not None:
+            work.done, changed = work.done + done.looked, int(work.result or 0) + done.changed
+            work.result = str(changed)
+            done = _plan_part(session, scope, done.last, None, now, work.id)
+        work.state, work.total = "done", work.done
     else:
         if scope.narrow:
             _out_of_date(session, clause, now)
-        defer(session, "replan", work_id=work.id)
+        for _ in range(HELPERS):
+            defer(session, "replan", work_id=work.id)
     return work
 
 
@@ -95,59 +103,86 @@ def keep_up_due(sessions: sessionmaker[Session], clock: Callable[[], datetime]) 
             more = keep_up(session, orders, clock()) == CHUNK
 
 
-def go_on_replanning(sessions: sessionmaker[Session], work_id: int, clock: Callable[[], datetime]) -> None:
-    """Go on with a piece of replanning, chunk by chunk, each its own transaction; a killed worker loses one chunk."""
-    more = True
-    while more:
-        with sessions.begin() as session:
-            work = session.get(Work, work_id, with_for_update=True)
-            more = work is not None and work.state != "done" and _chunk(session, work, clock())
+def go_on_replanning(
+    sessions: sessionmaker[Session], work_id: int, clock: Callable[[], datetime], by: str = "worker"
+) -> None:
+    """Do shares of a piece of replanning until none is left to take; several workers may, each ``by`` its own name.
+
+    A killed worker loses nothing but time: whoever comes next by the same name does its share again.
+    """
+    with sessions() as session:
+        work = session.get(Work, work_id)
+        scope = Scope.read(work.scope) if work else Scope()
+    while mine := take_share(sessions, work_id, by, _next_end, clock()):
+        looked = changed = 0
+        after: int | None = mine.after
+        while after is not None:
+            with sessions.begin() as session:
+                done = _plan_part(session, scope, after, mine.up_to, clock(), work_id)
+            looked, changed, after = looked + done.looked, changed + done.changed, done.last
+        give_back(sessions, work_id, mine, looked, changed)
 
 
-def _chunk(session: Session, work: Work, now: datetime) -> bool:
-    scope, shop = Scope.read(work.scope), core_shop(session, now)
-    found = _touched(session, work, scope, shop) if scope.rules else _next(session, work, scope)
-    changed = int(work.result or 0) if work.result.isdigit() else 0
+def is_done(session: Session, work_id: int) -> bool:
+    """Tell whether nothing of a piece of work is left."""
+    return session.scalar(select(Work.state).where(Work.id == work_id)) == "done"
+
+
+def _next_end(session: Session, work: Work) -> int | None:
+    scope = Scope.read(work.scope)
+    ids = select(Order.id).where(scope.clause, Order.id > work.cursor).order_by(Order.id)
+    several = ids.limit(LOOKED_AT if scope.rules else CHUNK).subquery()
+    return session.execute(select(func.max(several.c.id))).scalar_one_or_none()
+
+
+class _Part(NamedTuple):
+    """What was done at once: how many orders were looked at, how many changed, and the last id; None for none left."""
+
+    looked: int
+    changed: int
+    last: int | None
+
+
+def _plan_part(session: Session, scope: Scope, after: int, up_to: int | None, now: datetime, work_id: int) -> _Part:
+    """Plan the next orders of a scope within a range of ids, all in this transaction."""
+    inside = Order.id > after if up_to is None else Order.id.between(after + 1, up_to)
+    shop = core_shop(session, now)
+    found = _touched(session, scope, inside, shop, work_id) if scope.rules else _next(session, scope, inside)
+    if not found.looked:
+        return _Part(0, 0, None)
+    changed = 0
     if found.labels:
-        again, labelled = relabel(session, found.labels, now)
+        again, changed = relabel(session, found.labels, now)
         found.ids += again
-        changed += labelled
     records = lock_records(session, scope.clause & Order.id.in_(found.ids))
     planned = plan_records(session, records, now, shop)
     write_plans(session, planned.written, planned.columns)
-    changed += planned.changed
-    work.done += found.looked
-    work.result = str(changed)
-    if found.looked:
-        work.cursor, work.state = found.cursor, "running"
-        return True
-    work.state, work.total = "done", work.done
-    return False
+    return _Part(found.looked, changed + planned.changed, found.last)
 
 
 @dataclass(slots=True)
 class _Found:
     """The next orders of a piece of work: to plan, or to label only (by id and version of the plan)."""
 
-    cursor: int
+    last: int = 0
     ids: list[int] = field(default_factory=list)
     labels: dict[tuple[int, int], Labels] = field(default_factory=dict)
     looked: int = 0
 
 
-def _next(session: Session, work: Work, scope: Scope) -> _Found:
-    query = select(Order.id).where(scope.clause, Order.id > work.cursor).order_by(Order.id).limit(CHUNK)
+def _next(session: Session, scope: Scope, inside: ColumnElement[bool]) -> _Found:
+    query = select(Order.id).where(scope.clause, inside).order_by(Order.id).limit(CHUNK)
     ids = list(session.scalars(query))
     return _Found(max(ids, default=0), ids, looked=len(ids))
 
 
-def _touched(session: Session, work: Work, scope: Scope, shop: Shop) -> _Found:
+def _touched(session: Session, scope: Scope, inside: ColumnElement[bool], shop: Shop, work_id: int) -> _Found:
     """Find the next orders that a change of rules touches: most it does not, and of many it moves but the labels."""
     change = change_between(*(rules_of(session, version) for version in scope.rules or ()))
-    alone, found = _alone(session, work, change), _Found(work.cursor)
-    clause = scope.clause & touched_clause(change) & (Order.id > work.cursor)
+    alone, found = _alone(session, work_id, change), _Found()
+    clause = scope.clause & touched_clause(change) & inside
     for row in read_judged(session, clause, LOOKED_AT if change.asked else CHUNK):
-        found.looked, found.cursor = found.looked + 1, row.id
+        found.looked, found.last = found.looked + 1, row.id
         if not can_touch(change, shop, row):
             continue
         labels = labels_alone(change, shop, row) if alone else None
@@ -160,9 +195,9 @@ def _touched(session: Session, work: Work, scope: Scope, shop: Shop) -> _Found:
     return found
 
 
-def _alone(session: Session, work: Work, change: RuleChange) -> bool:
+def _alone(session: Session, work_id: int, change: RuleChange) -> bool:
     """Tell whether plans still are what the rules before this change made of them, and nothing newer is in force."""
-    earlier = select(Work.id).where(Work.kind == "replan", Work.state != "done", Work.id < work.id).limit(1)
+    earlier = select(Work.id).where(Work.kind == "replan", Work.state != "done", Work.id < work_id).limit(1)
     return rules_in_force(session) == change.after and session.scalar(earlier) is None
 
 
