@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tidewind.core.packing import MOST_PARCELS, Packaging, Unit, fits, pack, smallest
+from tidewind.core.packing import MOST_PARCELS, Lot, Packaging, Unit, fits, pack, smallest
 from tidewind.core.quantities import Refused, Size
 
 
@@ -90,7 +90,7 @@ def test_nothing_is_lost_no_box_is_overloaded_and_the_answer_is_always_the_same(
     parcels = pack(units, [S, M, L])
     assert pack(list(units), [L, M, S]) == parcels
     if isinstance(parcels, Refused):
-        assert any(smallest([u], [S, M, L]) is None for u in units)
+        assert any(smallest(Lot([u]), [S, M, L]) is None for u in units)
         return
     packed: dict[str, int] = {}
     for parcel in parcels:

@@ -82,7 +82,10 @@ def _other_boxes(shop: Shop, settled: Settled) -> list[Column]:
         return []
     used = {p.packaging.code for p in settled.packed if p.packaging} if len(settled.packed) == 1 else set()
     fitting = [box for box in packing.all_that_take(units, shop.own_boxes) if box.code not in used]
-    return [Column(box.code, box.name, (packing.parcel_of(units, box),), box.cost) for box in fitting[: MOST_BOXES - 1]]
+    return [
+        Column(box.code, box.name, (packing.parcel_of(settled.lot, box),), box.cost)
+        for box in fitting[: MOST_BOXES - 1]
+    ]
 
 
 def _cell(shop: Shop, settled: Settled, box: str, option: Option) -> Cell:

@@ -40,9 +40,10 @@ class Route:
         object.__setattr__(self, "ends", ends)
 
 
-def route_between(start: Address, to: Address, *, home: bool, point: str = "") -> Route:
-    """Return the route between two addresses."""
-    return Route(to.country, to.postcode, home, to.region, is_po_box(to), point, start.country, start.postcode)
+def route_between(start: Address, to: Address, *, home: bool, point: str = "", po_box: bool | None = None) -> Route:
+    """Return the route between two addresses; ``po_box`` where it is known already whether it ends at one."""
+    boxed = is_po_box(to) if po_box is None else po_box
+    return Route(to.country, to.postcode, home, to.region, boxed, point, start.country, start.postcode)
 
 
 @dataclass(frozen=True, slots=True)

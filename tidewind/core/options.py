@@ -71,7 +71,9 @@ def settle(order: OrderFacts, shop: Shop, packed: tuple[PackedParcel, ...], extr
            divided: bool = False) -> Settled:  # fmt: skip
     """Return an order with these parcels, extras and value (minor units), ready to be priced."""
     consignment = Consignment(
-        route_between(order.sender or shop.origin, order.address, home=order.home, point=order.point),
+        route_between(
+            order.sender or shop.origin, order.address, home=order.home, point=order.point, po_box=order.po_box
+        ),
         Goods(value, order.contents),
         priced_parcels(packed),
         extras - _OF_OTHERS,
@@ -202,7 +204,7 @@ def _repack(settled: Settled, box: Packaging | None) -> tuple[PackedParcel, ...]
         return Refused("packaging", f"goes as {len(settled.packed)} parcels, not in one {box.name}")
     if settled.lot.own_boxes or not settled.lot.goes_into(box):
         return Refused("packaging", f"not everything fits into {box.name}")
-    return (packing.parcel_of(settled.units, box),)
+    return (packing.parcel_of(settled.lot, box),)
 
 
 def priced_parcels(packed: Sequence[PackedParcel]) -> tuple[Parcel, ...]:

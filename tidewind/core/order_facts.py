@@ -89,7 +89,11 @@ class Hand:
 
 @dataclass(frozen=True, slots=True)
 class OrderFacts:
-    """An order as planning sees it."""
+    """An order as planning sees it.
+
+    ``contents`` is what the goods hold that carriers ask about, ``value`` what they are worth in minor units, and
+    ``po_box`` whether the address is a post-office box; all three follow from the rest.
+    """
 
     lines: tuple[LineFacts, ...]
     address: Address
@@ -111,16 +115,16 @@ class OrderFacts:
     batch_name: str = ""
     sender: Address | None = None
 
-    @property
-    def contents(self) -> frozenset[str]:
-        """What the goods hold that carriers ask about."""
-        found = [line.contents for line in self.lines if line.contents]
-        return frozenset().union(*found) if found else _NOTHING
+    contents: frozenset[str] = field(init=False, compare=False, repr=False)
+    value: int = field(init=False, compare=False, repr=False)
+    po_box: bool = field(init=False, compare=False, repr=False)
 
-    @property
-    def value(self) -> int:
-        """What the goods are worth, in minor units."""
-        return sum(line.value * line.quantity for line in self.lines)
+    def __post_init__(self) -> None:
+        """Work out what several layers ask for."""
+        found = [line.contents for line in self.lines if line.contents]
+        object.__setattr__(self, "contents", frozenset().union(*found) if found else _NOTHING)
+        object.__setattr__(self, "value", sum([line.value * line.quantity for line in self.lines]))
+        object.__setattr__(self, "po_box", is_po_box(self.address))
 
     @property
     def basket(self) -> str:
@@ -264,7 +268,7 @@ def rule_facts(order: OrderFacts, shop: Shop, parcels: tuple[PackedParcel, ...])
         "note": order.note,
         "payment": order.payment,
         "address": "home" if order.home else "business",
-        "po_box": is_po_box(to),
+        "po_box": order.po_box,
         "ordered_day": WEEKDAYS[ordered.weekday()],
         "ordered_time": ordered.isoformat()[11:16],
         "planned_day": WEEKDAYS[planned.weekday()],

@@ -148,19 +148,23 @@ class Lot:
     """Pieces that are to go into one box together, measured once for all the boxes they are tried in."""
 
     def __init__(self, units: Sequence[Unit]) -> None:
-        self.count = len(units)
-        self.weight_g = sum(u.weight_g for u in units)
-        self.mm3 = sum(u.mm3 for u in units)
+        self.count, self._all = len(units), units
+        self.contents: dict[str, int] = {}
+        self.weight_g = self.mm3 = 0
+        for unit in units:
+            self.contents[unit.line] = self.contents.get(unit.line, 0) + 1
+            self.weight_g += unit.weight_g
+            self.mm3 += unit.mm3
         self.own_boxes = any(u.own_box for u in units)
-        self.shapes = sorted({(u.sides, u.upright) for u in units})
-        self._all = units
+        self.shapes = {(u.sides, u.upright) for u in units}
 
     def goes_into(self, box: Packaging, cap: int = NODE_CAP) -> bool:
         """Tell whether all pieces go in, by weight, volume and real 3-D fit."""
         if self.weight_g > box.max_load_g or self.mm3 > box.mm3:
             return False
-        if not all(_enters(sides, upright, box.inner) for sides, upright in self.shapes):
-            return False
+        for sides, upright in self.shapes:
+            if not _enters(sides, upright, box.inner):
+                return False
         if self.count == 1:
             return True
         if self.count > EXACT_UNITS:
@@ -188,9 +192,8 @@ def _enters(sides: Sides, upright: bool, inner: Sides) -> bool:
     return any(a <= length and b <= width and c <= height for a, b, c in _turns(sides, upright))
 
 
-def smallest(units: Sequence[Unit], boxes: Sequence[Packaging]) -> Packaging | None:
-    """Return the smallest box by volume (then cost, then code) that takes all units, or None."""
-    lot = Lot(units)
+def smallest(lot: Lot, boxes: Sequence[Packaging]) -> Packaging | None:
+    """Return the smallest box by volume (then cost, then code) that takes the whole lot, or None."""
     for box in sorted(boxes, key=_rank):
         if lot.goes_into(box):
             return box
@@ -203,20 +206,16 @@ def all_that_take(units: Sequence[Unit], boxes: Sequence[Packaging]) -> list[Pac
     return [box for box in sorted(boxes, key=_rank) if lot.goes_into(box)]
 
 
-def parcel_of(units: Sequence[Unit], packaging: Packaging) -> PackedParcel:
-    """Return the parcel that ``units`` make in ``packaging``, with the parts of its gross weight."""
-    counts: dict[str, int] = {}
-    for unit in units:
-        counts[unit.line] = counts.get(unit.line, 0) + 1
-    volume = sum(u.mm3 for u in units)
+def parcel_of(lot: Lot, packaging: Packaging) -> PackedParcel:
+    """Return the parcel that a lot makes in ``packaging``, with the parts of its gross weight."""
     return PackedParcel(
         packaging=packaging,
-        contents=tuple(counts.items()),
-        goods_g=sum(u.weight_g for u in units),
+        contents=tuple(lot.contents.items()),
+        goods_g=lot.weight_g,
         packaging_g=packaging.own_g,
         padding_g=packaging.padding_g,
         outer=packaging.outer,
-        fill_percent=volume * 100 // packaging.mm3 if packaging.mm3 else 0,
+        fill_percent=lot.mm3 * 100 // packaging.mm3 if packaging.mm3 else 0,
     )
 
 
@@ -235,14 +234,18 @@ def pack(units: Sequence[Unit], boxes: Sequence[Packaging]) -> tuple[PackedParce
     if len(parcels) > MOST_PARCELS:
         return Refused("too_many_parcels", f"{len(parcels)} parcels, more than {MOST_PARCELS}")
     if rest:
-        one = smallest(rest, boxes)
-        lots = [rest] if one else _split(rest, boxes)
+        whole = Lot(rest)
+        one = smallest(whole, boxes)
+        if one:
+            return (*parcels, parcel_of(whole, one))
+        lots = _split(rest, boxes)
         if isinstance(lots, Refused):
             return lots
-        for lot in lots:
+        for pieces in lots:
+            lot = Lot(pieces)
             box = smallest(lot, boxes)
             if box is None:
-                return Refused("nothing_fits", f"no box takes {lot[0].line}")
+                return Refused("nothing_fits", f"no box takes {pieces[0].line}")
             parcels.append(parcel_of(lot, box))
     return tuple(parcels)
 
@@ -250,7 +253,7 @@ def pack(units: Sequence[Unit], boxes: Sequence[Packaging]) -> tuple[PackedParce
 def _split(units: Sequence[Unit], boxes: Sequence[Packaging]) -> list[list[Unit]] | Refused:
     waiting = sorted(units, key=lambda u: (-u.mm3, -u.weight_g, u.line))
     for unit in waiting:
-        if smallest([unit], boxes) is None:
+        if smallest(Lot([unit]), boxes) is None:
             return Refused("nothing_fits", unit.line)
     by_size = sorted(boxes, key=lambda b: (-b.mm3, b.code))
     lots: list[list[Unit]] = []

@@ -120,7 +120,7 @@ def _default(lots: Sequence[list[Unit]], own: Sequence[Packaging], shop: Shop) -
         goods = sum(u.weight_g for u in lot)
         box = next((p for p in own if p.holds_g and p.holds_g[0] <= goods <= p.holds_g[1]), None)
         if box and not any(u.own_box for u in lot):
-            parcels.append(packing.parcel_of(lot, box))
+            parcels.append(packing.parcel_of(packing.Lot(lot), box))
             continue
         packed = packing.pack(lot, own)
         if isinstance(packed, Refused):

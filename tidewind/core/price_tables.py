@@ -83,7 +83,9 @@ def price_table(orders: Sequence[OrderFacts], shop: Shop, all_settled: Sequence[
 def _inside(table: PriceTable, packaging: str) -> _Packed:
     """Return the orders that go into a carrier's packaging, in it."""
     box = table.shop.boxes.get(packaging)
-    fitting = ((n, fitting_parcels(settled, box)) for n, settled in enumerate(table.all_settled))
+    lots = [settled.lot for settled in table.all_settled]
+    light = [n for n, lot in enumerate(lots) if box and lot.weight_g <= box.max_load_g and lot.mm3 <= box.mm3]
+    fitting = ((n, fitting_parcels(table.all_settled[n], box)) for n in light)
     boxed = table.boxed[packaging] = {n: packed for n, packed in fitting if packed is not None}
     return _Packed(
         np.array(list(boxed), np.int64), [in_parcels(table.all_settled[n], packed) for n, packed in boxed.items()]

@@ -185,7 +185,7 @@ def write_plan(plan: StoredPlan) -> Written:
 def read_hand(written: Mapping[str, Any]) -> Hand:
     """Return what was set by hand from its written form; what was not set is left out there."""
     if not written:
-        return Hand()
+        return NO_HAND
     extras, ship_date, split = written.get("extras"), written.get("ship_date"), written.get("split")
     bill_to = written.get("bill_to")
     return Hand(
@@ -246,6 +246,8 @@ def write_bill_to(bill_to: BillTo) -> Written:
 
 def read_address(written: Mapping[str, Any]) -> Address:
     """Return an address from its written form; fields that a version did not know are empty."""
+    if not written:
+        return NO_ADDRESS
     return Address(**{name: written.get(name, "") for name in Address.__dataclass_fields__})
 
 
