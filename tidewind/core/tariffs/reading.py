@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, is_dataclass
 from datetime import date, time
-from typing import Any
+from types import NoneType, UnionType
+from typing import Any, Literal, get_args, get_origin
 
 from tidewind.core.quantities import Size
 
@@ -108,24 +109,40 @@ WEEKDAYS = Kind(
     {"type": "array", "items": {"type": "integer", "minimum": 1, "maximum": 7}},
     "days 1 (Monday) to 7 (Sunday)",
 )
-PRICING = _one_of("weight", "volume_tiers", "one_price", "size_classes", "live")
-TRACKING = _one_of("none", "delivery_only", "every_step")
+_KINDS: Mapping[Any, Kind] = {
+    str: TEXT, int: COUNT, bool: YES_NO, date: DATE, time: TIME, Size: SIZE, tuple[str, ...]: TEXTS,
+    tuple[int, ...]: COUNTS, frozenset[str]: TEXT_SET, frozenset[int]: WEEKDAYS,
+}  # fmt: skip
+
+
+def kind_of(hint: Any) -> tuple[Kind | type, bool]:
+    """Return how a value of a type is read, or the part that it is, and whether there are several of that part.
+
+    Raises TypeError for a type that no written form is known of.
+    """
+    options = [option for option in get_args(hint) if option is not NoneType]
+    if get_origin(hint) is UnionType and len(options) == 1:
+        return kind_of(options[0])
+    if get_origin(hint) is Literal:
+        return _one_of(*options), False
+    if hint in _KINDS:
+        return _KINDS[hint], False
+    if get_origin(hint) is tuple and isinstance(options[0], type) and is_dataclass(options[0]):
+        return options[0], True
+    if is_dataclass(hint) and isinstance(hint, type):
+        return hint, False
+    raise TypeError(f"{hint} has no written form")
 
 
 @dataclass(frozen=True, slots=True)
 class Field:
-    """One key of a written part: the attribute it fills, its kind (or the part or parts it holds), its default."""
+    """One key of a written part: its kind (or the part or parts it holds), its default, the attribute it fills."""
 
     key: str
     kind: Kind | type
     default: Any = ...
     many: bool = False
-    attr: str = ""
-
-    @property
-    def name(self) -> str:
-        """The attribute's name, the key itself unless said otherwise."""
-        return self.attr or self.key
+    name: str = ""
 
 
 class Reader:

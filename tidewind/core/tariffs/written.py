@@ -1,13 +1,14 @@
 """The written form of a rate card (docs/rate-card.md): read with all its errors at once, written back, described.
 
-One table says for each part which keys it has, of which kind, and what stands for a key left out; reading, writing and
-the JSON Schema all follow it.
+What a card can say stands in ``card`` alone: its dataclasses give the keys, their kinds by their types, and what stands
+for a key left out; reading, writing and the JSON Schema all follow them.
 """
 
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Any
+from dataclasses import MISSING, fields
+from typing import Any, get_type_hints
 
 from tidewind.core.calendar import Transit
 from tidewind.core.stored import Written
@@ -31,84 +32,54 @@ from tidewind.core.tariffs.reading import (
     COUNT,
     COUNTS,
     DATE,
-    PRICING,
-    SIZE,
-    TEXT,
-    TEXT_SET,
-    TEXTS,
-    TIME,
-    TRACKING,
-    WEEKDAYS,
     YES_NO,
     BadCard,
     Field,
     Kind,
     Reader,
+    kind_of,
 )
 
-_NO_WORDS: frozenset[str] = frozenset()
 _STEP_KEY = {"weight": "up_to_g", "volume_tiers": "up_to_cm3"}
 _AMOUNTS = ("fixed", "percent", "per_kg", "per_value_step")
 
-PARTS: dict[type, tuple[Field, ...]] = {
-    Region: (
-        Field("countries", TEXTS), Field("postcodes", TEXTS, ()), Field("not_postcodes", TEXTS, ()),
-        Field("regions", TEXTS, ()),
-    ),
-    Origin: (Field("id", TEXT), Field("name", TEXT), Field("where", Region, many=True, attr="regions")),
-    Zone: (
-        Field("id", TEXT), Field("name", TEXT), Field("where", Region, many=True, attr="regions"),
-        Field("origins", TEXTS, ()), Field("taxed", YES_NO, True),
-    ),
-    Network: (
-        Field("id", TEXT), Field("name", TEXT), Field("cutoff", TIME), Field("ask_pickup_until", TIME, None),
-    ),
-    Volumetric: (Field("divisor", COUNT), Field("threshold_cm3", COUNT, 0), Field("side_step_mm", COUNT, 1)),
-    Limits: (
-        Field("gross_g", COUNT, None), Field("sides_mm", SIZE, None, attr="sides"), Field("girth_mm", COUNT, None),
-        Field("value", COUNT, None), Field("least_sides_mm", SIZE, None, attr="least_sides"),
-        Field("parcels", COUNT, None), Field("refused_contents", TEXT_SET, _NO_WORDS),
-    ),
-    When: (
-        Field("home", YES_NO, None), Field("longest_over_mm", COUNT, None), Field("middle_over_mm", COUNT, None),
-        Field("girth_over_mm", COUNT, None), Field("gross_over_g", COUNT, None),
-        Field("volume_over_cm3", COUNT, None), Field("value_over", COUNT, None), Field("parcels_over", COUNT, None),
-        Field("not_stackable", YES_NO, None), Field("contents", TEXT_SET, _NO_WORDS),
-        Field("zones", TEXT_SET, _NO_WORDS), Field("places", Region, (), many=True),
-        Field("weekdays", WEEKDAYS, frozenset()), Field("ship_from", DATE, None), Field("ship_until", DATE, None),
-    ),
-    Surcharge: (
-        Field("code", TEXT), Field("name", TEXT), Field("when", When, When()), Field("per_shipment", YES_NO, False),
-        Field("group", TEXT, None), Field("carries_fuel", YES_NO, False), Field("taxable", YES_NO, True),
-        Field("saturday", YES_NO, False),
-    ),
-    Amount: (
-        Field("step", COUNT, 0), Field("included", COUNT, 0), Field("minimum", COUNT, None),
-        Field("cap", COUNT, None), Field("of", TEXTS, ("base",)),
-    ),
-    SizeClass: (Field("code", TEXT), Field("sides_mm", SIZE, attr="sides"), Field("max_gross_g", COUNT)),
-    Service: (
-        Field("code", TEXT), Field("name", TEXT), Field("network", TEXT), Field("kind", PRICING),
-        Field("packaging", TEXT, None), Field("max_g", COUNTS, (), attr="max_g_per_tier"),
-        Field("volumetric", Volumetric, None), Field("round_up_g", COUNT, 1), Field("minimum_g", COUNT, 0),
-        Field("limits", Limits, Limits()), Field("surcharges", TEXTS, ()), Field("extras", TEXTS, ()),
-        Field("included", TEXTS, ()), Field("tracked", YES_NO, True), Field("home_delivery", YES_NO, True),
-        Field("to_point", YES_NO, False),
-        Field("minimum_charge", COUNT, 0), Field("weighed_together", YES_NO, False), Field("fuel", YES_NO, True),
-        Field("by_time", TIME, None), Field("tracking", TRACKING, "every_step"),
-        Field("handover", TEXTS, ("pickup", "drop_off")), Field("duties_paid", YES_NO, False),
-        Field("approval", TEXT, ""), Field("ahead_days", COUNT, 7), Field("returns", YES_NO, False),
-        Field("notes", TEXTS, ()),
-    ),
-    RateCard: (
-        Field("carrier", TEXT), Field("currency", TEXT), Field("valid_from", DATE), Field("valid_until", DATE, None),
-        Field("time_zone", TEXT), Field("country", TEXT), Field("priced_by_ship_date", YES_NO, False),
-        Field("tax_bp", COUNT, 0), Field("tax_name", TEXT, "VAT"), Field("networks", Network, many=True),
-        Field("origins", Origin, (), many=True), Field("zones", Zone, many=True),
-        Field("surcharges", Surcharge, (), many=True), Field("extras", Surcharge, (), many=True),
-        Field("services", Service, many=True), Field("void_within_days", COUNT, 28),
-        Field("refund_within_days", COUNT, 14), Field("note", TEXT, ""),
-    ),
+_KEYS: Mapping[tuple[type, str], str] = {
+    (Origin, "regions"): "where", (Zone, "regions"): "where", (Limits, "sides"): "sides_mm",
+    (Limits, "least_sides"): "least_sides_mm", (SizeClass, "sides"): "sides_mm", (Service, "max_g_per_tier"): "max_g",
+}  # fmt: skip
+"""Keys that say more than the attribute they fill."""
+_MAY_LACK: Mapping[tuple[type, str], Any] = {
+    (RateCard, "valid_until"): None, (RateCard, "priced_by_ship_date"): False, (RateCard, "tax_bp"): 0,
+    (RateCard, "tax_name"): "VAT", (RateCard, "surcharges"): (), (RateCard, "extras"): (),
+}  # fmt: skip
+"""What stands for a key left out where the value itself has no default."""
+_OTHERWISE: Mapping[type, frozenset[str]] = {
+    RateCard: frozenset({"fuel"}),
+    Surcharge: frozenset({"amount"}),
+    Amount: frozenset({"kind", "figure"}),
+    SizeClass: frozenset({"prices"}),
+    Service: frozenset({"transit", "steps", "classes", "zone_limits"}),
+}
+"""Attributes that are read and written in another way, below."""
+
+
+def _fields_of(part: type) -> tuple[Field, ...]:
+    """Return the keys of a part as its dataclass says them: their kinds by the types, what stands for one left out."""
+    hints, made = get_type_hints(part), []
+    for attribute in fields(part):
+        if attribute.name in _OTHERWISE.get(part, ()):
+            continue
+        kind, many = kind_of(hints[attribute.name])
+        default = ... if attribute.default is MISSING else attribute.default
+        default = _MAY_LACK.get((part, attribute.name), default)
+        made.append(Field(_KEYS.get((part, attribute.name), attribute.name), kind, default, many, attribute.name))
+    return tuple(made)
+
+
+PARTS: Mapping[type, tuple[Field, ...]] = {
+    part: _fields_of(part)
+    for part in (Region, Origin, Zone, Network, Volumetric, Limits, When, Surcharge, Amount, SizeClass, Service,
+                 RateCard)
 }  # fmt: skip
 
 
