@@ -44,12 +44,12 @@ def replan_waiting(session: Session, words: str, now: datetime, scope: Scope | N
     session.add(work)
     session.flush()
     if total <= AT_ONCE:
-        done = _plan_part(session, scope, 0, None, now, work.id)
-        while done.last is not None:
-            work.done, changed = work.done + done.looked, int(work.result or 0) + done.changed
-            work.result = str(changed)
-            done = _plan_part(session, scope, done.last, None, now, work.id)
-        work.state, work.total = "done", work.done
+        looked = changed = 0
+        after: int | None = 0
+        while after is not None:
+            done = _plan_part(session, scope, after, None, now, work.id)
+            looked, changed, after = looked + done.looked, changed + done.changed, done.last
+        work.state, work.done, work.total, work.result = "done", looked, looked, str(changed)
     else:
         if scope.narrow:
             _out_of_date(session, clause, now)
@@ -136,7 +136,7 @@ def _next_end(session: Session, work: Work) -> int | None:
 
 
 class _Part(NamedTuple):
-    """What was done at once: how many orders were looked at, how many changed, and the last id; None for none left."""
+    """What was done at once: how many orders were looked at and changed, and after which id to go on; None: nowhere."""
 
     looked: int
     changed: int
@@ -157,14 +157,18 @@ def _plan_part(session: Session, scope: Scope, after: int, up_to: int | None, no
     records = lock_records(session, scope.clause & Order.id.in_(found.ids))
     planned = plan_records(session, records, now, shop)
     write_plans(session, planned.written, planned.columns)
-    return _Part(found.looked, changed + planned.changed, found.last)
+    return _Part(found.looked, changed + planned.changed, found.last if found.more else None)
 
 
 @dataclass(slots=True)
 class _Found:
-    """The next orders of a piece of work: to plan, or to label only (by id and version of the plan)."""
+    """The next orders of a piece of work: to plan, or to label only (by id and version of the plan).
+
+    ``more`` tells that there may be others after the ``last``.
+    """
 
     last: int = 0
+    more: bool = False
     ids: list[int] = field(default_factory=list)
     labels: dict[tuple[int, int], Labels] = field(default_factory=dict)
     looked: int = 0
@@ -173,7 +177,7 @@ class _Found:
 def _next(session: Session, scope: Scope, inside: ColumnElement[bool]) -> _Found:
     query = select(Order.id).where(scope.clause, inside).order_by(Order.id).limit(CHUNK)
     ids = list(session.scalars(query))
-    return _Found(max(ids, default=0), ids, looked=len(ids))
+    return _Found(max(ids, default=0), len(ids) == CHUNK, ids, looked=len(ids))
 
 
 def _touched(session: Session, scope: Scope, inside: ColumnElement[bool], shop: Shop, work_id: int) -> _Found:
@@ -181,7 +185,8 @@ def _touched(session: Session, scope: Scope, inside: ColumnElement[bool], shop: 
     change = change_between(*(rules_of(session, version) for version in scope.rules or ()))
     alone, found = _alone(session, work_id, change), _Found()
     clause = scope.clause & touched_clause(change) & inside
-    for row in read_judged(session, clause, LOOKED_AT if change.asked else CHUNK):
+    most = LOOKED_AT if change.asked else CHUNK
+    for row in read_judged(session, clause, most):
         found.looked, found.last = found.looked + 1, row.id
         if not can_touch(change, shop, row):
             continue
@@ -190,6 +195,7 @@ def _touched(session: Session, scope: Scope, inside: ColumnElement[bool], shop: 
             found.labels[row.id, row.plan_version] = labels
         else:
             found.ids.append(row.id)
+        found.more = found.looked == most or len(found.ids) == CHUNK
         if len(found.ids) == CHUNK:
             break
     return found
