@@ -2,6 +2,12 @@ import createClient, { type Middleware } from "openapi-fetch";
 import type { components, paths } from "./generated/schema";
 
 export type Schemas = components["schemas"];
+/** What may be asked behind the question mark of a path. */
+export type QueryOf<P extends keyof paths, M extends keyof paths[P]> = paths[P][M] extends {
+  parameters: { query?: infer Q };
+}
+  ? NonNullable<Q>
+  : never;
 
 /** An answer that says no: words for a person, and the fields it is about. */
 export class ProblemError extends Error {

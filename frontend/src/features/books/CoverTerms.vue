@@ -1,8 +1,9 @@
 <script setup lang="ts">
-import { amountText, minorOf, money } from "../../shared/format";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref } from "vue";
-import { api, need, type Schemas } from "../../api/client";
+import { saveCover, coverQuery } from "./queries";
+import { amountText, minorOf, money } from "../../shared/format";
+import { type Schemas } from "../../api/client";
 import { useMe } from "../../shared/session";
 import { FormDialog } from "../../shared/ui";
 
@@ -10,10 +11,7 @@ import { FormDialog } from "../../shared/ui";
 type Cover = Schemas["CoverIO"];
 const client = useQueryClient();
 const { currency, may } = useMe();
-const { data: kept } = useQuery({
-  queryKey: ["money", "cover"],
-  queryFn: async () => (await api.GET("/api/cover")).data ?? null,
-});
+const { data: kept } = useQuery(coverQuery);
 const KINDS: { title: string; value: NonNullable<Cover["not_covered"]>[number] }[] = [
   { title: "lithium batteries", value: "lithium" },
   { title: "limited quantities", value: "limited_quantity" },
@@ -45,7 +43,7 @@ function start(): void {
   };
 }
 const save = useMutation({
-  mutationFn: async (body: Cover | null) => need(await api.PUT("/api/cover", { body })),
+  mutationFn: async (body: Cover | null) => await saveCover(body),
   onSuccess: () => {
     typed.value = undefined;
     void client.invalidateQueries();

@@ -1,18 +1,16 @@
 <script setup lang="ts">
-import { amountText, count, minorOf, money } from "../../shared/format";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref } from "vue";
-import { api, need, type Schemas } from "../../api/client";
+import { saveLimits, limitsQuery } from "./queries";
+import { amountText, count, minorOf, money } from "../../shared/format";
+import { type Schemas } from "../../api/client";
 import { useMe } from "../../shared/session";
 import { vocabularyQuery } from "../shape";
 import { FormDialog } from "../../shared/ui";
 
 const client = useQueryClient();
 const { currency, may } = useMe();
-const { data: kept } = useQuery({
-  queryKey: ["money", "settings"],
-  queryFn: async () => need(await api.GET("/api/money/settings")),
-});
+const { data: kept } = useQuery(limitsQuery);
 const { data: vocabulary } = useQuery(vocabularyQuery);
 const editing = ref<{ low: string; over: string; services: string[]; tolerance: string }>();
 const shown = (minor: number | null | undefined) =>
@@ -36,7 +34,7 @@ const save = useMutation({
       approve_services: e.services,
       price_tolerance_minor: cents(e.tolerance),
     };
-    return need(await api.PUT("/api/money/settings", { body }));
+    return await saveLimits(body);
   },
   onSuccess: () => {
     editing.value = undefined;

@@ -1,13 +1,13 @@
 <script setup lang="ts">
-import { count, day, dayAndClock, minorOf, money } from "../../shared/format";
-import { DateField, FormDialog } from "../../shared/ui";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref } from "vue";
-import { api, need, type Schemas } from "../../api/client";
+import { sendTopUp, noteBillPaid, chaseRefund, ledgerQuery, refundsQuery } from "./queries";
+import { count, day, dayAndClock, minorOf, money } from "../../shared/format";
+import { DateField, FormDialog, ErrorNote } from "../../shared/ui";
+import { type Schemas } from "../../api/client";
 import { useMe } from "../../shared/session";
 import CoverTerms from "./CoverTerms.vue";
 import MoneyLimits from "./MoneyLimits.vue";
-import { ErrorNote } from "../../shared/ui";
 
 const client = useQueryClient();
 const { currency, zone, may } = useMe();
@@ -49,17 +49,8 @@ const asks = computed(() => ({
   ...(text.value.trim() ? { text: text.value.trim() } : {}),
 }));
 const filtered = computed(() => Object.keys(asks.value).length > 0);
-const { data, error, isPending } = useQuery(
-  computed(() => ({
-    queryKey: ["money", asks.value],
-    queryFn: async () => need(await api.GET("/api/money", { params: { query: asks.value } })),
-    placeholderData: (before: Schemas["MoneyOut"] | undefined) => before,
-  })),
-);
-const { data: refunds } = useQuery({
-  queryKey: ["refunds"],
-  queryFn: async () => need(await api.GET("/api/refunds")),
-});
+const { data, error, isPending } = useQuery(computed(() => ledgerQuery(asks.value)));
+const { data: refunds } = useQuery(refundsQuery);
 const file = computed(
   () =>
     `/api/money/file?${Object.entries(asks.value)
@@ -70,22 +61,12 @@ const cents = (typed: string) => minorOf(typed, currency.value) || 1;
 const key = () => `${Date.now().toString(36)}-${Math.random().toString(36).slice(2, 10)}`;
 const amount = ref("100");
 const topUp = useMutation({
-  mutationFn: async () =>
-    need(
-      await api.POST("/api/money/top-up", {
-        body: { amount_minor: cents(amount.value), key: key() },
-      }),
-    ),
+  mutationFn: () => sendTopUp({ amount_minor: cents(amount.value), key: key() }),
   onSuccess: () => client.invalidateQueries(),
 });
 const bill = ref("");
 const pay = useMutation({
-  mutationFn: async () =>
-    need(
-      await api.POST("/api/money/bill-paid", {
-        body: { amount_minor: cents(bill.value), key: key() },
-      }),
-    ),
+  mutationFn: () => noteBillPaid({ amount_minor: cents(bill.value), key: key() }),
   onSuccess: () => {
     bill.value = "";
     void client.invalidateQueries();
@@ -94,13 +75,7 @@ const pay = useMutation({
 const chasing = ref<Schemas["RefundOut"]>();
 const mailTo = ref("");
 const chase = useMutation({
-  mutationFn: async () =>
-    need(
-      await api.POST("/api/refunds/{shipment_id}/chase", {
-        params: { path: { shipment_id: chasing.value!.shipment_id } },
-        body: { mail_to: mailTo.value },
-      }),
-    ),
+  mutationFn: () => chaseRefund(chasing.value!.shipment_id, { mail_to: mailTo.value }),
   onSuccess: () => {
     chasing.value = undefined;
     void client.invalidateQueries({ queryKey: ["refunds"] });

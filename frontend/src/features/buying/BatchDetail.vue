@@ -1,8 +1,8 @@
 <script setup lang="ts">
-import { DateField } from "../../shared/ui";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref } from "vue";
-import { api, need, type Schemas } from "../../api/client";
+import { DateField, ErrorNote } from "../../shared/ui";
+import { type Schemas } from "../../api/client";
 import { country, count, day, money } from "../../shared/format";
 import { useScans } from "../../shared/scanner";
 import { useMe } from "../../shared/session";
@@ -10,8 +10,15 @@ import BuyDialog from "./BuyDialog.vue";
 import { packagingQuery } from "../shop";
 import { vocabularyQuery } from "../shape";
 import BuyProgress from "./BuyProgress.vue";
-import { batchQuery } from "./queries";
-import { ErrorNote } from "../../shared/ui";
+import {
+  batchQuery,
+  buyLabels,
+  runChecks,
+  changeBatch,
+  takeOutOf,
+  scanInto,
+  archiveBatch,
+} from "./queries";
 
 const props = defineProps<{ id: number }>();
 const client = useQueryClient();
@@ -28,42 +35,27 @@ function refresh(): void {
   for (const key of ["batch", "batches", "orders", "today"])
     void client.invalidateQueries({ queryKey: [key] });
 }
-const path = computed(() => ({ path: { batch_id: props.id } }));
 const change = useMutation({
-  mutationFn: async (body: Schemas["BatchChangeIn"]) =>
-    need(await api.PATCH("/api/batches/{batch_id}", { params: path.value, body })),
+  mutationFn: async (body: Schemas["BatchChangeIn"]) => changeBatch(props.id, body),
   onSuccess: (fresh) => {
     client.setQueryData(["batch", props.id], fresh);
     refresh();
   },
 });
 const takeOut = useMutation({
-  mutationFn: async (ids: number[]) =>
-    need(
-      await api.POST("/api/batches/{batch_id}/take-out", {
-        params: path.value,
-        body: { order_ids: ids },
-      }),
-    ),
+  mutationFn: async (ids: number[]) => takeOutOf(props.id, { order_ids: ids }),
   onSuccess: refresh,
 });
 const code = ref("");
 const scanned = useMutation({
-  mutationFn: async () =>
-    need(
-      await api.POST("/api/batches/{batch_id}/scan", {
-        params: path.value,
-        body: { code: code.value },
-      }),
-    ),
+  mutationFn: async () => scanInto(props.id, { code: code.value }),
   onSettled: () => {
     code.value = "";
     refresh();
   },
 });
 const archive = useMutation({
-  mutationFn: async (away: boolean) =>
-    need(await api.POST("/api/batches/{batch_id}/archive", { params: path.value, body: { away } })),
+  mutationFn: async (away: boolean) => archiveBatch(props.id, { away }),
   onSuccess: refresh,
 });
 const failure = computed(
@@ -109,24 +101,16 @@ const services = computed(() =>
 const text = (value: unknown) => (typeof value === "string" ? value : null);
 const retry = useMutation({
   mutationFn: async (ids: number[]) => {
-    const fresh = need(
-      await api.POST("/api/preflight", {
-        body: { orders: Object.fromEntries(ids.map((id) => [id, null])) },
-      }),
-    );
+    const fresh = await runChecks({ orders: Object.fromEntries(ids.map((id) => [id, null])) });
     if (!fresh.order_ids.length)
       throw new Error(
         `None of them can be bought yet: ${fresh.checks.map((c) => c.words).join("; ")}.`,
       );
-    return need(
-      await api.POST("/api/purchases", {
-        body: {
-          client_key: `${Date.now().toString(36)}-again`,
-          batch_id: props.id,
-          orders: fresh.order_ids.map((id) => ({ order_id: id, shown_minor: fresh.prices[id]! })),
-        },
-      }),
-    );
+    return await buyLabels({
+      client_key: `${Date.now().toString(36)}-again`,
+      batch_id: props.id,
+      orders: fresh.order_ids.map((id) => ({ order_id: id, shown_minor: fresh.prices[id]! })),
+    });
   },
   onSuccess: refresh,
 });

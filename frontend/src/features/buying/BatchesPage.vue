@@ -3,11 +3,10 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { refDebounced } from "@vueuse/core";
 import { computed, ref } from "vue";
 import { useRoute, useRouter } from "vue-router";
-import { api, need } from "../../api/client";
 import { count, dayAndClock, money } from "../../shared/format";
 import { useMe } from "../../shared/session";
 import BatchDetail from "./BatchDetail.vue";
-import { batchesQuery } from "./queries";
+import { batchesQuery, startBatch, fillBatch } from "./queries";
 import { ErrorNote } from "../../shared/ui";
 
 const route = useRoute();
@@ -32,16 +31,12 @@ const STATE: Record<string, string> = {
 };
 
 const start = useMutation({
-  mutationFn: async () =>
-    need(
-      await api.POST("/api/batches", {
-        body: {
-          name: "",
-          order_ids: [],
-          client_key: `${Date.now().toString(36)}-${Math.random().toString(36).slice(2, 10)}`,
-        },
-      }),
-    ),
+  mutationFn: () =>
+    startBatch({
+      name: "",
+      order_ids: [],
+      client_key: `${Date.now().toString(36)}-${Math.random().toString(36).slice(2, 10)}`,
+    }),
   onSuccess: (made) => {
     void client.invalidateQueries({ queryKey: ["batches"] });
     void router.push(`/batches/${made.batch_id}`);
@@ -56,12 +51,7 @@ async function dropped(event: DragEvent, id: number): Promise<void> {
     .map(Number)
     .filter(Boolean);
   if (!ids.length) return;
-  need(
-    await api.POST("/api/batches/{batch_id}/orders", {
-      params: { path: { batch_id: id } },
-      body: { order_ids: ids, take_over: false },
-    }),
-  );
+  await fillBatch(id, { order_ids: ids, take_over: false });
   for (const key of ["batch", "batches"]) void client.invalidateQueries({ queryKey: [key] });
 }
 </script>

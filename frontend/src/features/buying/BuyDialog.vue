@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref, watch } from "vue";
-import { api, need } from "../../api/client";
+import { buyLabels, runChecks } from "./queries";
 import { count, day, money } from "../../shared/format";
 import { useSelection } from "../../shared/selection";
 import { useMe } from "../../shared/session";
@@ -97,15 +97,11 @@ const onAccount = computed(() =>
 );
 const buy = useMutation({
   mutationFn: async (orders: { order_id: number; shown_minor: number }[]) =>
-    need(
-      await api.POST("/api/purchases", {
-        body: {
-          client_key: clientKey.value,
-          batch_id: boughtIn.value || (props.batchId ?? null),
-          orders,
-        },
-      }),
-    ),
+    await buyLabels({
+      client_key: clientKey.value,
+      batch_id: boughtIn.value || (props.batchId ?? null),
+      orders,
+    }),
   onSuccess: (asked) => {
     if (asked.taken.length) boughtIn.value = asked.batch_id;
     selection.clear();
@@ -123,11 +119,7 @@ function buyNow(): void {
 }
 /** Failures are asked again, at the price they have now. */
 async function retry(ids: number[]): Promise<void> {
-  const fresh = need(
-    await api.POST("/api/preflight", {
-      body: { orders: Object.fromEntries(ids.map((id) => [id, null])) },
-    }),
-  );
+  const fresh = await runChecks({ orders: Object.fromEntries(ids.map((id) => [id, null])) });
   if (fresh.order_ids.length)
     buy.mutate(fresh.order_ids.map((id) => ({ order_id: id, shown_minor: fresh.prices[id]! })));
 }

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { useMutation, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref } from "vue";
-import { api, need } from "../../api/client";
+import { cancelWaiting } from "./queries";
 import { count, money } from "../../shared/format";
 import { useMe } from "../../shared/session";
 import PrintBar from "./PrintBar.vue";
@@ -18,12 +18,7 @@ const bought = computed(() => props.batch.shipments.filter((s) => s.state === "b
 const newest = computed(() => new Map(props.batch.shipments.map((s) => [s.order_id, s])));
 const failed = computed(() => [...newest.value.values()].filter((s) => s.state === "failed"));
 const cancel = useMutation({
-  mutationFn: async () =>
-    need(
-      await api.POST("/api/batches/{batch_id}/cancel", {
-        params: { path: { batch_id: props.batch.id } },
-      }),
-    ),
+  mutationFn: () => cancelWaiting(props.batch.id),
   onSuccess: () => client.invalidateQueries({ queryKey: ["batch", props.batch.id] }),
 });
 /** By id, so that what happens to it meanwhile, on a printer say, is seen in the question. */

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { useMutation, useQueryClient } from "@tanstack/vue-query";
-import { api, need, type Schemas } from "../../api/client";
+import { approveOrders, startWork } from "./queries";
+import { type Schemas } from "../../api/client";
 import { count, money } from "../../shared/format";
 import { useMe } from "../../shared/session";
 import { ErrorNote } from "../../shared/ui";
@@ -11,16 +12,14 @@ const emit = defineEmits<{ drop: [ids: number[]]; agree: [ids: number[]] }>();
 const client = useQueryClient();
 const { currency, may } = useMe();
 const approve = useMutation({
-  mutationFn: async (ids: number[]) =>
-    need(await api.POST("/api/orders/approve", { body: { order_ids: ids } })),
+  mutationFn: async (ids: number[]) => await approveOrders({ order_ids: ids }),
   onSuccess: () => {
     for (const key of ["orders", "order", "batch"])
       void client.invalidateQueries({ queryKey: [key] });
   },
 });
 const takeOver = useMutation({
-  mutationFn: async (ids: number[]) =>
-    need(await api.POST("/api/presence", { body: { order_ids: ids, take_over: true } })),
+  mutationFn: async (ids: number[]) => await startWork({ order_ids: ids, take_over: true }),
   onSuccess: (_, ids) => {
     emit("agree", ids);
     void client.invalidateQueries({ queryKey: ["orders", "preflight"] });

@@ -1,11 +1,11 @@
 <script setup lang="ts">
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref } from "vue";
-import { api, need, type Schemas } from "../../api/client";
+import { type Schemas } from "../../api/client";
 import { count } from "../../shared/format";
 import { ErrorNote } from "../../shared/ui";
 import { addressOf, markPrinted, type Meant } from "../papers";
-import { printingQuery, type Shipment } from "./queries";
+import { printingQuery, type Shipment, sendToPrinter } from "./queries";
 
 const props = defineProps<{ shipments: Shipment[]; batch?: number }>();
 const client = useQueryClient();
@@ -65,19 +65,15 @@ const PAPERS: Record<string, string> = {
 };
 const sent = useMutation({
   mutationFn: async (kind: string) =>
-    need(
-      await api.POST("/api/prints", {
-        body: {
-          kind,
-          shipment_ids: props.shipments.map((s) => s.id),
-          sequence: sequence.value,
-          client_key: `${Date.now().toString(36)}-${Math.random().toString(36).slice(2, 10)}`,
-          printer: "",
-          paper: "",
-          copies: 0,
-        } satisfies Schemas["PrintIn"],
-      }),
-    ),
+    await sendToPrinter({
+      kind,
+      shipment_ids: props.shipments.map((s) => s.id),
+      sequence: sequence.value,
+      client_key: `${Date.now().toString(36)}-${Math.random().toString(36).slice(2, 10)}`,
+      printer: "",
+      paper: "",
+      copies: 0,
+    } satisfies Schemas["PrintIn"]),
   onSuccess: refresh,
 });
 </script>

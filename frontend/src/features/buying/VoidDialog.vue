@@ -1,7 +1,8 @@
 <script setup lang="ts">
 import { useMutation, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref } from "vue";
-import { api, need, ProblemError } from "../../api/client";
+import { voidLabels } from "./queries";
+import { ProblemError } from "../../api/client";
 import { count, money } from "../../shared/format";
 import { useMe } from "../../shared/session";
 import type { Shipment } from "./queries";
@@ -15,12 +16,8 @@ const total = computed(() => props.shipments.reduce((n, s) => n + s.price_minor,
 const printed = computed(() => props.shipments.filter((s) => s.labels.some((l) => l.printed_at)));
 const sure = ref(false);
 const ask = useMutation({
-  mutationFn: async () =>
-    need(
-      await api.POST("/api/voids", {
-        body: { shipment_ids: props.shipments.map((s) => s.id), printed_too: sure.value },
-      }),
-    ),
+  mutationFn: () =>
+    voidLabels({ shipment_ids: props.shipments.map((s) => s.id), printed_too: sure.value }),
   onSuccess: (done) => {
     for (const key of ["batch", "batches", "orders", "order", "today", "money", "refunds"])
       void client.invalidateQueries({ queryKey: [key] });

@@ -2,12 +2,12 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed } from "vue";
 import { useRouter } from "vue-router";
-import { api, need, type Schemas } from "../../api/client";
+import { type Schemas } from "../../api/client";
 import { clock, count, day, localDay, money, timeLeft } from "../../shared/format";
 import { useKeys } from "../../shared/keyboard";
 import { useSelection } from "../../shared/selection";
 import { now, useMe } from "../../shared/session";
-import { todayQuery } from "./queries";
+import { fetchClear, todayQuery, fetchChannels, pullNow } from "./queries";
 import { ErrorNote } from "../../shared/ui";
 
 const { zone, currency, me, may } = useMe();
@@ -36,9 +36,7 @@ function wordy(d: Schemas["DepartureOut"], n: number): boolean {
 async function toBuy(d: Schemas["DepartureOut"]): Promise<void> {
   selection.clear();
   for (let after: string | null | undefined = ""; after !== null && after !== undefined;) {
-    const page: Schemas["OrderPage"] = need(
-      await api.GET("/api/orders", { params: { query: { view: "clear", after, limit: 500 } } }),
-    );
+    const page: Schemas["OrderPage"] = await fetchClear(after);
     for (const row of page.orders) if (d.order_ids.includes(row.id)) selection.set(row, true);
     after = page.next;
   }
@@ -49,14 +47,10 @@ function decide(group: Schemas["SnagGroupOut"]): void {
 }
 const pull = useMutation({
   mutationFn: async () => {
-    const channels = need(await api.GET("/api/channels")).filter(
+    const channels = (await fetchChannels()).filter(
       (c) => c.kind === "webshop" && c.state === "connected",
     );
-    const each = await Promise.all(
-      channels.map(async (c) =>
-        need(await api.POST("/api/channels/{code}/pull", { params: { path: { code: c.code } } })),
-      ),
-    );
+    const each = await Promise.all(channels.map(async (c) => await pullNow(c.code)));
     return {
       made: each.reduce((n, c) => n + c.made, 0),
       kept_back: each.reduce((n, c) => n + c.kept_back, 0),

@@ -1,4 +1,9 @@
-import { infiniteQueryOptions, queryOptions, useQueryClient } from "@tanstack/vue-query";
+import {
+  infiniteQueryOptions,
+  keepPreviousData,
+  queryOptions,
+  useQueryClient,
+} from "@tanstack/vue-query";
 import { api, need, type Schemas } from "../../api/client";
 
 export type OrderRow = Schemas["OrderRow"];
@@ -90,3 +95,156 @@ export const changesAddress = (row: OrderRow): OrderRow => ({
     { code: "address", level: "warns", words: "Change where it goes", fix: "address", about: "" },
   ],
 });
+
+export const rehearsePromise = async (body: Schemas["PromiseIn"]) =>
+  need(await api.POST("/api/promises/rehearse", { body }));
+
+export const linkPromise = async (body: Schemas["PromiseIn"]) =>
+  need(await api.PUT("/api/promises", { body }));
+
+export const setProductFacts = async (sku: string, body: Schemas["ProductFactsIn"]) =>
+  need(await api.PATCH("/api/products/{sku}/facts", { params: { path: { sku } }, body }));
+
+export const useBillingNames = async (body: Schemas["OrdersIn"]) =>
+  need(await api.POST("/api/orders/billing-name", { body }));
+
+export const approveOrders = async (body: Schemas["OrdersIn"]) =>
+  need(await api.POST("/api/orders/approve", { body }));
+
+export const clearParty = async (orderId: number, body: Schemas["ClearIn"]) =>
+  need(
+    await api.POST("/api/orders/{order_id}/clear", {
+      params: { path: { order_id: orderId } },
+      body,
+    }),
+  );
+
+export const decideDifference = async (differenceId: number, body: Schemas["DecideIn"]) =>
+  need(
+    await api.POST("/api/differences/{difference_id}", {
+      params: { path: { difference_id: differenceId } },
+      body,
+    }),
+  );
+
+export const changeAddress = async (orderId: number, body: Schemas["AddressIn"]) =>
+  need(
+    await api.PUT("/api/orders/{order_id}/address", {
+      params: { path: { order_id: orderId } },
+      body,
+    }),
+  );
+
+export const fetchImport = async (importId: number) =>
+  need(await api.GET("/api/imports/{import_id}", { params: { path: { import_id: importId } } }));
+
+export const setColumns = async (importId: number, body: Schemas["ColumnsIn"]) =>
+  need(
+    await api.PUT("/api/imports/{import_id}/columns", {
+      params: { path: { import_id: importId } },
+      body,
+    }),
+  );
+
+export const fetchImports = async () => need(await api.GET("/api/imports"));
+
+export const correctRows = async (importId: number, body: Schemas["RowsIn"]) =>
+  need(
+    await api.PATCH("/api/imports/{import_id}/rows", {
+      params: { path: { import_id: importId } },
+      body,
+    }),
+  );
+
+export const undoImport = async (importId: number) =>
+  need(
+    await api.POST("/api/imports/{import_id}/undo", { params: { path: { import_id: importId } } }),
+  );
+
+export const runImport = async (importId: number) =>
+  need(
+    await api.POST("/api/imports/{import_id}/run", { params: { path: { import_id: importId } } }),
+  );
+
+export const fillBatch = async (batchId: number, body: Schemas["FillIn"]) =>
+  need(
+    await api.POST("/api/batches/{batch_id}/orders", {
+      params: { path: { batch_id: batchId } },
+      body,
+    }),
+  );
+
+export const startBatch = async (body: Schemas["BatchIn"]) =>
+  need(await api.POST("/api/batches", { body }));
+
+export const changeHands = async (body: Schemas["BulkHandIn"]) =>
+  need(await api.POST("/api/orders/hand", { body }));
+
+export const annotateOrders = async (body: Schemas["AnnotateIn"]) =>
+  need(await api.POST("/api/orders/notes", { body }));
+
+export const saveView = async (body: Schemas["SavedViewIn"]) =>
+  need(await api.POST("/api/views", { body }));
+
+export const removeView = async (viewId: number) =>
+  await api.DELETE("/api/views/{view_id}", { params: { path: { view_id: viewId } } });
+
+export const letGo = async (body: Schemas["OrdersIn"]) =>
+  await api.POST("/api/presence/let-go", { body });
+
+export const startWork = async (body: Schemas["PresenceIn"]) =>
+  need(await api.POST("/api/presence", { body }));
+
+export const fetchContacts = async () => need(await api.GET("/api/contacts"));
+
+export const fetchOrder = async (orderId: number) =>
+  need(await api.GET("/api/orders/{order_id}", { params: { path: { order_id: orderId } } }));
+
+export const tryPlan = async (body: Schemas["TrialIn"]) =>
+  need(await api.POST("/api/plans/try", { body }));
+
+export const createOrder = async (body: Schemas["TypedOrderIn"]) =>
+  need(await api.POST("/api/orders", { body }));
+
+export const setSent = async (orderId: number, body: Schemas["ItemsIn"]) =>
+  need(
+    await api.POST("/api/orders/{order_id}/sent", {
+      params: { path: { order_id: orderId } },
+      body,
+    }),
+  );
+
+export const mailLabels = async (body: Schemas["MailLabelIn"]) =>
+  need(await api.POST("/api/labels/mail", { body }));
+
+export const askReturn = async (body: Schemas["ReturnIn"]) =>
+  need(await api.POST("/api/returns", { body }));
+
+export const importQuery = (id: number) =>
+  queryOptions({
+    queryKey: ["import", id],
+    queryFn: () => fetchImport(id),
+    enabled: id > 0,
+    refetchInterval: (query) => (query.state.data?.state === "running" ? 1_000 : false),
+  });
+
+export const importsQuery = (enabled: boolean) =>
+  queryOptions({ queryKey: ["imports"], queryFn: fetchImports, enabled });
+
+export const trialQuery = (order: Schemas["TypedOrderIn"], enabled: boolean) =>
+  queryOptions({
+    queryKey: ["try", order],
+    queryFn: () => tryPlan({ order, channel: "hand" }),
+    enabled,
+    placeholderData: keepPreviousData,
+  });
+
+export const rehearsePromiseQuery = (promise: string, recipe: string | null) =>
+  queryOptions({
+    queryKey: ["rehearsal", "promise", promise, recipe],
+    queryFn: () => rehearsePromise({ promise, recipe }),
+    enabled: recipe !== null,
+  });
+
+export const sendApart = async (id: number, body: Schemas["ItemsIn"]) =>
+  need(await api.POST("/api/orders/{order_id}/apart", { ...byId(id), body }));

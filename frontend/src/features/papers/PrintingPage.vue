@@ -1,28 +1,25 @@
 <script setup lang="ts">
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref, watch } from "vue";
-import { api, need, sendFile, type Schemas } from "../../api/client";
+import {
+  savePreference,
+  saveTemplate,
+  removeLogo,
+  changePrint,
+  printingPageQuery,
+  templateQuery,
+  printsQuery,
+} from "./queries";
+import { sendFile, type Schemas } from "../../api/client";
 import { dayAndClock } from "../../shared/format";
 import { useMe } from "../../shared/session";
 import { ErrorNote } from "../../shared/ui";
 
 const client = useQueryClient();
 const { zone, may, me } = useMe();
-const {
-  data: setup,
-  error,
-  isPending,
-} = useQuery({ queryKey: ["printing"], queryFn: async () => need(await api.GET("/api/printing")) });
-const { data: template } = useQuery({
-  queryKey: ["printing", "template"],
-  queryFn: async () => need(await api.GET("/api/printing/template")),
-});
-const { data: jobs } = useQuery({
-  queryKey: ["prints"],
-  queryFn: async () => need(await api.GET("/api/prints")),
-  enabled: computed(() => may("shipper", "packer")),
-  refetchInterval: 5_000,
-});
+const { data: setup, error, isPending } = useQuery(printingPageQuery);
+const { data: template } = useQuery(templateQuery);
+const { data: jobs } = useQuery(computed(() => printsQuery(may("shipper", "packer"))));
 const KINDS: Record<string, string> = {
   label: "Labels",
   packing_slip: "Packing slips",
@@ -47,15 +44,14 @@ const printers = computed(() => [
   ...(setup.value?.printers ?? []).map((p) => ({ title: p.name, value: p.code })),
 ]);
 const prefer = useMutation({
-  mutationFn: async (body: Schemas["PreferenceIO"]) =>
-    need(await api.PUT("/api/printing/preferences", { body })),
+  mutationFn: async (body: Schemas["PreferenceIO"]) => await savePreference(body),
   onSuccess: () => client.invalidateQueries({ queryKey: ["printing"] }),
 });
 const message = ref("");
 watch(template, (t) => (message.value = t?.message ?? ""), { immediate: true });
 const keep = useMutation({
   mutationFn: async (change: Partial<Schemas["TemplateIO"]>) =>
-    need(await api.PUT("/api/printing/template", { body: { ...template.value!, ...change } })),
+    await saveTemplate({ ...template.value!, ...change }),
   onSuccess: () => client.invalidateQueries({ queryKey: ["printing"] }),
 });
 const logo = useMutation({
@@ -64,17 +60,12 @@ const logo = useMutation({
   onSuccess: () => client.invalidateQueries({ queryKey: ["printing"] }),
 });
 const noLogo = useMutation({
-  mutationFn: async () => need(await api.DELETE("/api/printing/logo")),
+  mutationFn: () => removeLogo(),
   onSuccess: () => client.invalidateQueries({ queryKey: ["printing"] }),
 });
 const change = useMutation({
   mutationFn: async (job: { id: number; what: "cancel" | "again" }) =>
-    need(
-      await api.POST("/api/prints/{job_id}", {
-        params: { path: { job_id: job.id } },
-        body: { what: job.what },
-      }),
-    ),
+    await changePrint(job.id, { what: job.what }),
   onSuccess: () => client.invalidateQueries({ queryKey: ["prints"] }),
 });
 const failure = computed(

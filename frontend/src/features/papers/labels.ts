@@ -1,4 +1,4 @@
-import { api, need } from "../../api/client";
+import { fetchLabels, sayPrinted } from "./queries";
 
 /** What papers are asked for: shipments by themselves, by their orders, or everything of a batch. */
 export interface Meant {
@@ -26,9 +26,7 @@ export async function openLabels(orders: number[]): Promise<void> {
     return;
   }
   const body = { order_ids: orders, shipment_ids: [], paper: "", sequence: "selected" as const };
-  const file = need(
-    await api.POST("/api/labels.pdf", { body, parseAs: "blob" }),
-  ) as unknown as Blob;
+  const file = await fetchLabels(body);
   window.open(URL.createObjectURL(file), "_blank");
 }
 
@@ -40,5 +38,5 @@ export async function markPrinted(meant: Meant, printed = true): Promise<number>
     batch_id: meant.batch ?? null,
     printed,
   };
-  return need(await api.POST("/api/labels/printed", { body })).count;
+  return (await sayPrinted(body)).count;
 }

@@ -2,15 +2,13 @@
 import { useQuery, useQueryClient } from "@tanstack/vue-query";
 import { ref } from "vue";
 import { useRoute, useRouter } from "vue-router";
-import { api, need, rememberToken, words } from "../../api/client";
+import { sendSignIn, makeFirstOwner, startQuery } from "./queries";
+import { rememberToken, words } from "../../api/client";
 
 const route = useRoute();
 const router = useRouter();
 const client = useQueryClient();
-const { data: start, refetch } = useQuery({
-  queryKey: ["start"],
-  queryFn: async () => need(await api.GET("/api/start")),
-});
+const { data: start, refetch } = useQuery(startQuery);
 const login = ref("");
 const password = ref("");
 const problem = ref("");
@@ -26,9 +24,7 @@ async function signIn(asLogin = login.value, withPassword = password.value): Pro
   busy.value = true;
   problem.value = "";
   try {
-    const me = need(
-      await api.POST("/api/sign-in", { body: { login: asLogin, password: withPassword } }),
-    );
+    const me = await sendSignIn({ login: asLogin, password: withPassword });
     rememberToken(me.csrf_token);
     client.setQueryData(["me"], me);
     const to =
@@ -47,9 +43,7 @@ async function signIn(asLogin = login.value, withPassword = password.value): Pro
 async function setUp(): Promise<void> {
   problem.value = "";
   try {
-    await api.POST("/api/first-owner", {
-      body: { ...first.value, login: login.value, password: password.value },
-    });
+    await makeFirstOwner({ ...first.value, login: login.value, password: password.value });
     await refetch();
     await signIn();
   } catch (error) {

@@ -1,14 +1,13 @@
 <script setup lang="ts">
-import { amountText, count, country, day, money } from "../../shared/format";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { useVirtualizer } from "@tanstack/vue-virtual";
 import { computed, nextTick, ref } from "vue";
 import { useRouter } from "vue-router";
-import { api, need } from "../../api/client";
+import { amountText, count, country, day, money } from "../../shared/format";
 import { useKeys } from "../../shared/keyboard";
 import { useSelection } from "../../shared/selection";
 import { useMe } from "../../shared/session";
-import { markWords, matrixQuery } from "./queries";
+import { markWords, matrixQuery, chooseServices } from "./queries";
 import { ErrorNote } from "../../shared/ui";
 
 const { currency, may } = useMe();
@@ -88,8 +87,7 @@ function stagePolicy(key: string): void {
   for (const row of rows.value) if (row.picks[key]) stage(row, row.picks[key]);
 }
 const apply = useMutation({
-  mutationFn: async (choices: Record<number, string | null>) =>
-    need(await api.POST("/api/orders/services", { body: { choices } })),
+  mutationFn: async (choices: Record<number, string | null>) => await chooseServices({ choices }),
   onSuccess: (fresh) => {
     staged.value.clear();
     selection.refresh(fresh);

@@ -1,17 +1,15 @@
 <script setup lang="ts">
-import { minorOf } from "../../shared/format";
-import { CountryField, DateField } from "../../shared/ui";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { refDebounced } from "@vueuse/core";
 import { computed, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
-import { api, need } from "../../api/client";
+import { minorOf } from "../../shared/format";
+import { CountryField, DateField, ErrorNote } from "../../shared/ui";
 import { useMe } from "../../shared/session";
 import { lengthToMm, mmToLength, units, weightToGrams, gramsToWeight } from "../../shared/units";
-import { placesQuery } from "../shop";
+import { placesQuery, contactsQuery } from "../shop";
 import CompareServices from "./CompareServices.vue";
-import { quoteQuery, type QuoteAsk } from "./queries";
-import { ErrorNote } from "../../shared/ui";
+import { quoteQuery, type QuoteAsk, askQuotePrices } from "./queries";
 
 interface Parcel {
   weight: string;
@@ -79,12 +77,7 @@ const SORTS = [
 // To somebody of the address book: what is known of the place goes into the fields.
 const looked = ref("");
 const { data: contacts } = useQuery(
-  computed(() => ({
-    queryKey: ["contacts", looked.value],
-    queryFn: async () =>
-      need(await api.GET("/api/contacts", { params: { query: { text: looked.value } } })),
-    enabled: looked.value.length > 1,
-  })),
+  computed(() => contactsQuery(looked.value, looked.value.length > 1)),
 );
 function toContact(id: number | null): void {
   const found = contacts.value?.find((c) => c.id === id);
@@ -151,7 +144,7 @@ const body = computed<QuoteAsk | undefined>(() => {
 const settled = refDebounced(body, 250);
 const { data: compared, error, isFetching } = useQuery(computed(() => quoteQuery(settled.value)));
 const ask = useMutation({
-  mutationFn: async () => need(await api.POST("/api/quote/ask-prices", { body: settled.value! })),
+  mutationFn: () => askQuotePrices(settled.value!),
   onSettled: () => client.invalidateQueries({ queryKey: ["quote"] }),
 });
 function toggle(list: string[], code: string): void {

@@ -1,8 +1,9 @@
 <script setup lang="ts">
-import { amountText, count, minorOf, money } from "../../shared/format";
 import { useMutation, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref, watch } from "vue";
-import { api, need, type Schemas } from "../../api/client";
+import { rehearseDefaults, saveDefaults, linkPromise, forgetPrecedent } from "./queries";
+import { amountText, count, minorOf, money } from "../../shared/format";
+import { type Schemas } from "../../api/client";
 import { useMe } from "../../shared/session";
 import { CheckField, ErrorNote, SelectField, named } from "../../shared/ui";
 
@@ -57,13 +58,7 @@ const GROUPS: Record<string, string> = {
 };
 const would = ref<Schemas["RehearsalOut"]>();
 const rehearse = useMutation({
-  mutationFn: async () =>
-    need(
-      await api.POST("/api/layers/shop-defaults/rehearse", {
-        params: { query: { past: past.value } },
-        body: wanted.value,
-      }),
-    ),
+  mutationFn: () => rehearseDefaults({ past: past.value }, wanted.value),
   onSuccess: (found) => (would.value = found),
 });
 watch(
@@ -75,17 +70,16 @@ watch(
   { deep: true },
 );
 const save = useMutation({
-  mutationFn: async () => need(await api.PUT("/api/layers/shop-defaults", { body: wanted.value })),
+  mutationFn: () => saveDefaults(wanted.value),
   onSuccess: () => client.invalidateQueries(),
 });
 const link = useMutation({
   mutationFn: async ([promise, recipe]: [string, string | null]) =>
-    need(await api.PUT("/api/promises", { body: { promise, recipe } })),
+    await linkPromise({ promise, recipe }),
   onSuccess: () => client.invalidateQueries(),
 });
 const forget = useMutation({
-  mutationFn: async (id: number) =>
-    api.DELETE("/api/precedents/{precedent_id}", { params: { path: { precedent_id: id } } }),
+  mutationFn: async (id: number) => forgetPrecedent(id),
   onSuccess: () => client.invalidateQueries(),
 });
 function setGroup(group: string, service: string): void {

@@ -1,9 +1,9 @@
 <script setup lang="ts">
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { ref } from "vue";
-import { api, need, type Schemas } from "../../api/client";
+import { type Schemas } from "../../api/client";
 import { useMe } from "../../shared/session";
-import { recipesQuery, vocabularyQuery } from "./queries";
+import { recipesQuery, vocabularyQuery, saveRecipe, orderRecipes, removeRecipe } from "./queries";
 import { ErrorNote, FormDialog } from "../../shared/ui";
 
 const client = useQueryClient();
@@ -12,15 +12,14 @@ const { data: recipes, error, isPending } = useQuery(recipesQuery);
 const { data: vocabulary } = useQuery(vocabularyQuery);
 const editing = ref<Schemas["RecipeIn"]>();
 const save = useMutation({
-  mutationFn: async () => need(await api.POST("/api/recipes", { body: editing.value! })),
+  mutationFn: () => saveRecipe(editing.value!),
   onSuccess: () => {
     editing.value = undefined;
     void client.invalidateQueries();
   },
 });
 const order = useMutation({
-  mutationFn: async (codes: string[]) =>
-    need(await api.POST("/api/recipes/order", { body: { codes } })),
+  mutationFn: async (codes: string[]) => await orderRecipes({ codes }),
   onSuccess: (sorted) => client.setQueryData(["recipes"], sorted),
 });
 /** The first nine have a key each, so their order matters. */
@@ -30,8 +29,7 @@ function up(place: number): void {
   order.mutate(codes);
 }
 const remove = useMutation({
-  mutationFn: async (code: string) =>
-    api.DELETE("/api/recipes/{code}", { params: { path: { code } } }),
+  mutationFn: async (code: string) => removeRecipe(code),
   onSuccess: () => client.invalidateQueries(),
 });
 const choices = (from: Record<string, string> | undefined) =>

@@ -2,14 +2,22 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { watchDebounced } from "@vueuse/core";
 import { computed, ref, watch } from "vue";
-import { api, need, type Schemas } from "../../api/client";
+import { type Schemas } from "../../api/client";
 import { count, dayAndClock } from "../../shared/format";
 import RehearsalView from "../../shared/RehearsalView.vue";
 import { useMe } from "../../shared/session";
 import ActionPart from "./ActionPart.vue";
 import ConditionPart from "./ConditionPart.vue";
 import LayerList from "./LayerList.vue";
-import { layersQuery, rulesQuery, versionsQuery, vocabularyQuery } from "./queries";
+import {
+  layersQuery,
+  rulesQuery,
+  versionsQuery,
+  vocabularyQuery,
+  rehearseRules,
+  saveRules,
+  restoreRules,
+} from "./queries";
 import { copy, fresh, opened, type Rule } from "./written";
 import { CheckField, ErrorNote } from "../../shared/ui";
 
@@ -65,12 +73,7 @@ const stale = ref(true);
 async function rehearse(): Promise<void> {
   const mine = ++asked;
   try {
-    const found = need(
-      await api.POST("/api/rules/rehearse", {
-        params: { query: { past: past.value } },
-        body: { rules: draft.value },
-      }),
-    );
+    const found = await rehearseRules({ past: past.value }, { rules: draft.value });
     if (mine !== asked) return;
     rehearsed.value = found;
     rehearsalError.value = undefined;
@@ -93,12 +96,7 @@ watchDebounced([draft, base, past], () => may("shipper") && void rehearse(), {
   debounce: 400,
 });
 const save = useMutation({
-  mutationFn: async () =>
-    need(
-      await api.PUT("/api/rules", {
-        body: { base_version: base.value, rules: draft.value, note: note.value },
-      }),
-    ),
+  mutationFn: () => saveRules({ base_version: base.value, rules: draft.value, note: note.value }),
   onSuccess: async (saved) => {
     localStorage.removeItem(KEPT);
     note.value = "";
@@ -110,10 +108,7 @@ const save = useMutation({
   },
 });
 const restore = useMutation({
-  mutationFn: async (version: number) =>
-    need(
-      await api.POST("/api/rules/versions/{version}/restore", { params: { path: { version } } }),
-    ),
+  mutationFn: async (version: number) => await restoreRules(version),
   onSuccess: async () => {
     localStorage.removeItem(KEPT);
     await client.refetchQueries({ queryKey: ["rules"] });

@@ -1,5 +1,5 @@
 import { queryOptions } from "@tanstack/vue-query";
-import { api, need, type Schemas } from "../../api/client";
+import { api, need, type Schemas, type QueryOf } from "../../api/client";
 
 export const recipesQuery = queryOptions({
   queryKey: ["recipes"],
@@ -27,3 +27,39 @@ export type Recipe = Schemas["RecipeOut"];
 /** Keep how an order goes as a recipe under a name. */
 export const keepRecipe = async (orderId: number, name: string): Promise<Recipe> =>
   need(await api.POST("/api/recipes/from-order", { body: { order_id: orderId, name } }));
+
+export const rehearseDefaults = async (
+  query: QueryOf<"/api/layers/shop-defaults/rehearse", "post">,
+  body: Schemas["ShopDefaultsIO"],
+) => need(await api.POST("/api/layers/shop-defaults/rehearse", { params: { query }, body }));
+
+export const saveDefaults = async (body: Schemas["ShopDefaultsIO"]) =>
+  need(await api.PUT("/api/layers/shop-defaults", { body }));
+
+export const linkPromise = async (body: Schemas["PromiseIn"]) =>
+  need(await api.PUT("/api/promises", { body }));
+
+export const forgetPrecedent = async (precedentId: number) =>
+  await api.DELETE("/api/precedents/{precedent_id}", {
+    params: { path: { precedent_id: precedentId } },
+  });
+
+export const saveRecipe = async (body: Schemas["RecipeIn"]) =>
+  need(await api.POST("/api/recipes", { body }));
+
+export const orderRecipes = async (body: Schemas["RecipeOrderIn"]) =>
+  need(await api.POST("/api/recipes/order", { body }));
+
+export const removeRecipe = async (code: string) =>
+  await api.DELETE("/api/recipes/{code}", { params: { path: { code } } });
+
+export const rehearseRules = async (
+  query: QueryOf<"/api/rules/rehearse", "post">,
+  body: Schemas["RulesDraft"],
+) => need(await api.POST("/api/rules/rehearse", { params: { query }, body }));
+
+export const saveRules = async (body: Schemas["RulesIn"]) =>
+  need(await api.PUT("/api/rules", { body }));
+
+export const restoreRules = async (version: number) =>
+  need(await api.POST("/api/rules/versions/{version}/restore", { params: { path: { version } } }));

@@ -1,1 +1,1 @@
-export { carriersQuery, keepContact, packagingQuery, placesQuery } from "./queries";
+export { carriersQuery, contactsQuery, keepContact, packagingQuery, placesQuery } from "./queries";

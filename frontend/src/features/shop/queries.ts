@@ -1,5 +1,5 @@
-import { queryOptions } from "@tanstack/vue-query";
-import { api, need, type Schemas } from "../../api/client";
+import { infiniteQueryOptions, queryOptions } from "@tanstack/vue-query";
+import { api, need, type Schemas, type QueryOf } from "../../api/client";
 
 export const packagingQuery = queryOptions({
   queryKey: ["packaging"],
@@ -22,3 +22,144 @@ export const placesQuery = queryOptions({
 /** Keep an address in the address book, without a code of its own. */
 export const keepContact = async (home: boolean, address: Schemas["AddressIO"]) =>
   need(await api.POST("/api/contacts", { body: { code: "", home, address } }));
+
+export const fetchCard = async (code: string, cardId: number) =>
+  need(
+    await api.GET("/api/carriers/{code}/cards/{card_id}", {
+      params: { path: { code, card_id: cardId } },
+    }),
+  );
+
+export const switchCarrier = async (code: string, body: Schemas["CarrierIn"]) =>
+  need(await api.PATCH("/api/carriers/{code}", { params: { path: { code } }, body }));
+
+export const removeCard = async (code: string, cardId: number) =>
+  await api.DELETE("/api/carriers/{code}/cards/{card_id}", {
+    params: { path: { code, card_id: cardId } },
+  });
+
+export const fetchChannels = async () => need(await api.GET("/api/channels"));
+
+export const fetchLog = async (code: string) =>
+  need(await api.GET("/api/channels/{code}/log", { params: { path: { code } } }));
+
+export const fetchCounts = async (code: string) =>
+  need(await api.GET("/api/channels/{code}/counts", { params: { path: { code } } }));
+
+export const connectChannel = async (code: string, body: Schemas["ConnectIn"]) =>
+  await api.POST("/api/channels/{code}/connect", { params: { path: { code } }, body });
+
+export const fetchContacts = async (query: QueryOf<"/api/contacts", "get">) =>
+  need(await api.GET("/api/contacts", { params: { query } }));
+
+export const saveContact = async (body: Schemas["ContactIO"]) =>
+  need(await api.POST("/api/contacts", { body }));
+
+export const removeContact = async (contactId: number) =>
+  await api.DELETE("/api/contacts/{contact_id}", { params: { path: { contact_id: contactId } } });
+
+export const savePackaging = async (body: Schemas["PackagingIO"]) =>
+  need(await api.POST("/api/packaging", { body }));
+
+export const savePlace = async (body: Schemas["PlaceIO"]) =>
+  need(await api.POST("/api/places", { body }));
+
+export const fetchProducts = async (query: QueryOf<"/api/products", "get">) =>
+  need(await api.GET("/api/products", { params: { query } }));
+
+export const editProducts = async (body: Schemas["ProductsEdit"]) =>
+  need(await api.PATCH("/api/products", { body }));
+
+export const fetchLists = async () => need(await api.GET("/api/restricted"));
+
+export const fetchClearances = async () => need(await api.GET("/api/clearances"));
+
+export const tryName = async (query: QueryOf<"/api/restricted/try", "get">) =>
+  need(await api.GET("/api/restricted/try", { params: { query } }));
+
+export const cardQuery = (code: string | undefined, card: number | undefined) =>
+  queryOptions({
+    queryKey: ["carriers", code, card],
+    queryFn: () => fetchCard(code!, card!),
+    enabled: code !== undefined && card !== undefined,
+  });
+
+export const listsQuery = queryOptions({ queryKey: ["restricted"], queryFn: fetchLists });
+
+export const clearancesQuery = queryOptions({ queryKey: ["clearances"], queryFn: fetchClearances });
+
+export const tryNameQuery = (name: string) =>
+  queryOptions({
+    queryKey: ["restricted", "try", name],
+    queryFn: () => tryName({ name }),
+    enabled: name.trim().length > 3,
+  });
+
+export const channelsQuery = queryOptions({ queryKey: ["channels"], queryFn: fetchChannels });
+
+export const channelLogQuery = (code: string | undefined) =>
+  queryOptions({
+    queryKey: ["channels", code, "log"],
+    queryFn: () => fetchLog(code!),
+    enabled: code !== undefined,
+  });
+
+/** What waits at the channel by its states; it is asked itself, so whoever may not ask gets none. */
+export const channelCountsQuery = (code: string | undefined, ask: boolean) =>
+  queryOptions({
+    queryKey: ["channels", code, "counts"],
+    queryFn: () => fetchCounts(code!),
+    enabled: code !== undefined && ask,
+    retry: false,
+  });
+
+export const contactsQuery = (text: string, enabled = true) =>
+  queryOptions({ queryKey: ["contacts", text], queryFn: () => fetchContacts({ text }), enabled });
+
+export const productsQuery = (text: string, missing: QueryOf<"/api/products", "get">["missing"]) =>
+  infiniteQueryOptions({
+    queryKey: ["products", text, missing],
+    queryFn: ({ pageParam }) => fetchProducts({ text, missing, after: pageParam }),
+    initialPageParam: "",
+    getNextPageParam: (last) => last.next ?? undefined,
+  });
+
+export const saveMapping = async (code: string, body: Schemas["ChannelMapping"]) =>
+  need(await api.PUT("/api/channels/{code}", { params: { path: { code } }, body }));
+
+export const pullNow = async (code: string) =>
+  need(await api.POST("/api/channels/{code}/pull", { params: { path: { code } } }));
+
+export const testChannel = async (code: string) =>
+  need(await api.POST("/api/channels/{code}/test", { params: { path: { code } } }));
+
+export const pauseChannel = async (code: string, body: Schemas["PausedIn"]) =>
+  need(await api.POST("/api/channels/{code}/paused", { params: { path: { code } }, body }));
+
+export const fetchConsent = async (code: string) =>
+  need(await api.GET("/api/channels/{code}/consent", { params: { path: { code } } }));
+
+export const rehearseAccount = async (
+  code: string,
+  query: QueryOf<"/api/carriers/{code}/accounts/rehearse", "post">,
+  body: Schemas["RehearseAccountIn"],
+) =>
+  need(
+    await api.POST("/api/carriers/{code}/accounts/rehearse", {
+      params: { path: { code }, query },
+      body,
+    }),
+  );
+
+export const addAccount = async (code: string, body: Schemas["AccountIn"]) =>
+  need(await api.POST("/api/carriers/{code}/accounts", { params: { path: { code } }, body }));
+
+const account = (code: string, id: number) => ({ params: { path: { code, account_id: id } } });
+
+export const changeAccount = async (code: string, id: number, body: Schemas["AccountIn"]) =>
+  need(
+    await api.PATCH("/api/carriers/{code}/accounts/{account_id}", { ...account(code, id), body }),
+  );
+
+export const removeAccount = async (code: string, id: number) =>
+  need(await api.DELETE("/api/carriers/{code}/accounts/{account_id}", account(code, id)));

@@ -1,24 +1,16 @@
 <script setup lang="ts">
-import { minorOf } from "../../../shared/format";
 import { useMutation, useQuery } from "@tanstack/vue-query";
 import { computed, ref } from "vue";
 import { useRoute, useRouter } from "vue-router";
-import { api, need, type Schemas } from "../../../api/client";
+import { sendRequest, formQuery } from "../queries";
+import { minorOf } from "../../../shared/format";
+import { type Schemas } from "../../../api/client";
 import { CheckField, ErrorNote, SelectField } from "../../../shared/ui";
 
 const route = useRoute();
 const router = useRouter();
 const key = String(route.params.key);
-const {
-  data: form,
-  error,
-  isPending,
-} = useQuery({
-  queryKey: ["request-form", key],
-  queryFn: async () =>
-    need(await api.GET("/api/request-form/{key}", { params: { path: { key } } })),
-  retry: false,
-});
+const { data: form, error, isPending } = useQuery(formQuery(key));
 type Address = Schemas["AddressIO"];
 const EMPTY: Address = {
   name: "",
@@ -63,25 +55,20 @@ const send = useMutation({
   mutationFn: async () => {
     const a = asked.value;
     const mm = a.sides.map((s) => Math.round(number(s) * 10));
-    return need(
-      await api.POST("/api/request-form/{key}", {
-        params: { path: { key } },
-        body: {
-          client_key: clientKey,
-          asked_by: a.asked_by,
-          address: to.value,
-          sender: other.value ? from.value : null,
-          what: a.what,
-          gross_g: Math.round(number(a.grams) * 1000),
-          sides_mm: [mm[0] ?? 0, mm[1] ?? 0, mm[2] ?? 0],
-          value_minor: minorOf(a.value || "0", form.value?.currency ?? "EUR") ?? 0,
-          why: a.why,
-          cost_code: a.cost_code,
-          sticker_mail: a.sticker_mail,
-          waiter_mail: a.waiter_mail,
-        },
-      }),
-    );
+    return await sendRequest(key, {
+      client_key: clientKey,
+      asked_by: a.asked_by,
+      address: to.value,
+      sender: other.value ? from.value : null,
+      what: a.what,
+      gross_g: Math.round(number(a.grams) * 1000),
+      sides_mm: [mm[0] ?? 0, mm[1] ?? 0, mm[2] ?? 0],
+      value_minor: minorOf(a.value || "0", form.value?.currency ?? "EUR") ?? 0,
+      why: a.why,
+      cost_code: a.cost_code,
+      sticker_mail: a.sticker_mail,
+      waiter_mail: a.waiter_mail,
+    });
   },
   onSuccess: (made) => router.push(made.path),
 });

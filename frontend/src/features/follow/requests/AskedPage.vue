@@ -1,17 +1,11 @@
 <script setup lang="ts">
 import { useQuery } from "@tanstack/vue-query";
 import { useRoute } from "vue-router";
-import { api, need } from "../../../api/client";
+import { askedQuery } from "../queries";
 import { ErrorNote } from "../../../shared/ui";
 
 const key = String(useRoute().params.key);
-const { data, error, isPending } = useQuery({
-  queryKey: ["asked", key],
-  queryFn: async () =>
-    need(await api.GET("/api/asked/{view_key}", { params: { path: { view_key: key } } })),
-  retry: false,
-  refetchInterval: 20_000,
-});
+const { data, error, isPending } = useQuery(askedQuery(key));
 const STATES: Record<string, string> = {
   asked: "Waiting for a decision",
   approved: "Approved, the label is being bought",

@@ -1,9 +1,17 @@
 <script setup lang="ts">
-import { ErrorNote } from "../../../shared/ui";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref } from "vue";
 import { useRouter } from "vue-router";
-import { api, need, type Schemas } from "../../../api/client";
+import {
+  approveRequest,
+  declineRequest,
+  addLink,
+  switchLink,
+  requestsQuery,
+  linksQuery,
+} from "../queries";
+import { ErrorNote } from "../../../shared/ui";
+import { type Schemas } from "../../../api/client";
 import { centimetres, country, dayAndClock, kilograms, money } from "../../../shared/format";
 import { useMe } from "../../../shared/session";
 import { vocabularyQuery } from "../../shape";
@@ -12,15 +20,8 @@ type Asked = Schemas["RequestOut"];
 const client = useQueryClient();
 const router = useRouter();
 const { currency, zone, may } = useMe();
-const {
-  data: requests,
-  error,
-  isPending,
-} = useQuery({ queryKey: ["requests"], queryFn: async () => need(await api.GET("/api/requests")) });
-const { data: links } = useQuery({
-  queryKey: ["requests", "links"],
-  queryFn: async () => need(await api.GET("/api/request-links")),
-});
+const { data: requests, error, isPending } = useQuery(requestsQuery);
+const { data: links } = useQuery(linksQuery);
 const { data: vocabulary } = useQuery(vocabularyQuery);
 const services = computed(() =>
   Object.entries(vocabulary.value?.choices.services ?? {}).map(([value, title]) => ({
@@ -37,12 +38,10 @@ const approve = useMutation({
   mutationFn: async () => {
     const d = deciding.value!;
     const grams = Math.round(Number(d.grams.replace(",", "."))) || null;
-    return need(
-      await api.POST("/api/requests/{request_id}/approve", {
-        params: { path: { request_id: d.asked.id } },
-        body: { gross_g: grams === d.asked.gross_g ? null : grams, service: d.service },
-      }),
-    );
+    return await approveRequest(d.asked.id, {
+      gross_g: grams === d.asked.gross_g ? null : grams,
+      service: d.service,
+    });
   },
   onSuccess: (made) => {
     deciding.value = undefined;
@@ -51,13 +50,7 @@ const approve = useMutation({
   },
 });
 const decline = useMutation({
-  mutationFn: async () =>
-    need(
-      await api.POST("/api/requests/{request_id}/decline", {
-        params: { path: { request_id: deciding.value!.asked.id } },
-        body: { words: deciding.value!.words },
-      }),
-    ),
+  mutationFn: () => declineRequest(deciding.value!.asked.id, { words: deciding.value!.words }),
   onSuccess: () => {
     deciding.value = undefined;
     refresh();
@@ -71,18 +64,14 @@ function start(asked: Asked): void {
 const naming = ref("");
 const codes = ref("");
 const makeLink = useMutation({
-  mutationFn: async () =>
-    need(
-      await api.POST("/api/request-links", {
-        body: {
-          name: naming.value,
-          cost_codes: codes.value
-            .split(",")
-            .map((c) => c.trim())
-            .filter(Boolean),
-        },
-      }),
-    ),
+  mutationFn: () =>
+    addLink({
+      name: naming.value,
+      cost_codes: codes.value
+        .split(",")
+        .map((c) => c.trim())
+        .filter(Boolean),
+    }),
   onSuccess: () => {
     naming.value = "";
     codes.value = "";
@@ -90,13 +79,7 @@ const makeLink = useMutation({
   },
 });
 const setLink = useMutation({
-  mutationFn: async (l: Schemas["LinkOut"]) =>
-    need(
-      await api.PATCH("/api/request-links/{link_id}", {
-        params: { path: { link_id: l.id } },
-        body: { active: !l.active },
-      }),
-    ),
+  mutationFn: async (l: Schemas["LinkOut"]) => await switchLink(l.id, { active: !l.active }),
   onSuccess: refresh,
 });
 const STATES: Record<string, string> = {

@@ -1,17 +1,14 @@
 <script setup lang="ts">
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
-import { api, need, type Schemas } from "../../../api/client";
+import { closeReturn, returnsQuery } from "../queries";
+import { type Schemas } from "../../../api/client";
 import { dayAndClock, money } from "../../../shared/format";
 import { useMe } from "../../../shared/session";
 import { ErrorNote } from "../../../shared/ui";
 
 const client = useQueryClient();
 const { currency, zone, may } = useMe();
-const {
-  data: returns,
-  error,
-  isPending,
-} = useQuery({ queryKey: ["returns"], queryFn: async () => need(await api.GET("/api/returns")) });
+const { data: returns, error, isPending } = useQuery(returnsQuery);
 const STATES: Record<string, string> = {
   making: "Being made",
   ready: "Not used yet",
@@ -24,12 +21,7 @@ const STATES: Record<string, string> = {
 const OUTCOMES = ["refunded", "exchanged", "repaired", "sent on again", "nothing to do"];
 const close = useMutation({
   mutationFn: async (which: { id: number; outcome: string }) =>
-    need(
-      await api.POST("/api/returns/{return_id}/close", {
-        params: { path: { return_id: which.id } },
-        body: { outcome: which.outcome },
-      }),
-    ),
+    await closeReturn(which.id, { outcome: which.outcome }),
   onSuccess: () => {
     for (const key of ["returns", "today"]) void client.invalidateQueries({ queryKey: [key] });
   },

@@ -1,20 +1,14 @@
 <script setup lang="ts">
 import { useQuery } from "@tanstack/vue-query";
 import { useRoute } from "vue-router";
-import { api, need } from "../../../api/client";
+import { trackingQuery } from "../queries";
 import { day, dayAndClock, trackingWords } from "../../../shared/format";
 import { ErrorNote } from "../../../shared/ui";
 
 const route = useRoute();
 const key = String(route.params.key);
 const zone = Intl.DateTimeFormat().resolvedOptions().timeZone;
-const { data, error, isPending } = useQuery({
-  queryKey: ["tracking", key],
-  queryFn: async () =>
-    need(
-      await api.GET("/api/tracking/{tracking_key}", { params: { path: { tracking_key: key } } }),
-    ),
-});
+const { data, error, isPending } = useQuery(trackingQuery(key));
 </script>
 
 <template>

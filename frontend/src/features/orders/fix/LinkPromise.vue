@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref, watch } from "vue";
-import { api, need } from "../../../api/client";
+import { linkPromise, rehearsePromiseQuery } from "../queries";
 import { count, money } from "../../../shared/format";
 import { useMe } from "../../../shared/session";
 import { recipesQuery } from "../../shape";
@@ -14,23 +14,11 @@ const client = useQueryClient();
 const { currency } = useMe();
 const { data: recipes } = useQuery(recipesQuery);
 const recipe = ref<string | null>(null);
-const { data: would, error: unsure } = useQuery({
-  queryKey: computed(() => ["rehearsal", "promise", props.row.promise, recipe.value]),
-  queryFn: async () =>
-    need(
-      await api.POST("/api/promises/rehearse", {
-        body: { promise: props.row.promise, recipe: recipe.value },
-      }),
-    ),
-  enabled: computed(() => recipe.value !== null),
-});
+const { data: would, error: unsure } = useQuery(
+  computed(() => rehearsePromiseQuery(props.row.promise, recipe.value)),
+);
 const save = useMutation({
-  mutationFn: async () =>
-    need(
-      await api.PUT("/api/promises", {
-        body: { promise: props.row.promise, recipe: recipe.value },
-      }),
-    ),
+  mutationFn: () => linkPromise({ promise: props.row.promise, recipe: recipe.value }),
   onSuccess: () => {
     void client.invalidateQueries();
     emit("close");

@@ -2,11 +2,21 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref, watch } from "vue";
 import { useRouter } from "vue-router";
-import { api, need } from "../../../api/client";
 import { packagingQuery } from "../../shop";
 import AddressForm from "../../../shared/AddressForm.vue";
 import { useMe } from "../../../shared/session";
-import { orderQuery, snagGroupsQuery, type OrderRow } from "../queries";
+import {
+  orderQuery,
+  snagGroupsQuery,
+  type OrderRow,
+  setProductFacts,
+  useBillingNames,
+  approveOrders,
+  clearParty,
+  decideDifference,
+  changeAddress,
+  changeHand,
+} from "../queries";
 import { FormDialog } from "../../../shared/ui";
 
 const props = defineProps<{ row: OrderRow }>();
@@ -52,71 +62,29 @@ function whole(text: string, times: number): number {
 }
 const save = useMutation({
   mutationFn: async () => {
-    const path = { order_id: props.row.id };
     switch (snag.value?.fix) {
       case "product_weight":
-        return need(
-          await api.PATCH("/api/products/{sku}/facts", {
-            params: { path: { sku: snag.value.about } },
-            body: { weight_g: whole(weight.value, 1) },
-          }),
-        );
+        return await setProductFacts(snag.value.about, { weight_g: whole(weight.value, 1) });
       case "product_size": {
         const [a, b, c] = sides.value.map((s) => whole(s, 10));
-        return need(
-          await api.PATCH("/api/products/{sku}/facts", {
-            params: { path: { sku: snag.value.about } },
-            body: { sides_mm: [a ?? 0, b ?? 0, c ?? 0] },
-          }),
-        );
+        return await setProductFacts(snag.value.about, { sides_mm: [a ?? 0, b ?? 0, c ?? 0] });
       }
       case "product_customs":
-        return need(
-          await api.PATCH("/api/products/{sku}/facts", {
-            params: { path: { sku: snag.value.about } },
-            body: { customs_text: described.value },
-          }),
-        );
+        return await setProductFacts(snag.value.about, { customs_text: described.value });
       case "billing_name":
-        return need(
-          await api.POST("/api/orders/billing-name", {
-            body: { order_ids: everyone.value ? sameFix.value : [props.row.id] },
-          }),
-        );
+        return await useBillingNames({
+          order_ids: everyone.value ? sameFix.value : [props.row.id],
+        });
       case "approve":
-        return need(
-          await api.POST("/api/orders/approve", {
-            body: { order_ids: everyone.value ? sameFix.value : [props.row.id] },
-          }),
-        );
+        return await approveOrders({ order_ids: everyone.value ? sameFix.value : [props.row.id] });
       case "clear_party":
-        return need(
-          await api.POST("/api/orders/{order_id}/clear", {
-            params: { path },
-            body: { party: snag.value.about, reason: reason.value },
-          }),
-        );
+        return await clearParty(props.row.id, { party: snag.value.about, reason: reason.value });
       case "difference":
-        return need(
-          await api.POST("/api/differences/{difference_id}", {
-            params: { path: { difference_id: difference.value?.id ?? 0 } },
-            body: { take: take.value },
-          }),
-        );
+        return await decideDifference(difference.value?.id ?? 0, { take: take.value });
       case "address":
-        return need(
-          await api.PUT("/api/orders/{order_id}/address", {
-            params: { path },
-            body: { address: address.value!, home: home.value },
-          }),
-        );
+        return await changeAddress(props.row.id, { address: address.value!, home: home.value });
       default:
-        return need(
-          await api.PATCH("/api/orders/{order_id}/hand", {
-            params: { path },
-            body: { packaging: box.value },
-          }),
-        );
+        return await changeHand(props.row.id, { packaging: box.value });
     }
   },
   onSuccess: () => {

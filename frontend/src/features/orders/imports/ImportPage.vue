@@ -2,7 +2,15 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref } from "vue";
 import { useRoute, useRouter } from "vue-router";
-import { api, need, sendFile, words, type Schemas } from "../../../api/client";
+import {
+  setColumns,
+  correctRows,
+  undoImport,
+  runImport,
+  importQuery,
+  importsQuery,
+} from "../queries";
+import { sendFile, words, type Schemas } from "../../../api/client";
 import { count } from "../../../shared/format";
 import { FormDialog, SelectField } from "../../../shared/ui";
 
@@ -13,18 +21,7 @@ const client = useQueryClient();
 const id = computed(() => Number(route.params.id ?? 0));
 const dropping = ref(false);
 const LARGEST = 20_000_000;
-const { data: made, error } = useQuery(
-  computed(() => ({
-    queryKey: ["import", id.value],
-    queryFn: async () =>
-      need(
-        await api.GET("/api/imports/{import_id}", { params: { path: { import_id: id.value } } }),
-      ),
-    enabled: id.value > 0,
-    refetchInterval: (query: { state: { data?: Import } }) =>
-      query.state.data?.state === "running" ? 1_000 : false,
-  })),
-);
+const { data: made, error } = useQuery(computed(() => importQuery(id.value)));
 function keep(fresh: Import): void {
   client.setQueryData(["import", fresh.id], fresh);
 }
@@ -45,51 +42,27 @@ const remap = useMutation({
     for (const [key, taken] of Object.entries(columns)) if (taken === column) delete columns[key];
     if (column === null) delete columns[field];
     else columns[field] = column;
-    return need(
-      await api.PUT("/api/imports/{import_id}/columns", {
-        params: { path: { import_id: id.value } },
-        body: { columns },
-      }),
-    );
+    return await setColumns(id.value, { columns });
   },
   onSuccess: keep,
 });
-const { data: earlier } = useQuery({
-  queryKey: ["imports"],
-  queryFn: async () => need(await api.GET("/api/imports")),
-  enabled: computed(() => !id.value),
-});
+const { data: earlier } = useQuery(computed(() => importsQuery(!id.value)));
 const unit = useMutation({
   mutationFn: async (weight_unit: "g" | "kg" | "lb" | "oz") =>
-    need(
-      await api.PUT("/api/imports/{import_id}/columns", {
-        params: { path: { import_id: id.value } },
-        body: { columns: made.value!.columns, weight_unit },
-      }),
-    ),
+    await setColumns(id.value, { columns: made.value!.columns, weight_unit }),
   onSuccess: keep,
 });
 const correcting = ref<{ row: number; cells: string[] }>();
 const correct = useMutation({
-  mutationFn: async () =>
-    need(
-      await api.PATCH("/api/imports/{import_id}/rows", {
-        params: { path: { import_id: id.value } },
-        body: { rows: { [correcting.value!.row]: correcting.value!.cells } },
-      }),
-    ),
+  mutationFn: () =>
+    correctRows(id.value, { rows: { [correcting.value!.row]: correcting.value!.cells } }),
   onSuccess: (fresh) => {
     correcting.value = undefined;
     keep(fresh);
   },
 });
 const takeBack = useMutation({
-  mutationFn: async () =>
-    need(
-      await api.POST("/api/imports/{import_id}/undo", {
-        params: { path: { import_id: id.value } },
-      }),
-    ),
+  mutationFn: () => undoImport(id.value),
   onSuccess: () => {
     for (const key of ["orders", "today", "import"])
       void client.invalidateQueries({ queryKey: [key] });
@@ -100,10 +73,7 @@ const columnName = (at: number) =>
   made.value?.headers[at] ||
   `column ${at + 1}`;
 const run = useMutation({
-  mutationFn: async () =>
-    need(
-      await api.POST("/api/imports/{import_id}/run", { params: { path: { import_id: id.value } } }),
-    ),
+  mutationFn: () => runImport(id.value),
   onSuccess: (fresh) => {
     keep(fresh);
     for (const key of ["orders", "today"]) void client.invalidateQueries({ queryKey: [key] });

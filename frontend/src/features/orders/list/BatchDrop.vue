@@ -1,7 +1,8 @@
 <script setup lang="ts">
 import { useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref } from "vue";
-import { api, need, words } from "../../../api/client";
+import { fillBatch, startBatch } from "../queries";
+import { words } from "../../../api/client";
 import { count } from "../../../shared/format";
 import { batchesQuery } from "../../buying";
 
@@ -17,21 +18,12 @@ async function drop(id: number): Promise<void> {
   try {
     const order_ids = [...props.ids];
     const filled = id
-      ? need(
-          await api.POST("/api/batches/{batch_id}/orders", {
-            params: { path: { batch_id: id } },
-            body: { order_ids, take_over: false },
-          }),
-        )
-      : need(
-          await api.POST("/api/batches", {
-            body: {
-              name: "",
-              order_ids,
-              client_key: `${Date.now().toString(36)}-${Math.random().toString(36).slice(2, 10)}`,
-            },
-          }),
-        );
+      ? await fillBatch(id, { order_ids, take_over: false })
+      : await startBatch({
+          name: "",
+          order_ids,
+          client_key: `${Date.now().toString(36)}-${Math.random().toString(36).slice(2, 10)}`,
+        });
     for (const key of ["batch", "batches", "orders"])
       void client.invalidateQueries({ queryKey: [key] });
     const left = filled.left_out.length

@@ -1,7 +1,8 @@
 <script setup lang="ts">
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref } from "vue";
-import { api, need, type Schemas } from "../../../api/client";
+import { changeHands, annotateOrders } from "../queries";
+import { type Schemas } from "../../../api/client";
 import { count } from "../../../shared/format";
 import { vocabularyQuery } from "../../shape";
 import type { OrderRow } from "../queries";
@@ -30,18 +31,12 @@ const save = useMutation({
     if (service.value !== LEAVE) set.service = service.value;
     if (packaging.value !== LEAVE) set.packaging = packaging.value;
     if (desk.value.trim()) set.desk = desk.value.trim();
-    if (Object.keys(set).length)
-      need(await api.POST("/api/orders/hand", { body: { order_ids: ids, set } }));
+    if (Object.keys(set).length) await changeHands({ order_ids: ids, set });
     const add = tags.value
       .split(",")
       .map((t) => t.trim())
       .filter(Boolean);
-    if (add.length)
-      need(
-        await api.POST("/api/orders/notes", {
-          body: { order_ids: ids, add_tags: add, remove_tags: [] },
-        }),
-      );
+    if (add.length) await annotateOrders({ order_ids: ids, add_tags: add, remove_tags: [] });
   },
   onSuccess: () => {
     void client.invalidateQueries({ queryKey: ["orders"] });

@@ -1,7 +1,8 @@
 <script setup lang="ts">
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref } from "vue";
-import { api, need, type Schemas } from "../../../api/client";
+import { fillBatch, startBatch } from "../queries";
+import { type Schemas } from "../../../api/client";
 import { count } from "../../../shared/format";
 import { useSelection } from "../../../shared/selection";
 import { batchesQuery } from "../../buying";
@@ -19,21 +20,12 @@ const ids = computed(() => props.rows.map((r) => r.id));
 const put = useMutation({
   mutationFn: async (to: { id?: number; takeOver?: boolean }): Promise<Schemas["FilledOut"]> =>
     to.id
-      ? need(
-          await api.POST("/api/batches/{batch_id}/orders", {
-            params: { path: { batch_id: to.id } },
-            body: { order_ids: ids.value, take_over: to.takeOver ?? false },
-          }),
-        )
-      : need(
-          await api.POST("/api/batches", {
-            body: {
-              name: name.value,
-              order_ids: ids.value,
-              client_key: `${Date.now().toString(36)}-${Math.random().toString(36).slice(2, 10)}`,
-            },
-          }),
-        ),
+      ? await fillBatch(to.id, { order_ids: ids.value, take_over: to.takeOver ?? false })
+      : await startBatch({
+          name: name.value,
+          order_ids: ids.value,
+          client_key: `${Date.now().toString(36)}-${Math.random().toString(36).slice(2, 10)}`,
+        }),
   onSuccess: (filled) => {
     for (const key of ["batch", "batches", "orders"])
       void client.invalidateQueries({ queryKey: [key] });

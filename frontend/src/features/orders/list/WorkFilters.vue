@@ -1,9 +1,9 @@
 <script setup lang="ts">
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref } from "vue";
-import { api, need, words, type Schemas } from "../../../api/client";
+import { words, type Schemas } from "../../../api/client";
 import { country } from "../../../shared/format";
-import { filtersQuery, viewsQuery, type Asks } from "../queries";
+import { filtersQuery, viewsQuery, type Asks, saveView, removeView } from "../queries";
 import { SelectField } from "../../../shared/ui";
 
 const asks = defineModel<Asks>({ required: true });
@@ -44,20 +44,14 @@ function use(view: Schemas["SavedViewOut"]): void {
   asks.value = { ...(view.asks as Asks) };
 }
 const save = useMutation({
-  mutationFn: async () =>
-    need(
-      await api.POST("/api/views", {
-        body: { name: naming.value, asks: asks.value as Schemas["AsksIn"] },
-      }),
-    ),
+  mutationFn: () => saveView({ name: naming.value, asks: asks.value as Schemas["AsksIn"] }),
   onSuccess: () => {
     naming.value = "";
     void client.invalidateQueries({ queryKey: ["views"] });
   },
 });
 const remove = useMutation({
-  mutationFn: async (id: number) =>
-    api.DELETE("/api/views/{view_id}", { params: { path: { view_id: id } } }),
+  mutationFn: async (id: number) => removeView(id),
   onSuccess: () => client.invalidateQueries({ queryKey: ["views"] }),
 });
 </script>

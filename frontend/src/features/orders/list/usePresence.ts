@@ -1,6 +1,6 @@
 import { watchDebounced, useIntervalFn } from "@vueuse/core";
 import { computed, type Ref } from "vue";
-import { api } from "../../../api/client";
+import { letGo, startWork } from "../queries";
 import { useSelection } from "../../../shared/selection";
 
 /** As many as the server takes in one message. */
@@ -21,9 +21,8 @@ export function usePresence(openId: Ref<number>): void {
     const gone = told.filter((id) => !here.has(id));
     told = ids.value;
     try {
-      if (gone.length) await api.POST("/api/presence/let-go", { body: { order_ids: gone } });
-      if (told.length)
-        await api.POST("/api/presence", { body: { order_ids: told, take_over: false } });
+      if (gone.length) await letGo({ order_ids: gone });
+      if (told.length) await startWork({ order_ids: told, take_over: false });
     } catch {
       // Being seen by others is a courtesy; work goes on without it, and the next beat tries again.
     }

@@ -1,9 +1,11 @@
 <script setup lang="ts">
-import { amountText, day, minorOf, money } from "../../../shared/format";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
-import { api, need, words, type Schemas } from "../../../api/client";
+import { contactsQuery } from "../../shop";
+import { createOrder, orderQuery, trialQuery } from "../queries";
+import { amountText, day, minorOf, money } from "../../../shared/format";
+import { words, type Schemas } from "../../../api/client";
 import AddressForm from "../../../shared/AddressForm.vue";
 import { useMe } from "../../../shared/session";
 import { CheckField, ErrorNote } from "../../../shared/ui";
@@ -73,11 +75,9 @@ const draft = ref<Draft>({
 });
 watch(draft, (now) => localStorage.setItem(KEPT, JSON.stringify(now)), { deep: true });
 
-const { data: contacts } = useQuery({
-  queryKey: ["contacts", ""],
-  queryFn: async () => need(await api.GET("/api/contacts")),
-  enabled: computed(() => Boolean(route.query.contact)),
-});
+const { data: contacts } = useQuery(
+  computed(() => contactsQuery("", Boolean(route.query.contact))),
+);
 watch(contacts, (all) => {
   const found = all?.find((c) => c.id === Number(route.query.contact));
   if (found) {
@@ -116,14 +116,7 @@ if (typeof route.query.quote === "string") {
   void router.replace("/orders/new");
 }
 const from = computed(() => Number(route.query.like ?? 0));
-const { data: earlier } = useQuery(
-  computed(() => ({
-    queryKey: ["order", from.value],
-    queryFn: async () =>
-      need(await api.GET("/api/orders/{order_id}", { params: { path: { order_id: from.value } } })),
-    enabled: from.value > 0,
-  })),
-);
+const { data: earlier } = useQuery(computed(() => orderQuery(from.value)));
 watch(earlier, (sheet) => {
   if (!sheet) return;
   draft.value.address = { ...sheet.address };
@@ -176,15 +169,13 @@ const body = computed<Schemas["TypedOrderIn"]>(() => ({
     ...(draft.value.point ? { point: draft.value.point } : {}),
   },
 }));
-const { data: plan, error: noPlan } = useQuery({
-  queryKey: computed(() => ["try", body.value]),
-  queryFn: async () =>
-    need(await api.POST("/api/plans/try", { body: { order: body.value, channel: "hand" } })),
-  enabled: computed(() => body.value.lines.length > 0 && Boolean(draft.value.address.city)),
-  placeholderData: (before) => before,
-});
+const { data: plan, error: noPlan } = useQuery(
+  computed(() =>
+    trialQuery(body.value, body.value.lines.length > 0 && Boolean(draft.value.address.city)),
+  ),
+);
 const make = useMutation({
-  mutationFn: async () => need(await api.POST("/api/orders", { body: body.value })),
+  mutationFn: () => createOrder(body.value),
   onSuccess: async (sheet) => {
     localStorage.removeItem(KEPT);
     draft.value = blank();

@@ -1,7 +1,8 @@
 <script setup lang="ts">
 import { useMutation } from "@tanstack/vue-query";
 import { computed, ref } from "vue";
-import { api, need, type Schemas } from "../../../api/client";
+import { changeHand, sendApart } from "../queries";
+import { type Schemas } from "../../../api/client";
 import { count } from "../../../shared/format";
 import { ErrorNote } from "../../../shared/ui";
 
@@ -20,7 +21,6 @@ const piles = ref<Pile[]>(
 const name = (id: number) => props.lines.find((l) => l.id === id)?.name ?? "";
 const dragged = ref<{ from: number; line: number }>();
 const most = ref("2");
-const path = { params: { path: { order_id: props.id } } };
 
 function move(line: number, from: number, to: number, pieces = 1): void {
   if (from === to) return;
@@ -40,44 +40,28 @@ function drop(to: number, event: DragEvent): void {
 const filled = computed(() => piles.value.filter((p) => p.size));
 const keep = useMutation({
   mutationFn: async () =>
-    need(
-      await api.PATCH("/api/orders/{order_id}/hand", {
-        ...path,
-        body: {
-          split: null,
-          parcels: filled.value.map((p) => ({ contents: [...p.entries()], packaging: null })),
-        },
-      }),
-    ),
+    changeHand(props.id, {
+      split: null,
+      parcels: filled.value.map((p) => ({ contents: [...p.entries()], packaging: null })),
+    }),
   onSuccess: () => emit("done"),
 });
 const split = useMutation({
   mutationFn: async (by: "quantity" | "weight") =>
-    need(
-      await api.PATCH("/api/orders/{order_id}/hand", {
-        ...path,
-        body: {
-          parcels: null,
-          split: {
-            by,
-            most: Math.max(
-              1,
-              Math.round(Number(most.value.replace(",", ".")) * (by === "weight" ? 1000 : 1)),
-            ),
-          },
-        },
-      }),
-    ),
+    changeHand(props.id, {
+      parcels: null,
+      split: {
+        by,
+        most: Math.max(
+          1,
+          Math.round(Number(most.value.replace(",", ".")) * (by === "weight" ? 1000 : 1)),
+        ),
+      },
+    }),
   onSuccess: () => emit("done"),
 });
 const apart = useMutation({
-  mutationFn: async (pile: Pile) =>
-    need(
-      await api.POST("/api/orders/{order_id}/apart", {
-        ...path,
-        body: { items: Object.fromEntries(pile) },
-      }),
-    ),
+  mutationFn: async (pile: Pile) => sendApart(props.id, { items: Object.fromEntries(pile) }),
   onSuccess: () => emit("done"),
 });
 const failure = computed(() => keep.error.value ?? split.error.value ?? apart.error.value);

@@ -1,7 +1,8 @@
 <script setup lang="ts">
 import { useMutation } from "@tanstack/vue-query";
 import { ref } from "vue";
-import { api, need, type Schemas } from "../../../api/client";
+import { setSent } from "../queries";
+import { type Schemas } from "../../../api/client";
 import { ErrorNote } from "../../../shared/ui";
 
 /** How many of each item went already, by another way; the plan is for the rest. */
@@ -9,20 +10,12 @@ const props = defineProps<{ id: number; lines: Schemas["OrderLineOut"][] }>();
 const emit = defineEmits<{ close: []; done: [] }>();
 const sent = ref(Object.fromEntries(props.lines.map((l) => [l.id, String(l.sent)])));
 const save = useMutation({
-  mutationFn: async () =>
-    need(
-      await api.POST("/api/orders/{order_id}/sent", {
-        params: { path: { order_id: props.id } },
-        body: {
-          items: Object.fromEntries(
-            Object.entries(sent.value).map(([id, n]) => [
-              id,
-              Math.max(0, Math.round(Number(n)) || 0),
-            ]),
-          ),
-        },
-      }),
-    ),
+  mutationFn: () =>
+    setSent(props.id, {
+      items: Object.fromEntries(
+        Object.entries(sent.value).map(([id, n]) => [id, Math.max(0, Math.round(Number(n)) || 0)]),
+      ),
+    }),
   onSuccess: () => emit("done"),
 });
 </script>

@@ -1,7 +1,8 @@
 <script setup lang="ts">
 import { useMutation, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref } from "vue";
-import { api, need, type Schemas } from "../../../api/client";
+import { mailLabels, askReturn } from "../queries";
+import { type Schemas } from "../../../api/client";
 import { day, kilograms, money, trackingWords } from "../../../shared/format";
 import { useMe } from "../../../shared/session";
 import { PrintBar, VoidDialog } from "../../buying";
@@ -24,12 +25,7 @@ const voiding = ref(false);
 const mailing = ref(false);
 const mailTo = ref("");
 const mail = useMutation({
-  mutationFn: async () =>
-    need(
-      await api.POST("/api/labels/mail", {
-        body: { shipment_id: props.shipment.id, mail_to: mailTo.value },
-      }),
-    ),
+  mutationFn: () => mailLabels({ shipment_id: props.shipment.id, mail_to: mailTo.value }),
   onSuccess: () => (mailing.value = false),
 });
 const mark = useMutation({
@@ -38,11 +34,7 @@ const mark = useMutation({
 });
 const back = useMutation({
   mutationFn: async (in_box: boolean) =>
-    need(
-      await api.POST("/api/returns", {
-        body: { shipment_id: props.shipment.id, in_box, reason: "" },
-      }),
-    ),
+    await askReturn({ shipment_id: props.shipment.id, in_box, reason: "" }),
   onSuccess: () => client.invalidateQueries({ queryKey: ["returns"] }),
 });
 const failure = computed(() => mail.error.value ?? mark.error.value ?? back.error.value);

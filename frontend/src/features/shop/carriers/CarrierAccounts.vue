@@ -2,7 +2,8 @@
 import { useMutation, useQueryClient } from "@tanstack/vue-query";
 import { watchDebounced } from "@vueuse/core";
 import { computed, ref, watch } from "vue";
-import { api, need, type Schemas } from "../../../api/client";
+import { rehearseAccount, addAccount, changeAccount, removeAccount } from "../queries";
+import { type Schemas } from "../../../api/client";
 import { count } from "../../../shared/format";
 import RehearsalView from "../../../shared/RehearsalView.vue";
 import { useMe } from "../../../shared/session";
@@ -78,14 +79,12 @@ const changed = computed(
 );
 const isNew = computed(() => here.value.id === 0);
 const past = ref(false);
-const path = computed(() => ({ code: props.carrier.code }));
 const tried = useMutation({
   mutationFn: async () =>
-    need(
-      await api.POST("/api/carriers/{code}/accounts/rehearse", {
-        params: { path: path.value, query: { past: past.value } },
-        body: { ...body.value, id: isNew.value ? null : here.value.id },
-      }),
+    rehearseAccount(
+      props.carrier.code,
+      { past: past.value },
+      { ...body.value, id: isNew.value ? null : here.value.id },
     ),
 });
 function done(): void {
@@ -95,27 +94,12 @@ function done(): void {
 const save = useMutation({
   mutationFn: async () =>
     isNew.value
-      ? need(
-          await api.POST("/api/carriers/{code}/accounts", {
-            params: { path: path.value },
-            body: body.value,
-          }),
-        )
-      : need(
-          await api.PATCH("/api/carriers/{code}/accounts/{account_id}", {
-            params: { path: { ...path.value, account_id: here.value.id } },
-            body: body.value,
-          }),
-        ),
+      ? addAccount(props.carrier.code, body.value)
+      : changeAccount(props.carrier.code, here.value.id, body.value),
   onSuccess: done,
 });
 const remove = useMutation({
-  mutationFn: async () =>
-    need(
-      await api.DELETE("/api/carriers/{code}/accounts/{account_id}", {
-        params: { path: { ...path.value, account_id: here.value.id } },
-      }),
-    ),
+  mutationFn: () => removeAccount(props.carrier.code, here.value.id),
   onSuccess: () => {
     at.value = undefined;
     done();

@@ -1,11 +1,11 @@
 <script setup lang="ts">
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref, watch } from "vue";
-import { api, need, sendFile, type Schemas } from "../../../api/client";
+import { sendFile, type Schemas } from "../../../api/client";
 import { count, day } from "../../../shared/format";
 import RehearsalView from "../../../shared/RehearsalView.vue";
 import CarrierAccounts from "./CarrierAccounts.vue";
-import { carriersQuery } from "../queries";
+import { carriersQuery, switchCarrier, removeCard, cardQuery } from "../queries";
 import { useMe } from "../../../shared/session";
 import { ErrorNote } from "../../../shared/ui";
 
@@ -23,18 +23,7 @@ const shown = computed(
     here.value?.versions.find((v) => v.state === "in_force") ??
     here.value?.versions[0],
 );
-const { data: card } = useQuery(
-  computed(() => ({
-    queryKey: ["carriers", here.value?.code, shown.value?.id],
-    queryFn: async () =>
-      need(
-        await api.GET("/api/carriers/{code}/cards/{card_id}", {
-          params: { path: { code: here.value!.code, card_id: shown.value!.id } },
-        }),
-      ),
-    enabled: Boolean(shown.value),
-  })),
-);
+const { data: card } = useQuery(computed(() => cardQuery(here.value?.code, shown.value?.id)));
 const table = ref("Prices");
 const rows = computed(() => card.value?.tables[table.value] ?? []);
 /** Columns that say nothing in this table are left out, so that what is filled stands close together. */
@@ -61,13 +50,7 @@ const readable = (text: string | undefined, first: boolean): string =>
 
 const past = ref(false);
 const switching = useMutation({
-  mutationFn: async () =>
-    need(
-      await api.PATCH("/api/carriers/{code}", {
-        params: { path: { code: here.value!.code } },
-        body: { active: !here.value!.active },
-      }),
-    ),
+  mutationFn: () => switchCarrier(here.value!.code, { active: !here.value!.active }),
   onSuccess: () => client.invalidateQueries(),
 });
 
@@ -112,10 +95,7 @@ watch(past, () => {
   if (file.value && proposal.value && !proposal.value.errors.length) cardTried.mutate();
 });
 const remove = useMutation({
-  mutationFn: async (id: number) =>
-    api.DELETE("/api/carriers/{code}/cards/{card_id}", {
-      params: { path: { code: here.value!.code, card_id: id } },
-    }),
+  mutationFn: async (id: number) => removeCard(here.value!.code, id),
   onSuccess: () => {
     version.value = undefined;
     void client.invalidateQueries();

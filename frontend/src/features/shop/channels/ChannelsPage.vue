@@ -2,7 +2,18 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
-import { api, need, words, type Schemas } from "../../../api/client";
+import {
+  connectChannel,
+  channelsQuery,
+  channelLogQuery,
+  channelCountsQuery,
+  saveMapping,
+  pullNow,
+  testChannel,
+  pauseChannel,
+  fetchConsent,
+} from "../queries";
+import { words, type Schemas } from "../../../api/client";
 import { count, dayAndClock } from "../../../shared/format";
 import { useMe } from "../../../shared/session";
 import { CheckField, ErrorNote, SelectField } from "../../../shared/ui";
@@ -12,40 +23,17 @@ const route = useRoute();
 const router = useRouter();
 const { zone, may, me } = useMe();
 type Channel = Schemas["ChannelOut"];
-const {
-  data: channels,
-  error,
-  isPending,
-} = useQuery({ queryKey: ["channels"], queryFn: async () => need(await api.GET("/api/channels")) });
+const { data: channels, error, isPending } = useQuery(channelsQuery);
 const webshops = computed(() => (channels.value ?? []).filter((c) => c.kind === "webshop"));
 const openCode = ref(typeof route.query.channel === "string" ? route.query.channel : "");
 const opened = computed(
   () => webshops.value.find((c) => c.code === openCode.value) ?? webshops.value[0],
 );
-const { data: log } = useQuery(
-  computed(() => ({
-    queryKey: ["channels", opened.value?.code, "log"],
-    queryFn: async () =>
-      need(
-        await api.GET("/api/channels/{code}/log", {
-          params: { path: { code: opened.value!.code } },
-        }),
-      ),
-    enabled: Boolean(opened.value),
-  })),
-);
+const { data: log } = useQuery(computed(() => channelLogQuery(opened.value?.code)));
 const { data: upstream, error: noCounts } = useQuery(
-  computed(() => ({
-    queryKey: ["channels", opened.value?.code, "counts"],
-    queryFn: async () =>
-      need(
-        await api.GET("/api/channels/{code}/counts", {
-          params: { path: { code: opened.value!.code } },
-        }),
-      ),
-    enabled: Boolean(opened.value) && opened.value!.state === "connected" && may("shipper"),
-    retry: false,
-  })),
+  computed(() =>
+    channelCountsQuery(opened.value?.code, opened.value?.state === "connected" && may("shipper")),
+  ),
 );
 const mapping = ref<Schemas["ChannelMapping"]>();
 watch(
@@ -88,34 +76,31 @@ const names = (
   theirs: Record<string, number> | undefined,
 ) => [...new Set([...Object.keys(theirs ?? {}), ...Object.keys(mine ?? {})])];
 const fresh = () => client.invalidateQueries();
-const path = computed(() => ({ params: { path: { code: opened.value?.code ?? "" } } }));
+const code = computed(() => opened.value?.code ?? "");
 const save = useMutation({
-  mutationFn: async () =>
-    need(await api.PUT("/api/channels/{code}", { ...path.value, body: mapping.value! })),
+  mutationFn: async () => saveMapping(code.value, mapping.value!),
   onSuccess: fresh,
 });
 const pull = useMutation({
-  mutationFn: async () => need(await api.POST("/api/channels/{code}/pull", path.value)),
+  mutationFn: async () => pullNow(code.value),
   onSettled: fresh,
 });
 const test = useMutation({
-  mutationFn: async () => need(await api.POST("/api/channels/{code}/test", path.value)),
+  mutationFn: async () => testChannel(code.value),
   onSettled: fresh,
 });
 const pause = useMutation({
-  mutationFn: async (paused: boolean) =>
-    need(await api.POST("/api/channels/{code}/paused", { ...path.value, body: { paused } })),
+  mutationFn: async (paused: boolean) => pauseChannel(code.value, { paused }),
   onSuccess: fresh,
 });
 const consent = useMutation({
-  mutationFn: async () => need(await api.GET("/api/channels/{code}/consent", path.value)),
+  mutationFn: async () => fetchConsent(code.value),
   onSuccess: (found) => {
     if (found.url) window.location.assign(found.url);
   },
 });
 const connect = useMutation({
-  mutationFn: async ([code, given]: [string, string]) =>
-    api.POST("/api/channels/{code}/connect", { params: { path: { code } }, body: { code: given } }),
+  mutationFn: async ([code, given]: [string, string]) => connectChannel(code, { code: given }),
   onSettled: async () => {
     await router.replace({ path: route.path, query: { channel: openCode.value } });
     await fresh();

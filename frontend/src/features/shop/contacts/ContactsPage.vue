@@ -2,7 +2,8 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { refDebounced } from "@vueuse/core";
 import { computed, ref } from "vue";
-import { api, need, sendFile, type Schemas } from "../../../api/client";
+import { saveContact, removeContact, contactsQuery } from "../queries";
+import { sendFile, type Schemas } from "../../../api/client";
 import AddressForm from "../../../shared/AddressForm.vue";
 import { count, country } from "../../../shared/format";
 import { useMe } from "../../../shared/session";
@@ -13,15 +14,7 @@ const { may } = useMe();
 const text = ref("");
 const settled = refDebounced(text, 200);
 const search = computed(() => settled.value.trim());
-const {
-  data: contacts,
-  error,
-  isPending,
-} = useQuery({
-  queryKey: computed(() => ["contacts", search.value]),
-  queryFn: async () =>
-    need(await api.GET("/api/contacts", { params: { query: { text: search.value } } })),
-});
+const { data: contacts, error, isPending } = useQuery(computed(() => contactsQuery(search.value)));
 const editing = ref<Schemas["ContactIO"]>();
 function blank(): Schemas["ContactIO"] {
   return {
@@ -42,15 +35,14 @@ function blank(): Schemas["ContactIO"] {
   };
 }
 const save = useMutation({
-  mutationFn: async () => need(await api.POST("/api/contacts", { body: editing.value! })),
+  mutationFn: () => saveContact(editing.value!),
   onSuccess: () => {
     editing.value = undefined;
     void client.invalidateQueries({ queryKey: ["contacts"] });
   },
 });
 const remove = useMutation({
-  mutationFn: async (id: number) =>
-    api.DELETE("/api/contacts/{contact_id}", { params: { path: { contact_id: id } } }),
+  mutationFn: async (id: number) => removeContact(id),
   onSuccess: () => client.invalidateQueries({ queryKey: ["contacts"] }),
 });
 const file = useMutation({

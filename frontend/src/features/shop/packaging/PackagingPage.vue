@@ -1,10 +1,10 @@
 <script setup lang="ts">
-import { amountText, centimetres, kilograms, minorOf, money } from "../../../shared/format";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { ref } from "vue";
-import { api, need, type Schemas } from "../../../api/client";
+import { amountText, centimetres, kilograms, minorOf, money } from "../../../shared/format";
+import { type Schemas } from "../../../api/client";
 import { useMe } from "../../../shared/session";
-import { packagingQuery } from "../queries";
+import { packagingQuery, savePackaging } from "../queries";
 import { ErrorNote, FormDialog } from "../../../shared/ui";
 
 const client = useQueryClient();
@@ -63,7 +63,7 @@ const save = useMutation({
     const body = { ...box, cost_minor: minorOf(typed.value.cost ?? "", currency.value) ?? 0 };
     for (const [key] of SIDES) body[key] = number(key, 10);
     for (const [key] of WEIGHTS) body[key] = number(key, 1);
-    return need(await api.POST("/api/packaging", { body }));
+    return await savePackaging(body);
   },
   onSuccess: () => {
     editing.value = undefined;

@@ -1,11 +1,11 @@
 <script setup lang="ts">
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { ref } from "vue";
-import { api, need, type Schemas } from "../../../api/client";
+import { type Schemas } from "../../../api/client";
 import { country } from "../../../shared/format";
 import { useMe } from "../../../shared/session";
 import AddressForm from "../../../shared/AddressForm.vue";
-import { placesQuery } from "../queries";
+import { placesQuery, savePlace } from "../queries";
 import { ErrorNote, FormDialog } from "../../../shared/ui";
 
 const client = useQueryClient();
@@ -39,7 +39,7 @@ function start(place?: Place): void {
       };
 }
 const save = useMutation({
-  mutationFn: async (place: Place) => need(await api.POST("/api/places", { body: place })),
+  mutationFn: async (place: Place) => await savePlace(place),
   onSuccess: () => {
     editing.value = undefined;
     void client.invalidateQueries({ queryKey: ["places"] });

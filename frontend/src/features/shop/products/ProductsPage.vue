@@ -2,7 +2,8 @@
 import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { refDebounced } from "@vueuse/core";
 import { computed, ref } from "vue";
-import { api, need, sendFile, type Schemas } from "../../../api/client";
+import { editProducts, productsQuery } from "../queries";
+import { sendFile, type Schemas } from "../../../api/client";
 import { count, money } from "../../../shared/format";
 import { useMe } from "../../../shared/session";
 import { recipesQuery } from "../../shape";
@@ -16,17 +17,7 @@ const missing = ref(false);
 const settled = refDebounced(text, 200);
 const search = computed(() => settled.value.trim());
 const { data, error, isPending, hasNextPage, fetchNextPage } = useInfiniteQuery(
-  computed(() => ({
-    queryKey: ["products", search.value, missing.value],
-    queryFn: async ({ pageParam }: { pageParam: string }) =>
-      need(
-        await api.GET("/api/products", {
-          params: { query: { text: search.value, after: pageParam, missing: missing.value } },
-        }),
-      ),
-    initialPageParam: "",
-    getNextPageParam: (last: Schemas["ProductPage"]) => last.next ?? undefined,
-  })),
+  computed(() => productsQuery(search.value, missing.value)),
 );
 const { data: recipes } = useQuery(recipesQuery);
 const products = computed(() => data.value?.pages.flatMap((p) => p.products) ?? []);
@@ -89,11 +80,7 @@ const save = useMutation({
       .map((t) => t.trim())
       .filter(Boolean);
     if (tags.join() !== was.tags.join()) set.tags = tags;
-    return need(
-      await api.PATCH("/api/products", {
-        body: { skus: [was.sku], set: set as Schemas["ProductChanges"] },
-      }),
-    );
+    return await editProducts({ skus: [was.sku], set: set as Schemas["ProductChanges"] });
   },
   onSuccess: () => {
     editing.value = undefined;
@@ -113,11 +100,10 @@ const saveMany = useMutation({
               .filter(Boolean)
           : value,
     };
-    return need(
-      await api.PATCH("/api/products", {
-        body: { skus: [...chosen.value], set: set as unknown as Schemas["ProductChanges"] },
-      }),
-    );
+    return await editProducts({
+      skus: [...chosen.value],
+      set: set as unknown as Schemas["ProductChanges"],
+    });
   },
   onSuccess: () => {
     many.value = undefined;

@@ -1,32 +1,18 @@
 <script setup lang="ts">
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref } from "vue";
-import { api, need, sendFile, type Schemas } from "../../../api/client";
+import { listsQuery, clearancesQuery, tryNameQuery } from "../queries";
+import { sendFile, type Schemas } from "../../../api/client";
 import { count, dayAndClock } from "../../../shared/format";
 import { useMe } from "../../../shared/session";
 import { ErrorNote } from "../../../shared/ui";
 
 const client = useQueryClient();
 const { may, zone } = useMe();
-const {
-  data: lists,
-  error,
-  isPending,
-} = useQuery({
-  queryKey: ["restricted"],
-  queryFn: async () => need(await api.GET("/api/restricted")),
-});
-const { data: clearances } = useQuery({
-  queryKey: ["clearances"],
-  queryFn: async () => need(await api.GET("/api/clearances")),
-});
+const { data: lists, error, isPending } = useQuery(listsQuery);
+const { data: clearances } = useQuery(clearancesQuery);
 const name = ref("");
-const { data: matches } = useQuery({
-  queryKey: computed(() => ["restricted", "try", name.value]),
-  queryFn: async () =>
-    need(await api.GET("/api/restricted/try", { params: { query: { name: name.value } } })),
-  enabled: computed(() => name.value.trim().length > 3),
-});
+const { data: matches } = useQuery(computed(() => tryNameQuery(name.value)));
 const source = ref("");
 const bring = useMutation({
   mutationFn: async (file: File) =>
