@@ -228,8 +228,7 @@ export const importQuery = (id: number) =>
     refetchInterval: (query) => (query.state.data?.state === "running" ? 1_000 : false),
   });
 
-export const importsQuery = (enabled: boolean) =>
-  queryOptions({ queryKey: ["imports"], queryFn: fetchImports, enabled });
+export const importsQuery = queryOptions({ queryKey: ["imports"], queryFn: fetchImports });
 
 export const trialQuery = (order: Schemas["TypedOrderIn"], enabled: boolean) =>
   queryOptions({

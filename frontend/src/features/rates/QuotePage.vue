@@ -3,59 +3,23 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { refDebounced } from "@vueuse/core";
 import { computed, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
-import { minorOf } from "../../shared/format";
 import { CountryField, DateField, ErrorNote } from "../../shared/ui";
 import { useMe } from "../../shared/session";
-import { lengthToMm, mmToLength, units, weightToGrams, gramsToWeight } from "../../shared/units";
+import { units } from "../../shared/units";
 import { placesQuery, contactsQuery } from "../shop";
 import CompareServices from "./CompareServices.vue";
-import { quoteQuery, type QuoteAsk, askQuotePrices } from "./queries";
+import { askQuotePrices, quoteQuery } from "./queries";
+import { blank, useQuoteForm, type Form } from "./useQuoteForm";
 
-interface Parcel {
-  weight: string;
-  sides: string;
-  count: string;
-}
-interface Form {
-  place: number | null;
-  country: string;
-  postcode: string;
-  city: string;
-  region: string;
-  home: boolean;
-  point: string;
-  parcels: Parcel[];
-  value: string;
-  contents: string[];
-  extras: string[];
-  ship: string;
-  promise: string;
-}
 const route = useRoute();
 const router = useRouter();
 const client = useQueryClient();
 const { currency, may } = useMe();
 const { data: places } = useQuery(placesQuery);
-const blank = (): Form => ({
-  place: null,
-  country: "PT",
-  postcode: "",
-  city: "",
-  region: "",
-  home: true,
-  point: "",
-  parcels: [{ weight: "", sides: "", count: "1" }],
-  value: "",
-  contents: [],
-  extras: [],
-  ship: "",
-  promise: "",
-});
 // The address of the page holds the whole question, so a link opens the same quote again.
-const form = ref<Form>({
-  ...blank(),
-  ...(typeof route.query.q === "string" ? (JSON.parse(route.query.q) as Partial<Form>) : {}),
-});
+const { form, body, unitOfWeight, unitOfLength, useImperial } = useQuoteForm(
+  typeof route.query.q === "string" ? (JSON.parse(route.query.q) as Partial<Form>) : {},
+);
 watch(form, (f) => void router.replace({ query: { q: JSON.stringify(f) } }), { deep: true });
 
 const CONTENTS = [
@@ -93,54 +57,6 @@ function toContact(id: number | null): void {
 const wants = ref<string[]>([]);
 const sort = ref<"price" | "arrival" | "value">("price");
 
-const figure = (text: string) => {
-  const plain = text.trim().replace(",", ".");
-  return plain && Number(plain) >= 0 ? Number(plain) : NaN;
-};
-const parcels = computed(() =>
-  form.value.parcels.map((p) => {
-    const sides = p.sides
-      .split(/[x×*\s]+/i)
-      .filter(Boolean)
-      .map((s) => lengthToMm(figure(s)));
-    const weight = weightToGrams(figure(p.weight));
-    return weight > 0 && sides.length === 3 && sides.every((s) => s > 0)
-      ? {
-          weight_g: weight,
-          sides_mm: sides as [number, number, number],
-          count: figure(p.count) || 1,
-        }
-      : undefined;
-  }),
-);
-const body = computed<QuoteAsk | undefined>(() => {
-  const f = form.value;
-  if (!f.country || parcels.value.some((p) => !p)) return undefined;
-  const address = {
-    name: "",
-    company: "",
-    street: "",
-    extra: "",
-    city: f.city,
-    region: f.region,
-    postcode: f.postcode,
-    country: f.country,
-    phone: "",
-    email: "",
-  };
-  return {
-    to: address,
-    home: f.home,
-    parcels: parcels.value.map((p) => p!),
-    value_minor: minorOf(f.value || "0", currency.value) ?? 0,
-    contents: f.contents,
-    extras: f.extras,
-    ship_date: f.ship || null,
-    place_id: f.place,
-    point: f.point,
-    promise: f.promise || null,
-  };
-});
 const settled = refDebounced(body, 250);
 const { data: compared, error, isFetching } = useQuery(computed(() => quoteQuery(settled.value)));
 const ask = useMutation({
@@ -161,19 +77,6 @@ function ship(service: string): void {
   void router.push({
     path: "/orders/new",
     query: { quote: JSON.stringify({ ...settled.value, service }) },
-  });
-}
-const unitOfWeight = computed(() => (units.value === "imperial" ? "lb" : "kg"));
-const unitOfLength = computed(() => (units.value === "imperial" ? "in" : "cm"));
-function useImperial(next: "metric" | "imperial"): void {
-  const [before, after] = [parcels.value, next];
-  units.value = after;
-  form.value.parcels.forEach((p, i) => {
-    const b = before[i];
-    if (b) {
-      p.weight = gramsToWeight(b.weight_g);
-      p.sides = b.sides_mm.map(mmToLength).join(" × ");
-    }
   });
 }
 </script>

@@ -5,6 +5,7 @@ import { rehearseDefaults, saveDefaults, linkPromise, forgetPrecedent } from "./
 import { amountText, count, minorOf, money } from "../../shared/format";
 import { type Schemas } from "../../api/client";
 import { useMe } from "../../shared/session";
+import OwnRanking from "./OwnRanking.vue";
 import { CheckField, ErrorNote, SelectField, named } from "../../shared/ui";
 
 const props = defineProps<{ layers: Schemas["LayersOut"] }>();
@@ -41,13 +42,6 @@ const POLICIES = [
     "the first of the ranking that takes it; where none does, the cheapest",
   ],
 ] as const;
-const ranking = computed(() => wanted.value.ranking ?? []);
-function rank(code: string, by: number): void {
-  const next = ranking.value.filter((c) => c !== code);
-  const at = ranking.value.indexOf(code);
-  if (by !== 0) next.splice(Math.max(0, (at < 0 ? next.length : at) + by), 0, code);
-  wanted.value = { ...wanted.value, ranking: next };
-}
 const past = ref(false);
 const GROUPS: Record<string, string> = {
   same_region: "Same region",
@@ -101,7 +95,6 @@ const asItWent = (p: Schemas["PrecedentOut"]) =>
 const open = ref("");
 const unlinked = computed(() => props.layers.promises.filter((p) => !p.recipe).length);
 const services = computed(() => named(props.layers.choices.services));
-const unranked = computed(() => services.value.filter((s) => !ranking.value.includes(s.value)));
 </script>
 
 <template>
@@ -159,44 +152,7 @@ const unranked = computed(() => services.value.filter((s) => !ranking.value.incl
         /></label>
       </div>
       <template v-if="wanted.policy === 'ranking'">
-        <ol class="ranking">
-          <li v-for="code in ranking" :key="code">
-            {{ layers.choices.services[code] }}
-            <template v-if="may()"
-              ><button
-                class="key"
-                type="button"
-                :aria-label="`${layers.choices.services[code]} up`"
-                @click="rank(code, -1)"
-              >
-                ↑
-              </button>
-              <button
-                class="key"
-                type="button"
-                :aria-label="`${layers.choices.services[code]} down`"
-                @click="rank(code, 1)"
-              >
-                ↓
-              </button>
-              <button
-                class="link"
-                type="button"
-                :aria-label="`Remove ${layers.choices.services[code]}`"
-                @click="rank(code, 0)"
-              >
-                ×
-              </button></template
-            >
-          </li>
-        </ol>
-        <SelectField
-          v-if="may()"
-          label="Service to rank"
-          model-value=""
-          :items="[{ value: '', title: 'Add a service…' }, ...unranked]"
-          @update:model-value="$event && rank($event, 1)"
-        />
+        <OwnRanking v-model="wanted.ranking" :services="layers.choices.services" />
       </template>
       <button
         class="quiet"
@@ -329,10 +285,6 @@ const unranked = computed(() => services.value.filter((s) => !ranking.value.incl
 </template>
 
 <style scoped>
-.ranking {
-  margin: 4px 0;
-  padding-left: 22px;
-}
 .ranking li {
   padding: 2px 0;
 }

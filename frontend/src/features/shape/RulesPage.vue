@@ -3,30 +3,21 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { watchDebounced } from "@vueuse/core";
 import { computed, ref, watch } from "vue";
 import { type Schemas } from "../../api/client";
-import { count, dayAndClock } from "../../shared/format";
+import { count } from "../../shared/format";
 import RehearsalView from "../../shared/RehearsalView.vue";
 import { useMe } from "../../shared/session";
-import ActionPart from "./ActionPart.vue";
-import ConditionPart from "./ConditionPart.vue";
 import LayerList from "./LayerList.vue";
-import {
-  layersQuery,
-  rulesQuery,
-  versionsQuery,
-  vocabularyQuery,
-  rehearseRules,
-  saveRules,
-  restoreRules,
-} from "./queries";
-import { copy, fresh, opened, type Rule } from "./written";
+import RuleEditor from "./RuleEditor.vue";
+import RuleVersions from "./RuleVersions.vue";
+import { layersQuery, rulesQuery, vocabularyQuery, rehearseRules, saveRules } from "./queries";
+import { copy, fresh, type Rule } from "./written";
 import { CheckField, ErrorNote } from "../../shared/ui";
 
 const client = useQueryClient();
-const { zone, may } = useMe();
+const { may } = useMe();
 const { data: layers, error } = useQuery(layersQuery);
 const { data: inForce } = useQuery(rulesQuery);
 const { data: vocabulary } = useQuery(vocabularyQuery);
-const { data: versions } = useQuery(versionsQuery);
 const KEPT = "tidewind.rules.draft";
 const draft = ref<Rule[]>([]);
 const base = ref(0);
@@ -107,16 +98,6 @@ const save = useMutation({
     await client.invalidateQueries();
   },
 });
-const restore = useMutation({
-  mutationFn: async (version: number) => await restoreRules(version),
-  onSuccess: async () => {
-    localStorage.removeItem(KEPT);
-    await client.refetchQueries({ queryKey: ["rules"] });
-    begin();
-    await client.invalidateQueries();
-  },
-});
-
 const sentence = (id: string) =>
   rehearsed.value?.words.find((w) => w.id === id) ?? inForce.value?.words.find((w) => w.id === id);
 const touched = (id: string) =>
@@ -177,40 +158,7 @@ function takeFile(files: FileList | null): void {
       </button>
     </div>
     <ErrorNote :error="error" />
-    <table v-if="showVersions" class="plain-table panel versions" aria-label="Versions">
-      <thead>
-        <tr>
-          <th>Version</th>
-          <th>Saved</th>
-          <th>By</th>
-          <th>Rules</th>
-          <th>Note</th>
-          <th></th>
-        </tr>
-      </thead>
-      <tbody>
-        <tr v-for="v in versions ?? []" :key="v.id">
-          <td>{{ v.id }}{{ v.id === inForce?.version ? ", in force" : "" }}</td>
-          <td>{{ dayAndClock(v.created_at, zone) }}</td>
-          <td>{{ v.who }}</td>
-          <td>{{ v.count }}</td>
-          <td>{{ v.note }}</td>
-          <td class="right">
-            <button
-              v-if="may() && v.id !== inForce?.version"
-              class="link"
-              type="button"
-              @click="restore.mutate(v.id)"
-            >
-              Bring this back
-            </button>
-          </td>
-        </tr>
-        <tr v-if="!versions?.length">
-          <td colspan="6" class="mute">No version was saved yet.</td>
-        </tr>
-      </tbody>
-    </table>
+    <RuleVersions v-if="showVersions" @restored="begin" />
     <div class="two">
       <section aria-label="Layers">
         <LayerList v-if="layers" :layers="layers">
@@ -287,44 +235,13 @@ function takeFile(files: FileList | null): void {
                     </button>
                   </span>
                 </div>
-                <div v-if="editing === rule.id && vocabulary" class="editor">
-                  <label class="mute small"
-                    >Name
-                    <input
-                      v-model="rule.name"
-                      maxlength="120"
-                      class="name"
-                      placeholder="What it is for"
-                  /></label>
-                  <h3>If</h3>
-                  <ConditionPart
-                    :part="opened(rule.when)"
-                    :vocabulary="vocabulary"
-                    :depth="0"
-                    @change="rule.when = $event"
-                  />
-                  <h3>then</h3>
-                  <ActionPart
-                    v-for="(a, n) in rule.do"
-                    :key="n"
-                    :action="a"
-                    :vocabulary="vocabulary"
-                    @change="rule.do[n] = $event"
-                    @remove="rule.do.splice(n, 1)"
-                  />
-                  <button
-                    class="link"
-                    type="button"
-                    @click="rule.do.push({ set: 'tag', to: 'new' })"
-                  >
-                    And do more
-                  </button>
-                  <p v-if="rehearsed?.rehearsal.matched[rule.id]?.length" class="mute small">
-                    It holds for {{ rehearsed.rehearsal.matched[rule.id]!.join(", ")
-                    }}{{ touched(rule.id) > 8 ? "…" : "" }}
-                  </p>
-                  <p v-else class="mute small">No waiting order matches.</p>
-                </div>
+                <RuleEditor
+                  v-if="editing === rule.id && vocabulary"
+                  v-model:rule="draft[i]!"
+                  :vocabulary="vocabulary"
+                  :matched="rehearsed?.rehearsal.matched[rule.id] ?? []"
+                  :touched="touched(rule.id)"
+                />
               </li>
             </ol>
             <button v-if="may()" class="link" type="button" @click="add">Add a rule</button>
@@ -389,9 +306,6 @@ function takeFile(files: FileList | null): void {
     grid-template-columns: 1fr;
   }
 }
-.versions {
-  margin-bottom: 14px;
-}
 .between {
   display: flex;
   justify-content: space-between;
@@ -426,22 +340,6 @@ function takeFile(files: FileList | null): void {
 }
 .nowrap {
   white-space: nowrap;
-}
-.editor {
-  background: var(--paper);
-  border: 1px solid var(--line);
-  padding: 10px 14px;
-  margin-top: 8px;
-}
-.name {
-  font: inherit;
-  color: var(--ink);
-  background: var(--sheet);
-  border: 1px solid var(--line);
-  border-radius: 3px;
-  padding: 3px 6px;
-  width: 320px;
-  margin-left: 6px;
 }
 h3 {
   font-size: 12px;

@@ -2,14 +2,8 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref } from "vue";
 import { useRoute, useRouter } from "vue-router";
-import {
-  setColumns,
-  correctRows,
-  undoImport,
-  runImport,
-  importQuery,
-  importsQuery,
-} from "../queries";
+import { setColumns, correctRows, undoImport, runImport, importQuery } from "../queries";
+import EarlierImports from "./EarlierImports.vue";
 import { sendFile, words, type Schemas } from "../../../api/client";
 import { count } from "../../../shared/format";
 import { FormDialog, SelectField } from "../../../shared/ui";
@@ -46,7 +40,6 @@ const remap = useMutation({
   },
   onSuccess: keep,
 });
-const { data: earlier } = useQuery(computed(() => importsQuery(!id.value)));
 const unit = useMutation({
   mutationFn: async (weight_unit: "g" | "kg" | "lb" | "oz") =>
     await setColumns(id.value, { columns: made.value!.columns, weight_unit }),
@@ -163,35 +156,7 @@ const faultRows = computed(() => {
         <a class="link" href="/api/import-samples/messy">one as messy as real ones</a>
         <a class="link" href="/api/import-samples/template">an empty template</a>
       </p>
-      <table v-if="earlier?.length" class="plain-table panel" aria-label="Earlier imports">
-        <thead>
-          <tr>
-            <th>Earlier imports</th>
-            <th>Is</th>
-            <th class="right">Orders</th>
-            <th></th>
-          </tr>
-        </thead>
-        <tbody>
-          <tr v-for="i in earlier" :key="i.id">
-            <td>{{ i.file_name }}</td>
-            <td>
-              {{
-                {
-                  mapping: "not imported yet",
-                  running: "being imported",
-                  done: "imported",
-                  undone: "taken back",
-                }[i.state] ?? i.state
-              }}
-            </td>
-            <td class="right">{{ i.made }}</td>
-            <td class="right">
-              <RouterLink class="link" :to="`/import/${i.id}`">Open</RouterLink>
-            </td>
-          </tr>
-        </tbody>
-      </table>
+      <EarlierImports />
     </template>
     <template v-else-if="made">
       <p v-if="made.state === 'done'" class="note" role="status">

@@ -1,19 +1,10 @@
 <script setup lang="ts">
 import { useVirtualizer } from "@tanstack/vue-virtual";
 import { computed, nextTick, ref, watch } from "vue";
-import {
-  country,
-  clock,
-  count,
-  day,
-  localDay,
-  money,
-  timeLeft,
-  trackingWords,
-} from "../../../shared/format";
+import { country, clock, count, day, localDay, money, timeLeft } from "../../../shared/format";
 import { useSelection } from "../../../shared/selection";
 import { now, useMe } from "../../../shared/session";
-import { itemsOf, late, stateWords, type Group } from "./grouping";
+import { itemsOf, type Group } from "./grouping";
 import type { OrderRow } from "../queries";
 
 const props = defineProps<{
@@ -213,77 +204,12 @@ function pressing(group: Group): boolean {
                 }}</span>
               </td>
               <td class="plan">
-                <template v-if="item.row.buying"><span class="press">Being bought…</span></template>
-                <template v-else-if="item.row.state !== 'open'"
-                  ><span class="one"
-                    ><span v-if="item.row.monogram" class="mono-gram">{{ item.row.monogram }}</span>
-                    {{ item.row.service_name ?? stateWords(item.row.state)
-                    }}{{ item.row.state_why ? `: ${item.row.state_why}` : "" }}</span
-                  ><span v-if="item.row.tracking_state" class="one small mute"
-                    ><b>{{ trackingWords(item.row.tracking_state) }}</b> ·
-                    <span class="mono small">{{ item.row.tracking_numbers[0] }}</span><template
-                      v-if="item.row.tracking_numbers.length > 1"
-                    >
-                      and {{ count(item.row.tracking_numbers.length - 1, "more parcel") }}</template
-                    ></span
-                  ></template
-                >
-                <template v-else-if="item.row.service_name">
-                  <span class="one"
-                    >{{ item.row.packaging }} <span class="arrow">→</span>
-                    <span class="mono-gram">{{ item.row.monogram }}</span>
-                    {{ item.row.service_name }} <span class="arrow">→</span>
-                    <span :class="{ press: late(item.row) }"
-                      >{{ day(item.row.arrives) }}{{ late(item.row) ? ", late" : "" }}</span
-                    ></span
-                  >
-                  <span class="one"
-                    ><span v-if="item.row.extras.length" class="small"
-                      >with
-                      {{
-                        item.row.extras
-                          .map((e) => (e === "insured" ? "cover by the insurer" : e))
-                          .join(", ")
-                          .replaceAll("_", " ")
-                      }}
-                      · </span
-                    ><button
-                      v-if="item.row.snags.length"
-                      class="snag warns"
-                      type="button"
-                      @click.stop="emit('fix', item.row)"
-                    >
-                      {{ item.row.snags[0]!.words }}</button
-                    ><button
-                      v-else
-                      class="quiet"
-                      type="button"
-                      title="Why this plan (w)"
-                      @click.stop="emit('why', item.row)"
-                    >
-                      {{ item.row.decided_by }}
-                    </button></span
-                  >
-                </template>
-                <template v-else>
-                  <span
-                    class="snag one"
-                    :class="item.row.snags[0]?.level"
-                    :title="item.row.snags[0]?.words"
-                    >{{ item.row.snags[0]?.words ?? "Not planned yet" }}</span
-                  >
-                  <button
-                    v-if="item.row.snags.length && may('shipper', 'care')"
-                    class="link fix"
-                    type="button"
-                    @click.stop="emit('fix', item.row)"
-                  >
-                    Fix <span v-if="item.row.id === current?.id" class="key">s</span>
-                  </button>
-                  <span v-if="item.row.snags.length > 1" class="small mute"
-                    >and {{ count(item.row.snags.length - 1, "more snag") }}</span
-                  >
-                </template>
+                <PlanCell
+                  :row="item.row"
+                  :current="item.row.id === current?.id"
+                  @fix="emit('fix', item.row)"
+                  @why="emit('why', item.row)"
+                />
               </td>
               <td class="right price">
                 <s
@@ -407,12 +333,6 @@ function pressing(group: Group): boolean {
   text-overflow: ellipsis;
   white-space: nowrap;
 }
-.one {
-  display: block;
-  overflow: hidden;
-  text-overflow: ellipsis;
-  white-space: nowrap;
-}
 .two {
   display: -webkit-box;
   -webkit-line-clamp: 2;
@@ -422,29 +342,9 @@ function pressing(group: Group): boolean {
 .plan {
   line-height: 1.3;
 }
-.plan .snag {
-  font: inherit;
-  font-size: 12.5px;
-  background: none;
-  border: 0;
-  padding: 0;
-  text-align: left;
-}
-.plan button.snag {
-  cursor: pointer;
-}
 .price {
   font-weight: 600;
   white-space: nowrap;
-}
-.arrow {
-  color: var(--mute);
-  padding: 0 3px;
-}
-.fix {
-  padding: 0 4px;
-  min-width: 24px;
-  min-height: 24px;
 }
 .unlinked {
   min-height: 24px;
