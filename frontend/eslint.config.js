@@ -17,6 +17,7 @@ export default ts.config(
     rules: {
       "vue/multi-word-component-names": "off", // pages and the frame have plain names
       "vue/no-v-html": "error",
+      "vue/no-undef-components": ["error", { ignorePatterns: ["^v-", "^Router"] }],
       "no-undef": "off", // TypeScript knows
       eqeqeq: "error",
       // A label around its control, or one that names it, is enough: both at once is asked for nowhere.

@@ -2,6 +2,7 @@
 import { useVirtualizer } from "@tanstack/vue-virtual";
 import { computed, nextTick, ref, watch } from "vue";
 import { country, clock, count, day, localDay, money, timeLeft } from "../../../shared/format";
+import PlanCell from "./PlanCell.vue";
 import { useSelection } from "../../../shared/selection";
 import { now, useMe } from "../../../shared/session";
 import { itemsOf, type Group } from "./grouping";
