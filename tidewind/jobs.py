@@ -125,7 +125,14 @@ def _add_periodic(app: procrastinate.App, sessions: sessionmaker[Session], outsi
         _each_by_itself(
             *(
                 partial(step, sessions, outside, now)
-                for step in (buying_room.sweep, *news, send_due_prints, settle_due_voids, make_due_returns)
+                for step in (
+                    buying_room.sweep,
+                    buying_room.look_for_late_sales,
+                    *news,
+                    send_due_prints,
+                    settle_due_voids,
+                    make_due_returns,
+                )
             )
         )
 

@@ -97,7 +97,10 @@ class CarrierClient(Protocol):
         """Return what was sold under a key, None where nothing was.  Raises NeverSent or MaybeDone."""
 
     def cancel(self, key: str) -> None:
-        """Cancel what was sold under a key; asking twice is harmless."""
+        """Take a key back: what was sold under it is cancelled, and nothing will be.  Asking twice is harmless.
+
+        Raises NeverSent, MaybeDone, or RefusedOutside where the carrier does not take it back any more.
+        """
 
     def void(self, key: str) -> VoidAnswer:
         """Ask for a void; asking twice is harmless.  Raises NeverSent, MaybeDone or RefusedOutside."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import time
+from contextlib import suppress
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
 from functools import lru_cache
@@ -40,7 +41,7 @@ CONTRACTS: dict[str, dict[str, int]] = {
 """What each carrier takes off for this shop."""
 ACCOUNTS: dict[tuple[str, str], dict[str, int]] = {("brightmile", "447-2210"): {"*": 500, "*:es": 2200}}
 """Where a contract is another than the carrier's usual one, by the number of the account."""
-SLOW_SECONDS, HANG_SECONDS, QUOTES_HOLD_SECONDS, MOST_PARCELS = 2.0, 15.0, 900, 60
+SLOW_SECONDS, HANG_SECONDS, QUOTES_HOLD_SECONDS, MOST_PARCELS, LATE_MINUTES = 2.0, 15.0, 900, 60, 20
 
 
 class QuestionIn(BaseModel):
@@ -121,6 +122,15 @@ def buy(carrier: str, wanted: ShipmentIn, request: Request) -> Any:
     key = request.headers.get("Idempotency-Key", "")
     if not key:
         raise HTTPException(400, {"reason": "no_key", "detail": "the header Idempotency-Key is missing"})
+    if world.take_fault(carrier, "sold_later"):
+        with world.work() as db:
+            due = (world.now() + timedelta(minutes=LATE_MINUTES)).isoformat()
+            later = (key, carrier, wanted.model_dump_json(), due)
+            db.execute("insert or ignore into late_sale values (?, ?, ?, ?)", later)
+        time.sleep(HANG_SECONDS)
+    known = world.rows("select 1 from shipment where key = ?", key)
+    if known and world.take_fault(carrier, "repeat_refused"):
+        raise HTTPException(422, {"reason": "repeated", "detail": "this request was made before"})
     answer = _sell(world, carrier, key, wanted)
     if world.take_fault(carrier, "timeout_after_work"):
         time.sleep(HANG_SECONDS)
@@ -129,10 +139,24 @@ def buy(carrier: str, wanted: ShipmentIn, request: Request) -> Any:
     return answer
 
 
+def sell_what_is_late(world: World, carrier: str) -> None:
+    """Sell what was asked for and is due only now; what was cancelled meanwhile is not sold, as far as it is honest."""
+    lies = world.take_fault(carrier, "not_taken_back") if world.rows("select 1 from late_sale") else False
+    for row in world.rows("select * from late_sale where carrier = ? and at <= ?", carrier, world.now().isoformat()):
+        with world.work() as db:
+            db.execute("delete from late_sale where key = ?", (row["key"],))
+            if lies:
+                db.execute("delete from closed_key where key = ?", (row["key"],))
+        with suppress(HTTPException):
+            _sell(world, carrier, row["key"], ShipmentIn.model_validate_json(row["wanted"]))
+
+
 def _sell(world: World, carrier: str, key: str, wanted: ShipmentIn) -> dict[str, Any]:
     consignment = wanted.read()
     with world.work() as db:
-        known = db.execute("select body from shipment where key = ?", (key,)).fetchone()
+        known = db.execute("select body, cancelled from shipment where key = ?", (key,)).fetchone()
+        if (known and known["cancelled"]) or db.execute("select 1 from closed_key where key = ?", (key,)).fetchone():
+            raise HTTPException(422, {"reason": "cancelled", "detail": "this purchase was cancelled"})
         if known:
             return dict(json.loads(known["body"]))
         now = world.now()
@@ -210,6 +234,7 @@ def by_key(carrier: str, key: str, request: Request) -> dict[str, Any]:
     """Tell what became of a purchase with this key; 404 where nothing was ever sold for it."""
     world = world_of(request)
     before(world, carrier)
+    sell_what_is_late(world, carrier)
     found = world.rows("select body from shipment where key = ? and carrier = ? and not cancelled", key, carrier)
     if not found:
         raise HTTPException(404, {"reason": "unknown_key", "detail": "nothing was sold for this key"})
@@ -218,13 +243,13 @@ def by_key(carrier: str, key: str, request: Request) -> dict[str, Any]:
 
 @router.post("/{carrier}/shipments/{key}/cancel")
 def cancel(carrier: str, key: str, request: Request) -> dict[str, bool]:
-    """Cancel a purchase that was never used; asking twice changes nothing."""
+    """Take a key back: what was sold under it is cancelled, and nothing will be; asking twice changes nothing."""
     world = world_of(request)
     before(world, carrier)
+    sell_what_is_late(world, carrier)
     with world.work() as db:
-        done = db.execute("update shipment set cancelled = 1 where key = ? and carrier = ?", (key, carrier)).rowcount
-    if not done:
-        raise HTTPException(404, {"reason": "unknown_key", "detail": "nothing was sold for this key"})
+        db.execute("update shipment set cancelled = 1 where key = ? and carrier = ?", (key, carrier))
+        db.execute("insert or ignore into closed_key values (?)", (key,))
     return {"cancelled": True}
 
 

@@ -13,7 +13,7 @@ from typing import Any
 
 FAULTS = (
     "slow", "error", "timeout_after_work", "duplicate_answer", "dearer", "down",
-    "rate_limit", "half_page", "clock_skew", "void_refused",
+    "rate_limit", "half_page", "clock_skew", "void_refused", "sold_later", "repeat_refused", "not_taken_back",
 )  # fmt: skip
 
 _TABLES = """
@@ -21,6 +21,9 @@ create table if not exists setting (name text primary key, value text not null);
 create table if not exists serial (name text primary key, value integer not null);
 create table if not exists shipment (key text primary key, carrier text not null, body text not null,
   cancelled integer not null default 0);
+create table if not exists closed_key (key text primary key);
+create table if not exists late_sale (key text primary key, carrier text not null, wanted text not null,
+  at text not null);
 create table if not exists parcel (number text primary key, carrier text not null, shipment_key text not null,
   bought_at text not null, days integer not null);
 create table if not exists shop_order (id integer primary key autoincrement, number text unique, body text not null);

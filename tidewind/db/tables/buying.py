@@ -42,7 +42,8 @@ class Batch(Base):
 class Shipment(Base):
     """The intent to buy, written before the carrier is asked, and then its answer: one service, one recipient.
 
-    ``price_minor`` is the carrier's, ``premium_minor`` the insurer's.
+    ``price_minor`` is the carrier's, ``premium_minor`` the insurer's.  One that was given up is looked after
+    ``watched_until`` the carrier can no longer sell it; ``late_sale`` says what it sold all the same and kept.
     """
 
     __tablename__ = "shipment"
@@ -56,6 +57,7 @@ class Shipment(Base):
         ),
         CheckConstraint("state in ('buying', 'failed') or bought_at is not null", name="bought"),
         Index("ix_shipment_buying", "next_try_at", postgresql_where=text("state = 'buying'")),
+        Index("ix_shipment_watched", "next_try_at", postgresql_where=text("watched_until is not null")),
         Index("ix_shipment_void_asked", "void_due_on", postgresql_where=text("state = 'void_asked'")),
     )
     id: Mapped[Id]
@@ -88,6 +90,8 @@ class Shipment(Base):
     begun_at: Mapped[datetime | None]
     attempts: Mapped[int] = mapped_column(default=0)
     next_try_at: Mapped[datetime | None]
+    watched_until: Mapped[datetime | None]
+    late_sale: Mapped[str] = mapped_column(String(300), default="")
     void_asked_at: Mapped[datetime | None]
     void_asked_by: Mapped[str] = mapped_column(String(120), default="")
     void_due_on: Mapped[date | None]

@@ -25,6 +25,7 @@ from tidewind.services.buying.batches import (
 from tidewind.services.buying.checking import check_orders
 from tidewind.services.buying.settling import buy_shipment, buy_shipments, cancel_waiting, sweep
 from tidewind.services.buying.voiding import Voided, ask_void, chase_refund, settle_due_voids, waiting_refunds
+from tidewind.services.buying.watching import look_for_late_sales
 
 __all__ = [
     "AT_ONCE_PER_CARRIER",
@@ -48,6 +49,7 @@ __all__ = [
     "exceptions_of",
     "fill_batch",
     "get_batch",
+    "look_for_late_sales",
     "orders_in_batch",
     "scan_into_batch",
     "settle_due_voids",

@@ -29,6 +29,7 @@ from tidewind.outside.carrier import CarrierClient, Purchase, Sold
 from tidewind.outside.errors import MaybeDone, NeverSent, RefusedOutside
 from tidewind.services.base import Outside, move_order, move_row, standing_of
 from tidewind.services.books import Posting, post, post_all
+from tidewind.services.buying.watching import never_will_be, watch
 from tidewind.services.follow import mail_requested_labels, tell_of_purchase
 from tidewind.services.planning import all_facts, plan_orders, remember_precedents, shop_settings
 
@@ -130,7 +131,13 @@ def _ask(client: CarrierClient, carrier: CarrierRow, one: _Asking) -> Answer:
     try:
         sold = client.buy(one.key, one.purchase)
     except RefusedOutside as refusal:
-        return f"{carrier.name}: {refusal}"
+        # An earlier answer may have been lost: that a repeat is refused does not say that nothing was or will be sold.
+        found = client.find(one.key) if one.shipment.attempts > 1 else None
+        if found is None:
+            if one.shipment.attempts > 1:
+                client.cancel(one.key)
+            return f"{carrier.name}: {refusal}"
+        sold = found
     except MaybeDone:
         found = client.find(one.key)  # the answer was lost on the way: what became of it?
         if found is None:
@@ -205,6 +212,8 @@ def _write_answers(
         answer = answers[shipment]
         if isinstance(answer, str):
             _fail(session, shipment, answer, now)
+            if shipment.attempts > 1:
+                watch(shipment, now)
             failed.append(shipment)
             continue
         for label, parcel in zip(shipment.labels, answer.parcels, strict=True):
@@ -265,9 +274,7 @@ def _are_shipped(session: Session, shipments: Sequence[Shipment], base_url: str,
     tell_of_purchase(session, others, along, base_url, now)
 
 
-def _write_failure(
-    sessions: sessionmaker[Session], outside: Outside, shipment_id: int, words: str, now: datetime
-) -> str:
+def _give_up(sessions: sessionmaker[Session], outside: Outside, shipment_id: int, words: str, now: datetime) -> str:
     with sessions.begin() as session:
         answers = dict.fromkeys(_locked(session, [shipment_id]), words)
         return {**_states(session, [shipment_id]), **_write_answers(session, outside, answers, now)}[shipment_id]
@@ -309,7 +316,7 @@ def sweep(sessions: sessionmaker[Session], outside: Outside, clock: Callable[[],
 
     Each carrier's are settled beside the others', so that one that hangs holds nobody up.  A carrier that cannot be
     reached leaves its shipments for the next sweep; after ten minutes without a sale it is given up, once the carrier
-    says that the key was never sold.
+    has taken the key back, and looked after from then on (``watching``).
     """
     with sessions() as session:
         rows = session.execute(
@@ -341,18 +348,15 @@ def _sweep_carrier(
     for shipment_id, asked_at in stuck:
         settled[shipment_id] = buy_shipment(sessions, outside, shipment_id, clock)
         given_up = settled[shipment_id] == "buying" and clock() - asked_at > GIVE_UP_AFTER
-        if given_up and _never_sold(sessions, outside, shipment_id):
+        if given_up and _taken_back(sessions, outside, shipment_id):
             words = "the carrier did not answer for ten minutes"
-            settled[shipment_id] = _write_failure(sessions, outside, shipment_id, words, clock())
+            settled[shipment_id] = _give_up(sessions, outside, shipment_id, words, clock())
     return settled
 
 
-def _never_sold(sessions: sessionmaker[Session], outside: Outside, shipment_id: int) -> bool:
+def _taken_back(sessions: sessionmaker[Session], outside: Outside, shipment_id: int) -> bool:
     with sessions() as session:
         shipment = session.get_one(Shipment, shipment_id)
         carrier = session.scalars(select(CarrierRow).where(CarrierRow.code == shipment.carrier)).one()
         key = shipment.idempotency_key
-    try:
-        return outside.carrier(carrier).find(key) is None
-    except (NeverSent, MaybeDone):
-        return False
+    return never_will_be(outside.carrier(carrier), key)

@@ -39,6 +39,7 @@ class TodayOut(BaseModel):
     snags: list[SnagGroupOut]
     available_minor: int
     low_balance: bool
+    late_sales: int
     undelivered_messages: int
     refunds_overdue: int
     returns_back: int

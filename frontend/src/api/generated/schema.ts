@@ -6347,6 +6347,8 @@ export interface components {
             available_minor: number;
             /** Low Balance */
             low_balance: boolean;
+            /** Late Sales */
+            late_sales: number;
             /** Undelivered Messages */
             undelivered_messages: number;
             /** Refunds Overdue */

@@ -186,6 +186,11 @@ useKeys(
                   }}</RouterLink>
                 </td>
               </tr>
+              <tr v-if="today.late_sales">
+                <td class="press">Sold after we had given up, and not taken back</td>
+                <td class="right">{{ today.late_sales }}</td>
+                <td></td>
+              </tr>
               <tr>
                 <td :class="{ press: today.undelivered_messages }">Mails not delivered yet</td>
                 <td class="right">{{ today.undelivered_messages }}</td>

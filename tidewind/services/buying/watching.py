@@ -1,0 +1,106 @@
+"""A key that was given up is looked at until its carrier can no longer sell it: a late sale is never silent.
+
+A purchase is given up only once the carrier has taken the key back (``cancel``), after which an honest one sells
+nothing under it.  Whoever sells all the same is found here: the label is taken back again, and the order says so; what
+cannot be taken back waits for a person.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import datetime, timedelta
+
+import structlog
+from sqlalchemy import select
+from sqlalchemy.orm import Session, joinedload, sessionmaker
+
+from tidewind.core.quantities import money_text
+from tidewind.db.tables import CarrierRow, Shipment
+from tidewind.outside.carrier import CarrierClient, Sold
+from tidewind.outside.errors import MaybeDone, NeverSent, RefusedOutside
+from tidewind.services.base import Outside, write_history
+from tidewind.services.planning import shop_settings
+
+WATCHED_FOR = timedelta(hours=24)
+"""So long a purchase may still settle at a carrier that says nothing else (shop policy)."""
+LOOKED_AT_MOST = 50
+FIRST_LOOK, LONGEST_PAUSE = timedelta(minutes=1), timedelta(minutes=30)
+log = structlog.get_logger(__name__)
+
+
+def watch(shipment: Shipment, now: datetime) -> None:
+    """Begin to look after a purchase that is given up now."""
+    shipment.watched_until, shipment.next_try_at = now + WATCHED_FOR, now + FIRST_LOOK
+
+
+def never_will_be(client: CarrierClient, key: str) -> bool:
+    """Take a key back at its carrier; tell whether it has said that nothing was and nothing will be sold under it."""
+    try:
+        if client.find(key) is not None:
+            return False  # sold after all: the next turn takes it
+        client.cancel(key)
+    except (NeverSent, MaybeDone, RefusedOutside):
+        return False
+    return True
+
+
+def look_for_late_sales(sessions: sessionmaker[Session], outside: Outside, clock: Callable[[], datetime]) -> int:
+    """Look at the keys that were given up and are due; return how many were sold late.
+
+    Each by itself: a carrier that cannot be reached is asked again later, until the time it may still sell is over.
+    """
+    with sessions.begin() as session:
+        due = session.scalars(
+            select(Shipment.id)
+            .where(Shipment.watched_until.is_not(None), Shipment.next_try_at <= clock())
+            .order_by(Shipment.next_try_at)
+            .limit(LOOKED_AT_MOST)
+        ).all()
+    return sum(_look(sessions, outside, shipment_id, clock) for shipment_id in due)
+
+
+def _look(sessions: sessionmaker[Session], outside: Outside, shipment_id: int, clock: Callable[[], datetime]) -> bool:
+    with sessions() as session:
+        shipment = session.get_one(Shipment, shipment_id)
+        carrier = session.scalars(select(CarrierRow).where(CarrierRow.code == shipment.carrier)).one()
+        key, client = shipment.idempotency_key, outside.carrier(carrier)
+    try:
+        sold = client.find(key)
+        refused = _take_back(client, key) if sold else ""
+    except (NeverSent, MaybeDone):
+        sold, refused = None, ""
+    with sessions.begin() as session:
+        _note(session, shipment_id, carrier.name, sold, refused, clock())
+    return sold is not None
+
+
+def _take_back(client: CarrierClient, key: str) -> str:
+    """Take a late sale back; return why the carrier does not, in words, or nothing."""
+    try:
+        client.cancel(key)
+    except RefusedOutside as refusal:
+        return str(refusal) or "it says no"
+    return ""
+
+
+def _note(session: Session, shipment_id: int, carrier: str, sold: Sold | None, refused: str, now: datetime) -> None:
+    query = select(Shipment).where(Shipment.id == shipment_id).options(joinedload(Shipment.order))
+    shipment = session.scalars(query.with_for_update(of=Shipment)).one()
+    if shipment.watched_until is None:
+        return
+    if sold is None:
+        waited = now - (shipment.watched_until - WATCHED_FOR)
+        shipment.next_try_at = now + min(max(FIRST_LOOK, waited / 2), LONGEST_PAUSE)
+        if now >= shipment.watched_until:
+            shipment.watched_until = None
+        return
+    numbers = ", ".join(parcel.tracking_number for parcel in sold.parcels)[:120]
+    what = f"{carrier} sold {numbers} for {money_text(sold.price_minor, shop_settings(session).currency)} after all"
+    shipment.watched_until = None
+    if refused:
+        shipment.late_sale = f"{what} and does not take it back: {refused}"[:300]
+        shipment.failure = f"{shipment.failure}. {shipment.late_sale}"[:500]
+    else:
+        shipment.failure = f"{shipment.failure}. {what}; it was taken back"[:500]
+    write_history(session, shipment.order, carrier, f"{what}; {'not ' if refused else ''}taken back", now)
+    log.warning("late sale", shipment=shipment_id, taken_back=not refused)
