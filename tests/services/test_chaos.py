@@ -30,7 +30,7 @@ from tidewind.web.access import Wiring
 
 LABELS = 300
 CARRIERS = ("norvia", "brightmile", "pontolo")
-FAULTS = ("slow", "error", "timeout_after_work", "duplicate_answer", "down", "dearer")
+FAULTS = ("slow", "error", "timeout_after_work", "duplicate_answer", "repeat_refused", "down", "dearer")
 SERVICES = ("np-parcel", "bp-road", "pp-locker")
 
 
