@@ -66,9 +66,17 @@ class Settled:
         return asked if self.premium is None else asked | _OF_OTHERS
 
 
-def settle(order: OrderFacts, shop: Shop, packed: tuple[PackedParcel, ...], extras: frozenset[str], value: int,
-           units: Sequence[Unit] = (), not_before: date | None = None, box: Packaging | None = None,
-           divided: bool = False) -> Settled:  # fmt: skip
+def settle(
+    order: OrderFacts,
+    shop: Shop,
+    packed: tuple[PackedParcel, ...],
+    extras: frozenset[str],
+    value: int,
+    units: Sequence[Unit] = (),
+    not_before: date | None = None,
+    box: Packaging | None = None,
+    divided: bool = False,
+) -> Settled:
     """Return an order with these parcels, extras and value (minor units), ready to be priced."""
     consignment = Consignment(
         route_between(

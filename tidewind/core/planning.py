@@ -280,8 +280,9 @@ def _settled(
     result.parcels = packed.parcels
     if any(s.level == "stops" and s.fix in {"address", "billing_name"} for s in result.snags):
         return None
-    result.settled = settle(order, shop, packed.parcels, result.extras, result.value, units, wishes.not_before,
-                            packed.box, packed.divided)  # fmt: skip
+    result.settled = settle(
+        order, shop, packed.parcels, result.extras, result.value, units, wishes.not_before, packed.box, packed.divided
+    )
     return Draft(result, result.settled, order, shop, wishes)
 
 

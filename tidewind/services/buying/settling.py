@@ -162,9 +162,14 @@ def _purchase(shipment: Shipment, facts: OrderFacts, latin_only: bool) -> Purcha
     )
     recipient = latin_address(to) if latin_only else to
     return Purchase(
-        consignment, shipment.service, recipient, shipment.ship_date, order.number, shipment.bill_to.account,
+        consignment,
+        shipment.service,
+        recipient,
+        shipment.ship_date,
+        order.number,
+        shipment.bill_to.account,
         shipment.account,
-    )  # fmt: skip
+    )
 
 
 def _parcel(label: Label) -> Parcel:
