@@ -16,7 +16,9 @@ from tidewind.core.addresses.check import Address
 from tidewind.core.destinations import crosses_customs, destination_group
 from tidewind.core.layers import Recipe
 from tidewind.core.order_facts import Hand, HandParcel, LineFacts, OrderFacts, Precedent, rule_facts
-from tidewind.core.planning import plan
+from tidewind.core.planning import FEW, plan, plan_many
+from tidewind.core.rules.columns import holding_of_each
+from tidewind.core.rules.evaluate import holding
 from tidewind.core.rules.facts import CATALOGUE, TESTS, read_facts, written_facts
 from tidewind.core.rules.rule import ACTIONS, Rule, Split
 from tidewind.core.rules.touching import change_between
@@ -492,3 +494,26 @@ def test_a_plan_stays_the_same_until_the_moment_it_names_and_no_longer(minutes: 
     after = plan(facts, replace(shop, now=made.good_until + timedelta(microseconds=1)))
     assert after.chosen
     assert (after.chosen.arrival != made.chosen.arrival) or after.desk != made.desk
+
+
+@given(
+    RULE_SETS,
+    st.lists(
+        st.builds(
+            lambda lines, hand, to: OrderFacts(tuple(lines), to, hand=hand, promise_text="next"),
+            st.lists(LINES, max_size=3, unique_by=lambda ln: ln.id),
+            HANDS,
+            st.sampled_from([VISEU, AZORES, Address()]),
+        ),
+        min_size=FEW + 1,
+        max_size=FEW + 4,
+    ),
+)
+def test_rules_asked_by_columns_say_what_they_say_of_each_order(
+    written: list[dict[str, Any]], several: list[OrderFacts]
+) -> None:
+    shop = replace(SHOP, recipes=RECIPES, origin=ORIGIN, rules=rules(*written))
+    alone = [plan(facts, shop) for facts in several]
+    assert holding_of_each(shop.rules, [made.facts for made in alone]) == [holding(shop.rules, m.facts) for m in alone]
+    assert holding_of_each(shop.rules, []) == []
+    assert plan_many(several, shop) == alone

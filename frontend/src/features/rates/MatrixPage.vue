@@ -158,6 +158,9 @@ useKeys({
 .policy:hover {
   border-color: var(--mul);
 }
+.policy b {
+  display: inline-block;
+}
 .policy b::first-letter {
   text-transform: uppercase;
 }
