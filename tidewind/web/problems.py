@@ -59,6 +59,14 @@ def words_of(error: Mapping[str, Any]) -> str:
     return (words.format_map(error.get("ctx", {})) if words else str(error["msg"]))[:200]
 
 
+def _invalid(_request: Request, error: Exception) -> JSONResponse:
+    fields: dict[str, str] = {}
+    if isinstance(error, RequestValidationError):
+        for entry in error.errors()[:50]:
+            fields[".".join(str(part) for part in entry["loc"][1:])[:120]] = words_of(entry)
+    return problem(422, "invalid_input", "Some fields cannot be used as they are.", fields)
+
+
 def install(app: FastAPI) -> None:
     """Teach an application to answer every error as a problem."""
 
@@ -69,13 +77,6 @@ def install(app: FastAPI) -> None:
 
     def outside_error(_request: Request, error: Exception) -> JSONResponse:
         return problem(502, "outside", f"The other side does not answer: {error}. Nothing was lost; try again later.")
-
-    def invalid(_request: Request, error: Exception) -> JSONResponse:
-        fields: dict[str, str] = {}
-        if isinstance(error, RequestValidationError):
-            for entry in error.errors()[:50]:
-                fields[".".join(str(part) for part in entry["loc"][1:])[:120]] = words_of(entry)
-        return problem(422, "invalid_input", "Some fields cannot be used as they are.", fields)
 
     def unstorable(_request: Request, _error: Exception) -> JSONResponse:
         # The database refuses what no text or number of its can hold: a NUL character, a number out of range.
@@ -97,7 +98,7 @@ def install(app: FastAPI) -> None:
     app.add_exception_handler(Exception, fault)
     app.add_exception_handler(ServiceError, service_error)
     app.add_exception_handler(OutsideError, outside_error)
-    app.add_exception_handler(RequestValidationError, invalid)
+    app.add_exception_handler(RequestValidationError, _invalid)
     app.add_exception_handler(DataError, unstorable)
     app.add_exception_handler(HTTPException, http_error)
 

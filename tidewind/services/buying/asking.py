@@ -54,6 +54,16 @@ class PurchaseAsked:
     dropped: dict[int, str] = field(default_factory=dict)
 
 
+def _asked_before(session: Session, client_key: str) -> PurchaseAsked | None:
+    """Return what the same click has asked for already."""
+    batch_id = session.scalar(select(Batch.id).where(Batch.client_key == client_key))
+    if batch_id is None:
+        return None
+    return PurchaseAsked(
+        batch_id, list(session.scalars(select(Shipment.order_id).where(Shipment.batch_id == batch_id)))
+    )
+
+
 def ask_to_buy(
     session: Session,
     wishes: Sequence[ToBuy],
@@ -73,10 +83,9 @@ def ask_to_buy(
     if batch_id is not None:
         batch = _locked_batch(session, batch_id)
     else:
-        before = session.scalar(select(Batch).where(Batch.client_key == client_key))
+        before = _asked_before(session, client_key)
         if before is not None:
-            taken = session.scalars(select(Shipment.order_id).where(Shipment.batch_id == before.id)).all()
-            return PurchaseAsked(before.id, list(taken))
+            return before
         batch = _new_batch(session, client_key, person_id)
     shown, currency = {wish.order_id: wish.shown_minor for wish in wishes}, shop_settings(session).currency
     asked = PurchaseAsked(batch.id)

@@ -214,6 +214,20 @@ def _labels_in(session: Session, ids: Sequence[int]) -> dict[int, tuple[int, int
     }
 
 
+def _shipments_in(session: Session, ids: Sequence[int]) -> tuple[dict[int, dict[str, int]], dict[int, int]]:
+    """Return how many shipments of each state are in batches, and what was spent on those that travel."""
+    states: dict[int, dict[str, int]] = {}
+    money: dict[int, int] = {}
+    for i, state, n, total in session.execute(
+        select(Shipment.batch_id, Shipment.state, func.count(), func.sum(Shipment.price_minor))
+        .where(Shipment.batch_id.in_(ids))
+        .group_by(Shipment.batch_id, Shipment.state)
+    ):
+        states.setdefault(i, {})[state] = n
+        money[i] = money.get(i, 0) + (int(total) if state in LabelState.TRAVELS else 0)
+    return states, money
+
+
 def batch_summaries(
     session: Session, *, archived: bool = False, text: str = "", limit: int = 100, batch_id: int | None = None
 ) -> list[BatchSummary]:
@@ -231,15 +245,7 @@ def batch_summaries(
     found = session.scalars(query).all()
     ids = [batch.id for batch in found]
     waiting, labels = _waiting_in(session, ids), _labels_in(session, ids)
-    states: dict[int, dict[str, int]] = {}
-    money: dict[int, int] = {}
-    for i, state, n, total in session.execute(
-        select(Shipment.batch_id, Shipment.state, func.count(), func.sum(Shipment.price_minor))
-        .where(Shipment.batch_id.in_(ids))
-        .group_by(Shipment.batch_id, Shipment.state)
-    ):
-        states.setdefault(i, {})[state] = n
-        money[i] = money.get(i, 0) + (int(total) if state in LabelState.TRAVELS else 0)
+    states, money = _shipments_in(session, ids)
     return [
         BatchSummary(
             b.id,

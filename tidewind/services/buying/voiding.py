@@ -170,12 +170,8 @@ def _settle(sessions: sessionmaker[Session], outside: Outside, shipment_id: int,
 
 
 def _write(session: Session, shipment_id: int, answer: VoidAnswer, carrier: str, now: datetime) -> str:
-    shipment = session.scalar(
-        select(Shipment)
-        .where(Shipment.id == shipment_id)
-        .with_for_update(of=Shipment)
-        .execution_options(populate_existing=True)
-    )
+    query = select(Shipment).where(Shipment.id == shipment_id).with_for_update(of=Shipment)
+    shipment = session.scalar(query.execution_options(populate_existing=True))
     if shipment is None or shipment.state != "void_asked":
         return shipment.state if shipment else "gone"
     if answer.state == "pending":
