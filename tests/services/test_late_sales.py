@@ -111,8 +111,9 @@ class Only:
 
 
 def begun(wiring: Wiring, count: int) -> list[int]:
+    """Ask for the labels of some orders of one parcel each; nobody has asked the carrier yet."""
     with wiring.sessions() as session:
-        orders = clear_orders(session, "norvia", count)
+        orders = [o for o in clear_orders(session, "norvia", 60) if o.parcel_count == 1][:count]
     return ids_of(wiring, ask(wiring, orders).batch_id)
 
 
@@ -240,3 +241,26 @@ def test_whatever_comes_each_label_is_bought_once_or_not_at_all(wiring: Wiring, 
     assert bought == carrier.live
     account = books(wiring)
     assert (account["held"], account["postage"]) == (0, PRICE * len(bought))
+
+
+@pytest.mark.parametrize(
+    ("sold", "words"),
+    [
+        (Sold(PRICE, ()), "0 numbers for 1 parcels"),
+        (Sold(PRICE, (SoldParcel("OC1", ""), SoldParcel("OC2", ""))), "2 numbers for 1 parcels"),
+        (None, "its tracking number is another parcel's"),  # the number of what was bought before
+    ],
+)
+def test_an_answer_that_cannot_be_true_is_taken_back_and_holds_nobody_up(
+    wiring: Wiring, clock: Clock, sold: Sold | None, words: str
+) -> None:
+    first, odd, last = begun(wiring, 3)
+    carrier = OddCarrier(clock, lambda _: "well")
+    outside = cast(Outside, Only(wiring.outside, carrier))
+    assert buy_shipments(wiring.sessions, outside, [first], clock) == {first: "bought"}
+    (key,) = carrier.book
+    carrier.book[shipments(wiring, [odd])[0].idempotency_key] = sold or carrier.book[key]
+    assert buy_shipments(wiring.sessions, outside, [odd, last], clock) == {odd: "failed", last: "bought"}
+    assert words in shipments(wiring, [odd])[0].failure
+    assert len(carrier.live) == 2
+    assert (books(wiring)["held"], books(wiring)["postage"]) == (0, 2 * PRICE)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import asdict, dataclass
 from datetime import date, datetime, timedelta
 from typing import Any, Literal, Protocol
@@ -14,7 +15,7 @@ from tidewind.core.tariffs.live import LiveAnswer, LivePrice
 from tidewind.core.tracking import TrackingState
 from tidewind.metrics import OUTSIDE_CALLS
 from tidewind.outside.breaker import Breaker
-from tidewind.outside.errors import MaybeDone, NeverSent, OutsideError, RefusedOutside
+from tidewind.outside.errors import MaybeDone, NeverSent, NotBelieved, OutsideError, RefusedOutside
 from tidewind.outside.http import call
 
 
@@ -279,12 +280,25 @@ def _void(answer: httpx.Response) -> VoidAnswer:
         raise MaybeDone("an answer that makes no sense") from error
 
 
+_NUMBER = re.compile(r"[0-9A-Za-z][0-9A-Za-z ./-]{3,39}")
+_NOTHING = frozenset({"none", "null", "undefined", "n/a"})
+
+
+def _tracking_number(told: Any) -> str:
+    """Return a tracking number as it can be written on a label.  Raises ValueError for what is none."""
+    if not isinstance(told, str) or not _NUMBER.fullmatch(told) or told.lower() in _NOTHING:
+        raise ValueError(f"{told!r:.60} is no tracking number")
+    return told
+
+
 def _sold(answer: httpx.Response) -> Sold:
-    """Read an answer; an answer that cannot be read may stand for work that was done."""
+    """Read an answer; one that cannot be true stands for work that may have been done.  Raises NotBelieved."""
     try:
         body: dict[str, Any] = answer.json()
         told = body["shipment"] if answer.status_code == 409 else body
-        parcels = tuple(SoldParcel(str(p["tracking_number"]), str(p["routing"])) for p in told["parcels"])
-        return Sold(int(told["price_minor"]), parcels)
-    except (ValueError, KeyError, TypeError) as error:
-        raise MaybeDone("an answer that makes no sense") from error
+        parcels = tuple(SoldParcel(_tracking_number(p["tracking_number"]), str(p["routing"])) for p in told["parcels"])
+        return Sold(_sum(told["price_minor"], least=0), parcels)
+    except KeyError as error:
+        raise NotBelieved(f"it does not say {error}") from error
+    except (ValueError, TypeError, AttributeError) as error:
+        raise NotBelieved(str(error)[:120]) from error

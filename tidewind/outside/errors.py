@@ -13,6 +13,10 @@ class MaybeDone(OutsideError):
     """No answer came, but the work may have been done: ask what became of it before trying again."""
 
 
+class NotBelieved(MaybeDone):
+    """An answer came that cannot be true: what it stands for may have been done, and is to be taken back."""
+
+
 class RefusedOutside(OutsideError):
     """The other side understood and said no; trying again will not help."""
 

@@ -6,12 +6,11 @@ of the key.  Nothing is bought twice, nothing is lost.
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
 from datetime import datetime, timedelta
 
-import structlog
 from sqlalchemy import select
 from sqlalchemy.orm import Session, defer, joinedload, sessionmaker
 
@@ -20,15 +19,15 @@ from tidewind.core.consignments import Consignment, Goods, Parcel, route_between
 from tidewind.core.insuring import INSURED
 from tidewind.core.ledger import charge_kind
 from tidewind.core.order_facts import OrderFacts
-from tidewind.core.quantities import Size, money_text
+from tidewind.core.quantities import Size
 from tidewind.core.states.labels import LABEL_MOVES, LabelMove, LabelState
 from tidewind.core.states.orders import ORDER_MOVES, OrderMove
 from tidewind.db.bulk import write_changed
 from tidewind.db.tables import CarrierRow, Label, Order, Shipment
-from tidewind.outside.carrier import CarrierClient, Purchase, Sold
-from tidewind.outside.errors import MaybeDone, NeverSent, RefusedOutside
+from tidewind.outside.carrier import Purchase, Sold
 from tidewind.services.base import Outside, move_order, move_row, standing_of
 from tidewind.services.books import Posting, post, post_all
+from tidewind.services.buying.requesting import Answer, Asking, ask_all, took_back
 from tidewind.services.buying.watching import never_will_be, watch
 from tidewind.services.follow import mail_requested_labels, tell_of_purchase
 from tidewind.services.planning import all_facts, plan_orders, remember_precedents, shop_settings
@@ -37,22 +36,6 @@ SETTLE_AFTER = timedelta(seconds=20)
 GIVE_UP_AFTER = timedelta(minutes=10)
 NEVER_BEGUN_AFTER = timedelta(minutes=5)
 LONGEST_PAUSE = timedelta(minutes=1)
-log = structlog.get_logger(__name__)
-
-
-@dataclass(frozen=True, slots=True)
-class _Asking:
-    """A shipment about to be bought: its key, what is wanted, and the most that may be charged, in minor units."""
-
-    shipment: Shipment
-    key: str
-    purchase: Purchase
-    most_minor: int
-    currency: str
-
-
-Answer = Sold | str
-"""What a carrier sold, or in words why nothing was bought."""
 
 
 def buy_shipments(
@@ -68,25 +51,20 @@ def buy_shipments(
             carrier, asking, others = _begin(session, shipment_ids, clock())
         if carrier is None:
             return others
-        answers, unanswered = _ask_all(outside.carrier(carrier), carrier, asking)
+        client = outside.carrier(carrier)
+        answers, unanswered = ask_all(client, carrier, asking)
+        with session.begin():
+            seen = _numbers_seen(session, answers)
+        for shipment in seen:
+            words = took_back(client, carrier, shipment.idempotency_key, "its tracking number is another parcel's")
+            if words:
+                answers[shipment] = words
+            else:
+                del answers[shipment]
+                unanswered.append(shipment.id)
         with session.begin():
             done = _write_answers(session, outside, answers, clock())
     return {**others, **dict.fromkeys(unanswered, "buying"), **done}
-
-
-def _ask_all(
-    client: CarrierClient, carrier: CarrierRow, asking: Sequence[_Asking]
-) -> tuple[dict[Shipment, Answer], list[int]]:
-    """Ask for each; return what was answered, and the ids of those that got no answer."""
-    answers: dict[Shipment, Answer] = {}
-    for one in asking:
-        try:
-            answers[one.shipment] = _ask(client, carrier, one)
-        except (NeverSent, MaybeDone):
-            continue
-        except Exception:
-            log.exception("purchase failed", shipment=one.shipment.id)  # the others of its job still can
-    return answers, [one.shipment.id for one in asking if one.shipment not in answers]
 
 
 def buy_shipment(
@@ -98,7 +76,7 @@ def buy_shipment(
 
 def _begin(
     session: Session, shipment_ids: Sequence[int], now: datetime
-) -> tuple[CarrierRow | None, list[_Asking], dict[int, str]]:
+) -> tuple[CarrierRow | None, list[Asking], dict[int, str]]:
     """Note that the carrier is being asked from now on, and return what it is asked for."""
     shipments = _locked(session, shipment_ids)
     mine = {s.id for s in shipments}
@@ -115,7 +93,7 @@ def _begin(
     shop = shop_settings(session)
     facts = all_facts(session, [s.order for s in shipments])
     asking = [
-        _Asking(
+        Asking(
             s,
             s.idempotency_key,
             _purchase(s, fact, carrier.latin_only),
@@ -127,29 +105,14 @@ def _begin(
     return carrier, asking, others
 
 
-def _ask(client: CarrierClient, carrier: CarrierRow, one: _Asking) -> Answer:
-    try:
-        sold = client.buy(one.key, one.purchase)
-    except RefusedOutside as refusal:
-        # An earlier answer may have been lost: that a repeat is refused does not say that nothing was or will be sold.
-        found = client.find(one.key) if one.shipment.attempts > 1 else None
-        if found is None:
-            if one.shipment.attempts > 1:
-                client.cancel(one.key)
-            return f"{carrier.name}: {refusal}"
-        sold = found
-    except MaybeDone:
-        found = client.find(one.key)  # the answer was lost on the way: what became of it?
-        if found is None:
-            raise
-        sold = found
-    if len(sold.parcels) != len(one.purchase.consignment.parcels):
-        raise MaybeDone(f"{len(sold.parcels)} numbers for {len(one.purchase.consignment.parcels)} parcels")
-    if sold.price_minor > one.most_minor:
-        client.cancel(one.key)
-        asks = money_text(sold.price_minor, one.currency)
-        return f"{carrier.name} asks {asks} now. It was voided at once; buy again if you agree."
-    return sold
+def _numbers_seen(session: Session, answers: Mapping[Shipment, Answer]) -> list[Shipment]:
+    """Return the shipments that were sold under a tracking number which another parcel has, from whatever carrier."""
+    mine = {s: [p.tracking_number[:40] for p in a.parcels] for s, a in answers.items() if isinstance(a, Sold)}
+    numbers = [number for many in mine.values() for number in many]
+    query = select(Label.tracking_number).where(Label.tracking_number.in_(numbers))
+    known = set(session.scalars(query.where(Label.shipment_id.not_in([s.id for s in mine])))) if numbers else set()
+    twice = {number for number, times in Counter(numbers).items() if times > 1}
+    return [shipment for shipment, many in mine.items() if not (known | twice).isdisjoint(many)]
 
 
 def _purchase(shipment: Shipment, facts: OrderFacts, latin_only: bool) -> Purchase:
@@ -212,22 +175,21 @@ def _write_answers(
     """Write what was answered; shipments that somebody has settled meanwhile stay as they are."""
     if not answers:
         return {}
-    shipments, bought, failed = _still_bought(session, answers), [], []
-    for shipment in shipments:
-        answer = answers[shipment]
-        if isinstance(answer, str):
-            _fail(session, shipment, answer, now)
-            if shipment.attempts > 1:
-                watch(shipment, now)
-            failed.append(shipment)
-            continue
-        for label, parcel in zip(shipment.labels, answer.parcels, strict=True):
+    shipments = _still_bought(session, answers)
+    failed = [shipment for shipment in shipments if isinstance(answers[shipment], str)]
+    for shipment in failed:
+        _fail(session, shipment, str(answers[shipment]), now)
+        if shipment.attempts > 1:
+            watch(shipment, now)
+    # Before anything is marked as bought: planning flushes, and what is bought is written with its true price at once.
+    _plan_again(session, failed, now)
+    bought = [(shipment, answer) for shipment in shipments if isinstance(answer := answers[shipment], Sold)]
+    for shipment, sold in bought:
+        for label, parcel in zip(shipment.labels, sold.parcels, strict=True):
             label.tracking_number, label.routing = parcel.tracking_number[:40], parcel.routing[:40]
         move_row(shipment, LABEL_MOVES, LabelState, LabelMove.SELL)
         shipment.bought_at = shipment.next_look_at = now
-        bought.append((shipment, answer.price_minor))
-    _plan_again(session, failed, now)
-    charges = [entry for shipment, price in bought for entry in _charges(shipment, price, now)]
+    charges = [entry for shipment, sold in bought for entry in _charges(shipment, sold.price_minor, now)]
     mine = [shipment for shipment, _ in bought]
     write_changed(session, [label for s in mine for label in s.labels], ("tracking_number", "routing"))
     write_changed(session, mine, ("state", "bought_at", "next_look_at", "price_minor"))

@@ -8,6 +8,7 @@ cannot be taken back waits for a person.
 from __future__ import annotations
 
 from collections.abc import Callable
+from contextlib import suppress
 from datetime import datetime, timedelta
 
 import structlog
@@ -17,7 +18,7 @@ from sqlalchemy.orm import Session, joinedload, sessionmaker
 from tidewind.core.quantities import money_text
 from tidewind.db.tables import CarrierRow, Shipment
 from tidewind.outside.carrier import CarrierClient, Sold
-from tidewind.outside.errors import MaybeDone, NeverSent, RefusedOutside
+from tidewind.outside.errors import MaybeDone, NeverSent, NotBelieved, RefusedOutside
 from tidewind.services.base import Outside, write_history
 from tidewind.services.planning import shop_settings
 
@@ -36,8 +37,9 @@ def watch(shipment: Shipment, now: datetime) -> None:
 def never_will_be(client: CarrierClient, key: str) -> bool:
     """Take a key back at its carrier; tell whether it has said that nothing was and nothing will be sold under it."""
     try:
-        if client.find(key) is not None:
-            return False  # sold after all: the next turn takes it
+        with suppress(NotBelieved):
+            if client.find(key) is not None:
+                return False  # sold after all: the next turn takes it
         client.cancel(key)
     except (NeverSent, MaybeDone, RefusedOutside):
         return False
