@@ -264,3 +264,22 @@ def test_an_answer_that_cannot_be_true_is_taken_back_and_holds_nobody_up(
     assert words in shipments(wiring, [odd])[0].failure
     assert len(carrier.live) == 2
     assert (books(wiring)["held"], books(wiring)["postage"]) == (0, 2 * PRICE)
+
+
+def test_a_carrier_out_of_reach_is_tried_once_in_a_round(wiring: Wiring, clock: Clock) -> None:
+    ids = begun(wiring, 4)
+    carrier = OddCarrier(clock, lambda what: "nothing" if what == "buy" else "well")
+    outside = cast(Outside, Only(wiring.outside, carrier))
+    buy_shipments(wiring.sessions, outside, ids, clock)
+    for _ in range(6):
+        turn(wiring, clock, outside, 2)
+    assert all(s.watched_until for s in shipments(wiring, ids))
+    asked: list[str] = []
+    carrier.mood = lambda what: asked.append(what) or "away"  # type: ignore[func-returns-value]
+    clock.move(minutes=60)
+    assert look_for_late_sales(wiring.sessions, outside, clock) == 0
+    assert asked == ["find"]
+    carrier.mood = lambda _: "well"
+    clock.move(minutes=60)
+    assert look_for_late_sales(wiring.sessions, outside, clock) == 0
+    assert all(s.next_try_at and s.next_try_at > clock() for s in shipments(wiring, ids))

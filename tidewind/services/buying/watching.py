@@ -50,18 +50,28 @@ def look_for_late_sales(sessions: sessionmaker[Session], outside: Outside, clock
     """Look at the keys that were given up and are due; return how many were sold late.
 
     Each by itself: a carrier that cannot be reached is asked again later, until the time it may still sell is over.
+    Of its keys one is tried in a round, since each would wait as long for nothing while others wait behind it.
     """
     with sessions.begin() as session:
-        due = session.scalars(
-            select(Shipment.id)
+        due = session.execute(
+            select(Shipment.id, Shipment.carrier)
             .where(Shipment.watched_until.is_not(None), Shipment.next_try_at <= clock())
             .order_by(Shipment.next_try_at)
             .limit(LOOKED_AT_MOST)
         ).all()
-    return sum(_look(sessions, outside, shipment_id, clock) for shipment_id in due)
+    away: set[str] = set()
+    late = 0
+    for shipment_id, carrier in due:
+        if carrier not in away:
+            try:
+                late += _look(sessions, outside, shipment_id, clock)
+            except (NeverSent, MaybeDone):
+                away.add(carrier)
+    return late
 
 
 def _look(sessions: sessionmaker[Session], outside: Outside, shipment_id: int, clock: Callable[[], datetime]) -> bool:
+    """Look at one key; tell whether it was sold late.  Raises NeverSent or MaybeDone, with the next look put off."""
     with sessions() as session:
         shipment = session.get_one(Shipment, shipment_id)
         carrier = session.scalars(select(CarrierRow).where(CarrierRow.code == shipment.carrier)).one()
@@ -70,7 +80,9 @@ def _look(sessions: sessionmaker[Session], outside: Outside, shipment_id: int, c
         sold = client.find(key)
         refused = _take_back(client, key) if sold else ""
     except (NeverSent, MaybeDone):
-        sold, refused = None, ""
+        with sessions.begin() as session:
+            _note(session, shipment_id, carrier.name, None, "", clock())
+        raise
     with sessions.begin() as session:
         _note(session, shipment_id, carrier.name, sold, refused, clock())
     return sold is not None
@@ -101,8 +113,8 @@ def _note(session: Session, shipment_id: int, carrier: str, sold: Sold | None, r
     shipment.watched_until = None
     if refused:
         shipment.late_sale = f"{what} and does not take it back: {refused}"[:300]
-        shipment.failure = f"{shipment.failure}. {shipment.late_sale}"[:500]
+        shipment.failure = f"{shipment.failure[:180]}. {shipment.late_sale}"
     else:
-        shipment.failure = f"{shipment.failure}. {what}; it was taken back"[:500]
+        shipment.failure = f"{shipment.failure[:180]}. {what}; it was taken back"
     write_history(session, shipment.order, carrier, f"{what}; {'not ' if refused else ''}taken back", now)
     log.warning("late sale", shipment=shipment_id, taken_back=not refused)
