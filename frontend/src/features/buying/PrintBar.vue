@@ -4,8 +4,8 @@ import { computed, ref } from "vue";
 import { type Schemas } from "../../api/client";
 import { count } from "../../shared/format";
 import { ErrorNote } from "../../shared/ui";
-import { addressOf, markPrinted, type Meant } from "../papers";
-import { printingQuery, type Shipment, sendToPrinter } from "./queries";
+import { addressOf, markPrinted, type Meant, printingQuery } from "../papers";
+import { type Shipment, sendToPrinter } from "./queries";
 
 const props = defineProps<{ shipments: Shipment[]; batch?: number }>();
 const client = useQueryClient();

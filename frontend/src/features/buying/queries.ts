@@ -31,11 +31,6 @@ export const preflightQuery = (shown: Record<number, number | null>) =>
     placeholderData: (before: Schemas["PreflightOut"] | undefined) => before,
   });
 
-export const printingQuery = queryOptions({
-  queryKey: ["printing"],
-  queryFn: async () => need(await api.GET("/api/printing")),
-});
-
 export const runChecks = async (body: Schemas["CheckIn"]) =>
   need(await api.POST("/api/preflight", { body }));
 

@@ -7,7 +7,8 @@ import { clock, count, day, localDay, money, timeLeft } from "../../shared/forma
 import { useKeys } from "../../shared/keyboard";
 import { useSelection } from "../../shared/selection";
 import { now, useMe } from "../../shared/session";
-import { fetchClear, todayQuery, fetchChannels, pullNow } from "./queries";
+import { fetchChannels, pullNow } from "../shop";
+import { fetchClear, todayQuery } from "./queries";
 import { ErrorNote } from "../../shared/ui";
 
 const { zone, currency, me, may } = useMe();

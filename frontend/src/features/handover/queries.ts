@@ -7,11 +7,6 @@ export const todayQuery = queryOptions({
   refetchInterval: 60_000,
 });
 
-export const fetchChannels = async () => need(await api.GET("/api/channels"));
-
-export const pullNow = async (code: string) =>
-  need(await api.POST("/api/channels/{code}/pull", { params: { path: { code } } }));
-
 /** Orders that can be bought at once, page by page. */
 export const fetchClear = async (after: string) =>
   need(await api.GET("/api/orders", { params: { query: { view: "clear", after, limit: 500 } } }));

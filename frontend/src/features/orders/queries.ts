@@ -99,17 +99,11 @@ export const changesAddress = (row: OrderRow): OrderRow => ({
 export const rehearsePromise = async (body: Schemas["PromiseIn"]) =>
   need(await api.POST("/api/promises/rehearse", { body }));
 
-export const linkPromise = async (body: Schemas["PromiseIn"]) =>
-  need(await api.PUT("/api/promises", { body }));
-
 export const setProductFacts = async (sku: string, body: Schemas["ProductFactsIn"]) =>
   need(await api.PATCH("/api/products/{sku}/facts", { params: { path: { sku } }, body }));
 
 export const useBillingNames = async (body: Schemas["OrdersIn"]) =>
   need(await api.POST("/api/orders/billing-name", { body }));
-
-export const approveOrders = async (body: Schemas["OrdersIn"]) =>
-  need(await api.POST("/api/orders/approve", { body }));
 
 export const clearParty = async (orderId: number, body: Schemas["ClearIn"]) =>
   need(
@@ -166,20 +160,6 @@ export const runImport = async (importId: number) =>
     await api.POST("/api/imports/{import_id}/run", { params: { path: { import_id: importId } } }),
   );
 
-export const fillBatch = async (batchId: number, body: Schemas["FillIn"]) =>
-  need(
-    await api.POST("/api/batches/{batch_id}/orders", {
-      params: { path: { batch_id: batchId } },
-      body,
-    }),
-  );
-
-export const startBatch = async (body: Schemas["BatchIn"]) =>
-  need(await api.POST("/api/batches", { body }));
-
-export const changeHands = async (body: Schemas["BulkHandIn"]) =>
-  need(await api.POST("/api/orders/hand", { body }));
-
 export const annotateOrders = async (body: Schemas["AnnotateIn"]) =>
   need(await api.POST("/api/orders/notes", { body }));
 
@@ -194,8 +174,6 @@ export const letGo = async (body: Schemas["OrdersIn"]) =>
 
 export const startWork = async (body: Schemas["PresenceIn"]) =>
   need(await api.POST("/api/presence", { body }));
-
-export const fetchContacts = async () => need(await api.GET("/api/contacts"));
 
 export const fetchOrder = async (orderId: number) =>
   need(await api.GET("/api/orders/{order_id}", { params: { path: { order_id: orderId } } }));

@@ -6,7 +6,7 @@ import {
   saveTemplate,
   removeLogo,
   changePrint,
-  printingPageQuery,
+  printingQuery,
   templateQuery,
   printsQuery,
 } from "./queries";
@@ -17,7 +17,7 @@ import { ErrorNote } from "../../shared/ui";
 
 const client = useQueryClient();
 const { zone, may, me } = useMe();
-const { data: setup, error, isPending } = useQuery(printingPageQuery);
+const { data: setup, error, isPending } = useQuery(printingQuery);
 const { data: template } = useQuery(templateQuery);
 const { data: jobs } = useQuery(computed(() => printsQuery(may("shipper", "packer"))));
 const KINDS: Record<string, string> = {

@@ -1,1 +1,2 @@
 export { addressOf, markPrinted, openLabels, type Meant } from "./labels";
+export { printingQuery } from "./queries";

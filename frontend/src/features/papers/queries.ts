@@ -21,7 +21,7 @@ export const changePrint = async (jobId: number, body: Schemas["JobChangeIn"]) =
 export const sayPrinted = async (body: Schemas["MarkIn"]) =>
   need(await api.POST("/api/labels/printed", { body }));
 
-export const printingPageQuery = queryOptions({ queryKey: ["printing"], queryFn: fetchPrinting });
+export const printingQuery = queryOptions({ queryKey: ["printing"], queryFn: fetchPrinting });
 
 export const templateQuery = queryOptions({
   queryKey: ["printing", "template"],

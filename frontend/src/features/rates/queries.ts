@@ -1,5 +1,5 @@
 import { queryOptions } from "@tanstack/vue-query";
-import { api, need, type Schemas, type QueryOf } from "../../api/client";
+import { api, need, type Schemas } from "../../api/client";
 
 export type Compared = Schemas["ComparedOut"];
 export type Cell = Schemas["CellOut"];
@@ -73,9 +73,6 @@ export function lateWords(late: Service["lateness"]): string {
 
 export const chooseServices = async (body: Schemas["ChoicesIn"]) =>
   need(await api.POST("/api/orders/services", { body }));
-
-export const fetchContacts = async (query: QueryOf<"/api/contacts", "get">) =>
-  need(await api.GET("/api/contacts", { params: { query } }));
 
 export const askQuotePrices = async (body: Schemas["QuoteIn"]) =>
   need(await api.POST("/api/quote/ask-prices", { body }));

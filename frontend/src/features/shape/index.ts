@@ -1,1 +1,1 @@
-export { keepRecipe, recipesQuery, vocabularyQuery, type Recipe } from "./queries";
+export { keepRecipe, recipesQuery, vocabularyQuery, type Recipe, linkPromise } from "./queries";

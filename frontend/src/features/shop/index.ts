@@ -1,1 +1,9 @@
-export { carriersQuery, contactsQuery, keepContact, packagingQuery, placesQuery } from "./queries";
+export {
+  carriersQuery,
+  contactsQuery,
+  keepContact,
+  packagingQuery,
+  placesQuery,
+  fetchChannels,
+  pullNow,
+} from "./queries";

@@ -1,10 +1,10 @@
 <script setup lang="ts">
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref, watch } from "vue";
-import { linkPromise, rehearsePromiseQuery } from "../queries";
+import { rehearsePromiseQuery } from "../queries";
 import { count, money } from "../../../shared/format";
 import { useMe } from "../../../shared/session";
-import { recipesQuery } from "../../shape";
+import { recipesQuery, linkPromise } from "../../shape";
 import type { OrderRow } from "../queries";
 import { FormDialog } from "../../../shared/ui";
 

@@ -5,13 +5,13 @@ import { useRouter } from "vue-router";
 import { packagingQuery } from "../../shop";
 import AddressForm from "../../../shared/AddressForm.vue";
 import { useMe } from "../../../shared/session";
+import { approveOrders } from "../../buying";
 import {
   orderQuery,
   snagGroupsQuery,
   type OrderRow,
   setProductFacts,
   useBillingNames,
-  approveOrders,
   clearParty,
   decideDifference,
   changeAddress,

@@ -1,10 +1,9 @@
 <script setup lang="ts">
 import { useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref } from "vue";
-import { fillBatch, startBatch } from "../queries";
 import { words } from "../../../api/client";
 import { count } from "../../../shared/format";
-import { batchesQuery } from "../../buying";
+import { batchesQuery, startBatch, fillBatch } from "../../buying";
 
 /** `told` is a function and no event: letting go takes this panel away, and what is taken away emits nothing any more. */
 const props = defineProps<{ ids: number[]; told: (notice: string) => void }>();

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref } from "vue";
-import { changeHands, annotateOrders } from "../queries";
+import { setByHand, annotateOrders } from "../queries";
 import { type Schemas } from "../../../api/client";
 import { count } from "../../../shared/format";
 import { vocabularyQuery } from "../../shape";
@@ -31,7 +31,7 @@ const save = useMutation({
     if (service.value !== LEAVE) set.service = service.value;
     if (packaging.value !== LEAVE) set.packaging = packaging.value;
     if (desk.value.trim()) set.desk = desk.value.trim();
-    if (Object.keys(set).length) await changeHands({ order_ids: ids, set });
+    if (Object.keys(set).length) await setByHand(ids, set);
     const add = tags.value
       .split(",")
       .map((t) => t.trim())

@@ -1,11 +1,10 @@
 <script setup lang="ts">
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref } from "vue";
-import { fillBatch, startBatch } from "../queries";
 import { type Schemas } from "../../../api/client";
 import { count } from "../../../shared/format";
 import { useSelection } from "../../../shared/selection";
-import { batchesQuery } from "../../buying";
+import { batchesQuery, startBatch, fillBatch } from "../../buying";
 import type { OrderRow } from "../queries";
 import { ErrorNote } from "../../../shared/ui";
 
