@@ -37,9 +37,9 @@ class Base(DeclarativeBase):
     type_annotation_map = {datetime: DateTime(timezone=True), dict[str, Any]: JSONB, list[Any]: JSONB}  # noqa: RUF012
 
 
-def reference(target: str, *, cascade: bool = False) -> Any:
-    """Return a foreign-key column to ``target`` (table.column)."""
-    return mapped_column(BigInteger, ForeignKey(target, ondelete="CASCADE" if cascade else None), index=True)
+def reference(target: str, *, cascade: bool = False, index: bool = True) -> Any:
+    """Return a foreign-key column to ``target`` (table.column); without ``index`` where another one serves."""
+    return mapped_column(BigInteger, ForeignKey(target, ondelete="CASCADE" if cascade else None), index=index)
 
 
 def make_engine(url: str, pool_size: int = 10) -> Engine:

@@ -17,7 +17,7 @@ from tidewind.db.tables.orders import (
     SnagRow,
 )
 from tidewind.db.tables.papers import Printer, PrintJob, PrintPreference
-from tidewind.db.tables.people import ApiKey, Attempt, Person, PresenceRow, SignIn
+from tidewind.db.tables.people import ApiKey, Attempt, DoorLink, Person, PresenceRow, SignIn
 from tidewind.db.tables.planning import PrecedentRow, PromiseLink, RecipeRow, RuleSet, Work
 from tidewind.db.tables.shop import Clearance, Contact, PackagingRow, Place, Product, RestrictedParty, Shop
 
@@ -34,6 +34,7 @@ __all__ = [
     "Contact",
     "Departure",
     "Difference",
+    "DoorLink",
     "Import",
     "Label",
     "LabelRequest",

@@ -57,6 +57,7 @@ class Shipment(Base):
         ),
         CheckConstraint("state in ('buying', 'failed') or bought_at is not null", name="bought"),
         Index("ix_shipment_buying", "next_try_at", postgresql_where=text("state = 'buying'")),
+        Index("ix_shipment_late_sale", "asked_at", postgresql_where=text("late_sale <> ''")),
         Index("ix_shipment_watched", "next_try_at", postgresql_where=text("watched_until is not null")),
         Index("ix_shipment_void_asked", "void_due_on", postgresql_where=text("state = 'void_asked'")),
     )
@@ -108,7 +109,17 @@ class Label(Base):
     """One parcel's label with its tracking number."""
 
     __tablename__ = "label"
-    __table_args__ = (UniqueConstraint("shipment_id", "parcel_no"), CheckConstraint("gross_g > 0", name="gross"))
+    __table_args__ = (
+        UniqueConstraint("shipment_id", "parcel_no"),
+        CheckConstraint("gross_g > 0", name="gross"),
+        # A number is looked for by any part of it.
+        Index(
+            "ix_label_tracking_number_parts",
+            "tracking_number",
+            postgresql_using="gin",
+            postgresql_ops={"tracking_number": "gin_trgm_ops"},
+        ),
+    )
     id: Mapped[Id]
     shipment_id: Mapped[int] = reference("shipment.id", cascade=True)
     parcel_no: Mapped[int]

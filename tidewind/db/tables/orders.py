@@ -126,26 +126,32 @@ class Import(Base):
     created_at: Mapped[Created]
 
 
+_GONE = "state in ('shipped', 'part_shipped')"
+
+
 class Order(Base):
     """What a buyer bought, where it goes, and how it will be sent."""
 
     __tablename__ = "customer_order"
     __table_args__ = (
-        UniqueConstraint("channel_id", "number"),
+        # The number leads, so that an order is found by it without statistics, and by a number alone.
+        UniqueConstraint("number", "channel_id"),
         CheckConstraint(f"state in {sql_list(OrderState)}", name="state"),
         CheckConstraint(f"(state, state_by) in {_STANDINGS}", name="standing"),
         Index("ix_customer_order_waiting", "state", "id", postgresql_where=text("state = 'open'")),
         CheckConstraint("payment in ('paid', 'pay_on_delivery', 'unpaid')", name="payment"),
-        Index("ix_customer_order_number", "number"),
         Index("ix_customer_order_search", "search", postgresql_using="gin", postgresql_ops={"search": "gin_trgm_ops"}),
-        Index("ix_customer_order_import_id", "import_id"),
-        Index("ix_customer_order_joined_to", "joined_to"),
+        Index("ix_customer_order_import_id", "import_id", postgresql_where=text("import_id is not null")),
+        Index("ix_customer_order_joined_to", "joined_to", postgresql_where=text("joined_to is not null")),
+        Index("ix_customer_order_shipped", "newest_shipment_id", "id", postgresql_where=text(_GONE)),
+        Index("ix_customer_order_departing", "carrier", "network", postgresql_where=text("state = 'open'")),
+        Index("ix_customer_order_view", "state", "snag_level"),
         Index("ix_customer_order_recipient_key", "recipient_key"),
         Index("ix_customer_order_good_until", "good_until", postgresql_where=text("good_until is not null")),
         Index("ix_customer_order_batch_id", "batch_id", postgresql_where=text("batch_id is not null")),
     )
     id: Mapped[Id]
-    channel_id: Mapped[int] = reference("channel.id")
+    channel_id: Mapped[int] = reference("channel.id", index=False)
     number: Mapped[str] = mapped_column(String(60))
     state: Mapped[str] = mapped_column(String(20), default="open")
     state_why: Mapped[str] = mapped_column(String(200), default="")
@@ -192,6 +198,7 @@ class Order(Base):
     sender: Mapped[Address] = mapped_column(ADDRESS, default=NO_ADDRESS)
     rule_facts: Mapped[dict[str, Any]] = mapped_column(default=dict)
     good_until: Mapped[datetime | None]
+    newest_shipment_id: Mapped[int] = mapped_column(BigInteger, default=0)
     lines: Mapped[list[OrderLine]] = relationship(
         order_by="OrderLine.position", cascade="all, delete-orphan", lazy="selectin"
     )

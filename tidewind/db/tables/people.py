@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import datetime
 
-from sqlalchemy import CheckConstraint, Index, String
+from sqlalchemy import BigInteger, CheckConstraint, Index, String
 from sqlalchemy.orm import Mapped, mapped_column
 
 from tidewind.db.base import Base, Created, Id, reference
@@ -24,7 +24,10 @@ _ROLE_CHECK = "role in ('owner', 'shipper', 'packer', 'care')"
 
 
 class Person(Base):
-    """Somebody with a login."""
+    """Somebody with a login; who was invited and has set no password yet has an empty ``password_hash``.
+
+    ``factor_sealed`` is the sealed secret of a second factor, ``factor_step`` the last step of it that was used.
+    """
 
     __tablename__ = "person"
     __table_args__ = (CheckConstraint(_ROLE_CHECK, name="role"),)
@@ -35,6 +38,19 @@ class Person(Base):
     password_hash: Mapped[str] = mapped_column(String(200))
     active: Mapped[bool] = mapped_column(default=True)
     created_at: Mapped[Created]
+    factor_sealed: Mapped[str] = mapped_column(String(300), default="")
+    factor_step: Mapped[int] = mapped_column(BigInteger, default=0)
+    seen_at: Mapped[datetime | None]
+
+
+class DoorLink(Base):
+    """A link by which somebody sets a password, once: the first one, or another; only its hash is kept."""
+
+    __tablename__ = "door_link"
+    id: Mapped[Id]
+    token_hash: Mapped[str] = mapped_column(String(64), unique=True)
+    person_id: Mapped[int] = reference("person.id", cascade=True)
+    expires_at: Mapped[datetime]
 
 
 class SignIn(Base):
@@ -47,10 +63,12 @@ class SignIn(Base):
     person_id: Mapped[int] = reference("person.id", cascade=True)
     expires_at: Mapped[datetime]
     created_at: Mapped[Created]
+    browser: Mapped[str] = mapped_column(String(120), default="")
+    seen_at: Mapped[datetime | None]
 
 
 class ApiKey(Base):
-    """A key for scripts, with a role of its own; only its hash is kept."""
+    """A key for scripts, with a role of its own; only its hash is kept.  It ends with the person who made it."""
 
     __tablename__ = "api_key"
     __table_args__ = (CheckConstraint(_ROLE_CHECK, name="role"),)
@@ -61,6 +79,9 @@ class ApiKey(Base):
     person_id: Mapped[int] = reference("person.id", cascade=True)
     revoked_at: Mapped[datetime | None]
     created_at: Mapped[Created]
+    reads_only: Mapped[bool] = mapped_column(default=False)
+    expires_at: Mapped[datetime | None]
+    used_at: Mapped[datetime | None]
 
 
 class Attempt(Base):

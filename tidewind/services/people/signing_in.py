@@ -1,25 +1,25 @@
-"""People, sessions and keys: passwords by argon2, tokens kept as hashes, guessing slowed down."""
+"""Signing in and out, and the sessions that come of it; tokens are kept as hashes."""
 
 from __future__ import annotations
 
 import hashlib
 import secrets
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
-from argon2 import PasswordHasher
-from argon2.exceptions import InvalidHashError, VerifyMismatchError
+from cryptography.fernet import InvalidToken
 from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
-from tidewind.db.tables import ApiKey, Attempt, Person, SignIn
-from tidewind.services.base import Conflict, Invalid, NotFound, NotSignedIn, TooMany
+from tidewind.db.tables import Person, SignIn
+from tidewind.services.base import Conflict, NotFound, NotSignedIn, Sealer
+from tidewind.services.people.guessing import count_wrong, forget, keys_of, may_guess
+from tidewind.services.people.passwords import fits
+from tidewind.services.people.second_factor import code_fits
 
 SESSION_LASTS = timedelta(hours=14)
-GUESSES, GUESS_WINDOW = 8, timedelta(minutes=10)
-SHORTEST_PASSWORD = 10
-_hasher = PasswordHasher(time_cost=2, memory_cost=19_456, parallelism=1)  # OWASP password storage, argon2id
-_NOBODY = _hasher.hash("nobody has this password")
+SEEN_EVERY = timedelta(minutes=5)
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,20 +32,33 @@ class Who:
     csrf_token: str
 
 
-def _digest(token: str) -> str:
+@dataclass(frozen=True, slots=True)
+class Trying:
+    """Somebody who tries to sign in: what was typed, and from where.
+
+    ``known`` is the mark a browser got when somebody signed in there before, ``browser`` what it calls itself.
+    """
+
+    login: str
+    password: str
+    code: str = ""
+    source: str = "unknown"
+    known: str = ""
+    browser: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class SignedIn:
+    """A session's token, who it is, and the mark by which this browser is known from now on."""
+
+    token: str
+    person: Person
+    known: str
+
+
+def digest(token: str) -> str:
+    """Return the hash under which a token or a key is kept."""
     return hashlib.sha256(token.encode()).hexdigest()
-
-
-def add_person(session: Session, login: str, name: str, role: str, password: str) -> Person:
-    """Create a login.  Raises Invalid for a short password, Conflict for a login that is taken."""
-    if len(password) < SHORTEST_PASSWORD:
-        raise Invalid("short_password", f"A password needs at least {SHORTEST_PASSWORD} characters.")
-    if session.scalar(select(Person).where(Person.login == login.lower().strip())):
-        raise Conflict("login_taken", f"There is already a login {login}.")
-    person = Person(login=login.lower().strip(), name=name.strip(), role=role, password_hash=_hasher.hash(password))
-    session.add(person)
-    session.flush()
-    return person
 
 
 def anybody(session: Session) -> bool:
@@ -53,37 +66,48 @@ def anybody(session: Session) -> bool:
     return session.scalar(select(func.count()).select_from(Person)) != 0
 
 
-def sign_in(session: Session, login: str, password: str, source: str, at: datetime) -> tuple[str, Person] | None:
-    """Return a session token and the person, or None for a wrong login or password.
+def sign_in(session: Session, sealer: Sealer, trying: Trying, at: datetime) -> SignedIn | str:
+    """Return a new session, or the code of what is missing: ``wrong_password``, ``second_factor``, ``wrong_code``.
 
-    The failed attempt is kept in the same transaction, so the caller must commit either way.
-    Raises TooMany after eight failures in ten minutes from one address or for one login.
+    A failed attempt is kept in the same transaction, so the caller must commit either way.
+    Raises TooMany with the seconds to wait after too many wrong guesses.
     """
-    plain = login.lower().strip()[:120]
-    for key in (f"from:{source}", f"login:{plain}"):
-        counted = select(func.count()).where(Attempt.source == key, Attempt.at > at - GUESS_WINDOW)
-        if (session.scalar(counted) or 0) >= GUESSES:
-            raise TooMany("too_many_guesses", "Too many failed sign-ins. Wait ten minutes and try again.")
-    person = session.scalar(select(Person).where(Person.login == plain, Person.active))
-    try:
-        _hasher.verify(person.password_hash if person else _NOBODY, password)
-    except (VerifyMismatchError, InvalidHashError):
-        person = None
-    if person is None:
-        session.add_all(Attempt(source=key, at=at) for key in (f"from:{source}", f"login:{plain}"))
-        return None
-    session.execute(delete(Attempt).where(Attempt.source == f"login:{plain}"))
+    plain = trying.login.lower().strip()[:120]
+    known = _known_as(sealer, trying.known)
+    keys = keys_of(plain, trying.source, digest(trying.known)[:32] if known == plain else "")
+    may_guess(session, keys, at)
+    person = session.scalar(select(Person).where(Person.login == plain, Person.active).with_for_update())
+    if not fits(trying.password, person.password_hash if person else "") or person is None:
+        count_wrong(session, keys, at)
+        return "wrong_password"
+    if person.factor_sealed:
+        if not trying.code:
+            return "second_factor"
+        if not code_fits(sealer, person, trying.code, at):
+            count_wrong(session, keys, at)
+            return "wrong_code"
+    forget(session, keys)
     session.execute(delete(SignIn).where(SignIn.expires_at < at))
-    token = secrets.token_urlsafe(32)
+    token, person.seen_at = secrets.token_urlsafe(32), at
     session.add(
         SignIn(
-            token_hash=_digest(token),
+            token_hash=digest(token),
             csrf_token=secrets.token_urlsafe(24),
             person_id=person.id,
             expires_at=at + SESSION_LASTS,
+            browser=trying.browser[:120],
+            seen_at=at,
         )
     )
-    return token, person
+    return SignedIn(token, person, trying.known if known == plain else sealer.seal(f"{plain} {secrets.token_hex(8)}"))
+
+
+def _known_as(sealer: Sealer, mark: str) -> str:
+    """Return the login that a browser is known to be of; empty where the mark is none of ours."""
+    try:
+        return sealer.open(mark[:400]).partition(" ")[0]
+    except (Conflict, InvalidToken, ValueError):
+        return ""
 
 
 def who_has_token(session: Session, token: str, at: datetime) -> Who:
@@ -91,41 +115,37 @@ def who_has_token(session: Session, token: str, at: datetime) -> Who:
     found = session.execute(
         select(SignIn, Person)
         .join(Person, Person.id == SignIn.person_id)
-        .where(SignIn.token_hash == _digest(token), SignIn.expires_at > at, Person.active)
+        .where(SignIn.token_hash == digest(token), SignIn.expires_at > at, Person.active)
     ).first()
     if found is None:
         raise NotSignedIn("not_signed_in", "Sign in first. Nothing you typed elsewhere is lost.")
-    return Who(found[1].id, found[1].name, found[1].role, found[0].csrf_token)
-
-
-def who_has_key(session: Session, key: str) -> Who:
-    """Return what an API key may do.  Raises NotSignedIn."""
-    found = session.scalar(select(ApiKey).where(ApiKey.key_hash == _digest(key), ApiKey.revoked_at.is_(None)))
-    if found is None:
-        raise NotSignedIn("unknown_key", "This API key is not known or was revoked.")
-    return Who(found.person_id, found.name, found.role, "")
+    mine, person = found
+    if mine.seen_at is None or abs(at - mine.seen_at) > SEEN_EVERY:
+        mine.seen_at = person.seen_at = at
+    return Who(person.id, person.name, person.role, mine.csrf_token)
 
 
 def sign_out(session: Session, token: str) -> None:
     """End a session."""
-    session.execute(delete(SignIn).where(SignIn.token_hash == _digest(token)))
+    session.execute(delete(SignIn).where(SignIn.token_hash == digest(token)))
 
 
-def make_key(session: Session, person_id: int, name: str, role: str) -> tuple[int, str]:
-    """Create an API key with a role and return its id and the key; the key itself is shown this once only."""
-    key = f"tw_{secrets.token_urlsafe(30)}"
-    row = ApiKey(name=name.strip()[:120], role=role, key_hash=_digest(key), person_id=person_id)
-    session.add(row)
-    session.flush()
-    return row.id, key
+def sessions_of(session: Session, person_id: int, at: datetime) -> Sequence[SignIn]:
+    """Return somebody's open sessions, the newest first."""
+    mine = (SignIn.person_id == person_id) & (SignIn.expires_at > at)
+    return session.scalars(select(SignIn).where(mine).order_by(SignIn.id.desc())).all()
 
 
-def revoke_key(session: Session, key_id: int, at: datetime) -> None:
-    """Revoke an API key.  Raises NotFound."""
-    row = session.get(ApiKey, key_id)
-    if row is None:
-        raise NotFound("unknown_key", "There is no such key.")
-    row.revoked_at = at
+def is_session(row: SignIn, token: str) -> bool:
+    """Tell whether a session is the one with a token."""
+    return row.token_hash == digest(token)
+
+
+def end_session(session: Session, person_id: int, session_id: int) -> None:
+    """End one of somebody's own sessions.  Raises NotFound."""
+    mine = delete(SignIn).where(SignIn.id == session_id, SignIn.person_id == person_id).returning(SignIn.id)
+    if not session.scalars(mine).all():
+        raise NotFound("no_session", "There is no such session of yours.")
 
 
 def names_of_people(session: Session) -> dict[int, str]:

@@ -1,5 +1,5 @@
-"""Sign-in, keys, presence."""
+"""Sign-in, people, keys, presence."""
 
-from tidewind.web.people import routes
+from tidewind.web.people import members, routes
 
-ROUTERS = (routes.router,)
+ROUTERS = (routes.router, members.router)

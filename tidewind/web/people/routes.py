@@ -1,6 +1,8 @@
-"""Signing in and out, the first set-up, keys for scripts, and who works on what."""
+"""Signing in and out, the first set-up, and who works on what."""
 
 from __future__ import annotations
+
+from datetime import timedelta
 
 from fastapi import APIRouter, Request, Response
 from sqlalchemy.orm import Session
@@ -9,17 +11,16 @@ from tidewind.db.tables import Shop
 from tidewind.services import people as service
 from tidewind.services import shop as shop_room
 from tidewind.services.base import NotSignedIn
-from tidewind.services.people import SESSION_LASTS, Who, anybody, who_has_token
+from tidewind.services.people import SESSION_LASTS, Trying, Who, anybody, has_factor, who_has_token
 from tidewind.services.planning import shop_settings
 from tidewind.settings import DEMO_PASSWORD, DEMO_PEOPLE
-from tidewind.web.access import COOKIE, Anyone, Now, Owner, Parts, Tx, Wiring
+from tidewind.web.access import COOKIE, Anyone, Now, Parts, Tx, Wiring
 from tidewind.web.base.schemas import OrdersIn
+from tidewind.web.people.presenting import browser_of
 from tidewind.web.people.schemas import (
     AtWorkOut,
     DemoPerson,
     FirstOwnerIn,
-    KeyIn,
-    KeyOut,
     Me,
     PresenceIn,
     SignInIn,
@@ -27,6 +28,12 @@ from tidewind.web.people.schemas import (
 )
 
 router = APIRouter(prefix="/api", tags=["sign-in"])
+KNOWN = "tidewind_known"
+_MISSING = {
+    "wrong_password": "That login and password do not go together.",
+    "second_factor": "Type the six digits of your second factor, too.",
+    "wrong_code": "Those digits are wrong, over, or were used. Wait for the next ones.",
+}
 
 
 @router.get("/start")
@@ -52,6 +59,7 @@ def _me(parts: Wiring, session: Session, who: Who) -> Me:
         currency=shop.currency,
         time_zone=shop.time_zone,
         units=shop.units,
+        second_factor=has_factor(session, who.id),
         now=parts.clock(),
         standins_url=parts.settings.standins_url if parts.settings.demo else "",
     )
@@ -59,27 +67,39 @@ def _me(parts: Wiring, session: Session, who: Who) -> Me:
 
 @router.post("/sign-in")
 def sign_in(body: SignInIn, request: Request, response: Response, parts: Parts) -> Me:
-    """Sign in and receive a session cookie; failed attempts are counted and slow guessing down."""
-    source = request.client.host if request.client else "unknown"
-    with parts.sessions.begin() as session:
-        signed = service.sign_in(session, body.login, body.password, source, parts.clock())
-    if signed is None:
-        raise NotSignedIn("wrong_password", "That login and password do not go together.")
-    response.set_cookie(
-        COOKIE,
-        signed[0],
-        httponly=True,
-        samesite="lax",
-        secure=parts.settings.secure_cookie,
-        path="/",
-        max_age=int(SESSION_LASTS.total_seconds()),
+    """Sign in and receive a session cookie; wrong guesses are counted and slow further ones down.
+
+    Who has a second factor and sends no code is told so by the problem's code ``second_factor``.
+    """
+    trying = Trying(
+        body.login,
+        body.password,
+        body.code,
+        request.client.host if request.client else "unknown",
+        request.cookies.get(KNOWN, ""),
+        browser_of(request.headers.get("User-Agent", "")),
     )
+    with parts.sessions.begin() as session:
+        signed = service.sign_in(session, parts.outside.sealer, trying, parts.clock())
+    if isinstance(signed, str):
+        raise NotSignedIn(signed, _MISSING[signed])
+    lasts = ((COOKIE, signed.token, SESSION_LASTS), (KNOWN, signed.known, timedelta(days=365)))
+    for name, value, time in lasts:
+        response.set_cookie(
+            name,
+            value,
+            httponly=True,
+            samesite="lax",
+            secure=parts.settings.secure_cookie,
+            path="/",
+            max_age=int(time.total_seconds()),
+        )
     with parts.sessions() as session:
-        return _me(parts, session, who_has_token(session, signed[0], parts.clock()))
+        return _me(parts, session, who_has_token(session, signed.token, parts.clock()))
 
 
 @router.post("/first-owner", status_code=201)
-def first_owner(body: FirstOwnerIn, session: Tx) -> Response:
+def first_owner(body: FirstOwnerIn, session: Tx) -> Start:
     """Set an empty installation up with its shop and owner."""
     shop = Shop(
         id=1,
@@ -95,7 +115,7 @@ def first_owner(body: FirstOwnerIn, session: Tx) -> Response:
         mail_from="shop@localhost",
     )
     shop_room.first_owner(session, shop, body.login, body.name, body.password)
-    return Response(status_code=201)
+    return Start(set_up=True, brand=shop.brand, demo_people=[])
 
 
 @router.get("/me")
@@ -109,19 +129,6 @@ def sign_out(_who: Anyone, request: Request, response: Response, session: Tx) ->
     """End the session."""
     service.sign_out(session, request.cookies.get(COOKIE, ""))
     response.delete_cookie(COOKIE)
-
-
-@router.post("/keys", status_code=201)
-def make_key(body: KeyIn, who: Owner, session: Tx) -> KeyOut:
-    """Create an API key with a role for a script."""
-    key_id, key = service.make_key(session, who.id, body.name, body.role)
-    return KeyOut(id=key_id, key=key)
-
-
-@router.delete("/keys/{key_id}", status_code=204)
-def revoke_key(key_id: int, _who: Owner, session: Tx, now: Now) -> None:
-    """Revoke an API key."""
-    service.revoke_key(session, key_id, now)
 
 
 @router.post("/presence")

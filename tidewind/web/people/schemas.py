@@ -12,9 +12,15 @@ from tidewind.web.base.schemas import Ids, Out
 Role = Literal["owner", "shipper", "packer", "care"]
 
 
+Password = Annotated[str, StringConstraints(min_length=1, max_length=200)]
+Name = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=120)]
+Code = Annotated[str, StringConstraints(strip_whitespace=True, max_length=12)]
+
+
 class SignInIn(BaseModel):
     login: Annotated[str, StringConstraints(min_length=1, max_length=120)]
-    password: Annotated[str, StringConstraints(min_length=1, max_length=200)]
+    password: Password
+    code: Code = Field(default="", description="The six digits of a second factor, where the person has one")
 
 
 class DemoPerson(BaseModel):
@@ -32,7 +38,9 @@ class Start(BaseModel):
     demo_people: list[DemoPerson]
 
 
-class FirstOwnerIn(SignInIn):
+class FirstOwnerIn(BaseModel):
+    login: Annotated[str, StringConstraints(min_length=1, max_length=120)]
+    password: Password
     name: Annotated[str, StringConstraints(min_length=1, max_length=120)]
     shop: Annotated[str, StringConstraints(min_length=1, max_length=120)]
     time_zone: Annotated[str, StringConstraints(min_length=1, max_length=60)]
@@ -48,13 +56,98 @@ class Me(BaseModel):
     currency: str
     time_zone: str
     units: str
+    second_factor: bool
     now: datetime
     standins_url: str
 
 
-class KeyIn(BaseModel):
-    name: Annotated[str, StringConstraints(min_length=1, max_length=120)]
+class PersonOut(Out):
+    """Somebody with a login: at work, invited (no password yet), or gone."""
+
+    id: int
+    login: str
+    name: str
     role: Role
+    state: Literal["at_work", "invited", "gone"]
+    second_factor: bool
+    seen_at: datetime | None
+
+
+class InviteIn(BaseModel):
+    login: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=60)]
+    name: Name
+    role: Role
+
+
+class PersonIn(BaseModel):
+    name: Name
+    role: Role
+    active: bool = Field(description="False lets the person go: sessions, links and keys end at once")
+
+
+class DoorLinkOut(BaseModel):
+    """A link by which somebody sets a password, once, within three days."""
+
+    person_id: int
+    name: str
+    link: str = Field(description="Shown this once only")
+
+
+class DoorOut(BaseModel):
+    """Whose link it is."""
+
+    name: str
+    login: str
+    brand: str
+
+
+class PasswordIn(BaseModel):
+    password: Password
+
+
+class PasswordChangeIn(BaseModel):
+    before: Password
+    after: Password
+
+
+class SessionOut(BaseModel):
+    id: int
+    browser: str
+    since: datetime
+    seen_at: datetime | None
+    this_one: bool
+
+
+class FactorOut(BaseModel):
+    """A secret for an authenticator app; it is asked for only once its code was typed right."""
+
+    secret: str
+    address: str
+    picture: str = Field(description="The address as a QR code, an SVG picture")
+
+
+class FactorIn(BaseModel):
+    secret: Annotated[str, StringConstraints(pattern="^[A-Z2-7]{16,64}$")]
+    code: Code
+
+
+class KeyIn(BaseModel):
+    name: Name
+    role: Role
+    reads_only: bool = False
+    days: Annotated[int, Field(ge=1, le=3_650)] | None = Field(default=365, description="None: without an end")
+
+
+class KeyRow(BaseModel):
+    id: int
+    name: str
+    role: Role
+    reads_only: bool
+    person: str
+    made_at: datetime
+    expires_at: datetime | None
+    used_at: datetime | None
+    works: bool
 
 
 class KeyOut(BaseModel):

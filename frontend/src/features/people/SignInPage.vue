@@ -3,14 +3,16 @@ import { useQuery, useQueryClient } from "@tanstack/vue-query";
 import { ref } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { sendSignIn, makeFirstOwner, startQuery } from "./queries";
-import { rememberToken, words } from "../../api/client";
+import { ProblemError, rememberToken, words } from "../../api/client";
 
 const route = useRoute();
 const router = useRouter();
 const client = useQueryClient();
 const { data: start, refetch } = useQuery(startQuery);
-const login = ref("");
+const login = ref(typeof route.query.login === "string" ? route.query.login : "");
 const password = ref("");
+/** Asked for only where the person has a second factor. */
+const code = ref<string>();
 const problem = ref("");
 const busy = ref(false);
 const first = ref({
@@ -24,7 +26,11 @@ async function signIn(asLogin = login.value, withPassword = password.value): Pro
   busy.value = true;
   problem.value = "";
   try {
-    const me = await sendSignIn({ login: asLogin, password: withPassword });
+    const me = await sendSignIn({
+      login: asLogin,
+      password: withPassword,
+      code: code.value ?? "",
+    });
     rememberToken(me.csrf_token);
     client.setQueryData(["me"], me);
     const to =
@@ -35,7 +41,8 @@ async function signIn(asLogin = login.value, withPassword = password.value): Pro
         : "/today";
     await router.push(to);
   } catch (error) {
-    problem.value = words(error);
+    if (error instanceof ProblemError && error.code === "second_factor") code.value = "";
+    else problem.value = words(error);
   } finally {
     busy.value = false;
   }
@@ -67,7 +74,7 @@ async function setUp(): Promise<void> {
         <v-text-field v-model="login" label="Login" autocomplete="username" required />
         <v-text-field
           v-model="password"
-          label="Password, at least 10 characters"
+          label="Password, at least 15 characters"
           type="password"
           autocomplete="new-password"
           required
@@ -82,6 +89,15 @@ async function setUp(): Promise<void> {
             label="Password"
             type="password"
             autocomplete="current-password"
+            required
+          />
+          <v-text-field
+            v-if="code !== undefined"
+            v-model="code"
+            label="Six digits of your second factor"
+            inputmode="numeric"
+            autocomplete="one-time-code"
+            autofocus
             required
           />
           <v-btn type="submit" :loading="busy">Sign in</v-btn>
@@ -103,45 +119,4 @@ async function setUp(): Promise<void> {
   </main>
 </template>
 
-<style scoped>
-.gate {
-  height: 100vh;
-  overflow: auto;
-  display: grid;
-  place-items: center;
-  background: var(--paper);
-}
-.door {
-  width: 380px;
-  padding: 28px;
-  background: var(--sheet);
-  border: 1px solid var(--line);
-}
-.brand {
-  font-size: 24px;
-}
-.stack {
-  display: grid;
-  gap: 12px;
-  margin-top: 12px;
-}
-h2 {
-  margin: 22px 0 6px;
-}
-.person {
-  display: flex;
-  justify-content: space-between;
-  width: 100%;
-  font: inherit;
-  color: inherit;
-  padding: 8px 10px;
-  border: 0;
-  border-top: 1px solid var(--line);
-  background: none;
-  cursor: pointer;
-  text-align: left;
-}
-.person:hover {
-  background: var(--mul-soft);
-}
-</style>
+<style scoped src="./gate.css"></style>

@@ -1,0 +1,75 @@
+"""Keys for scripts: a role, perhaps reading only, until a day, and when last used; they end with their person."""
+
+from __future__ import annotations
+
+import secrets
+from collections.abc import Sequence
+from datetime import datetime, timedelta
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from tidewind.db.tables import ApiKey, Person
+from tidewind.services.base import NotAllowed, NotFound, NotSignedIn
+from tidewind.services.people.signing_in import Who, digest
+
+USE_NOTED_EVERY = timedelta(minutes=5)
+
+
+def make_key(
+    session: Session,
+    person_id: int,
+    name: str,
+    role: str,
+    *,
+    reads_only: bool = False,
+    expires_at: datetime | None = None,
+) -> tuple[int, str]:
+    """Create an API key with a role and return its id and the key; the key itself is shown this once only."""
+    key = f"tw_{secrets.token_urlsafe(30)}"
+    row = ApiKey(
+        name=name.strip()[:120],
+        role=role,
+        key_hash=digest(key),
+        person_id=person_id,
+        reads_only=reads_only,
+        expires_at=expires_at,
+    )
+    session.add(row)
+    session.flush()
+    return row.id, key
+
+
+def who_has_key(session: Session, key: str, at: datetime, *, writes: bool = False) -> Who:
+    """Return what an API key may do.  Raises NotSignedIn; NotAllowed where it may only read and this ``writes``."""
+    found = session.scalar(
+        select(ApiKey)
+        .join(Person, Person.id == ApiKey.person_id)
+        .where(ApiKey.key_hash == digest(key), ApiKey.revoked_at.is_(None), Person.active)
+        .where(ApiKey.expires_at.is_(None) | (ApiKey.expires_at > at))
+    )
+    if found is None:
+        raise NotSignedIn("unknown_key", "This API key is not known, is over, or was revoked.")
+    if writes and found.reads_only:
+        raise NotAllowed("reads_only", "This API key may only read.")
+    if found.used_at is None or abs(at - found.used_at) > USE_NOTED_EVERY:
+        found.used_at = at
+    return Who(found.person_id, found.name, found.role, "")
+
+
+def keys(session: Session) -> Sequence[tuple[ApiKey, str]]:
+    """Return every key that still works, or did, with the name of its person, the newest first."""
+    rows = session.execute(
+        select(ApiKey, Person.name)
+        .join(Person, Person.id == ApiKey.person_id)
+        .order_by(ApiKey.revoked_at.is_not(None), ApiKey.id.desc())
+    )
+    return [(key, name) for key, name in rows]
+
+
+def revoke_key(session: Session, key_id: int, at: datetime) -> None:
+    """Revoke an API key.  Raises NotFound."""
+    row = session.get(ApiKey, key_id)
+    if row is None:
+        raise NotFound("unknown_key", "There is no such key.")
+    row.revoked_at = row.revoked_at or at
