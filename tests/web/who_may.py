@@ -8,7 +8,9 @@ from tidewind.db.tables.people import ROLES
 from tidewind.settings import DEMO_PASSWORD
 
 _EVERYBODY = """
-GET /api/me | POST /api/sign-out | GET /api/orders | GET /api/orders/{order_id} | GET /api/orders/filters | GET /api/find
+POST /api/me/password | GET /api/me/sessions | DELETE /api/me/sessions/{session_id} | POST /api/me/second-factor
+PUT /api/me/second-factor | POST /api/me/second-factor/off
+GET /api/me | POST /api/sign-out | GET /api/orders | GET /api/orders/{order_id} | GET /api/orders/picked | GET /api/orders/filters | GET /api/find
 GET /api/orders/{order_id}/history | GET /api/batches/{batch_id} | GET /api/today | GET /api/places | GET /api/packaging
 GET /api/news | GET /api/import-samples/{name} | GET /api/channels | GET /api/channels/{code}/log | GET /api/views
 POST /api/views | DELETE /api/views/{view_id} | POST /api/presence | POST /api/presence/let-go | GET /api/snags
@@ -43,7 +45,7 @@ POST /api/channels/{code}/test | POST /api/orders/{order_id}/clear | POST /api/o
 POST /api/orders/{order_id}/apart | POST /api/orders/join | POST /api/orders/{order_id}/undo
 POST /api/layers/shop-defaults/rehearse | POST /api/rules/rehearse | POST /api/recipes | POST /api/recipes/from-order
 DELETE /api/recipes/{code} | PUT /api/promises | POST /api/promises/rehearse | DELETE /api/precedents/{precedent_id}
-PATCH /api/products | POST /api/products/file | POST /api/preflight | POST /api/voids | GET /api/refunds
+PATCH /api/products | POST /api/products/file | POST /api/preflight | POST /api/voids | POST /api/late-sales/{shipment_id} | GET /api/refunds
 POST /api/refunds/{shipment_id}/chase | POST /api/batches | PATCH /api/batches/{batch_id}
 POST /api/batches/{batch_id}/orders | POST /api/batches/{batch_id}/scan | POST /api/batches/{batch_id}/take-out
 POST /api/batches/{batch_id}/cancel | POST /api/batches/{batch_id}/archive | GET /api/batches/{batch_id}/summary.pdf
@@ -52,7 +54,8 @@ GET /api/money/settings | GET /api/request-links | GET /api/requests | POST /api
 POST /api/requests/{request_id}/decline | POST /api/recipes/order | GET /api/cover/declarations
 """
 _OWNER = """
-POST /api/keys | DELETE /api/keys/{key_id} | POST /api/money/top-up | POST /api/places | POST /api/packaging
+GET /api/people | GET /api/personal-data | POST /api/personal-data/erase | POST /api/people | PATCH /api/people/{person_id} | POST /api/people/{person_id}/link
+POST /api/people/{person_id}/sign-out | GET /api/keys | POST /api/keys | DELETE /api/keys/{key_id} | POST /api/money/top-up | POST /api/places | POST /api/packaging
 PUT /api/layers/shop-defaults | PUT /api/rules | POST /api/rules/versions/{version}/restore | PUT /api/channels/{code}
 GET /api/channels/{code}/consent | POST /api/channels/{code}/connect | POST /api/channels/{code}/paused
 PATCH /api/carriers/{code} | POST /api/carriers/{code}/accounts | PATCH /api/carriers/{code}/accounts/{account_id}
@@ -66,6 +69,8 @@ OPEN = {
     "GET /api/start",
     "POST /api/sign-in",
     "POST /api/first-owner",
+    "GET /api/door/{key}",
+    "POST /api/door/{key}",
     "GET /api/tracking/{tracking_key}",
     "POST /api/hooks/{code}",
     "GET /api/request-form/{key}",

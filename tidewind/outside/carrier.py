@@ -219,19 +219,35 @@ class HttpCarrier:
         )
         try:
             told: dict[str, Any] = answer.json()
-            parcel = SoldParcel(str(told["tracking_number"]), str(told["routing"]))
+            parcel = SoldParcel(_tracking_number(told["tracking_number"]), str(told["routing"]))
             return SoldReturn(_sum(told["price_minor"], least=0), parcel)
-        except (ValueError, KeyError, TypeError) as error:
-            raise MaybeDone("an answer that makes no sense") from error
+        except KeyError as error:
+            raise NotBelieved(f"it does not say {error}") from error
+        except (ValueError, TypeError) as error:
+            raise NotBelieved(str(error)[:120]) from error
 
     def events(self, tracking_number: str) -> list[CarrierEvent]:
         """See CarrierClient."""
-        answer = self._call("events", "GET", f"/tracking/{tracking_number}").json()
-        return [
-            CarrierEvent(datetime.fromisoformat(e["at"]), STATES[e["code"]], e["words"][:200], e["spot"][:120])
-            for e in answer["events"]
-            if e["code"] in STATES
-        ]
+        answer = self._call("events", "GET", f"/tracking/{tracking_number}")
+        try:
+            return [_event(told) for told in answer.json()["events"] if told["code"] in STATES]
+        except (ValueError, KeyError, TypeError, AttributeError) as error:
+            raise NotBelieved(f"events that make no sense ({type(error).__name__})") from error
+
+
+def _event(told: dict[str, Any]) -> CarrierEvent:
+    """Read an event; one whose time has no zone could be at any hour.  Raises ValueError, KeyError or TypeError."""
+    at = datetime.fromisoformat(told["at"])
+    if at.tzinfo is None:
+        raise ValueError("a time without a zone")
+    return CarrierEvent(at, STATES[told["code"]], _one_line(told["words"], 200), _one_line(told["spot"], 120))
+
+
+def _one_line(told: Any, most: int) -> str:
+    """Return a text as it can be kept and shown: one line, no control characters, so many characters at most."""
+    if not isinstance(told, str):
+        raise TypeError("no text")
+    return " ".join("".join(c if c.isprintable() else " " for c in told).split())[:most]
 
 
 _LONGEST_HOLD_S = 24 * 3600

@@ -5,12 +5,18 @@ from __future__ import annotations
 import csv
 import io
 import zipfile
+from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import date, datetime
 from itertools import pairwise
+from typing import TypeVar
 
 from charset_normalizer import from_bytes
 from python_calamine import CalamineError, CalamineWorkbook
+
+from tidewind.outside.apart import TooMuch, read_apart
+
+Result = TypeVar("Result")
 
 MOST_COLUMNS = 200
 MOST_ROWS = 100_000
@@ -33,6 +39,27 @@ class Sheet:
 
 def read_sheet(data: bytes, name: str) -> Sheet:
     """Return the rows of a CSV or XLSX file.  Raises SpreadsheetError with words for a person."""
+    return _apart(_read_sheet, data, name)
+
+
+def read_tables(data: bytes, name: str) -> dict[str, list[list[str]]]:
+    """Return every table of a file by name: sheets of a workbook, or parts of a CSV below ``# name``.
+
+    Raises SpreadsheetError with words for a person.
+    """
+    return _apart(_read_tables, data, name)
+
+
+def _apart(read: Callable[[bytes, str], Result], data: bytes, name: str) -> Result:
+    try:
+        return read_apart(read, data, name)
+    except TooMuch as error:
+        why = "longer than 10 seconds" if str(error) == "time" else "more memory than a file may"
+        words = f"{name} takes {why} to read, and was let be. Save only the rows that are needed."
+        raise SpreadsheetError(words) from error
+
+
+def _read_sheet(data: bytes, name: str) -> Sheet:
     if not data.strip(b"\x00 \r\n\t\xef\xbb\xbf"):
         raise SpreadsheetError(f"{name} is empty: there is nothing to import.")
     sheet = _read_workbook(data, name) if data[:4] in (b"PK\x03\x04", b"\xd0\xcf\x11\xe0") else _read_csv(data, name)
@@ -46,13 +73,9 @@ def read_sheet(data: bytes, name: str) -> Sheet:
     return sheet
 
 
-def read_tables(data: bytes, name: str) -> dict[str, list[list[str]]]:
-    """Return every table of a file by name: sheets of a workbook, or parts of a CSV below ``# name``.
-
-    Raises SpreadsheetError with words for a person.
-    """
+def _read_tables(data: bytes, name: str) -> dict[str, list[list[str]]]:
     if data[:4] not in (b"PK\x03\x04", b"\xd0\xcf\x11\xe0"):
-        return _parts(read_sheet(data, name).rows)
+        return _parts(_read_sheet(data, name).rows)
     try:
         book = _open(data, name)
         found = {}

@@ -8,6 +8,7 @@ from typing import Any
 import vobject
 
 from tidewind.core.addresses.check import Address
+from tidewind.outside.apart import TooMuch, read_apart
 
 MOST_BYTES, MOST_CARDS, LONGEST_CARD = 5_000_000, 20_000, 20_000
 
@@ -25,6 +26,13 @@ def read_vcards(data: bytes) -> tuple[list[tuple[str, Address]], list[str]]:
     """
     if len(data) > MOST_BYTES:
         raise VcardError(f"The file is larger than {MOST_BYTES // 1_000_000} MB. Split it.")
+    try:
+        return read_apart(_read_cards, data)
+    except TooMuch as error:
+        raise VcardError("The file takes too long or too much memory to read. Split it.") from error
+
+
+def _read_cards(data: bytes) -> tuple[list[tuple[str, Address]], list[str]]:
     text = data.decode("utf-8-sig", errors="replace").replace("\r\n", "\n").replace("\r", "\n")
     blocks = text.split("BEGIN:VCARD")[1:] if "BEGIN:VCARD" in text else []
     if len(blocks) > MOST_CARDS:

@@ -12,7 +12,7 @@ from fastapi import Depends, Request
 from sqlalchemy.orm import Session, sessionmaker
 
 from tidewind.db.tables.people import ROLES
-from tidewind.services.base import NotAllowed, NotSignedIn, Outside
+from tidewind.services.base import Jumps, NotAllowed, NotSignedIn, Outside
 from tidewind.services.people import Who, who_has_key, who_has_token
 from tidewind.settings import Settings
 from tidewind.web.news import NewsHub
@@ -30,6 +30,7 @@ class Wiring:
     outside: Outside
     clock: Callable[[], datetime]
     news: NewsHub
+    jumps: Jumps
 
 
 def wiring(request: Request) -> Wiring:
@@ -62,7 +63,7 @@ def recognise(request: Request, session: Tx, now: Now) -> Who:
     """Return who is asking, by API key or by session cookie; cookies need the form token for anything that writes."""
     scheme, _, key = request.headers.get("Authorization", "").partition(" ")
     if scheme.lower() == "bearer" and key:
-        who = who_has_key(session, key.strip())
+        who = who_has_key(session, key.strip(), now, writes=request.method not in SAFE)
         request.state.person_id = who.id
         return who
     who = who_has_token(session, request.cookies.get(COOKIE, ""), now)

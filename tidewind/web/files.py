@@ -2,9 +2,20 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from fastapi import Response, UploadFile
 
 from tidewind.services.base import Invalid
+
+PDF, CSV, XLSX = "application/pdf", "text/csv", "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
+
+
+def answers_with(*kinds: str) -> dict[str, Any]:
+    """Return what a route says of itself whose answer is a file of one of these media types."""
+    binary, written = {"type": "string", "format": "binary"}, {"type": "object"}
+    shown = {kind: {"schema": written if kind == "application/json" else binary} for kind in kinds}
+    return {"response_class": Response, "responses": {200: {"description": "The file", "content": shown}}}
 
 
 def uploaded(file: UploadFile, limit_bytes: int) -> tuple[str, bytes]:
@@ -17,5 +28,5 @@ def uploaded(file: UploadFile, limit_bytes: int) -> tuple[str, bytes]:
 
 def download(data: bytes, name: str, kind: str) -> Response:
     """Return a file to be saved under a name; ``kind`` is its media type."""
-    headers = {"Content-Disposition": f'attachment; filename="{name}"', "X-Content-Type-Options": "nosniff"}
+    headers = {"Content-Disposition": f'attachment; filename="{name}"'}
     return Response(data, media_type=kind, headers=headers)

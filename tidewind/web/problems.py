@@ -14,7 +14,7 @@ from sqlalchemy.exc import DataError
 from starlette.exceptions import HTTPException
 
 from tidewind.outside.errors import OutsideError
-from tidewind.services.base import ServiceError
+from tidewind.services.base import ServiceError, TooMany
 
 log = structlog.get_logger(__name__)
 MEDIA_TYPE = "application/problem+json"
@@ -73,7 +73,10 @@ def install(app: FastAPI) -> None:
     def service_error(_request: Request, error: Exception) -> JSONResponse:
         if not isinstance(error, ServiceError):
             raise error
-        return problem(error.status, error.code, str(error))
+        told = problem(error.status, error.code, str(error))
+        if isinstance(error, TooMany):
+            told.headers["Retry-After"] = str(error.retry_after_s)
+        return told
 
     def outside_error(_request: Request, error: Exception) -> JSONResponse:
         return problem(502, "outside", f"The other side does not answer: {error}. Nothing was lost; try again later.")
@@ -84,7 +87,9 @@ def install(app: FastAPI) -> None:
 
     def http_error(_request: Request, error: Exception) -> JSONResponse:
         status = error.status_code if isinstance(error, HTTPException) else 500
-        return problem(status, "http", str(getattr(error, "detail", error))[:300])
+        told = problem(status, "http", str(getattr(error, "detail", error))[:300])
+        told.headers.update(getattr(error, "headers", None) or {})  # which methods there are, of a wrong one
+        return told
 
     def fault(request: Request, error: Exception) -> JSONResponse:
         request_id = getattr(request.state, "request_id", "")

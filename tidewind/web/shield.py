@@ -1,6 +1,9 @@
-"""The outermost layer: too large bodies are turned away while they are read, and safe headers go on answers."""
+"""The outermost layer: whom we answer to, how much and how slowly may be sent, and safe headers on every answer."""
 
 from __future__ import annotations
+
+import asyncio
+from collections.abc import Collection
 
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
@@ -15,52 +18,101 @@ HEADERS = (
     (b"referrer-policy", b"same-origin"),
     (b"content-security-policy", _POLICY.encode()),
 )
+NOT_KEPT = (b"cache-control", b"no-store")
+"""What the API says is about people: no browser and no proxy keeps it, unless a route says otherwise."""
 ENVELOPE = 100_000
 """What a form adds around a file, in bytes."""
+STRANGERS_LIMIT, JSON_LIMIT = 64_000, 2_000_000
+"""So many bytes are read of somebody who brings no session and no key, and of a body that is no file."""
+PATIENCE_S, SLOWEST_BYTES_A_SECOND = 15.0, 20_000
+"""A body has this long to come, and longer by its length at this pace."""
 
 
 class Shield:
-    """ASGI middleware around the whole application."""
+    """ASGI middleware around the whole application; ``hosts`` are the names that people may call us by."""
 
-    def __init__(self, app: ASGIApp, limit_bytes: int) -> None:
-        self.app, self.limit = app, limit_bytes + ENVELOPE
+    def __init__(self, app: ASGIApp, limit_bytes: int, hosts: Collection[str]) -> None:
+        self.app, self.file_limit, self.hosts = app, limit_bytes + ENVELOPE, frozenset(hosts)
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         """Serve one request."""
         if scope["type"] != "http":
             await self.app(scope, receive, send)
             return
-        answered = False
+        headers = dict(scope["headers"])
+        under_way = _Exchange(scope, receive, send, self._limit(headers))
+        if not self._is_for_us(headers):
+            await under_way.refuse(421, "unknown_host", "This shop is not reached by that name.")
+        elif under_way.declared(headers) > under_way.limit:
+            await under_way.refuse_size()
+        else:
+            await self.app(scope, under_way.receive, under_way.send)
 
-        async def guarded_send(message: Message) -> None:
-            if answered:
-                return  # the refusal has gone out already; nothing may follow it
-            if message["type"] == "http.response.start":
-                message["headers"] = [*message.get("headers", []), *HEADERS]
-            await send(message)
+    def _is_for_us(self, headers: dict[bytes, bytes]) -> bool:
+        """Tell whether a request names us: a page elsewhere could else have a name of its own point to this machine."""
+        host = headers.get(b"host", b"").decode("latin-1")
+        name = host.rsplit(":", 1)[0] if host.rsplit(":", 1)[-1].isdigit() else host
+        return name.strip("[]").lower() in self.hosts
 
-        async def refuse() -> None:
-            nonlocal answered
-            words = f"At most {self.limit // 1_000_000} MB can be sent. Split the file."
-            await problem(413, "too_large", words)(scope, receive, guarded_send)
-            answered = True
+    def _limit(self, headers: dict[bytes, bytes]) -> int:
+        if b"authorization" not in headers and b"tidewind_session=" not in headers.get(b"cookie", b""):
+            return STRANGERS_LIMIT
+        is_file = headers.get(b"content-type", b"").startswith(b"multipart/")
+        return self.file_limit if is_file else JSON_LIMIT
 
-        read = 0
 
-        async def guarded_receive() -> Message:
-            nonlocal read
-            message = await receive()
-            read += len(message.get("body", b""))
-            if read > self.limit and not answered:
-                await refuse()
-            return {"type": "http.disconnect"} if answered else message
+class _Exchange:
+    """One request and its answer, watched."""
 
-        if self._declared(scope) > self.limit:
-            await refuse()
-            return
-        await self.app(scope, guarded_receive, guarded_send)
+    def __init__(self, scope: Scope, receive: Receive, send: Send, limit: int) -> None:
+        self._scope, self._receive, self._send, self.limit = scope, receive, send, limit
+        self._read, self._answered, self._body_read = 0, False, False
+        self._loop = asyncio.get_running_loop()
+        self._began = self._loop.time()
 
     @staticmethod
-    def _declared(scope: Scope) -> int:
-        length = next((value for name, value in scope["headers"] if name == b"content-length"), b"0")
+    def declared(headers: dict[bytes, bytes]) -> int:
+        """Return how long the body is said to be, in bytes."""
+        length = headers.get(b"content-length", b"0")
         return int(length) if length.isdigit() else 0
+
+    async def send(self, message: Message) -> None:
+        """Pass the answer on, with safe headers; nothing follows a refusal that has gone out."""
+        if self._answered:
+            return
+        if message["type"] == "http.response.start":
+            given = list(message.get("headers", []))
+            private = self._scope["path"].startswith("/api/") and not any(name == NOT_KEPT[0] for name, _ in given)
+            message["headers"] = [*given, *HEADERS, *([NOT_KEPT] if private else [])]
+        await self._send(message)
+
+    async def receive(self) -> Message:
+        """Pass the body on as it comes, while it is neither too long nor too slow."""
+        if self._answered:
+            return {"type": "http.disconnect"}
+        if self._body_read:  # what is waited for now is the end of the connection, for as long as it takes
+            return await self._receive()
+        left = self._began + PATIENCE_S + self._read / SLOWEST_BYTES_A_SECOND - self._loop.time()
+        try:
+            message = await asyncio.wait_for(self._receive(), max(left, 0.01))
+        except TimeoutError:
+            await self.refuse(408, "too_slow", "What was sent came too slowly. Nothing was changed; send it again.")
+            return {"type": "http.disconnect"}
+        self._read += len(message.get("body", b""))
+        self._body_read = not message.get("more_body", False)
+        if self._read > self.limit:
+            await self.refuse_size()
+            return {"type": "http.disconnect"}
+        return message
+
+    async def refuse_size(self) -> None:
+        """Say how much can be sent."""
+        shown = f"{self.limit // 1_000_000} MB" if self.limit >= 1_000_000 else f"{self.limit // 1_000} kB"
+        await self.refuse(413, "too_large", f"At most {shown} can be sent here. Split what you send.")
+
+    async def refuse(self, status: int, code: str, words: str) -> None:
+        """Answer instead of the application, and close the connection."""
+        told = problem(status, code, words)
+        told.headers["Connection"] = "close"
+        await told(self._scope, self._receive, self.send)
+        self._answered = True

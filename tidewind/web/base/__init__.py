@@ -1,4 +1,4 @@
-"""Live updates and health."""
+"""News to open pages and health."""
 
 from tidewind.web.base import routes
 

@@ -1,9 +1,10 @@
-"""Live updates and the health of the program's parts."""
+"""News to open pages and the health of the program's parts."""
 
 from __future__ import annotations
 
 import hmac
 from collections.abc import AsyncIterator
+from typing import Any
 
 from fastapi import APIRouter, Request, Response
 from fastapi.sse import EventSourceResponse, ServerSentEvent
@@ -16,9 +17,13 @@ from tidewind.web.base.schemas import Health, PartHealth
 
 router = APIRouter(prefix="/api")
 router_without_prefix = APIRouter()
+_STREAM: dict[str, Any] = {
+    "description": "Topics, one to an event",
+    "content": {"text/event-stream": {"schema": {"type": "string"}}},
+}
 
 
-@router.get("/news", tags=["news"], response_class=EventSourceResponse)
+@router.get("/news", tags=["news"], response_class=EventSourceResponse, responses={200: _STREAM})
 async def news(who: Anyone, request: Request, parts: Parts) -> AsyncIterator[ServerSentEvent]:
     """Stream topics as things change; each is a key of the pages' queries (``orders``, ``batch:12``).
 
@@ -29,10 +34,10 @@ async def news(who: Anyone, request: Request, parts: Parts) -> AsyncIterator[Ser
         yield ServerSentEvent(raw_data=topic)
 
 
-@router.get("/health")
+@router.get("/health", responses={503: {"model": Health, "description": "Something does not work"}})
 def health(parts: Parts, response: Response) -> Health:
-    """Return the state of the database, the job worker and the stand-ins; 503 where one does not work."""
-    found = parts_health(parts.sessions, parts.settings.standins_url)
+    """Return the state of the database, the job workers, the clock and the stand-ins; 503 where one does not work."""
+    found = parts_health(parts.sessions, parts.settings.standins_url, parts.jumps.since_start())
     ok = all(part.ok for part in found.values())
     response.status_code = 200 if ok else 503
     return Health(ok=ok, version=__version__, parts={n: PartHealth(ok=p.ok, detail=p.detail) for n, p in found.items()})

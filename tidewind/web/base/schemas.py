@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from datetime import date
+from datetime import date, time
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, StringConstraints
+from pydantic import BaseModel, ConfigDict, Field, StringConstraints, WithJsonSchema
 
 from tidewind.services.base import MOST_ORDERS
 
@@ -21,6 +21,10 @@ Code = Annotated[str, StringConstraints(min_length=1, max_length=40)]
 Side = Annotated[int, Field(gt=0, le=10_000)]
 Short = Annotated[str, StringConstraints(max_length=120, strip_whitespace=True)]
 Ids = Annotated[list[int], Field(min_length=1, max_length=MOST_ORDERS)]
+
+
+# JSON Schema's own format "time" wants a zone behind it (RFC 3339); a cut-off is a time of the place.
+LocalTime = Annotated[time, WithJsonSchema({"type": "string", "pattern": r"^\d\d:\d\d:\d\d$"})]
 
 
 class Out(BaseModel):

@@ -36,7 +36,7 @@ from tidewind.web.books.schemas import (
     MoneySettings,
     TopUpIn,
 )
-from tidewind.web.files import download
+from tidewind.web.files import CSV, answers_with, download
 from tidewind.web.planning.schemas import WorkOut
 
 router = APIRouter(prefix="/api", tags=["money"])
@@ -93,7 +93,7 @@ def _booked(b: Booked) -> BookedOut:
     )
 
 
-@router.get("/money/file", response_class=Response)
+@router.get("/money/file", **answers_with(CSV))
 def ledger_file(_who: Shipper, session: Tx, asks: Asks) -> Response:
     """Return the entries asked for as CSV, oldest first; amounts in minor units."""
     return download(to_csv(LEDGER_HEADS, ledger_rows(session, asks)), "ledger.csv", "text/csv; charset=utf-8")
@@ -155,7 +155,7 @@ def set_cover(body: CoverIO | None, _who: Owner, session: Tx, now: Now) -> WorkO
     return WorkOut.model_validate(work)
 
 
-@router.get("/cover/declarations", response_class=Response)
+@router.get("/cover/declarations", **answers_with(CSV))
 def declarations(
     _who: Shipper, session: Tx, since: date, until: Annotated[date, Query(description="The last day")]
 ) -> Response:

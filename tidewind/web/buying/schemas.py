@@ -25,6 +25,10 @@ class BuyIn(BaseModel):
     batch_id: int | None = None
 
 
+class SettledIn(BaseModel):
+    words: Annotated[str, StringConstraints(strip_whitespace=True, min_length=3, max_length=120)]
+
+
 class DroppedOut(BaseModel):
     order_id: int
     words: str

@@ -159,3 +159,14 @@ class TrackingOut(BaseModel):
     arrives: date | None
     tracking_numbers: list[str]
     events: list[EventOut]
+
+
+class MailIn(BaseModel):
+    mail: Annotated[str, StringConstraints(max_length=254)]
+
+
+class ErasedOut(BaseModel):
+    """How many orders were erased, and the numbers of those that are not done and were kept."""
+
+    erased: int
+    kept: list[str]

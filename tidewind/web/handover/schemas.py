@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import date, datetime
 
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 
 from tidewind.web.base.schemas import Out
 
@@ -32,14 +32,23 @@ class SnagGroupOut(Out):
     order_ids: list[int]
 
 
+class LateSaleOut(BaseModel):
+    """A label that a carrier sold after we had given up, and does not take back: somebody has to settle it."""
+
+    shipment_id: int
+    order_id: int
+    order_number: str
+    words: str
+
+
 class TodayOut(BaseModel):
     now: datetime
     open_orders: int
     departures: list[DepartureOut]
     snags: list[SnagGroupOut]
-    available_minor: int
+    available_minor: int | None = Field(description="None for who may not see money")
     low_balance: bool
-    late_sales: int
+    late_sales: list[LateSaleOut]
     undelivered_messages: int
     refunds_overdue: int
     returns_back: int

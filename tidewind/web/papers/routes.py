@@ -9,7 +9,6 @@ from fastapi import APIRouter, Depends, Query, Response, UploadFile
 
 from tidewind.db.tables import PrintJob, PrintPreference
 from tidewind.services import shop as shop_room
-from tidewind.services.base import MOST_ORDERS
 from tidewind.services.follow import mail_label
 from tidewind.services.papers import (
     PAPERS,
@@ -36,7 +35,7 @@ from tidewind.services.papers import (
 from tidewind.services.shop import paper_template, set_paper_template
 from tidewind.web.access import Anyone, Bench, Now, Owner, Shipper, Tx
 from tidewind.web.base.schemas import CountOut
-from tidewind.web.files import download, uploaded
+from tidewind.web.files import PDF, answers_with, download, uploaded
 from tidewind.web.papers.schemas import (
     JobChangeIn,
     JobOut,
@@ -51,7 +50,9 @@ from tidewind.web.papers.schemas import (
 )
 
 router = APIRouter(prefix="/api", tags=["printing"])
-Ids = Annotated[list[int], Query(max_length=MOST_ORDERS)]
+MOST_IN_ADDRESS = 2_000
+"""An address of more is too long for servers and browsers; a batch, or the body of a POST, names more."""
+Ids = Annotated[list[int], Query(max_length=MOST_IN_ADDRESS)]
 Stock = Annotated[str, Query(max_length=20)]
 Way = Literal["selected", "shelf", "carrier"]
 
@@ -69,33 +70,33 @@ def _pdf(data: bytes, name: str) -> Response:
     return Response(data, media_type="application/pdf", headers=headers)
 
 
-@router.get("/labels.pdf", response_class=Response)
+@router.get("/labels.pdf", **answers_with(PDF))
 def labels(_who: Bench, shipments: Meant, session: Tx, paper: Stock = "roll", sequence: Way = "selected") -> Response:
     """Return the labels of bought shipments in one PDF; ``paper``: roll, narrow, a4, letter."""
     return _pdf(print_labels(session, shipments, paper, sequence), "labels")
 
 
-@router.post("/labels.pdf", response_class=Response)
+@router.post("/labels.pdf", **answers_with(PDF))
 def many_labels(body: LabelsIn, _who: Bench, session: Tx) -> Response:
     """Return the labels of more orders than an address has room for; it changes nothing."""
     shipments = shipments_meant(session, body.shipment_ids, body.order_ids, None)
     return _pdf(print_labels(session, shipments, body.paper or "roll", body.sequence), "labels")
 
 
-@router.get("/labels/pictures", response_class=Response)
+@router.get("/labels/pictures", **answers_with("image/png", "application/zip"))
 def pictures(_who: Bench, shipments: Meant, session: Tx) -> Response:
     """Return the labels as PNG at 203 dpi: one picture, or a ZIP of several."""
     data, ending = print_pictures(session, shipments)
     return download(data, f"labels.{ending}", "image/png" if ending == "png" else "application/zip")
 
 
-@router.get("/packing-slips.pdf", response_class=Response)
+@router.get("/packing-slips.pdf", **answers_with(PDF))
 def slips(_who: Bench, shipments: Meant, session: Tx, sequence: Way = "selected") -> Response:
     """Return the packing slips of shipments in one PDF."""
     return _pdf(print_slips(session, shipments, sequence), "packing-slips")
 
 
-@router.get("/labels-and-slips.pdf", response_class=Response)
+@router.get("/labels-and-slips.pdf", **answers_with(PDF))
 def interleaved(
     _who: Bench, shipments: Meant, session: Tx, paper: Stock = "roll", sequence: Way = "selected"
 ) -> Response:
@@ -104,25 +105,25 @@ def interleaved(
     return _pdf(data, "labels-and-slips")
 
 
-@router.get("/pick-list.pdf", response_class=Response)
+@router.get("/pick-list.pdf", **answers_with(PDF))
 def pick_list(_who: Bench, shipments: Meant, session: Tx, paper: Stock = "a4") -> Response:
     """Return the pick list of shipments, by shelf."""
     return _pdf(print_pick_list(session, shipments, paper), "pick-list")
 
 
-@router.get("/batches/{batch_id}/summary.pdf", response_class=Response)
+@router.get("/batches/{batch_id}/summary.pdf", **answers_with(PDF))
 def batch_summary(batch_id: int, _who: Shipper, session: Tx, paper: Stock = "a4") -> Response:
     """Return what was bought in a batch, with what it cost."""
     return _pdf(print_batch_summary(session, batch_id, paper), f"batch-{batch_id}")
 
 
-@router.get("/invoices.pdf", response_class=Response)
+@router.get("/invoices.pdf", **answers_with(PDF))
 def invoices(_who: Shipper, shipments: Meant, session: Tx, paper: Stock = "a4") -> Response:
     """Return the buyers' invoices of shipments."""
     return _pdf(print_invoices(session, shipments, paper), "invoices")
 
 
-@router.get("/return-labels.pdf", response_class=Response)
+@router.get("/return-labels.pdf", **answers_with(PDF))
 def return_labels(
     parcel_return: Annotated[list[int], Query(min_length=1, max_length=500)],
     _who: Bench,
@@ -133,13 +134,13 @@ def return_labels(
     return _pdf(print_returns(session, parcel_return, paper), "labels-for-the-way-back")
 
 
-@router.get("/orders/{order_id}/test-label.pdf", response_class=Response)
+@router.get("/orders/{order_id}/test-label.pdf", **answers_with(PDF))
 def trial_label(order_id: int, _who: Bench, session: Tx, paper: Stock = "roll") -> Response:
     """Return a label of a planned order that costs nothing, and says so across its face."""
     return _pdf(trial_labels(session, order_id, paper), "test-label")
 
 
-@router.get("/recipes/barcodes.pdf", response_class=Response)
+@router.get("/recipes/barcodes.pdf", **answers_with(PDF))
 def recipe_barcodes(_who: Bench, session: Tx, now: Now) -> Response:
     """Return a sheet with a barcode for every recipe."""
     return _pdf(shop_room.recipe_barcodes(session, now), "recipes")

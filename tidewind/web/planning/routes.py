@@ -36,6 +36,7 @@ from tidewind.services.planning import (
     shop_settings,
 )
 from tidewind.web.access import Anyone, Now, Owner, Shipper, Tx
+from tidewind.web.files import answers_with
 from tidewind.web.planning.schemas import (
     ChoicesOut,
     FactOut,
@@ -188,7 +189,7 @@ def restore(version: int, who: Owner, session: Tx, now: Now) -> RulesSaved:
     return RulesSaved(version=row.id, work=WorkOut.model_validate(work))
 
 
-@router.get("/rules/file")
+@router.get("/rules/file", **answers_with("application/json"))
 def rules_file(_who: Anyone, session: Tx) -> Response:
     """Return the rules in force as a JSON file, to keep or to bring into another shop."""
     _, rules = current_rules(session)

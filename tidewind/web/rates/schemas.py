@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from datetime import date, time
+from datetime import date
 from typing import Annotated
 
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
 from tidewind.services.base import MOST_ORDERS
-from tidewind.web.base.schemas import AddressIO, Ids, Short, Side
+from tidewind.web.base.schemas import AddressIO, Ids, LocalTime, Short, Side
 from tidewind.web.orders.schemas.order import QuoteOut
 
 Extras = Annotated[list[Annotated[str, StringConstraints(max_length=30)]], Field(max_length=10)]
@@ -56,10 +56,10 @@ class ServiceOut(BaseModel):
     carrier_name: str
     monogram: str
     network: str
-    cutoff: time
+    cutoff: LocalTime
     tracking: str
     handover: list[str]
-    by_time: time | None
+    by_time: LocalTime | None
     to_point: bool
     duties_paid: bool
     approval: str

@@ -6,7 +6,15 @@ from fastapi import APIRouter
 from sqlalchemy.orm import Session
 
 from tidewind.db.tables import Shipment
-from tidewind.services.buying import ToBuy, ask_to_buy, ask_void, chase_refund, check_orders, waiting_refunds
+from tidewind.services.buying import (
+    ToBuy,
+    ask_to_buy,
+    ask_void,
+    chase_refund,
+    check_orders,
+    settle_late_sale,
+    waiting_refunds,
+)
 from tidewind.services.shop import carriers_by_code
 from tidewind.web.access import Now, Parts, Shipper, Tx
 from tidewind.web.buying.schemas import (
@@ -17,6 +25,7 @@ from tidewind.web.buying.schemas import (
     PreflightOut,
     PurchaseOut,
     RefundOut,
+    SettledIn,
     VoidedOut,
     VoidIn,
 )
@@ -47,6 +56,12 @@ def void(body: VoidIn, who: Shipper, session: Tx, now: Now) -> VoidedOut:
     """Ask the carriers to void labels; the orders come back onto the work list. Printed ones need ``printed_too``."""
     done = ask_void(session, body.shipment_ids, who.name, body.printed_too, now)
     return VoidedOut(asked=done.asked, refused=done.refused)
+
+
+@router.post("/late-sales/{shipment_id}", status_code=204)
+def settle_late(shipment_id: int, body: SettledIn, who: Shipper, session: Tx, now: Now) -> None:
+    """Note what was made of a label that a carrier sold after we had given up, and does not take back."""
+    settle_late_sale(session, shipment_id, body.words, who.name, now)
 
 
 @router.get("/refunds")

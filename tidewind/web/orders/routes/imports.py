@@ -23,6 +23,7 @@ from tidewind.services.orders import (
     upload_file,
 )
 from tidewind.web.access import Anyone, Now, Parts, Shipper, Tx
+from tidewind.web.files import CSV, answers_with
 from tidewind.web.orders.schemas.imports import (
     ColumnsIn,
     FaultOut,
@@ -127,7 +128,7 @@ def run(import_id: int, _who: Shipper, session: Tx, now: Now) -> ImportOut:
     return _present(session, row)
 
 
-@router.get("/import-samples/{name}")
+@router.get("/import-samples/{name}", **answers_with(CSV))
 def sample(name: str, _who: Anyone) -> Response:
     """Return a sample file: clean, messy or the template."""
     if name not in SAMPLES:

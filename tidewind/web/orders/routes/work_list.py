@@ -13,8 +13,18 @@ from tidewind.services.orders import WorkFilter, filter_choices, find_orders, sa
 from tidewind.web.access import Anyone, Care, Now, Shipper, Tx
 from tidewind.web.base.schemas import Changed
 from tidewind.web.orders.presenting import order_rows, order_sheet
-from tidewind.web.orders.schemas.order import AddressIn, HandIn, HeldIn, OrderPage, OrderRow, OrderSheet, ProductFactsIn
-from tidewind.web.orders.schemas.work_list import AnnotateIn, BulkHandIn, ListIn, SavedViewIn, SavedViewOut
+from tidewind.web.orders.schemas.order import (
+    AddressIn,
+    HandIn,
+    HeldIn,
+    OrderPage,
+    OrderRow,
+    OrderSheet,
+    Picked,
+    PickedOrder,
+    ProductFactsIn,
+)
+from tidewind.web.orders.schemas.work_list import AnnotateIn, AsksIn, BulkHandIn, ListIn, SavedViewIn, SavedViewOut
 
 router = APIRouter(prefix="/api", tags=["orders"])
 
@@ -35,6 +45,13 @@ def list_orders(who: Anyone, session: Tx, now: Now, wanted: Annotated[ListIn, Qu
         more=page.next is not None,
         matching=page.matching,
     )
+
+
+@router.get("/orders/picked")
+def pick_orders(who: Anyone, session: Tx, now: Now, wanted: Annotated[AsksIn, Query()]) -> Picked:
+    """Return everything that is asked for, as it is selected: all in one answer, without what only a list shows."""
+    orders, matching = service.pick_orders(session, WorkFilter(**wanted.model_dump()), now, who.id)
+    return Picked(orders=[PickedOrder.model_validate(order) for order in orders], matching=matching)
 
 
 @router.get("/orders/filters")

@@ -55,15 +55,38 @@ class QuoteOut(Out):
     lines: list[QuoteLineOut]
 
 
-class OrderRow(BaseModel):
-    """One row of the work list."""
+class PickedOrder(Out):
+    """What is asked of an order that was selected, whether it was scrolled to or not."""
 
     id: int
     number: str
-    channel: str
     state: str
-    state_why: str
     buying: bool
+    monogram: str | None
+    service: str | None
+    service_name: str | None
+    ship_date: date | None
+    promise_date: date | None
+    arrives: date | None
+    parcel_count: int
+    price_minor: int | None
+    paid_shipping_minor: int
+    held_by: str | None = Field(description="Who else is working on it now")
+    batch_id: int | None
+
+
+class Picked(BaseModel):
+    """All orders that match, in one answer; where there are more than can be chosen at once, the first of them."""
+
+    orders: list[PickedOrder]
+    matching: int
+
+
+class OrderRow(PickedOrder):
+    """One row of the work list."""
+
+    channel: str
+    state_why: str
     ordered_at: datetime
     recipient: str
     city: str
@@ -71,19 +94,10 @@ class OrderRow(BaseModel):
     items: str
     item_count: int
     promise: str
-    promise_date: date | None
     packaging: str
-    monogram: str | None
     carrier: str | None
     network: str | None
-    service: str | None
-    service_name: str | None
     decided_by: str
-    ship_date: date | None
-    arrives: date | None
-    parcel_count: int
-    price_minor: int | None
-    paid_shipping_minor: int
     snags: list[SnagOut]
     payment: str
     value_minor: int
@@ -96,11 +110,9 @@ class OrderRow(BaseModel):
     comment: str
     reference: str
     part_of: int | None
-    held_by: str | None = Field(description="Who else is working on it now")
-    batch_id: int | None
     same_person: int = Field(description="How many other open orders go to the same person")
     outdated: bool = Field(False, description="The price was good until a moment that has passed; it is planned anew")
-    tracking_numbers: list[str] = []
+    tracking_numbers: list[str]
     tracking_state: str | None = Field(None, description="Where the carrier last saw it, of an order with a label")
 
 

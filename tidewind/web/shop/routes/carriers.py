@@ -7,7 +7,7 @@ from typing import Annotated, Any, Literal
 from fastapi import APIRouter, Query, Response, UploadFile
 
 from tidewind.core.tariffs.written import card_schema, write_card
-from tidewind.db.tables import CarrierRow
+from tidewind.db.tables import CarrierAccount, CarrierRow
 from tidewind.services import shop as service
 from tidewind.services.planning import shop_day
 from tidewind.services.shop import (
@@ -19,8 +19,8 @@ from tidewind.services.shop import (
     propose_card,
     save_card,
 )
-from tidewind.web.access import Anyone, Now, Owner, Parts, Shipper, Tx
-from tidewind.web.files import download, uploaded
+from tidewind.web.access import MONEY_ROLES, Anyone, Now, Owner, Parts, Shipper, Tx
+from tidewind.web.files import CSV, XLSX, answers_with, download, uploaded
 from tidewind.web.planning.schemas import RehearsalOut, WorkOut
 from tidewind.web.shop.schemas.carriers import (
     AccountIn,
@@ -44,7 +44,7 @@ _KINDS = {
 }
 
 
-def _carrier(session: Any, row: CarrierRow, now: Any) -> CarrierOut:
+def _carrier(session: Any, row: CarrierRow, now: Any, sees_money: bool = True) -> CarrierOut:
     today = shop_day(session, now)
     versions = card_versions(session, row.code)
     begun = [v for v in versions if v.valid_from <= today]
@@ -59,7 +59,7 @@ def _carrier(session: Any, row: CarrierRow, now: Any) -> CarrierOut:
         active=row.active,
         asks_prices=row.asks_prices,
         latin_only=row.latin_only,
-        accounts=[AccountOut.model_validate(a) for a in row.accounts],
+        accounts=[_account(a, sees_money) for a in row.accounts],
         services=[
             ServiceOnCard(
                 code=s.code,
@@ -83,14 +83,20 @@ def _carrier(session: Any, row: CarrierRow, now: Any) -> CarrierOut:
     )
 
 
+def _account(row: CarrierAccount, sees_money: bool) -> AccountOut:
+    """Return an account; what a contract takes off is for who may see money."""
+    shown = AccountOut.model_validate(row)
+    return shown if sees_money else shown.model_copy(update={"discounts_bp": {}})
+
+
 def _change(body: AccountIn) -> AccountChange:
     return AccountChange(**body.model_dump(exclude_unset=True, exclude={"id"}))
 
 
 @router.get("/carriers")
-def all_carriers(_who: Anyone, session: Tx, now: Now) -> list[CarrierOut]:
+def all_carriers(who: Anyone, session: Tx, now: Now) -> list[CarrierOut]:
     """Return the carriers with their accounts, services and card versions."""
-    return [_carrier(session, row, now) for row in service.all_carriers(session)]
+    return [_carrier(session, row, now, who.role in MONEY_ROLES) for row in service.all_carriers(session)]
 
 
 @router.patch("/carriers/{code}")
@@ -139,7 +145,7 @@ def get_card(code: str, card_id: int, _who: Anyone, session: Tx) -> CardOut:
     return CardOut(id=row.id, written=write_card(card_of(row)), tables=card_tables(row))
 
 
-@router.get("/carriers/{code}/cards/{card_id}/file")
+@router.get("/carriers/{code}/cards/{card_id}/file", **answers_with("application/json", CSV, XLSX))
 def card_file(
     code: str, card_id: int, _who: Shipper, session: Tx, kind: Literal["xlsx", "csv", "json"] = "xlsx"
 ) -> Response:

@@ -19,7 +19,7 @@ from tidewind.services.shop import (
 )
 from tidewind.web.access import Anyone, Care, Parts, Tx
 from tidewind.web.base.schemas import AddressIO
-from tidewind.web.files import download, uploaded
+from tidewind.web.files import CSV, answers_with, download, uploaded
 from tidewind.web.shop.schemas.products import BroughtIn, ContactIO, CopiedIn, ParsedOut, SuggestionOut
 
 router = APIRouter(prefix="/api")
@@ -55,7 +55,7 @@ def contacts_in(file: UploadFile, _who: Care, session: Tx, parts: Parts) -> Brou
     return BroughtIn(made=made, known=known, odd=odd)
 
 
-@router.get("/contacts/file", tags=["address book"])
+@router.get("/contacts/file", tags=["address book"], **answers_with(CSV, "text/vcard"))
 def contacts_out(_who: Care, session: Tx, kind: Literal["csv", "vcf"] = "csv") -> Response:
     """Return the address book as CSV or vCard 4.0."""
     rows = find_contacts(session, "", MOST_CONTACTS)

@@ -10,7 +10,7 @@ from tidewind.services import shop as service
 from tidewind.services.shop import bring_in_products, find_products, products_file
 from tidewind.web.access import Anyone, Now, Parts, Shipper, Tx
 from tidewind.web.base.schemas import Changed
-from tidewind.web.files import download, uploaded
+from tidewind.web.files import CSV, XLSX, answers_with, download, uploaded
 from tidewind.web.shop.schemas.products import BroughtIn, ProductIO, ProductPage, ProductsEdit
 
 router = APIRouter(prefix="/api")
@@ -41,7 +41,7 @@ def products_in(file: UploadFile, _who: Shipper, session: Tx, parts: Parts, now:
     return BroughtIn(made=made, known=changed, odd=wrong)
 
 
-@router.get("/products/file", tags=["products"])
+@router.get("/products/file", tags=["products"], **answers_with(CSV, XLSX))
 def products_out(_who: Anyone, session: Tx, kind: Literal["csv", "xlsx"] = "csv") -> Response:
     """Return the whole catalogue as CSV or XLSX."""
     types = {

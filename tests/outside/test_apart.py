@@ -1,0 +1,91 @@
+"""What a foreign file does is done to a process that was made for it: the program's own memory and time stay."""
+
+from __future__ import annotations
+
+import io
+import os
+import resource
+import time
+import zipfile
+from pathlib import Path
+
+import pytest
+
+from tidewind.outside.apart import TooMuch, read_apart
+from tidewind.outside.pictures import PictureError, small_picture
+from tidewind.outside.spreadsheets import SpreadsheetError, read_sheet, read_tables
+
+SHEET = """<?xml version="1.0"?><worksheet xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main"><sheetData>
+<row r="1"><c r="A1" t="inlineStr"><is><t>order</t></is></c></row>{more}</sheetData></worksheet>"""
+PARTS = {
+    "[Content_Types].xml": """<?xml version="1.0"?><Types xmlns="http://schemas.openxmlformats.org/package/2006/content-types"><Default Extension="rels" ContentType="application/vnd.openxmlformats-package.relationships+xml"/><Default Extension="xml" ContentType="application/xml"/><Override PartName="/xl/workbook.xml" ContentType="application/vnd.openxmlformats-officedocument.spreadsheetml.sheet.main+xml"/><Override PartName="/xl/worksheets/sheet1.xml" ContentType="application/vnd.openxmlformats-officedocument.spreadsheetml.worksheet+xml"/></Types>""",
+    "_rels/.rels": """<?xml version="1.0"?><Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships"><Relationship Id="rId1" Type="http://schemas.openxmlformats.org/officeDocument/2006/relationships/officeDocument" Target="xl/workbook.xml"/></Relationships>""",
+    "xl/workbook.xml": """<?xml version="1.0"?><workbook xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main" xmlns:r="http://schemas.openxmlformats.org/officeDocument/2006/relationships"><sheets><sheet name="S" sheetId="1" r:id="rId1"/></sheets></workbook>""",
+    "xl/_rels/workbook.xml.rels": """<?xml version="1.0"?><Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships"><Relationship Id="rId1" Type="http://schemas.openxmlformats.org/officeDocument/2006/relationships/worksheet" Target="worksheets/sheet1.xml"/></Relationships>""",
+}
+
+
+def workbook(more: str) -> bytes:
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as packed:
+        for name, text in PARTS.items():
+            packed.writestr(name, text)
+        packed.writestr("xl/worksheets/sheet1.xml", SHEET.format(more=more))
+    return out.getvalue()
+
+
+FAR = '<row r="1048576"><c r="XFD1048576"><v>1</v></c></row>'
+WIDE = "".join(f'<row r="{n}"><c r="XFD{n}"><v>1</v></c></row>' for n in range(2, 9_000))
+
+
+def my_memory() -> int:
+    return resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+
+
+@pytest.mark.parametrize(("more", "least"), [(FAR, 0), (WIDE, 0)], ids=["one cell in the last corner", "wide rows"])
+def test_a_small_workbook_that_asks_for_much_is_refused_and_costs_us_nothing(more: str, least: int) -> None:
+    data, before = workbook(more), my_memory()
+    for read in (read_sheet, read_tables):
+        with pytest.raises(SpreadsheetError, match=r"bomb\.xlsx"):
+            read(data, "bomb.xlsx")
+    assert my_memory() - before < 60_000 + least  # in kB; the file asked for gigabytes
+    assert read_sheet(workbook(""), "good.xlsx").rows == [["order"]]
+
+
+def test_a_picture_is_made_anew_and_a_bomb_is_none(tmp_path: Path) -> None:
+    from PIL import Image
+
+    out = io.BytesIO()
+    Image.new("1", (20_000, 20_000)).save(out, "PNG")
+    with pytest.raises(PictureError, match=r"at most 2,000 dots|no PNG"):
+        read_apart(small_picture, out.getvalue())
+    out = io.BytesIO()
+    Image.new("RGB", (900, 300), "teal").save(out, "JPEG", comment=b"where it was taken")
+    made = read_apart(small_picture, out.getvalue())
+    with Image.open(io.BytesIO(made)) as picture:
+        assert (picture.format, picture.size, b"taken" in made) == ("PNG", (600, 200), False)
+    with pytest.raises(PictureError, match="no PNG"):
+        read_apart(small_picture, b"GIF89a")
+
+
+def take_memory() -> None:
+    bytearray(2_000_000_000)
+
+
+def die() -> None:
+    os._exit(1)
+
+
+def fail() -> None:
+    raise LookupError("said there")
+
+
+def test_limits_and_faults_come_back_as_what_they_are() -> None:
+    assert read_apart(sorted, [3, 1, 2]) == [1, 2, 3]
+    with pytest.raises(LookupError, match="said there"):
+        read_apart(fail)
+    for work in (take_memory, die):
+        with pytest.raises(TooMuch, match="memory"):
+            read_apart(work)
+    with pytest.raises(TooMuch, match="time"):
+        read_apart(time.sleep, 30, seconds=0.3)

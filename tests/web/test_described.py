@@ -1,0 +1,59 @@
+"""The API's document is true: its examples fit, and nobody, whatever he sends, gets an answer that it does not declare."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import httpx
+import jsonschema
+import pytest
+
+from tests.web.fuzz import ROLES, walk
+from tidewind.app import make_app
+from tidewind.services.people import make_key
+from tidewind.web.access import Wiring
+from tidewind.web.described import METHODS
+
+
+@pytest.fixture
+def document(wiring: Wiring) -> dict[str, Any]:
+    return make_app(wiring).openapi()
+
+
+def test_every_body_and_parameter_has_an_example_that_its_schema_lets_through(document: dict[str, Any]) -> None:
+    seen = 0
+    for methods in document["paths"].values():
+        for method in METHODS:
+            operation = methods.get(method, {})
+            body = operation.get("requestBody", {}).get("content", {}).get("application/json")
+            for part in [*operation.get("parameters", []), *([body] if body else [])]:
+                schema = {**part["schema"], "components": document["components"]}
+                jsonschema.Draft202012Validator(schema).validate(part["example"])
+                seen += 1
+    assert seen > 150
+
+
+def test_what_is_answered_is_what_is_declared(document: dict[str, Any]) -> None:
+    """Problems as problem documents, files by their media type, no answer of unknown content."""
+    for path, methods in document["paths"].items():
+        for method in METHODS:
+            for status, answer in methods.get(method, {}).get("responses", {}).items():
+                content = answer.get("content", {})
+                if status == "default":
+                    assert list(content) == ["application/problem+json"], path
+                else:
+                    assert status == "204" or all(shown["schema"] for shown in content.values()), path
+                    assert status == "204" or content, path
+    assert not {"HTTPValidationError", "ValidationError"} & document["components"]["schemas"].keys()
+
+
+@pytest.mark.parametrize("role", ROLES)
+def test_nobody_gets_an_answer_that_is_not_declared(
+    role: str, document: dict[str, Any], base_url: str, wiring: Wiring
+) -> None:
+    headers = {}
+    if role != "nobody":
+        with wiring.sessions.begin() as session:
+            headers = {"Authorization": f"Bearer {make_key(session, 1, role, role)[1]}"}
+    assert httpx.get(f"{base_url}/api/me", headers=headers).status_code == (401 if role == "nobody" else 200)
+    assert list(walk(document, base_url, headers, 2 if role == "owner" else 1, 20_261_126)) == []
