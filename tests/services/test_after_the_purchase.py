@@ -14,7 +14,17 @@ from tests.conftest import Clock
 from tests.documents.reading import text_of
 from tests.services.steps import agree, ask, books, buy, clear_orders, ids_of, person
 from tidewind.core.addresses.check import Address
-from tidewind.db.tables import CarrierRow, Label, LabelRequest, Message, Order, PrintJob, Return, Shipment
+from tidewind.db.tables import (
+    CarrierRow,
+    ChannelNotice,
+    Label,
+    LabelRequest,
+    Message,
+    Order,
+    PrintJob,
+    Return,
+    Shipment,
+)
 from tidewind.jobs import _each_by_itself
 from tidewind.services.base import Conflict, Invalid, NotFound, TooMany
 from tidewind.services.books import (
@@ -413,7 +423,12 @@ def test_a_colleague_asks_and_gets_a_label_by_mail(wiring: Wiring, clock: Clock)
 
 def test_one_mail_that_cannot_go_stops_no_other(wiring: Wiring, clock: Clock) -> None:
     shipments = bought(wiring, 2)
-    send_due_news(wiring.sessions, wiring.outside, clock)
+    while True:  # on a busy machine a channel may have to be told again
+        send_due_news(wiring.sessions, wiring.outside, clock)
+        with wiring.sessions() as session:
+            if not session.scalar(select(func.count(ChannelNotice.id)).where(ChannelNotice.done_at.is_(None))):
+                break
+        clock.move(hours=2)
     wrong = [
         "ana@",
         "@b",

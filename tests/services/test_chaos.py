@@ -1,7 +1,11 @@
-"""Three hundred labels while everything goes wrong at once: each is bought once, and the books agree to the cent."""
+"""Three hundred labels while everything goes wrong at once: each is bought once, and the books agree to the cent.
+
+TIDEWIND_STORM=1000 makes it a thousand.
+"""
 
 from __future__ import annotations
 
+import os
 import random
 import tempfile
 import threading
@@ -16,19 +20,21 @@ import pytest
 from sqlalchemy import func, select, text
 
 from tidewind.app import make_wiring
-from tidewind.cluster import FAST_FOR_TESTS, free_port
 from tidewind.core.addresses.check import Address
 from tidewind.core.order_facts import Hand
 from tidewind.core.rules.rule import Split
 from tidewind.db.tables import Channel, LedgerAccount, LedgerLine, Order, Shipment
+from tidewind.running.cluster import free_port
+from tidewind.running.supervisor import Supervisor
 from tidewind.services.books import top_up
 from tidewind.services.orders import NewLine, NewOrder, store_orders
 from tidewind.services.planning import forget_kept
 from tidewind.settings import DEMO_PASSWORD, now
-from tidewind.supervisor import Supervisor
 from tidewind.web.access import Wiring
 
-LABELS = 300
+LABELS = int(os.environ.get("TIDEWIND_STORM", "300"))
+KILLED_SAFELY = ("fsync=off", "full_page_writes=off")
+"""What was committed is there after the database was killed; only a machine that loses its power could lose it."""
 CARRIERS = ("norvia", "brightmile", "pontolo")
 FAULTS = ("slow", "error", "timeout_after_work", "duplicate_answer", "repeat_refused", "down", "dearer")
 SERVICES = ("np-parcel", "bp-road", "pp-locker")
@@ -40,7 +46,7 @@ def shop(monkeypatch: pytest.MonkeyPatch) -> Iterator[Supervisor]:
     forget_kept()
     with tempfile.TemporaryDirectory(prefix="tidewind-chaos-", ignore_cleanup_errors=True) as folder:
         Path(folder).chmod(0o755)
-        made = Supervisor(Path(folder) / "shop", free_port(), demo=True, fast=FAST_FOR_TESTS, history_days=0)
+        made = Supervisor(Path(folder) / "shop", free_port(), demo=True, fast=KILLED_SAFELY, history_days=0)
         try:
             made.up()
             yield made
@@ -114,17 +120,27 @@ class Buyer(threading.Thread):
 
 
 def make_trouble(shop: Supervisor, chance: random.Random, stop: threading.Event) -> None:
-    """Switch faults on and kill the worker and the web server, at random, until told to stop.
+    """Switch faults on and kill the worker, the web server and the database, at random, until told to stop.
 
     A web server is killed only once it has answered: on a slow machine it would else never come up between two kills.
     """
     while not stop.wait(chance.uniform(0.2, 0.7)):
         party, kind = chance.choice(CARRIERS), chance.choice(FAULTS)
         httpx.post(f"{shop.settings.standins_url}/faults", data={"party": party, "kind": kind, "times": 2}, timeout=30)
-        victim = chance.choice(("worker", "web", "", "", ""))
+        victim = chance.choice(("worker", "web", "", "", "", ""))
         if victim == "worker" or (victim == "web" and answers(shop)):
             shop.kill(victim)
-            shop.start(victim, victim)
+        if chance.random() < 0.06 and answers(shop):
+            kill_database(shop)
+        shop.look_after()  # as the process does that started them
+
+
+def kill_database(shop: Supervisor) -> None:
+    """End the database's first process at once; the others of it end by themselves."""
+    assert shop.cluster
+    assert shop.cluster._server
+    shop.cluster._server.kill()
+    shop.cluster._server.wait()
 
 
 def answers(shop: Supervisor) -> bool:
@@ -134,8 +150,9 @@ def answers(shop: Supervisor) -> bool:
         return False
 
 
-def wait_until_settled(wiring: Wiring, seconds: int) -> None:
+def wait_until_settled(shop: Supervisor, wiring: Wiring, seconds: int) -> None:
     for _ in range(seconds * 2):
+        shop.look_after()
         with wiring.sessions() as session:
             if not session.scalar(select(func.count(Shipment.id)).where(Shipment.state == "buying")):
                 return
@@ -197,7 +214,7 @@ def test_three_hundred_labels_in_a_storm(shop: Supervisor, wiring: Wiring) -> No
     for party in CARRIERS:  # the storm is over: what is left of the faults goes
         for kind in FAULTS:
             httpx.post(f"{shop.settings.standins_url}/faults", data={"party": party, "kind": kind, "times": 0})
-    wait_until_settled(wiring, 120)
+    wait_until_settled(shop, wiring, 120)
     agrees(wiring, shop.settings.standins_url)
     with wiring.sessions() as session:
         failed = session.scalars(select(Shipment).where(Shipment.state == "failed")).all()
@@ -213,7 +230,7 @@ def test_three_hundred_labels_in_a_storm(shop: Supervisor, wiring: Wiring) -> No
     if open_again:  # those that failed are tried again, as a person would
         taken = Buyer(shop, "tome", [], prices).ask("tome-tries-again", open_again)
         assert sorted(taken) == open_again
-        wait_until_settled(wiring, 60)
+        wait_until_settled(shop, wiring, 60)
         agrees(wiring, shop.settings.standins_url)
     with wiring.sessions() as session:
         live = select(func.count(Shipment.id)).where(Shipment.order_id.in_(ids), Shipment.state == "bought")

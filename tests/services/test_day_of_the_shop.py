@@ -15,10 +15,11 @@ from sqlalchemy import select
 from tests.conftest import Clock
 from tests.services.steps import agree, ask, books, buy, clear_orders, ids_of
 from tidewind.cli import main
-from tidewind.cluster import FAST_FOR_TESTS, free_port
 from tidewind.core.consignments import NO_GOODS, Consignment, Parcel, Route, write_consignment
 from tidewind.core.quantities import Size
 from tidewind.db.tables import Label, Order, Shipment
+from tidewind.running.cluster import FAST_FOR_TESTS, free_port
+from tidewind.running.supervisor import Supervisor
 from tidewind.services.base import Conflict, Invalid
 from tidewind.services.books import top_up
 from tidewind.services.handover import todays_departures
@@ -26,7 +27,6 @@ from tidewind.services.orders import edit_hand, set_held, snag_groups
 from tidewind.services.papers import mark_printed, print_labels, print_slips
 from tidewind.settings import ROOT
 from tidewind.standins.world import FAULTS, World
-from tidewind.supervisor import Supervisor
 from tidewind.web.access import Wiring
 
 
@@ -148,7 +148,7 @@ def test_news_of_a_change_reach_an_open_page_and_the_buyer_sees_no_address(
         order = clear_orders(session, "norvia", 1)[0]
     shipment_id = ids_of(wiring, ask(wiring, [order]).batch_id)[0]
     with httpx.Client(base_url=base_url, timeout=15) as client:
-        client.post("/api/sign-in", json={"login": "tome", "password": "larkspur-demo"})
+        client.post("/api/sign-in", json={"login": "tome", "password": "larkspur-and-loam"})
         with client.stream("GET", "/api/news") as stream:
             heard = stream.iter_lines()
             assert next(heard).startswith(": news")
@@ -195,7 +195,7 @@ def test_a_second_start_finds_everything_as_it_was_and_a_killed_database_too(fol
         try:
             url = shop.up()
             with httpx.Client(base_url=url) as client:
-                client.post("/api/sign-in", json={"login": "tome", "password": "larkspur-demo"})
+                client.post("/api/sign-in", json={"login": "tome", "password": "larkspur-and-loam"})
                 found = client.get("/api/orders").json()["counts"]
                 # A cut-off may pass meanwhile: which orders are in danger then is the clock's doing.
                 counts.append({name: n for name, n in found.items() if name not in {"clear", "snags"}})
@@ -221,7 +221,9 @@ def test_the_commands_explain_themselves() -> None:
 def test_a_taken_port_is_said_before_anything_starts(base_url: str, capsys: pytest.CaptureFixture[str]) -> None:
     port = base_url.rsplit(":", 1)[1]
     assert main(["serve", "--port", port]) == 1
-    assert f"Port {port} is taken. Choose another" in capsys.readouterr().err
+    said = capsys.readouterr().err
+    assert f"port {port} cannot be had" in said
+    assert "Choose another: bin/start --port" in said
 
 
 def test_a_dead_workers_jobs_are_taken_over_even_while_the_next_turn_waits_for_their_lock(wiring: Wiring) -> None:

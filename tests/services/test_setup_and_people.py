@@ -14,16 +14,14 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from tests.conftest import MONDAY, Clock
 from tests.services.steps import ask, books, clear_orders
-from tidewind.cluster import Cluster
 from tidewind.core.addresses.check import Address
 from tidewind.db.base import make_engine, make_sessions
 from tidewind.db.migrate import migrate
-from tidewind.db.tables import ApiKey, Order, Person, Place, Shop, SignIn
-from tidewind.services.base import Conflict, Invalid, NotFound, NotSignedIn, ServiceError
+from tidewind.db.tables import Order, Place, Shop
+from tidewind.running.cluster import Cluster
+from tidewind.services.base import Conflict, Invalid, NotFound, ServiceError
 from tidewind.services.books import EntryFilter, balance_now, ledger_entries, pay_bill, post, top_up
-from tidewind.services.people import add_person, make_key, revoke_key, sign_in, who_has_key, who_has_token
 from tidewind.services.shop import all_places, first_owner, save_packaging, save_place, set_policy
-from tidewind.settings import DEMO_PASSWORD
 from tidewind.web.access import Wiring
 
 BARN = Address(name="Rui", company="Barn", street="Rua 9", city="Braga", postcode="4700-100", country="PT")
@@ -96,30 +94,6 @@ def test_the_policy_plans_everything_that_waits_anew(session: Session, clock: Cl
         set_policy(session, "luckiest", clock())
 
 
-def test_logins_and_keys(session: Session, clock: Clock) -> None:
-    with pytest.raises(Invalid, match="at least 10"):
-        add_person(session, "new", "New", "packer", "short")
-    with pytest.raises(Conflict, match="already a login"):
-        add_person(session, "TOME ", "Other", "packer", "long enough")
-    signed = sign_in(session, " Tome ", DEMO_PASSWORD, "here", clock())
-    assert signed is not None
-    stored = session.scalars(select(SignIn.token_hash)).all()
-    assert signed[0] not in stored  # only its hash is kept
-    assert who_has_token(session, signed[0], clock()).name == "Tomé Brisson"
-    person = session.scalars(select(Person).where(Person.login == "tome")).one()
-    assert person.password_hash.startswith("$argon2id$")
-    person.active = False
-    session.flush()
-    with pytest.raises(NotSignedIn):
-        who_has_token(session, signed[0], clock())
-    key_id, key = make_key(session, person.id, "script", "packer")
-    assert who_has_key(session, key).role == "packer"
-    assert key not in session.scalars(select(ApiKey.key_hash)).all()
-    revoke_key(session, key_id, clock())
-    with pytest.raises(NotSignedIn):
-        who_has_key(session, key)
-
-
 def test_the_ledger_reads_as_people_expect(wiring: Wiring, clock: Clock) -> None:
     with wiring.sessions() as session:
         order = clear_orders(session, "norvia", 1)[0]
@@ -172,15 +146,15 @@ def test_equal_clicks_at_the_very_same_moment_are_taken_once_and_answered(
     assert at_once(wiring.sessions, lambda s: pay_bill(s, 900, paid.pop(), "Inês", clock())) == [
         *["bill_amount"] * 7, "done"]  # fmt: skip
     name = f"{wiring.settings.database_url.rsplit('/', 1)[1]}_empty"
-    with psycopg.connect(f"{cluster.url.rsplit('/', 1)[0]}/postgres", autocommit=True) as connection:
-        connection.execute(f"create database {name}")  # type: ignore[call-overload]
+    with psycopg.connect(cluster.admin_url, autocommit=True) as connection:
+        connection.execute(f"create database {name} owner tidewind")  # type: ignore[call-overload]
     engine = make_engine(f"{cluster.url.rsplit('/', 1)[0]}/{name}")
     try:
         migrate(engine)
 
         def begin(session: Session) -> object:
             shop = Shop(id=1, name="F", brand="F", time_zone="Europe/Lisbon", currency="EUR", mail_from="f@f.example")
-            return first_owner(session, shop, "ada", "Ada", "a long password")
+            return first_owner(session, shop, "ada", "Ada", "four lilac wheelbarrows")
 
         assert at_once(make_sessions(engine), begin) == [*["already_set_up"] * 7, "done"]
     finally:

@@ -368,3 +368,38 @@ def test_near_matches_stop_until_cleared_on_record(session: Session, clock: Cloc
         session, "Own list", read_restricted_list(b"key,names,country\nA,Beatriz Amorim,PT\n", "l.csv"), clock()
     )
     assert of(session, "Beatriz Amorim").snags[0].code == "restricted_party"
+
+
+def test_counts_are_kept_until_anything_was_written_by_whomever(wiring: Wiring) -> None:
+    def counted() -> dict[str, int]:
+        with wiring.sessions() as session:
+            return view_counts(session)
+
+    def hold(session: Session, on: bool) -> None:
+        order = session.scalars(
+            select(Order).where(Order.state == ("open" if on else "held")).order_by(Order.id)
+        ).first()
+        assert order
+        order.state, order.state_by = ("held", "person") if on else ("open", "")
+        session.flush()
+
+    before = counted()
+    assert counted() == before
+    counted()["open"] = -1  # what was given away is nobody else's
+    assert counted() == before
+    with wiring.sessions.begin() as session:
+        hold(session, True)
+        assert view_counts(session)["open"] == before["open"] - 1  # one's own writing is seen at once
+        assert counted() == before  # and by nobody else until it is committed
+    assert counted()["open"] == before["open"] - 1
+    with wiring.sessions() as session:
+        hold(session, True)
+        session.rollback()
+    after = counted()
+    assert (after["open"], after["all"]) == (before["open"] - 1, before["all"])
+    with wiring.sessions() as reading:
+        assert list_orders(reading, WorkFilter(view="held")).matching == after["held"]
+        with wiring.sessions.begin() as session:
+            hold(session, True)
+        assert list_orders(reading, WorkFilter(view="held")).matching == after["held"] + 1
+        assert list_orders(reading, WorkFilter(view="held", country="XX")).matching == 0

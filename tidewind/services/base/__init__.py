@@ -1,5 +1,7 @@
 """What every room stands on: errors, news to pages, the queue, the outside world's handles, sealed secrets, history."""
 
+from tidewind.services.base.backing_off import is_due
+from tidewind.services.base.by_itself import each_by_itself
 from tidewind.services.base.errors import Conflict, Invalid, NotAllowed, NotFound, NotSignedIn, ServiceError, TooMany
 from tidewind.services.base.health import figures_of_the_moment, parts_health
 from tidewind.services.base.history import history_of, write_history
@@ -17,12 +19,14 @@ from tidewind.services.base.standing import (
     standing_after,
     standing_of,
 )
+from tidewind.services.base.timekeeping import Jumps, Turns, keep_time
 
 __all__ = [
     "MOST_ORDERS",
     "NEWS_CHANNEL",
     "Conflict",
     "Invalid",
+    "Jumps",
     "NotAllowed",
     "NotFound",
     "NotSignedIn",
@@ -30,10 +34,14 @@ __all__ = [
     "Sealer",
     "ServiceError",
     "TooMany",
+    "Turns",
     "defer",
+    "each_by_itself",
     "figures_of_the_moment",
     "has_label",
     "history_of",
+    "is_due",
+    "keep_time",
     "lock_orders",
     "move_order",
     "move_row",

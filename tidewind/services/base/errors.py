@@ -32,9 +32,13 @@ class Invalid(ServiceError):
 
 
 class TooMany(ServiceError):
-    """Asked too often; later it will work."""
+    """Asked too often; it will work again after ``retry_after_s`` seconds."""
 
     status = 429
+
+    def __init__(self, code: str, words: str, retry_after_s: int = 60) -> None:
+        super().__init__(code, words)
+        self.retry_after_s = retry_after_s
 
 
 class NotSignedIn(ServiceError):

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import datetime, timedelta
 
 import httpx
 from sqlalchemy import text
 from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session, sessionmaker
+
+from tidewind.services.base.timekeeping import A_JUMP
 
 
 @dataclass(frozen=True, slots=True)
@@ -19,9 +21,12 @@ class PartState:
     detail: str
 
 
-def parts_health(sessions: sessionmaker[Session], standins_url: str) -> dict[str, PartState]:
-    """Ask each part of the program whether it works; the stand-ins only where there are some."""
-    found = {"database": _database(sessions), "worker": _worker(sessions)}
+def parts_health(sessions: sessionmaker[Session], standins_url: str, moved: timedelta) -> dict[str, PartState]:
+    """Ask each part of the program whether it works; the stand-ins only where there are some.
+
+    ``moved`` is by how much the clock was set since the start: that is said, but nothing stands still for it.
+    """
+    found = {"database": _database(sessions), "worker": _worker(sessions), "clock": _clock(moved)}
     if standins_url:
         found["stand-ins"] = _standins(standins_url)
     return found
@@ -44,6 +49,12 @@ def _worker(sessions: sessionmaker[Session]) -> PartState:
     except SQLAlchemyError as error:
         return PartState(False, f"unknown ({type(error).__name__})")
     return PartState(bool(alive), f"{alive} at work" if alive else "no worker has been heard of for 30 s")
+
+
+def _clock(moved: timedelta) -> PartState:
+    if abs(moved) < A_JUMP:
+        return PartState(True, "runs evenly")
+    return PartState(True, f"was moved {'forward' if moved > timedelta() else 'back'} by {abs(moved)} since the start")
 
 
 def _standins(url: str) -> PartState:

@@ -2,5 +2,5 @@
 
 from __future__ import annotations
 
-MOST_ORDERS = 5_000
+MOST_ORDERS = 20_000
 """So many orders are bought, checked, compared or changed at once."""

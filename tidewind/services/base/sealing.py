@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+from contextlib import suppress
 from functools import cached_property
 from pathlib import Path
 
@@ -37,13 +38,23 @@ class Sealer:
 
 
 def key_in(file: Path) -> bytes:
-    """Return the key in a file readable by its owner alone; the first call makes it."""
+    """Return the key in a file readable by its owner alone; the first call makes it, whole or not at all.
+
+    Raises Conflict for a file that holds no key: another one must not be made in its place, since it may come back.
+    """
     file.parent.mkdir(parents=True, exist_ok=True)
+    if not file.exists():
+        half = file.with_name(f"{file.name}.{os.getpid()}.half")
+        half.unlink(missing_ok=True)
+        with os.fdopen(os.open(half, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "wb") as opened:
+            opened.write(Fernet.generate_key())
+        with suppress(FileExistsError):
+            file.hardlink_to(half)  # unlike a rename this never takes the place of a key made meanwhile
+        half.unlink()
+    key = file.read_bytes().strip()
     try:
-        handle = os.open(file, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
-    except FileExistsError:
-        return file.read_bytes().strip()
-    with os.fdopen(handle, "wb") as opened:
-        key = Fernet.generate_key()
-        opened.write(key)
+        Fernet(key)
+    except ValueError as error:
+        words = f"{file.name} holds no key. Bring it back from a backup, or remove it and give consent again."
+        raise Conflict("no_key", words) from error
     return key

@@ -23,7 +23,7 @@ from tidewind.core.order_facts import BillTo
 from tidewind.core.quantities import money_text
 from tidewind.core.states.labels import LabelState
 from tidewind.core.stored import first_known
-from tidewind.db.bulk import insert_rows, take_ids
+from tidewind.db.bulk import insert_rows, take_ids, write_rows
 from tidewind.db.tables import Batch, CarrierRow, Label, Order, Person, Shipment
 from tidewind.services.base import MOST_ORDERS, Conflict, Invalid, NotFound, defer, lock_orders
 from tidewind.services.books import Posting, lock_available, post_all
@@ -64,6 +64,11 @@ def _asked_before(session: Session, client_key: str) -> PurchaseAsked | None:
     )
 
 
+def _not_too_many(wishes: Sequence[ToBuy]) -> None:
+    if not 1 <= len(wishes) <= MOST_ORDERS:
+        raise Invalid("batch_size", f"Choose between 1 and {MOST_ORDERS:,} orders.")
+
+
 def ask_to_buy(
     session: Session,
     wishes: Sequence[ToBuy],
@@ -78,8 +83,7 @@ def ask_to_buy(
     bought (a snag, another price than shown, bought by somebody else) are dropped with words.  Raises Conflict where
     the balance does not reach, Invalid for an empty or too long list, NotFound for an unknown batch.
     """
-    if not wishes or len(wishes) > MOST_ORDERS:
-        raise Invalid("batch_size", f"Choose between 1 and {MOST_ORDERS:,} orders.")
+    _not_too_many(wishes)
     if batch_id is not None:
         batch = _locked_batch(session, batch_id)
     else:
@@ -91,10 +95,10 @@ def ask_to_buy(
     asked = PurchaseAsked(batch.id)
     orders = []
     found = lock_orders(session, shown, options=[lazyload(Order.lines)], all_there=True)
-    live = standing_labels(session, shown)
-    keep_up(session, [order for order in found if order.id not in live], now)
+    standing = standing_labels(session, shown)
+    keep_up(session, [order for order in found if order.id not in standing], now)
     for order in found:
-        mine = live.get(order.id)
+        mine = standing.get(order.id)
         reason = _reason_against(order, shown[order.id], mine, currency)
         if mine is not None and mine.shipment.batch_id == batch.id:
             asked.taken.append(order.id)  # the same click again
@@ -140,7 +144,7 @@ class StandingLabel:
 
 
 def standing_labels(session: Session, order_ids: Collection[int]) -> dict[int, StandingLabel]:
-    """Return the live labels of orders, by order id; those without one are left out."""
+    """Return the standing labels of orders, by order id; those without one are left out."""
     rows = session.execute(
         select(Shipment, Person.name)
         .join(Batch, Batch.id == Shipment.batch_id)
@@ -150,9 +154,9 @@ def standing_labels(session: Session, order_ids: Collection[int]) -> dict[int, S
     return {shipment.order_id: StandingLabel(shipment, name) for shipment, name in rows}
 
 
-def _reason_against(order: Order, shown_minor: int, live: StandingLabel | None, currency: str) -> str | None:
-    if live is not None:
-        return live.words
+def _reason_against(order: Order, shown_minor: int, standing: StandingLabel | None, currency: str) -> str | None:
+    if standing is not None:
+        return standing.words
     if order.state != "open":
         return f"is {order.state.replace('_', ' ')}"
     stops = [s.words for s in order.snags if s.level == "stops"]
@@ -189,6 +193,19 @@ def account_of(order: Order) -> str:
     return order.plan.account
 
 
+def _write_intents(session: Session, orders: Sequence[Order], intents: Sequence[Intent]) -> None:
+    """Write the shipments that are meant, with a label for each parcel; each order knows its newest one."""
+    insert_rows(session, Shipment, intents)
+    newest = [{"id": i["order_id"], "newest_shipment_id": i["id"]} for i in intents]
+    write_rows(session, Order, ["newest_shipment_id"], newest)
+    labels = [
+        {"shipment_id": intent["id"], "parcel_no": n, "parcel": parcel, "gross_g": parcel.gross_g}
+        for intent, order in zip(intents, orders, strict=True)
+        for n, parcel in enumerate(order.plan.parcels, 1)
+    ]
+    insert_rows(session, Label, labels)
+
+
 def _hold(session: Session, orders: Sequence[Order], batch: Batch, asked: PurchaseAsked, now: datetime) -> None:
     if not orders:
         return
@@ -200,16 +217,7 @@ def _hold(session: Session, orders: Sequence[Order], batch: Batch, asked: Purcha
         words = f"The labels cost {money_text(total, currency)}, the balance has {money_text(available, currency)}."
         raise Conflict("no_balance", f"{words} Nothing was bought. Top up, or choose fewer orders.")
     intents = _intents(session, orders, batch, accounts, now)
-    insert_rows(session, Shipment, intents)
-    insert_rows(
-        session,
-        Label,
-        [
-            {"shipment_id": intent["id"], "parcel_no": n, "parcel": parcel, "gross_g": parcel.gross_g}
-            for intent, order in zip(intents, orders, strict=True)
-            for n, parcel in enumerate(order.plan.parcels, 1)
-        ],
-    )
+    _write_intents(session, orders, intents)
     post_all(
         session,
         [

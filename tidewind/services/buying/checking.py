@@ -32,22 +32,22 @@ def check_orders(session: Session, shown: Mapping[int, int | None], person_id: i
     orders = session.scalars(select(Order).where(Order.id.in_(shown)).order_by(Order.id)).all()
     if len(orders) != len(shown):
         raise NotFound("unknown_order", "One of these orders does not exist.")
-    live = standing_labels(session, shown)
-    keep_up(session, [order for order in orders if order.id not in live], now)
+    standing = standing_labels(session, shown)
+    keep_up(session, [order for order in orders if order.id not in standing], now)
     accounts = {a.code: a for a in session.scalars(select(CarrierRow))}
     held = at_work_on(session, now, list(shown))
     lying = _other_batches(session, orders, person_id)
     found = [
-        _candidate(o, shown[o.id], accounts, live.get(o.id), _whose(held.get(o.id), lying.get(o.id), person_id))
+        _candidate(o, shown[o.id], accounts, standing.get(o.id), _whose(held.get(o.id), lying.get(o.id), person_id))
         for o in orders
     ]
     return preflight(found, balance_now(session).available_minor, shop_settings(session).currency)
 
 
 def _candidate(
-    order: Order, shown: int | None, accounts: Mapping[str, CarrierRow], live: StandingLabel | None, held_by: str
+    order: Order, shown: int | None, accounts: Mapping[str, CarrierRow], standing: StandingLabel | None, held_by: str
 ) -> Candidate:
-    gone = live.words if live else ("" if order.state == "open" else f"is {order.state.replace('_', ' ')}")
+    gone = standing.words if standing else ("" if order.state == "open" else f"is {order.state.replace('_', ' ')}")
     return Candidate(
         order_id=order.id,
         number=order.number,

@@ -25,7 +25,7 @@ from tidewind.core.states.orders import ORDER_MOVES, OrderMove
 from tidewind.db.bulk import write_changed
 from tidewind.db.tables import CarrierRow, Label, Order, Shipment
 from tidewind.outside.carrier import Purchase, Sold
-from tidewind.services.base import Outside, move_order, move_row, standing_of
+from tidewind.services.base import Outside, is_due, move_order, move_row, standing_of
 from tidewind.services.books import Posting, post, post_all
 from tidewind.services.buying.requesting import Answer, Asking, ask_all, took_back
 from tidewind.services.buying.watching import never_will_be, watch
@@ -290,7 +290,7 @@ def sweep(sessions: sessionmaker[Session], outside: Outside, clock: Callable[[],
             select(Shipment.id, Shipment.carrier, Shipment.asked_at)
             .where(Shipment.state == "buying")
             .where(
-                (Shipment.next_try_at <= clock())
+                is_due(Shipment.next_try_at, clock(), LONGEST_PAUSE)
                 | (Shipment.next_try_at.is_(None) & (Shipment.asked_at < clock() - NEVER_BEGUN_AFTER))
             )
             .order_by(Shipment.id)

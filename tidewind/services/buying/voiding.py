@@ -26,7 +26,9 @@ from tidewind.services.base import (
     NotFound,
     Outside,
     defer,
+    each_by_itself,
     has_label,
+    is_due,
     move_order,
     move_row,
     standing_of,
@@ -38,6 +40,7 @@ from tidewind.services.planning import carriers_in_force, plan_orders, shop_sett
 
 MOST = 500
 VOID_LOOK_AGAIN = timedelta(hours=1)
+UNANSWERED = "asked, and no answer came yet"
 
 
 @dataclass(slots=True)
@@ -139,32 +142,43 @@ def settle_due_voids(
     with sessions() as session:
         rows = session.execute(
             select(Shipment.id, Shipment.carrier)
-            .where(Shipment.state == "void_asked", Shipment.next_try_at <= clock())
+            .where(Shipment.state == "void_asked", is_due(Shipment.next_try_at, clock(), VOID_LOOK_AGAIN))
             .order_by(Shipment.next_try_at)
             .limit(500)
         ).all()
-    settled: dict[int, str] = {}
+    due = {row.id: row.carrier for row in rows}
     silent: set[str] = set()
-    for shipment_id, carrier in rows:
-        if carrier in silent:
-            continue  # its other voids wait for its next answer; nobody else's do
+
+    def settle(shipment_id: int) -> str:
+        if due[shipment_id] in silent:
+            return ""  # it waits for its carrier's next answer; nobody else's does
         try:
-            settled[shipment_id] = _settle(sessions, outside, shipment_id, clock)
+            return _settle(sessions, outside, shipment_id, clock)
         except (NeverSent, MaybeDone):
-            silent.add(carrier)
-    return settled
+            silent.add(due[shipment_id])
+            return ""
+
+    return {i: became for i, became in each_by_itself("settle voids", due, settle).items() if became}
 
 
 def _settle(sessions: sessionmaker[Session], outside: Outside, shipment_id: int, clock: Callable[[], datetime]) -> str:
     with sessions() as session:
         shipment = session.get_one(Shipment, shipment_id)
         carrier = session.scalars(select(CarrierRow).where(CarrierRow.code == shipment.carrier)).one()
-        key = shipment.idempotency_key
+        key, unanswered = shipment.idempotency_key, shipment.void_words == UNANSWERED
     client = outside.carrier(carrier)
     try:
         answer = client.void_state(key) or client.void(key)
     except RefusedOutside as refusal:
-        answer = VoidAnswer("refused", str(refusal))
+        # After a request whose answer was lost a refusal may be about its repeat: what became of the first one is what
+        # the carrier's record of voids says, later if not now.
+        answer = client.void_state(key) or VoidAnswer("pending") if unanswered else VoidAnswer("refused", str(refusal))
+    except MaybeDone:
+        with sessions.begin() as session:
+            locked = session.get_one(Shipment, shipment_id, with_for_update={"of": Shipment})
+            if locked.state == "void_asked":
+                locked.void_words = UNANSWERED
+        raise
     with sessions.begin() as session:
         return _write(session, shipment_id, answer, carrier.name, clock())
 

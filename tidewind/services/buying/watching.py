@@ -19,7 +19,7 @@ from tidewind.core.quantities import money_text
 from tidewind.db.tables import CarrierRow, Shipment
 from tidewind.outside.carrier import CarrierClient, Sold
 from tidewind.outside.errors import MaybeDone, NeverSent, NotBelieved, RefusedOutside
-from tidewind.services.base import Outside, write_history
+from tidewind.services.base import NotFound, Outside, is_due, write_history
 from tidewind.services.planning import shop_settings
 
 WATCHED_FOR = timedelta(hours=24)
@@ -55,7 +55,7 @@ def look_for_late_sales(sessions: sessionmaker[Session], outside: Outside, clock
     with sessions.begin() as session:
         due = session.execute(
             select(Shipment.id, Shipment.carrier)
-            .where(Shipment.watched_until.is_not(None), Shipment.next_try_at <= clock())
+            .where(Shipment.watched_until.is_not(None), is_due(Shipment.next_try_at, clock(), LONGEST_PAUSE))
             .order_by(Shipment.next_try_at)
             .limit(LOOKED_AT_MOST)
         ).all()
@@ -86,6 +86,21 @@ def _look(sessions: sessionmaker[Session], outside: Outside, shipment_id: int, c
     with sessions.begin() as session:
         _note(session, shipment_id, carrier.name, sold, refused, clock())
     return sold is not None
+
+
+def settle_late_sale(session: Session, shipment_id: int, words: str, who: str, now: datetime) -> None:
+    """Note what a person has made of a late sale that its carrier does not take back; Today speaks of it no longer.
+
+    What the carrier charges comes with its bill.  Raises NotFound where there is none, or somebody has settled it.
+    """
+    query = (
+        select(Shipment).where(Shipment.id == shipment_id, Shipment.late_sale != "").options(joinedload(Shipment.order))
+    )
+    shipment = session.scalar(query.with_for_update(of=Shipment))
+    if shipment is None:
+        raise NotFound("no_late_sale", "There is no late sale here, or somebody has settled it.")
+    write_history(session, shipment.order, who, f"settled the late sale: {words}. {shipment.late_sale}"[:300], now)
+    shipment.late_sale = ""
 
 
 def _take_back(client: CarrierClient, key: str) -> str:

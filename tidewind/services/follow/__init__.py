@@ -1,6 +1,7 @@
 """What follows a purchase: channels and buyers told, parcels followed, returns, requests."""
 
 from tidewind.services.follow.parcels import events_of, follow_parcels, public_view
+from tidewind.services.follow.personal_data import Erasure, erase_person, personal_data
 from tidewind.services.follow.requests import (
     TypedRequest,
     approve_request,
@@ -27,6 +28,7 @@ from tidewind.services.follow.returns import (
 from tidewind.services.follow.telling import labels_first, mail_label, send_due_news, tell_of_purchase, tell_of_void
 
 __all__ = [
+    "Erasure",
     "ReturnRequest",
     "TypedRequest",
     "all_returns",
@@ -36,6 +38,7 @@ __all__ = [
     "cancel_returns_of",
     "close_return",
     "decline_request",
+    "erase_person",
     "events_of",
     "follow_parcels",
     "follow_returns",
@@ -46,6 +49,7 @@ __all__ = [
     "mail_requested_labels",
     "make_due_returns",
     "make_link",
+    "personal_data",
     "public_view",
     "request_by_view_key",
     "request_links",

@@ -14,7 +14,7 @@ from tidewind.core.tracking import FINAL, TrackingState, state_after
 from tidewind.db.tables import CarrierRow, Label, Shipment, TrackingEvent
 from tidewind.outside.carrier import CarrierEvent
 from tidewind.outside.errors import OutsideError
-from tidewind.services.base import NotFound, Outside
+from tidewind.services.base import NotFound, Outside, each_by_itself
 from tidewind.services.follow.telling import tell_of_delivery
 
 LOOK_AGAIN = timedelta(minutes=20)
@@ -31,9 +31,7 @@ def follow_parcels(
             .order_by(Shipment.next_look_at)
             .limit(limit)
         ).all()
-    for shipment_id in due:
-        _follow(sessions, outside, shipment_id, clock())
-    return len(due)
+    return len(each_by_itself("follow", due, lambda shipment_id: _follow(sessions, outside, shipment_id, clock())))
 
 
 def _follow(sessions: sessionmaker[Session], outside: Outside, shipment_id: int, now: datetime) -> None:

@@ -7,11 +7,11 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 
-from email_validator import EmailNotValidError, validate_email
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from tidewind.core.addresses.check import Address, check, tidy, tidy_address
+from tidewind.core.addresses.mail import is_mail_address
 from tidewind.core.order_facts import Hand
 from tidewind.core.stored import NO_ADDRESS
 from tidewind.db.tables import LabelRequest, Message, Order, RequestLink, Shipment
@@ -136,11 +136,8 @@ def _check(link: RequestLink, typed: TypedRequest, address: Address, sender: Add
         ("mail address for the label", typed.sticker_mail, True),
         ("mail address for the tracking number", typed.waiter_mail, False),
     ):
-        if needed or mail.strip():
-            try:
-                validate_email(mail.strip(), check_deliverability=False)
-            except EmailNotValidError:
-                faults.append(f"The {name} cannot be right")
+        if (needed or mail.strip()) and not is_mail_address(mail.strip()):
+            faults.append(f"The {name} cannot be right")
     if link.cost_codes and tidy(typed.cost_code) not in link.cost_codes:
         faults.append("Choose one of the cost codes")
     if faults:

@@ -19,8 +19,8 @@ from tidewind.core.states.returns import RETURN_MOVES, ReturnMove, ReturnState
 from tidewind.core.tracking import TrackingState
 from tidewind.db.tables import CarrierRow, Message, Return, Shipment
 from tidewind.outside.carrier import CarrierEvent, SoldReturn
-from tidewind.outside.errors import MaybeDone, NeverSent, OutsideError, RefusedOutside
-from tidewind.services.base import Conflict, Invalid, NotFound, Outside, defer, move_row, write_history
+from tidewind.outside.errors import MaybeDone, NeverSent, NotBelieved, OutsideError, RefusedOutside
+from tidewind.services.base import Conflict, Invalid, NotFound, Outside, defer, each_by_itself, move_row, write_history
 from tidewind.services.books import lock_available, post
 from tidewind.services.planning import carriers_in_force, shop_settings
 
@@ -96,14 +96,20 @@ def make_due_returns(
 ) -> dict[int, str]:
     """Ask the carriers for the labels that are wished; return what became of each. Safe to repeat."""
     with sessions() as session:
-        due = session.scalars(select(Return.id).where(Return.state == "making").order_by(Return.id).limit(500)).all()
-    made = {}
-    for return_id in due:
+        query = select(Return.id, Shipment.carrier).join(Shipment, Shipment.id == Return.shipment_id)
+        due = {row.id: row.carrier for row in session.execute(query.where(Return.state == "making").limit(500))}
+    silent: set[str] = set()
+
+    def make(return_id: int) -> str:
+        if due[return_id] in silent:
+            return "making"  # it waits for its carrier's next answer; nobody else's does
         try:
-            made[return_id] = _make(sessions, outside, return_id, clock)
+            return _make(sessions, outside, return_id, clock)
         except (NeverSent, MaybeDone):
-            made[return_id] = "making"  # the carrier honours the key: asked again next time
-    return made
+            silent.add(due[return_id])
+            return "making"  # the carrier honours the key: asked again next time
+
+    return each_by_itself("make returns", sorted(due), make)
 
 
 def _make(sessions: sessionmaker[Session], outside: Outside, return_id: int, clock: Callable[[], datetime]) -> str:
@@ -117,6 +123,8 @@ def _make(sessions: sessionmaker[Session], outside: Outside, return_id: int, clo
         answer = outside.carrier(carrier).make_return(*keys)
     except RefusedOutside as refusal:
         answer = f"{carrier.name}: {refusal}"
+    except NotBelieved as error:
+        answer = f"{carrier.name} gave an answer that cannot be true: {error}. Ask for another label"
     with sessions.begin() as session:
         row = _locked(session, return_id)
         if row.state != "making":
@@ -170,15 +178,18 @@ def follow_returns(sessions: sessionmaker[Session], outside: Outside, clock: Cal
             select(Return).where(Return.state.in_(ReturnState.FOLLOWED)).order_by(Return.id).limit(500)
         ).all()
         accounts = {a.code: a for a in session.scalars(select(CarrierRow))}
-    used = 0
-    for row in rows:
+        asked = {row.id: (accounts[row.shipment.carrier], row.tracking_number or "") for row in rows}
+
+    def follow(return_id: int) -> bool:
+        carrier, number = asked[return_id]
         try:
-            events = outside.carrier(accounts[row.shipment.carrier]).events(row.tracking_number or "")
+            events = outside.carrier(carrier).events(number)
         except OutsideError:
-            continue  # looked at again next time
+            return False  # looked at again next time
         with sessions.begin() as session:
-            used += _write_events(session, row.id, events, clock())
-    return used
+            return _write_events(session, return_id, events, clock())
+
+    return sum(each_by_itself("follow returns", asked, follow).values())
 
 
 def _write_events(session: Session, return_id: int, events: Sequence[CarrierEvent], now: datetime) -> bool:

@@ -16,7 +16,7 @@ from tidewind.db.tables import CarrierRow, ChannelNotice, Message, Order, Shipme
 from tidewind.outside.channels.upstream import News
 from tidewind.outside.errors import OutsideError
 from tidewind.outside.mailer import Paper
-from tidewind.services.base import Outside, defer
+from tidewind.services.base import Outside, defer, is_due
 from tidewind.services.papers import print_labels, print_returns
 from tidewind.services.planning import shop_settings
 
@@ -167,10 +167,14 @@ def send_due_news(sessions: sessionmaker[Session], outside: Outside, clock: Call
     """Send every notice and mail that is due, each in its own transaction; return how many got through."""
     with sessions() as session:
         notices = session.scalars(
-            select(ChannelNotice.id).where(ChannelNotice.done_at.is_(None), ChannelNotice.next_at <= clock()).limit(500)
+            select(ChannelNotice.id)
+            .where(ChannelNotice.done_at.is_(None), is_due(ChannelNotice.next_at, clock(), LONGEST_PAUSE))
+            .limit(500)
         ).all()
         mails = session.scalars(
-            select(Message.id).where(Message.sent_at.is_(None), Message.next_at <= clock()).limit(500)
+            select(Message.id)
+            .where(Message.sent_at.is_(None), is_due(Message.next_at, clock(), LONGEST_PAUSE))
+            .limit(500)
         ).all()
     done = sum(_by_itself(_send_notice, ChannelNotice, sessions, outside, row_id, clock()) for row_id in notices)
     return done + sum(_by_itself(_send_mail, Message, sessions, outside, row_id, clock()) for row_id in mails)

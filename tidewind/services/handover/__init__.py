@@ -1,6 +1,6 @@
 """What must leave today, and what threatens it."""
 
-from tidewind.services.handover.alerts import alert_counts, low_balance
+from tidewind.services.handover.alerts import alert_counts, late_sales, low_balance
 from tidewind.services.handover.departures import cutoff_at, default_place, departure_for, todays_departures
 
 __all__ = [
@@ -8,6 +8,7 @@ __all__ = [
     "cutoff_at",
     "default_place",
     "departure_for",
+    "late_sales",
     "low_balance",
     "todays_departures",
 ]

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from datetime import datetime, timedelta
+from collections.abc import Sequence
+from datetime import datetime
 from zoneinfo import ZoneInfo
 
 from sqlalchemy import func, select
@@ -11,8 +12,10 @@ from sqlalchemy.orm import Session
 from tidewind.db.tables import LabelRequest, Message, PrintJob, Return, Shipment
 from tidewind.services.planning import shop_settings
 
-SHOWN_FOR = timedelta(days=7)
-"""So long Today speaks of a label that a carrier sold late and did not take back; the order's history keeps it."""
+
+def late_sales(session: Session) -> Sequence[Shipment]:
+    """Return what carriers sold after we had given up and do not take back, until somebody settles it."""
+    return session.scalars(select(Shipment).where(Shipment.late_sale != "").order_by(Shipment.asked_at)).all()
 
 
 def low_balance(session: Session, available_minor: int, still_to_buy_minor: int) -> bool:
@@ -24,9 +27,6 @@ def alert_counts(session: Session, now: datetime) -> dict[str, int]:
     """Return how many of each thing wait for somebody: messages, refunds, returns, requests, prints."""
     today = now.astimezone(ZoneInfo(shop_settings(session).time_zone)).date()
     asked = {
-        "late_sales": select(func.count(Shipment.id)).where(
-            Shipment.late_sale != "", Shipment.asked_at > now - SHOWN_FOR
-        ),
         "undelivered_messages": select(func.count(Message.id)).where(Message.sent_at.is_(None), Message.attempts > 0),
         "refunds_overdue": select(func.count(Shipment.id)).where(
             Shipment.state == "void_asked", Shipment.void_due_on < today

@@ -6,16 +6,18 @@ import base64
 import binascii
 import json
 from collections.abc import Collection, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, datetime
 from typing import Any
 
-from sqlalchemy import Select, and_, case, false, func, literal, or_, select
-from sqlalchemy.orm import Session, lazyload
+from sqlalchemy import Select, and_, case, false, func, literal, or_, select, text, type_coerce, union
+from sqlalchemy.dialects.postgresql import JSONB
+from sqlalchemy.orm import Session, aliased, defer, lazyload
 
 from tidewind.core.states.labels import LabelState
-from tidewind.db.tables import Channel, Difference, Label, Order, SavedView, Shipment, SnagRow
-from tidewind.services.base import Conflict, Invalid, NotFound
+from tidewind.db.tables import CarrierRow, Channel, Difference, Label, Order, SavedView, Shipment, SnagRow
+from tidewind.services.base import MOST_ORDERS, Conflict, Invalid, NotFound
+from tidewind.services.people import at_work_on
 
 VIEWS = ("open", "clear", "snags", "held", "shipped", "all")
 MOST = 500
@@ -73,12 +75,7 @@ _SORTS: dict[str, tuple[Any, Any]] = {
     "service": (func.coalesce(Order.service, literal("~")), str),
     "snags": (Order.snag_level, str),
     # By the order in which labels were asked for; what never had one comes from before all of them.
-    "shipped": (
-        func.coalesce(
-            select(func.max(Shipment.id)).where(Shipment.order_id == Order.id).correlate(Order).scalar_subquery(), 0
-        ),
-        int,
-    ),
+    "shipped": (Order.newest_shipment_id, int),
 }
 SORTS = tuple(_SORTS)
 
@@ -106,8 +103,11 @@ def matching(text: str) -> Any:
     words = [w for w in words if w]
     if not words:
         return false()
+    other = aliased(Order)
+    by_words = select(other.id).where(*(other.search.like(f"%{word}%") for word in words))
     by_label = select(Shipment.order_id).join(Label).where(Label.tracking_number.ilike(f"%{''.join(words)}%"))
-    return or_(and_(*(Order.search.like(f"%{word}%") for word in words)), Order.id.in_(by_label))
+    # Two looks into an index each, put together; with "or" between them neither index would serve.
+    return Order.id.in_(union(by_words, by_label))
 
 
 def _where(asks: WorkFilter) -> list[Any]:
@@ -146,6 +146,16 @@ def _key(value: Any, order_id: int) -> str:
     return base64.urlsafe_b64encode(json.dumps([plain, order_id]).encode()).decode()
 
 
+# What no row of the list shows is not read: facts for rules, the order as it was imported, the text that is searched.
+_NOT_LISTED = (
+    defer(Order.rule_facts),
+    defer(Order.imported),
+    defer(Order.search),
+    defer(Order.sender),
+    defer(Order.hand),
+)
+
+
 def list_orders(session: Session, asks: WorkFilter, after: str = "", limit: int = 200) -> WorkPage:
     """Return the orders that were asked for, after a key, at most 500 at once.  Raises Invalid."""
     limit = min(max(limit, 1), MOST)
@@ -155,7 +165,7 @@ def list_orders(session: Session, asks: WorkFilter, after: str = "", limit: int 
     # What is done is read from its newest end; what waits, from its oldest.
     down = asks.descending != (asks.sort == "age" and asks.view in {"shipped", "all"})
     where = _where(asks)
-    query: Select[Any] = select(Order, column.label("sort_key")).where(*where)
+    query: Select[Any] = select(Order, column.label("sort_key")).where(*where).options(*_NOT_LISTED)
     if after:
         value, order_id = _read_key(after, parse)
         beyond = (column < value, Order.id < order_id) if down else (column > value, Order.id > order_id)
@@ -163,13 +173,77 @@ def list_orders(session: Session, asks: WorkFilter, after: str = "", limit: int 
     order_by = (column.desc(), Order.id.desc()) if down else (column, Order.id)
     rows = session.execute(query.order_by(*order_by).limit(limit + 1)).all()
     shown = rows[:limit]
-    total = session.scalar(select(func.count(Order.id)).where(*where)) or 0
+    if asks == WorkFilter(view=asks.view, sort=asks.sort, descending=asks.descending):
+        total = view_counts(session)[asks.view]
+    else:
+        total = session.scalar(select(func.count(Order.id)).where(*where)) or 0
     following = _key(shown[-1].sort_key, shown[-1].Order.id) if len(rows) > limit else None
     return WorkPage([row.Order for row in shown], following, total)
 
 
+@dataclass(frozen=True, slots=True)
+class PickedOrder:
+    """What is asked of an order that was selected, whether it was scrolled to or not."""
+
+    id: int
+    number: str
+    state: str
+    buying: bool
+    monogram: str | None
+    service: str | None
+    service_name: str | None
+    ship_date: date | None
+    promise_date: date | None
+    arrives: date | None
+    parcel_count: int
+    price_minor: int | None
+    paid_shipping_minor: int
+    held_by: str | None
+    batch_id: int | None
+
+
+def pick_orders(session: Session, asks: WorkFilter, now: datetime, person_id: int) -> tuple[list[PickedOrder], int]:
+    """Return all orders that were asked for, as they are selected, and how many match; at most ``MOST_ORDERS``."""
+    where = _where(asks)
+    busy = select(Shipment.id).where(Shipment.order_id == Order.id, Shipment.state == "buying").exists()
+    query = select(
+        Order.id, Order.number, Order.state, busy, CarrierRow.monogram, Order.service,
+        type_coerce(Order.plan, JSONB)["service_name"].astext, Order.ship_date, Order.promise_date, Order.arrives,
+        Order.parcel_count, Order.price_minor, Order.paid_shipping_minor, literal(None), Order.batch_id,
+    )  # fmt: skip
+    query = query.outerjoin(CarrierRow, CarrierRow.code == Order.carrier).where(*where)
+    rows = session.execute(query.order_by(Order.id).limit(MOST_ORDERS)).all()
+    others = {i: held.person for i, held in at_work_on(session, now).items() if held.person_id != person_id}
+    picked = [PickedOrder(*row) for row in rows]
+    if others:
+        picked = [replace(o, held_by=others[o.id]) if o.id in others else o for o in picked]
+    total = len(picked) if len(picked) < MOST_ORDERS else session.scalar(select(func.count(Order.id)).where(*where))
+    return picked, total or 0
+
+
+_SEEN = text("select current_database(), pg_current_snapshot()::text where pg_current_xact_id_if_assigned() is null")
+_COUNTED: dict[str, tuple[str, dict[str, int]]] = {}
+"""By database: what could be seen when the views were counted last, and the counts."""
+
+
 def view_counts(session: Session) -> dict[str, int]:
-    """Return how many orders are in each view, in one pass."""
+    """Return how many orders are in each view.
+
+    They are counted again only once anything was written: as long as the same transactions can be seen (PostgreSQL's
+    snapshot), every count is the same.  Who has written something himself counts anew.
+    """
+    seen = session.execute(_SEEN).first()
+    if seen is None:
+        return _count_views(session)
+    database, snapshot = seen
+    before = _COUNTED.get(database)
+    if before is None or before[0] != snapshot:
+        # Should somebody write in between, the counts are newer than what they are kept under, which nobody sees again.
+        before = _COUNTED[database] = snapshot, _count_views(session)
+    return dict(before[1])
+
+
+def _count_views(session: Session) -> dict[str, int]:
     rows = session.execute(select(Order.state, Order.snag_level, func.count()).group_by(Order.state, Order.snag_level))
     found = dict.fromkeys(VIEWS, 0)
     for state, level, number in rows:

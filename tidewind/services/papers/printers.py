@@ -14,7 +14,7 @@ from tidewind.db.tables.papers import KINDS
 from tidewind.documents.lists import SHEETS
 from tidewind.documents.paper import STOCKS
 from tidewind.outside.errors import OutsideError
-from tidewind.services.base import Conflict, Invalid, NotFound, Outside, defer
+from tidewind.services.base import Conflict, Invalid, NotFound, Outside, defer, is_due
 from tidewind.services.papers.files import (
     Arrangement,
     mark_printed,
@@ -138,7 +138,9 @@ def send_due_prints(sessions: sessionmaker[Session], outside: Outside, clock: Ca
     """Send what is due to the printers, each in its own transaction; return how many were taken."""
     with sessions() as session:
         due = session.scalars(
-            select(PrintJob.id).where(PrintJob.state == "waiting", PrintJob.next_at <= clock()).order_by(PrintJob.id)
+            select(PrintJob.id)
+            .where(PrintJob.state == "waiting", is_due(PrintJob.next_at, clock(), LONGEST_PAUSE))
+            .order_by(PrintJob.id)
         ).all()
     return sum(_send(sessions, outside, job_id, clock()) for job_id in due)
 

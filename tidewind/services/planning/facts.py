@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -13,9 +13,35 @@ from tidewind.db.tables import Batch, Difference, Order, OrderLine, Product
 from tidewind.services.planning.records import LineRecord, OrderRecord
 
 
-def _line(line: OrderLine | LineRecord, product: Product | None) -> LineFacts:
-    return line_facts(
-        str(line.id), line.sku, line.name, line.quantity - line.sent, line.weight_g, line.unit_price_minor, product
+def _line(line: OrderLine | LineRecord, known: LineFacts | None) -> LineFacts:
+    """Return a line with what the catalogue knows of its product, as ``line_facts`` does, but read from there once."""
+    if known is None:
+        return LineFacts(
+            str(line.id),
+            line.sku,
+            line.name or line.sku,
+            line.quantity - line.sent,
+            line.weight_g,
+            None,
+            line.unit_price_minor,
+        )
+    return LineFacts(
+        str(line.id),
+        line.sku,
+        known.name,
+        line.quantity - line.sent,
+        line.weight_g or known.weight_g,
+        known.sides,
+        line.unit_price_minor or known.value,
+        known.upright,
+        known.own_box,
+        known.no_weekend,
+        known.contents,
+        known.tags,
+        known.customs_text,
+        known.hs_code,
+        known.origin,
+        known.recipe,
     )
 
 
@@ -45,10 +71,10 @@ def line_facts(
     )
 
 
-def products_of(session: Session, orders: Iterable[Order | OrderRecord]) -> dict[str, Product]:
-    """Return the products named by the orders' lines, by SKU."""
-    skus = {line.sku for order in orders for line in order.lines}
-    return {p.sku: p for p in session.scalars(select(Product).where(Product.sku.in_(skus)))}
+def _catalogue(session: Session, skus: Collection[str]) -> dict[str, LineFacts]:
+    """Return what the catalogue knows of products, as lines of none of each."""
+    found = session.scalars(select(Product).where(Product.sku.in_(skus)))
+    return {p.sku: line_facts("", p.sku, p.name, 0, None, 0, p) for p in found}
 
 
 def joined_lines(session: Session, orders: Iterable[Order | OrderRecord]) -> dict[int, list[OrderLine]]:
@@ -67,14 +93,14 @@ def joined_lines(session: Session, orders: Iterable[Order | OrderRecord]) -> dic
 
 def facts_of(
     order: Order | OrderRecord,
-    products: Mapping[str, Product],
+    catalogue: Mapping[str, LineFacts],
     along: Sequence[OrderLine] = (),
     changed: str = "",
     batch: Batch | None = None,
 ) -> OrderFacts:
     """Return an order as planning sees it, with the lines of orders that go along with it."""
     return OrderFacts(
-        lines=tuple(_line(line, products.get(line.sku)) for line in (*order.lines, *along)),
+        lines=tuple(_line(line, catalogue.get(line.sku)) for line in (*order.lines, *along)),
         address=order.address,
         home=order.home,
         promise=order.promise_date,
@@ -99,14 +125,13 @@ def facts_of(
 def all_facts(session: Session, orders: Sequence[Order] | Sequence[OrderRecord]) -> list[OrderFacts]:
     """Return orders as planning sees them, with everything looked up at once."""
     along = joined_lines(session, orders)
-    skus = {line.sku for lines in along.values() for line in lines}
-    products = products_of(session, orders)
-    products |= {p.sku: p for p in session.scalars(select(Product).where(Product.sku.in_(skus)))} if skus else {}
+    skus = {line.sku for order in orders for line in order.lines}
+    catalogue = _catalogue(session, skus | {line.sku for lines in along.values() for line in lines})
     ids = [order.id for order in orders]
     waiting = select(Difference).where(Difference.state == "waiting", Difference.order_id.in_(ids))
     changed = {difference.order_id: difference.kind for difference in session.scalars(waiting)}
     in_batches = {order.batch_id for order in orders if order.batch_id}
     batches = {b.id: b for b in session.scalars(select(Batch).where(Batch.id.in_(in_batches)))} if in_batches else {}
     return [
-        facts_of(o, products, along.get(o.id, ()), changed.get(o.id, ""), batches.get(o.batch_id or 0)) for o in orders
+        facts_of(o, catalogue, along.get(o.id, ()), changed.get(o.id, ""), batches.get(o.batch_id or 0)) for o in orders
     ]

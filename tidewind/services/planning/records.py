@@ -165,5 +165,5 @@ def insert_records(session: Session, records: Sequence[OrderRecord], more: Seque
     insert_rows(session, SnagRow, _snags(records))
 
 
-def _snags(records: Sequence[OrderRecord]) -> list[dict[str, Any]]:
+def _snags(records: Sequence[OrderRecord]) -> list[Written]:
     return [{"order_id": record.id, **snag._asdict()} for record in records for snag in record.snags]

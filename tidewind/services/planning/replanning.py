@@ -157,7 +157,8 @@ def _plan_part(session: Session, scope: Scope, after: int, up_to: int | None, no
     records = lock_records(session, scope.clause & Order.id.in_(found.ids))
     planned = plan_records(session, records, now, shop)
     write_plans(session, planned.written, planned.columns)
-    return _Part(found.looked, changed + planned.changed, found.last if found.more else None)
+    more = found.more and found.last != up_to
+    return _Part(found.looked, changed + planned.changed, found.last if more else None)
 
 
 @dataclass(slots=True)

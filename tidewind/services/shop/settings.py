@@ -21,7 +21,7 @@ def first_owner(session: Session, shop: Shop, login: str, name: str, password: s
         raise Conflict("already_set_up", "This shop is set up already. Sign in, or ask the owner for a login.")
     _check_zone(shop.time_zone)
     session.add(shop)
-    return add_person(session, login, name, "owner", password)
+    return add_person(session, login, name, "owner", password, (shop.name,))
 
 
 def _check_zone(name: str) -> None:

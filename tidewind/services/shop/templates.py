@@ -2,20 +2,19 @@
 
 from __future__ import annotations
 
-import io
 from dataclasses import dataclass
 from datetime import datetime
 
-from PIL import Image, UnidentifiedImageError
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from tidewind.db.tables import Shop
 from tidewind.documents.barcode_sheet import BarcodeCard, barcode_sheet_pdf
+from tidewind.outside.apart import TooMuch, read_apart
+from tidewind.outside.pictures import PictureError, small_picture
 from tidewind.services.base import Invalid
 from tidewind.services.planning import all_choices, all_recipes, shop_settings
 
-MOST_DOTS = 2_000
 RECIPE_PREFIX = "RECIPE-"
 
 
@@ -52,16 +51,10 @@ def set_logo(session: Session, data: bytes | None) -> None:
         row.logo = None
         return
     try:
-        with Image.open(io.BytesIO(data), formats=("PNG", "JPEG")) as picture:
-            if max(picture.size) > MOST_DOTS:
-                raise Invalid("logo", f"A logo has at most {MOST_DOTS:,} dots a side; this one has {picture.size}.")
-            small = picture.convert("RGBA")
-            small.thumbnail((600, 300))
-    except (UnidentifiedImageError, OSError, ValueError, Image.DecompressionBombError) as error:
-        raise Invalid("logo", "This is no PNG and no JPEG. The logo stays as it was.") from error
-    out = io.BytesIO()
-    small.save(out, "PNG", optimize=True)
-    row.logo = out.getvalue()
+        row.logo = read_apart(small_picture, data)
+    except (PictureError, TooMuch) as error:
+        words = str(error) if isinstance(error, PictureError) else "The picture takes too much to read."
+        raise Invalid("logo", f"{words} The logo stays as it was.") from error
     session.flush()
 
 
