@@ -141,7 +141,7 @@ async function signOut(): Promise<void> {
         <span class="mute"
           >{{ day(localDay(now, zone)) }} · <b class="ink">{{ clock(now, zone) }}</b></span
         >
-        <span class="name">{{ me?.name }}</span>
+        <RouterLink class="name" to="/set-up/people">{{ me?.name }}</RouterLink>
       </div>
     </header>
     <main class="content"><RouterView /></main>
@@ -151,6 +151,13 @@ async function signOut(): Promise<void> {
 </template>
 
 <style scoped>
+.name {
+  color: var(--ink);
+  text-decoration: none;
+}
+.name:hover {
+  text-decoration: underline;
+}
 .frame {
   display: grid;
   grid-template: 60px minmax(0, 1fr) / 128px minmax(0, 1fr);

@@ -14,6 +14,11 @@ export function makeRouter(client: QueryClient): Router {
         meta: { open: true, title: "Sign in" },
       },
       {
+        path: "/door/:key",
+        component: () => import("../features/people/DoorPage.vue"),
+        meta: { open: true, title: "Set a password" },
+      },
+      {
         path: "/t/:key",
         component: () => import("../features/follow/tracking/TrackingPage.vue"),
         meta: { open: true, title: "Your parcel" },
@@ -132,6 +137,11 @@ export function makeRouter(client: QueryClient): Router {
             path: "printing",
             component: () => import("../features/papers/PrintingPage.vue"),
             meta: { title: "Printing" },
+          },
+          {
+            path: "people",
+            component: () => import("../features/people/PeoplePage.vue"),
+            meta: { title: "People and keys" },
           },
         ],
       },

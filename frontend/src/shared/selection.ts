@@ -2,7 +2,8 @@ import { defineStore } from "pinia";
 import { computed, ref } from "vue";
 import type { Schemas } from "../api/client";
 
-type Row = Schemas["OrderRow"];
+/** What has to be known of a selected order, whether it was seen in the list or not. */
+export type Row = Schemas["PickedOrder"];
 
 /** The selected orders; they stay selected over pages, views and searches. */
 export const useSelection = defineStore("selection", () => {
@@ -18,6 +19,10 @@ export const useSelection = defineStore("selection", () => {
     if (on) chosen.value.set(row.id, row);
     else chosen.value.delete(row.id);
   }
+  function setAll(rows: readonly Row[]): void {
+    // One new map, so that what hangs on it is worked out once and not once for each of thousands.
+    chosen.value = new Map([...chosen.value, ...rows.map((row) => [row.id, row] as const)]);
+  }
   /** Keep what is selected up to date with what the list now says. */
   function refresh(fresh: readonly Row[]): void {
     for (const row of fresh) if (chosen.value.has(row.id)) chosen.value.set(row.id, row);
@@ -25,5 +30,5 @@ export const useSelection = defineStore("selection", () => {
   function clear(): void {
     chosen.value.clear();
   }
-  return { chosen, rows, buyable, total, labels, set, refresh, clear };
+  return { chosen, rows, buyable, total, labels, set, setAll, refresh, clear };
 });

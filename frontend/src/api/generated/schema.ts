@@ -4,6 +4,46 @@
  */
 
 export interface paths {
+    "/api/personal-data": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Personal Data
+         * @description Return everything kept about the person with a mail address, as a file.
+         */
+        get: operations["personal_data_api_personal_data_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/personal-data/erase": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Erase
+         * @description Erase whom orders were for, but for those that are not done; numbers, prices and the ledger stay.
+         */
+        post: operations["erase_api_personal_data_erase_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/request-form/{key}": {
         parameters: {
             query?: never;
@@ -247,7 +287,9 @@ export interface paths {
         put?: never;
         /**
          * Sign In
-         * @description Sign in and receive a session cookie; failed attempts are counted and slow guessing down.
+         * @description Sign in and receive a session cookie; wrong guesses are counted and slow further ones down.
+         *
+         *     Who has a second factor and sends no code is told so by the problem's code ``second_factor``.
          */
         post: operations["sign_in_api_sign_in_post"];
         delete?: never;
@@ -316,46 +358,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/keys": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Make Key
-         * @description Create an API key with a role for a script.
-         */
-        post: operations["make_key_api_keys_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/keys/{key_id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post?: never;
-        /**
-         * Revoke Key
-         * @description Revoke an API key.
-         */
-        delete: operations["revoke_key_api_keys__key_id__delete"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/presence": {
         parameters: {
             query?: never;
@@ -391,6 +393,262 @@ export interface paths {
          */
         post: operations["let_go_api_presence_let_go_post"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * People
+         * @description Return everybody who has or had a login.
+         */
+        get: operations["people_api_people_get"];
+        put?: never;
+        /**
+         * Invite
+         * @description Make a login, and a link by which its person sets a password.
+         */
+        post: operations["invite_api_people_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{person_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Set Person
+         * @description Change what somebody is called and may do, or let them go, or in again; one owner always stays.
+         */
+        patch: operations["set_person_api_people__person_id__patch"];
+        trace?: never;
+    };
+    "/api/people/{person_id}/link": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Link
+         * @description Make a link by which somebody who lost password or second factor sets a password again.
+         */
+        post: operations["link_api_people__person_id__link_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{person_id}/sign-out": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * End Sessions
+         * @description End all sessions of somebody.
+         */
+        post: operations["end_sessions_api_people__person_id__sign_out_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/door/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Door
+         * @description Return whose link it is.
+         */
+        get: operations["door_api_door__key__get"];
+        put?: never;
+        /**
+         * Set By Link
+         * @description Set a password by a link; it works once.
+         */
+        post: operations["set_by_link_api_door__key__post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/me/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Change Password
+         * @description Change one's own password; one's other sessions end.
+         */
+        post: operations["change_password_api_me_password_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/me/sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Sessions
+         * @description Return one's own open sessions.
+         */
+        get: operations["sessions_api_me_sessions_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/me/sessions/{session_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * End Session
+         * @description End one of one's own sessions.
+         */
+        delete: operations["end_session_api_me_sessions__session_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/me/second-factor": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Keep Factor
+         * @description Ask for the second factor from now on.
+         */
+        put: operations["keep_factor_api_me_second_factor_put"];
+        /**
+         * Offer Factor
+         * @description Return a secret for an authenticator app; it is asked for once its code has come back.
+         */
+        post: operations["offer_factor_api_me_second_factor_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/me/second-factor/off": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Factor Off
+         * @description Ask for a password alone again.
+         */
+        post: operations["take_factor_off_api_me_second_factor_off_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/keys": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Keys
+         * @description Return the API keys, also those that do not work any more.
+         */
+        get: operations["keys_api_keys_get"];
+        put?: never;
+        /**
+         * Make Key
+         * @description Create an API key with a role for a script.
+         */
+        post: operations["make_key_api_keys_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/keys/{key_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Revoke Key
+         * @description Revoke an API key.
+         */
+        delete: operations["revoke_key_api_keys__key_id__delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -801,6 +1059,26 @@ export interface paths {
          * @description Return a sample file: clean, messy or the template.
          */
         get: operations["sample_api_import_samples__name__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/picked": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Pick Orders
+         * @description Return everything that is asked for, as it is selected: all in one answer, without what only a list shows.
+         */
+        get: operations["pick_orders_api_orders_picked_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2432,6 +2710,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/late-sales/{shipment_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Settle Late
+         * @description Note what was made of a label that a carrier sold after we had given up, and does not take back.
+         */
+        post: operations["settle_late_api_late_sales__shipment_id__post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/refunds": {
         parameters: {
             query?: never;
@@ -3047,7 +3345,7 @@ export interface paths {
         };
         /**
          * Health
-         * @description Return the state of the database, the job worker and the stand-ins; 503 where one does not work.
+         * @description Return the state of the database, the job workers, the clock and the stand-ins; 503 where one does not work.
          */
         get: operations["health_api_health_get"];
         put?: never;
@@ -4037,12 +4335,49 @@ export interface components {
             /** Changes */
             changes: components["schemas"]["FieldChange"][];
         };
+        /**
+         * DoorLinkOut
+         * @description A link by which somebody sets a password, once, within three days.
+         */
+        DoorLinkOut: {
+            /** Person Id */
+            person_id: number;
+            /** Name */
+            name: string;
+            /**
+             * Link
+             * @description Shown this once only
+             */
+            link: string;
+        };
+        /**
+         * DoorOut
+         * @description Whose link it is.
+         */
+        DoorOut: {
+            /** Name */
+            name: string;
+            /** Login */
+            login: string;
+            /** Brand */
+            brand: string;
+        };
         /** DroppedOut */
         DroppedOut: {
             /** Order Id */
             order_id: number;
             /** Words */
             words: string;
+        };
+        /**
+         * ErasedOut
+         * @description How many orders were erased, and the numbers of those that are not done and were kept.
+         */
+        ErasedOut: {
+            /** Erased */
+            erased: number;
+            /** Kept */
+            kept: string[];
         };
         /** EventOut */
         EventOut: {
@@ -4094,6 +4429,28 @@ export interface components {
             values: string[];
             /** Tests */
             tests: string[];
+        };
+        /** FactorIn */
+        FactorIn: {
+            /** Secret */
+            secret: string;
+            /** Code */
+            code: string;
+        };
+        /**
+         * FactorOut
+         * @description A secret for an authenticator app; it is asked for only once its code was typed right.
+         */
+        FactorOut: {
+            /** Secret */
+            secret: string;
+            /** Address */
+            address: string;
+            /**
+             * Picture
+             * @description The address as a QR code, an SVG picture
+             */
+            picture: string;
         };
         /** FaultOut */
         FaultOut: {
@@ -4355,6 +4712,18 @@ export interface components {
              */
             created_at: string;
         };
+        /** InviteIn */
+        InviteIn: {
+            /** Login */
+            login: string;
+            /** Name */
+            name: string;
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "owner" | "shipper" | "packer" | "care";
+        };
         /**
          * ItemsIn
          * @description Order line id → how many.
@@ -4408,6 +4777,17 @@ export interface components {
              * @enum {string}
              */
             role: "owner" | "shipper" | "packer" | "care";
+            /**
+             * Reads Only
+             * @default false
+             */
+            reads_only: boolean;
+            /**
+             * Days
+             * @description None: without an end
+             * @default 365
+             */
+            days: number | null;
         };
         /** KeyOut */
         KeyOut: {
@@ -4418,6 +4798,33 @@ export interface components {
              * @description Shown this once only
              */
             key: string;
+        };
+        /** KeyRow */
+        KeyRow: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "owner" | "shipper" | "packer" | "care";
+            /** Reads Only */
+            reads_only: boolean;
+            /** Person */
+            person: string;
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /** Expires At */
+            expires_at: string | null;
+            /** Used At */
+            used_at: string | null;
+            /** Works */
+            works: boolean;
         };
         /** LabelOut */
         LabelOut: {
@@ -4458,6 +4865,20 @@ export interface components {
              * @enum {string}
              */
             sequence: "selected" | "shelf" | "carrier";
+        };
+        /**
+         * LateSaleOut
+         * @description A label that a carrier sold after we had given up, and does not take back: somebody has to settle it.
+         */
+        LateSaleOut: {
+            /** Shipment Id */
+            shipment_id: number;
+            /** Order Id */
+            order_id: number;
+            /** Order Number */
+            order_number: string;
+            /** Words */
+            words: string;
         };
         /**
          * LatenessOut
@@ -4563,6 +4984,11 @@ export interface components {
             entries: components["schemas"]["LogEntry"][];
             /** Failure */
             failure: string;
+        };
+        /** MailIn */
+        MailIn: {
+            /** Mail */
+            mail: string;
         };
         /** MailLabelIn */
         MailLabelIn: {
@@ -4699,6 +5125,8 @@ export interface components {
             time_zone: string;
             /** Units */
             units: string;
+            /** Second Factor */
+            second_factor: boolean;
             /**
              * Now
              * Format: date-time
@@ -4786,14 +5214,39 @@ export interface components {
             id: number;
             /** Number */
             number: string;
-            /** Channel */
-            channel: string;
             /** State */
             state: string;
-            /** State Why */
-            state_why: string;
             /** Buying */
             buying: boolean;
+            /** Monogram */
+            monogram: string | null;
+            /** Service */
+            service: string | null;
+            /** Service Name */
+            service_name: string | null;
+            /** Ship Date */
+            ship_date: string | null;
+            /** Promise Date */
+            promise_date: string | null;
+            /** Arrives */
+            arrives: string | null;
+            /** Parcel Count */
+            parcel_count: number;
+            /** Price Minor */
+            price_minor: number | null;
+            /** Paid Shipping Minor */
+            paid_shipping_minor: number;
+            /**
+             * Held By
+             * @description Who else is working on it now
+             */
+            held_by: string | null;
+            /** Batch Id */
+            batch_id: number | null;
+            /** Channel */
+            channel: string;
+            /** State Why */
+            state_why: string;
             /**
              * Ordered At
              * Format: date-time
@@ -4811,32 +5264,14 @@ export interface components {
             item_count: number;
             /** Promise */
             promise: string;
-            /** Promise Date */
-            promise_date: string | null;
             /** Packaging */
             packaging: string;
-            /** Monogram */
-            monogram: string | null;
             /** Carrier */
             carrier: string | null;
             /** Network */
             network: string | null;
-            /** Service */
-            service: string | null;
-            /** Service Name */
-            service_name: string | null;
             /** Decided By */
             decided_by: string;
-            /** Ship Date */
-            ship_date: string | null;
-            /** Arrives */
-            arrives: string | null;
-            /** Parcel Count */
-            parcel_count: number;
-            /** Price Minor */
-            price_minor: number | null;
-            /** Paid Shipping Minor */
-            paid_shipping_minor: number;
             /** Snags */
             snags: components["schemas"]["SnagOut"][];
             /** Payment */
@@ -4862,13 +5297,6 @@ export interface components {
             /** Part Of */
             part_of: number | null;
             /**
-             * Held By
-             * @description Who else is working on it now
-             */
-            held_by: string | null;
-            /** Batch Id */
-            batch_id: number | null;
-            /**
              * Same Person
              * @description How many other open orders go to the same person
              */
@@ -4879,10 +5307,7 @@ export interface components {
              * @default false
              */
             outdated: boolean;
-            /**
-             * Tracking Numbers
-             * @default []
-             */
+            /** Tracking Numbers */
             tracking_numbers: string[];
             /**
              * Tracking State
@@ -5051,10 +5476,112 @@ export interface components {
             /** Detail */
             detail: string;
         };
+        /** PasswordChangeIn */
+        PasswordChangeIn: {
+            /** Before */
+            before: string;
+            /** After */
+            after: string;
+        };
+        /** PasswordIn */
+        PasswordIn: {
+            /** Password */
+            password: string;
+        };
         /** PausedIn */
         PausedIn: {
             /** Paused */
             paused: boolean;
+        };
+        /** PersonIn */
+        PersonIn: {
+            /** Name */
+            name: string;
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "owner" | "shipper" | "packer" | "care";
+            /**
+             * Active
+             * @description False lets the person go: sessions, links and keys end at once
+             */
+            active: boolean;
+        };
+        /**
+         * PersonOut
+         * @description Somebody with a login: at work, invited (no password yet), or gone.
+         */
+        PersonOut: {
+            /** Id */
+            id: number;
+            /** Login */
+            login: string;
+            /** Name */
+            name: string;
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "owner" | "shipper" | "packer" | "care";
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "at_work" | "invited" | "gone";
+            /** Second Factor */
+            second_factor: boolean;
+            /** Seen At */
+            seen_at: string | null;
+        };
+        /**
+         * Picked
+         * @description All orders that match, in one answer; where there are more than can be chosen at once, the first of them.
+         */
+        Picked: {
+            /** Orders */
+            orders: components["schemas"]["PickedOrder"][];
+            /** Matching */
+            matching: number;
+        };
+        /**
+         * PickedOrder
+         * @description What is asked of an order that was selected, whether it was scrolled to or not.
+         */
+        PickedOrder: {
+            /** Id */
+            id: number;
+            /** Number */
+            number: string;
+            /** State */
+            state: string;
+            /** Buying */
+            buying: boolean;
+            /** Monogram */
+            monogram: string | null;
+            /** Service */
+            service: string | null;
+            /** Service Name */
+            service_name: string | null;
+            /** Ship Date */
+            ship_date: string | null;
+            /** Promise Date */
+            promise_date: string | null;
+            /** Arrives */
+            arrives: string | null;
+            /** Parcel Count */
+            parcel_count: number;
+            /** Price Minor */
+            price_minor: number | null;
+            /** Paid Shipping Minor */
+            paid_shipping_minor: number;
+            /**
+             * Held By
+             * @description Who else is working on it now
+             */
+            held_by: string | null;
+            /** Batch Id */
+            batch_id: number | null;
         };
         /** PlaceIO */
         PlaceIO: {
@@ -6075,10 +6602,7 @@ export interface components {
             monogram: string;
             /** Network */
             network: string;
-            /**
-             * Cutoff
-             * Format: time
-             */
+            /** Cutoff */
             cutoff: string;
             /** Tracking */
             tracking: string;
@@ -6110,6 +6634,27 @@ export interface components {
              * @description The shop's value of price, days and lateness, in 1/10,000 minor
              */
             value_hundredths: number | null;
+        };
+        /** SessionOut */
+        SessionOut: {
+            /** Id */
+            id: number;
+            /** Browser */
+            browser: string;
+            /**
+             * Since
+             * Format: date-time
+             */
+            since: string;
+            /** Seen At */
+            seen_at: string | null;
+            /** This One */
+            this_one: boolean;
+        };
+        /** SettledIn */
+        SettledIn: {
+            /** Words */
+            words: string;
         };
         /**
          * ShipmentOut
@@ -6204,6 +6749,12 @@ export interface components {
             login: string;
             /** Password */
             password: string;
+            /**
+             * Code
+             * @description The six digits of a second factor, where the person has one
+             * @default
+             */
+            code: string;
         };
         /**
          * SnagGroup
@@ -6343,12 +6894,15 @@ export interface components {
             departures: components["schemas"]["DepartureOut"][];
             /** Snags */
             snags: components["schemas"]["SnagGroupOut"][];
-            /** Available Minor */
-            available_minor: number;
+            /**
+             * Available Minor
+             * @description None for who may not see money
+             */
+            available_minor: number | null;
             /** Low Balance */
             low_balance: boolean;
             /** Late Sales */
-            late_sales: number;
+            late_sales: components["schemas"]["LateSaleOut"][];
             /** Undelivered Messages */
             undelivered_messages: number;
             /** Refunds Overdue */
@@ -6655,11 +7209,82 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    personal_data_api_personal_data_get: {
+        parameters: {
+            query: {
+                /** @example text */
+                mail: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": Record<string, never>;
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    erase_api_personal_data_erase_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "mail": "text"
+                 *     }
+                 */
+                "application/json": components["schemas"]["MailIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErasedOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     form_api_request_form__key__get: {
         parameters: {
             query?: never;
             header?: never;
             path: {
+                /** @example text */
                 key: string;
             };
             cookie?: never;
@@ -6681,7 +7306,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -6691,12 +7316,41 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example text */
                 key: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "client_key": "9f1c2d7a44e0",
+                 *       "asked_by": "text",
+                 *       "address": {
+                 *         "name": "Ana Lopes",
+                 *         "company": "Quinta do Sobral, Lda",
+                 *         "street": "Rua das Flores 12",
+                 *         "extra": "2.º esq.",
+                 *         "city": "Viseu",
+                 *         "region": "",
+                 *         "postcode": "3500-108",
+                 *         "country": "PT",
+                 *         "phone": "+351 900 000 000",
+                 *         "email": "ana@buyer.example"
+                 *       },
+                 *       "what": "text",
+                 *       "gross_g": 1200,
+                 *       "sides_mm": [
+                 *         300,
+                 *         200,
+                 *         120
+                 *       ],
+                 *       "value_minor": 0,
+                 *       "why": "Too small",
+                 *       "sticker_mail": "text"
+                 *     }
+                 */
                 "application/json": components["schemas"]["RequestIn"];
             };
         };
@@ -6716,7 +7370,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -6726,6 +7380,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example text */
                 view_key: string;
             };
             cookie?: never;
@@ -6747,7 +7402,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -6776,7 +7431,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -6790,6 +7445,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "name": "Ana Lopes"
+                 *     }
+                 */
                 "application/json": components["schemas"]["LinkIn"];
             };
         };
@@ -6809,7 +7469,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -6819,12 +7479,18 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 1 */
                 link_id: number;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "active": false
+                 *     }
+                 */
                 "application/json": components["schemas"]["LinkActiveIn"];
             };
         };
@@ -6844,7 +7510,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -6873,7 +7539,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -6883,12 +7549,19 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 1 */
                 request_id: number;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "gross_g": 1200,
+                 *       "service": "np-parcel"
+                 *     }
+                 */
                 "application/json": components["schemas"]["ApproveIn"];
             };
         };
@@ -6908,7 +7581,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -6918,12 +7591,18 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 1 */
                 request_id: number;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "words": "Weighed again"
+                 *     }
+                 */
                 "application/json": components["schemas"]["DeclineIn"];
             };
         };
@@ -6943,7 +7622,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -6972,7 +7651,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -6986,6 +7665,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "shipment_id": 1,
+                 *       "reason": "Too small"
+                 *     }
+                 */
                 "application/json": components["schemas"]["ReturnIn"];
             };
         };
@@ -7005,7 +7690,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -7015,12 +7700,18 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 1 */
                 return_id: number;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "outcome": "text"
+                 *     }
+                 */
                 "application/json": components["schemas"]["CloseReturnIn"];
             };
         };
@@ -7040,7 +7731,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -7050,6 +7741,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example text */
                 tracking_key: string;
             };
             cookie?: never;
@@ -7071,7 +7763,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -7100,7 +7792,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -7114,6 +7806,13 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "login": "ana",
+                 *       "password": "four lilac wheelbarrows",
+                 *       "code": "norvia"
+                 *     }
+                 */
                 "application/json": components["schemas"]["SignInIn"];
             };
         };
@@ -7133,7 +7832,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -7147,6 +7846,16 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "login": "ana",
+                 *       "password": "four lilac wheelbarrows",
+                 *       "name": "Ana Lopes",
+                 *       "shop": "text",
+                 *       "time_zone": "Europe/Lisbon",
+                 *       "currency": "EUR"
+                 *     }
+                 */
                 "application/json": components["schemas"]["FirstOwnerIn"];
             };
         };
@@ -7157,7 +7866,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": unknown;
+                    "application/json": components["schemas"]["Start"];
                 };
             };
             /** @description Problem details */
@@ -7166,7 +7875,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -7195,7 +7904,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -7222,69 +7931,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    make_key_api_keys_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["KeyIn"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["KeyOut"];
-                };
-            };
-            /** @description Problem details */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    revoke_key_api_keys__key_id__delete: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                key_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description Problem details */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -7298,6 +7945,13 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "order_ids": [
+                 *         1
+                 *       ]
+                 *     }
+                 */
                 "application/json": components["schemas"]["PresenceIn"];
             };
         };
@@ -7317,7 +7971,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -7331,6 +7985,13 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "order_ids": [
+                 *         1
+                 *       ]
+                 *     }
+                 */
                 "application/json": components["schemas"]["OrdersIn"];
             };
         };
@@ -7348,7 +8009,548 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    people_api_people_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PersonOut"][];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    invite_api_people_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "login": "ana",
+                 *       "name": "Ana Lopes",
+                 *       "role": "owner"
+                 *     }
+                 */
+                "application/json": components["schemas"]["InviteIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DoorLinkOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_person_api_people__person_id__patch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example 1 */
+                person_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "name": "Ana Lopes",
+                 *       "role": "owner",
+                 *       "active": false
+                 *     }
+                 */
+                "application/json": components["schemas"]["PersonIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PersonOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    link_api_people__person_id__link_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example 1 */
+                person_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DoorLinkOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    end_sessions_api_people__person_id__sign_out_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example 1 */
+                person_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    door_api_door__key__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example text */
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DoorOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_by_link_api_door__key__post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example text */
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "password": "four lilac wheelbarrows"
+                 *     }
+                 */
+                "application/json": components["schemas"]["PasswordIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_password_api_me_password_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "before": "text",
+                 *       "after": "text"
+                 *     }
+                 */
+                "application/json": components["schemas"]["PasswordChangeIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sessions_api_me_sessions_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionOut"][];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    end_session_api_me_sessions__session_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example 1 */
+                session_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep_factor_api_me_second_factor_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "secret": "JBSWY3DPEHPK3PXP",
+                 *       "code": "norvia"
+                 *     }
+                 */
+                "application/json": components["schemas"]["FactorIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    offer_factor_api_me_second_factor_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FactorOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    take_factor_off_api_me_second_factor_off_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "password": "four lilac wheelbarrows"
+                 *     }
+                 */
+                "application/json": components["schemas"]["PasswordIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keys_api_keys_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeyRow"][];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    make_key_api_keys_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "name": "Ana Lopes",
+                 *       "role": "owner"
+                 *     }
+                 */
+                "application/json": components["schemas"]["KeyIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeyOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    revoke_key_api_keys__key_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example 1 */
+                key_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -7356,23 +8558,42 @@ export interface operations {
     list_orders_api_orders_get: {
         parameters: {
             query?: {
+                /** @example open */
                 view?: string;
+                /** @example Ana */
                 text?: string;
+                /** @example text */
                 channel?: string;
+                /** @example PT */
                 country?: string;
+                /** @example text */
                 destination?: string;
+                /** @example text */
                 desk?: string;
+                /** @example text */
                 tag?: string;
+                /** @example text */
                 promise?: string;
+                /** @example np-parcel */
                 service?: string;
+                /** @example text */
                 snag?: string;
+                /** @example text */
                 product?: string;
+                /** @example false */
                 priced?: boolean | null;
+                /** @example false */
                 linked?: boolean | null;
+                /** @example age */
                 sort?: string;
+                /** @example false */
                 descending?: boolean;
-                /** @description The key of the page before */
+                /**
+                 * @description The key of the page before
+                 * @example text
+                 */
                 after?: string;
+                /** @example 200 */
                 limit?: number;
             };
             header?: never;
@@ -7396,7 +8617,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -7410,6 +8631,36 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "address": {
+                 *         "name": "Ana Lopes",
+                 *         "company": "Quinta do Sobral, Lda",
+                 *         "street": "Rua das Flores 12",
+                 *         "extra": "2.º esq.",
+                 *         "city": "Viseu",
+                 *         "region": "",
+                 *         "postcode": "3500-108",
+                 *         "country": "PT",
+                 *         "phone": "+351 900 000 000",
+                 *         "email": "ana@buyer.example"
+                 *       },
+                 *       "lines": [
+                 *         {
+                 *           "sku": "HF-02",
+                 *           "name": "Ana Lopes",
+                 *           "quantity": 1,
+                 *           "weight_g": 1200,
+                 *           "sides_mm": [
+                 *             300,
+                 *             200,
+                 *             120
+                 *           ]
+                 *         }
+                 *       ],
+                 *       "number": "LL-20381"
+                 *     }
+                 */
                 "application/json": components["schemas"]["TypedOrderIn"];
             };
         };
@@ -7429,7 +8680,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -7443,6 +8694,28 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "order": {
+                 *         "address": {
+                 *           "name": "Ana Lopes",
+                 *           "company": "Quinta do Sobral, Lda",
+                 *           "street": "Rua das Flores 12",
+                 *           "extra": "2.º esq.",
+                 *           "city": "Viseu",
+                 *           "region": "",
+                 *           "postcode": "3500-108",
+                 *           "country": "PT",
+                 *           "phone": "+351 900 000 000",
+                 *           "email": "ana@buyer.example"
+                 *         },
+                 *         "lines": [
+                 *           {}
+                 *         ],
+                 *         "number": "LL-20381"
+                 *       }
+                 *     }
+                 */
                 "application/json": components["schemas"]["TrialIn"];
             };
         };
@@ -7462,7 +8735,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -7491,7 +8764,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -7505,6 +8778,13 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "order_ids": [
+                 *         1
+                 *       ]
+                 *     }
+                 */
                 "application/json": components["schemas"]["OrdersIn"];
             };
         };
@@ -7524,7 +8804,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -7538,6 +8818,13 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "order_ids": [
+                 *         1
+                 *       ]
+                 *     }
+                 */
                 "application/json": components["schemas"]["OrdersIn"];
             };
         };
@@ -7557,7 +8844,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -7567,12 +8854,19 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 1 */
                 order_id: number;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "party": "text",
+                 *       "reason": "Too small"
+                 *     }
+                 */
                 "application/json": components["schemas"]["ClearIn"];
             };
         };
@@ -7592,7 +8886,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -7602,12 +8896,20 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 1 */
                 order_id: number;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "items": {
+                 *         "1": 1
+                 *       }
+                 *     }
+                 */
                 "application/json": components["schemas"]["ItemsIn"];
             };
         };
@@ -7627,7 +8929,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -7637,12 +8939,20 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 1 */
                 order_id: number;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "items": {
+                 *         "1": 1
+                 *       }
+                 *     }
+                 */
                 "application/json": components["schemas"]["ItemsIn"];
             };
         };
@@ -7662,7 +8972,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -7676,6 +8986,13 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "order_ids": [
+                 *         1
+                 *       ]
+                 *     }
+                 */
                 "application/json": components["schemas"]["OrdersIn"];
             };
         };
@@ -7695,7 +9012,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -7705,6 +9022,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 1 */
                 order_id: number;
             };
             cookie?: never;
@@ -7726,7 +9044,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -7736,6 +9054,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 1 */
                 order_id: number;
             };
             cookie?: never;
@@ -7757,7 +9076,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -7786,7 +9105,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -7796,12 +9115,18 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 1 */
                 difference_id: number;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "take": false
+                 *     }
+                 */
                 "application/json": components["schemas"]["DecideIn"];
             };
         };
@@ -7821,7 +9146,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -7850,7 +9175,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -7883,7 +9208,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -7893,6 +9218,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 1 */
                 import_id: number;
             };
             cookie?: never;
@@ -7914,7 +9240,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -7924,12 +9250,18 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 1 */
                 import_id: number;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "columns": {}
+                 *     }
+                 */
                 "application/json": components["schemas"]["ColumnsIn"];
             };
         };
@@ -7949,7 +9281,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -7959,12 +9291,18 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 1 */
                 import_id: number;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "rows": {}
+                 *     }
+                 */
                 "application/json": components["schemas"]["RowsIn"];
             };
         };
@@ -7984,7 +9322,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -7994,6 +9332,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 1 */
                 import_id: number;
             };
             cookie?: never;
@@ -8015,7 +9354,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -8025,6 +9364,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 1 */
                 import_id: number;
             };
             cookie?: never;
@@ -8046,7 +9386,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -8056,8 +9396,69 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example Ana Lopes */
                 name: string;
             };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    pick_orders_api_orders_picked_get: {
+        parameters: {
+            query?: {
+                /** @example open */
+                view?: string;
+                /** @example Ana */
+                text?: string;
+                /** @example text */
+                channel?: string;
+                /** @example PT */
+                country?: string;
+                /** @example text */
+                destination?: string;
+                /** @example text */
+                desk?: string;
+                /** @example text */
+                tag?: string;
+                /** @example text */
+                promise?: string;
+                /** @example np-parcel */
+                service?: string;
+                /** @example text */
+                snag?: string;
+                /** @example text */
+                product?: string;
+                /** @example false */
+                priced?: boolean | null;
+                /** @example false */
+                linked?: boolean | null;
+                /** @example age */
+                sort?: string;
+                /** @example false */
+                descending?: boolean;
+            };
+            header?: never;
+            path?: never;
             cookie?: never;
         };
         requestBody?: never;
@@ -8068,7 +9469,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": unknown;
+                    "application/json": components["schemas"]["Picked"];
                 };
             };
             /** @description Problem details */
@@ -8077,7 +9478,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -8108,7 +9509,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -8137,7 +9538,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -8151,6 +9552,16 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "name": "Ana Lopes",
+                 *       "asks": {
+                 *         "text": "Ana",
+                 *         "country": "PT",
+                 *         "service": "np-parcel"
+                 *       }
+                 *     }
+                 */
                 "application/json": components["schemas"]["SavedViewIn"];
             };
         };
@@ -8170,7 +9581,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -8180,6 +9591,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 1 */
                 view_id: number;
             };
             cookie?: never;
@@ -8199,7 +9611,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -8209,6 +9621,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 1 */
                 order_id: number;
             };
             cookie?: never;
@@ -8230,7 +9643,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -8240,12 +9653,19 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 1 */
                 order_id: number;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "packaging": "CTN-M",
+                 *       "service": "np-parcel"
+                 *     }
+                 */
                 "application/json": components["schemas"]["HandIn"];
             };
         };
@@ -8265,7 +9685,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -8279,6 +9699,17 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "order_ids": [
+                 *         1
+                 *       ],
+                 *       "set": {
+                 *         "packaging": "CTN-M",
+                 *         "service": "np-parcel"
+                 *       }
+                 *     }
+                 */
                 "application/json": components["schemas"]["BulkHandIn"];
             };
         };
@@ -8298,7 +9729,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -8312,6 +9743,13 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "order_ids": [
+                 *         1
+                 *       ]
+                 *     }
+                 */
                 "application/json": components["schemas"]["AnnotateIn"];
             };
         };
@@ -8331,7 +9769,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -8341,12 +9779,29 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 1 */
                 order_id: number;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "address": {
+                 *         "name": "Ana Lopes",
+                 *         "company": "Quinta do Sobral, Lda",
+                 *         "street": "Rua das Flores 12",
+                 *         "extra": "2.º esq.",
+                 *         "city": "Viseu",
+                 *         "region": "",
+                 *         "postcode": "3500-108",
+                 *         "country": "PT",
+                 *         "phone": "+351 900 000 000",
+                 *         "email": "ana@buyer.example"
+                 *       }
+                 *     }
+                 */
                 "application/json": components["schemas"]["AddressIn"];
             };
         };
@@ -8366,7 +9821,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -8380,6 +9835,14 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "order_ids": [
+                 *         1
+                 *       ],
+                 *       "held": false
+                 *     }
+                 */
                 "application/json": components["schemas"]["HeldIn"];
             };
         };
@@ -8399,7 +9862,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -8409,12 +9872,23 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example HF-02 */
                 sku: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "weight_g": 1200,
+                 *       "sides_mm": [
+                 *         300,
+                 *         200,
+                 *         120
+                 *       ]
+                 *     }
+                 */
                 "application/json": components["schemas"]["ProductFactsIn"];
             };
         };
@@ -8434,7 +9908,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -8442,6 +9916,7 @@ export interface operations {
     find_api_find_get: {
         parameters: {
             query: {
+                /** @example Ana */
                 text: string;
             };
             header?: never;
@@ -8465,7 +9940,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -8473,11 +9948,15 @@ export interface operations {
     compare_order_api_orders__order_id__compare_get: {
         parameters: {
             query?: {
-                /** @description Extras by code, with commas; none: as planned */
+                /**
+                 * @description Extras by code, with commas; none: as planned
+                 * @example text
+                 */
                 extras?: string | null;
             };
             header?: never;
             path: {
+                /** @example 1 */
                 order_id: number;
             };
             cookie?: never;
@@ -8499,7 +9978,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -8507,11 +9986,15 @@ export interface operations {
     ask_order_api_orders__order_id__ask_prices_post: {
         parameters: {
             query?: {
-                /** @description Extras by code, with commas; none: as planned */
+                /**
+                 * @description Extras by code, with commas; none: as planned
+                 * @example text
+                 */
                 extras?: string | null;
             };
             header?: never;
             path: {
+                /** @example 1 */
                 order_id: number;
             };
             cookie?: never;
@@ -8533,7 +10016,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -8547,6 +10030,33 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "to": {
+                 *         "name": "Ana Lopes",
+                 *         "company": "Quinta do Sobral, Lda",
+                 *         "street": "Rua das Flores 12",
+                 *         "extra": "2.º esq.",
+                 *         "city": "Viseu",
+                 *         "region": "",
+                 *         "postcode": "3500-108",
+                 *         "country": "PT",
+                 *         "phone": "+351 900 000 000",
+                 *         "email": "ana@buyer.example"
+                 *       },
+                 *       "parcels": [
+                 *         {
+                 *           "weight_g": 1200,
+                 *           "sides_mm": [
+                 *             300,
+                 *             200,
+                 *             120
+                 *           ]
+                 *         }
+                 *       ],
+                 *       "value_minor": 0
+                 *     }
+                 */
                 "application/json": components["schemas"]["QuoteIn"];
             };
         };
@@ -8566,7 +10076,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -8580,6 +10090,33 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "to": {
+                 *         "name": "Ana Lopes",
+                 *         "company": "Quinta do Sobral, Lda",
+                 *         "street": "Rua das Flores 12",
+                 *         "extra": "2.º esq.",
+                 *         "city": "Viseu",
+                 *         "region": "",
+                 *         "postcode": "3500-108",
+                 *         "country": "PT",
+                 *         "phone": "+351 900 000 000",
+                 *         "email": "ana@buyer.example"
+                 *       },
+                 *       "parcels": [
+                 *         {
+                 *           "weight_g": 1200,
+                 *           "sides_mm": [
+                 *             300,
+                 *             200,
+                 *             120
+                 *           ]
+                 *         }
+                 *       ],
+                 *       "value_minor": 0
+                 *     }
+                 */
                 "application/json": components["schemas"]["QuoteIn"];
             };
         };
@@ -8599,7 +10136,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -8613,6 +10150,13 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "order_ids": [
+                 *         1
+                 *       ]
+                 *     }
+                 */
                 "application/json": components["schemas"]["MatrixIn"];
             };
         };
@@ -8632,7 +10176,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -8646,6 +10190,13 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "choices": {
+                 *         "1": "text"
+                 *       }
+                 *     }
+                 */
                 "application/json": components["schemas"]["ChoicesIn"];
             };
         };
@@ -8665,7 +10216,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -8694,7 +10245,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -8708,6 +10259,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "policy": "cheapest"
+                 *     }
+                 */
                 "application/json": components["schemas"]["ShopDefaultsIO"];
             };
         };
@@ -8727,7 +10283,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -8735,6 +10291,7 @@ export interface operations {
     rehearse_defaults_api_layers_shop_defaults_rehearse_post: {
         parameters: {
             query?: {
+                /** @example false */
                 past?: boolean;
             };
             header?: never;
@@ -8743,6 +10300,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "policy": "cheapest"
+                 *     }
+                 */
                 "application/json": components["schemas"]["ShopDefaultsIO"];
             };
         };
@@ -8762,7 +10324,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -8791,7 +10353,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -8805,6 +10367,14 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "base_version": 1,
+                 *       "rules": [
+                 *         null
+                 *       ]
+                 *     }
+                 */
                 "application/json": components["schemas"]["RulesIn"];
             };
         };
@@ -8824,7 +10394,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -8832,6 +10402,7 @@ export interface operations {
     rehearse_rules_api_rules_rehearse_post: {
         parameters: {
             query?: {
+                /** @example false */
                 past?: boolean;
             };
             header?: never;
@@ -8840,6 +10411,13 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "rules": [
+                 *         null
+                 *       ]
+                 *     }
+                 */
                 "application/json": components["schemas"]["RulesDraft"];
             };
         };
@@ -8859,7 +10437,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -8873,6 +10451,13 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "rules": [
+                 *         null
+                 *       ]
+                 *     }
+                 */
                 "application/json": components["schemas"]["RulesDraft"];
             };
         };
@@ -8892,7 +10477,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -8921,7 +10506,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -8950,7 +10535,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -8960,6 +10545,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 1 */
                 version: number;
             };
             cookie?: never;
@@ -8981,7 +10567,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -8995,13 +10581,13 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description The file */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": unknown;
+                    "application/json": Record<string, never>;
                 };
             };
             /** @description Problem details */
@@ -9010,7 +10596,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -9039,7 +10625,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -9053,6 +10639,14 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "code": "norvia",
+                 *       "name": "Ana Lopes",
+                 *       "service": "np-parcel",
+                 *       "packaging": "CTN-M"
+                 *     }
+                 */
                 "application/json": components["schemas"]["RecipeIn"];
             };
         };
@@ -9072,7 +10666,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -9086,6 +10680,13 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "codes": [
+                 *         "norvia"
+                 *       ]
+                 *     }
+                 */
                 "application/json": components["schemas"]["RecipeOrderIn"];
             };
         };
@@ -9105,7 +10706,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -9119,6 +10720,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "order_id": 1,
+                 *       "name": "Ana Lopes"
+                 *     }
+                 */
                 "application/json": components["schemas"]["RecipeFromOrder"];
             };
         };
@@ -9138,7 +10745,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -9148,6 +10755,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example norvia */
                 code: string;
             };
             cookie?: never;
@@ -9167,7 +10775,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -9196,7 +10804,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -9210,6 +10818,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "promise": "text"
+                 *     }
+                 */
                 "application/json": components["schemas"]["PromiseIn"];
             };
         };
@@ -9229,7 +10842,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -9237,6 +10850,7 @@ export interface operations {
     rehearse_promise_api_promises_rehearse_post: {
         parameters: {
             query?: {
+                /** @example false */
                 past?: boolean;
             };
             header?: never;
@@ -9245,6 +10859,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "promise": "text"
+                 *     }
+                 */
                 "application/json": components["schemas"]["PromiseIn"];
             };
         };
@@ -9264,7 +10883,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -9274,6 +10893,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 1 */
                 precedent_id: number;
             };
             cookie?: never;
@@ -9293,7 +10913,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -9301,6 +10921,7 @@ export interface operations {
     work_api_work_get: {
         parameters: {
             query?: {
+                /** @example 12 */
                 limit?: number;
             };
             header?: never;
@@ -9324,7 +10945,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -9353,7 +10974,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -9363,12 +10984,18 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example norvia */
                 code: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "active": false
+                 *     }
+                 */
                 "application/json": components["schemas"]["CarrierIn"];
             };
         };
@@ -9388,7 +11015,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -9398,12 +11025,19 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example norvia */
                 code: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "number": "LL-20381",
+                 *       "name": "Ana Lopes"
+                 *     }
+                 */
                 "application/json": components["schemas"]["AccountIn"];
             };
         };
@@ -9423,7 +11057,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -9433,7 +11067,9 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example norvia */
                 code: string;
+                /** @example 1 */
                 account_id: number;
             };
             cookie?: never;
@@ -9455,7 +11091,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -9465,13 +11101,21 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example norvia */
                 code: string;
+                /** @example 1 */
                 account_id: number;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "number": "LL-20381",
+                 *       "name": "Ana Lopes"
+                 *     }
+                 */
                 "application/json": components["schemas"]["AccountIn"];
             };
         };
@@ -9491,7 +11135,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -9499,17 +11143,27 @@ export interface operations {
     rehearse_account_api_carriers__code__accounts_rehearse_post: {
         parameters: {
             query?: {
-                /** @description Over the orders of the last 90 days instead of those waiting */
+                /**
+                 * @description Over the orders of the last 90 days instead of those waiting
+                 * @example false
+                 */
                 past?: boolean;
             };
             header?: never;
             path: {
+                /** @example norvia */
                 code: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "number": "LL-20381",
+                 *       "name": "Ana Lopes"
+                 *     }
+                 */
                 "application/json": components["schemas"]["RehearseAccountIn"];
             };
         };
@@ -9529,7 +11183,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -9560,7 +11214,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -9570,7 +11224,9 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example norvia */
                 code: string;
+                /** @example 1 */
                 card_id: number;
             };
             cookie?: never;
@@ -9592,7 +11248,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -9602,7 +11258,9 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example norvia */
                 code: string;
+                /** @example 1 */
                 card_id: number;
             };
             cookie?: never;
@@ -9622,7 +11280,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -9630,24 +11288,29 @@ export interface operations {
     card_file_api_carriers__code__cards__card_id__file_get: {
         parameters: {
             query?: {
+                /** @example xlsx */
                 kind?: "xlsx" | "csv" | "json";
             };
             header?: never;
             path: {
+                /** @example norvia */
                 code: string;
+                /** @example 1 */
                 card_id: number;
             };
             cookie?: never;
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description The file */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": unknown;
+                    "application/json": Record<string, never>;
+                    "text/csv": string;
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
                 };
             };
             /** @description Problem details */
@@ -9656,7 +11319,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -9666,6 +11329,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example norvia */
                 code: string;
             };
             cookie?: never;
@@ -9691,7 +11355,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -9699,11 +11363,15 @@ export interface operations {
     rehearse_card_api_carriers__code__cards_rehearse_post: {
         parameters: {
             query?: {
-                /** @description Over the orders of the last 90 days instead of those waiting */
+                /**
+                 * @description Over the orders of the last 90 days instead of those waiting
+                 * @example false
+                 */
                 past?: boolean;
             };
             header?: never;
             path: {
+                /** @example norvia */
                 code: string;
             };
             cookie?: never;
@@ -9729,7 +11397,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -9739,6 +11407,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example norvia */
                 code: string;
             };
             cookie?: never;
@@ -9764,7 +11433,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -9793,7 +11462,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -9803,6 +11472,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example norvia */
                 code: string;
             };
             cookie?: never;
@@ -9824,7 +11494,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -9834,12 +11504,20 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example norvia */
                 code: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "states": {},
+                 *       "payments": {},
+                 *       "brand": "Larkspur & Loam"
+                 *     }
+                 */
                 "application/json": components["schemas"]["ChannelMapping"];
             };
         };
@@ -9859,7 +11537,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -9869,6 +11547,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example norvia */
                 code: string;
             };
             cookie?: never;
@@ -9890,7 +11569,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -9900,12 +11579,18 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example norvia */
                 code: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "code": "norvia"
+                 *     }
+                 */
                 "application/json": components["schemas"]["ConnectIn"];
             };
         };
@@ -9923,7 +11608,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -9933,6 +11618,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example norvia */
                 code: string;
             };
             cookie?: never;
@@ -9954,7 +11640,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -9964,12 +11650,18 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example norvia */
                 code: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "paused": false
+                 *     }
+                 */
                 "application/json": components["schemas"]["PausedIn"];
             };
         };
@@ -9989,7 +11681,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -9999,6 +11691,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example norvia */
                 code: string;
             };
             cookie?: never;
@@ -10020,7 +11713,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -10030,6 +11723,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example norvia */
                 code: string;
             };
             cookie?: never;
@@ -10051,7 +11745,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -10061,6 +11755,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example norvia */
                 code: string;
             };
             cookie?: never;
@@ -10084,7 +11779,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -10092,6 +11787,7 @@ export interface operations {
     list_contacts_api_contacts_get: {
         parameters: {
             query?: {
+                /** @example Ana */
                 text?: string;
             };
             header?: never;
@@ -10115,7 +11811,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -10129,6 +11825,23 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "code": "norvia",
+                 *       "address": {
+                 *         "name": "Ana Lopes",
+                 *         "company": "Quinta do Sobral, Lda",
+                 *         "street": "Rua das Flores 12",
+                 *         "extra": "2.º esq.",
+                 *         "city": "Viseu",
+                 *         "region": "",
+                 *         "postcode": "3500-108",
+                 *         "country": "PT",
+                 *         "phone": "+351 900 000 000",
+                 *         "email": "ana@buyer.example"
+                 *       }
+                 *     }
+                 */
                 "application/json": components["schemas"]["ContactIO"];
             };
         };
@@ -10148,7 +11861,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -10158,6 +11871,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 1 */
                 contact_id: number;
             };
             cookie?: never;
@@ -10177,7 +11891,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -10185,6 +11899,7 @@ export interface operations {
     contacts_out_api_contacts_file_get: {
         parameters: {
             query?: {
+                /** @example csv */
                 kind?: "csv" | "vcf";
             };
             header?: never;
@@ -10193,13 +11908,14 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description The file */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": unknown;
+                    "text/csv": string;
+                    "text/vcard": string;
                 };
             };
             /** @description Problem details */
@@ -10208,7 +11924,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -10241,7 +11957,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -10249,7 +11965,9 @@ export interface operations {
     suggest_api_addresses_suggest_get: {
         parameters: {
             query: {
+                /** @example Ana */
                 text: string;
+                /** @example PT */
                 country?: string;
             };
             header?: never;
@@ -10273,7 +11991,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -10287,6 +12005,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "text": "Ana"
+                 *     }
+                 */
                 "application/json": components["schemas"]["CopiedIn"];
             };
         };
@@ -10306,7 +12029,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -10335,7 +12058,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -10349,6 +12072,23 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "name": "Ana Lopes",
+                 *       "address": {
+                 *         "name": "Ana Lopes",
+                 *         "company": "Quinta do Sobral, Lda",
+                 *         "street": "Rua das Flores 12",
+                 *         "extra": "2.º esq.",
+                 *         "city": "Viseu",
+                 *         "region": "",
+                 *         "postcode": "3500-108",
+                 *         "country": "PT",
+                 *         "phone": "+351 900 000 000",
+                 *         "email": "ana@buyer.example"
+                 *       }
+                 *     }
+                 */
                 "application/json": components["schemas"]["PlaceIO"];
             };
         };
@@ -10368,7 +12108,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -10397,7 +12137,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -10411,6 +12151,21 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "code": "norvia",
+                 *       "name": "Ana Lopes",
+                 *       "inner_length": 1,
+                 *       "inner_width": 1,
+                 *       "inner_height": 1,
+                 *       "outer_length": 1,
+                 *       "outer_width": 1,
+                 *       "outer_height": 1,
+                 *       "own_g": 1,
+                 *       "max_load_g": 1,
+                 *       "carrier": "norvia"
+                 *     }
+                 */
                 "application/json": components["schemas"]["PackagingIO"];
             };
         };
@@ -10430,7 +12185,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -10438,9 +12193,13 @@ export interface operations {
     list_products_api_products_get: {
         parameters: {
             query?: {
+                /** @example Ana */
                 text?: string;
+                /** @example text */
                 after?: string;
+                /** @example 200 */
                 limit?: number;
+                /** @example false */
                 missing?: boolean;
             };
             header?: never;
@@ -10464,7 +12223,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -10478,6 +12237,20 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "skus": [
+                 *         "HF-02"
+                 *       ],
+                 *       "set": {
+                 *         "name": "-",
+                 *         "weight_g": 1200,
+                 *         "value_minor": 0,
+                 *         "hs_code": "820150",
+                 *         "origin": "PT"
+                 *       }
+                 *     }
+                 */
                 "application/json": components["schemas"]["ProductsEdit"];
             };
         };
@@ -10497,7 +12270,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -10505,6 +12278,7 @@ export interface operations {
     products_out_api_products_file_get: {
         parameters: {
             query?: {
+                /** @example csv */
                 kind?: "csv" | "xlsx";
             };
             header?: never;
@@ -10513,13 +12287,14 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description The file */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": unknown;
+                    "text/csv": string;
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
                 };
             };
             /** @description Problem details */
@@ -10528,7 +12303,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -10561,7 +12336,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -10590,7 +12365,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -10598,6 +12373,7 @@ export interface operations {
     bring_list_api_restricted_post: {
         parameters: {
             query: {
+                /** @example text */
                 source: string;
             };
             header?: never;
@@ -10625,7 +12401,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -10633,7 +12409,9 @@ export interface operations {
     try_name_api_restricted_try_get: {
         parameters: {
             query: {
+                /** @example Ana Lopes */
                 name: string;
+                /** @example PT */
                 country?: string;
             };
             header?: never;
@@ -10657,7 +12435,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -10686,7 +12464,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -10694,7 +12472,9 @@ export interface operations {
     all_batches_api_batches_get: {
         parameters: {
             query?: {
+                /** @example false */
                 archived?: boolean;
+                /** @example Ana */
                 text?: string;
             };
             header?: never;
@@ -10718,7 +12498,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -10732,6 +12512,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "name": "Ana Lopes",
+                 *       "client_key": "9f1c2d7a44e0"
+                 *     }
+                 */
                 "application/json": components["schemas"]["BatchIn"];
             };
         };
@@ -10751,7 +12537,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -10761,6 +12547,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 1 */
                 batch_id: number;
             };
             cookie?: never;
@@ -10782,7 +12569,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -10792,12 +12579,20 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 1 */
                 batch_id: number;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "name": "Ana Lopes",
+                 *       "service": "np-parcel",
+                 *       "packaging": "CTN-M"
+                 *     }
+                 */
                 "application/json": components["schemas"]["BatchChangeIn"];
             };
         };
@@ -10817,7 +12612,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -10827,12 +12622,20 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 1 */
                 batch_id: number;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "order_ids": [
+                 *         1
+                 *       ]
+                 *     }
+                 */
                 "application/json": components["schemas"]["FillIn"];
             };
         };
@@ -10852,7 +12655,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -10862,12 +12665,18 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 1 */
                 batch_id: number;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "code": "norvia"
+                 *     }
+                 */
                 "application/json": components["schemas"]["ScanIn"];
             };
         };
@@ -10887,7 +12696,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -10897,12 +12706,20 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 1 */
                 batch_id: number;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "order_ids": [
+                 *         1
+                 *       ]
+                 *     }
+                 */
                 "application/json": components["schemas"]["TakeOutIn"];
             };
         };
@@ -10922,7 +12739,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -10932,6 +12749,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 1 */
                 batch_id: number;
             };
             cookie?: never;
@@ -10953,7 +12771,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -10963,12 +12781,14 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 1 */
                 batch_id: number;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /** @example {} */
                 "application/json": components["schemas"]["ArchiveIn"];
             };
         };
@@ -10988,7 +12808,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -11002,6 +12822,13 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "orders": {
+                 *         "1": 1
+                 *       }
+                 *     }
+                 */
                 "application/json": components["schemas"]["CheckIn"];
             };
         };
@@ -11021,7 +12848,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -11035,6 +12862,17 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "orders": [
+                 *         {
+                 *           "order_id": 1,
+                 *           "shown_minor": 425
+                 *         }
+                 *       ],
+                 *       "client_key": "9f1c2d7a44e0"
+                 *     }
+                 */
                 "application/json": components["schemas"]["BuyIn"];
             };
         };
@@ -11054,7 +12892,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -11068,6 +12906,13 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "shipment_ids": [
+                 *         1
+                 *       ]
+                 *     }
+                 */
                 "application/json": components["schemas"]["VoidIn"];
             };
         };
@@ -11087,7 +12932,46 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    settle_late_api_late_sales__shipment_id__post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example 1 */
+                shipment_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "words": "Weighed again"
+                 *     }
+                 */
+                "application/json": components["schemas"]["SettledIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -11116,7 +13000,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -11126,12 +13010,18 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 1 */
                 shipment_id: number;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "mail_to": "ana@buyer.example"
+                 *     }
+                 */
                 "application/json": components["schemas"]["ChaseIn"];
             };
         };
@@ -11151,7 +13041,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -11180,7 +13070,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -11188,10 +13078,23 @@ export interface operations {
     labels_api_labels_pdf_get: {
         parameters: {
             query?: {
+                /** @example roll */
                 paper?: string;
+                /** @example selected */
                 sequence?: "selected" | "shelf" | "carrier";
+                /**
+                 * @example [
+                 *       1
+                 *     ]
+                 */
                 shipment?: number[];
+                /**
+                 * @example [
+                 *       1
+                 *     ]
+                 */
                 order?: number[];
+                /** @example 1 */
                 batch?: number | null;
             };
             header?: never;
@@ -11200,12 +13103,14 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description The file */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/pdf": string;
+                };
             };
             /** @description Problem details */
             default: {
@@ -11213,7 +13118,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -11227,16 +13132,19 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /** @example {} */
                 "application/json": components["schemas"]["LabelsIn"];
             };
         };
         responses: {
-            /** @description Successful Response */
+            /** @description The file */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/pdf": string;
+                };
             };
             /** @description Problem details */
             default: {
@@ -11244,7 +13152,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -11252,8 +13160,19 @@ export interface operations {
     pictures_api_labels_pictures_get: {
         parameters: {
             query?: {
+                /**
+                 * @example [
+                 *       1
+                 *     ]
+                 */
                 shipment?: number[];
+                /**
+                 * @example [
+                 *       1
+                 *     ]
+                 */
                 order?: number[];
+                /** @example 1 */
                 batch?: number | null;
             };
             header?: never;
@@ -11262,12 +13181,15 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description The file */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "image/png": string;
+                    "application/zip": string;
+                };
             };
             /** @description Problem details */
             default: {
@@ -11275,7 +13197,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -11283,9 +13205,21 @@ export interface operations {
     slips_api_packing_slips_pdf_get: {
         parameters: {
             query?: {
+                /** @example selected */
                 sequence?: "selected" | "shelf" | "carrier";
+                /**
+                 * @example [
+                 *       1
+                 *     ]
+                 */
                 shipment?: number[];
+                /**
+                 * @example [
+                 *       1
+                 *     ]
+                 */
                 order?: number[];
+                /** @example 1 */
                 batch?: number | null;
             };
             header?: never;
@@ -11294,12 +13228,14 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description The file */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/pdf": string;
+                };
             };
             /** @description Problem details */
             default: {
@@ -11307,7 +13243,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -11315,10 +13251,23 @@ export interface operations {
     interleaved_api_labels_and_slips_pdf_get: {
         parameters: {
             query?: {
+                /** @example roll */
                 paper?: string;
+                /** @example selected */
                 sequence?: "selected" | "shelf" | "carrier";
+                /**
+                 * @example [
+                 *       1
+                 *     ]
+                 */
                 shipment?: number[];
+                /**
+                 * @example [
+                 *       1
+                 *     ]
+                 */
                 order?: number[];
+                /** @example 1 */
                 batch?: number | null;
             };
             header?: never;
@@ -11327,12 +13276,14 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description The file */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/pdf": string;
+                };
             };
             /** @description Problem details */
             default: {
@@ -11340,7 +13291,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -11348,9 +13299,21 @@ export interface operations {
     pick_list_api_pick_list_pdf_get: {
         parameters: {
             query?: {
+                /** @example a4 */
                 paper?: string;
+                /**
+                 * @example [
+                 *       1
+                 *     ]
+                 */
                 shipment?: number[];
+                /**
+                 * @example [
+                 *       1
+                 *     ]
+                 */
                 order?: number[];
+                /** @example 1 */
                 batch?: number | null;
             };
             header?: never;
@@ -11359,12 +13322,14 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description The file */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/pdf": string;
+                };
             };
             /** @description Problem details */
             default: {
@@ -11372,7 +13337,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -11380,22 +13345,26 @@ export interface operations {
     batch_summary_api_batches__batch_id__summary_pdf_get: {
         parameters: {
             query?: {
+                /** @example a4 */
                 paper?: string;
             };
             header?: never;
             path: {
+                /** @example 1 */
                 batch_id: number;
             };
             cookie?: never;
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description The file */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/pdf": string;
+                };
             };
             /** @description Problem details */
             default: {
@@ -11403,7 +13372,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -11411,9 +13380,21 @@ export interface operations {
     invoices_api_invoices_pdf_get: {
         parameters: {
             query?: {
+                /** @example a4 */
                 paper?: string;
+                /**
+                 * @example [
+                 *       1
+                 *     ]
+                 */
                 shipment?: number[];
+                /**
+                 * @example [
+                 *       1
+                 *     ]
+                 */
                 order?: number[];
+                /** @example 1 */
                 batch?: number | null;
             };
             header?: never;
@@ -11422,12 +13403,14 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description The file */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/pdf": string;
+                };
             };
             /** @description Problem details */
             default: {
@@ -11435,7 +13418,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -11443,7 +13426,13 @@ export interface operations {
     return_labels_api_return_labels_pdf_get: {
         parameters: {
             query: {
+                /**
+                 * @example [
+                 *       1
+                 *     ]
+                 */
                 parcel_return: number[];
+                /** @example roll */
                 paper?: string;
             };
             header?: never;
@@ -11452,12 +13441,14 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description The file */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/pdf": string;
+                };
             };
             /** @description Problem details */
             default: {
@@ -11465,7 +13456,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -11473,22 +13464,26 @@ export interface operations {
     trial_label_api_orders__order_id__test_label_pdf_get: {
         parameters: {
             query?: {
+                /** @example roll */
                 paper?: string;
             };
             header?: never;
             path: {
+                /** @example 1 */
                 order_id: number;
             };
             cookie?: never;
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description The file */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/pdf": string;
+                };
             };
             /** @description Problem details */
             default: {
@@ -11496,7 +13491,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -11510,12 +13505,14 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description The file */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/pdf": string;
+                };
             };
             /** @description Problem details */
             default: {
@@ -11523,7 +13520,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -11537,6 +13534,7 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /** @example {} */
                 "application/json": components["schemas"]["MarkIn"];
             };
         };
@@ -11556,7 +13554,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -11570,6 +13568,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "shipment_id": 1,
+                 *       "mail_to": "ana@buyer.example"
+                 *     }
+                 */
                 "application/json": components["schemas"]["MailLabelIn"];
             };
         };
@@ -11589,7 +13593,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -11618,7 +13622,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -11632,6 +13636,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "kind": "text",
+                 *       "paper": "text"
+                 *     }
+                 */
                 "application/json": components["schemas"]["PreferenceIO"];
             };
         };
@@ -11651,7 +13661,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -11680,7 +13690,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -11694,6 +13704,7 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /** @example {} */
                 "application/json": components["schemas"]["TemplateIO"];
             };
         };
@@ -11713,7 +13724,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -11746,7 +13757,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -11775,7 +13786,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -11804,7 +13815,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -11818,6 +13829,15 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "kind": "text",
+                 *       "shipment_ids": [
+                 *         1
+                 *       ],
+                 *       "client_key": "9f1c2d7a44e0"
+                 *     }
+                 */
                 "application/json": components["schemas"]["PrintIn"];
             };
         };
@@ -11837,7 +13857,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -11847,12 +13867,18 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example 1 */
                 job_id: number;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "what": "cancel"
+                 *     }
+                 */
                 "application/json": components["schemas"]["JobChangeIn"];
             };
         };
@@ -11872,7 +13898,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -11880,12 +13906,24 @@ export interface operations {
     ledger_api_money_get: {
         parameters: {
             query?: {
+                /** @example 1 */
                 before?: number | null;
+                /**
+                 * @example [
+                 *       "text"
+                 *     ]
+                 */
                 kind?: string[] | null;
+                /** @example text */
                 account?: string;
+                /** @example 2026-11-24 */
                 since?: string | null;
-                /** @description The last day, itself in it */
+                /**
+                 * @description The last day, itself in it
+                 * @example 2026-11-24
+                 */
                 until?: string | null;
+                /** @example Ana */
                 text?: string;
             };
             header?: never;
@@ -11909,7 +13947,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -11917,11 +13955,22 @@ export interface operations {
     ledger_file_api_money_file_get: {
         parameters: {
             query?: {
+                /**
+                 * @example [
+                 *       "text"
+                 *     ]
+                 */
                 kind?: string[] | null;
+                /** @example text */
                 account?: string;
+                /** @example 2026-11-24 */
                 since?: string | null;
-                /** @description The last day, itself in it */
+                /**
+                 * @description The last day, itself in it
+                 * @example 2026-11-24
+                 */
                 until?: string | null;
+                /** @example Ana */
                 text?: string;
             };
             header?: never;
@@ -11930,12 +13979,14 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description The file */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "text/csv": string;
+                };
             };
             /** @description Problem details */
             default: {
@@ -11943,7 +13994,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -11957,6 +14008,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "amount_minor": 1,
+                 *       "key": "textxxxx"
+                 *     }
+                 */
                 "application/json": components["schemas"]["TopUpIn"];
             };
         };
@@ -11976,7 +14033,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -11990,6 +14047,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "amount_minor": 1,
+                 *       "key": "textxxxx"
+                 *     }
+                 */
                 "application/json": components["schemas"]["BillIn"];
             };
         };
@@ -12009,7 +14072,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -12038,7 +14101,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -12052,6 +14115,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "low_balance_minor": 1
+                 *     }
+                 */
                 "application/json": components["schemas"]["MoneySettings"];
             };
         };
@@ -12071,7 +14139,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -12100,7 +14168,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -12114,6 +14182,14 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "insurer": "text",
+                 *       "per_step": 1,
+                 *       "step": 1,
+                 *       "most_value": 1
+                 *     }
+                 */
                 "application/json": components["schemas"]["CoverIO"] | null;
             };
         };
@@ -12133,7 +14209,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -12141,8 +14217,12 @@ export interface operations {
     declarations_api_cover_declarations_get: {
         parameters: {
             query: {
+                /** @example 2026-11-24 */
                 since: string;
-                /** @description The last day */
+                /**
+                 * @description The last day
+                 * @example 2026-11-24
+                 */
                 until: string;
             };
             header?: never;
@@ -12151,12 +14231,14 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description The file */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "text/csv": string;
+                };
             };
             /** @description Problem details */
             default: {
@@ -12164,7 +14246,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -12178,13 +14260,13 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description Topics, one to an event */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "text/event-stream": unknown;
+                    "text/event-stream": string;
                 };
             };
             /** @description Problem details */
@@ -12193,7 +14275,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "text/event-stream": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -12216,13 +14298,22 @@ export interface operations {
                     "application/json": components["schemas"]["Health"];
                 };
             };
+            /** @description Something does not work */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Health"];
+                };
+            };
             /** @description Problem details */
             default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };

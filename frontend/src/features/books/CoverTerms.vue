@@ -5,7 +5,7 @@ import { saveCover, coverQuery } from "./queries";
 import { amountText, minorOf, money } from "../../shared/format";
 import { type Schemas } from "../../api/client";
 import { useMe } from "../../shared/session";
-import { FormDialog } from "../../shared/ui";
+import { AmountField, FormDialog } from "../../shared/ui";
 
 /** The open policy with an insurer: cover beside the carriers' own, billed later by the list of what went out. */
 type Cover = Schemas["CoverIO"];
@@ -117,37 +117,16 @@ const notCovered = computed(() =>
         autofocus
       />
       <v-text-field v-model="typed.policy" class="w3" label="Policy number" maxlength="60" />
-      <v-text-field
-        v-model="typed.per"
-        class="w3"
-        label="Premium"
-        :suffix="currency"
-        inputmode="decimal"
-        required
-      />
-      <v-text-field
+      <AmountField v-model="typed.per" class="w3" label="Premium" required />
+      <AmountField
         v-model="typed.step"
         class="w3"
         label="for every started"
-        :suffix="`${currency} of value`"
-        inputmode="decimal"
+        per="of value"
         required
       />
-      <v-text-field
-        v-model="typed.least"
-        class="w3"
-        label="At least"
-        :suffix="currency"
-        inputmode="decimal"
-      />
-      <v-text-field
-        v-model="typed.most"
-        class="w3"
-        label="Covers a shipment worth up to"
-        :suffix="currency"
-        inputmode="decimal"
-        required
-      />
+      <AmountField v-model="typed.least" class="w3" label="At least" />
+      <AmountField v-model="typed.most" class="w3" label="Covers a shipment worth up to" required />
       <v-select
         v-model="typed.not"
         class="w6"

@@ -6,7 +6,7 @@ import { amountText, count, minorOf, money } from "../../shared/format";
 import { type Schemas } from "../../api/client";
 import { useMe } from "../../shared/session";
 import { vocabularyQuery } from "../shape";
-import { FormDialog } from "../../shared/ui";
+import { AmountField, FormDialog } from "../../shared/ui";
 
 const client = useQueryClient();
 const { currency, may } = useMe();
@@ -78,21 +78,13 @@ const services = computed(() =>
     @send="save.mutate()"
   >
     <div class="form-grid">
-      <v-text-field
+      <AmountField
         v-model="editing.over"
         class="w3"
         label="Approve what is dearer than (empty: nothing)"
-        :suffix="currency"
-        inputmode="decimal"
         autofocus
       />
-      <v-text-field
-        v-model="editing.low"
-        class="w3"
-        label="The balance is low below"
-        :suffix="currency"
-        inputmode="decimal"
-      />
+      <AmountField v-model="editing.low" class="w3" label="The balance is low below" />
       <v-select
         v-model="editing.services"
         class="w6"
@@ -102,13 +94,7 @@ const services = computed(() =>
         closable-chips
         :items="services"
       />
-      <v-text-field
-        v-model="editing.tolerance"
-        class="w3"
-        label="A carrier may ask more by"
-        :suffix="currency"
-        inputmode="decimal"
-      />
+      <AmountField v-model="editing.tolerance" class="w3" label="A carrier may ask more by" />
     </div>
     <p class="mute small">Waiting orders are planned anew, since some may then need a yes.</p>
     <template #actions

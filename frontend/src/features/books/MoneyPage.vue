@@ -3,7 +3,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref } from "vue";
 import { sendTopUp, noteBillPaid, chaseRefund, ledgerQuery, refundsQuery } from "./queries";
 import { count, day, dayAndClock, minorOf, money } from "../../shared/format";
-import { DateField, FormDialog, ErrorNote } from "../../shared/ui";
+import { AmountField, DataTable, DateField, FormDialog, ErrorNote } from "../../shared/ui";
 import { type Schemas } from "../../api/client";
 import { useMe } from "../../shared/session";
 import CoverTerms from "./CoverTerms.vue";
@@ -120,23 +120,11 @@ const way = (e: Schemas["BookedOut"]) =>
         </div>
         <span class="grow" />
         <form v-if="may()" class="top-up" @submit.prevent="topUp.mutate()">
-          <v-text-field
-            v-model="amount"
-            label="Top up by"
-            :suffix="currency"
-            inputmode="decimal"
-            style="width: 130px"
-          />
+          <AmountField v-model="amount" label="Top up by" style="width: 130px" />
           <v-btn type="submit" :loading="topUp.isPending.value">Top up</v-btn>
         </form>
         <form v-if="may() && data.balance.owed_minor" class="top-up" @submit.prevent="pay.mutate()">
-          <v-text-field
-            v-model="bill"
-            label="A bill was paid"
-            :suffix="currency"
-            inputmode="decimal"
-            style="width: 130px"
-          />
+          <AmountField v-model="bill" label="A bill was paid" style="width: 130px" />
           <v-btn type="submit" variant="outlined" :disabled="!bill" :loading="pay.isPending.value"
             >Note it</v-btn
           >
@@ -145,41 +133,33 @@ const way = (e: Schemas["BookedOut"]) =>
       <ErrorNote :error="topUp.error.value ?? pay.error.value" />
       <section v-if="refunds?.length" aria-label="Refunds expected">
         <h2>Refunds expected</h2>
-        <table class="plain-table panel">
-          <thead>
-            <tr>
-              <th>Order</th>
-              <th>Label</th>
-              <th>Asked</th>
-              <th>Due by</th>
-              <th class="right">Amount</th>
-              <th></th>
-            </tr>
-          </thead>
-          <tbody>
-            <tr v-for="r in refunds" :key="r.shipment_id">
-              <td class="mono">
-                <RouterLink class="plain" :to="`/orders/${r.order_id}?view=all`">{{
-                  r.order_number
-                }}</RouterLink>
-              </td>
-              <td>{{ r.carrier }}, {{ r.service_name }}</td>
-              <td>{{ dayAndClock(r.asked_at, zone) }} by {{ r.asked_by }}</td>
-              <td :class="{ press: r.overdue }">
-                {{ day(r.due_on) }}{{ r.overdue ? ", overdue" : ""
-                }}<span v-if="r.chased_at" class="mute small">
-                  · chased {{ dayAndClock(r.chased_at, zone) }}</span
-                >
-              </td>
-              <td class="right">{{ money(r.price_minor, currency) }}</td>
-              <td class="right">
-                <button v-if="r.overdue" class="link" type="button" @click="chasing = r">
-                  Chase
-                </button>
-              </td>
-            </tr>
-          </tbody>
-        </table>
+        <DataTable
+          label="Refunds expected"
+          :columns="['Order', 'Label', 'Asked', 'Due by', { title: 'Amount', figure: true }, '']"
+          :rows="refunds"
+          :row-key="(r) => r.shipment_id"
+          ><template #row="{ row: r }">
+            <td class="mono">
+              <RouterLink class="plain" :to="`/orders/${r.order_id}?view=all`">{{
+                r.order_number
+              }}</RouterLink>
+            </td>
+            <td>{{ r.carrier }}, {{ r.service_name }}</td>
+            <td>{{ dayAndClock(r.asked_at, zone) }} by {{ r.asked_by }}</td>
+            <td :class="{ press: r.overdue }">
+              {{ day(r.due_on) }}{{ r.overdue ? ", overdue" : ""
+              }}<span v-if="r.chased_at" class="mute small">
+                · chased {{ dayAndClock(r.chased_at, zone) }}</span
+              >
+            </td>
+            <td class="right">{{ money(r.price_minor, currency) }}</td>
+            <td class="right">
+              <button v-if="r.overdue" class="link" type="button" @click="chasing = r">
+                Chase
+              </button>
+            </td>
+          </template></DataTable
+        >
       </section>
       <MoneyLimits />
       <CoverTerms />
@@ -210,43 +190,40 @@ const way = (e: Schemas["BookedOut"]) =>
             .join(", ") || "nothing"
         }}.
       </p>
-      <p v-if="!data.entries.length" class="empty">
-        {{
+      <DataTable
+        label="Ledger"
+        :columns="[
+          'When',
+          'What',
+          'Reason',
+          'From → to',
+          { title: 'Amount', figure: true },
+          { title: 'Free afterwards', figure: true },
+        ]"
+        :rows="data.entries"
+        :row-key="(e) => e.id"
+        ><template #empty>{{
           filtered ? "No entry is like that." : "No entry yet. Top up the balance and buy a label."
-        }}
-      </p>
-      <table v-else class="plain-table">
-        <thead>
-          <tr>
-            <th>When</th>
-            <th>What</th>
-            <th>Reason</th>
-            <th>From → to</th>
-            <th class="right">Amount</th>
-            <th class="right">Free afterwards</th>
-          </tr>
-        </thead>
-        <tbody>
-          <tr v-for="e in data.entries" :key="e.id">
-            <td class="nowrap">{{ dayAndClock(e.at, zone) }}</td>
-            <td>{{ KINDS[e.kind] ?? e.kind }}</td>
-            <td>
-              {{ e.reason }}
-              <RouterLink
-                v-if="e.order_id && !e.reason.includes(e.order_number)"
-                class="plain mono"
-                :to="`/orders/${e.order_id}?view=all`"
-                >{{ e.order_number }}</RouterLink
-              >
-            </td>
-            <td class="mute">{{ way(e) }}</td>
-            <td class="right">{{ money(amountOf(e), currency) }}</td>
-            <td class="right">
-              {{ line(e, "available") ? money(line(e, "available")!.after_minor, currency) : "" }}
-            </td>
-          </tr>
-        </tbody>
-      </table>
+        }}</template
+        ><template #row="{ row: e }">
+          <td class="nowrap">{{ dayAndClock(e.at, zone) }}</td>
+          <td>{{ KINDS[e.kind] ?? e.kind }}</td>
+          <td>
+            {{ e.reason }}
+            <RouterLink
+              v-if="e.order_id && !e.reason.includes(e.order_number)"
+              class="plain mono"
+              :to="`/orders/${e.order_id}?view=all`"
+              >{{ e.order_number }}</RouterLink
+            >
+          </td>
+          <td class="mute">{{ way(e) }}</td>
+          <td class="right">{{ money(amountOf(e), currency) }}</td>
+          <td class="right">
+            {{ line(e, "available") ? money(line(e, "available")!.after_minor, currency) : "" }}
+          </td>
+        </template></DataTable
+      >
       <p v-if="data.entries.length === 100" class="mute small">
         {{ count(100, "newest entry", "newest entries") }}; the file has all.
       </p>

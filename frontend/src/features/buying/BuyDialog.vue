@@ -6,11 +6,11 @@ import { count, day, money } from "../../shared/format";
 import { useSelection } from "../../shared/selection";
 import { useMe } from "../../shared/session";
 import { batchQuery, BuyProgress, PreflightList, preflightQuery } from ".";
-import type { OrderRow } from "../orders/queries";
+import type { PickedOrder } from "../orders/queries";
 import { ErrorNote } from "../../shared/ui";
 
 const open = defineModel<boolean>({ required: true });
-const props = defineProps<{ rows: OrderRow[]; batchId?: number }>();
+const props = defineProps<{ rows: PickedOrder[]; batchId?: number }>();
 const client = useQueryClient();
 const selection = useSelection();
 const { currency } = useMe();

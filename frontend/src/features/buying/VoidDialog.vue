@@ -6,7 +6,7 @@ import { ProblemError } from "../../api/client";
 import { count, money } from "../../shared/format";
 import { useMe } from "../../shared/session";
 import type { Shipment } from "./queries";
-import { ErrorNote } from "../../shared/ui";
+import { FormDialog } from "../../shared/ui";
 
 const props = defineProps<{ shipments: Shipment[] }>();
 const emit = defineEmits<{ close: [] }>();
@@ -35,48 +35,37 @@ const refused = computed(() =>
 </script>
 
 <template>
-  <v-dialog
-    :model-value="true"
-    max-width="520"
-    aria-label="Void labels"
-    @update:model-value="emit('close')"
+  <FormDialog
+    title="Void labels"
+    :width="520"
+    closes="Keep"
+    :error="ask.error.value"
+    @close="emit('close')"
+    @send="ask.mutate()"
+    ><template #title>
+      Void
+      {{
+        shipments.length === 1
+          ? `the label of ${shipments[0]!.order_number}`
+          : count(shipments.length, "label")
+      }}
+    </template>
+    <p v-if="refused.length" class="note bad" role="alert">Not voided. {{ refused.join("; ") }}.</p>
+    <p>
+      The carrier is asked to take {{ shipments.length === 1 ? "it" : "them" }} back.
+      {{ money(total, currency) }} stay pending until it answers, which can take days to weeks; you
+      see it under Money. The {{ shipments.length === 1 ? "order comes" : "orders come" }} back onto
+      the work list now, with the plan {{ shipments.length === 1 ? "it" : "they" }} had.
+    </p>
+    <v-checkbox
+      v-if="printed.length || late"
+      v-model="sure"
+      :label="`Printed already. I have looked: ${printed.length === 1 ? 'the label is' : 'the labels are'} on no parcel`"
+    />
+    <template #actions
+      ><v-btn type="submit" :disabled="printed.length > 0 && !sure" :loading="ask.isPending.value"
+        >Ask to void · {{ money(total, currency) }}</v-btn
+      ></template
+    ></FormDialog
   >
-    <v-card>
-      <div class="dialog-head">
-        Void
-        {{
-          shipments.length === 1
-            ? `the label of ${shipments[0]!.order_number}`
-            : count(shipments.length, "label")
-        }}
-      </div>
-      <div class="dialog-body">
-        <ErrorNote :error="ask.error.value" />
-        <p v-if="refused.length" class="note bad" role="alert">
-          Not voided. {{ refused.join("; ") }}.
-        </p>
-        <p>
-          The carrier is asked to take {{ shipments.length === 1 ? "it" : "them" }} back.
-          {{ money(total, currency) }} stay pending until it answers, which can take days to weeks;
-          you see it under Money. The
-          {{ shipments.length === 1 ? "order comes" : "orders come" }} back onto the work list now,
-          with the plan {{ shipments.length === 1 ? "it" : "they" }} had.
-        </p>
-        <v-checkbox
-          v-if="printed.length || late"
-          v-model="sure"
-          :label="`Printed already. I have looked: ${printed.length === 1 ? 'the label is' : 'the labels are'} on no parcel`"
-        />
-      </div>
-      <div class="dialog-actions">
-        <v-btn variant="text" autofocus @click="emit('close')">Keep</v-btn>
-        <v-btn
-          :disabled="printed.length > 0 && !sure"
-          :loading="ask.isPending.value"
-          @click="ask.mutate()"
-          >Ask to void · {{ money(total, currency) }}</v-btn
-        >
-      </div>
-    </v-card>
-  </v-dialog>
 </template>

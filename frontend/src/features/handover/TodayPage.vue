@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
-import { computed } from "vue";
+import { computed, ref } from "vue";
 import { useRouter } from "vue-router";
 import { type Schemas } from "../../api/client";
 import { clock, count, day, localDay, money, timeLeft } from "../../shared/format";
@@ -8,8 +8,8 @@ import { useKeys } from "../../shared/keyboard";
 import { useSelection } from "../../shared/selection";
 import { now, useMe } from "../../shared/session";
 import { fetchChannels, pullNow } from "../shop";
-import { fetchClear, todayQuery } from "./queries";
-import { ErrorNote } from "../../shared/ui";
+import { pickClear, settleLateSale, todayQuery } from "./queries";
+import { ErrorNote, FormDialog } from "../../shared/ui";
 
 const { zone, currency, me, may } = useMe();
 const router = useRouter();
@@ -36,13 +36,21 @@ function wordy(d: Schemas["DepartureOut"], n: number): boolean {
 }
 async function toBuy(d: Schemas["DepartureOut"]): Promise<void> {
   selection.clear();
-  for (let after: string | null | undefined = ""; after !== null && after !== undefined;) {
-    const page: Schemas["OrderPage"] = await fetchClear(after);
-    for (const row of page.orders) if (d.order_ids.includes(row.id)) selection.set(row, true);
-    after = page.next;
-  }
+  const wanted = new Set(d.order_ids);
+  selection.setAll((await pickClear()).orders.filter((row) => wanted.has(row.id)));
   await router.push("/orders");
 }
+/** A label sold after we had given up, which somebody settles with the carrier. */
+const settling = ref<Schemas["LateSaleOut"]>();
+const settled = ref("");
+const settle = useMutation({
+  mutationFn: () => settleLateSale(settling.value!.shipment_id, settled.value),
+  onSuccess: () => {
+    settling.value = undefined;
+    settled.value = "";
+    return client.invalidateQueries({ queryKey: ["today"] });
+  },
+});
 function decide(group: Schemas["SnagGroupOut"]): void {
   void router.push({ path: `/orders/${group.order_ids[0]}`, query: { view: "snags", fix: "1" } });
 }
@@ -176,7 +184,7 @@ useKeys(
           <h2>Money and messages</h2>
           <table class="plain-table" aria-label="Money and messages">
             <tbody>
-              <tr>
+              <tr v-if="today.available_minor !== null">
                 <td :class="{ press: today.low_balance }">
                   {{ today.low_balance ? "Balance too low for today's plan" : "Postage balance" }}
                 </td>
@@ -187,10 +195,19 @@ useKeys(
                   }}</RouterLink>
                 </td>
               </tr>
-              <tr v-if="today.late_sales">
-                <td class="press">Sold after we had given up, and not taken back</td>
-                <td class="right">{{ today.late_sales }}</td>
+              <tr v-for="sale in today.late_sales" :key="sale.shipment_id">
+                <td class="press">
+                  <RouterLink class="plain mono" :to="`/orders/${sale.order_id}?view=all`">{{
+                    sale.order_number
+                  }}</RouterLink>
+                  {{ sale.words }}
+                </td>
                 <td></td>
+                <td class="right">
+                  <button v-if="may('shipper')" class="link" type="button" @click="settling = sale">
+                    Settle
+                  </button>
+                </td>
               </tr>
               <tr>
                 <td :class="{ press: today.undelivered_messages }">Mails not delivered yet</td>
@@ -239,6 +256,24 @@ useKeys(
         </section>
       </div>
     </template>
+    <FormDialog
+      v-if="settling"
+      title="Settle a late sale"
+      :width="520"
+      :error="settle.error.value"
+      @close="settling = undefined"
+      @send="settle.mutate()"
+    >
+      <template #title>Settle what was sold late for {{ settling.order_number }}</template>
+      <p>
+        {{ settling.words }}. Agree with the carrier, then say here what came of it; the order's
+        history keeps it.
+      </p>
+      <v-text-field v-model="settled" label="What came of it" maxlength="120" required autofocus />
+      <template #actions
+        ><v-btn type="submit" :loading="settle.isPending.value">Settled</v-btn></template
+      >
+    </FormDialog>
   </div>
 </template>
 

@@ -7,6 +7,12 @@ export const todayQuery = queryOptions({
   refetchInterval: 60_000,
 });
 
-/** Orders that can be bought at once, page by page. */
-export const fetchClear = async (after: string) =>
-  need(await api.GET("/api/orders", { params: { query: { view: "clear", after, limit: 500 } } }));
+/** All orders that can be bought at once, as they are selected. */
+export const pickClear = async () =>
+  need(await api.GET("/api/orders/picked", { params: { query: { view: "clear" } } }));
+
+export const settleLateSale = (shipmentId: number, words: string) =>
+  api.POST("/api/late-sales/{shipment_id}", {
+    params: { path: { shipment_id: shipmentId } },
+    body: { words },
+  });

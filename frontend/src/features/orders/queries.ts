@@ -4,13 +4,17 @@ import {
   queryOptions,
   useQueryClient,
 } from "@tanstack/vue-query";
-import { api, need, type Schemas } from "../../api/client";
+import { api, sendFile, need, type Schemas } from "../../api/client";
 
 export type OrderRow = Schemas["OrderRow"];
+export type PickedOrder = Schemas["PickedOrder"];
 const byId = (id: number) => ({ params: { path: { order_id: id } } });
 const fetchSheet = async (id: number) => need(await api.GET("/api/orders/{order_id}", byId(id)));
 export type Sheet = Awaited<ReturnType<typeof fetchSheet>>;
 export type Asks = Partial<Schemas["AsksIn"]>;
+
+/** So many rows come at once: what a screen shows, and some more to scroll to. */
+const PAGE = 100;
 
 /** The work list, page by page from a key; what is asked for is filtered and sorted by the server. */
 export const ordersQuery = (asks: Asks) =>
@@ -19,13 +23,17 @@ export const ordersQuery = (asks: Asks) =>
     queryFn: async ({ pageParam }) =>
       need(
         await api.GET("/api/orders", {
-          params: { query: { ...asks, after: pageParam, limit: 300 } },
+          params: { query: { ...asks, after: pageParam, limit: PAGE } },
         }),
       ),
     initialPageParam: "",
     getNextPageParam: (last) => last.next ?? undefined,
     placeholderData: (before) => before,
   });
+
+/** All that is asked for, at once, as it is selected. */
+export const pickOrders = async (asks: Asks) =>
+  need(await api.GET("/api/orders/picked", { params: { query: asks } }));
 
 export const filtersQuery = queryOptions({
   queryKey: ["orders", "filters"],
@@ -225,3 +233,5 @@ export const rehearsePromiseQuery = (promise: string, recipe: string | null) =>
 
 export const sendApart = async (id: number, body: Schemas["ItemsIn"]) =>
   need(await api.POST("/api/orders/{order_id}/apart", { ...byId(id), body }));
+
+export const bringOrders = (file: File) => sendFile<Schemas["ImportOut"]>("/api/imports", file);

@@ -2,6 +2,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref, watch } from "vue";
 import {
+  bringLogo,
   savePreference,
   saveTemplate,
   removeLogo,
@@ -10,10 +11,10 @@ import {
   templateQuery,
   printsQuery,
 } from "./queries";
-import { sendFile, type Schemas } from "../../api/client";
+import { type Schemas } from "../../api/client";
 import { dayAndClock } from "../../shared/format";
 import { useMe } from "../../shared/session";
-import { ErrorNote } from "../../shared/ui";
+import { DataTable, ErrorNote } from "../../shared/ui";
 
 const client = useQueryClient();
 const { zone, may, me } = useMe();
@@ -55,8 +56,7 @@ const keep = useMutation({
   onSuccess: () => client.invalidateQueries({ queryKey: ["printing"] }),
 });
 const logo = useMutation({
-  mutationFn: async (file: File) =>
-    sendFile<Schemas["TemplateIO"]>("/api/printing/logo", file, "PUT"),
+  mutationFn: bringLogo,
   onSuccess: () => client.invalidateQueries({ queryKey: ["printing"] }),
 });
 const noLogo = useMutation({
@@ -108,92 +108,79 @@ const STATES: Record<string, string> = {
     <p v-if="isPending" class="empty">Fetching the printers…</p>
     <div v-else-if="setup" class="two">
       <section>
-        <table class="plain-table panel">
-          <thead>
-            <tr>
-              <th>Document</th>
-              <th>Paper</th>
-              <th>Printer</th>
-              <th>Copies</th>
-            </tr>
-          </thead>
-          <tbody>
-            <tr v-for="p in setup.preferences" :key="p.kind">
-              <td>{{ KINDS[p.kind] }}</td>
-              <td>
-                <v-select
-                  :model-value="p.paper"
-                  :aria-label="`Paper for ${KINDS[p.kind]}`"
-                  :disabled="!may('shipper')"
-                  :items="p.papers!.map((v) => ({ title: paperName(p.kind, v), value: v }))"
-                  @update:model-value="prefer.mutate({ ...p, paper: $event })"
-                />
-              </td>
-              <td>
-                <v-select
-                  :model-value="p.printer"
-                  :aria-label="`Printer for ${KINDS[p.kind]}`"
-                  :disabled="!may('shipper')"
-                  :items="printers"
-                  @update:model-value="prefer.mutate({ ...p, printer: $event })"
-                />
-              </td>
-              <td>
-                <v-select
-                  :model-value="p.copies"
-                  :aria-label="`Copies of ${KINDS[p.kind]}`"
-                  :disabled="!may('shipper')"
-                  :items="[1, 2, 3, 4]"
-                  @update:model-value="prefer.mutate({ ...p, copies: $event })"
-                />
-              </td>
-            </tr>
-          </tbody>
-        </table>
+        <DataTable
+          label="Papers"
+          :columns="['Document', 'Paper', 'Printer', 'Copies']"
+          :rows="setup.preferences"
+          :row-key="(p) => p.kind"
+          ><template #row="{ row: p }">
+            <td>{{ KINDS[p.kind] }}</td>
+            <td>
+              <v-select
+                :model-value="p.paper"
+                :aria-label="`Paper for ${KINDS[p.kind]}`"
+                :disabled="!may('shipper')"
+                :items="p.papers!.map((v) => ({ title: paperName(p.kind, v), value: v }))"
+                @update:model-value="prefer.mutate({ ...p, paper: $event })"
+              />
+            </td>
+            <td>
+              <v-select
+                :model-value="p.printer"
+                :aria-label="`Printer for ${KINDS[p.kind]}`"
+                :disabled="!may('shipper')"
+                :items="printers"
+                @update:model-value="prefer.mutate({ ...p, printer: $event })"
+              />
+            </td>
+            <td>
+              <v-select
+                :model-value="p.copies"
+                :aria-label="`Copies of ${KINDS[p.kind]}`"
+                :disabled="!may('shipper')"
+                :items="[1, 2, 3, 4]"
+                @update:model-value="prefer.mutate({ ...p, copies: $event })"
+              />
+            </td> </template
+        ></DataTable>
         <h2 class="gap">Print queue</h2>
-        <p v-if="!jobs?.length" class="mute">Nothing was sent to a printer yet.</p>
-        <table v-else class="plain-table panel">
-          <thead>
-            <tr>
-              <th>Document</th>
-              <th>Printer</th>
-              <th>State</th>
-              <th></th>
-            </tr>
-          </thead>
-          <tbody>
-            <tr v-for="j in jobs" :key="j.id">
-              <td>
-                {{ j.title }}<span v-if="j.copies > 1"> × {{ j.copies }}</span
-                ><br /><span class="small mute">{{ dayAndClock(j.created_at, zone) }}</span>
-              </td>
-              <td>{{ setup.printers.find((p) => p.code === j.printer)?.name ?? j.printer }}</td>
-              <td>
-                <b :class="{ press: j.state === 'waiting' }">{{ STATES[j.state] }}</b><br /><span
-                  v-if="j.state === 'waiting' && j.last_error"
-                  class="small stop"
-                  >{{ j.last_error }}; tried {{ j.attempts }} times, goes on</span
-                >
-              </td>
-              <td class="right">
-                <button
-                  v-if="j.state === 'waiting'"
-                  class="link"
-                  type="button"
-                  @click="change.mutate({ id: j.id, what: 'cancel' })"
-                >
-                  Cancel</button
-                ><button
-                  class="link"
-                  type="button"
-                  @click="change.mutate({ id: j.id, what: 'again' })"
-                >
-                  {{ j.state === "waiting" ? "Try now" : "Print again" }}
-                </button>
-              </td>
-            </tr>
-          </tbody>
-        </table>
+        <DataTable
+          label="Print queue"
+          :columns="['Document', 'Printer', 'State', '']"
+          :rows="jobs"
+          :row-key="(j) => j.id"
+          none="Nothing was sent to a printer yet."
+          ><template #row="{ row: j }">
+            <td>
+              {{ j.title }}<span v-if="j.copies > 1"> × {{ j.copies }}</span
+              ><br /><span class="small mute">{{ dayAndClock(j.created_at, zone) }}</span>
+            </td>
+            <td>{{ setup.printers.find((p) => p.code === j.printer)?.name ?? j.printer }}</td>
+            <td>
+              <b :class="{ press: j.state === 'waiting' }">{{ STATES[j.state] }}</b><br /><span
+                v-if="j.state === 'waiting' && j.last_error"
+                class="small stop"
+                >{{ j.last_error }}; tried {{ j.attempts }} times, goes on</span
+              >
+            </td>
+            <td class="right">
+              <button
+                v-if="j.state === 'waiting'"
+                class="link"
+                type="button"
+                @click="change.mutate({ id: j.id, what: 'cancel' })"
+              >
+                Cancel</button
+              ><button
+                class="link"
+                type="button"
+                @click="change.mutate({ id: j.id, what: 'again' })"
+              >
+                {{ j.state === "waiting" ? "Try now" : "Print again" }}
+              </button>
+            </td>
+          </template></DataTable
+        >
       </section>
       <section v-if="template">
         <h2>Packing slip and label</h2>

@@ -1,5 +1,5 @@
 import { queryOptions } from "@tanstack/vue-query";
-import { api, need, type Schemas } from "../../api/client";
+import { api, sendFile, need, type Schemas } from "../../api/client";
 
 export const fetchPrinting = async () => need(await api.GET("/api/printing"));
 
@@ -35,3 +35,6 @@ export const printsQuery = (enabled: boolean) =>
 /** Labels of many orders in one file: more than an address can name. */
 export const fetchLabels = async (body: Schemas["LabelsIn"]) =>
   need(await api.POST("/api/labels.pdf", { body, parseAs: "blob" })) as unknown as Blob;
+
+export const bringLogo = (file: File) =>
+  sendFile<Schemas["TemplateIO"]>("/api/printing/logo", file, "PUT");

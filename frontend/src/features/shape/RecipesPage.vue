@@ -4,11 +4,11 @@ import { ref } from "vue";
 import { type Schemas } from "../../api/client";
 import { useMe } from "../../shared/session";
 import { recipesQuery, vocabularyQuery, saveRecipe, orderRecipes, removeRecipe } from "./queries";
-import { ErrorNote, FormDialog } from "../../shared/ui";
+import { DataTable, ErrorNote, FormDialog } from "../../shared/ui";
 
 const client = useQueryClient();
 const { may } = useMe();
-const { data: recipes, error, isPending } = useQuery(recipesQuery);
+const { data: recipes, error } = useQuery(recipesQuery);
 const { data: vocabulary } = useQuery(vocabularyQuery);
 const editing = ref<Schemas["RecipeIn"]>();
 const save = useMutation({
@@ -55,65 +55,51 @@ const choices = (from: Record<string, string> | undefined) =>
         >Add a recipe</v-btn
       >
     </div>
-    <ErrorNote :error="error ?? remove.error.value" />
-    <p v-if="isPending" class="empty">Fetching the recipes…</p>
-    <p v-else-if="!recipes?.length" class="empty panel">
-      No recipe yet. Make one here, or from an order that goes the way you like.
-    </p>
-    <table v-else class="plain-table panel">
-      <thead>
-        <tr>
-          <th>Recipe</th>
-          <th>Service</th>
-          <th>Packaging</th>
-          <th>Extras</th>
-          <th></th>
-        </tr>
-      </thead>
-      <tbody>
-        <tr v-for="(r, i) in recipes" :key="r.code">
-          <td>
-            <span v-if="i < 9" class="key">{{ i + 1 }}</span> <b>{{ r.name }}</b>
-          </td>
-          <td>
-            {{
-              r.service
-                ? (vocabulary?.choices.services[r.service] ?? `${r.service}, not on offer now`)
-                : "left open"
-            }}
-          </td>
-          <td>
-            {{
-              r.packaging
-                ? (vocabulary?.choices.packagings[r.packaging] ?? r.packaging)
-                : "left open"
-            }}
-          </td>
-          <td>{{ r.extras.map((e) => e.replaceAll("_", " ")).join(", ") || "none" }}</td>
-          <td class="right">
-            <template v-if="may('shipper')"
-              ><button
-                v-if="i"
-                class="key"
-                type="button"
-                :aria-label="`Move ${r.name} up`"
-                @click="up(i)"
-              >
-                ↑</button
-              ><button
-                class="link"
-                type="button"
-                @click="editing = { ...r, extras: [...r.extras] }"
-              >
-                Change</button
-              ><button class="link" type="button" @click="remove.mutate(r.code)">
-                Remove
-              </button></template
+    <ErrorNote :error="remove.error.value" />
+    <DataTable
+      label="Recipes"
+      :error="error"
+      :columns="['Recipe', 'Service', 'Packaging', 'Extras', '']"
+      :rows="recipes"
+      :row-key="(r) => r.code"
+      waiting="Fetching the recipes…"
+      none="No recipe yet. Make one here, or from an order that goes the way you like."
+      ><template #row="{ row: r, index: i }">
+        <td>
+          <span v-if="i < 9" class="key">{{ i + 1 }}</span> <b>{{ r.name }}</b>
+        </td>
+        <td>
+          {{
+            r.service
+              ? (vocabulary?.choices.services[r.service] ?? `${r.service}, not on offer now`)
+              : "left open"
+          }}
+        </td>
+        <td>
+          {{
+            r.packaging ? (vocabulary?.choices.packagings[r.packaging] ?? r.packaging) : "left open"
+          }}
+        </td>
+        <td>{{ r.extras.map((e) => e.replaceAll("_", " ")).join(", ") || "none" }}</td>
+        <td class="right">
+          <template v-if="may('shipper')"
+            ><button
+              v-if="i"
+              class="key"
+              type="button"
+              :aria-label="`Move ${r.name} up`"
+              @click="up(i)"
             >
-          </td>
-        </tr>
-      </tbody>
-    </table>
+              ↑</button
+            ><button class="link" type="button" @click="editing = { ...r, extras: [...r.extras] }">
+              Change</button
+            ><button class="link" type="button" @click="remove.mutate(r.code)">
+              Remove
+            </button></template
+          >
+        </td>
+      </template></DataTable
+    >
     <FormDialog
       v-if="editing"
       title="Recipe"

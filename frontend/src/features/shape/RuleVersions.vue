@@ -2,7 +2,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { dayAndClock } from "../../shared/format";
 import { useMe } from "../../shared/session";
-import { ErrorNote } from "../../shared/ui";
+import { DataTable, ErrorNote } from "../../shared/ui";
 import { restoreRules, rulesQuery, versionsQuery } from "./queries";
 
 /** The versions of the rules; an earlier one can be brought back, as a new version. */
@@ -24,40 +24,31 @@ const restore = useMutation({
 <template>
   <div>
     <ErrorNote :error="restore.error.value" />
-    <table class="plain-table panel versions" aria-label="Versions">
-      <thead>
-        <tr>
-          <th>Version</th>
-          <th>Saved</th>
-          <th>By</th>
-          <th>Rules</th>
-          <th>Note</th>
-          <th></th>
-        </tr>
-      </thead>
-      <tbody>
-        <tr v-for="v in versions ?? []" :key="v.id">
-          <td>{{ v.id }}{{ v.id === inForce?.version ? ", in force" : "" }}</td>
-          <td>{{ dayAndClock(v.created_at, zone) }}</td>
-          <td>{{ v.who }}</td>
-          <td>{{ v.count }}</td>
-          <td>{{ v.note }}</td>
-          <td class="right">
-            <button
-              v-if="may() && v.id !== inForce?.version"
-              class="link"
-              type="button"
-              @click="restore.mutate(v.id)"
-            >
-              Bring this back
-            </button>
-          </td>
-        </tr>
-        <tr v-if="!versions?.length">
-          <td colspan="6" class="mute">No version was saved yet.</td>
-        </tr>
-      </tbody>
-    </table>
+    <DataTable
+      label="Versions"
+      :columns="['Version', 'Saved', 'By', 'Rules', 'Note', '']"
+      :rows="versions"
+      :row-key="(v) => v.id"
+      none="No version was saved yet."
+      class="versions"
+      ><template #row="{ row: v }">
+        <td>{{ v.id }}{{ v.id === inForce?.version ? ", in force" : "" }}</td>
+        <td>{{ dayAndClock(v.created_at, zone) }}</td>
+        <td>{{ v.who }}</td>
+        <td>{{ v.count }}</td>
+        <td>{{ v.note }}</td>
+        <td class="right">
+          <button
+            v-if="may() && v.id !== inForce?.version"
+            class="link"
+            type="button"
+            @click="restore.mutate(v.id)"
+          >
+            Bring this back
+          </button>
+        </td>
+      </template></DataTable
+    >
   </div>
 </template>
 

@@ -1,5 +1,5 @@
 import { infiniteQueryOptions, queryOptions } from "@tanstack/vue-query";
-import { api, need, type Schemas, type QueryOf } from "../../api/client";
+import { api, sendFile, need, type Schemas, type QueryOf } from "../../api/client";
 
 export const packagingQuery = queryOptions({
   queryKey: ["packaging"],
@@ -163,3 +163,21 @@ export const changeAccount = async (code: string, id: number, body: Schemas["Acc
 
 export const removeAccount = async (code: string, id: number) =>
   need(await api.DELETE("/api/carriers/{code}/accounts/{account_id}", account(code, id)));
+
+export const bringContacts = (file: File) =>
+  sendFile<Schemas["BroughtIn"]>("/api/contacts/file", file);
+
+export const bringProducts = (file: File) =>
+  sendFile<Schemas["BroughtIn"]>("/api/products/file", file);
+
+export const bringParties = (source: string, file: File) =>
+  sendFile<Schemas["WorkOut"]>(`/api/restricted?source=${encodeURIComponent(source)}`, file);
+
+export const checkCard = (code: string, file: File) =>
+  sendFile<Schemas["ProposalOut"]>(`/api/carriers/${code}/cards/check`, file);
+
+export const rehearseCard = (code: string, past: boolean, file: File) =>
+  sendFile<Schemas["RehearsalOut"]>(`/api/carriers/${code}/cards/rehearse?past=${past}`, file);
+
+export const bringCard = (code: string, file: File) =>
+  sendFile<Schemas["CardOut"]>(`/api/carriers/${code}/cards`, file);

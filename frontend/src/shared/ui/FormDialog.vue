@@ -1,8 +1,9 @@
 <script setup lang="ts">
 import ErrorNote from "./ErrorNote.vue";
 
-/** A question in a dialog: a heading, fields, what went wrong, and buttons; Enter sends it, Escape closes it. */
-defineProps<{ title: string; error?: unknown; width?: number }>();
+/** A question in a dialog: a heading, fields, what went wrong, and buttons; Enter sends it, Escape closes it.
+ * `closes` is what the button says that leaves things as they are. */
+defineProps<{ title: string; error?: unknown; width?: number; closes?: string }>();
 const emit = defineEmits<{ close: []; send: [] }>();
 </script>
 
@@ -24,7 +25,7 @@ const emit = defineEmits<{ close: []; send: [] }>();
         </div>
         <div class="dialog-actions">
           <slot name="beside" />
-          <v-btn variant="text" @click="emit('close')">Not now</v-btn>
+          <v-btn variant="text" @click="emit('close')">{{ closes ?? "Not now" }}</v-btn>
           <slot name="actions" />
         </div>
       </form>

@@ -1,5 +1,7 @@
+export { default as AmountField } from "./AmountField.vue";
 export { default as CheckField } from "./CheckField.vue";
 export { default as CountryField } from "./CountryField.vue";
+export { default as DataTable } from "./DataTable.vue";
 export { default as DateField } from "./DateField.vue";
 export { default as ErrorNote } from "./ErrorNote.vue";
 export { default as FormDialog } from "./FormDialog.vue";

@@ -10,7 +10,7 @@ import {
   requestsQuery,
   linksQuery,
 } from "../queries";
-import { ErrorNote } from "../../../shared/ui";
+import { DataTable, FormDialog, ErrorNote } from "../../../shared/ui";
 import { type Schemas } from "../../../api/client";
 import { centimetres, country, dayAndClock, kilograms, money } from "../../../shared/format";
 import { useMe } from "../../../shared/session";
@@ -20,7 +20,7 @@ type Asked = Schemas["RequestOut"];
 const client = useQueryClient();
 const router = useRouter();
 const { currency, zone, may } = useMe();
-const { data: requests, error, isPending } = useQuery(requestsQuery);
+const { data: requests, error } = useQuery(requestsQuery);
 const { data: links } = useQuery(linksQuery);
 const { data: vocabulary } = useQuery(vocabularyQuery);
 const services = computed(() =>
@@ -99,87 +99,68 @@ const origin = window.location.origin;
       <h1>Requests</h1>
       <span class="mute">Labels that colleagues without a login ask for by a link</span>
     </div>
-    <ErrorNote :error="error ?? makeLink.error.value ?? setLink.error.value" />
-    <p v-if="isPending" class="empty">Fetching the requests…</p>
-    <p v-else-if="!requests?.length" class="empty panel">
-      Nobody has asked yet. Give a colleague one of the links below.
-    </p>
-    <table v-else class="plain-table panel">
-      <thead>
-        <tr>
-          <th>Asked by</th>
-          <th>To</th>
-          <th>What</th>
-          <th>Cost code</th>
-          <th>State</th>
-          <th></th>
-        </tr>
-      </thead>
-      <tbody>
-        <tr v-for="r in requests" :key="r.id">
-          <td>
-            <b>{{ r.asked_by }}</b><br /><span class="small mute"
-              >{{ dayAndClock(r.created_at, zone) }}, {{ r.link }}</span
-            >
-          </td>
-          <td>
-            {{ to(r.address) }}<br /><span v-if="Object.keys(r.sender).length" class="small press"
-              >sent by {{ to(r.sender) }}</span
-            >
-          </td>
-          <td>
-            {{ r.what }}, {{ kilograms(r.gross_g) }}, {{ centimetres(r.sides_mm) }}<br /><span
-              class="small mute"
-              >{{ r.why }}</span
-            >
-          </td>
-          <td>{{ r.cost_code || "–" }}</td>
-          <td>
-            <b :class="{ press: r.state === 'asked' }">{{ STATES[r.state] }}</b><br /><span
-              class="small mute"
-              >{{ r.decided_by }}{{ r.words ? `: ${r.words}` : ""
-              }}{{ r.price_minor !== null ? ` · ${money(r.price_minor, currency)}` : "" }}</span
-            >
-          </td>
-          <td class="right">
-            <v-btn v-if="r.state === 'asked'" @click="start(r)">Decide</v-btn
-            ><RouterLink
-              v-else-if="r.order_id"
-              class="link"
-              :to="`/orders/${r.order_id}?view=all`"
-              >{{ r.order_number }}</RouterLink
-            >
-          </td>
-        </tr>
-      </tbody>
-    </table>
+    <ErrorNote :error="makeLink.error.value ?? setLink.error.value" />
+    <DataTable
+      label="Requests"
+      :error="error"
+      :columns="['Asked by', 'To', 'What', 'Cost code', 'State', '']"
+      :rows="requests"
+      :row-key="(r) => r.id"
+      waiting="Fetching the requests…"
+      none="Nobody has asked yet. Give a colleague one of the links below."
+      ><template #row="{ row: r }">
+        <td>
+          <b>{{ r.asked_by }}</b><br /><span class="small mute"
+            >{{ dayAndClock(r.created_at, zone) }}, {{ r.link }}</span
+          >
+        </td>
+        <td>
+          {{ to(r.address) }}<br /><span v-if="Object.keys(r.sender).length" class="small press"
+            >sent by {{ to(r.sender) }}</span
+          >
+        </td>
+        <td>
+          {{ r.what }}, {{ kilograms(r.gross_g) }}, {{ centimetres(r.sides_mm) }}<br /><span
+            class="small mute"
+            >{{ r.why }}</span
+          >
+        </td>
+        <td>{{ r.cost_code || "–" }}</td>
+        <td>
+          <b :class="{ press: r.state === 'asked' }">{{ STATES[r.state] }}</b><br /><span
+            class="small mute"
+            >{{ r.decided_by }}{{ r.words ? `: ${r.words}` : ""
+            }}{{ r.price_minor !== null ? ` · ${money(r.price_minor, currency)}` : "" }}</span
+          >
+        </td>
+        <td class="right">
+          <v-btn v-if="r.state === 'asked'" @click="start(r)">Decide</v-btn
+          ><RouterLink v-else-if="r.order_id" class="link" :to="`/orders/${r.order_id}?view=all`">{{
+            r.order_number
+          }}</RouterLink>
+        </td>
+      </template></DataTable
+    >
     <h2 class="links">Links to the form</h2>
-    <table v-if="links?.length" class="plain-table panel">
-      <thead>
-        <tr>
-          <th>For</th>
-          <th>Address</th>
-          <th>Cost codes</th>
-          <th></th>
-        </tr>
-      </thead>
-      <tbody>
-        <tr v-for="l in links" :key="l.id">
-          <td>{{ l.name }}<span v-if="!l.active" class="stop small"> off</span></td>
-          <td class="mono">
-            <a class="link" :href="l.path" target="_blank"
-              >{{ origin }}{{ l.path.slice(0, 14) }}…</a
-            >
-          </td>
-          <td class="small">{{ l.cost_codes.join(", ") || "free to type" }}</td>
-          <td class="right">
-            <button v-if="may()" class="link" type="button" @click="setLink.mutate(l)">
-              {{ l.active ? "Switch off" : "Switch on" }}
-            </button>
-          </td>
-        </tr>
-      </tbody>
-    </table>
+    <DataTable
+      v-if="links?.length"
+      label="Links to the form"
+      :columns="['For', 'Address', 'Cost codes', '']"
+      :rows="links"
+      :row-key="(l) => l.id"
+      ><template #row="{ row: l }">
+        <td>{{ l.name }}<span v-if="!l.active" class="stop small"> off</span></td>
+        <td class="mono">
+          <a class="link" :href="l.path" target="_blank">{{ origin }}{{ l.path.slice(0, 14) }}…</a>
+        </td>
+        <td class="small">{{ l.cost_codes.join(", ") || "free to type" }}</td>
+        <td class="right">
+          <button v-if="may()" class="link" type="button" @click="setLink.mutate(l)">
+            {{ l.active ? "Switch off" : "Switch on" }}
+          </button>
+        </td>
+      </template></DataTable
+    >
     <form v-if="may()" class="new" @submit.prevent="makeLink.mutate()">
       <v-text-field
         v-model="naming"
@@ -193,69 +174,61 @@ const origin = window.location.origin;
         >Make a link</v-btn
       >
     </form>
-    <v-dialog
-      :model-value="!!deciding"
-      max-width="560"
-      aria-label="Decide on a request"
-      @update:model-value="deciding = undefined"
+    <FormDialog
+      v-if="deciding"
+      title="Decide on a request"
+      closes="Later"
+      :error="approve.error.value ?? decline.error.value"
+      @close="deciding = undefined"
+      @send="approve.mutate()"
+      ><template #title>{{ deciding.asked.asked_by }} asks for a label</template>
+      <p>
+        {{ deciding.asked.what }} to {{ to(deciding.asked.address) }}. {{ deciding.asked.why
+        }}<br /><span class="mute"
+          >The label goes to {{ deciding.asked.sticker_mail
+          }}{{
+            deciding.asked.waiter_mail
+              ? `, the tracking number to ${deciding.asked.waiter_mail}`
+              : ""
+          }}.</span
+        >
+      </p>
+      <div class="form-grid">
+        <v-text-field
+          v-model="deciding.grams"
+          class="w2"
+          label="Weight"
+          suffix="g"
+          inputmode="numeric"
+        />
+        <v-select
+          v-model="deciding.service"
+          class="w4"
+          label="Service (empty: by the policy)"
+          clearable
+          :items="services"
+        />
+        <v-text-field
+          v-model="deciding.words"
+          class="w6"
+          label="Why not, if you decline"
+          maxlength="300"
+        />
+      </div>
+      <p class="mute small">
+        Approving makes a shipment on the work list, where its price is seen and it is bought; a
+        dear service still needs the owner’s yes.
+      </p>
+      <template #actions
+        ><v-btn
+          variant="outlined"
+          :disabled="deciding.words.trim().length < 3"
+          :loading="decline.isPending.value"
+          @click="decline.mutate()"
+          >Decline</v-btn
+        ><v-btn type="submit" :loading="approve.isPending.value">Approve</v-btn></template
+      ></FormDialog
     >
-      <v-card v-if="deciding">
-        <div class="dialog-head">{{ deciding.asked.asked_by }} asks for a label</div>
-        <div class="dialog-body">
-          <ErrorNote :error="approve.error.value ?? decline.error.value" />
-          <p>
-            {{ deciding.asked.what }} to {{ to(deciding.asked.address) }}. {{ deciding.asked.why
-            }}<br /><span class="mute"
-              >The label goes to {{ deciding.asked.sticker_mail
-              }}{{
-                deciding.asked.waiter_mail
-                  ? `, the tracking number to ${deciding.asked.waiter_mail}`
-                  : ""
-              }}.</span
-            >
-          </p>
-          <div class="form-grid">
-            <v-text-field
-              v-model="deciding.grams"
-              class="w2"
-              label="Weight"
-              suffix="g"
-              inputmode="numeric"
-            />
-            <v-select
-              v-model="deciding.service"
-              class="w4"
-              label="Service (empty: by the policy)"
-              clearable
-              :items="services"
-            />
-            <v-text-field
-              v-model="deciding.words"
-              class="w6"
-              label="Why not, if you decline"
-              maxlength="300"
-            />
-          </div>
-          <p class="mute small">
-            Approving makes a shipment on the work list, where its price is seen and it is bought; a
-            dear service still needs the owner’s yes.
-          </p>
-        </div>
-        <div class="dialog-actions">
-          <v-btn variant="text" @click="deciding = undefined">Later</v-btn>
-          <v-btn
-            variant="outlined"
-            :disabled="deciding.words.trim().length < 3"
-            :loading="decline.isPending.value"
-            @click="decline.mutate()"
-            >Decline</v-btn
-          >
-          <v-btn autofocus :loading="approve.isPending.value" @click="approve.mutate()"
-            >Approve</v-btn
-          >
-        </div>
-      </v-card>
-    </v-dialog>
   </div>
 </template>
 

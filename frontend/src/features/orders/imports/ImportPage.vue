@@ -2,9 +2,16 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref } from "vue";
 import { useRoute, useRouter } from "vue-router";
-import { setColumns, correctRows, undoImport, runImport, importQuery } from "../queries";
+import {
+  bringOrders,
+  setColumns,
+  correctRows,
+  undoImport,
+  runImport,
+  importQuery,
+} from "../queries";
 import EarlierImports from "./EarlierImports.vue";
-import { sendFile, words, type Schemas } from "../../../api/client";
+import { words, type Schemas } from "../../../api/client";
 import { count } from "../../../shared/format";
 import { FormDialog, SelectField } from "../../../shared/ui";
 
@@ -23,7 +30,7 @@ const upload = useMutation({
   mutationFn: async (file: File) => {
     if (file.size > LARGEST)
       throw new Error(`${file.name} is larger than 20 MB. Split it into several files.`);
-    return sendFile<Import>("/api/imports", file);
+    return bringOrders(file);
   },
   onSuccess: async (fresh) => {
     keep(fresh);

@@ -5,10 +5,10 @@ import { setByHand, annotateOrders } from "../queries";
 import { type Schemas } from "../../../api/client";
 import { count } from "../../../shared/format";
 import { vocabularyQuery } from "../../shape";
-import type { OrderRow } from "../queries";
+import type { PickedOrder } from "../queries";
 import { FormDialog } from "../../../shared/ui";
 
-const props = defineProps<{ rows: OrderRow[] }>();
+const props = defineProps<{ rows: PickedOrder[] }>();
 const emit = defineEmits<{ close: [] }>();
 const client = useQueryClient();
 const { data: words_ } = useQuery(vocabularyQuery);

@@ -5,10 +5,10 @@ import { type Schemas } from "../../../api/client";
 import { count } from "../../../shared/format";
 import { useSelection } from "../../../shared/selection";
 import { batchesQuery, startBatch, fillBatch } from "../../buying";
-import type { OrderRow } from "../queries";
-import { ErrorNote } from "../../../shared/ui";
+import type { PickedOrder } from "../queries";
+import { FormDialog } from "../../../shared/ui";
 
-const props = defineProps<{ rows: OrderRow[] }>();
+const props = defineProps<{ rows: PickedOrder[] }>();
 const emit = defineEmits<{ close: [] }>();
 const client = useQueryClient();
 const selection = useSelection();
@@ -43,50 +43,39 @@ const left = computed(
 </script>
 
 <template>
-  <v-dialog
-    :model-value="true"
-    max-width="520"
-    aria-label="Put into a batch"
-    @update:model-value="emit('close')"
+  <FormDialog
+    title="Put into a batch"
+    :width="520"
+    :closes="left.length ? 'Leave them' : undefined"
+    :error="put.error.value"
+    @close="emit('close')"
+    @send="put.mutate({})"
+    ><template #title>Put {{ count(rows.length, "order") }} into a batch</template>
+    <p v-if="left.length" class="note" role="status">
+      {{ put.data.value?.added }} put in. Left where they are: {{ left.join("; ") }}.
+      <button
+        class="link"
+        type="button"
+        @click="put.mutate({ id: put.data.value!.batch_id, takeOver: true })"
+      >
+        Take them over
+      </button>
+    </p>
+    <ul v-if="open.length">
+      <li v-for="b in open" :key="b.id">
+        <button class="link" type="button" @click="put.mutate({ id: b.id })">
+          {{ b.name }}
+        </button>
+        <span class="mute small">{{ count(b.waiting, "order") }}, {{ b.person }}</span>
+      </li>
+    </ul>
+    <p v-else class="mute">No batch is being filled yet.</p>
+
+    <v-text-field v-model="name" label="A new batch, called" maxlength="80" autofocus /><template
+      #actions
+      ><v-btn type="submit" :loading="put.isPending.value">Start it</v-btn></template
+    ></FormDialog
   >
-    <v-card>
-      <div class="dialog-head">Put {{ count(rows.length, "order") }} into a batch</div>
-      <div class="dialog-body">
-        <ErrorNote :error="put.error.value" />
-        <p v-if="left.length" class="note" role="status">
-          {{ put.data.value?.added }} put in. Left where they are: {{ left.join("; ") }}.
-          <button
-            class="link"
-            type="button"
-            @click="put.mutate({ id: put.data.value!.batch_id, takeOver: true })"
-          >
-            Take them over
-          </button>
-        </p>
-        <ul v-if="open.length">
-          <li v-for="b in open" :key="b.id">
-            <button class="link" type="button" @click="put.mutate({ id: b.id })">
-              {{ b.name }}
-            </button>
-            <span class="mute small">{{ count(b.waiting, "order") }}, {{ b.person }}</span>
-          </li>
-        </ul>
-        <p v-else class="mute">No batch is being filled yet.</p>
-        <form class="row" @submit.prevent="put.mutate({})">
-          <v-text-field v-model="name" label="A new batch, called" maxlength="80" autofocus /><v-btn
-            type="submit"
-            :loading="put.isPending.value"
-            >Start it</v-btn
-          >
-        </form>
-      </div>
-      <div class="dialog-actions">
-        <v-btn variant="text" @click="emit('close')">{{
-          left.length ? "Leave them" : "Not now"
-        }}</v-btn>
-      </div>
-    </v-card>
-  </v-dialog>
 </template>
 
 <style scoped>
@@ -94,10 +83,5 @@ ul {
   list-style: none;
   margin: 0 0 12px;
   padding: 0;
-}
-.row {
-  display: flex;
-  gap: 10px;
-  align-items: center;
 }
 </style>

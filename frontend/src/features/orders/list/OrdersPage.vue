@@ -13,7 +13,13 @@ import { BuyDialog } from "../../buying";
 import { todayQuery } from "../../handover";
 import LinkPromise from "../fix/LinkPromise.vue";
 import SnagFix from "../fix/SnagFix.vue";
-import { changesAddress, ordersQuery, type Asks, type OrderRow } from "../queries";
+import {
+  changesAddress,
+  ordersQuery,
+  type Asks,
+  type OrderRow,
+  type PickedOrder,
+} from "../queries";
 import OrderSheet from "../sheet/OrderSheet.vue";
 import WhyDialog from "../sheet/WhyDialog.vue";
 import BatchDrop from "./BatchDrop.vue";
@@ -88,7 +94,7 @@ const rows = computed(() => groups.value.flatMap((g) => g.rows));
 const openId = computed(() => Number(route.params.id ?? 0));
 const { at, current, meant, goTo, step, toggleCurrent, pick, pickGroup, pickAll } = useRowSelection(
   rows,
-  { hasNext: hasNextPage, fetchNext: fetchNextPage },
+  asks,
 );
 const { notice, recipes, hold, print, opened, marking, useRecipe } = useOrderActions(meant);
 usePresence(openId);
@@ -119,21 +125,22 @@ function close(): void {
   void router.push({ path: "/orders" });
 }
 async function everything(): Promise<void> {
-  if (!(await pickAll()))
-    notice.value = "The first 5,000 are selected; more cannot be bought at once.";
+  const left = await pickAll();
+  if (left)
+    notice.value = `${number(selection.rows.length)} are selected; ${number(left)} more match and are left out.`;
 }
 
 const buyOpen = ref(false);
-const toBuy = ref<OrderRow[]>([]);
+const toBuy = ref<PickedOrder[]>([]);
 const fixing = ref<OrderRow>();
 const asking = ref<OrderRow>();
 const linking = ref<OrderRow>();
 const bulk = ref(false);
-const batching = ref<OrderRow[]>();
+const batching = ref<PickedOrder[]>();
 const dragged = ref<number[]>([]);
 
 const waiting = () => meant.value.filter((r) => r.state === "open");
-function buyRows(wanted: OrderRow[]): void {
+function buyRows(wanted: PickedOrder[]): void {
   toBuy.value = [...wanted];
   buyOpen.value = true;
 }

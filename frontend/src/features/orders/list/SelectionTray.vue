@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed } from "vue";
-import { count, day, money } from "../../../shared/format";
+import { count, day, money, number } from "../../../shared/format";
 import { useSelection } from "../../../shared/selection";
 import { useMe } from "../../../shared/session";
 import { late } from "./grouping";
@@ -48,7 +48,7 @@ const latest = computed(() =>
       <span>latest {{ day(latest) }}</span>
     </div>
     <div v-if="waiting.length > selection.buyable.length">
-      <b class="stop">{{ waiting.length - selection.buyable.length }}</b><span
+      <b class="stop">{{ number(waiting.length - selection.buyable.length) }}</b><span
         >cannot be bought</span
       >
     </div>

@@ -1,6 +1,6 @@
 import { clock, day } from "../../../shared/format";
 import type { Schemas } from "../../../api/client";
-import type { OrderRow } from "../queries";
+import type { OrderRow, PickedOrder } from "../queries";
 
 type Departure = Schemas["DepartureOut"];
 export interface Group {
@@ -78,6 +78,6 @@ export function itemsOf(groups: readonly Group[]): Item[] {
   ]);
 }
 
-export function late(row: OrderRow): boolean {
+export function late(row: PickedOrder): boolean {
   return Boolean(row.arrives && row.promise_date && row.arrives > row.promise_date);
 }

@@ -5,10 +5,10 @@ import { count } from "../../../shared/format";
 import { useMe } from "../../../shared/session";
 import { markPrinted, openLabels } from "../../papers";
 import { recipesQuery, type Recipe } from "../../shape";
-import { holdOrders, setByHand, useAfterOrders, type OrderRow } from "../queries";
+import { holdOrders, setByHand, useAfterOrders, type PickedOrder } from "../queries";
 
 /** What one key does to the orders that are meant: hold, print, use a recipe; what came of it is told in `notice`. */
-export function useOrderActions(meant: Ref<OrderRow[]>) {
+export function useOrderActions(meant: Ref<PickedOrder[]>) {
   const { may } = useMe();
   const after = useAfterOrders();
   const notice = ref("");
@@ -16,7 +16,7 @@ export function useOrderActions(meant: Ref<OrderRow[]>) {
   const fails = (e: unknown) => (notice.value = words(e));
 
   const holding = useMutation({
-    mutationFn: (them: OrderRow[]) =>
+    mutationFn: (them: PickedOrder[]) =>
       holdOrders(
         them.map((r) => r.id),
         them.some((r) => r.state === "open"),
@@ -54,7 +54,7 @@ export function useOrderActions(meant: Ref<OrderRow[]>) {
   });
 
   const cooking = useMutation({
-    mutationFn: (of: { recipe: Recipe; rows: OrderRow[] }) =>
+    mutationFn: (of: { recipe: Recipe; rows: PickedOrder[] }) =>
       setByHand(
         of.rows.map((r) => r.id),
         { service: of.recipe.service, packaging: of.recipe.packaging, extras: of.recipe.extras },

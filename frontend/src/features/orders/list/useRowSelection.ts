@@ -1,15 +1,10 @@
 import { computed, ref, type Ref } from "vue";
 import { useSelection } from "../../../shared/selection";
-import type { OrderRow } from "../queries";
+import { pickOrders, type Asks, type OrderRow } from "../queries";
 import type { Group } from "./grouping";
 
-const MOST_AT_ONCE = 5_000;
-
 /** The row of the arrow keys, and selecting by key, by mouse, by group and all at once. */
-export function useRowSelection(
-  rows: Ref<OrderRow[]>,
-  more: { hasNext: Ref<boolean>; fetchNext: () => Promise<unknown> },
-) {
+export function useRowSelection(rows: Ref<OrderRow[]>, asks: Ref<Asks>) {
   const selection = useSelection();
   const at = ref(0);
   const index = computed(() => new Map(rows.value.map((row, i) => [row.id, i])));
@@ -48,11 +43,11 @@ export function useRowSelection(
     const all = group.rows.every((r) => selection.chosen.has(r.id));
     for (const r of group.rows) selection.set(r, !all);
   }
-  /** Select everything that is asked for, also what has not been scrolled to; false if there is more than can be. */
-  async function pickAll(): Promise<boolean> {
-    while (more.hasNext.value && rows.value.length < MOST_AT_ONCE) await more.fetchNext();
-    for (const r of rows.value.slice(0, MOST_AT_ONCE)) selection.set(r, true);
-    return !more.hasNext.value && rows.value.length <= MOST_AT_ONCE;
+  /** Select everything that is asked for, also what has not been scrolled to; return how many were left out. */
+  async function pickAll(): Promise<number> {
+    const picked = await pickOrders(asks.value);
+    selection.setAll(picked.orders);
+    return picked.matching - picked.orders.length;
   }
   return { at, current, meant, goTo, step, toggleCurrent, pick, pickGroup, pickAll };
 }

@@ -20,7 +20,7 @@ const HEADS: Record<string, string> = {
   voided: "Voided",
   void_refused: "Label; its void was refused",
 };
-const live = computed(() => ["bought", "void_refused"].includes(props.shipment.state));
+const stands = computed(() => ["bought", "void_refused"].includes(props.shipment.state));
 const voiding = ref(false);
 const mailing = ref(false);
 const mailTo = ref("");
@@ -62,7 +62,7 @@ const PAYERS: Record<string, string> = {
     <span class="mono">{{ l.tracking_number }}</span>
     <span class="mute small">{{ kilograms(l.gross_g) }}{{ l.printed_at ? ", printed" : "" }}</span>
   </p>
-  <template v-if="live">
+  <template v-if="stands">
     <p>
       <b>{{ trackingWords(shipment.tracking_state) }}</b> ·
       <a class="link" :href="shipment.tracking_path" target="_blank">The buyer's tracking page</a>

@@ -1,8 +1,8 @@
 <script setup lang="ts">
 import { useQuery } from "@tanstack/vue-query";
 import { computed } from "vue";
-import { words } from "../../../api/client";
 import { day } from "../../../shared/format";
+import { FormDialog } from "../../../shared/ui";
 import { orderQuery, type OrderRow } from "../queries";
 
 const props = defineProps<{ row: OrderRow }>();
@@ -38,63 +38,58 @@ const shown = (field: string, value: string) =>
 </script>
 
 <template>
-  <v-dialog
-    :model-value="true"
-    max-width="640"
-    aria-label="Why this plan"
-    @update:model-value="emit('close')"
-  >
-    <v-card>
-      <div class="dialog-head">Why this plan for {{ row.number }}</div>
-      <div class="dialog-body">
-        <p v-if="error" class="note bad">{{ words(error) }}</p>
-        <table v-if="sheet" class="plain-table">
-          <thead>
-            <tr>
-              <th>What</th>
-              <th>Is</th>
-              <th>Set by</th>
-              <th>Why</th>
-            </tr>
-          </thead>
-          <tbody>
-            <template v-for="field in fields" :key="field">
-              <tr
-                v-for="(step, i) in [...sheet.trail[field]!].reverse()"
-                :key="`${field}${i}`"
-                :class="{ over: i > 0 && field !== 'tags' }"
-              >
-                <td>{{ i === 0 ? NAMES[field] : "" }}</td>
-                <td>
-                  <component :is="i > 0 && field !== 'tags' && field !== 'extras' ? 's' : 'b'">{{
-                    shown(field, step.value)
-                  }}</component>
-                </td>
-                <td class="nowrap">
-                  <RouterLink v-if="SOURCES[step.layer]" class="link" :to="SOURCES[step.layer]!">{{
-                    step.layer
-                  }}</RouterLink><template v-else>{{ step.layer }}</template>
-                </td>
-                <td class="mute">
-                  {{ i > 0 && field !== "tags" && field !== "extras" ? "overridden: " : ""
-                  }}{{ step.why }}
-                </td>
-              </tr>
-            </template>
-          </tbody>
-        </table>
-        <p v-if="sheet && !Object.keys(sheet.trail).length" class="mute">
-          This order has no plan yet. Its snags:
-          {{ row.snags.map((s) => s.words).join("; ") || "none" }}.
-        </p>
-        <p class="mute small">
-          Change it for all orders where the layer is set, by its name above; for this order alone,
-          <RouterLink class="link" :to="`/orders/${row.id}`">open it</RouterLink> and choose.
-        </p>
-      </div>
-      <div class="dialog-actions"><v-btn variant="text" @click="emit('close')">Close</v-btn></div>
-    </v-card>
-  </v-dialog>
+  <FormDialog
+    title="Why this plan"
+    :width="640"
+    closes="Close"
+    :error="error"
+    @close="emit('close')"
+    @send="emit('close')"
+    ><template #title>Why this plan for {{ row.number }}</template>
+    <table v-if="sheet" class="plain-table">
+      <thead>
+        <tr>
+          <th>What</th>
+          <th>Is</th>
+          <th>Set by</th>
+          <th>Why</th>
+        </tr>
+      </thead>
+      <tbody>
+        <template v-for="field in fields" :key="field">
+          <tr
+            v-for="(step, i) in [...sheet.trail[field]!].reverse()"
+            :key="`${field}${i}`"
+            :class="{ over: i > 0 && field !== 'tags' }"
+          >
+            <td>{{ i === 0 ? NAMES[field] : "" }}</td>
+            <td>
+              <component :is="i > 0 && field !== 'tags' && field !== 'extras' ? 's' : 'b'">{{
+                shown(field, step.value)
+              }}</component>
+            </td>
+            <td class="nowrap">
+              <RouterLink v-if="SOURCES[step.layer]" class="link" :to="SOURCES[step.layer]!">{{
+                step.layer
+              }}</RouterLink><template v-else>{{ step.layer }}</template>
+            </td>
+            <td class="mute">
+              {{ i > 0 && field !== "tags" && field !== "extras" ? "overridden: " : ""
+              }}{{ step.why }}
+            </td>
+          </tr>
+        </template>
+      </tbody>
+    </table>
+    <p v-if="sheet && !Object.keys(sheet.trail).length" class="mute">
+      This order has no plan yet. Its snags:
+      {{ row.snags.map((s) => s.words).join("; ") || "none" }}.
+    </p>
+    <p class="mute small">
+      Change it for all orders where the layer is set, by its name above; for this order alone,
+      <RouterLink class="link" :to="`/orders/${row.id}`">open it</RouterLink> and choose.
+    </p>
+  </FormDialog>
 </template>
 
 <style scoped>

@@ -1,11 +1,19 @@
 <script setup lang="ts">
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref, watch } from "vue";
-import { sendFile, type Schemas } from "../../../api/client";
+import { type Schemas } from "../../../api/client";
 import { count, day } from "../../../shared/format";
 import RehearsalView from "../../../shared/RehearsalView.vue";
 import CarrierAccounts from "./CarrierAccounts.vue";
-import { carriersQuery, switchCarrier, removeCard, cardQuery } from "../queries";
+import {
+  checkCard,
+  rehearseCard,
+  bringCard,
+  carriersQuery,
+  switchCarrier,
+  removeCard,
+  cardQuery,
+} from "../queries";
 import { useMe } from "../../../shared/session";
 import { ErrorNote } from "../../../shared/ui";
 
@@ -58,19 +66,14 @@ const switching = useMutation({
 const file = ref<File>();
 const proposal = ref<Schemas["ProposalOut"]>();
 const check = useMutation({
-  mutationFn: async (f: File) =>
-    (await sendFile(`/api/carriers/${here.value!.code}/cards/check`, f)) as Schemas["ProposalOut"],
+  mutationFn: (f: File) => checkCard(here.value!.code, f),
   onSuccess: (found) => (proposal.value = found),
 });
 const cardTried = useMutation({
-  mutationFn: async () =>
-    (await sendFile(
-      `/api/carriers/${here.value!.code}/cards/rehearse?past=${past.value}`,
-      file.value!,
-    )) as Schemas["RehearsalOut"],
+  mutationFn: () => rehearseCard(here.value!.code, past.value, file.value!),
 });
 const bring = useMutation({
-  mutationFn: async () => sendFile(`/api/carriers/${here.value!.code}/cards`, file.value!),
+  mutationFn: () => bringCard(here.value!.code, file.value!),
   onSuccess: () => {
     file.value = undefined;
     proposal.value = undefined;

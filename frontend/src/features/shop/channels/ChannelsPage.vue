@@ -16,7 +16,7 @@ import {
 import { words, type Schemas } from "../../../api/client";
 import { count, dayAndClock } from "../../../shared/format";
 import { useMe } from "../../../shared/session";
-import { CheckField, ErrorNote, SelectField } from "../../../shared/ui";
+import { DataTable, CheckField, ErrorNote, SelectField } from "../../../shared/ui";
 
 const client = useQueryClient();
 const route = useRoute();
@@ -212,54 +212,42 @@ function stateWords(c: Channel): string {
         <p v-if="pull.data.value" class="note" role="status">{{ said(pull.data.value) }}</p>
         <p v-if="noCounts" class="note bad">The counts cannot be shown: {{ words(noCounts) }}</p>
         <div class="maps">
-          <table class="plain-table panel" aria-label="States">
-            <thead>
-              <tr>
-                <th>Order state there</th>
-                <th class="right">Orders now</th>
-                <th>Becomes</th>
-              </tr>
-            </thead>
-            <tbody>
-              <tr v-for="s in names(mapping.states, upstream?.states)" :key="s">
-                <td>{{ s.replaceAll("_", " ") }}</td>
-                <td class="right">{{ upstream ? (upstream.states[s] ?? 0) : "–" }}</td>
-                <td>
-                  <SelectField
-                    :label="`What ${s} becomes`"
-                    :model-value="mapping.states[s] ?? ''"
-                    :disabled="!may()"
-                    :items="mapped(FATES, mapping.states[s])"
-                    @update:model-value="mapping.states[s] = $event as never"
-                  />
-                </td>
-              </tr>
-            </tbody>
-          </table>
-          <table class="plain-table panel" aria-label="Payments">
-            <thead>
-              <tr>
-                <th>Payment there</th>
-                <th class="right">Orders now</th>
-                <th>Means</th>
-              </tr>
-            </thead>
-            <tbody>
-              <tr v-for="s in names(mapping.payments, upstream?.payments)" :key="s">
-                <td>{{ s.replaceAll("_", " ") }}</td>
-                <td class="right">{{ upstream ? (upstream.payments[s] ?? 0) : "–" }}</td>
-                <td>
-                  <SelectField
-                    :label="`What ${s} means`"
-                    :model-value="mapping.payments[s] ?? ''"
-                    :disabled="!may()"
-                    :items="mapped(PAYMENTS, mapping.payments[s])"
-                    @update:model-value="mapping.payments[s] = $event as never"
-                  />
-                </td>
-              </tr>
-            </tbody>
-          </table>
+          <DataTable
+            label="States"
+            :columns="['Order state there', { title: 'Orders now', figure: true }, 'Becomes']"
+            :rows="names(mapping.states, upstream?.states)"
+            :row-key="(s) => s"
+            ><template #row="{ row: s }">
+              <td>{{ s.replaceAll("_", " ") }}</td>
+              <td class="right">{{ upstream ? (upstream.states[s] ?? 0) : "–" }}</td>
+              <td>
+                <SelectField
+                  :label="`What ${s} becomes`"
+                  :model-value="mapping.states[s] ?? ''"
+                  :disabled="!may()"
+                  :items="mapped(FATES, mapping.states[s])"
+                  @update:model-value="mapping.states[s] = $event as never"
+                />
+              </td> </template
+          ></DataTable>
+          <DataTable
+            label="Payments"
+            :columns="['Payment there', { title: 'Orders now', figure: true }, 'Means']"
+            :rows="names(mapping.payments, upstream?.payments)"
+            :row-key="(s) => s"
+            ><template #row="{ row: s }">
+              <td>{{ s.replaceAll("_", " ") }}</td>
+              <td class="right">{{ upstream ? (upstream.payments[s] ?? 0) : "–" }}</td>
+              <td>
+                <SelectField
+                  :label="`What ${s} means`"
+                  :model-value="mapping.payments[s] ?? ''"
+                  :disabled="!may()"
+                  :items="mapped(PAYMENTS, mapping.payments[s])"
+                  @update:model-value="mapping.payments[s] = $event as never"
+                />
+              </td> </template
+          ></DataTable>
         </div>
         <div class="row">
           <span class="mute">Tell it when an order is</span>
@@ -289,40 +277,32 @@ function stateWords(c: Channel): string {
           >
         </div>
         <h2>Log</h2>
-        <table class="plain-table panel">
-          <thead>
-            <tr>
-              <th>When</th>
-              <th>What</th>
-              <th>Brought</th>
-              <th>Left out, and why</th>
-            </tr>
-          </thead>
-          <tbody>
-            <tr v-for="(l, i) in log ?? []" :key="i">
-              <td class="nowrap">{{ dayAndClock(l.at, zone) }}</td>
-              <td>{{ l.kind }}</td>
-              <td>
-                <span v-if="l.failure" class="stop">{{ l.failure }}</span><template v-else>{{
-                  l.kind === "pull" ? said(l.counts) : ""
-                }}</template>
-              </td>
-              <td class="small">
-                <div
-                  v-for="e in l.entries.filter((x) => x.what !== 'made').slice(0, 8)"
-                  :key="e.number"
-                >
-                  <span class="mono">{{ e.number }}</span> {{ COUNTS[e.what] ?? e.what
-                  }}{{ e.why ? `: ${e.why}` : "" }}
-                </div>
-                {{ leftOut(l) > 8 ? `and ${count(leftOut(l) - 8, "more order")}` : "" }}
-              </td>
-            </tr>
-            <tr v-if="!log?.length">
-              <td colspan="4" class="mute">Nothing yet.</td>
-            </tr>
-          </tbody>
-        </table>
+        <DataTable
+          label="Log"
+          :columns="['When', 'What', 'Brought', 'Left out, and why']"
+          :rows="log"
+          :row-key="(_, i) => i"
+          none="Nothing yet."
+          ><template #row="{ row: l }">
+            <td class="nowrap">{{ dayAndClock(l.at, zone) }}</td>
+            <td>{{ l.kind }}</td>
+            <td>
+              <span v-if="l.failure" class="stop">{{ l.failure }}</span><template v-else>{{
+                l.kind === "pull" ? said(l.counts) : ""
+              }}</template>
+            </td>
+            <td class="small">
+              <div
+                v-for="e in l.entries.filter((x) => x.what !== 'made').slice(0, 8)"
+                :key="e.number"
+              >
+                <span class="mono">{{ e.number }}</span> {{ COUNTS[e.what] ?? e.what
+                }}{{ e.why ? `: ${e.why}` : "" }}
+              </div>
+              {{ leftOut(l) > 8 ? `and ${count(leftOut(l) - 8, "more order")}` : "" }}
+            </td>
+          </template></DataTable
+        >
         <p v-if="me?.standins_url" class="mute small">
           The simulated channels can be played with
           <a class="link" :href="me.standins_url" target="_blank" rel="noopener"

@@ -2,19 +2,19 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { refDebounced } from "@vueuse/core";
 import { computed, ref } from "vue";
-import { saveContact, removeContact, contactsQuery } from "../queries";
-import { sendFile, type Schemas } from "../../../api/client";
+import { bringContacts, saveContact, removeContact, contactsQuery } from "../queries";
+import { type Schemas } from "../../../api/client";
 import AddressForm from "../../../shared/AddressForm.vue";
 import { count, country } from "../../../shared/format";
 import { useMe } from "../../../shared/session";
-import { ErrorNote, FormDialog } from "../../../shared/ui";
+import { DataTable, ErrorNote, FormDialog } from "../../../shared/ui";
 
 const client = useQueryClient();
 const { may } = useMe();
 const text = ref("");
 const settled = refDebounced(text, 200);
 const search = computed(() => settled.value.trim());
-const { data: contacts, error, isPending } = useQuery(computed(() => contactsQuery(search.value)));
+const { data: contacts, error } = useQuery(computed(() => contactsQuery(search.value)));
 const editing = ref<Schemas["ContactIO"]>();
 function blank(): Schemas["ContactIO"] {
   return {
@@ -46,7 +46,7 @@ const remove = useMutation({
   onSuccess: () => client.invalidateQueries({ queryKey: ["contacts"] }),
 });
 const file = useMutation({
-  mutationFn: async (given: File) => sendFile<Schemas["BroughtIn"]>("/api/contacts/file", given),
+  mutationFn: bringContacts,
   onSuccess: () => client.invalidateQueries({ queryKey: ["contacts"] }),
 });
 </script>
@@ -79,67 +79,58 @@ const file = useMutation({
         <v-btn @click="editing = blank()">Add a contact</v-btn>
       </template>
     </div>
-    <ErrorNote :error="error ?? file.error.value" />
+    <ErrorNote :error="file.error.value" />
     <p v-if="file.data.value" class="note" role="status">
       {{ count(file.data.value.made, "new contact") }}, {{ file.data.value.known }} known already.
       {{ file.data.value.odd.slice(0, 4).join(" ") }}
     </p>
-    <p v-if="isPending" class="empty">Fetching the contacts…</p>
-    <p v-else-if="!contacts?.length" class="empty panel">
-      {{
+    <DataTable
+      label="Contacts"
+      :error="error"
+      :columns="['Code', 'Name', 'Company', 'Address', 'Reach', '']"
+      :rows="contacts"
+      :row-key="(c) => c.id ?? 0"
+      waiting="Fetching the contacts…"
+      ><template #empty>{{
         search
           ? "Nobody is called like that."
           : "Nobody yet. Add a contact, or bring in a CSV or vCard file."
-      }}
-    </p>
-    <table v-else class="plain-table panel">
-      <thead>
-        <tr>
-          <th>Code</th>
-          <th>Name</th>
-          <th>Company</th>
-          <th>Address</th>
-          <th>Reach</th>
-          <th></th>
-        </tr>
-      </thead>
-      <tbody>
-        <tr v-for="c in contacts" :key="c.id ?? 0">
-          <td class="mono">{{ c.code }}</td>
-          <td>
-            <b>{{ c.address.name }}</b>
-          </td>
-          <td>{{ c.address.company }}</td>
-          <td>
-            {{
-              [
-                c.address.street,
-                `${c.address.postcode} ${c.address.city}`,
-                country(c.address.country ?? ""),
-              ]
-                .filter((p) => p?.trim())
-                .join(", ")
-            }}
-          </td>
-          <td class="small">{{ c.address.phone }} {{ c.address.email }}</td>
-          <td class="right">
-            <RouterLink v-if="may('shipper')" class="link" :to="`/orders/new?contact=${c.id}`"
-              >Ship to</RouterLink
-            ><template v-if="may('shipper', 'care')"
-              ><button
-                class="link"
-                type="button"
-                @click="editing = { ...c, address: { ...c.address } }"
-              >
-                Change</button
-              ><button class="link" type="button" @click="remove.mutate(c.id!)">
-                Remove
-              </button></template
+      }}</template
+      ><template #row="{ row: c }">
+        <td class="mono">{{ c.code }}</td>
+        <td>
+          <b>{{ c.address.name }}</b>
+        </td>
+        <td>{{ c.address.company }}</td>
+        <td>
+          {{
+            [
+              c.address.street,
+              `${c.address.postcode} ${c.address.city}`,
+              country(c.address.country ?? ""),
+            ]
+              .filter((p) => p?.trim())
+              .join(", ")
+          }}
+        </td>
+        <td class="small">{{ c.address.phone }} {{ c.address.email }}</td>
+        <td class="right">
+          <RouterLink v-if="may('shipper')" class="link" :to="`/orders/new?contact=${c.id}`"
+            >Ship to</RouterLink
+          ><template v-if="may('shipper', 'care')"
+            ><button
+              class="link"
+              type="button"
+              @click="editing = { ...c, address: { ...c.address } }"
             >
-          </td>
-        </tr>
-      </tbody>
-    </table>
+              Change</button
+            ><button class="link" type="button" @click="remove.mutate(c.id!)">
+              Remove
+            </button></template
+          >
+        </td>
+      </template></DataTable
+    >
     <FormDialog
       v-if="editing"
       title="Contact"

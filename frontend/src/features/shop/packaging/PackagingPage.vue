@@ -5,11 +5,11 @@ import { amountText, centimetres, kilograms, minorOf, money } from "../../../sha
 import { type Schemas } from "../../../api/client";
 import { useMe } from "../../../shared/session";
 import { packagingQuery, savePackaging } from "../queries";
-import { ErrorNote, FormDialog } from "../../../shared/ui";
+import { AmountField, DataTable, FormDialog } from "../../../shared/ui";
 
 const client = useQueryClient();
 const { may, currency } = useMe();
-const { data: boxes, error, isPending } = useQuery(packagingQuery);
+const { data: boxes, error } = useQuery(packagingQuery);
 type Box = Schemas["PackagingIO"];
 const editing = ref<Box>();
 /** Typed in centimetres and grams; kept in whole millimetres and grams. */
@@ -80,49 +80,47 @@ const save = useMutation({
         >Own boxes and the carriers'; the smallest that everything fits into is taken</span
       ><span class="grow" /><v-btn v-if="may()" @click="start()">Add packaging</v-btn>
     </div>
-    <ErrorNote v-if="error" :error="error" />
-    <p v-else-if="isPending" class="empty">Fetching the packaging…</p>
-    <p v-else-if="!boxes?.length" class="empty panel">
-      No packaging yet. Add a box and orders can be planned.
-    </p>
-    <table v-else class="plain-table panel">
-      <thead>
-        <tr>
-          <th>Packaging</th>
-          <th>Whose</th>
-          <th>Inside</th>
-          <th>Outside</th>
-          <th class="right">Own weight</th>
-          <th class="right">Padding</th>
-          <th class="right">Most load</th>
-          <th class="right">Cost</th>
-          <th></th>
-        </tr>
-      </thead>
-      <tbody>
-        <tr v-for="b in boxes" :key="b.id ?? 0" :class="{ mute: !b.active }">
-          <td>
-            <b>{{ b.name }}</b> <span class="mono mute small">{{ b.code }}</span>
-          </td>
-          <td>
-            {{
-              b.carrier
-                ? `${b.carrier.charAt(0).toUpperCase()}${b.carrier.slice(1)}, one price`
-                : "own"
-            }}{{ b.active ? "" : ", not in use" }}
-          </td>
-          <td>{{ centimetres([b.inner_length, b.inner_width, b.inner_height]) }}</td>
-          <td>{{ centimetres([b.outer_length, b.outer_width, b.outer_height]) }}</td>
-          <td class="right">{{ kilograms(b.own_g) }}</td>
-          <td class="right">{{ kilograms(b.padding_g) }}</td>
-          <td class="right">{{ kilograms(b.max_load_g) }}</td>
-          <td class="right">{{ money(b.cost_minor, currency) }}</td>
-          <td class="right">
-            <button v-if="may()" class="link" type="button" @click="start(b)">Change</button>
-          </td>
-        </tr>
-      </tbody>
-    </table>
+    <DataTable
+      label="Packaging"
+      :error="error"
+      :columns="[
+        'Packaging',
+        'Whose',
+        'Inside',
+        'Outside',
+        { title: 'Own weight', figure: true },
+        { title: 'Padding', figure: true },
+        { title: 'Most load', figure: true },
+        { title: 'Cost', figure: true },
+        '',
+      ]"
+      :rows="boxes"
+      :row-key="(b) => b.id ?? 0"
+      :row-class="(b) => ({ mute: !b.active })"
+      waiting="Fetching the packaging…"
+      none="No packaging yet. Add a box and orders can be planned."
+      ><template #row="{ row: b }">
+        <td>
+          <b>{{ b.name }}</b> <span class="mono mute small">{{ b.code }}</span>
+        </td>
+        <td>
+          {{
+            b.carrier
+              ? `${b.carrier.charAt(0).toUpperCase()}${b.carrier.slice(1)}, one price`
+              : "own"
+          }}{{ b.active ? "" : ", not in use" }}
+        </td>
+        <td>{{ centimetres([b.inner_length, b.inner_width, b.inner_height]) }}</td>
+        <td>{{ centimetres([b.outer_length, b.outer_width, b.outer_height]) }}</td>
+        <td class="right">{{ kilograms(b.own_g) }}</td>
+        <td class="right">{{ kilograms(b.padding_g) }}</td>
+        <td class="right">{{ kilograms(b.max_load_g) }}</td>
+        <td class="right">{{ money(b.cost_minor, currency) }}</td>
+        <td class="right">
+          <button v-if="may()" class="link" type="button" @click="start(b)">Change</button>
+        </td>
+      </template></DataTable
+    >
     <FormDialog
       v-if="editing"
       title="Packaging"
@@ -155,13 +153,7 @@ const save = useMutation({
           inputmode="numeric"
           required
         />
-        <v-text-field
-          v-model="typed.cost"
-          class="w2"
-          label="Cost of one"
-          :suffix="currency"
-          inputmode="decimal"
-        />
+        <AmountField v-model="typed.cost" class="w2" label="Cost of one" />
         <v-checkbox v-model="editing.active" class="w4" label="In use" />
       </div>
       <p class="mute small">Saving plans all waiting orders again; what was set by hand stays.</p>

@@ -6,11 +6,11 @@ import { country } from "../../../shared/format";
 import { useMe } from "../../../shared/session";
 import AddressForm from "../../../shared/AddressForm.vue";
 import { placesQuery, savePlace } from "../queries";
-import { ErrorNote, FormDialog } from "../../../shared/ui";
+import { DataTable, FormDialog } from "../../../shared/ui";
 
 const client = useQueryClient();
 const { may } = useMe();
-const { data: places, error, isPending } = useQuery(placesQuery);
+const { data: places, error } = useQuery(placesQuery);
 type Place = Schemas["PlaceIO"];
 const editing = ref<Place>();
 const EMPTY: Place["address"] = {
@@ -57,44 +57,34 @@ const save = useMutation({
         >Add a place</v-btn
       >
     </div>
-    <ErrorNote v-if="error" :error="error" />
-    <p v-else-if="isPending" class="empty">Fetching the places…</p>
-    <p v-else-if="!places?.length" class="empty panel">
-      No place yet. Without one no label can be bought: add the address that parcels leave from.
-    </p>
-    <table v-else class="plain-table panel">
-      <thead>
-        <tr>
-          <th>Place</th>
-          <th>Address</th>
-          <th>Contact</th>
-          <th>Pick-up spot</th>
-          <th>Open</th>
-          <th></th>
-        </tr>
-      </thead>
-      <tbody>
-        <tr v-for="p in places" :key="p.id ?? 0">
-          <td>
-            <b>{{ p.name }}</b><br /><span class="small mute">{{
-              p.is_default ? "default sender" : ""
-            }}</span>
-          </td>
-          <td>
-            {{ p.address.company }}<br />{{ p.address.street }}, {{ p.address.postcode }}
-            {{ p.address.city }}, {{ country(p.address.country) }}
-          </td>
-          <td>
-            {{ p.address.name }}<br /><span class="small mute">{{ p.address.phone }}</span>
-          </td>
-          <td>{{ p.pickup_spot }}</td>
-          <td>{{ p.opening_hours }}</td>
-          <td class="right">
-            <button v-if="may()" class="link" type="button" @click="start(p)">Change</button>
-          </td>
-        </tr>
-      </tbody>
-    </table>
+    <DataTable
+      label="Places"
+      :error="error"
+      :columns="['Place', 'Address', 'Contact', 'Pick-up spot', 'Open', '']"
+      :rows="places"
+      :row-key="(p) => p.id ?? 0"
+      waiting="Fetching the places…"
+      none="No place yet. Without one no label can be bought: add the address that parcels leave from."
+      ><template #row="{ row: p }">
+        <td>
+          <b>{{ p.name }}</b><br /><span class="small mute">{{
+            p.is_default ? "default sender" : ""
+          }}</span>
+        </td>
+        <td>
+          {{ p.address.company }}<br />{{ p.address.street }}, {{ p.address.postcode }}
+          {{ p.address.city }}, {{ country(p.address.country) }}
+        </td>
+        <td>
+          {{ p.address.name }}<br /><span class="small mute">{{ p.address.phone }}</span>
+        </td>
+        <td>{{ p.pickup_spot }}</td>
+        <td>{{ p.opening_hours }}</td>
+        <td class="right">
+          <button v-if="may()" class="link" type="button" @click="start(p)">Change</button>
+        </td>
+      </template></DataTable
+    >
     <FormDialog
       v-if="editing"
       title="Place"

@@ -2,12 +2,12 @@
 import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { refDebounced } from "@vueuse/core";
 import { computed, ref } from "vue";
-import { editProducts, productsQuery } from "../queries";
-import { sendFile, type Schemas } from "../../../api/client";
+import { bringProducts, editProducts, productsQuery } from "../queries";
+import { type Schemas } from "../../../api/client";
 import { count, money } from "../../../shared/format";
 import { useMe } from "../../../shared/session";
 import { recipesQuery } from "../../shape";
-import { ErrorNote, FormDialog } from "../../../shared/ui";
+import { DataTable, ErrorNote, FormDialog } from "../../../shared/ui";
 
 const client = useQueryClient();
 const { currency, may } = useMe();
@@ -16,7 +16,7 @@ const text = ref("");
 const missing = ref(false);
 const settled = refDebounced(text, 200);
 const search = computed(() => settled.value.trim());
-const { data, error, isPending, hasNextPage, fetchNextPage } = useInfiniteQuery(
+const { data, error, hasNextPage, fetchNextPage } = useInfiniteQuery(
   computed(() => productsQuery(search.value, missing.value)),
 );
 const { data: recipes } = useQuery(recipesQuery);
@@ -59,7 +59,7 @@ function start(p: Product): void {
   kilo.value = p.tags.join(", ");
 }
 const file = useMutation({
-  mutationFn: async (given: File) => sendFile<Schemas["BroughtIn"]>("/api/products/file", given),
+  mutationFn: bringProducts,
   onSuccess: () => client.invalidateQueries(),
 });
 const save = useMutation({
@@ -163,7 +163,7 @@ const sides = (p: Product) =>
           "
       /></label>
     </div>
-    <ErrorNote :error="error ?? file.error.value" />
+    <ErrorNote :error="file.error.value" />
     <p v-if="file.data.value" class="note" role="status">
       {{ count(file.data.value.made, "new product") }}, {{ file.data.value.known }} changed.
       <template v-if="file.data.value.odd.length"
@@ -178,77 +178,73 @@ const sides = (p: Product) =>
       </button>
       <button class="link" type="button" @click="chosen = new Set()">Unselect</button>
     </div>
-    <p v-if="isPending" class="empty">Fetching the products…</p>
-    <p v-else-if="!products.length" class="empty panel">
-      {{
+    <DataTable
+      label="Products"
+      :error="error"
+      :columns="[
+        '',
+        'SKU',
+        'Name',
+        { title: 'Weight', figure: true },
+        'Size',
+        { title: 'Value', figure: true },
+        'Customs',
+        'Handling',
+        'Shelf',
+        '',
+      ]"
+      :rows="data && products"
+      :row-key="(p) => p.sku"
+      waiting="Fetching the products…"
+      ><template #empty>{{
         search || missing
           ? "No product like that."
           : "No product yet. They come with the first orders, or from a file."
-      }}
-    </p>
-    <table v-else class="plain-table panel">
-      <thead>
-        <tr>
-          <th></th>
-          <th>SKU</th>
-          <th>Name</th>
-          <th class="right">Weight</th>
-          <th>Size</th>
-          <th class="right">Value</th>
-          <th>Customs</th>
-          <th>Handling</th>
-          <th>Shelf</th>
-          <th></th>
-        </tr>
-      </thead>
-      <tbody>
-        <tr v-for="p in products" :key="p.sku">
-          <td>
-            <input
-              type="checkbox"
-              :aria-label="`Select ${p.sku}`"
-              :checked="chosen.has(p.sku)"
-              @change="toggle(p.sku)"
-            />
-          </td>
-          <td class="mono nowrap">{{ p.sku }}</td>
-          <td>
-            {{ p.name }} <span v-for="t in p.tags" :key="t" class="tag">{{ t }}</span>
-          </td>
-          <td class="right nowrap">
-            <span v-if="p.weight_g">{{ p.weight_g.toLocaleString("en-GB") }} g</span
-            ><span v-else class="stop">none</span>
-          </td>
-          <td>
-            <span v-if="sides(p)">{{ sides(p) }}</span><span v-else class="stop">none</span>
-          </td>
-          <td class="right">{{ money(p.value_minor, currency) }}</td>
-          <td class="small">
-            {{ p.customs_text || "–" }}
-            <span class="mute mono">{{ p.hs_code }} {{ p.origin }}</span>
-          </td>
-          <td class="small">
-            {{
-              [
-                p.own_box && "own box",
-                p.upright && "upright",
-                p.no_weekend && "no weekend",
-                ...p.contents.map((c) => c.replaceAll("_", " ")),
-                recipes?.find((r) => r.code === p.recipe)?.name,
-              ]
-                .filter(Boolean)
-                .join(", ")
-            }}
-          </td>
-          <td>{{ p.shelf }}</td>
-          <td class="right">
-            <button v-if="may('shipper')" class="link" type="button" @click="start(p)">
-              Change
-            </button>
-          </td>
-        </tr>
-      </tbody>
-    </table>
+      }}</template
+      ><template #row="{ row: p }">
+        <td>
+          <input
+            type="checkbox"
+            :aria-label="`Select ${p.sku}`"
+            :checked="chosen.has(p.sku)"
+            @change="toggle(p.sku)"
+          />
+        </td>
+        <td class="mono nowrap">{{ p.sku }}</td>
+        <td>
+          {{ p.name }} <span v-for="t in p.tags" :key="t" class="tag">{{ t }}</span>
+        </td>
+        <td class="right nowrap">
+          <span v-if="p.weight_g">{{ p.weight_g.toLocaleString("en-GB") }} g</span
+          ><span v-else class="stop">none</span>
+        </td>
+        <td>
+          <span v-if="sides(p)">{{ sides(p) }}</span><span v-else class="stop">none</span>
+        </td>
+        <td class="right">{{ money(p.value_minor, currency) }}</td>
+        <td class="small">
+          {{ p.customs_text || "–" }}
+          <span class="mute mono">{{ p.hs_code }} {{ p.origin }}</span>
+        </td>
+        <td class="small">
+          {{
+            [
+              p.own_box && "own box",
+              p.upright && "upright",
+              p.no_weekend && "no weekend",
+              ...p.contents.map((c) => c.replaceAll("_", " ")),
+              recipes?.find((r) => r.code === p.recipe)?.name,
+            ]
+              .filter(Boolean)
+              .join(", ")
+          }}
+        </td>
+        <td>{{ p.shelf }}</td>
+        <td class="right">
+          <button v-if="may('shipper')" class="link" type="button" @click="start(p)">Change</button>
+        </td>
+      </template></DataTable
+    >
     <button v-if="hasNextPage" class="link" type="button" @click="fetchNextPage()">
       Show more of {{ matching.toLocaleString("en-GB") }}
     </button>

@@ -1,25 +1,20 @@
 <script setup lang="ts">
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref } from "vue";
-import { listsQuery, clearancesQuery, tryNameQuery } from "../queries";
-import { sendFile, type Schemas } from "../../../api/client";
+import { bringParties, listsQuery, clearancesQuery, tryNameQuery } from "../queries";
 import { count, dayAndClock } from "../../../shared/format";
 import { useMe } from "../../../shared/session";
-import { ErrorNote } from "../../../shared/ui";
+import { DataTable, ErrorNote } from "../../../shared/ui";
 
 const client = useQueryClient();
 const { may, zone } = useMe();
-const { data: lists, error, isPending } = useQuery(listsQuery);
+const { data: lists, error } = useQuery(listsQuery);
 const { data: clearances } = useQuery(clearancesQuery);
 const name = ref("");
 const { data: matches } = useQuery(computed(() => tryNameQuery(name.value)));
 const source = ref("");
 const bring = useMutation({
-  mutationFn: async (file: File) =>
-    sendFile<Schemas["WorkOut"]>(
-      `/api/restricted?source=${encodeURIComponent(source.value || file.name)}`,
-      file,
-    ),
+  mutationFn: (file: File) => bringParties(source.value || file.name, file),
   onSuccess: () => client.invalidateQueries(),
 });
 </script>
@@ -33,25 +28,20 @@ const bring = useMutation({
         until somebody clears it</span
       >
     </div>
-    <ErrorNote :error="error ?? bring.error.value" />
-    <p v-if="isPending" class="empty">Fetching the lists…</p>
-    <table v-else class="plain-table panel">
-      <thead>
-        <tr>
-          <th>List</th>
-          <th class="right">Entries</th>
-        </tr>
-      </thead>
-      <tbody>
-        <tr v-for="l in lists ?? []" :key="l.source">
-          <td>{{ l.source }}</td>
-          <td class="right">{{ l.entries.toLocaleString("en-GB") }}</td>
-        </tr>
-        <tr v-if="!lists?.length">
-          <td colspan="2" class="mute">No list yet, so nobody is compared.</td>
-        </tr>
-      </tbody>
-    </table>
+    <ErrorNote :error="bring.error.value" />
+    <DataTable
+      label="Lists"
+      :error="error"
+      :columns="['List', { title: 'Entries', figure: true }]"
+      :rows="lists"
+      :row-key="(l) => l.source"
+      waiting="Fetching the lists…"
+      none="No list yet, so nobody is compared."
+      ><template #row="{ row: l }">
+        <td>{{ l.source }}</td>
+        <td class="right">{{ l.entries.toLocaleString("en-GB") }}</td>
+      </template></DataTable
+    >
     <p v-if="may()" class="row">
       <input
         v-model="source"
@@ -87,33 +77,24 @@ const bring = useMutation({
       <span class="mute small">{{ m.names.join("; ") }} {{ m.country }}</span>
     </p>
     <h2>Cleared</h2>
-    <table class="plain-table panel">
-      <thead>
-        <tr>
-          <th>When</th>
-          <th>Order</th>
-          <th>Near match</th>
-          <th>Why it was cleared</th>
-          <th>By</th>
-        </tr>
-      </thead>
-      <tbody>
-        <tr v-for="c in clearances ?? []" :key="c.at + c.party">
-          <td>{{ dayAndClock(c.at, zone) }}</td>
-          <td>
-            <RouterLink class="link mono" :to="`/orders/${c.order_id}`">{{
-              c.order_number
-            }}</RouterLink>
-          </td>
-          <td>{{ c.words }}</td>
-          <td>{{ c.reason }}</td>
-          <td>{{ c.who }}</td>
-        </tr>
-        <tr v-if="!clearances?.length">
-          <td colspan="5" class="mute">Nothing was cleared yet.</td>
-        </tr>
-      </tbody>
-    </table>
+    <DataTable
+      label="Cleared"
+      :columns="['When', 'Order', 'Near match', 'Why it was cleared', 'By']"
+      :rows="clearances"
+      :row-key="(c) => c.at + c.party"
+      none="Nothing was cleared yet."
+      ><template #row="{ row: c }">
+        <td>{{ dayAndClock(c.at, zone) }}</td>
+        <td>
+          <RouterLink class="link mono" :to="`/orders/${c.order_id}`">{{
+            c.order_number
+          }}</RouterLink>
+        </td>
+        <td>{{ c.words }}</td>
+        <td>{{ c.reason }}</td>
+        <td>{{ c.who }}</td>
+      </template></DataTable
+    >
     <p class="mute small">
       {{ count(clearances?.length ?? 0, "decision") }} on record; none can be changed.
     </p>
