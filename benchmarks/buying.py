@@ -16,16 +16,16 @@ import httpx
 from sqlalchemy import func, select
 
 from tidewind.app import make_wiring
-from tidewind.cluster import FAST_FOR_TESTS, free_port
 from tidewind.core.addresses.check import Address
 from tidewind.core.order_facts import Hand
 from tidewind.db.tables import Batch, Channel, Person, Shipment
 from tidewind.garbage import look_seldom
+from tidewind.running.cluster import FAST_FOR_TESTS, free_port
+from tidewind.running.supervisor import Supervisor
 from tidewind.services.books import top_up
 from tidewind.services.buying import AT_ONCE_PER_CARRIER, ToBuy, ask_to_buy
 from tidewind.services.orders import NewLine, NewOrder, store_orders
 from tidewind.settings import now
-from tidewind.supervisor import Supervisor
 from tidewind.web.access import Wiring
 
 COUNT, FIRST = 500, 20

@@ -17,13 +17,13 @@ import numpy as np
 from sqlalchemy import Engine, func, select, text
 from sqlalchemy.orm import Session, sessionmaker
 
-from tidewind.cluster import Cluster
 from tidewind.core.addresses.check import Address
 from tidewind.db.base import make_engine, make_sessions
 from tidewind.db.migrate import migrate
 from tidewind.db.tables import Channel, Product, RuleSet, Work
 from tidewind.demo.load import load_shop
 from tidewind.garbage import look_seldom
+from tidewind.running.cluster import Cluster
 from tidewind.services.orders import NewLine, NewOrder, WorkFilter, list_orders, store_orders, view_counts
 from tidewind.services.planning import Scope, go_on_replanning
 

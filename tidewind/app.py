@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+import time
 from collections.abc import Callable, Hashable
 from pathlib import Path
 from typing import Any
@@ -22,10 +23,11 @@ from tidewind.outside.channels.tallyfair import Tallyfair
 from tidewind.outside.channels.upstream import ChannelClient
 from tidewind.outside.mailer import SmtpMailer
 from tidewind.outside.printer import HttpPrinter, PrinterClient
-from tidewind.services.base import Outside, Sealer, tell_what_is_written
+from tidewind.services.base import Jumps, Outside, Sealer, tell_what_is_written
 from tidewind.settings import Settings, now
 from tidewind.web import base, books, buying, follow, handover, orders, papers, people, planning, problems, rates, shop
 from tidewind.web.access import Wiring
+from tidewind.web.described import describe
 from tidewind.web.news import NewsHub
 from tidewind.web.observing import Observed
 from tidewind.web.shield import Shield
@@ -81,7 +83,8 @@ def make_wiring(settings: Settings) -> Wiring:
     """Return the application's parts for these settings."""
     sessions: sessionmaker[Session] = make_sessions(make_engine(settings.database_url))
     tell_what_is_written(sessions)
-    return Wiring(settings, sessions, make_outside(settings), now, NewsHub(settings.database_url))
+    jumps = Jumps(lambda: now().timestamp(), time.monotonic)
+    return Wiring(settings, sessions, make_outside(settings), now, NewsHub(settings.database_url), jumps)
 
 
 def make_app(wiring: Wiring) -> FastAPI:
@@ -100,9 +103,10 @@ def make_app(wiring: Wiring) -> FastAPI:
     for room in _ROOMS:
         for router in room.ROUTERS:
             app.include_router(router)
-    app.add_middleware(Shield, limit_bytes=wiring.settings.upload_limit_bytes)
+    app.add_middleware(Shield, limit_bytes=wiring.settings.upload_limit_bytes, hosts=wiring.settings.known_hosts)
     app.add_middleware(Observed)
     _serve_pages(app, wiring.settings.frontend_dir)
+    describe(app)
     return app
 
 

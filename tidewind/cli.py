@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import argparse
 import json
-import shutil
+import os
 import socket
 import sys
 import threading
@@ -12,6 +12,7 @@ from pathlib import Path
 
 from tidewind.garbage import look_seldom
 from tidewind.logs import configure
+from tidewind.running.children import end_with_parent
 from tidewind.settings import ROOT, Settings, now
 
 
@@ -24,6 +25,12 @@ def main(arguments: list[str] | None = None) -> int:
     serve.add_argument("--empty", action="store_true")
     serve.add_argument("--reset", action="store_true")
     serve.add_argument("--var", type=Path, default=ROOT / "var" / "shop")
+    backup = commands.add_parser("backup", help="write a backup of the shop, which may run meanwhile, to a new file")
+    backup.add_argument("file", type=Path)
+    restore = commands.add_parser("restore", help="bring a backup back into a new place, and check it")
+    restore.add_argument("file", type=Path)
+    for command, where in ((backup, ROOT / "var" / "shop"), (restore, None)):
+        command.add_argument("--var", type=Path, default=where, required=where is None)
     standins = commands.add_parser("standins", help="the simulated outside world only")
     standins.add_argument("port", type=int)
     standins.add_argument("smtp_port", type=int)
@@ -34,45 +41,61 @@ def main(arguments: list[str] | None = None) -> int:
     chosen = parser.parse_args(arguments)
     if chosen.command == "serve":
         return _serve(chosen)
+    if chosen.command in {"backup", "restore"}:
+        return _back_and_forth(chosen)
     if chosen.command == "standins":
         return _standins(chosen.port, chosen.smtp_port, chosen.file)
     return {"web": _web, "worker": _worker, "openapi": _openapi}[chosen.command]()
 
 
 def _serve(chosen: argparse.Namespace) -> int:
-    from tidewind.supervisor import serve  # late: the other commands start without it
+    from tidewind.running.folder import DataFolder, FolderTaken  # late: the other commands start without them
+    from tidewind.running.supervisor import serve, throw_away
 
-    with socket.socket() as probe:
-        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-        if probe.connect_ex(("127.0.0.1", chosen.port)) == 0:
-            print(f"Port {chosen.port} is taken. Choose another: bin/start --port {chosen.port + 1}", file=sys.stderr)
-            return 1
-    if (chosen.var / "running.json").exists() and _alive(chosen.var):
-        print(f"It runs already from {chosen.var}. Stop it there first (Ctrl-C).", file=sys.stderr)
-        return 1
-    if chosen.reset and chosen.var.exists():
-        from tidewind.cluster import Cluster
-
-        outside = Cluster(chosen.var / "postgres").folder
-        shutil.rmtree(outside, ignore_errors=True)
-        shutil.rmtree(chosen.var)
-    empty_before = (chosen.var / "empty").exists()
-    if chosen.empty and not chosen.var.exists():
-        chosen.var.mkdir(parents=True)
-        (chosen.var / "empty").touch()
-        empty_before = True
-    if chosen.empty and not empty_before:
-        print("This data folder holds the demo shop. Add --reset to begin empty.", file=sys.stderr)
-        return 1
-    return serve(chosen.var, chosen.port, demo=not empty_before)
-
-
-def _alive(var: Path) -> bool:
+    if not 1 <= chosen.port <= 65_535:
+        return _refuse(f"{chosen.port} is no port. Choose one from 1 to 65535: bin/start --port 8480")
+    folder = DataFolder(chosen.var)
+    used = (chosen.var / "postgres").exists()
     try:
-        pid = json.loads((var / "running.json").read_text())["pids"]["web"]
-        return "tidewind" in Path(f"/proc/{pid}/cmdline").read_text()
-    except (OSError, ValueError, KeyError):
-        return False
+        folder.take()
+    except FolderTaken as taken:
+        return _refuse(str(taken))
+    except OSError as error:
+        return _refuse(f"The data folder {chosen.var} cannot be used: {error.strerror}.")
+    if chosen.empty and not chosen.reset and used and not folder.has("empty"):
+        folder.give_back()
+        return _refuse("This data folder holds the demo shop. Add --reset to begin empty.")
+    if chosen.reset:
+        throw_away(folder)
+    if chosen.empty:
+        folder.mark("empty")
+    return serve(folder, chosen.port, demo=not folder.has("empty"))
+
+
+def _back_and_forth(chosen: argparse.Namespace) -> int:
+    from tidewind.running.backup import BackupError, back_up, restore
+    from tidewind.running.cluster import ClusterError
+    from tidewind.running.folder import FolderTaken
+
+    try:
+        if chosen.command == "backup":
+            told = back_up(chosen.var, chosen.file, now())
+        else:
+            told = restore(chosen.file, chosen.var)
+    except (BackupError, ClusterError, FolderTaken, OSError) as error:
+        return _refuse(str(error))
+    orders, labels = told.counts.get("customer_order", 0), told.counts.get("shipment", 0)
+    as_of = told.made_at[:16].replace("T", " ")
+    done = "Written to" if chosen.command == "backup" else "Brought back, and compared with what was written, from"
+    print(f"{done} {chosen.file}: {orders:,} orders, {labels:,} shipments, as of {as_of} UTC.")
+    if chosen.command == "restore":
+        print(f"Start it: python -m tidewind.cli serve --var {chosen.var}")
+    return 0
+
+
+def _refuse(words: str) -> int:
+    print(words, file=sys.stderr)
+    return 1
 
 
 def _standins(port: int, smtp_port: int, file: Path) -> int:
@@ -80,6 +103,7 @@ def _standins(port: int, smtp_port: int, file: Path) -> int:
 
     from tidewind.standins.app import make_app
 
+    end_with_parent()
     uvicorn.run(
         make_app(file, smtp_port, now), host="127.0.0.1", port=port, log_level="warning", timeout_graceful_shutdown=1
     )
@@ -96,11 +120,14 @@ def _web() -> int:
     configure(settings.log_format, settings.log_level, "web")
     app = make_app(make_wiring(settings))
     look_seldom()
+    end_with_parent()
     # Read the holiday tables while the server comes up, so that the first page need not wait for them.
     threading.Thread(target=is_working_day, args=(now().date(), "PT"), daemon=True).start()
-    uvicorn.run(
+    config = uvicorn.Config(
         app, host=settings.host, port=settings.port, log_config=None, access_log=False, timeout_graceful_shutdown=2
     )
+    listening = os.environ.get("TIDEWIND_LISTENING")
+    uvicorn.Server(config).run([socket.socket(fileno=int(listening))] if listening else None)
     return 0
 
 
@@ -112,7 +139,8 @@ def _worker() -> int:
     configure(settings.log_format, settings.log_level, "worker")
     wiring = make_wiring(settings)
     look_seldom()
-    run_worker(make_worker_app(settings.database_url, wiring.sessions, wiring.outside))
+    end_with_parent()
+    run_worker(make_worker_app(settings.database_url, wiring.sessions, wiring.outside), settings.database_url)
     return 0
 
 

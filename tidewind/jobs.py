@@ -3,13 +3,18 @@
 from __future__ import annotations
 
 import asyncio
+import os
+import signal
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import suppress
 from functools import partial
 from threading import Lock
 
 import procrastinate
+import structlog
 from procrastinate import JobContext
+from procrastinate.exceptions import AlreadyEnqueued
 from procrastinate.jobs import Job, Status
 from sqlalchemy.orm import Session, sessionmaker
 
@@ -17,7 +22,7 @@ from tidewind import metrics
 from tidewind.outside.errors import OutsideError
 from tidewind.services import buying as buying_room
 from tidewind.services import follow as follow_room
-from tidewind.services.base import Outside, ServiceError, defer
+from tidewind.services.base import Jumps, Outside, ServiceError, Turns, defer, keep_time
 from tidewind.services.buying import settle_due_voids
 from tidewind.services.follow import labels_first, make_due_returns, send_due_news
 from tidewind.services.orders import go_on_importing, pull, pull_due
@@ -26,9 +31,16 @@ from tidewind.services.planning import go_on_replanning, is_done, keep_up_due
 from tidewind.services.rates import refresh_asked_prices
 from tidewind.settings import now
 
+log = structlog.get_logger(__name__)
 # A worker gives a sign of life every two seconds; after eight without one its jobs are given to another.
 HEARTBEAT_S, STALLED_AFTER_S = 2.0, 8.0
 SIDE_BY_SIDE = 20
+LOOK_FOR_STALLED = "look for stalled jobs"
+EVERY_S = {
+    LOOK_FOR_STALLED: 5.0, "sweep": 10.0, "follow_parcels": 60.0, "keep_up": 60.0, "pull_channels": 60.0,
+    "refresh_live": 60.0, "follow_returns": 600.0,
+}  # fmt: skip
+"""How many seconds after its last turn each periodic job has its next."""
 
 
 def make_worker_app(database_url: str, sessions: sessionmaker[Session], outside: Outside) -> procrastinate.App:
@@ -116,11 +128,9 @@ def _each_by_itself(*steps: Callable[[], object]) -> None:
 
 
 def _add_periodic(app: procrastinate.App, sessions: sessionmaker[Session], outside: Outside) -> None:
-    # croniter keeps the seconds in a sixth field, behind the day of the week.
-    @app.periodic(cron="* * * * * */10")
     @app.task(name="sweep", queueing_lock="sweep", lock="sweep")
     @metrics.job("sweep")
-    def sweep(timestamp: int) -> None:  # noqa: ARG001 - procrastinate passes the time it was due
+    def sweep() -> None:
         news = () if labels_first(sessions, now()) else (send_due_news,)
         _each_by_itself(
             *(
@@ -136,41 +146,31 @@ def _add_periodic(app: procrastinate.App, sessions: sessionmaker[Session], outsi
             )
         )
 
-    @app.periodic(cron="* * * * * */5")
-    @app.task(name="retry_stalled", queueing_lock="retry_stalled")
-    async def retry_stalled(timestamp: int) -> None:  # noqa: ARG001
-        await take_over(app)
-
 
 def _add_each_minute(app: procrastinate.App, sessions: sessionmaker[Session], outside: Outside) -> None:
-    @app.periodic(cron="* * * * *")
     @app.task(name="follow_parcels", queueing_lock="follow_parcels", lock="follow_parcels")
     @metrics.job("follow_parcels")
-    def follow_parcels(timestamp: int) -> None:  # noqa: ARG001
+    def follow_parcels() -> None:
         follow_room.follow_parcels(sessions, outside, now)
 
-    @app.periodic(cron="* * * * *")
     @app.task(name="keep_up", queueing_lock="keep_up", lock="keep_up")
     @metrics.job("keep_up")
-    def keep_up(timestamp: int) -> None:  # noqa: ARG001
+    def keep_up() -> None:
         keep_up_due(sessions, now)
 
-    @app.periodic(cron="*/10 * * * *")
     @app.task(name="follow_returns", queueing_lock="follow_returns", lock="follow_returns")
     @metrics.job("follow_returns")
-    def follow_returns(timestamp: int) -> None:  # noqa: ARG001
+    def follow_returns() -> None:
         follow_room.follow_returns(sessions, outside, now)
 
-    @app.periodic(cron="* * * * *")
     @app.task(name="pull_channels", queueing_lock="pull_channels", lock="pull_channels")
     @metrics.job("pull_channels")
-    def pull_channels(timestamp: int) -> None:  # noqa: ARG001
+    def pull_channels() -> None:
         pull_due(sessions, outside, now())
 
-    @app.periodic(cron="* * * * *")
     @app.task(name="refresh_live", queueing_lock="refresh_live", lock="refresh_live")
     @metrics.job("refresh_live")
-    def refresh_live(timestamp: int) -> None:  # noqa: ARG001
+    def refresh_live() -> None:
         refresh_asked_prices(sessions, outside, now)
 
 
@@ -189,10 +189,24 @@ async def take_over(app: procrastinate.App) -> int:
     return len(stalled)
 
 
-async def _work(app: procrastinate.App) -> None:
-    asyncio.get_running_loop().set_default_executor(ThreadPoolExecutor(SIDE_BY_SIDE))
+async def _take_turn(app: procrastinate.App, name: str, clock_moved: bool) -> None:
+    """Put a periodic job into the queue, unless it waits there still; signs of life mean nothing after a jump."""
+    if name == LOOK_FOR_STALLED:
+        if not clock_moved:
+            await take_over(app)
+        return
+    with suppress(AlreadyEnqueued):
+        await app.tasks[name].defer_async()
+
+
+async def _work(app: procrastinate.App, database_url: str) -> None:
+    loop = asyncio.get_running_loop()
+    loop.set_default_executor(ThreadPoolExecutor(SIDE_BY_SIDE))
     async with app.open_async():
         await take_over(app)
+        turns, jumps = Turns(EVERY_S), Jumps(lambda: now().timestamp(), loop.time)
+        keeping = asyncio.create_task(keep_time(database_url, turns, jumps, loop.time, partial(_take_turn, app)))
+        keeping.add_done_callback(_must_not_end)
         await app.run_worker_async(
             concurrency=SIDE_BY_SIDE,
             fetch_job_polling_interval=1.0,
@@ -202,6 +216,13 @@ async def _work(app: procrastinate.App) -> None:
         )
 
 
-def run_worker(app: procrastinate.App) -> None:
+def _must_not_end(keeping: asyncio.Task[None]) -> None:
+    """End the worker where time is not kept any more: it is started anew, and another may be the keeper."""
+    if not keeping.cancelled() and (fault := keeping.exception()):
+        log.error("time is not kept any more", exc_info=fault)
+        os.kill(os.getpid(), signal.SIGTERM)
+
+
+def run_worker(app: procrastinate.App, database_url: str) -> None:
     """Work until interrupted."""
-    asyncio.run(_work(app))
+    asyncio.run(_work(app, database_url))

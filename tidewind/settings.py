@@ -5,12 +5,13 @@ from __future__ import annotations
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Literal
+from urllib.parse import urlsplit
 
 from pydantic_settings import BaseSettings, SettingsConfigDict
 
 ROOT = Path(__file__).resolve().parent.parent
 DATA = Path(__file__).resolve().parent / "data"
-DEMO_PASSWORD = "larkspur-demo"  # noqa: S105 - offered on the demo's own sign-in page
+DEMO_PASSWORD = "larkspur-and-loam"  # noqa: S105 - offered on the demo's own sign-in page
 DEMO_PEOPLE = (("ines", "Inês Valadar", "owner"), ("tome", "Tomé Brisson", "shipper"), ("rute", "Rute Carmo", "care"))
 
 
@@ -25,6 +26,7 @@ class Settings(BaseSettings):
     host: str = "127.0.0.1"
     port: int = 8480
     public_url: str = ""
+    hosts: str = ""
     standins_url: str = ""
     smtp_host: str = "127.0.0.1"
     smtp_port: int = 0
@@ -42,6 +44,13 @@ class Settings(BaseSettings):
     def key_file(self) -> Path:
         """Where the key that seals stored secrets is kept; never in the database."""
         return self.secret_key_file or self.var_dir / "secret.key"
+
+    @property
+    def known_hosts(self) -> frozenset[str]:
+        """The names by which the program is reached: this machine's own, the public one, and what ``hosts`` adds."""
+        public = urlsplit(self.public_url).hostname or ""
+        given = {name.strip().lower() for name in self.hosts.split(",")}
+        return frozenset({"localhost", "127.0.0.1", "::1", self.host, public, *given} - {"", "0.0.0.0", "::"})  # noqa: S104
 
     @property
     def base_url(self) -> str:

@@ -8,7 +8,7 @@ import pytest
 from playwright.sync_api import Browser, sync_playwright
 
 from tests.browser.people import CHROMIUM, start
-from tidewind.supervisor import Supervisor
+from tidewind.running.supervisor import Supervisor
 
 
 @pytest.fixture(scope="module")

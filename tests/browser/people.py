@@ -8,9 +8,9 @@ from pathlib import Path
 
 from playwright.sync_api import Browser, Locator, Page, expect
 
-from tidewind.cluster import FAST_FOR_TESTS, free_port
+from tidewind.running.cluster import FAST_FOR_TESTS, free_port
+from tidewind.running.supervisor import Supervisor
 from tidewind.settings import ROOT
-from tidewind.supervisor import Supervisor
 
 expect.set_options(timeout=20_000)  # a busy machine is no fault; nothing here is timed
 AXE = ROOT / "frontend" / "node_modules" / "axe-core" / "axe.min.js"

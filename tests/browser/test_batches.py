@@ -6,7 +6,7 @@ import httpx
 from playwright.sync_api import Browser, expect
 
 from tests.browser.people import axe, choose, page_of, scan
-from tidewind.supervisor import Supervisor
+from tidewind.running.supervisor import Supervisor
 
 
 def test_a_batch_from_the_list_to_the_printer_and_one_label_back(browser: Browser, shop: Supervisor) -> None:

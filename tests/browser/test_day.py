@@ -13,8 +13,8 @@ from playwright.sync_api import Browser, Page, expect
 
 from tests.browser.people import axe, page_of, row
 from tests.documents.reading import codes
+from tidewind.running.supervisor import Supervisor
 from tidewind.settings import DATA, ROOT
-from tidewind.supervisor import Supervisor
 
 
 def buy(page: Page, labels: str) -> None:
@@ -173,7 +173,7 @@ def test_a_worker_killed_while_buying_loses_nothing_and_buys_nothing_twice(brows
     expect(page.get_by_text("Asking the carrier…").first).to_be_visible()
     shop.kill("worker")
     page.reload()  # the browser forgets too
-    shop.start("worker", "worker")
+    shop.start("worker")
     key = {"view": "shipped"}
     with httpx.Client(base_url=shop.settings.base_url, timeout=30) as client:
         people = client.get("/api/start").json()["demo_people"]
@@ -241,7 +241,7 @@ def test_an_empty_shop_is_set_up_by_its_first_owner(browser: Browser, empty_shop
         ("Your name", "Ada"),
         ("Time zone", "Moon/Crater"),
         ("Login", "ada"),
-        ("Password", "a long password"),
+        ("Password", "four lilac wheelbarrows"),
     ):
         page.get_by_label(label).fill(text)
     page.get_by_role("button", name="Set up the shop").click()
@@ -260,7 +260,13 @@ def test_an_empty_shop_is_set_up_by_its_first_owner(browser: Browser, empty_shop
         json.loads(
             httpx.post(
                 f"{empty_shop.settings.base_url}/api/first-owner",
-                json={"login": "eve", "password": "another password", "name": "Eve", "shop": "x", "time_zone": "UTC"},
+                json={
+                    "login": "eve",
+                    "password": "five lilac wheelbarrows",
+                    "name": "Eve",
+                    "shop": "x",
+                    "time_zone": "UTC",
+                },
             ).text
         )["code"]
         == "already_set_up"

@@ -6,8 +6,8 @@ import httpx
 from playwright.sync_api import Browser, Page, expect
 
 from tests.browser.people import axe, choose, page_of, row
+from tidewind.running.supervisor import Supervisor
 from tidewind.settings import DATA
-from tidewind.supervisor import Supervisor
 
 
 def open_order(page: Page, name: str) -> None:

@@ -8,7 +8,7 @@ from urllib.parse import quote as in_address
 from playwright.sync_api import Browser, expect
 
 from tests.browser.people import axe, page_of, row
-from tidewind.supervisor import Supervisor
+from tidewind.running.supervisor import Supervisor
 
 PARCEL = {
     "country": "PT",

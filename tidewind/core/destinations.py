@@ -7,6 +7,7 @@ The same region is the same first two characters of the postcode (shop policy).
 from __future__ import annotations
 
 from collections.abc import Mapping
+from functools import lru_cache
 from typing import Literal
 
 from tidewind.core.addresses.check import Address
@@ -24,27 +25,36 @@ _ISLANDS: Mapping[str, tuple[str, ...]] = {
 }  # fmt: skip
 _OUTSIDE_CUSTOMS: Mapping[str, tuple[str, ...]] = {"ES": ("35", "38", "51", "52"), "FR": ("97", "98"), "IT": ("23041",)}
 
+KEPT = 4_096
+"""So many answers are kept: the plan of one order asks for the group of its address three times."""
+
 
 def destination_group(to: Address, origin: Address) -> Group:
     """Return the destination group of an address as seen from the place it leaves from.
 
     Neighbours are the other countries of the European Union for a place inside it (no customs border between).
     """
-    postcode = plain_postcode(to.postcode)
-    near = to.country == origin.country or (to.country in EU and origin.country in EU)
-    if near and in_postcodes(postcode, _ISLANDS.get(to.country, ())):
+    return _group(to.country, to.postcode, origin.country, origin.postcode)
+
+
+@lru_cache(KEPT)
+def _group(country: str, postcode: str, origin_country: str, origin_postcode: str) -> Group:
+    plain = plain_postcode(postcode)
+    near = country == origin_country or (country in EU and origin_country in EU)
+    if near and in_postcodes(plain, _ISLANDS.get(country, ())):
         return "islands"
-    if to.country == origin.country:
-        same = bool(postcode[:2]) and postcode[:2] == plain_postcode(origin.postcode)[:2]
-        return "same_region" if same else "country"
+    if country == origin_country:
+        return "same_region" if plain[:2] and plain[:2] == plain_postcode(origin_postcode)[:2] else "country"
     return "neighbours" if near else "world"
 
 
 def crosses_customs(to: Address, origin: Address) -> bool:
     """Tell whether goods between the two need a customs declaration."""
+    goods_in, goods_out = _in_the_union(to.country, to.postcode), _in_the_union(origin.country, origin.postcode)
+    return not (to.country == origin.country and goods_in == goods_out) and not (goods_in and goods_out)
 
-    def inside(address: Address) -> bool:
-        outer = _OUTSIDE_CUSTOMS.get(address.country, ())
-        return address.country in EU and not in_postcodes(plain_postcode(address.postcode), outer)
 
-    return not (to.country == origin.country and inside(to) == inside(origin)) and not (inside(to) and inside(origin))
+@lru_cache(KEPT)
+def _in_the_union(country: str, postcode: str) -> bool:
+    """Tell whether a place is inside the customs territory of the European Union."""
+    return country in EU and not in_postcodes(plain_postcode(postcode), _OUTSIDE_CUSTOMS.get(country, ()))

@@ -12,6 +12,7 @@ from datetime import datetime, time, timedelta
 from typing import NamedTuple
 
 from tidewind.core.addresses.check import check
+from tidewind.core.addresses.mail import is_mail_address
 from tidewind.core.deciding import Draft, Itemised, decide
 from tidewind.core.destinations import crosses_customs, destination_group
 from tidewind.core.layers import BATCH, HAND, PRECEDENT, PRODUCT, PROMISE, SHOP, Step, Wishes
@@ -150,7 +151,11 @@ def _address_snags(order: OrderFacts, shop: Shop) -> list[Snag]:
             snags.append(Snag("no_recipient", "stops", words, "billing_name", order.billing_name))
         else:
             snags.append(Snag(code, "stops", words, "address", fault.field))
-    doubt = shop.gazetteer.doubt(order.address) if shop.gazetteer and not snags else None
+    if order.address.email and not is_mail_address(order.address.email):
+        words = f"“{order.address.email[:60]}” is no mail address; the buyer would hear nothing"
+        snags.append(Snag("mail_address", "warns", words, "address", "email"))
+    stopped = any(snag.level == "stops" for snag in snags)
+    doubt = shop.gazetteer.doubt(order.address) if shop.gazetteer and not stopped else None
     if doubt:
         snags.append(Snag("postcode_city", "warns", doubt, "address", "city"))
     return snags

@@ -23,6 +23,7 @@ from tidewind.core.order_facts import OrderFacts, Shop
 from tidewind.core.plan import Plan
 from tidewind.core.planning import plan
 from tidewind.core.stored import NO_HAND
+from tidewind.db.bulk import write_rows
 from tidewind.db.tables import (
     Batch,
     Channel,
@@ -82,17 +83,24 @@ class _Sent:
 
 
 def load_history(sessions: sessionmaker[Session], now: datetime, days: int = DAYS, most_a_day: int = 56) -> int:
-    """Load shipped orders day by day, the same ones for the same day; return how many."""
+    """Load shipped orders day by day, the same ones for the same day, unless they are there; return how many.
+
+    All of them or none: a load that is cut off is begun anew.
+    """
     chance = random.Random(20_260_823)
     numbers, serials = count(14_000), count(1)
     made = 0
     today = now.astimezone(LISBON).date()
-    for back in range(days, SETTLED - 1, -1):
-        day = today - timedelta(days=back)
-        if not is_working_day(day, "PT"):
-            continue
-        with sessions.begin() as session:
+    with sessions.begin() as session:
+        if session.scalar(select(Order.id).where(Order.number.startswith("LL-14")).limit(1)):
+            return 0
+        for back in range(days, SETTLED - 1, -1):
+            day = today - timedelta(days=back)
+            if not is_working_day(day, "PT"):
+                continue
             made += _one_day(session, chance, day, chance.randint(most_a_day // 2, most_a_day), numbers, serials)
+            session.flush()
+            session.expunge_all()  # else every day would carry the days before it
     return made
 
 
@@ -162,6 +170,8 @@ def _store(
         _shipment_row(order_id, s, batch, departures[s.option.carrier, s.option.network, _leaves(s)], noon, session)
         for order_id, s in zip(ids, sent, strict=True)
     ])  # fmt: skip
+    newest = [{"id": o, "newest_shipment_id": s} for o, s in zip(ids, shipments, strict=True)]
+    write_rows(session, Order, ["newest_shipment_id"], newest)
     labels = _insert(session, Label, [
         {"shipment_id": shipment, "parcel_no": n, "parcel": stored_parcel(p), "gross_g": p.gross_g,
          "tracking_number": _number(s.option.carrier, next(serials)), "printed_at": noon}

@@ -7,6 +7,7 @@ import json
 from datetime import date, datetime
 from importlib import resources
 
+from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
 from tidewind.core.addresses.check import Address
@@ -17,7 +18,7 @@ from tidewind.services.books import top_up
 from tidewind.services.follow import make_link
 from tidewind.services.orders import pull
 from tidewind.services.papers import set_print_preference
-from tidewind.services.people import add_person, anybody
+from tidewind.services.people import add_person, anybody, keep_password
 from tidewind.services.shop import connect_channel, save_place
 from tidewind.settings import DEMO_PASSWORD, DEMO_PEOPLE
 
@@ -73,18 +74,26 @@ def _table(name: str) -> list[dict[str, str]]:
 
 
 def load(sessions: sessionmaker[Session], outside: Outside, now: datetime) -> bool:
-    """Load the demo shop into an empty database and pull its orders; return whether there was anything to do."""
+    """Load the demo shop into an empty database and pull its orders; return whether there was anything to do.
+
+    Channels that a load before was cut off at are connected and pulled now.
+    """
     with sessions.begin() as session:
-        if anybody(session):
-            return False
-        load_shop(session, now)
-        _channels(session)
-        top_up(session, 60_000, "demo-start", "Inês Valadar", now)
+        fresh = not anybody(session)
+        if fresh:
+            load_shop(session, now)
+            _channels(session)
+            top_up(session, 60_000, "demo-start", "Inês Valadar", now)
+        for login, _, _ in DEMO_PEOPLE:  # an older demo shop offers another password than this sign-in page
+            keep_password(session, login, DEMO_PASSWORD)
+        pulled = set(session.scalars(select(Channel.code).where(Channel.last_pull_at.is_not(None))))
     for code in CHANNELS:
+        if code in pulled:
+            continue
         if code != "larkspur":
             connect_channel(sessions, outside, code, f"demo-consent-{code}", now)
         pull(sessions, outside, code, now)
-    return True
+    return fresh
 
 
 def load_shop(session: Session, now: datetime) -> None:

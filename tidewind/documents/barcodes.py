@@ -72,3 +72,8 @@ def draw_matrix(canvas: Canvas, x: float, y: float, text: str, *, dots: int = 4)
         ],
     )
     return across * module
+
+
+def qr_picture(text: str) -> str:
+    """Return a QR code (ISO/IEC 18004) for a screen, as an SVG picture with its quiet zone."""
+    return str(zxingcpp.create_barcode(text, zxingcpp.BarcodeFormat.QRCode, ec_level="M").to_svg(add_quiet_zones=True))
