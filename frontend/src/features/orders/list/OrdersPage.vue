@@ -67,7 +67,7 @@ const typed = refDebounced(text, 200);
 const searchField = ref<HTMLInputElement>();
 watch(typed, (value) => {
   asks.value = { ...asks.value, text: value.trim() || undefined };
-  at.value = 0;
+  toStart();
 });
 
 const {
@@ -92,16 +92,14 @@ const groups = computed(() =>
 );
 const rows = computed(() => groups.value.flatMap((g) => g.rows));
 const openId = computed(() => Number(route.params.id ?? 0));
-const { at, current, meant, goTo, step, toggleCurrent, pick, pickGroup, pickAll } = useRowSelection(
-  rows,
-  asks,
-);
+const { at, current, meant, goTo, toStart, step, toggleCurrent, pick, pickGroup, pickAll } =
+  useRowSelection(rows, asks);
 const { notice, recipes, hold, print, opened, marking, useRecipe } = useOrderActions(meant);
 usePresence(openId);
 
 function look(key: string): void {
   asks.value = { ...asks.value, view: key, ...sortOf(key) };
-  at.value = 0;
+  toStart();
 }
 function sortBy(key: string): void {
   asks.value = {
