@@ -7,7 +7,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tidewind.core import ledger
-from tidewind.core.addresses.check import Address, check, country_code, is_po_box, tidy, tidy_address
+from tidewind.core.addresses.check import Address, check, is_po_box, tidy, tidy_address
+from tidewind.core.addresses.countries import country_code
 from tidewind.core.messages import fill, unknown_fields
 from tidewind.core.order_rows import (
     Units,

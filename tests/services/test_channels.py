@@ -142,7 +142,7 @@ def test_a_change_upstream_waits_for_a_decision_and_never_touches_what_is_bought
     assert "changed" not in pull(wiring, "tallyfair")  # said once
     with wiring.sessions.begin() as session:
         order = one(session, "TF-7301")
-        assert [(s.code, s.level) for s in order.snags] == [("changed_upstream", "warns")]
+        assert [(s.code, s.level) for s in order.snags] == [("changed_upstream", "stops")]
         assert order.address.street == "Rua do Pinheiro 5"
         (difference,) = waiting_differences(session, [order.id])
         assert difference.changes[0]["field"] == "address"
@@ -206,7 +206,7 @@ def test_an_unmapped_state_holds_instead_of_losing_and_odd_orders_are_named(
     with wiring.sessions() as session:
         entries = {e["number"]: (e["what"], e["why"]) for e in newest_log(session, "tallyfair").entries}
     assert entries["TF-7301"] == ("kept_back", "the state “to dispatch” of Tallyfair is not mapped")
-    assert entries["TF-7303"] == ("unreadable", "has no number, no items or an odd quantity")
+    assert entries["TF-7303"] == ("unreadable", "the quantity is 0, possible are 1 to 100,000")
     assert entries["TF-7302"] == ("unreadable", "“lines” is missing")
 
 

@@ -146,7 +146,7 @@ def test_orders_to_one_person_go_together_and_undo_parts_them(wiring: Wiring, cl
         with pytest.raises(Invalid, match="one person"):
             join_orders(session, [host.id, of(session, "Rui Antas").id], "Tomé", clock())
         assert "joined" in history_of(session, host.id)[0].what
-        undo_change(session, host.id, "Rute", clock())
+        undo_change(session, host.id, "Tomé", clock())
         assert [o.state for o in both] == ["open", "open"]
         host = join_orders(session, [o.id for o in both], "Tomé", clock())
         numbers = {o.number for o in both}

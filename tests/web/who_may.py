@@ -12,7 +12,7 @@ POST /api/me/password | GET /api/me/sessions | DELETE /api/me/sessions/{session_
 PUT /api/me/second-factor | POST /api/me/second-factor/off
 GET /api/me | POST /api/sign-out | GET /api/orders | GET /api/orders/{order_id} | GET /api/orders/picked | GET /api/orders/filters | GET /api/find
 GET /api/orders/{order_id}/history | GET /api/batches/{batch_id} | GET /api/today | GET /api/places | GET /api/packaging
-GET /api/news | GET /api/import-samples/{name} | GET /api/channels | GET /api/channels/{code}/log | GET /api/views
+GET /api/news | GET /api/import-samples/{name} | GET /api/channels | GET /api/channels/{code}/log | GET /api/channels/{code}/aside | GET /api/views
 POST /api/views | DELETE /api/views/{view_id} | POST /api/presence | POST /api/presence/let-go | GET /api/snags
 GET /api/differences | POST /api/plans/try | GET /api/layers | GET /api/rules | POST /api/rules/words
 GET /api/rules/vocabulary | GET /api/rules/versions | GET /api/rules/file | GET /api/recipes | GET /api/promises

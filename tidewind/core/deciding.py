@@ -15,7 +15,7 @@ from tidewind.core.order_facts import OrderFacts, Shop
 from tidewind.core.parcels import by_phrase, parcels_text
 from tidewind.core.plan import Plan
 from tidewind.core.quantities import money_text, weight_text
-from tidewind.core.snags import Snag
+from tidewind.core.snags import APPROVAL_WORDS, Snag
 
 
 class Draft(NamedTuple):
@@ -102,13 +102,24 @@ def decide(draft: Draft, candidates: Candidates) -> None:
         made.chosen = with_published(candidates.option(code), shop, settled)
         _settle(made, made.chosen, order, shop, wishes)
         price = made.chosen.quote.net if made.chosen.quote else 0
-        wanted = shop.approval_of(code, price)
-        if wanted and not order.hand.approved:
-            made.snags.append(
-                Snag("needs_approval", "stops", f"Needs approval: {made.chosen.name}, {wanted}", "approve")
-            )
+        if reason := _still_to_approve(made.chosen.name, price, draft):
+            made.snags.append(Snag("needs_approval", "stops", f"{APPROVAL_WORDS}{reason}", "approve"))
     elif not bound:
         made.snags.append(Snag("no_service", "stops", _no_service_words(candidates.every()), "service"))
+
+
+def _still_to_approve(service: str, price: int, draft: Draft) -> str:
+    """Return what about a service and its price nobody has approved yet; an approval reaches to its own price."""
+    _, _, order, shop, wishes = draft
+    hand, wanted = order.hand, shop.approval_of(draft.made.chosen.service if draft.made.chosen else "", price)
+    reason = f"{service}, {wanted}" if wanted else ""
+    if reason and not hand.approves(reason):
+        return reason
+    limit = hand.approved_minor
+    if (reason or wishes.approval) and hand.approved and limit is not None and price > limit:
+        now, before = money_text(price, shop.currency), money_text(limit, shop.currency)
+        return f"it costs {now} now, approved was {before}"
+    return ""
 
 
 def choosable_of(options: Iterable[Option], shop: Shop) -> list[Choosable]:

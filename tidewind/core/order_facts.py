@@ -11,6 +11,7 @@ from zoneinfo import ZoneInfo
 from tidewind.core.addresses.check import Address, is_po_box
 from tidewind.core.addresses.gazetteer import Gazetteer
 from tidewind.core.calendar import Arrival
+from tidewind.core.channel_changes import ChannelChange
 from tidewind.core.choosing import Policy, Values
 from tidewind.core.destinations import Group, crosses_customs, destination_group
 from tidewind.core.insuring import OpenCover
@@ -71,7 +72,11 @@ class BillTo:
 
 @dataclass(frozen=True, slots=True)
 class Hand:
-    """What a person set for this order; None where nothing was set."""
+    """What a person set for this order; None where nothing was set.
+
+    ``approved`` says by whom, ``approved_for`` for which reasons (none: an approval of a version that kept none) and
+    ``approved_minor`` up to which price, in minor units.
+    """
 
     packaging: str | None = None
     service: str | None = None
@@ -81,10 +86,16 @@ class Hand:
     split: Split | None = None
     desk: str | None = None
     approved: str = ""
+    approved_for: tuple[str, ...] = ()
+    approved_minor: int | None = None
     released: bool = False
     account: str = ""
     point: str = ""
     bill_to: BillTo | None = None
+
+    def approves(self, reason: str) -> bool:
+        """Tell whether somebody has approved the order for a reason."""
+        return bool(self.approved) and (not self.approved_for or reason in self.approved_for)
 
 
 @dataclass(frozen=True, slots=True)
@@ -109,7 +120,7 @@ class OrderFacts:
     paid_shipping: int = 0
     billing_name: str = ""
     cleared: frozenset[str] = frozenset()
-    changed_upstream: str = ""
+    channel_change: ChannelChange | None = None
     point: str = ""
     batch: Hand = Hand()
     batch_name: str = ""

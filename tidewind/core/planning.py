@@ -13,6 +13,7 @@ from typing import NamedTuple
 
 from tidewind.core.addresses.check import check
 from tidewind.core.addresses.mail import is_mail_address
+from tidewind.core.channel_changes import ChangeKind
 from tidewind.core.deciding import Draft, Itemised, decide
 from tidewind.core.destinations import crosses_customs, destination_group
 from tidewind.core.layers import BATCH, HAND, PRECEDENT, PRODUCT, PROMISE, SHOP, Step, Wishes
@@ -27,9 +28,10 @@ from tidewind.core.rules.columns import holding_of_each
 from tidewind.core.rules.evaluate import Held, apply_rules, holding
 from tidewind.core.rules.facts import Facts
 from tidewind.core.rules.touching import asks_about_parcels
-from tidewind.core.snags import Snag
+from tidewind.core.snags import APPROVAL_WORDS, Snag
 from tidewind.core.subdivisions import working_place
 
+_CHANGE_CODES = {ChangeKind.CANCELLED: "cancelled_upstream", ChangeKind.STOPPED: "stopped_upstream"}
 FEW = 12
 """So many orders are priced one by one: columns are set up once for all, which does not pay for fewer."""
 
@@ -162,13 +164,11 @@ def _address_snags(order: OrderFacts, shop: Shop) -> list[Snag]:
 
 
 def _upstream_snags(order: OrderFacts) -> list[Snag]:
-    if order.changed_upstream == "cancelled":
-        words = "The channel cancelled this order after it was imported"
-        return [Snag("cancelled_upstream", "stops", words, "difference")]
-    if order.changed_upstream:
-        words = "The channel changed this order after it was imported"
-        return [Snag("changed_upstream", "warns", words, "difference")]
-    return []
+    change = order.channel_change
+    if change is None:
+        return []
+    code = _CHANGE_CODES.get(change.kind, "changed_upstream")
+    return [Snag(code, "stops" if change.stops else "warns", change.words, "difference", change.whose)]
 
 
 def _product_snags(order: OrderFacts, shop: Shop) -> list[Snag]:
@@ -268,10 +268,10 @@ def _set_by_people(hand: Hand, layer: str, why: str, wishes: Wishes) -> None:
 def _approval(order: OrderFacts, wishes: Wishes, snags: list[Snag]) -> None:
     if not wishes.approval:
         return
-    if order.hand.approved:
+    if order.hand.approves(wishes.approval):
         wishes.note("approval", HAND, f"approved by {order.hand.approved}", wishes.approval)
     else:
-        snags.append(Snag("needs_approval", "stops", f"Needs approval: {wishes.approval}", "approve"))
+        snags.append(Snag("needs_approval", "stops", f"{APPROVAL_WORDS}{wishes.approval}", "approve"))
 
 
 def _settled(

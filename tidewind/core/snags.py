@@ -21,6 +21,10 @@ Fix = Literal[
 ]
 
 
+APPROVAL_WORDS = "Needs approval: "
+"""What the snag of an order that waits for the owner's word begins with; the reason follows."""
+
+
 @dataclass(frozen=True, slots=True)
 class Snag:
     """One snag: a stable code, how bad it is, words, the kind of fix, and what the fix is about (a SKU, a field)."""

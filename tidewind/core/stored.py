@@ -197,6 +197,8 @@ def read_hand(written: Mapping[str, Any]) -> Hand:
         split=Split(split["by"], split["most"]) if split else None,
         desk=written.get("desk"),
         approved=written.get("approved", ""),
+        approved_for=tuple(written.get("approved_for", ())),
+        approved_minor=written.get("approved_minor"),
         released=written.get("released", False),
         account=written.get("account", ""),
         point=written.get("point", ""),
@@ -212,12 +214,12 @@ def _hand_parcel(written: Mapping[str, Any]) -> HandParcel:
 def write_hand(hand: Hand) -> Written:
     """Return what was set by hand in its written form: nothing for nothing."""
     made: Written = {}
-    for name in ("packaging", "service", "desk"):
+    for name in ("packaging", "service", "desk", "approved_minor"):
         if getattr(hand, name) is not None:
             made[name] = getattr(hand, name)
-    for name in ("approved", "released", "account", "point"):
-        if getattr(hand, name):
-            made[name] = getattr(hand, name)
+    for name in ("approved", "approved_for", "released", "account", "point"):
+        if kept := getattr(hand, name):
+            made[name] = list(kept) if isinstance(kept, tuple) else kept
     if hand.extras is not None:
         made["extras"] = sorted(hand.extras)
     if hand.ship_date:

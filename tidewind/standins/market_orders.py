@@ -8,7 +8,7 @@ from datetime import datetime, timedelta
 from importlib import resources
 from typing import Any
 
-from tidewind.core.addresses.check import country_name
+from tidewind.core.addresses.countries import country_name
 from tidewind.core.calendar import add_working_days
 
 # ruff: noqa: E501 - one order a line

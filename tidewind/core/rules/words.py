@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 
-from tidewind.core.addresses.check import country_name
+from tidewind.core.addresses.countries import country_name
 from tidewind.core.quantities import length_text, money_text, weight_text
 from tidewind.core.rules.conditions import All, Any, Condition, Not, Test
 from tidewind.core.rules.facts import CATALOGUE, NUMBERS, Kind

@@ -88,9 +88,9 @@ ORDER_MOVES: Machine[OrderStanding, OrderMove] = Machine(
         _M.RULE_HOLDS: (_BY_RULE, _S.HELD_BY_A_RULE),
         _M.RULE_LEAVES_OUT: (_BY_RULE, _S.LEFT_OUT_BY_A_RULE),
         _M.RULE_LETS_GO: (_BY_RULE, _S.OPEN),
-        # A channel says anew what it said before of an order that it kept back itself; of any other a person decides.
-        _M.CHANNEL_HOLDS: (_BY_CHANNEL, _S.HELD_BY_ITS_CHANNEL),
-        _M.CHANNEL_LEAVES_OUT: (_BY_CHANNEL, _S.LEFT_OUT_BY_ITS_CHANNEL),
+        # An order that its channel kept back follows it; with any other a person takes what the channel says.
+        _M.CHANNEL_HOLDS: ((_S.OPEN, *_KEPT, *_BY_CHANNEL), _S.HELD_BY_ITS_CHANNEL),
+        _M.CHANNEL_LEAVES_OUT: ((_S.OPEN, *_KEPT, *_BY_CHANNEL), _S.LEFT_OUT_BY_ITS_CHANNEL),
         _M.CHANNEL_LETS_GO: (_BY_CHANNEL, _S.OPEN),
         _M.CHANNEL_CANCELS: ((_S.OPEN, *_KEPT, *_BY_CHANNEL, _S.JOINED_TO_ANOTHER), _S.CANCELLED),
         _M.JOIN: ((_S.OPEN,), _S.JOINED_TO_ANOTHER),

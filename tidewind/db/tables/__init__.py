@@ -6,6 +6,7 @@ from tidewind.db.tables.carriers import CarrierAccount, CarrierRow, LiveAnswerRo
 from tidewind.db.tables.follow import ChannelNotice, LabelRequest, Message, RequestLink, Return, TrackingEvent
 from tidewind.db.tables.handover import Departure
 from tidewind.db.tables.orders import (
+    Aside,
     Channel,
     ChannelLog,
     Difference,
@@ -23,6 +24,7 @@ from tidewind.db.tables.shop import Clearance, Contact, PackagingRow, Place, Pro
 
 __all__ = [
     "ApiKey",
+    "Aside",
     "Attempt",
     "Batch",
     "CarrierAccount",

@@ -79,12 +79,31 @@ class ChannelLog(Base):
     failure: Mapped[str] = mapped_column(String(300), default="")
 
 
+class Aside(Base):
+    """An order of a channel that was not taken in: one that is not fetched, or that could not be read, whole."""
+
+    __tablename__ = "channel_aside"
+    __table_args__ = (
+        UniqueConstraint("channel_id", "number"),
+        CheckConstraint("kind in ('ignored', 'unreadable')", name="kind"),
+    )
+    id: Mapped[Id]
+    channel_id: Mapped[int] = reference("channel.id", cascade=True, index=False)
+    number: Mapped[str] = mapped_column(String(60))
+    kind: Mapped[str] = mapped_column(String(20))
+    stage: Mapped[str] = mapped_column(String(60), default="")
+    why: Mapped[str] = mapped_column(String(300))
+    body: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    cursor: Mapped[str] = mapped_column(String(200))
+    at: Mapped[datetime]
+
+
 class Difference(Base):
     """What a channel changed about an order after it was imported, waiting to be taken or refused."""
 
     __tablename__ = "order_difference"
     __table_args__ = (
-        CheckConstraint("state in ('waiting', 'taken', 'refused')", name="state"),
+        CheckConstraint("state in ('waiting', 'taken', 'refused', 'withdrawn')", name="state"),
         Index("uq_order_difference_waiting", "order_id", unique=True, postgresql_where=text("state = 'waiting'")),
     )
     id: Mapped[Id]
@@ -93,6 +112,7 @@ class Difference(Base):
     kind: Mapped[str] = mapped_column(String(20))
     changes: Mapped[list[Any]]
     upstream: Mapped[dict[str, Any]]
+    fate: Mapped[dict[str, Any]] = mapped_column(default=dict)
     state: Mapped[str] = mapped_column(String(20), default="waiting")
     decided_by: Mapped[str] = mapped_column(String(120), default="")
     decided_at: Mapped[datetime | None]
@@ -142,6 +162,7 @@ class Order(Base):
         CheckConstraint("payment in ('paid', 'pay_on_delivery', 'unpaid')", name="payment"),
         Index("ix_customer_order_search", "search", postgresql_using="gin", postgresql_ops={"search": "gin_trgm_ops"}),
         Index("ix_customer_order_import_id", "import_id", postgresql_where=text("import_id is not null")),
+        Index("ix_customer_order_part_of", "part_of", postgresql_where=text("part_of is not null")),
         Index("ix_customer_order_joined_to", "joined_to", postgresql_where=text("joined_to is not null")),
         Index("ix_customer_order_shipped", "newest_shipment_id", "id", postgresql_where=text(_GONE)),
         Index("ix_customer_order_departing", "carrier", "network", postgresql_where=text("state = 'open'")),

@@ -8,9 +8,10 @@ from typing import Any
 
 import httpx
 
-from tidewind.core.addresses.check import Address, tidy, tidy_address
+from tidewind.core.addresses.check import Address, tidy_address
+from tidewind.core.order_limits import NOTE, NUMBER, PROMISE, short_text, storable
 from tidewind.outside.channels.reading import json_of, read_each
-from tidewind.outside.channels.upstream import Counts, News, OrdersPage, UpstreamLine, UpstreamOrder, day
+from tidewind.outside.channels.upstream import Counts, News, OrdersPage, UpstreamOrder, day, line, minor, prose
 from tidewind.outside.http import call
 
 
@@ -55,28 +56,27 @@ class Larkspur:
 def _read(written: Mapping[str, Any]) -> UpstreamOrder:
     to, delivery = written["shipping"], written["delivery"]
     address = Address(
-        name=to["name"],
-        street=to["line1"],
-        city=to["city"],
-        region=to["region"],
-        postcode=to["postcode"],
-        country=to["country"],
-        phone=to["phone"],
-        email=to["email"],
+        name=storable(to["name"]),
+        street=storable(to["line1"]),
+        city=storable(to["city"]),
+        region=storable(to["region"]),
+        postcode=storable(to["postcode"]),
+        country=storable(to["country"]),
+        phone=storable(to["phone"]),
+        email=storable(to["email"]),
     )
     return UpstreamOrder(
-        number=str(written["number"])[:60],
-        stage=str(written["status"]),
-        money=str(written["payment"]),
+        number=short_text(written["number"], NUMBER, "number"),
+        stage=storable(written["status"])[:60],
+        money=storable(written["payment"])[:60],
         address=tidy_address(address),
         lines=tuple(
-            UpstreamLine(str(ln["sku"])[:60], tidy(str(ln["title"]))[:200], int(ln["quantity"]), int(ln["price_cents"]))
-            for ln in written["lines"]
+            line(ln["sku"], ln["title"], ln["quantity"], minor(ln["price_cents"], "price")) for ln in written["lines"]
         ),
         ordered_at=datetime.fromisoformat(written["placed_at"]),
         home=not to["business"],
-        promise=tidy(str(delivery["title"]))[:120],
+        promise=prose(delivery["title"], PROMISE),
         promise_date=day(delivery.get("promised")),
-        paid_shipping_minor=int(delivery["paid_cents"]),
-        note=tidy(str(written["note"]))[:500],
+        paid_shipping_minor=minor(delivery["paid_cents"], "delivery paid"),
+        note=prose(written["note"], NOTE),
     )

@@ -8,10 +8,11 @@ from typing import Any
 
 import httpx
 
-from tidewind.core.addresses.check import Address, tidy, tidy_address
+from tidewind.core.addresses.check import Address, tidy_address
+from tidewind.core.order_limits import BILLING_NAME, NUMBER, PROMISE, short_text, storable
 from tidewind.outside.channels.market import Market
 from tidewind.outside.channels.reading import json_of, read_each
-from tidewind.outside.channels.upstream import OrdersPage, UpstreamLine, UpstreamOrder
+from tidewind.outside.channels.upstream import OrdersPage, UpstreamOrder, line, minor, prose
 from tidewind.outside.http import call
 
 
@@ -45,24 +46,21 @@ def _read(written: Mapping[str, Any]) -> UpstreamOrder:
     buyer = written["buyer"]
     to = buyer["ship"]
     address = Address(
-        name=to.get("name") or "",
-        street=f"{to['street']} {to['house']}",
-        city=to["city"],
-        postcode=to["postal_code"],
-        country=to["country_name"],
-        email=buyer.get("mail", ""),
+        name=storable(to.get("name")),
+        street=f"{storable(to['street'])} {storable(to['house'])}",
+        city=storable(to["city"]),
+        postcode=storable(to["postal_code"]),
+        country=storable(to["country_name"]),
+        email=storable(buyer.get("mail")),
     )
     return UpstreamOrder(
-        number=str(written["code"])[:60],
-        stage=str(written["status"]),
-        money=str(written["payment"]["state"]),
+        number=short_text(written["code"], NUMBER, "number"),
+        stage=storable(written["status"])[:60],
+        money=storable(written["payment"]["state"])[:60],
         address=tidy_address(address),
-        lines=tuple(
-            UpstreamLine(str(r["sku"])[:60], tidy(str(r["title"]))[:200], int(r["qty"]), int(r["price_cents"]))
-            for r in written["rows"]
-        ),
+        lines=tuple(line(r["sku"], r["title"], r["qty"], minor(r["price_cents"], "price")) for r in written["rows"]),
         ordered_at=datetime.fromisoformat(written["placed_at"]),
-        promise=tidy(str(written["delivery_method"]))[:120],
-        paid_shipping_minor=int(written["delivery_paid_cents"]),
-        billing_name=tidy(str(buyer["bill"]["name"]))[:120],
+        promise=prose(written["delivery_method"], PROMISE),
+        paid_shipping_minor=minor(written["delivery_paid_cents"], "delivery paid"),
+        billing_name=prose(buyer["bill"]["name"], BILLING_NAME),
     )

@@ -7,6 +7,7 @@ from typing import Any
 
 import httpx
 
+from tidewind.core.order_limits import NUMBER, storable
 from tidewind.outside.channels.upstream import Unreadable, UpstreamOrder
 from tidewind.outside.errors import NeverSent
 
@@ -27,11 +28,27 @@ def read_each(
     for body in written:
         try:
             order = read(body)
-        except (KeyError, TypeError, ValueError, AttributeError, ArithmeticError) as error:
-            number = str(body.get(number_field, ""))[:60] if isinstance(body, Mapping) else ""
-            missing = f"“{error.args[0]}” is missing" if isinstance(error, KeyError) else str(error)[:160]
-            found.append(Unreadable(number, missing))
+        except (KeyError, TypeError, ValueError, AttributeError, ArithmeticError, RecursionError) as error:
+            found.append(_aside(body, number_field, _why(error)))
             continue
-        possible = order.number and order.lines and all(0 < ln.quantity <= 100_000 for ln in order.lines)
-        found.append(order if possible else Unreadable(order.number, "has no number, no items or an odd quantity"))
+        if order.number and order.lines:
+            found.append(order)
+        else:
+            found.append(_aside(body, number_field, "it has no items" if order.number else "it has no number"))
     return tuple(found)
+
+
+def _why(error: Exception) -> str:
+    if isinstance(error, KeyError):
+        return f"“{storable(error.args[0])}” is missing"
+    if isinstance(error, ValueError) and str(error):
+        return storable(error)[:160]
+    return f"it is not written as expected ({storable(error)[:120]})"
+
+
+def _aside(body: Any, number_field: str, why: str) -> Unreadable:
+    """Return an order that is kept aside: whole, as far as it can be stored."""
+    written = body if isinstance(body, Mapping) else {"order": body}
+    number = written.get(number_field)
+    known = storable(number) if isinstance(number, (str, int)) else ""
+    return Unreadable(known[:NUMBER], why, written)

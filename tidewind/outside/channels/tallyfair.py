@@ -8,10 +8,11 @@ from typing import Any
 
 import httpx
 
-from tidewind.core.addresses.check import Address, tidy, tidy_address
+from tidewind.core.addresses.check import Address, tidy_address
+from tidewind.core.order_limits import NUMBER, PROMISE, short_text, storable
 from tidewind.outside.channels.market import Market
 from tidewind.outside.channels.reading import json_of, read_each
-from tidewind.outside.channels.upstream import OrdersPage, UpstreamLine, UpstreamOrder, cents, day
+from tidewind.outside.channels.upstream import OrdersPage, UpstreamOrder, cents, day, line, prose
 from tidewind.outside.http import call
 
 
@@ -38,28 +39,25 @@ class Tallyfair(Market):
 
 def _read(written: Mapping[str, Any]) -> UpstreamOrder:
     to, delivery = written["ship_to"], written["delivery"]
-    street, *rest = [str(line) for line in to["lines"]]
+    street, *rest = [storable(one) for one in to["lines"]] or [""]
     address = Address(
-        name=to["full_name"],
+        name=storable(to["full_name"]),
         street=street,
         extra=", ".join(rest),
-        city=to["town"],
-        postcode=to["zip"],
-        country=to["nation"],
-        phone=to["phone"],
-        email=to["mail"],
+        city=storable(to["town"]),
+        postcode=storable(to["zip"]),
+        country=storable(to["nation"]),
+        phone=storable(to["phone"]),
+        email=storable(to["mail"]),
     )
     return UpstreamOrder(
-        number=str(written["order_ref"])[:60],
-        stage=str(written["stage"]),
-        money=str(written["money"]),
+        number=short_text(written["order_ref"], NUMBER, "number"),
+        stage=storable(written["stage"])[:60],
+        money=storable(written["money"])[:60],
         address=tidy_address(address),
-        lines=tuple(
-            UpstreamLine(str(b["article"])[:60], tidy(str(b["label"]))[:200], int(b["pieces"]), cents(b["unit_price"]))
-            for b in written["basket"]
-        ),
+        lines=tuple(line(b["article"], b["label"], b["pieces"], cents(b["unit_price"])) for b in written["basket"]),
         ordered_at=datetime.fromisoformat(written["placed_at"]),
-        promise=tidy(str(delivery["label"]))[:120],
+        promise=prose(delivery["label"], PROMISE),
         promise_date=day(delivery.get("promised")),
         paid_shipping_minor=cents(delivery["charged"]),
     )

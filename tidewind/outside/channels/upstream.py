@@ -8,7 +8,8 @@ from datetime import date, datetime
 from decimal import Decimal
 from typing import Any, Protocol
 
-from tidewind.core.addresses.check import Address
+from tidewind.core.addresses.check import Address, tidy
+from tidewind.core.order_limits import NAME, SKU, amount, pieces, short_text, storable, whole
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,10 +50,11 @@ class UpstreamOrder:
 
 @dataclass(frozen=True, slots=True)
 class Unreadable:
-    """An order that cannot be understood: its number where that much is clear, and why."""
+    """An order that cannot be understood: its number where that much is clear, why, and all that was said."""
 
     number: str
     why: str
+    body: Mapping[str, Any] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True)
@@ -106,10 +108,25 @@ class ChannelClient(Protocol):
 
 def cents(text: Any) -> int:
     """Return minor units of an amount written like ``12.90``.  Raises ValueError."""
-    amount = Decimal(str(text)) * 100
-    if amount != amount.to_integral_value() or not 0 <= amount <= 10**9:
+    value = Decimal(str(text)) * 100
+    if not value.is_finite() or value != value.to_integral_value():
         raise ValueError(f"{text} is no amount")
-    return int(amount)
+    return amount(int(value), "amount")
+
+
+def minor(value: Any, what: str = "amount") -> int:
+    """Return an amount that is written in minor units already.  Raises ValueError."""
+    return amount(whole(value, what), what)
+
+
+def prose(value: Any, most: int) -> str:
+    """Return what is read and not looked up, tidied and cut to what can be kept.  Raises ValueError for no text."""
+    return tidy(storable(value))[:most]
+
+
+def line(sku: Any, name: Any, quantity: Any, unit_price_minor: int) -> UpstreamLine:
+    """Return one line within the limits of an order.  Raises ValueError, naming the limit, for one beyond them."""
+    return UpstreamLine(short_text(sku, SKU, "SKU"), prose(name, NAME), pieces(quantity), unit_price_minor)
 
 
 def day(text: Any) -> date | None:

@@ -1,5 +1,6 @@
 """Orders: taken in, worked on as a list, changed one by one, in parts, against what the channel says."""
 
+from tidewind.services.orders.asides import not_mapped, orders_aside
 from tidewind.services.orders.by_hand import HAND_CHANNEL, TypedLine, TypedOrder, create_order, try_plan
 from tidewind.services.orders.differences import decide_difference, waiting_differences
 from tidewind.services.orders.importing import (
@@ -23,12 +24,13 @@ from tidewind.services.orders.one_order import (
     edit_hand,
     find_orders,
     get_order,
+    numbers_of,
     set_held,
     shipments_of,
     use_billing_name,
 )
 from tidewind.services.orders.parts import join_orders, orders_along, same_person, send_apart, set_sent, undo_change
-from tidewind.services.orders.pulling import pull, pull_due
+from tidewind.services.orders.pulling import after_mapping, pull, pull_due
 from tidewind.services.orders.snags import snag_groups
 from tidewind.services.orders.taking_in import NewLine, NewOrder, recipient_key, search_text, store_orders
 from tidewind.services.orders.work_list import (
@@ -57,6 +59,7 @@ __all__ = [
     "TypedLine",
     "TypedOrder",
     "WorkFilter",
+    "after_mapping",
     "annotate",
     "approve_orders",
     "being_bought",
@@ -76,7 +79,10 @@ __all__ = [
     "list_orders",
     "missing_fields",
     "newest_imports",
+    "not_mapped",
+    "numbers_of",
     "orders_along",
+    "orders_aside",
     "orders_by_recipient",
     "pick_orders",
     "preview_import",

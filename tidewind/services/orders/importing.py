@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from datetime import datetime
 
-from sqlalchemy import delete, select
+from sqlalchemy import Select, delete, or_, select
 from sqlalchemy.orm import Session, sessionmaker
 from sqlalchemy.orm import defer as left_out
 
@@ -27,7 +27,7 @@ from tidewind.core.states.orders import OrderMove
 from tidewind.db.tables import Channel, Import, Order, Shipment
 from tidewind.outside.spreadsheets import SpreadsheetError, read_sheet
 from tidewind.services.base import Conflict, Invalid, NotFound, defer, move_order, move_row
-from tidewind.services.orders.taking_in import NewLine, NewOrder, store_orders
+from tidewind.services.orders.taking_in import NewLine, NewOrder, forget_learned, store_orders
 from tidewind.services.planning import plan_orders, shop_settings
 
 SHEET_CHANNEL = "sheet"
@@ -192,8 +192,10 @@ def undo_import(session: Session, import_id: int, now: datetime) -> int:
     if row.state != ImportState.DONE:
         raise Conflict("not_done", "Only an import that is done can be taken back.")
     mine = select(Order.id).where(Order.import_id == import_id)
+    # What went, went for all that belong together: parts of these orders, and the one that they go along with.
+    theirs = or_(Order.id.in_(mine), Order.part_of.in_(mine), Order.id.in_(_hosts(import_id)))
     bought = session.scalar(
-        select(Order.number).join(Shipment, Shipment.order_id == Order.id).where(Order.import_id == import_id).limit(1)
+        select(Order.number).join(Shipment, Shipment.order_id == Order.id).where(theirs).order_by(Order.id).limit(1)
     )
     if bought:
         raise Conflict("bought", f"A label was bought or asked for order {bought}. Nothing was taken back.")
@@ -201,13 +203,21 @@ def undo_import(session: Session, import_id: int, now: datetime) -> int:
     for guest in (freed := alone.all()):
         move_order(guest, OrderMove.PART)
         guest.joined_to = None
+    left = session.scalars(select(Order).where(Order.id.in_(_hosts(import_id)), Order.id.not_in(mine))).all()
+    for host in left:
+        host.hand = replace(host.hand, parcels=())
     session.flush()
+    forget_learned(session, import_id)
     session.execute(delete(Order).where(Order.part_of.in_(mine)))
     count = len(session.scalars(delete(Order).where(Order.import_id == import_id).returning(Order.id)).all())
     move_row(row, IMPORT_MOVES, ImportState, ImportMove.UNDO)
     row.made = 0
-    plan_orders(session, freed, now)
+    plan_orders(session, [*freed, *left], now)
     return count
+
+
+def _hosts(import_id: int) -> Select[int | None]:
+    return select(Order.joined_to).where(Order.import_id == import_id, Order.joined_to.is_not(None))
 
 
 def newest_imports(session: Session, limit: int = 30) -> Sequence[Import]:

@@ -11,6 +11,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from tidewind.core.addresses.check import Address, tidy, tidy_address
+from tidewind.core.snags import APPROVAL_WORDS
 from tidewind.core.states.orders import OrderMove, OrderStanding
 from tidewind.core.stored import Written, read_hand, write_hand
 from tidewind.db.tables import CarrierAccount, Clearance, Order, PackagingRow, Shipment
@@ -18,16 +19,15 @@ from tidewind.services.base import (
     Conflict,
     Invalid,
     NotFound,
+    history_of,
     lock_orders,
     move_order,
     orders_with_label,
     write_history,
 )
-from tidewind.services.orders.taking_in import recipient_key, search_text
+from tidewind.services.orders.belonging import set_address
 from tidewind.services.orders.work_list import matching
 from tidewind.services.planning import Scope, joined_lines, plan_orders, replan_some
-
-_DEARER = frozenset({"service", "packaging", "extras", "parcels", "split"})
 
 
 def get_order(session: Session, order_id: int, *, lock: bool = False) -> Order:
@@ -39,6 +39,12 @@ def get_order(session: Session, order_id: int, *, lock: bool = False) -> Order:
     if order is None:
         raise NotFound("unknown_order", "This order does not exist.")
     return order
+
+
+def numbers_of(session: Session, order_ids: Iterable[int]) -> dict[int, str]:
+    """Return the numbers of orders by their ids."""
+    found = session.execute(select(Order.id, Order.number).where(Order.id.in_(set(order_ids))))
+    return {row.id: row.number for row in found}
 
 
 def shipments_of(session: Session, order_id: int) -> Sequence[Shipment]:
@@ -92,11 +98,9 @@ def edit_hand(session: Session, order_ids: Sequence[int], changes: Written, who:
         changes = {**changes, "ship_date": changes["ship_date"].isoformat()}
     for order in orders:
         before = write_hand(order.hand)
-        write_history(session, order, who, f"set {', '.join(changes).replace('_', ' ')}", now, {"hand": before})
+        undo = {"hand": before, "fields": list(changes)}
+        write_history(session, order, who, f"set {', '.join(changes).replace('_', ' ')}", now, undo)
         merged = {**before, **changes}
-        if _DEARER & changes.keys():
-            # What was approved was another plan: a dearer one must be asked for again.
-            merged.pop("approved", None)
         order.hand = read_hand({name: value for name, value in merged.items() if _is_set(name, value)})
     _plan_many(session, orders, f"{who} set {', '.join(changes).replace('_', ' ')}", now)
     return orders
@@ -120,19 +124,39 @@ def _check_parcels(session: Session, order: Order, parcels: Sequence[Written]) -
         raise Invalid("not_all_packed", "The parcels together must hold every item once. Nothing was changed.")
 
 
-def edit_address(session: Session, order_id: int, address: Address, home: bool, who: str, now: datetime) -> Order:
-    """Correct where an order goes; what was imported stays on record beside it."""
+def edit_address(
+    session: Session,
+    order_id: int,
+    address: Address,
+    home: bool,
+    who: str,
+    now: datetime,
+    seen: Address | None = None,
+) -> Order:
+    """Correct where an order goes; what was imported stays on record beside it.
+
+    ``seen`` is the address that the person began from.  Raises Conflict where somebody has changed it since.
+    """
     order = editable(session, order_id)
-    _set_address(order, tidy_address(address))
+    if order.joined_to:
+        raise Conflict("joined", f"Order {order.number} goes with another. Correct the address there, or part them.")
+    if seen is not None and tidy_address(seen) != order.address and tidy_address(address) != order.address:
+        raise Conflict("changed_meanwhile", _changed_meanwhile(session, order))
+    set_address(order, tidy_address(address))
     order.home = home
     write_history(session, order, who, "corrected the address", now)
     plan_orders(session, [order], now)
     return order
 
 
-def _set_address(order: Order, address: Address) -> None:
-    order.address, order.recipient_key = address, recipient_key(address)
-    order.search = search_text(order.number, address, [f"{ln.name} {ln.sku}" for ln in order.lines], order.reference)
+def _changed_meanwhile(session: Session, order: Order) -> str:
+    newest = next(iter(history_of(session, order.id)), None)
+    to = order.address
+    now_there = ", ".join(part for part in (to.name, to.street, f"{to.postcode} {to.city}".strip(), to.country) if part)
+    return (
+        f"{newest.who if newest else 'Somebody'} changed this address while you were typing; it is now: {now_there}. "
+        "What you typed is still here. Save again to put it in its place."
+    )
 
 
 def use_billing_name(session: Session, order_ids: Sequence[int], who: str, now: datetime) -> list[Order]:
@@ -141,7 +165,7 @@ def use_billing_name(session: Session, order_ids: Sequence[int], who: str, now: 
     for order in orders:
         if not order.billing_name or order.address.name:
             raise Conflict("no_billing_name", f"Order {order.number} has a name, or no billing name to use.")
-        _set_address(order, replace(order.address, name=order.billing_name))
+        set_address(order, replace(order.address, name=order.billing_name))
         write_history(session, order, who, f"used the billing name {order.billing_name}", now)
     _plan_many(session, orders, f"{who} used billing names", now)
     return orders
@@ -183,12 +207,16 @@ def annotate(
 
 
 def approve_orders(session: Session, order_ids: Sequence[int], who: str, now: datetime) -> list[Order]:
-    """Approve orders that a rule keeps back for it."""
+    """Approve orders that are kept back for it: for the reasons and up to the price that they have now, no others."""
     orders = all_editable(session, order_ids)
     for order in orders:
-        order.hand = replace(order.hand, approved=who)
+        reasons = tuple(s.words.removeprefix(APPROVAL_WORDS) for s in order.snags if s.code == "needs_approval")
+        order.hand = replace(order.hand, approved=who, approved_for=reasons, approved_minor=None)
         write_history(session, order, who, "approved it", now)
     _plan_many(session, orders, f"{who} approved orders", now)
+    for order in orders:
+        # What waits for approval shows no price; many are planned later, and their approval has its reasons alone.
+        order.hand = replace(order.hand, approved_minor=order.price_minor)
     return orders
 
 

@@ -10,9 +10,10 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from tidewind.core.states.orders import OrderMove
-from tidewind.core.stored import NO_HAND, NO_PLAN, read_hand
+from tidewind.core.stored import NO_HAND, NO_PLAN, read_hand, write_hand
 from tidewind.db.tables import Order, OrderChange, OrderLine
-from tidewind.services.base import Conflict, Invalid, move_order, write_history
+from tidewind.services.base import Conflict, Invalid, lock_orders, move_order, write_history
+from tidewind.services.orders.belonging import remove_part
 from tidewind.services.orders.one_order import all_editable, editable
 from tidewind.services.planning import plan_orders
 
@@ -36,8 +37,16 @@ def set_sent(session: Session, order_id: int, sent: Mapping[int, int], who: str,
     order.hand = replace(order.hand, parcels=())
     write_history(session, order, who, "said what was sent already", now, {"sent": before})
     session.flush()
-    plan_orders(session, [order], now)
+    plan_orders(session, [order, *_host_of(session, order)], now)
     return order
+
+
+def _host_of(session: Session, order: Order) -> list[Order]:
+    """Return the order that this one goes along with, its parcels to be packed anew; none where it goes alone."""
+    hosts = lock_orders(session, [order.joined_to] if order.joined_to else [])
+    for host in hosts:
+        host.hand = replace(host.hand, parcels=())
+    return hosts
 
 
 def send_apart(session: Session, order_id: int, items: Mapping[int, int], who: str, now: datetime) -> Order:
@@ -48,6 +57,10 @@ def send_apart(session: Session, order_id: int, items: Mapping[int, int], who: s
     order = editable(session, order_id)
     if order.part_of:
         raise Conflict("is_a_part", "This is a part already. Take the items out of the whole order.")
+    if order.joined_to:
+        raise Conflict("joined", f"Order {order.number} goes with another. Undo that there, then divide it.")
+    if order.state_by == "channel":
+        raise Conflict("kept_back", f"Its channel keeps this order back: {order.state_why}. No part of it may go.")
     before = {str(line.id): line.sent for line in order.lines}
     moved = [(_line_of(order, line_id), count) for line_id, count in items.items() if count > 0]
     left = sum(line.quantity - line.sent for line in order.lines) - sum(count for _, count in moved)
@@ -118,18 +131,31 @@ def join_orders(session: Session, order_ids: Sequence[int], who: str, now: datet
     return host
 
 
-def undo_change(session: Session, order_id: int, who: str, now: datetime) -> Order:
-    """Undo the last change of an order that can be undone.  Raises Conflict where there is none, or it is too late."""
+def undo_change(session: Session, order_id: int, who: str, now: datetime, *, of_others: bool = False) -> Order:
+    """Undo the last change of an order that can be undone.
+
+    Raises Conflict where there is none, where it is too late, and where it is somebody else's, naming whose, unless
+    ``of_others`` says that this is meant.
+    """
     order = editable(session, order_id)
     query = select(OrderChange).where(OrderChange.order_id == order.id, OrderChange.undo != {})
     change = session.scalar(query.order_by(OrderChange.id.desc()).limit(1))
     if change is None:
         raise Conflict("nothing_to_undo", "There is nothing to undo on this order.")
+    if change.who != who and not of_others:
+        raise Conflict("not_yours", f"The last change is by {change.who}: “{change.what}”. Nothing was undone.")
     again = [order]
     if "hand" in change.undo:
-        order.hand = read_hand(change.undo["hand"])
-    if "part" in change.undo:
-        _take_back(session, change.undo["part"])
+        # Only what this change set goes back: what was approved or released since then stays.
+        kept = {k: v for k, v in write_hand(order.hand).items() if k not in change.undo.get("fields", ())}
+        before = change.undo["hand"]
+        fields = change.undo.get("fields", before.keys())
+        order.hand = read_hand({**kept, **{k: v for k, v in before.items() if k in fields}})
+    part = session.get(Order, change.undo["part"], with_for_update=True) if "part" in change.undo else None
+    if part is not None:
+        editable(session, part.id)
+        again += lock_orders(session, remove_part(session, part, order))
+    again += _host_of(session, order) if "sent" in change.undo else []
     for line in order.lines:
         line.sent = int(change.undo.get("sent", {}).get(str(line.id), line.sent))
     for other_id in change.undo.get("joined", []):
@@ -143,14 +169,6 @@ def undo_change(session: Session, order_id: int, who: str, now: datetime) -> Ord
     session.flush()
     plan_orders(session, again, now)
     return order
-
-
-def _take_back(session: Session, part_id: int) -> None:
-    part = session.get(Order, part_id, with_for_update=True)
-    if part is None:
-        return
-    editable(session, part.id)
-    session.delete(part)
 
 
 def orders_along(session: Session, order_id: int) -> Sequence[Order]:

@@ -12,13 +12,14 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from tidewind.core.stored import Written
 from tidewind.db.tables import Channel, ChannelLog, Order
-from tidewind.outside.channels.upstream import OrdersPage, Unreadable, UpstreamOrder
+from tidewind.outside.channels.upstream import ChannelClient, OrdersPage, Unreadable, UpstreamOrder
 from tidewind.outside.errors import MaybeDone, NeverSent, OutsideError
 from tidewind.services.base import Conflict, NotFound, Outside
-from tidewind.services.orders.differences import compare_with_channel
+from tidewind.services.orders.asides import LeftOut, keep_aside, no_longer_aside, read_again
+from tidewind.services.orders.differences import Fate, compare_with_channel, follow_channel
 from tidewind.services.orders.taking_in import NewLine, NewOrder, store_orders
 
-_MOST_PAGES, _TRIES, _PAUSE_S, _MOST_ENTRIES = 5_000, 3, 0.3, 200
+_MOST_PAGES, _MOST_PASSES, _TRIES, _PAUSE_S, _MOST_ENTRIES = 5_000, 5, 3, 0.3, 200
 PULL_COUNTS = ("made", "already", "kept_back", "ignored", "changed", "unreadable")
 
 
@@ -59,30 +60,51 @@ def pull(
 ) -> dict[str, int]:
     """Pull everything new from a channel; each page is one transaction, so a broken pull goes on where it stopped.
 
-    Returns the counts of ``COUNTS``; what came, what was left out and why is in the channel's log, and so is a
-    failure.  Raises Conflict for a paused channel, OutsideError where the channel does not answer after three tries.
+    What took several pages is read again until nothing new turns up: an order that changes while we read can shift
+    another one across the border of two pages.  Returns the counts of ``PULL_COUNTS``; what came, what was left out
+    and why is in the channel's log, and so is a failure.  Raises Conflict for a paused channel, OutsideError where the
+    channel does not answer after three tries.
     """
     tally = _Tally()
     with sessions() as session:
         channel = _channel(session, channel_code)
         if channel.state != "connected":
             raise Conflict("not_connected", f"{channel.name} is {channel.state}. Switch it on in Set-up, Channels.")
-        client, cursor = outside.channel(channel), channel.cursor
+        client, start = outside.channel(channel), channel.cursor
     try:
-        for _ in range(_MOST_PAGES):
-            page = _patiently(client.orders_after, cursor, pause)
-            with sessions.begin() as session:
-                channel = _channel(session, channel_code, lock=True)
-                _take(session, channel, page, tally, now)
-                channel.cursor, channel.last_pull_at, channel.last_pull = page.cursor, now, dict(tally.counts)
-            if not page.more or page.cursor == cursor:
+        for _ in range(_MOST_PASSES):
+            fresh, pages = _read_through(sessions, client, channel_code, start, tally, now, pause)
+            if pages == 1 or not fresh:
                 break
-            cursor = page.cursor
     except OutsideError as error:
         _log(sessions, channel_code, tally, now, f"{error}; the next pull goes on from here"[:300])
         raise
     _log(sessions, channel_code, tally, now, "")
     return tally.counts
+
+
+def _read_through(
+    sessions: sessionmaker[Session],
+    client: ChannelClient,
+    code: str,
+    start: str,
+    tally: _Tally,
+    now: datetime,
+    pause: Callable[[float], None],
+) -> tuple[bool, int]:
+    """Read all pages from a cursor on; return whether any had something new in it, and how many there were."""
+    cursor, fresh, pages = start, False, 0
+    while pages < _MOST_PAGES:
+        pages += 1
+        page = _patiently(client.orders_after, cursor, pause)
+        with sessions.begin() as session:
+            channel = _channel(session, code, lock=True)
+            fresh |= _take(session, channel, page, cursor, tally, now)
+            channel.cursor, channel.last_pull_at, channel.last_pull = page.cursor, now, dict(tally.counts)
+        if not page.more or page.cursor == cursor:
+            break
+        cursor = page.cursor
+    return fresh, pages
 
 
 def _patiently(ask: Callable[[str], OrdersPage], cursor: str, pause: Callable[[float], None]) -> OrdersPage:
@@ -110,9 +132,10 @@ def _log(sessions: sessionmaker[Session], code: str, tally: _Tally, now: datetim
         session.add(line)
 
 
-def _take(session: Session, channel: Channel, page: OrdersPage, tally: _Tally, now: datetime) -> None:
-    """Store what is new, compare what is there, and note what is left out with the reason."""
+def _take(session: Session, channel: Channel, page: OrdersPage, cursor: str, tally: _Tally, now: datetime) -> bool:
+    """Store what is new, compare what is there, keep aside what is left out; return whether anything was unseen."""
     fresh: dict[str, NewOrder] = {}
+    aside: list[LeftOut] = []
     news = [upstream for upstream in page.orders if tally.is_new(upstream)]
     numbers = [upstream.number for upstream in news]
     found = session.scalars(select(Order).where(Order.channel_id == channel.id, Order.number.in_(numbers)))
@@ -120,45 +143,68 @@ def _take(session: Session, channel: Channel, page: OrdersPage, tally: _Tally, n
     for upstream in news:
         if isinstance(upstream, Unreadable):
             tally.note("unreadable", upstream.number, upstream.why)
-        elif upstream.number in there:
-            what = compare_with_channel(session, there[upstream.number], upstream, fate(channel, upstream), now)
+            aside.append(LeftOut(upstream, upstream.why, cursor))
+            continue
+        decided = fate(channel, upstream)
+        if upstream.number in there:
+            what = compare_with_channel(session, there[upstream.number], upstream, decided, now)
             tally.note("changed" if what else "already", upstream.number, what)
+        elif decided.state == "ignored":
+            tally.note("ignored", upstream.number, decided.why)
+            aside.append(LeftOut(upstream, decided.why, cursor))
         else:
-            state, why = fate(channel, upstream)
-            if state == "ignored":
-                tally.note("ignored", upstream.number, why)
-            else:
-                fresh[upstream.number] = new_order(channel, upstream, state, why)
+            fresh[upstream.number] = new_order(upstream, decided)
     made, _ = store_orders(session, channel, list(fresh.values()), now)
     for order in made:
         kept_back = fresh[order.number].state != "open"
         tally.note("kept_back" if kept_back else "made", order.number, fresh[order.number].state_why)
+    no_longer_aside(session, channel, {*fresh, *there} - {left.order.number for left in aside})
+    keep_aside(session, channel, aside, now)
+    return bool(news)
 
 
-def fate(channel: Channel, upstream: UpstreamOrder) -> tuple[str, str]:
-    """Return what becomes of an order by the channel's mapping: its state with us, and why.
+def fate(channel: Channel, upstream: UpstreamOrder) -> Fate:
+    """Return what becomes of an order by the channel's mapping: its state with us, why, and how it is paid."""
+    return fate_of(channel, upstream.stage, upstream.money)
+
+
+def fate_of(channel: Channel, stage: str, money: str) -> Fate:
+    """Return what the channel's words for a state and a payment mean for us.
 
     A state or payment that nobody mapped holds the order, so that none is lost silently.
     """
-    wanted = channel.states.get(upstream.stage)
-    payment = channel.payments.get(upstream.money)
-    stage = upstream.stage.replace("_", " ")
+    wanted, payment = channel.states.get(stage), channel.payments.get(money)
+    paid = payment or "unpaid"
+    said = stage.replace("_", " ")
     if wanted == "ignore":
-        return "ignored", f"{channel.name} says “{stage}”, which is not fetched"
+        return Fate("ignored", f"{channel.name} says “{said}”, which is not fetched", paid)
     if wanted == "leave_out":
-        return "left_out", f"{stage} in {channel.name}"
+        return Fate("left_out", f"{said} in {channel.name}", paid)
     if wanted == "cancelled":
-        return "cancelled", f"cancelled in {channel.name}"
+        return Fate("cancelled", f"cancelled in {channel.name}", paid)
     if wanted is None:
-        return "held", f"the state “{stage}” of {channel.name} is not mapped"
+        return Fate("held", f"the state “{said}” of {channel.name} is not mapped", paid)
     if payment is None:
-        return "held", f"the payment “{upstream.money}” of {channel.name} is not mapped"
+        return Fate("held", f"the payment “{money}” of {channel.name} is not mapped", paid)
     if payment == "unpaid":
-        return "held", f"payment {upstream.money.replace('_', ' ')}"
-    return ("held", f"held in {channel.name}") if wanted == "hold" else ("open", "")
+        return Fate("held", f"payment {money.replace('_', ' ')}", paid)
+    return Fate("held", f"held in {channel.name}", paid) if wanted == "hold" else Fate("open", "", paid)
 
 
-def new_order(channel: Channel, upstream: UpstreamOrder, state: str, why: str) -> NewOrder:
+def after_mapping(session: Session, channel: Channel, now: datetime) -> int:
+    """Let the orders that a channel keeps back follow a mapping that was changed; return how many more will come.
+
+    Those that were not fetched under the mapping before come with the next pull.
+    """
+    kept = select(Order).where(Order.channel_id == channel.id, Order.state_by == "channel").order_by(Order.id)
+    for order in session.scalars(kept.with_for_update(of=Order)):
+        said = order.imported.get("said")
+        if said:
+            follow_channel(session, order, said, fate_of(channel, said["stage"], said["money"]), now)
+    return read_again(session, channel)
+
+
+def new_order(upstream: UpstreamOrder, decided: Fate) -> NewOrder:
     """Return an order of a channel on its way in."""
     said: Written = upstream.snapshot()
     return NewOrder(
@@ -171,9 +217,9 @@ def new_order(channel: Channel, upstream: UpstreamOrder, state: str, why: str) -
         promise_date=upstream.promise_date,
         paid_shipping_minor=upstream.paid_shipping_minor,
         note=upstream.note,
-        state=state,
-        state_why=why,
-        payment=channel.payments.get(upstream.money, "unpaid"),
+        state=decided.state,
+        state_why=decided.why,
+        payment=decided.payment,
         billing_name=upstream.billing_name if not upstream.address.name else "",
         imported={"said": said},
     )

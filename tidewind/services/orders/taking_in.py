@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from datetime import date, datetime
 from typing import Any
 
-from sqlalchemy import select
+from sqlalchemy import delete, func, select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
@@ -147,6 +147,20 @@ def learn_products(session: Session, orders: Sequence[NewOrder]) -> None:
         where=Product.weight_g.is_(None) & insert(Product).excluded.weight_g.is_not(None),
     )
     session.execute(statement, [{"sku": sku, **facts} for sku, facts in sorted(told.items())])
+
+
+def forget_learned(session: Session, import_id: int) -> None:
+    """Let the catalogue forget products that it learned from an import alone, and nobody has touched since."""
+    mine = select(Order.id).where(Order.import_id == import_id)
+    learned = select(func.concat("order ", Order.number)).where(Order.import_id == import_id)
+    elsewhere = select(OrderLine.sku).where(OrderLine.order_id.not_in(mine), OrderLine.sku == Product.sku)
+    as_learned = (
+        Product.learned_from.in_(learned), Product.length_mm.is_(None), Product.customs_text == "",
+        Product.hs_code == "", Product.barcode == "", Product.recipe == "", Product.shelf == "", Product.origin == "",
+        Product.material == "", Product.used_for == "", Product.tags == [], Product.contents == [], ~Product.own_box,
+        ~Product.upright, ~Product.no_weekend,
+    )  # fmt: skip
+    session.execute(delete(Product).where(*as_learned, ~elsewhere.exists()))
 
 
 def search_text(number: str, address: Address, items: Sequence[str], reference: str = "") -> str:

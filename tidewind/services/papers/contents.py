@@ -9,7 +9,8 @@ from datetime import date
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from tidewind.core.addresses.check import Address, country_name
+from tidewind.core.addresses.check import Address
+from tidewind.core.addresses.countries import country_name
 from tidewind.core.addresses.latin import latin_address
 from tidewind.core.codes import is_sscc
 from tidewind.core.quantities import money_text, weight_text

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Iterable, Mapping, Sequence
+from dataclasses import replace
 
-from sqlalchemy import select
-from sqlalchemy.orm import Session
+from sqlalchemy import or_, select
+from sqlalchemy.orm import Session, aliased
 
+from tidewind.core.channel_changes import ChangeKind, ChannelChange, worst
 from tidewind.core.order_facts import Hand, LineFacts, OrderFacts
 from tidewind.core.stored import NO_ADDRESS
 from tidewind.db.tables import Batch, Difference, Order, OrderLine, Product
@@ -95,7 +97,7 @@ def facts_of(
     order: Order | OrderRecord,
     catalogue: Mapping[str, LineFacts],
     along: Sequence[OrderLine] = (),
-    changed: str = "",
+    changed: ChannelChange | None = None,
     batch: Batch | None = None,
 ) -> OrderFacts:
     """Return an order as planning sees it, with the lines of orders that go along with it."""
@@ -114,12 +116,35 @@ def facts_of(
         paid_shipping=order.paid_shipping_minor,
         billing_name=order.billing_name,
         cleared=frozenset(order.cleared),
-        changed_upstream=changed,
+        channel_change=changed,
         point=order.hand.point,
         batch=batch.changes if batch else Hand(),
         batch_name=batch.name if batch else "",
         sender=None if order.sender == NO_ADDRESS else order.sender,
     )
+
+
+def _channel_changes(session: Session, ids: Collection[int]) -> dict[int, ChannelChange]:
+    """Return the worst change that waits for a decision, by the id of each order that it concerns.
+
+    An order is concerned by its own, by that of the order it is part of, and by those of orders that go along with it.
+    """
+    changed = aliased(Order)
+    belongs = or_(Order.id == Difference.order_id, Order.part_of == Difference.order_id)
+    waiting = (
+        select(Difference, changed.number, Order.id, Order.joined_to)
+        .join(changed, changed.id == Difference.order_id)
+        .join(Order, belongs)
+        .where(Difference.state == "waiting", or_(Order.id.in_(ids), Order.joined_to.in_(ids)))
+    )
+    found: dict[int, list[ChannelChange]] = {}
+    for row, number, order_id, host in session.execute(waiting):
+        fields = tuple(str(change["field"]) for change in row.changes)
+        change = ChannelChange(ChangeKind(row.kind), fields, str(row.fate.get("why", "")))
+        for concerned in (order_id, *([host] if host else ())):
+            whose = "" if concerned == row.order_id else number
+            found.setdefault(concerned, []).append(replace(change, whose=whose))
+    return {order_id: most for order_id, changes in found.items() if (most := worst(changes))}
 
 
 def all_facts(session: Session, orders: Sequence[Order] | Sequence[OrderRecord]) -> list[OrderFacts]:
@@ -128,10 +153,9 @@ def all_facts(session: Session, orders: Sequence[Order] | Sequence[OrderRecord])
     skus = {line.sku for order in orders for line in order.lines}
     catalogue = _catalogue(session, skus | {line.sku for lines in along.values() for line in lines})
     ids = [order.id for order in orders]
-    waiting = select(Difference).where(Difference.state == "waiting", Difference.order_id.in_(ids))
-    changed = {difference.order_id: difference.kind for difference in session.scalars(waiting)}
+    changed = _channel_changes(session, ids)
     in_batches = {order.batch_id for order in orders if order.batch_id}
     batches = {b.id: b for b in session.scalars(select(Batch).where(Batch.id.in_(in_batches)))} if in_batches else {}
     return [
-        facts_of(o, catalogue, along.get(o.id, ()), changed.get(o.id, ""), batches.get(o.batch_id or 0)) for o in orders
+        facts_of(o, catalogue, along.get(o.id, ()), changed.get(o.id), batches.get(o.batch_id or 0)) for o in orders
     ]

@@ -8,7 +8,8 @@ from datetime import datetime
 from sqlalchemy import delete, func, insert, select
 from sqlalchemy.orm import Session
 
-from tidewind.core.addresses.check import country_code, tidy
+from tidewind.core.addresses.check import tidy
+from tidewind.core.addresses.countries import country_code
 from tidewind.core.screening import Match, plain_name
 from tidewind.db.tables import Clearance, Order, Person, RestrictedParty, Work
 from tidewind.outside.spreadsheets import SpreadsheetError, read_sheet

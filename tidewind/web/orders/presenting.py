@@ -9,6 +9,7 @@ from datetime import datetime
 from sqlalchemy.orm import Session
 
 from tidewind.core.addresses.latin import latin_address
+from tidewind.core.channel_changes import ChangeKind
 from tidewind.core.states.labels import LabelState
 from tidewind.db.tables import CarrierRow, Order, Shipment
 from tidewind.services import orders as service
@@ -18,6 +19,7 @@ from tidewind.services.follow import events_of
 from tidewind.services.orders import (
     OnItsWay,
     being_bought,
+    numbers_of,
     orders_along,
     orders_by_recipient,
     shipments_of,
@@ -32,6 +34,7 @@ from tidewind.web.base.schemas import AddressIO, HandOut
 from tidewind.web.orders.schemas.order import (
     DifferenceOut,
     EventOut,
+    FieldChange,
     LabelOut,
     MarginOut,
     OrderLineOut,
@@ -141,9 +144,27 @@ def order_sheet(session: Session, order: Order, now: datetime, who: Who) -> Orde
         latin=_latin(order),
         same_person=[_other(o) for o in service.same_person(session, order)],
         joined=[_other(o) for o in joined],
-        difference=next((DifferenceOut.model_validate(d) for d in waiting_differences(session, [order.id])), None),
+        difference=next(iter(differences_out(session, [order.id])), None),
         can_undo=undoable.what if undoable else "",
+        undo_by=undoable.who if undoable and undoable.who != who.name else "",
     )
+
+
+def differences_out(session: Session, order_ids: Sequence[int] | None = None) -> list[DifferenceOut]:
+    """Return what channels changed and nobody has decided about, those that concern some orders or all."""
+    found = waiting_differences(session, order_ids)
+    numbers = numbers_of(session, {d.order_id for d in found})
+    return [
+        DifferenceOut(
+            id=d.id,
+            order_id=d.order_id,
+            number=numbers[d.order_id],
+            at=d.at,
+            kind=ChangeKind(d.kind),
+            changes=[FieldChange.model_validate(c) for c in d.changes],
+        )
+        for d in found
+    ]
 
 
 def _other(order: Order) -> SamePerson:

@@ -854,7 +854,7 @@ export interface paths {
         put?: never;
         /**
          * Undo
-         * @description Undo the last change by hand, division or joining of an order.
+         * @description Undo the last change by hand, division or joining of an order; somebody else's only with ``of_others``.
          */
         post: operations["undo_api_orders__order_id__undo_post"];
         delete?: never;
@@ -1241,7 +1241,7 @@ export interface paths {
         get?: never;
         /**
          * Edit Address
-         * @description Correct where an order goes; what was imported stays on record.
+         * @description Correct where an order goes; what was imported stays on record.  Somebody else's change meanwhile is a 409.
          */
         put: operations["edit_address_api_orders__order_id__address_put"];
         post?: never;
@@ -2085,8 +2085,30 @@ export interface paths {
         /**
          * Save Mapping
          * @description Say what the channel's states and payments mean, what it is told, and how often it is pulled.
+         *
+         *     Orders that the channel keeps back follow at once; those not fetched before come with the next pull.
          */
         put: operations["save_mapping_api_channels__code__put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/channels/{code}/aside": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Aside
+         * @description Return the orders that could not be read, whole and with the reason, and what waits for a mapping.
+         */
+        get: operations["aside_api_channels__code__aside_get"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -3466,6 +3488,8 @@ export interface components {
              * @default true
              */
             home: boolean;
+            /** @description The address that was shown when typing began */
+            seen?: components["schemas"]["AddressIO"] | null;
         };
         /** AnnotateIn */
         AnnotateIn: {
@@ -3508,6 +3532,23 @@ export interface components {
              * @default true
              */
             away: boolean;
+        };
+        /**
+         * AsideOut
+         * @description What of a channel did not come in: states that nobody mapped, with their orders, and orders not understood.
+         */
+        AsideOut: {
+            /** Not Mapped */
+            not_mapped: {
+                [key: string]: number;
+            };
+            /** Unreadable */
+            unreadable: number;
+            /**
+             * Orders
+             * @description The newest of those not understood
+             */
+            orders: components["schemas"]["OrderAside"][];
         };
         /**
          * AsksIn
@@ -3943,6 +3984,12 @@ export interface components {
             /** Arrives */
             arrives: string | null;
         };
+        /**
+         * ChangeKind
+         * @description How bad it is, the least first: a detail, where or what, it must not go for now, it must not go at all.
+         * @enum {string}
+         */
+        ChangeKind: "edited" | "content" | "stopped" | "cancelled";
         /** ChangeOut */
         ChangeOut: {
             /** Order Id */
@@ -4323,15 +4370,19 @@ export interface components {
         DifferenceOut: {
             /** Id */
             id: number;
-            /** Order Id */
+            /**
+             * Order Id
+             * @description The order that was changed: this one, one that goes along, or its whole
+             */
             order_id: number;
+            /** Number */
+            number: string;
             /**
              * At
              * Format: date-time
              */
             at: string;
-            /** Kind */
-            kind: string;
+            kind: components["schemas"]["ChangeKind"];
             /** Changes */
             changes: components["schemas"]["FieldChange"][];
         };
@@ -4997,6 +5048,14 @@ export interface components {
             /** Mail To */
             mail_to: string;
         };
+        /** MappingOut */
+        MappingOut: {
+            /**
+             * Coming
+             * @description Orders left out under the mapping before, which the next pull brings
+             */
+            coming: number;
+        };
         /** MarginOut */
         MarginOut: {
             /** Paid Minor */
@@ -5169,6 +5228,25 @@ export interface components {
              * @default 0
              */
             price_tolerance_minor: number;
+        };
+        /**
+         * OrderAside
+         * @description An order that could not be read: why, and everything the channel said of it.
+         */
+        OrderAside: {
+            /** Number */
+            number: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Why */
+            why: string;
+            /** Body */
+            body: {
+                [key: string]: unknown;
+            };
         };
         /** OrderLineOut */
         OrderLineOut: {
@@ -5356,6 +5434,11 @@ export interface components {
              * @description What undo would take back; empty where there is nothing
              */
             can_undo: string;
+            /**
+             * Undo By
+             * @description Whose change that is, where it is somebody else's
+             */
+            undo_by: string;
         };
         /** OrdersIn */
         OrdersIn: {
@@ -9019,7 +9102,10 @@ export interface operations {
     };
     undo_api_orders__order_id__undo_post: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @example false */
+                of_others?: boolean;
+            };
             header?: never;
             path: {
                 /** @example 1 */
@@ -11528,7 +11614,39 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ChannelOut"];
+                    "application/json": components["schemas"]["MappingOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    aside_api_channels__code__aside_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example norvia */
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AsideOut"];
                 };
             };
             /** @description Problem details */

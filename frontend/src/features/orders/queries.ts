@@ -84,8 +84,12 @@ export const setByHand = async (ids: number[], set: Hand) =>
 export const holdOrders = async (ids: number[], held: boolean) =>
   need(await api.POST("/api/orders/held", { body: { order_ids: ids, held } }));
 
-export const undoLast = async (id: number) =>
-  need(await api.POST("/api/orders/{order_id}/undo", byId(id)));
+export const undoLast = async (id: number, ofOthers: boolean) =>
+  need(
+    await api.POST("/api/orders/{order_id}/undo", {
+      params: { path: { order_id: id }, query: { of_others: ofOthers } },
+    }),
+  );
 
 export const joinOrders = async (ids: number[]) =>
   need(await api.POST("/api/orders/join", { body: { order_ids: ids } }));

@@ -104,6 +104,15 @@ export const channelLogQuery = (code: string | undefined) =>
     enabled: code !== undefined,
   });
 
+/** What of a channel did not come in: states that nobody mapped, orders that could not be read. */
+export const channelAsideQuery = (code: string | undefined) =>
+  queryOptions({
+    queryKey: ["channels", code, "aside"],
+    queryFn: async () =>
+      need(await api.GET("/api/channels/{code}/aside", { params: { path: { code: code ?? "" } } })),
+    enabled: code !== undefined,
+  });
+
 /** What waits at the channel by its states; it is asked itself, so whoever may not ask gets none. */
 export const channelCountsQuery = (code: string | undefined, ask: boolean) =>
   queryOptions({

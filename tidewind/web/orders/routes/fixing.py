@@ -9,7 +9,7 @@ from tidewind.services.base import history_of
 from tidewind.services.orders import approve_orders, decide_difference, join_orders, snag_groups, undo_change
 from tidewind.web.access import Anyone, Care, Now, Owner, Shipper, Tx
 from tidewind.web.base.schemas import OrdersIn
-from tidewind.web.orders.presenting import order_rows, order_sheet
+from tidewind.web.orders.presenting import differences_out, order_rows, order_sheet
 from tidewind.web.orders.schemas.order import DifferenceOut, OrderRow, OrderSheet
 from tidewind.web.orders.schemas.work_list import ClearIn, DecideIn, HistoryOut, ItemsIn, SnagGroup
 
@@ -68,9 +68,9 @@ def join(body: OrdersIn, who: Shipper, session: Tx, now: Now) -> OrderSheet:
 
 
 @router.post("/orders/{order_id}/undo")
-def undo(order_id: int, who: Shipper, session: Tx, now: Now) -> OrderSheet:
-    """Undo the last change by hand, division or joining of an order."""
-    order = undo_change(session, order_id, who.name, now)
+def undo(order_id: int, who: Shipper, session: Tx, now: Now, of_others: bool = False) -> OrderSheet:
+    """Undo the last change by hand, division or joining of an order; somebody else's only with ``of_others``."""
+    order = undo_change(session, order_id, who.name, now, of_others=of_others)
     return order_sheet(session, order, now, who)
 
 
@@ -83,7 +83,7 @@ def order_history(order_id: int, _who: Anyone, session: Tx) -> list[HistoryOut]:
 @router.get("/differences")
 def waiting_differences(_who: Anyone, session: Tx) -> list[DifferenceOut]:
     """Return what channels changed after import and nobody has decided about."""
-    return [DifferenceOut.model_validate(d) for d in service.waiting_differences(session)]
+    return differences_out(session)
 
 
 @router.post("/differences/{difference_id}")

@@ -111,8 +111,11 @@ def annotate(body: AnnotateIn, who: Care, session: Tx, now: Now) -> list[OrderRo
 
 @router.put("/orders/{order_id}/address")
 def edit_address(order_id: int, body: AddressIn, who: Care, session: Tx, now: Now) -> OrderSheet:
-    """Correct where an order goes; what was imported stays on record."""
-    order = service.edit_address(session, order_id, Address(**body.address.model_dump()), body.home, who.name, now)
+    """Correct where an order goes; what was imported stays on record.  Somebody else's change meanwhile is a 409."""
+    seen = Address(**body.seen.model_dump()) if body.seen else None
+    order = service.edit_address(
+        session, order_id, Address(**body.address.model_dump()), body.home, who.name, now, seen
+    )
     session.flush()
     return order_sheet(session, order, now, who)
 

@@ -7,6 +7,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import AwareDatetime, BaseModel, ConfigDict, Field, StringConstraints
 
+from tidewind.core.channel_changes import ChangeKind
 from tidewind.web.base.schemas import AddressIO, BillTo, HandOut, HandParcelIO, Ids, Out, Short, Side, SplitIO
 
 
@@ -193,9 +194,10 @@ class DifferenceOut(Out):
     """What the channel changed after the order was imported."""
 
     id: int
-    order_id: int
+    order_id: int = Field(description="The order that was changed: this one, one that goes along, or its whole")
+    number: str
     at: datetime
-    kind: str
+    kind: ChangeKind
     changes: list[FieldChange]
 
 
@@ -226,6 +228,7 @@ class OrderSheet(BaseModel):
     joined: list[SamePerson]
     difference: DifferenceOut | None
     can_undo: str = Field(description="What undo would take back; empty where there is nothing")
+    undo_by: str = Field(description="Whose change that is, where it is somebody else's")
 
 
 class HandIn(BaseModel):
@@ -318,6 +321,7 @@ class TrialOut(BaseModel):
 class AddressIn(BaseModel):
     address: AddressIO
     home: bool = True
+    seen: AddressIO | None = Field(None, description="The address that was shown when typing began")
 
 
 class HeldIn(BaseModel):

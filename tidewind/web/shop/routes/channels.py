@@ -20,11 +20,14 @@ from tidewind.services.shop import (
 )
 from tidewind.web.access import Anyone, Now, Owner, Parts, Shipper, Tx, wiring
 from tidewind.web.shop.schemas.channels import (
+    AsideOut,
     ChannelMapping,
     ChannelOut,
     ConnectIn,
     ConsentOut,
     LogOut,
+    MappingOut,
+    OrderAside,
     PausedIn,
     PullOut,
     TestOut,
@@ -49,9 +52,22 @@ def counts(code: str, _who: Shipper, session: Tx, parts: Parts) -> UpstreamCount
 
 
 @router.put("/channels/{code}")
-def save_mapping(code: str, body: ChannelMapping, _who: Owner, session: Tx) -> ChannelOut:
-    """Say what the channel's states and payments mean, what it is told, and how often it is pulled."""
-    return ChannelOut.model_validate(service.save_mapping(session, code, **body.model_dump()))
+def save_mapping(code: str, body: ChannelMapping, _who: Owner, session: Tx, now: Now) -> MappingOut:
+    """Say what the channel's states and payments mean, what it is told, and how often it is pulled.
+
+    Orders that the channel keeps back follow at once; those not fetched before come with the next pull.
+    """
+    row = service.save_mapping(session, code, **body.model_dump())
+    return MappingOut(coming=orders_room.after_mapping(session, row, now))
+
+
+@router.get("/channels/{code}/aside")
+def aside(code: str, _who: Anyone, session: Tx) -> AsideOut:
+    """Return the orders that could not be read, whole and with the reason, and what waits for a mapping."""
+    row = service.get_channel(session, code)
+    count, newest = orders_room.orders_aside(session, row.id)
+    unreadable = [OrderAside.model_validate(one) for one in newest]
+    return AsideOut(not_mapped=orders_room.not_mapped(session, row), unreadable=count, orders=unreadable)
 
 
 @router.get("/channels/{code}/consent")

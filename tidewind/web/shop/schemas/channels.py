@@ -52,6 +52,27 @@ class UpstreamCounts(BaseModel):
     payments: dict[str, int]
 
 
+class MappingOut(BaseModel):
+    coming: int = Field(description="Orders left out under the mapping before, which the next pull brings")
+
+
+class OrderAside(Out):
+    """An order that could not be read: why, and everything the channel said of it."""
+
+    number: str
+    at: datetime
+    why: str
+    body: dict[str, Any]
+
+
+class AsideOut(BaseModel):
+    """What of a channel did not come in: states that nobody mapped, with their orders, and orders not understood."""
+
+    not_mapped: dict[str, int]
+    unreadable: int
+    orders: list[OrderAside] = Field(description="The newest of those not understood")
+
+
 class ConsentOut(BaseModel):
     url: str = Field(description="Where the seller allows us in; empty where the channel asks for no consent")
 

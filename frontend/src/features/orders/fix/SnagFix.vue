@@ -44,12 +44,14 @@ const sameFix = computed(() =>
 );
 const difference = computed(() => sheet.value?.difference);
 const address = ref<NonNullable<typeof sheet.value>["address"]>();
+const seen = ref<typeof address.value>();
 const home = ref(true);
 watch(
   sheet,
   (s) => {
     if (s && !address.value) {
       address.value = { ...s.address };
+      seen.value = s.address;
       home.value = s.home;
     }
   },
@@ -82,10 +84,18 @@ const save = useMutation({
       case "difference":
         return await decideDifference(difference.value?.id ?? 0, { take: take.value });
       case "address":
-        return await changeAddress(props.row.id, { address: address.value!, home: home.value });
+        return await changeAddress(props.row.id, {
+          address: address.value!,
+          home: home.value,
+          seen: seen.value,
+        });
       default:
         return await changeHand(props.row.id, { packaging: box.value });
     }
+  },
+  onError: async () => {
+    // Somebody was quicker: what is typed stays, and is saved over theirs only when asked for again.
+    seen.value = (await client.fetchQuery(orderQuery(props.row.id))).address;
   },
   onSuccess: () => {
     for (const key of ["orders", "order", "today"])
@@ -200,7 +210,11 @@ const openable = computed(() => ["service", "none"].includes(snag.value?.fix ?? 
         required
       />
     </template>
-    <table v-else-if="snag?.fix === 'difference' && difference" class="plain-table">
+    <p v-if="snag?.fix === 'difference' && difference && difference.order_id !== row.id">
+      It is about order <span class="mono">{{ difference.number }}</span>, which belongs to this
+      one.
+    </p>
+    <table v-if="snag?.fix === 'difference' && difference" class="plain-table">
       <thead>
         <tr>
           <th>What</th>

@@ -35,7 +35,7 @@ const trial = computed(
 <template>
   <p class="row-of">
     <button v-if="editable && sheet.can_undo" class="link" type="button" @click="emit('undo')">
-      Undo: {{ sheet.can_undo }}
+      {{ sheet.undo_by ? `Undo what ${sheet.undo_by} did` : "Undo" }}: {{ sheet.can_undo }}
     </button>
     <v-menu>
       <template #activator="{ props: menu }">

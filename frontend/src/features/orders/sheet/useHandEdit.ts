@@ -47,7 +47,10 @@ export function useHandEdit(id: Ref<number>, sheet: Ref<Sheet | undefined>) {
       after();
     },
   });
-  const undo = useMutation({ mutationFn: () => undoLast(id.value), onSuccess: after });
+  const undo = useMutation({
+    mutationFn: () => undoLast(id.value, Boolean(sheet.value?.undo_by)),
+    onSuccess: after,
+  });
 
   const setByHand = computed(() => {
     const kept = sheet.value?.hand;

@@ -5,6 +5,7 @@ import { useRoute, useRouter } from "vue-router";
 import {
   connectChannel,
   channelsQuery,
+  channelAsideQuery,
   channelLogQuery,
   channelCountsQuery,
   saveMapping,
@@ -35,6 +36,8 @@ const { data: upstream, error: noCounts } = useQuery(
     channelCountsQuery(opened.value?.code, opened.value?.state === "connected" && may("shipper")),
   ),
 );
+const { data: aside } = useQuery(computed(() => channelAsideQuery(opened.value?.code)));
+const waiting = computed(() => Object.entries(aside.value?.not_mapped ?? {}));
 const mapping = ref<Schemas["ChannelMapping"]>();
 watch(
   opened,
@@ -211,6 +214,11 @@ function stateWords(c: Channel): string {
         </p>
         <p v-if="pull.data.value" class="note" role="status">{{ said(pull.data.value) }}</p>
         <p v-if="noCounts" class="note bad">The counts cannot be shown: {{ words(noCounts) }}</p>
+        <p v-if="waiting.length" class="note bad">
+          Nobody has said what
+          {{ waiting.map(([state, n]) => `“${state}” (${count(n, "order")})`).join(", ") }} means;
+          these orders wait until it is mapped.
+        </p>
         <div class="maps">
           <DataTable
             label="States"
@@ -276,6 +284,38 @@ function stateWords(c: Channel): string {
             >Save the mapping</v-btn
           >
         </div>
+        <p v-if="save.data.value" class="note" role="status">
+          {{
+            save.data.value.coming
+              ? `Saved. ${count(save.data.value.coming, "order")} left out before will come with the next pull.`
+              : "Saved. Orders that were kept back follow it already."
+          }}
+        </p>
+        <template v-if="aside?.unreadable">
+          <h2>Not understood</h2>
+          <p class="mute small">
+            {{ count(aside.unreadable, "order") }} could not be read and
+            {{ aside.unreadable === 1 ? "is" : "are" }} kept whole here; each comes in by itself
+            once the channel sends it in order.
+          </p>
+          <DataTable
+            label="Not understood"
+            :columns="['When', 'Order', 'Why', 'All that was said']"
+            :rows="aside.orders"
+            :row-key="(o) => o.number"
+            ><template #row="{ row: o }">
+              <td class="nowrap">{{ dayAndClock(o.at, zone) }}</td>
+              <td class="mono">{{ o.number }}</td>
+              <td>{{ o.why }}</td>
+              <td>
+                <details>
+                  <summary>Show</summary>
+                  <pre class="small">{{ JSON.stringify(o.body, null, 1) }}</pre>
+                </details>
+              </td>
+            </template></DataTable
+          >
+        </template>
         <h2>Log</h2>
         <DataTable
           label="Log"
