@@ -40,7 +40,7 @@ POST /api/orders/{order_id}/ask-prices | POST /api/quote/ask-prices | POST /api/
 POST /api/orders | PATCH /api/orders/{order_id}/hand | POST /api/orders/hand | PATCH /api/products/{sku}/facts
 POST /api/purchases | GET /api/money | POST /api/imports | GET /api/imports | GET /api/imports/{import_id}
 PUT /api/imports/{import_id}/columns | PATCH /api/imports/{import_id}/rows | POST /api/imports/{import_id}/run
-POST /api/imports/{import_id}/undo | POST /api/channels/{code}/pull | GET /api/channels/{code}/counts
+PUT /api/imports/{import_id}/reading | POST /api/imports/{import_id}/undo | POST /api/channels/{code}/pull | GET /api/channels/{code}/counts
 POST /api/channels/{code}/test | POST /api/orders/{order_id}/clear | POST /api/orders/{order_id}/sent
 POST /api/orders/{order_id}/apart | POST /api/orders/join | POST /api/orders/{order_id}/undo
 POST /api/layers/shop-defaults/rehearse | POST /api/rules/rehearse | POST /api/recipes | POST /api/recipes/from-order

@@ -1,28 +1,32 @@
-"""Reading CSV and XLSX from anywhere: encoding, delimiter and cells found; hostile files refused in words."""
+"""Reading CSV and XLSX from anywhere: encoding, delimiter, sheet and cells found; hostile files refused in words."""
 
 from __future__ import annotations
 
 import csv
 import io
-import zipfile
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from datetime import date, datetime
-from itertools import pairwise
 from typing import TypeVar
 
-from charset_normalizer import from_bytes
-from python_calamine import CalamineError, CalamineWorkbook
-
+from tidewind.core.order_rows.columns import guess_columns, header_row
 from tidewind.outside.apart import TooMuch, read_apart
+from tidewind.outside.encodings import Decoded, decode, sample_of
+from tidewind.outside.workbooks import (
+    MOST_CELL,
+    MOST_COLUMNS,
+    MOST_ROWS,
+    NotRead,
+    Table,
+    is_workbook,
+    read_table,
+    sheet_names,
+)
 
 Result = TypeVar("Result")
-
-MOST_COLUMNS = 200
-MOST_ROWS = 100_000
-MOST_UNPACKED_BYTES = 300_000_000
-MOST_CELL = 5_000
 MOST_TABLES = 40
+ALL_SHEETS = "*"
+"""Every sheet with the header of the first, one below the other."""
+DELIMITERS = {",": "comma", ";": "semicolon", "\t": "tab", "|": "bar"}
 
 
 class SpreadsheetError(Exception):
@@ -30,16 +34,34 @@ class SpreadsheetError(Exception):
 
 
 @dataclass(frozen=True, slots=True)
+class Chosen:
+    """What somebody has said of a file: its sheet, encoding, delimiter; empty for what is to be found out."""
+
+    sheet: str = ""
+    encoding: str = ""
+    delimiter: str = ""
+
+
+@dataclass(frozen=True, slots=True)
 class Sheet:
-    """The rows of a file as text, and how it was read."""
+    """The rows of a file as text, and how it was read.
+
+    ``sheets`` are those that can be chosen, ``doubts`` what the guess is unsure of, in words, ``samples`` a line of the
+    file for each encoding that fits about as well, and ``left_out`` what was not read.
+    """
 
     rows: list[list[str]]
     read_as: str
+    sheets: tuple[str, ...] = ()
+    chosen: Chosen = Chosen()
+    doubts: tuple[str, ...] = ()
+    samples: tuple[tuple[str, str], ...] = ()
+    left_out: str = ""
 
 
-def read_sheet(data: bytes, name: str) -> Sheet:
+def read_sheet(data: bytes, name: str, chosen: Chosen = Chosen()) -> Sheet:
     """Return the rows of a CSV or XLSX file.  Raises SpreadsheetError with words for a person."""
-    return _apart(_read_sheet, data, name)
+    return _apart(_read_sheet, data, name, chosen)
 
 
 def read_tables(data: bytes, name: str) -> dict[str, list[list[str]]]:
@@ -50,19 +72,19 @@ def read_tables(data: bytes, name: str) -> dict[str, list[list[str]]]:
     return _apart(_read_tables, data, name)
 
 
-def _apart(read: Callable[[bytes, str], Result], data: bytes, name: str) -> Result:
+def _apart(read: Callable[..., Result], data: bytes, name: str, *more: object) -> Result:
     try:
-        return read_apart(read, data, name)
+        return read_apart(read, data, name, *more)
     except TooMuch as error:
         why = "longer than 10 seconds" if str(error) == "time" else "more memory than a file may"
         words = f"{name} takes {why} to read, and was let be. Save only the rows that are needed."
         raise SpreadsheetError(words) from error
 
 
-def _read_sheet(data: bytes, name: str) -> Sheet:
+def _read_sheet(data: bytes, name: str, chosen: Chosen) -> Sheet:
     if not data.strip(b"\x00 \r\n\t\xef\xbb\xbf"):
         raise SpreadsheetError(f"{name} is empty: there is nothing to import.")
-    sheet = _read_workbook(data, name) if data[:4] in (b"PK\x03\x04", b"\xd0\xcf\x11\xe0") else _read_csv(data, name)
+    sheet = _read_workbook(data, name, chosen) if is_workbook(data) else _read_csv(data, name, chosen)
     widest = max((len(row) for row in sheet.rows), default=0)
     if widest > MOST_COLUMNS:
         raise SpreadsheetError(f"{name} has {widest} columns; at most {MOST_COLUMNS} can be read. Remove some.")
@@ -74,17 +96,12 @@ def _read_sheet(data: bytes, name: str) -> Sheet:
 
 
 def _read_tables(data: bytes, name: str) -> dict[str, list[list[str]]]:
-    if data[:4] not in (b"PK\x03\x04", b"\xd0\xcf\x11\xe0"):
-        return _parts(_read_sheet(data, name).rows)
+    if not is_workbook(data):
+        return _parts(_read_sheet(data, name, Chosen()).rows)
     try:
-        book = _open(data, name)
-        found = {}
-        for title in book.sheet_names[:MOST_TABLES]:
-            rows = book.get_sheet_by_name(title).to_python(skip_empty_area=False)
-            found[title] = [[_cell(value) for value in row[:MOST_COLUMNS]] for row in rows[:MOST_ROWS]]
-    except (CalamineError, zipfile.BadZipFile, ValueError) as error:
-        raise SpreadsheetError(f"{name} is no readable workbook. Save it again as XLSX or CSV.") from error
-    return found
+        return {title: read_table(data, title).rows for title in sheet_names(data)[:MOST_TABLES]}
+    except NotRead as error:
+        raise SpreadsheetError(f"{name} is {error}.") from error
 
 
 def _parts(rows: list[list[str]]) -> dict[str, list[list[str]]]:
@@ -98,35 +115,73 @@ def _parts(rows: list[list[str]]) -> dict[str, list[list[str]]]:
     return found
 
 
-def _open(data: bytes, name: str) -> CalamineWorkbook:
-    if data[:2] == b"PK":
-        with zipfile.ZipFile(io.BytesIO(data)) as packed:
-            if sum(part.file_size for part in packed.infolist()) > MOST_UNPACKED_BYTES:
-                raise SpreadsheetError(f"{name} unpacks to more than 300 MB and was not opened.")
-    return CalamineWorkbook.from_filelike(io.BytesIO(data))
-
-
-def _read_workbook(data: bytes, name: str) -> Sheet:
+def _read_workbook(data: bytes, name: str, chosen: Chosen) -> Sheet:
     try:
-        book = _open(data, name)
-        first = book.get_sheet_by_index(0)
-        rows = [[_cell(value) for value in row] for row in first.to_python(skip_empty_area=True)]
-    except (CalamineError, zipfile.BadZipFile, IndexError, ValueError) as error:
-        raise SpreadsheetError(f"{name} is no readable workbook. Save it again as XLSX or CSV.") from error
-    return Sheet(rows, f"workbook, sheet “{first.name}”")
+        tables = [read_table(data, title) for title in sheet_names(data)[:MOST_TABLES]]
+    except NotRead as error:
+        raise SpreadsheetError(f"{name} is {error}.") from error
+    filled = [table for table in tables if any(any(row) for row in table.rows)]
+    if not filled:
+        raise SpreadsheetError(f"{name} has no filled cell: there is nothing to import.")
+    alike = _alike(filled)
+    choices = tuple(table.name for table in filled) + ((ALL_SHEETS,) if len(alike) > 1 else ())
+    wanted = chosen.sheet if chosen.sheet in choices else ""
+    picked = next((t for t in filled if t.name == wanted), max(filled, key=_likeness))
+    doubts: tuple[str, ...] = ()
+    if wanted == ALL_SHEETS:
+        picked = _below_each_other(alike)
+    elif len(filled) > 1 and not wanted:
+        doubts = (f"the file has {len(filled)} sheets with something in them; “{picked.name}” is read",)
+    words = f"workbook, {len(alike)} sheets" if wanted == ALL_SHEETS else f"workbook, sheet “{picked.name}”"
+    read_of = ALL_SHEETS if wanted == ALL_SHEETS else picked.name
+    return Sheet(picked.rows, words, choices, Chosen(sheet=read_of), doubts, (), picked.left_out)
 
 
-def _cell(value: object) -> str:
-    if isinstance(value, float) and value.is_integer():
-        return str(int(value))
-    if isinstance(value, datetime | date):
-        return value.isoformat()
-    return str(value)[:MOST_CELL]
+def _likeness(table: Table) -> int:
+    """Return how much a sheet looks like a table of orders."""
+    return len(guess_columns(table.rows[header_row(table.rows)])) if table.rows else 0
 
 
-def _read_csv(data: bytes, name: str) -> Sheet:
-    text, encoding = _decode(data, name)
-    delimiter = _delimiter(text)
+def _heads(table: Table) -> list[str]:
+    return [cell.strip().casefold() for cell in table.rows[header_row(table.rows)]] if table.rows else []
+
+
+def _alike(tables: Sequence[Table]) -> list[Table]:
+    first = max(tables, key=_likeness)
+    return [table for table in tables if _heads(table) == _heads(first)] if _likeness(first) >= 3 else []
+
+
+def _below_each_other(tables: Sequence[Table]) -> Table:
+    rows = list(tables[0].rows)
+    for table in tables[1:]:
+        rows += table.rows[header_row(table.rows) + 1 :]
+    left = "; ".join(table.left_out for table in tables if table.left_out)
+    return Table(ALL_SHEETS, rows, left)
+
+
+def _read_csv(data: bytes, name: str, chosen: Chosen) -> Sheet:
+    found = decode(data, chosen.encoding)
+    if found is None:
+        words = f"{name} cannot be read as {chosen.encoding}" if chosen.encoding else f"{name} is no text"
+        raise SpreadsheetError(f"{words} that can be read. Save it as CSV in UTF-8 and upload again.")
+    delimiter, sure = (chosen.delimiter, True) if chosen.delimiter in DELIMITERS else _delimiter(found.text)
+    rows = _cells(found.text, delimiter, name)
+    doubts = [] if sure else ["what parts the columns is not sure"]
+    if found.others:
+        doubts.append(f"the letters may be others: it is read as {found.encoding}")
+    words = f"CSV, {DELIMITERS[delimiter]}, {found.encoding}"
+    return Sheet(rows, words, (), Chosen("", found.encoding, delimiter), tuple(doubts), _samples(found, data))
+
+
+def _samples(found: Decoded, data: bytes) -> tuple[tuple[str, str], ...]:
+    if not found.others:
+        return ()
+    first = found.others[0].encoding
+    own = sample_of(found.text, data, first)
+    return ((found.encoding, own), *((other.encoding, other.sample) for other in found.others))
+
+
+def _cells(text: str, delimiter: str, name: str) -> list[list[str]]:
     reader = csv.reader(io.StringIO(text, newline=""), delimiter=delimiter)
     csv.field_size_limit(1_000_000)
     try:
@@ -139,48 +194,11 @@ def _read_csv(data: bytes, name: str) -> Sheet:
         raise SpreadsheetError(
             f"{name}, line {reader.line_num}: {error}. Correct that line and upload again."
         ) from error
-    rows = _mend_stray_quote(text, rows, delimiter)
-    shown = {",": "comma", ";": "semicolon", "\t": "tab", "|": "bar"}[delimiter]
-    return Sheet(rows, f"CSV, {shown}, {encoding}")
+    return _mend_stray_quote(text, rows, delimiter)
 
 
-def _decode(data: bytes, name: str) -> tuple[str, str]:
-    for marks, encoding in ((b"\xef\xbb\xbf", "utf-8-sig"), (b"\xff\xfe", "utf-16"), (b"\xfe\xff", "utf-16")):
-        if data.startswith(marks):
-            return _plain(data, encoding, name)
-    if data[:200].count(0) > len(data[:200]) // 4:
-        return _plain(data, "utf-16-le" if data[1:2] == b"\0" else "utf-16-be", name)
-    try:
-        return data.decode("utf-8"), "utf-8"
-    except UnicodeDecodeError:
-        if _looks_western(data):
-            return _plain(data, "cp1252", name)
-        best = from_bytes(data[:200_000], cp_isolation=["cp1253", "cp1251", "cp1250", "mac_roman", "cp932"]).best()
-        return _plain(data, best.encoding if best else "cp1252", name)
-
-
-def _looks_western(data: bytes) -> bool:
-    """Tell Western from other eight-bit text: its letters beyond ASCII stand alone between plain ones."""
-    high = [byte > 0x7F for byte in data[:200_000]]
-    pairs = sum(1 for a, b in pairwise(high) if a and b)
-    try:
-        data.decode("cp1252")
-    except UnicodeDecodeError:
-        return False
-    return pairs * 3 <= sum(high)
-
-
-def _plain(data: bytes, encoding: str, name: str) -> tuple[str, str]:
-    try:
-        return data.decode(encoding), encoding.removesuffix("-sig")
-    except (UnicodeDecodeError, LookupError) as error:
-        raise SpreadsheetError(
-            f"{name} is no text that can be read. Save it as CSV in UTF-8 and upload again."
-        ) from error
-
-
-def _delimiter(text: str) -> str:
-    """Pick the separator that most evenly divides the first lines."""
+def _delimiter(text: str) -> tuple[str, bool]:
+    """Return the separator that most evenly divides the first lines, and whether no other does so as well."""
     lines = [line for line in text.splitlines()[:25] if line.strip()]
 
     def score(mark: str) -> tuple[int, int]:
@@ -188,13 +206,20 @@ def _delimiter(text: str) -> str:
         usual = max(set(counts), key=counts.count) if counts else 0
         return (sum(1 for c in counts if c == usual) if usual else 0, usual)
 
-    return max((";", ",", "\t", "|"), key=score)
+    ranked = sorted((";", ",", "\t", "|"), key=score, reverse=True)
+    best, second = score(ranked[0]), score(ranked[1])
+    return ranked[0], best[0] > second[0] or best[1] > 2 * second[1] or not second[1]
 
 
 def _mend_stray_quote(text: str, rows: list[list[str]], delimiter: str) -> list[list[str]]:
-    """Read line by line where a stray quote has swallowed the lines after it; true multi-line cells stay."""
+    """Read line by line where a stray quote has swallowed the lines after it; true multi-line cells stay.
+
+    A swallowed line has the separators of a row in it; a line of an address has not.
+    """
     swallowed = max((cell.count("\n") for row in rows for cell in row), default=0)
-    if swallowed < 3:
+    inside = max((cell.count(delimiter) for row in rows for cell in row if "\n" in cell), default=0)
+    usual = max((len(row) for row in rows[:25]), default=1) - 1
+    if swallowed < 3 or inside < max(usual, 1) * (swallowed - 1) // 2:
         return rows
     mended: list[list[str]] = []
     for line in text.splitlines():

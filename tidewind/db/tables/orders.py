@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import date, datetime
 from typing import Any
 
-from sqlalchemy import BigInteger, CheckConstraint, ForeignKey, Index, String, Text, UniqueConstraint, text
+from sqlalchemy import BigInteger, CheckConstraint, ForeignKey, Index, LargeBinary, String, Text, UniqueConstraint, text
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
 from tidewind.core.addresses.check import Address
@@ -142,6 +142,9 @@ class Import(Base):
     corrected: Mapped[dict[str, Any]] = mapped_column(default=dict)
     total: Mapped[int] = mapped_column(default=0)
     progress: Mapped[int] = mapped_column(default=0)
+    changed: Mapped[int] = mapped_column(default=0)
+    reading: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    data: Mapped[bytes] = mapped_column(LargeBinary, default=b"", deferred=True)
     person_id: Mapped[int] = reference("person.id")
     created_at: Mapped[Created]
 

@@ -11,22 +11,19 @@ from sqlalchemy import Select, delete, or_, select
 from sqlalchemy.orm import Session, sessionmaker
 from sqlalchemy.orm import defer as left_out
 
-from tidewind.core.order_rows import (
-    FIELDS,
-    NEEDED,
-    RowFault,
-    RowOrder,
-    Units,
-    guess_columns,
-    header_row,
-    read_in_lots,
-    read_orders,
-)
+from tidewind.core.channel_changes import FieldChange, changes_between
+from tidewind.core.order_limits import storable
+from tidewind.core.order_rows.columns import FIELDS, guess_columns, header_row, still_needed
+from tidewind.core.order_rows.figures import Units, decimal_sign
+from tidewind.core.order_rows.reading import RowFault, RowOrder, read_in_lots, read_orders
 from tidewind.core.states.imports import IMPORT_MOVES, ImportMove, ImportState
 from tidewind.core.states.orders import OrderMove
 from tidewind.db.tables import Channel, Import, Order, Shipment
-from tidewind.outside.spreadsheets import SpreadsheetError, read_sheet
+from tidewind.outside.channels.upstream import UpstreamLine, UpstreamOrder
+from tidewind.outside.spreadsheets import Chosen, SpreadsheetError, read_sheet
+from tidewind.outside.workbooks import MOST_COLUMNS
 from tidewind.services.base import Conflict, Invalid, NotFound, defer, move_order, move_row
+from tidewind.services.orders.differences import Fate, compare_with_channel
 from tidewind.services.orders.taking_in import NewLine, NewOrder, forget_learned, store_orders
 from tidewind.services.planning import plan_orders, shop_settings
 
@@ -40,32 +37,55 @@ def upload_file(session: Session, name: str, data: bytes, person_id: int) -> Imp
 
     A layout mapped before (the same headers) is mapped the same way again.
     """
-    try:
-        sheet = read_sheet(data, name[:120])
-    except SpreadsheetError as error:
-        raise Invalid("unreadable_file", str(error)) from error
-    top = header_row(sheet.rows)
-    headers = [cell.strip()[:120] for cell in sheet.rows[top]]
-    layout = hashlib.sha256("\x1f".join(h.lower() for h in headers).encode()).hexdigest()
-    before = session.scalar(
-        select(Import).where(Import.layout == layout, Import.state == "done").order_by(Import.id.desc()).limit(1)
-    )
     row = Import(
-        file_name=name[:200],
+        file_name=storable(name)[:200],
         digest=hashlib.sha256(data).hexdigest(),
-        layout=layout,
-        read_as=f"{sheet.read_as}, header in row {top + 1}"[:120],
-        headers=headers,
-        rows=[[top + 2 + n, [c.replace("\x00", "") for c in cells]] for n, cells in enumerate(sheet.rows[top + 1 :])],
-        columns=dict(before.columns) if before else guess_columns(headers),
-        options=dict(before.options) if before else {},
+        data=data,
         corrected={},
         faults=[],
         person_id=person_id,
     )
+    _read(session, row, Chosen(), None)
     session.add(row)
     session.flush()
     return row
+
+
+def read_otherwise(session: Session, import_id: int, chosen: Chosen, header: int | None) -> Import:
+    """Read the file again in another way: sheet, encoding, delimiter, header row (from 1); rows corrected so far go.
+
+    Raises Invalid where it cannot be read so, Conflict once orders were made of it.
+    """
+    row = get_import(session, import_id)
+    if row.state not in {ImportState.MAPPING, ImportState.UNDONE}:
+        raise Conflict("imported", "Orders were made of this file. Take the import back first, then read it otherwise.")
+    if not row.data:
+        raise Conflict("not_kept", "The file itself was not kept then. Upload it again.")
+    _read(session, row, chosen, header)
+    row.corrected = {}
+    return row
+
+
+def _read(session: Session, row: Import, chosen: Chosen, header: int | None) -> None:
+    try:
+        sheet = read_sheet(row.data, row.file_name[:120], chosen)
+    except SpreadsheetError as error:
+        raise Invalid("unreadable_file", str(error)) from error
+    top = header_row(sheet.rows) if header is None else min(header - 1, len(sheet.rows) - 1)
+    headers = [storable(cell).strip()[:120] for cell in sheet.rows[top]]
+    row.layout = hashlib.sha256("\x1f".join(h.lower() for h in headers).encode()).hexdigest()
+    before = session.scalar(
+        select(Import).where(Import.layout == row.layout, Import.state == "done").order_by(Import.id.desc()).limit(1)
+    )
+    row.read_as = f"{sheet.read_as}, header in row {top + 1}"[:120]
+    row.headers = headers
+    row.rows = [[top + 2 + n, [storable(c) for c in cells]] for n, cells in enumerate(sheet.rows[top + 1 :])]
+    row.columns = dict(before.columns) if before else guess_columns(headers)
+    row.options = dict(before.options) if before else {}
+    row.reading = {
+        "sheets": list(sheet.sheets), **asdict(sheet.chosen), "header": top + 1, "doubts": list(sheet.doubts),
+        "samples": [{"encoding": e, "line": line} for e, line in sheet.samples], "left_out": sheet.left_out,
+    }  # fmt: skip
 
 
 def get_import(session: Session, import_id: int) -> Import:
@@ -83,11 +103,17 @@ def rows_of(row: Import) -> list[tuple[int, list[str]]]:
 
 def preview_import(session: Session, row: Import, most: int | None = None) -> tuple[list[RowOrder], list[RowFault]]:
     """Return the orders that the mapping makes of the file (or its first rows), and the faults of rows kept back."""
-    return read_orders(rows_of(row)[:most], row.columns, _units(session, row))
+    return read_orders(rows_of(row)[:most], row.columns, _units(session, row), row.headers)
 
 
-def set_columns(session: Session, import_id: int, columns: dict[str, int], weight_unit: str | None = None) -> Import:
-    """Store another mapping, and the unit of weights that name none.
+def set_columns(
+    session: Session,
+    import_id: int,
+    columns: dict[str, int],
+    weight_unit: str | None = None,
+    decimal: str | None = None,
+) -> Import:
+    """Store another mapping, the unit of weights that name none, and the decimal sign of prices.
 
     Raises Invalid for unknown fields, columns that are not there, or one used twice.
     """
@@ -98,6 +124,8 @@ def set_columns(session: Session, import_id: int, columns: dict[str, int], weigh
     row.columns = columns
     if weight_unit is not None:
         row.options = {**row.options, "weight_unit": weight_unit}
+    if decimal is not None:
+        row.options = {**row.options, "decimal": decimal}
     return row
 
 
@@ -107,15 +135,18 @@ def correct_rows(session: Session, import_id: int, rows: Mapping[int, list[str]]
     numbers = {number for number, _ in row.rows}
     if not set(rows) <= numbers:
         raise Invalid("unknown_row", "One of these rows is not in the file.")
-    longest = len(row.headers)
-    tidied = {str(n): [cell[:5_000].replace("\x00", "") for cell in cells[:longest]] for n, cells in rows.items()}
+    before = dict(rows_of(row))
+    tidied = {
+        str(n): [storable(cell)[:5_000] for cell in cells[:MOST_COLUMNS]] + before[n][len(cells) :]
+        for n, cells in rows.items()
+    }
     row.corrected = {**row.corrected, **tidied}
     return row
 
 
 def missing_fields(row: Import) -> list[str]:
     """Return the needed fields that no column is mapped to."""
-    return [name for name in NEEDED if name not in row.columns]
+    return still_needed(row.columns)
 
 
 def run_import(session: Session, import_id: int, now: datetime) -> Import:
@@ -132,7 +163,7 @@ def run_import(session: Session, import_id: int, now: datetime) -> Import:
     move_row(row, IMPORT_MOVES, ImportState, ImportMove.RUN)
     orders, faults = preview_import(session, row)
     row.faults = [asdict(fault) for fault in faults]
-    row.total, row.progress, row.already = len(orders), 0, 0
+    row.total, row.progress, row.already, row.changed = len(orders), 0, 0, 0
     if len(orders) > AT_ONCE:
         defer(session, "import_orders", import_id=row.id)
     else:
@@ -146,14 +177,61 @@ def _store(session: Session, row: Import, orders: list[RowOrder], now: datetime)
     made, there = store_orders(session, channel, [_new(order, now) for order in orders], now, row.id)
     row.made += len(made)
     row.already += len(there)
+    row.changed += _compare(session, channel, {order.number: order for order in orders}, there, now)
     row.progress += len(orders)
+
+
+def _compare(
+    session: Session, channel: Channel, said: Mapping[str, RowOrder], there: Sequence[NewOrder], now: datetime
+) -> int:
+    """Compare orders that are here already with what a file says of them now; return how many it changes.
+
+    What is different waits on the order for a person, as what a channel changes does.
+    """
+    prints = {new.number: new.fingerprint for new in there}
+    same = select(Order).where(Order.channel_id == channel.id, Order.number.in_(prints)).order_by(Order.id)
+    changed = 0
+    for order in session.scalars(same.with_for_update(of=Order)):
+        if order.fingerprint != prints[order.number]:
+            fate = Fate("open", "", order.payment)
+            changed += bool(compare_with_channel(session, order, _as_said(said[order.number], order), fate, now))
+    return changed
+
+
+def differing(session: Session, orders: Sequence[RowOrder]) -> list[tuple[str, list[FieldChange]]]:
+    """Return the orders of a file that are here already with other contents, and what is different."""
+    by_number = {order.number: order for order in orders}
+    found = session.scalars(
+        select(Order).join(Channel).where(Channel.code == SHEET_CHANNEL, Order.number.in_(by_number)).order_by(Order.id)
+    )
+    made = []
+    for order in found:
+        new = by_number[order.number]
+        if order.fingerprint == new.fingerprint():
+            continue
+        changes = changes_between(order.imported.get("said", {}), _as_said(new, order).snapshot())
+        if changes:
+            made.append((order.number, changes))
+    return made
+
+
+def _as_said(new: RowOrder, order: Order | None = None, now: datetime | None = None) -> UpstreamOrder:
+    """Return what a file says of an order in the form in which channels say it."""
+    at = order.ordered_at if order is not None else now
+    if at is None:
+        raise ValueError("an order was made at some time")
+    lines = tuple(UpstreamLine(ln.sku, ln.name, ln.quantity, ln.unit_price) for ln in new.lines)
+    return UpstreamOrder(
+        new.number, "", "", new.address, lines, at, promise=new.promise, paid_shipping_minor=new.paid_shipping,
+        note=new.note,
+    )  # fmt: skip
 
 
 def go_on_importing(sessions: sessionmaker[Session], import_id: int, clock: Callable[[], datetime]) -> None:
     """Go on with an import in the background; a killed worker loses one lot, and nothing is made twice."""
     with sessions() as session:
         row = get_import(session, import_id)
-        lots = read_in_lots(rows_of(row), row.columns, _units(session, row), CHUNK)
+        lots = read_in_lots(rows_of(row), row.columns, _units(session, row), CHUNK, row.headers)
         ended = row.progress
     read = 0
     for orders in lots:
@@ -180,7 +258,14 @@ def _take(
 
 
 def _units(session: Session, row: Import) -> Units:
-    return Units(shop_settings(session).currency, row.options.get("weight_unit", "g"))
+    options = row.options
+    sign = options.get("decimal") or decimal_sign(_prices(row))
+    return Units(shop_settings(session).currency, options.get("weight_unit", "g"), sign)
+
+
+def _prices(row: Import) -> list[str]:
+    columns = [row.columns[name] for name in ("unit_price", "paid_shipping") if name in row.columns]
+    return [cells[at] for _, cells in row.rows[:2_000] for at in columns if at < len(cells)]
 
 
 def undo_import(session: Session, import_id: int, now: datetime) -> int:
@@ -244,5 +329,5 @@ def _new(order: RowOrder, now: datetime) -> NewOrder:
         paid_shipping_minor=order.paid_shipping,
         note=order.note,
         fingerprint=order.fingerprint(),
-        imported={"address": asdict(order.address), "rows": order.rows},
+        imported={"address": asdict(order.address), "rows": order.rows, "said": _as_said(order, now=now).snapshot()},
     )

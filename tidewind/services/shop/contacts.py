@@ -12,10 +12,7 @@ from sqlalchemy.orm import Session
 
 from tidewind.core.addresses.check import Address, tidy, tidy_address
 from tidewind.core.addresses.gazetteer import shipped
-from tidewind.core.order_rows import (
-    guess_columns,
-    header_row,
-)
+from tidewind.core.order_rows.columns import guess_columns, header_row
 from tidewind.db.tables import Contact, Order
 from tidewind.outside.sheets_out import harmless
 from tidewind.outside.spreadsheets import SpreadsheetError, read_sheet

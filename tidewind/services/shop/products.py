@@ -10,8 +10,10 @@ from typing import Any
 from sqlalchemy import func, or_, select
 from sqlalchemy.orm import Session
 
-from tidewind.core.addresses.check import country_code, tidy
-from tidewind.core.order_rows import plain_header, read_money, read_weight
+from tidewind.core.addresses.check import tidy
+from tidewind.core.addresses.countries import country_code
+from tidewind.core.order_rows.columns import plain_header
+from tidewind.core.order_rows.figures import read_money, read_weight
 from tidewind.core.quantities import amount_text
 from tidewind.db.tables import OrderLine, Product, RecipeRow
 from tidewind.outside.sheets_out import to_csv, to_xlsx

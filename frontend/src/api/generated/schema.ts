@@ -987,6 +987,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/imports/{import_id}/reading": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Read Otherwise
+         * @description Read the file in another way: sheet, encoding, delimiter, header row; rows corrected before are not kept.
+         */
+        put: operations["read_otherwise_api_imports__import_id__reading_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/imports/{import_id}/rows": {
         parameters: {
             query?: never;
@@ -4211,6 +4231,8 @@ export interface components {
             };
             /** Weight Unit */
             weight_unit?: ("g" | "kg" | "lb" | "oz") | null;
+            /** Decimal */
+            decimal?: ("" | "," | ".") | null;
         };
         /**
          * ComparedOut
@@ -4383,6 +4405,16 @@ export interface components {
              */
             at: string;
             kind: components["schemas"]["ChangeKind"];
+            /** Changes */
+            changes: components["schemas"]["FieldChange"][];
+        };
+        /**
+         * DifferingOut
+         * @description An order that is here already, and what the file says of it otherwise.
+         */
+        DifferingOut: {
+            /** Number */
+            number: string;
             /** Changes */
             changes: components["schemas"]["FieldChange"][];
         };
@@ -4741,6 +4773,20 @@ export interface components {
             progress: number;
             /** Weight Unit */
             weight_unit: string;
+            /**
+             * Decimal
+             * @description The decimal sign of prices; empty where it is found out
+             * @enum {string}
+             */
+            decimal: "" | "," | ".";
+            /**
+             * Changed
+             * @description Orders here already that the file changes; each waits for a decision
+             */
+            changed: number;
+            reading: components["schemas"]["ReadingOut"];
+            /** Differing */
+            differing: components["schemas"]["DifferingOut"][];
         };
         /**
          * ImportSummary
@@ -6199,6 +6245,66 @@ export interface components {
              */
             count: number;
         };
+        /**
+         * ReadingIn
+         * @description How a file is to be read; empty for what the program is to find out.
+         */
+        ReadingIn: {
+            /**
+             * Sheet
+             * @default
+             */
+            sheet: string;
+            /**
+             * Encoding
+             * @default
+             */
+            encoding: string;
+            /**
+             * Delimiter
+             * @default
+             * @enum {string}
+             */
+            delimiter: "" | "," | ";" | "\t" | "|";
+            /** Header */
+            header?: number | null;
+        };
+        /**
+         * ReadingOut
+         * @description How a file was read, and what else could be meant.
+         */
+        ReadingOut: {
+            /**
+             * Sheets
+             * @description Sheets to choose from; * is all with one header
+             */
+            sheets: string[];
+            /** Sheet */
+            sheet: string;
+            /** Encoding */
+            encoding: string;
+            /** Delimiter */
+            delimiter: string;
+            /**
+             * Header
+             * @description The row that holds the headers, from 1
+             */
+            header: number;
+            /**
+             * Doubts
+             * @description What the guess is unsure of, in words
+             */
+            doubts: string[];
+            /** Samples */
+            samples: components["schemas"]["SampleLine"][];
+            /** Encodings */
+            encodings: string[];
+            /**
+             * Left Out
+             * @description What of the file was not read, in words
+             */
+            left_out: string;
+        };
         /** RecipeFromOrder */
         RecipeFromOrder: {
             /** Order Id */
@@ -6629,6 +6735,16 @@ export interface components {
             number: string;
             /** Items */
             items: string;
+        };
+        /**
+         * SampleLine
+         * @description An encoding that fits a file about as well as another, and a line of it read so.
+         */
+        SampleLine: {
+            /** Encoding */
+            encoding: string;
+            /** Line */
+            line: string;
         };
         /** SavedViewIn */
         SavedViewIn: {
@@ -9349,6 +9465,43 @@ export interface operations {
                  *     }
                  */
                 "application/json": components["schemas"]["ColumnsIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_otherwise_api_imports__import_id__reading_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example 1 */
+                import_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /** @example {} */
+                "application/json": components["schemas"]["ReadingIn"];
             };
         };
         responses: {

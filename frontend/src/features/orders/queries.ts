@@ -152,6 +152,14 @@ export const setColumns = async (importId: number, body: Schemas["ColumnsIn"]) =
     }),
   );
 
+export const readOtherwise = async (importId: number, body: Schemas["ReadingIn"]) =>
+  need(
+    await api.PUT("/api/imports/{import_id}/reading", {
+      params: { path: { import_id: importId } },
+      body,
+    }),
+  );
+
 export const fetchImports = async () => need(await api.GET("/api/imports"));
 
 export const correctRows = async (importId: number, body: Schemas["RowsIn"]) =>

@@ -32,6 +32,13 @@ def upgrade() -> None:
         sa.UniqueConstraint("channel_id", "number"),
         sa.CheckConstraint("kind in ('ignored', 'unreadable')", name="kind"),
     )
+    for column in (
+        sa.Column("changed", sa.Integer(), nullable=False, server_default="0"),
+        sa.Column("reading", postgresql.JSONB(), nullable=False, server_default=sa.text("'{}'")),
+        sa.Column("data", sa.LargeBinary(), nullable=False, server_default=sa.text("''::bytea")),
+    ):
+        op.add_column("import_file", column)
+        op.alter_column("import_file", column.name, server_default=None)
     op.create_index("ix_customer_order_part_of", "customer_order", ["part_of"], postgresql_where=sa.text(_PART_OF))
 
 
@@ -39,6 +46,8 @@ def downgrade() -> None:
     """What was withdrawn counts as refused, and what is aside is only in the channel's log."""
     op.drop_index("ix_customer_order_part_of", "customer_order")
     op.drop_table("channel_aside")
+    for name in ("changed", "reading", "data"):
+        op.drop_column("import_file", name)
     op.execute("update order_difference set state = 'refused' where state = 'withdrawn'")
     op.drop_constraint("ck_order_difference_state", "order_difference")
     op.create_check_constraint("state", "order_difference", "state in ('waiting', 'taken', 'refused')")

@@ -7,13 +7,17 @@ from importlib import resources
 from fastapi import APIRouter, Response, UploadFile
 from sqlalchemy.orm import Session
 
-from tidewind.core.addresses.check import country_name
-from tidewind.core.order_rows import FIELDS, NEEDED, RowFault
+from tidewind.core.addresses.countries import country_name
+from tidewind.core.order_rows.columns import FIELDS, NEEDED
+from tidewind.core.order_rows.reading import RowFault, RowOrder
 from tidewind.db.tables import Import
+from tidewind.outside.encodings import CHOICES
+from tidewind.outside.spreadsheets import Chosen
 from tidewind.services import orders as service
 from tidewind.services.base import Invalid, NotFound
 from tidewind.services.orders import (
     correct_rows,
+    differing,
     missing_fields,
     newest_imports,
     preview_import,
@@ -26,17 +30,26 @@ from tidewind.web.access import Anyone, Now, Parts, Shipper, Tx
 from tidewind.web.files import CSV, answers_with
 from tidewind.web.orders.schemas.imports import (
     ColumnsIn,
+    DifferingOut,
     FaultOut,
     ImportOut,
     ImportSummary,
     PreviewOrder,
+    ReadingIn,
+    ReadingOut,
     RowsIn,
     Undone,
 )
+from tidewind.web.orders.schemas.order import FieldChange
 
 router = APIRouter(prefix="/api", tags=["orders in"])
 SAMPLES = {"clean": "orders-clean.csv", "messy": "orders-messy.csv", "template": "orders-template.csv"}
 MOST_SHOWN = 200
+# Files of a version that kept no bytes cannot be read otherwise.
+_UNKNOWN_READING = {
+    "sheets": [], "sheet": "", "encoding": "", "delimiter": "", "header": 1, "doubts": [], "samples": [],
+    "encodings": list(CHOICES), "left_out": "",
+}  # fmt: skip
 
 
 def _present(session: Session, row: Import) -> ImportOut:
@@ -77,7 +90,16 @@ def _present(session: Session, row: Import) -> ImportOut:
         total=row.total,
         progress=row.progress,
         weight_unit=row.options.get("weight_unit", "g"),
+        decimal=row.options.get("decimal", ""),
+        changed=row.changed,
+        reading=ReadingOut.model_validate({**_UNKNOWN_READING, **row.reading}),
+        differing=[] if running else _differing(session, orders),
     )
+
+
+def _differing(session: Session, orders: list[RowOrder]) -> list[DifferingOut]:
+    found = differing(session, orders)[:MOST_SHOWN]
+    return [DifferingOut(number=n, changes=[FieldChange.model_validate(c) for c in changes]) for n, changes in found]
 
 
 @router.post("/imports", status_code=201)
@@ -99,7 +121,14 @@ def get_import(import_id: int, _who: Shipper, session: Tx) -> ImportOut:
 @router.put("/imports/{import_id}/columns")
 def set_columns(import_id: int, body: ColumnsIn, _who: Shipper, session: Tx) -> ImportOut:
     """Say which column holds which field."""
-    return _present(session, service.set_columns(session, import_id, body.columns, body.weight_unit))
+    return _present(session, service.set_columns(session, import_id, body.columns, body.weight_unit, body.decimal))
+
+
+@router.put("/imports/{import_id}/reading")
+def read_otherwise(import_id: int, body: ReadingIn, _who: Shipper, session: Tx) -> ImportOut:
+    """Read the file in another way: sheet, encoding, delimiter, header row; rows corrected before are not kept."""
+    chosen = Chosen(body.sheet, body.encoding, body.delimiter)
+    return _present(session, service.read_otherwise(session, import_id, chosen, body.header))
 
 
 @router.patch("/imports/{import_id}/rows")

@@ -5,9 +5,10 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, Field, StringConstraints
 
 from tidewind.web.base.schemas import Count, Out, Short
+from tidewind.web.orders.schemas.order import FieldChange
 
 
 class FaultOut(Out):
@@ -22,6 +23,43 @@ class PreviewOrder(BaseModel):
     destination: str
     items: str
     rows: list[int]
+
+
+class SampleLine(BaseModel):
+    """An encoding that fits a file about as well as another, and a line of it read so."""
+
+    encoding: str
+    line: str
+
+
+class ReadingOut(BaseModel):
+    """How a file was read, and what else could be meant."""
+
+    sheets: list[str] = Field(description="Sheets to choose from; * is all with one header")
+    sheet: str
+    encoding: str
+    delimiter: str
+    header: int = Field(description="The row that holds the headers, from 1")
+    doubts: list[str] = Field(description="What the guess is unsure of, in words")
+    samples: list[SampleLine]
+    encodings: list[str]
+    left_out: str = Field(description="What of the file was not read, in words")
+
+
+class ReadingIn(BaseModel):
+    """How a file is to be read; empty for what the program is to find out."""
+
+    sheet: Annotated[str, StringConstraints(max_length=120)] = ""
+    encoding: Annotated[str, StringConstraints(pattern=r"^[a-z0-9_-]{0,20}$")] = ""
+    delimiter: Literal["", ",", ";", "\t", "|"] = ""
+    header: Annotated[int, Field(ge=1, le=1_000)] | None = None
+
+
+class DifferingOut(BaseModel):
+    """An order that is here already, and what the file says of it otherwise."""
+
+    number: str
+    changes: list[FieldChange]
 
 
 class ImportOut(BaseModel):
@@ -47,6 +85,10 @@ class ImportOut(BaseModel):
     total: int
     progress: int
     weight_unit: str
+    decimal: Literal["", ",", "."] = Field(description="The decimal sign of prices; empty where it is found out")
+    changed: int = Field(description="Orders here already that the file changes; each waits for a decision")
+    reading: ReadingOut
+    differing: list[DifferingOut]
 
 
 class ImportSummary(Out):
@@ -63,6 +105,7 @@ class ImportSummary(Out):
 class ColumnsIn(BaseModel):
     columns: Annotated[dict[Short, Count], Field(max_length=40)]
     weight_unit: Literal["g", "kg", "lb", "oz"] | None = None
+    decimal: Literal["", ",", "."] | None = None
 
 
 class RowsIn(BaseModel):

@@ -4,16 +4,19 @@ import { computed, ref } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import {
   bringOrders,
+  readOtherwise,
   setColumns,
   correctRows,
   undoImport,
   runImport,
   importQuery,
 } from "../queries";
+import DifferingOrders from "./DifferingOrders.vue";
 import EarlierImports from "./EarlierImports.vue";
-import { words, type Schemas } from "../../../api/client";
+import ReadingChoice from "./ReadingChoice.vue";
+import type { Schemas } from "../../../api/client";
 import { count } from "../../../shared/format";
-import { FormDialog, SelectField } from "../../../shared/ui";
+import { ErrorNote, FormDialog, SelectField } from "../../../shared/ui";
 
 type Import = Schemas["ImportOut"];
 const route = useRoute();
@@ -52,6 +55,15 @@ const unit = useMutation({
     await setColumns(id.value, { columns: made.value!.columns, weight_unit }),
   onSuccess: keep,
 });
+const decimal = useMutation({
+  mutationFn: async (sign: Import["decimal"]) =>
+    await setColumns(id.value, { columns: made.value!.columns, decimal: sign }),
+  onSuccess: keep,
+});
+const reread = useMutation({
+  mutationFn: (reading: Schemas["ReadingIn"]) => readOtherwise(id.value, reading),
+  onSuccess: keep,
+});
 const correcting = ref<{ row: number; cells: string[] }>();
 const correct = useMutation({
   mutationFn: () =>
@@ -84,6 +96,12 @@ function picked(files: FileList | null | undefined): void {
   const file = files?.[0];
   if (file) upload.mutate(file);
 }
+const failure = computed(
+  () =>
+    error.value ??
+    [upload, remap, unit, decimal, reread, run, correct, takeBack].find((m) => m.error.value)?.error
+      .value,
+);
 const FIELD_WORDS: Record<string, string> = {
   order_number: "Order number",
   extra: "Unit, floor",
@@ -94,6 +112,9 @@ const FIELD_WORDS: Record<string, string> = {
   paid_shipping: "Shipping paid",
   promise: "Promise",
   email: "E-mail",
+  address_block: "Whole address",
+  standing: "State or payment",
+  weight_unit: "Unit of weight",
 };
 const fieldWords = (name: string) =>
   FIELD_WORDS[name] ?? name.charAt(0).toUpperCase() + name.slice(1);
@@ -114,29 +135,7 @@ const faultRows = computed(() => {
       <span class="grow" />
       <RouterLink v-if="id" class="link" to="/import">Another file</RouterLink>
     </div>
-    <p
-      v-if="
-        upload.error.value ||
-        error ||
-        remap.error.value ||
-        run.error.value ||
-        correct.error.value ||
-        takeBack.error.value
-      "
-      class="note bad"
-      role="alert"
-    >
-      {{
-        words(
-          upload.error.value ??
-            error ??
-            remap.error.value ??
-            run.error.value ??
-            correct.error.value ??
-            takeBack.error.value,
-        )
-      }}
-    </p>
+    <ErrorNote :error="failure" />
     <template v-if="!id">
       <!-- eslint-disable-next-line vuejs-accessibility/no-static-element-interactions -- dropping is a second way: the field inside takes the keyboard -->
       <label
@@ -169,6 +168,11 @@ const faultRows = computed(() => {
       <p v-if="made.state === 'done'" class="note" role="status">
         <b>{{ count(made.made, "order") }} imported.</b>
         {{ made.already ? `${count(made.already, "order")} here already, left alone.` : "" }}
+        {{
+          made.changed
+            ? `${count(made.changed, "order")} of these are otherwise in the file: look at their snags.`
+            : ""
+        }}
         {{ faultRows.length ? `${count(faultRows.length, "row")} kept back, below.` : "" }}
         <RouterLink class="link" to="/orders">See the orders</RouterLink>
         <button v-if="made.made" class="link" type="button" @click="takeBack.mutate()">
@@ -182,6 +186,12 @@ const faultRows = computed(() => {
       <p v-if="made.state === 'undone'" class="note" role="status">
         This import was taken back. The file is still here and can be imported again.
       </p>
+      <ReadingChoice
+        :made="made"
+        :busy="reread.isPending.value"
+        @read="reread.mutate($event)"
+        @decimal="decimal.mutate($event)"
+      />
       <div class="two">
         <section>
           <h2>Which column is what</h2>
@@ -274,6 +284,7 @@ const faultRows = computed(() => {
               </tr>
             </tbody>
           </table>
+          <DifferingOrders v-if="made.differing.length" :differing="made.differing" />
           <h2 class="gap">Good orders</h2>
           <p v-if="!made.preview.length" class="mute">None yet: map the columns on the left.</p>
           <table v-else class="plain-table" aria-label="Good orders">

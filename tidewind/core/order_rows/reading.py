@@ -1,0 +1,304 @@
+"""From rows to orders.  Never a parcel to the wrong person, never a part of an order: what is in doubt is kept back."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+from itertools import islice
+
+from tidewind.core.addresses.check import LONGEST, Address, tidy, tidy_address
+from tidewind.core.addresses.copied import parse_address
+from tidewind.core.addresses.countries import country_code, plain
+from tidewind.core.order_limits import MOST_PIECES, NAME, NOTE, NUMBER, PROMISE, SKU, storable
+from tidewind.core.order_rows.columns import NEEDED, unit_named, weight_unit_of
+from tidewind.core.order_rows.figures import TooLarge, Units, is_shortened, read_money, read_weight
+
+MOST_LINES = 500
+_PARTS = ("name", "company", "street", "extra", "city", "region", "postcode", "country", "phone", "email")
+# What says who and where; where two rows of one order differ in these, one of them would go to the wrong place.
+_WHO_AND_WHERE = ("name", "company", "street", "city", "postcode", "country")
+_STOPS = frozenset(
+    """cancelled canceled cancelado cancelada annulé annulée storniert abgebrochen annullato geannuleerd void voided
+    refunded reembolsado remboursé erstattet rimborsato unpaid pending awaiting impayé unbezahlt offen onbetaald
+    hold held suspended failed declined rejected draft shipped fulfilled enviado expédié versendet spedito verzonden
+    delivered entregue collected returned devolvido false no não nein non""".split()  # noqa: SIM905 - read as words
+)
+_STOPPING_PHRASES = (
+    "on hold", "not paid", "por pagar", "não pago", "no pagado", "non pagato", "payment pending", "awaiting payment",
+)  # fmt: skip
+# Of a column that nobody mapped only a clear word stops a row: “no” may answer any question.
+_UNCLEAR = frozenset("no não nein non false offen pending void held hold returned collected failed draft".split())  # noqa: SIM905
+_CLEAR = _STOPS - _UNCLEAR
+
+
+@dataclass(frozen=True, slots=True)
+class RowFault:
+    """What is wrong with one row: its number in the file (from 1), the field, and words."""
+
+    row: int
+    field: str
+    words: str
+
+
+@dataclass(frozen=True, slots=True)
+class RowLine:
+    """One order line out of a row."""
+
+    sku: str
+    name: str
+    quantity: int
+    unit_price: int
+    weight_g: int | None
+
+
+@dataclass(slots=True)
+class RowOrder:
+    """One order out of one or several rows with the same number."""
+
+    number: str
+    address: Address
+    promise: str
+    paid_shipping: int
+    note: str
+    lines: list[RowLine] = field(default_factory=list)
+    rows: list[int] = field(default_factory=list)
+
+    def fingerprint(self) -> str:
+        """Return a hash over everything the order says, to know it again when the file comes twice."""
+        said = (self.number, self.address, self.promise, self.lines, self.paid_shipping, self.note)
+        return hashlib.sha256(repr(said).encode()).hexdigest()
+
+
+class _Row:
+    """One row with its mapping; reads cells and collects faults."""
+
+    def __init__(self, number: int, cells: Sequence[str], columns: Mapping[str, int], units: Units) -> None:
+        self.number, self.cells, self.columns, self.units = number, cells, columns, units
+        self.faults: list[RowFault] = []
+
+    def raw(self, name: str) -> str:
+        index = self.columns.get(name)
+        return storable(self.cells[index]) if index is not None and index < len(self.cells) else ""
+
+    def text(self, name: str) -> str:
+        return tidy(self.raw(name))
+
+    def fail(self, name: str, words: str) -> None:
+        self.faults.append(RowFault(self.number, name, words))
+
+    def whole(self, name: str, most: int) -> str:
+        """Return an identifier that must not be cut, nor be one that a spreadsheet has shortened."""
+        text = self.text(name)
+        if len(text) > most:
+            self.fail(name, f"{_words(name)} has {len(text):,} characters; at most {most} fit, cut it would be another")
+        elif is_shortened(text):
+            self.fail(name, f"“{text:.30}” was shortened by a spreadsheet; format that column as text and save again")
+        return text
+
+    def money(self, name: str) -> int:
+        try:
+            return read_money(self.text(name), self.units.currency, self.units.decimal)
+        except TooLarge as error:
+            self.fail(name, f"“{self.text(name):.40}”: {error}")
+        except ValueError:
+            self.fail(name, f"“{self.text(name):.40}” is no price; write it like 4.90, or say the decimal sign")
+        return 0
+
+    def weight(self, header_unit: str) -> int | None:
+        named = self.text("weight_unit")
+        unit = unit_named(named) if named else header_unit or self.units.weight
+        if not unit:
+            self.fail("weight_unit", f"“{named:.20}” is no unit of weight; g, kg, lb and oz are")
+            return None
+        try:
+            return read_weight(self.text("weight_g"), unit)
+        except ValueError:
+            self.fail("weight_g", f"“{self.text('weight_g'):.40}” is no weight; write it like 250 or 0.25 kg")
+            return None
+
+    def quantity(self) -> int:
+        text = self.text("quantity").removesuffix(".0").removesuffix(",0").removesuffix(".00").removesuffix(",00")
+        if not (text.isascii() and text.isdigit() and len(text) < 10 and 1 <= int(text) <= MOST_PIECES):
+            self.fail("quantity", f"“{text:.40}” is no quantity; a whole number from 1 to {MOST_PIECES:,} is expected")
+            return 0
+        return int(text)
+
+
+def _words(name: str) -> str:
+    return name.replace("_", " ")
+
+
+def read_orders(
+    rows: Sequence[tuple[int, Sequence[str]]],
+    columns: Mapping[str, int],
+    units: Units,
+    headers: Sequence[str] = (),
+) -> tuple[list[RowOrder], list[RowFault]]:
+    """Return the orders in ``rows`` (file row number, cells) and what is wrong with the rows that were kept back.
+
+    Rows with the same order number make one order with several lines, and rows without one belong to the order above
+    them.  What is said of the order may stand in any of its rows, once or the same each time.  One bad row keeps its
+    whole order back, so that nothing is sent half.
+    """
+    orders: list[RowOrder] = []
+    faults: list[RowFault] = []
+    for number, group in _by_number(rows, columns, units).items():
+        order, found = _order(number, group, headers)
+        faults += found
+        if order is not None:
+            orders.append(order)
+    return orders, sorted(faults, key=lambda f: f.row)
+
+
+def read_in_lots(
+    rows: Sequence[tuple[int, Sequence[str]]],
+    columns: Mapping[str, int],
+    units: Units,
+    size: int,
+    headers: Sequence[str] = (),
+) -> Iterator[list[RowOrder]]:
+    """Return the orders of ``read_orders`` in lots made of ``size`` order numbers each, so that few are in memory.
+
+    Rows kept back make a lot smaller, or empty.
+    """
+    groups = iter(_by_number(rows, columns, units).items())
+    while lot := list(islice(groups, size)):
+        made = (_order(number, group, headers)[0] for number, group in lot)
+        yield [order for order in made if order is not None]
+
+
+def _by_number(
+    rows: Sequence[tuple[int, Sequence[str]]], columns: Mapping[str, int], units: Units
+) -> dict[str, list[_Row]]:
+    """Return the rows by order number; rows that only name goods belong to the order above them."""
+    found: dict[str, list[_Row]] = {}
+    above = ""
+    for number, cells in rows:
+        if not any(cell.strip() for cell in cells):
+            continue
+        row = _Row(number, cells, columns, units)
+        mine = row.text("order_number")
+        if not mine and above and row.text("sku") and not any(row.text(name) for name in (*_PARTS, "address_block")):
+            mine = above
+        found.setdefault(mine or f"\x00{number}", []).append(row)
+        above = mine
+    return found
+
+
+def _order(number: str, rows: Sequence[_Row], headers: Sequence[str]) -> tuple[RowOrder | None, list[RowFault]]:
+    """Return the order that rows of one number make, or the faults that keep all of them back."""
+    first = rows[0]
+    header_unit = weight_unit_of(_header(first, headers, "weight_g"))
+    lines = [_line(row, header_unit) for row in rows]
+    first.whole("order_number", NUMBER)
+    for row in rows:
+        _standing(row, headers)
+        if not row.text("sku"):
+            row.fail("sku", "sku is empty")
+    address = _address(rows)
+    if len(lines) > MOST_LINES:
+        first.fail("order_number", f"order {number} has {len(lines):,} lines; at most {MOST_LINES} go into one order")
+    made = RowOrder(
+        number, address, _once(rows, "promise")[:PROMISE], _paid(rows), _once(rows, "note")[:NOTE], lines,
+        [row.number for row in rows],
+    )  # fmt: skip
+    for name in NEEDED:
+        said = getattr(address, name, None)
+        if said is None and name not in {"quantity", "sku"}:
+            said = first.text(name)
+        if said == "":
+            first.fail(name, f"{_words(name)} is empty")
+    faults = [fault for row in rows for fault in row.faults]
+    if not faults:
+        return made, []
+    bad = {fault.row for fault in faults}
+    faults += [
+        RowFault(row.number, "order_number", f"kept back with row {min(bad)} of the same order")
+        for row in rows
+        if row.number not in bad
+    ]
+    return None, faults
+
+
+def _header(row: _Row, headers: Sequence[str], name: str) -> str:
+    index = row.columns.get(name)
+    return headers[index] if index is not None and index < len(headers) else ""
+
+
+def _line(row: _Row, header_unit: str) -> RowLine:
+    return RowLine(
+        row.whole("sku", SKU), row.text("item_name")[:NAME], row.quantity(), row.money("unit_price"),
+        row.weight(header_unit),
+    )  # fmt: skip
+
+
+def _once(rows: Sequence[_Row], name: str) -> str:
+    """Return what the rows of an order say of it, the first that says anything."""
+    return next((text for row in rows if (text := row.text(name))), "")
+
+
+def _paid(rows: Sequence[_Row]) -> int:
+    """Return what was paid for delivery: said once, or the same in each row; another sum is a fault."""
+    said = [(row, row.money("paid_shipping")) for row in rows if row.text("paid_shipping")]
+    amounts = {amount for _, amount in said if amount}
+    if len(amounts) > 1:
+        said[-1][0].fail("paid_shipping", "the rows of this order say different sums for delivery")
+    return max(amounts, default=0)
+
+
+def _address(rows: Sequence[_Row]) -> Address:
+    """Return where an order goes, put together from all of its rows; a contradiction is a fault of its row."""
+    parts: dict[str, tuple[str, int]] = {}
+    for row in rows:
+        for name, text in _said_by(row).items():
+            if not text:
+                continue
+            there, first = parts.setdefault(name, (text, row.number))
+            if name == "country" and country_code(text) is None:
+                row.fail("country", f"“{text:.40}” is no country; write its name or two-letter code")
+            elif len(text) > LONGEST:
+                row.fail(name, f"{name} has {len(text)} characters; at most {LONGEST} fit")
+            elif name in _WHO_AND_WHERE and _same(name, text) != _same(name, there):
+                row.fail(name, f"{name} is “{text:.40}” here and “{there:.40}” in row {first} of the same order")
+    return tidy_address(Address(**{name: text for name, (text, _) in parts.items()}))
+
+
+def _same(name: str, text: str) -> str:
+    return (country_code(text) or text) if name == "country" else plain(text).replace(" ", "")
+
+
+def _said_by(row: _Row) -> dict[str, str]:
+    """Return the parts of an address that one row says; lines in one cell are parts of their own."""
+    said = {name: row.text(name) for name in _PARTS}
+    block = row.raw("address_block")
+    if block.strip():
+        found = parse_address(block)
+        for name in _PARTS:
+            if not said[name]:
+                said[name] = getattr(found.address, name)
+        for name, doubt in found.unsure.items():
+            if name in _WHO_AND_WHERE and not row.text(name):
+                row.fail("address_block", f"the {name} is not sure in “{tidy(block):.60}”: {doubt}")
+    lines = [tidy(line) for line in row.raw("street").splitlines() if line.strip()]
+    if len(lines) > 1:
+        said["street"], more = lines[0], ", ".join(lines[1:])
+        said["extra"] = f"{said['extra']}, {more}" if said["extra"] and more else said["extra"] or more
+    return said
+
+
+def _standing(row: _Row, headers: Sequence[str]) -> None:
+    """Keep a row back that says itself, mapped or not, that it must not go."""
+    mapped = row.text("standing")
+    if mapped and _says_stop(mapped, _STOPS):
+        row.fail("standing", f"the row says “{mapped:.40}”: it must not go")
+    used = set(row.columns.values())
+    for index, cell in enumerate(row.cells):
+        if index not in used and len(cell) <= 40 and _says_stop(tidy(cell), _CLEAR):
+            head = headers[index] if index < len(headers) and headers[index].strip() else f"column {index + 1}"
+            row.fail("standing", f"{head:.40} says “{tidy(cell)}”: it must not go. If it may, correct the row")
+
+
+def _says_stop(text: str, words: Iterable[str]) -> bool:
+    said = text.casefold().strip(" .!")
+    return said in words or any(said.startswith(phrase) for phrase in _STOPPING_PHRASES)
