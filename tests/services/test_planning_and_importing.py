@@ -12,23 +12,32 @@ from sqlalchemy.orm import Session
 from tests.conftest import MONDAY, Clock
 from tests.services.steps import by_number, of, sample
 from tidewind.core.order_facts import Hand
-from tidewind.db.tables import Channel, Order
+from tidewind.db.tables import Channel, Order, Product
 from tidewind.outside.errors import NeverSent
+from tidewind.outside.spreadsheets import Chosen
 from tidewind.services.base import Conflict, Invalid
 from tidewind.services.buying import check_orders
 from tidewind.services.orders import (
     WorkFilter,
+    correct_rows,
+    decide_difference,
+    differing,
     edit_address,
     edit_hand,
     find_orders,
     list_orders,
     missing_fields,
+    preview_import,
     pull,
+    read_otherwise,
+    rows_of,
     run_import,
     set_columns,
     set_held,
+    undo_import,
     upload_file,
     view_counts,
+    waiting_differences,
 )
 from tidewind.services.planning import (
     current_rules,
@@ -257,3 +266,44 @@ def test_holding_and_finding(session: Session, clock: Clock) -> None:
     assert view_counts(session)["held"] == kept_back - 1
     with pytest.raises(Invalid, match="no view"):
         list_orders(session, WorkFilter(view="nonsense"))
+
+
+FILE = "Order;Name;Street;Postcode;City;Country;SKU;Quantity;Price;Extra\n"
+ROW = "F-1;Ana Prado;Rua do Sol 4;3000-310;Coimbra;PT;NEW-9;2;4,50;kept\n"
+
+
+def test_a_file_sent_again_otherwise_shows_what_differs_and_waits_for_a_person(session: Session, clock: Clock) -> None:
+    first = upload_file(session, "may.csv", (FILE + ROW).encode(), 1)
+    assert run_import(session, first.id, MONDAY).made == 1
+    row = upload_file(session, "may.csv", (FILE + ROW.replace("Sol 4", "Sol 40").replace(";2;", ";1;")).encode(), 1)
+    orders, _ = preview_import(session, row)
+    ((number, changes),) = differing(session, orders)
+    assert (number, [c.field for c in changes]) == ("F-1", ["address", "items"])
+    done = run_import(session, row.id, MONDAY)
+    assert (done.made, done.already, done.changed) == (0, 1, 1)
+    order = by_number(session, "F-1")
+    assert [s.code for s in order.snags if s.fix == "difference"] == ["changed_upstream"]
+    (waiting,) = waiting_differences(session, [order.id])
+    decide_difference(session, waiting.id, True, "Rute", clock())
+    assert (order.address.street, [ln.quantity for ln in order.lines]) == ("Rua do Sol 40", [1])
+    assert run_import(session, row.id, MONDAY).changed == 0
+
+
+def test_a_file_is_read_otherwise_rows_keep_their_columns_and_undo_forgets_what_was_learned(session: Session) -> None:
+    data = (
+        "A title\n" + FILE + ROW.replace("Ana", "Nicolò") + ROW.replace("F-1", "F-2").replace("2;4,50", "x;4,50") + "\n"
+    )
+    row = upload_file(session, "may.csv", data.encode("cp1252"), 1)
+    assert (row.reading["header"], row.reading["encoding"], row.reading["delimiter"]) == (2, "cp1252", ";")
+    read_otherwise(session, row.id, Chosen(encoding="cp1250"), 2)
+    assert rows_of(row)[0][1][1] == "Nicolň Prado"
+    read_otherwise(session, row.id, Chosen(encoding="cp1252"), None)
+    cells = dict(rows_of(row))[4]
+    correct_rows(session, row.id, {4: [*cells[:7], "3"]})
+    assert dict(rows_of(row))[4] == [*cells[:7], "3", "4,50", "kept"]
+    assert run_import(session, row.id, MONDAY).made == 2
+    with pytest.raises(Conflict, match="Take the import back first"):
+        read_otherwise(session, row.id, Chosen(), 1)
+    assert session.scalar(select(Product.learned_from).where(Product.sku == "NEW-9")) == "order F-1"
+    assert undo_import(session, row.id, MONDAY) == 2
+    assert session.scalar(select(Product.id).where(Product.sku == "NEW-9")) is None

@@ -96,8 +96,8 @@ def worst(changes: Sequence[ChannelChange]) -> ChannelChange | None:
 
 
 def _plain(value: Any) -> str:
-    if isinstance(value, dict):
-        return ", ".join(str(v) for v in value.values() if v)
+    if isinstance(value, dict):  # an address; the database keeps no order of its parts
+        return ", ".join(str(value[name]) for name in Address.__dataclass_fields__ if value.get(name))
     if isinstance(value, (list, tuple)):
         return ", ".join(f"{line['quantity']} × {line['name'] or line['sku']}" for line in value)
     if isinstance(value, bool):

@@ -184,7 +184,7 @@ class SamePerson(Out):
     items: str
 
 
-class FieldChange(BaseModel):
+class FieldChange(Out):
     field: str
     before: str
     after: str

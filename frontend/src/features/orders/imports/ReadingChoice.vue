@@ -53,6 +53,7 @@ function say(change: Partial<Schemas["ReadingIn"]>): void {
     <p v-if="open" class="choices">
       <SelectField
         v-if="reading.sheets.length > 1"
+        above
         label="Sheet"
         :model-value="reading.sheet"
         :items="
@@ -62,12 +63,14 @@ function say(change: Partial<Schemas["ReadingIn"]>): void {
       />
       <template v-if="reading.delimiter">
         <SelectField
-          label="Columns are parted by"
+          above
+          label="Parted by"
           :model-value="reading.delimiter"
           :items="delimiters"
           @update:model-value="say({ delimiter: $event as ',' })"
         />
         <SelectField
+          above
           label="Encoding"
           :model-value="reading.encoding"
           :items="reading.encodings.map((e) => ({ value: e, title: e }))"
@@ -75,12 +78,14 @@ function say(change: Partial<Schemas["ReadingIn"]>): void {
         />
       </template>
       <SelectField
+        above
         label="Headers stand in"
         :model-value="reading.header"
         :items="headers"
         @update:model-value="say({ header: $event })"
       />
       <SelectField
+        above
         label="Decimal sign"
         :model-value="made.decimal"
         :items="signs"
