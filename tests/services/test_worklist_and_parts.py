@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from datetime import timedelta
 from itertools import product
 
@@ -26,8 +27,10 @@ from tidewind.services.orders import (
     clear_party,
     correct_rows,
     create_order,
+    edit_address,
     edit_hand,
     filter_choices,
+    find_orders,
     go_on_importing,
     join_orders,
     list_orders,
@@ -60,6 +63,7 @@ from tidewind.services.shop import (
     get_product,
     products_file,
     read_restricted_list,
+    remove_contact,
     replace_restricted_list,
     save_contact,
     set_product_facts,
@@ -338,7 +342,7 @@ def test_contacts_csv_vcard_codes_and_what_is_hostile(session: Session) -> None:
     assert [c.address.street for c in found] == ["Rua do Sol 1"]
     assert "ANA,'=1+1," in contacts_as_csv(find_contacts(session, "", 99))
     cards = contacts_as_vcards(found)
-    assert "ADR:;;Rua do Sol 1;Faro;;8000-120;PT" in cards
+    assert "ADR;TYPE=work:;;Rua do Sol 1;Faro;;8000-120;PT" in cards
     assert bring_in_contacts(session, "again.vcf", cards.encode())[:2] == (0, 1)
     with pytest.raises(Conflict, match="another contact"):
         save_contact(session, None, "ANA", Address(name="Z"), True)
@@ -403,3 +407,100 @@ def test_counts_are_kept_until_anything_was_written_by_whomever(wiring: Wiring) 
             hold(session, True)
         assert list_orders(reading, WorkFilter(view="held")).matching == after["held"] + 1
         assert list_orders(reading, WorkFilter(view="held", country="XX")).matching == 0
+
+
+def test_catalogue_and_address_book_come_back_as_they_went_out(session: Session, clock: Clock) -> None:
+    odd = {
+        "sku": "'=1+1",
+        "name": "'s-Hertogenbosch  pot",
+        "tags": "slow mover; x",
+        "upright": "sim",
+        "own_box": "Nein",
+    }
+    rows = [list(odd), list(odd.values())]
+    data = "\n".join(",".join(f'"{cell}"' for cell in row) for row in rows).encode()
+    assert bring_in_products(session, "p.csv", data, clock())[:2] == (1, 0)
+    for kind in ("csv", "xlsx"):
+        before = session.scalars(select(Product).order_by(Product.sku)).all()
+        kept = [(p.sku, p.name, tuple(p.tags), p.upright, p.own_box, p.barcode, p.value_minor) for p in before]
+        assert ("=1+1", "'s-Hertogenbosch pot", ("slow mover", "x"), True, False, "", 0) in kept
+        made, _, wrong = bring_in_products(session, f"p.{kind}", products_file(session, kind), clock())
+        assert (made, wrong) == (0, [])
+        session.expire_all()
+        after = session.scalars(select(Product).order_by(Product.sku)).all()
+        assert [(p.sku, p.name, tuple(p.tags), p.upright, p.own_box, p.barcode, p.value_minor) for p in after] == kept
+    wrong = bring_in_products(session, "p.csv", b"sku,upright\nQ-1,maybe\n", clock())[2]
+    assert wrong == ["Row 2 has “maybe” where yes or no is expected"]
+    people = [
+        Address(
+            "'t Hooft, Jan; \\",
+            "=Firma",
+            "Straße 1, Hof",
+            "",
+            "'s-Hertogenbosch",
+            "NB",
+            "5211",
+            "NL",
+            "+31 1",
+            "a@b.example",
+        ),
+        Address("Ελένη", "", "Πάτρας 4", "2.º", "Ιωάννινα", "", "453 33", "GR", "", ""),
+    ]
+    for n, address in enumerate(people):
+        save_contact(session, None, f"-c{n}", address, home=n == 0)
+    found = find_contacts(session)
+    files = {"c.csv": contacts_as_csv(found), "c.vcf": contacts_as_vcards(found)}
+    kept_people = {(c.code, c.address, c.home) for c in found}
+    for name, text in files.items():
+        for contact in find_contacts(session):
+            remove_contact(session, contact.id)
+        session.flush()
+        assert bring_in_contacts(session, name, text.encode())[2] == []
+        assert {(c.code, c.address, c.home) for c in find_contacts(session)} == kept_people
+
+
+CARDS = {
+    "2.1, quoted-printable": (b"BEGIN:VCARD\nVERSION:2.1\nN;CHARSET=ISO-8859-1;ENCODING=QUOTED-PRINTABLE:M=FCller;J=F6rg\n"
+                              b"ADR;WORK;CHARSET=ISO-8859-1;ENCODING=QUOTED-PRINTABLE:;;Gro=DFe Stra=\n=DFe 1;K=F6ln;;50667;DE\nEND:VCARD\n",
+                              ("Jörg Müller", "Große Straße 1", "Köln")),
+    "3.0 in Latin-1": ("BEGIN:VCARD\nVERSION:3.0\nFN:José Peña\nADR:;;Calle Ñ 2;León;;24001;ES\nEND:VCARD\n".encode("cp1252"),
+                       ("José Peña", "Calle Ñ 2", "León")),
+    "small letters": (b"begin:vcard\nversion:3.0\nfn:Ana Prado\nadr:;;Rua 1;Porto;;4100-320;PT\nend:vcard\n",
+                      ("Ana Prado", "Rua 1", "Porto")),
+    "a post-office box": (b"BEGIN:VCARD\nVERSION:3.0\nFN:Ana\nADR:77;;;Porto;;4100-320;PT\nEND:VCARD\n",
+                          ("Ana", "PO Box 77", "Porto")),
+    "4.0, folded, by N alone": (b"BEGIN:VCARD\r\nVERSION:4.0\r\nN:Prado;Ana;;Dr.;\r\nADR;TYPE=home:;;Rua do So\r\n l 4;Porto;;4100-320;PT\r\nTEL;VALUE=uri:tel:+351-1\r\nEND:VCARD\r\n",
+                                ("Dr. Ana Prado", "Rua do Sol 4", "Porto")),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("case", CARDS)
+def test_cards_of_every_version_are_read(session: Session, case: str) -> None:
+    data, wanted = CARDS[case]
+    assert bring_in_contacts(session, "c.vcf", data)[0::2] == (1, [])
+    (contact,) = [c for c in find_contacts(session, wanted[0].split()[-1]) if c.address.city == wanted[2]]
+    assert (contact.address.name, contact.address.street, contact.address.city) == wanted
+    assert not contact.address.phone.startswith("tel:")
+
+
+def test_search_folds_accents_takes_signs_as_themselves_and_finds_parts(session: Session, clock: Clock) -> None:
+    order = of(session, "Tomás Vilaça")
+    edit_address(session, order.id, replace(order.address, name="Jürg Söhne_A 50%", company=""), True, "Rute", clock())
+    session.flush()
+    for text, hit in (
+        ("sohne", True),
+        ("SÖHNE", True),
+        ("jurg", True),
+        ("e_a", True),
+        ("50%", True),
+        ("s%e", False),
+        ("sohneXa", False),
+    ):
+        assert (order.id in {o.id for o in find_orders(session, text)}) is hit, text
+    whole = next(
+        o for o in session.scalars(select(Order).where(Order.state == "open")) if sum(ln.quantity for ln in o.lines) > 1
+    )
+    line = max(whole.lines, key=lambda ln: ln.quantity)
+    part = send_apart(session, whole.id, {line.id: 1}, "Tomé", clock())
+    session.flush()
+    assert [o.id for o in find_orders(session, part.number)] == [part.id]

@@ -13,12 +13,13 @@ from tidewind.core.destinations import crosses_customs
 from tidewind.core.options import (
     Option,
     Settled,
+    carrier_of,
     in_parcels,
     options_for,
     priced_options,
     with_published,
 )
-from tidewind.core.order_facts import Carrier, OrderFacts, Shop
+from tidewind.core.order_facts import OrderFacts, Shop
 from tidewind.core.packing import PackedParcel
 from tidewind.core.parcels import parcels_text
 from tidewind.core.tariffs.card import Service
@@ -109,11 +110,6 @@ def _stale(shop: Shop, settled: Settled, option: Option) -> int | None:
     if not carrier.own.live:
         return None
     return carrier.own.answers.stale_net(in_parcels(settled, option.parcels), option.service)
-
-
-def carrier_of(shop: Shop, option: Option) -> Carrier:
-    """Return the carrier of an option."""
-    return next(c for c in shop.carriers if c.code == option.carrier)
 
 
 def _service(shop: Shop, option: Option) -> Service:

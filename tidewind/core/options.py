@@ -9,7 +9,7 @@ from typing import NamedTuple
 
 from tidewind.core import packing
 from tidewind.core.addresses.check import Address
-from tidewind.core.calendar import Arrival, Timetable, arrival, ship_date_for
+from tidewind.core.calendar import Arrival, Timetable, arrival, first_working_day, ship_date_for
 from tidewind.core.consignments import Consignment, Goods, Parcel, route_between
 from tidewind.core.insuring import INSURED, NO_COVER, insured, premium_in
 from tidewind.core.order_facts import Carrier, OrderFacts, Shop
@@ -161,6 +161,55 @@ def _option(
     service: Service,
     answer: Quote | Refused,
 ) -> Option:
+    """Return a service with today's answer, or priced anew where it leaves on a day that has other prices."""
+    if carrier.dated is None:
+        return _made(order, shop, carrier, settled, packed, service, answer)
+    day = leaving_day(order, shop, carrier, service.network, settled.not_before)
+    dated = carrier.shipping_on(day)
+    if dated is not carrier:
+        return _of_day(order, shop, carrier, dated, settled, packed, service, day)
+    made = _made(order, shop, carrier, settled, packed, service, answer)
+    if made.arrival and made.arrival.ship_date != day:  # it waits, for a weekend to pass
+        dated = carrier.shipping_on(made.arrival.ship_date)
+        if dated is not carrier:
+            return _of_day(order, shop, carrier, dated, settled, packed, service, made.arrival.ship_date)
+    return made
+
+
+def leaving_day(order: OrderFacts, shop: Shop, carrier: Carrier, network: str, not_before: date | None) -> date:
+    """Return the day on which a carrier's truck takes an order along, not before the day that was asked for."""
+    timetable = timetable_of(carrier, network, order.sender or shop.origin)
+    earliest = ship_date_for(shop.now, timetable)
+    return first_working_day(max(earliest, not_before or earliest), timetable.place)
+
+
+def _of_day(
+    order: OrderFacts,
+    shop: Shop,
+    carrier: Carrier,
+    dated: Carrier | None,
+    settled: Settled,
+    packed: tuple[PackedParcel, ...],
+    service: Service,
+    day: date,
+) -> Option:
+    """Return a service as its carrier prices it for a ship date."""
+    if dated is None or service.code not in dated.own.services:
+        why = Refused("no_prices", f"has no prices for {day:%-d %B %Y} yet")
+        return Option(carrier.code, service.code, service.name, service.network, packed, None, why, None)
+    answer = dated.own.quote(service.code, in_parcels(settled, packed))
+    return _made(order, shop, dated, settled, packed, dated.own.services[service.code].service, answer)
+
+
+def _made(
+    order: OrderFacts,
+    shop: Shop,
+    carrier: Carrier,
+    settled: Settled,
+    packed: tuple[PackedParcel, ...],
+    service: Service,
+    answer: Quote | Refused,
+) -> Option:
     quote, refused, due, premium = None, None, None, settled.premium
     if isinstance(answer, Refused):
         refused = answer
@@ -190,7 +239,7 @@ def in_parcels(settled: Settled, packed: tuple[PackedParcel, ...]) -> Consignmen
 
 def with_published(option: Option, shop: Shop, settled: Settled) -> Option:
     """Return an option with its price at the carrier's published rates, without the shop's contract."""
-    carrier = next(c for c in shop.carriers if c.code == option.carrier)
+    carrier = carrier_of(shop, option)
     if carrier.published is carrier.own and option.quote:
         return option._replace(published_net=option.quote.net)
     consignment = in_parcels(settled, option.parcels)
@@ -201,6 +250,13 @@ def with_published(option: Option, shop: Shop, settled: Settled) -> Option:
         net = published.net if isinstance(published, Quote) else None
     premium = premium_in(option.quote) if option.quote else 0
     return option._replace(published_net=None if net is None else net + premium)
+
+
+def carrier_of(shop: Shop, option: Option) -> Carrier:
+    """Return the carrier of an option, as it prices what leaves on the option's day."""
+    carrier = next(c for c in shop.carriers if c.code == option.carrier)
+    dated = carrier.shipping_on(option.arrival.ship_date) if option.arrival else carrier
+    return dated or carrier
 
 
 def _repack(settled: Settled, box: Packaging | None) -> tuple[PackedParcel, ...] | Refused:
@@ -253,7 +309,8 @@ def option_arrival(
     no_weekend = any(line.no_weekend for line in order.lines)
     saturday = bool(extras) and not extras.isdisjoint(carrier.own.saturday_extras)
     to, start = working_place(order.address), order.sender or shop.origin
-    key = (carrier.code, service.code, zone, to, working_place(start), saturday, no_weekend, not_before)
+    card = (carrier.code, carrier.own.card.valid_from)
+    key = (card, service.code, zone, to, working_place(start), saturday, no_weekend, not_before)
     known = shop.arrivals.get(key)
     if known is None:
         timetable = timetable_of(carrier, service.network, start)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 from datetime import UTC, date, datetime
 from zoneinfo import ZoneInfo
@@ -22,6 +22,7 @@ from tidewind.core.quantities import money_text
 from tidewind.core.rules.facts import WEEKDAYS, Value
 from tidewind.core.rules.rule import Rule, Split, turns_of
 from tidewind.core.screening import Screen
+from tidewind.core.tariffs.contracts import PUBLISHED, Contract
 from tidewind.core.tariffs.engine import CompiledCard
 
 _NOTHING: frozenset[str] = frozenset()
@@ -146,14 +147,40 @@ class OrderFacts:
         return hashlib.sha256(repr(sorted(counts.items())).encode()).hexdigest()
 
 
+DatedCards = Callable[[date, tuple[Contract, ...]], CompiledCard | None]
+"""The card for what is bought now and leaves on a day, on some accounts; None where that day has no prices yet."""
+
+
 @dataclass(frozen=True, slots=True)
 class Carrier:
-    """A carrier with its card in force: on the cheapest of the shop's accounts, and at published prices."""
+    """A carrier with its card in force: on the cheapest of the shop's accounts, and at published prices.
+
+    ``own`` and ``published`` are for what is bought and leaves today.  ``dated`` gives those of other ship dates, None
+    where the day of purchase decides alone.
+    """
 
     code: str
     name: str
     own: CompiledCard
     published: CompiledCard
+    dated: DatedCards | None = field(default=None, compare=False)
+    known: dict[date, Carrier | None] = field(default_factory=dict, init=False, compare=False, repr=False)
+
+    def shipping_on(self, day: date) -> Carrier | None:
+        """Return the carrier as it prices what leaves on a day: itself where that is as today, None without prices."""
+        if self.dated is None:
+            return self
+        if day not in self.known:
+            self.known[day] = self._shipping_on(self.dated, day)
+        return self.known[day]
+
+    def _shipping_on(self, dated: DatedCards, day: date) -> Carrier | None:
+        own, published = dated(day, self.own.contracts), dated(day, PUBLISHED)
+        if own is None or published is None:
+            return None
+        if own.prices_as(self.own):
+            return self
+        return Carrier(self.code, self.name, own.with_answers(self.own.answers), published)
 
     def on_account(self, number: str) -> Carrier:
         """Return the carrier on one account only; itself where it has none with this number."""

@@ -4,17 +4,20 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from datetime import date
 from typing import NamedTuple
 
 import numpy as np
 
 from tidewind.core.choosing import pick_by_columns
 from tidewind.core.consignments import Consignment
+from tidewind.core.insuring import premium_in
 from tidewind.core.options import (
     Option,
     Settled,
     fitting_parcels,
     in_parcels,
+    leaving_day,
     option_arrival,
     option_of,
     options_for,
@@ -76,6 +79,8 @@ def price_table(orders: Sequence[OrderFacts], shop: Shop, all_settled: Sequence[
             net[packed.rows[:, np.newaxis], columns] = priced.net
             _ask(table, carrier, columns, packed)
             _arrivals(table, carrier, columns, packed, starts)
+            if carrier.dated is not None:
+                _dated(table, carrier, columns, packed, starts)
     _insure(table)
     return table
 
@@ -143,6 +148,36 @@ def _arrivals(
             if too_far_ahead(service, due, settled.not_before, table.shop):
                 table.net[packed.rows[numbers == kind], column] = REFUSED
         table.latest[packed.rows, column] = latest[numbers]
+
+
+def _dated(
+    table: PriceTable,
+    carrier: Carrier,
+    columns: Sequence[int],
+    packed: _Packed,
+    starts: Sequence[tuple[str, str, bool]],
+) -> None:
+    """Price one by one what leaves on a day that has other prices than today; most days have the same."""
+    alike: dict[tuple[str, bool, date | None], list[int]] = {}
+    for row in packed.rows.tolist():
+        _, start, waits = starts[row]
+        alike.setdefault((start, waits, table.all_settled[row].not_before), []).append(row)
+    for column in columns:
+        service = table.services[column][1]
+        for (_, waits, not_before), rows in alike.items():
+            day = leaving_day(table.orders[rows[0]], table.shop, carrier, service.network, not_before)
+            for row in rows if waits or carrier.shipping_on(day) is not carrier else ():
+                _price_alone(table, carrier, column, row)
+
+
+def _price_alone(table: PriceTable, carrier: Carrier, column: int, row: int) -> None:
+    order, settled, service = table.orders[row], table.all_settled[row], table.services[column][1]
+    boxed = table.boxed[service.packaging][row] if service.packaging else settled.packed
+    option = option_of(order, table.shop, carrier, settled, boxed, service.code)
+    quote, due = option.quote, option.arrival
+    # What an insurer asks is added to all of them in the end.
+    table.net[row, column] = quote.net - premium_in(quote) if quote and due else REFUSED
+    table.latest[row, column] = due.latest.toordinal() if due else 0
 
 
 def _insure(table: PriceTable) -> None:

@@ -16,7 +16,7 @@ from tidewind.core.layers import Step
 from tidewind.core.order_facts import BillTo, Hand, HandParcel
 from tidewind.core.rules.rule import Split
 
-VERSION = 2
+VERSION = 3
 Written = dict[str, Any]
 """A written form: what goes into a JSON column and comes out of it."""
 
@@ -65,7 +65,11 @@ class StoredQuote:
 
 @dataclass(frozen=True, slots=True)
 class StoredPlan:
-    """How an order will be sent, and for each field which layer set it and what it overrode."""
+    """How an order will be sent, and for each field which layer set it and what it overrode.
+
+    ``not_before``, ``box`` (a packaging's code) and ``divided`` are what its layers settled before services were asked;
+    versions before 3 did not keep them.
+    """
 
     parcels: tuple[StoredParcel, ...] = ()
     service_name: str | None = None
@@ -74,6 +78,9 @@ class StoredPlan:
     value_minor: int = 0
     rules: tuple[str, ...] = ()
     trail: Mapping[str, tuple[Step, ...]] = field(default_factory=dict)
+    not_before: date | None = None
+    box: str = ""
+    divided: bool = False
 
     @property
     def packaging(self) -> str:
@@ -161,6 +168,9 @@ def read_plan(written: Mapping[str, Any]) -> StoredPlan:
             name: tuple(Step(s["layer"], s["value"], s["why"]) for s in steps)
             for name, steps in written.get("trail", {}).items()
         },
+        date.fromisoformat(written["not_before"]) if written.get("not_before") else None,
+        written.get("box", ""),
+        written.get("divided", False),
     )
 
 
@@ -179,6 +189,9 @@ def write_plan(plan: StoredPlan) -> Written:
             name: [{"layer": s.layer, "value": s.value, "why": s.why} for s in steps]
             for name, steps in plan.trail.items()
         },
+        "not_before": plan.not_before.isoformat() if plan.not_before else None,
+        "box": plan.box,
+        "divided": plan.divided,
     }
 
 

@@ -14,11 +14,16 @@ _RISKY = ("=", "+", "-", "@", "\t", "\r")
 def harmless(text: str) -> str:
     """Return a cell that no spreadsheet takes for a formula: one that begins like one gets an apostrophe before it.
 
-    Source: OWASP, CSV injection.  Plain numbers stay as they are.
+    Source: OWASP, CSV injection.  Plain numbers stay as they are; ``unharmed`` takes the apostrophe away again.
     """
     plain = str(text)
     number = plain.lstrip("+-").replace(".", "", 1).isdigit()
-    return f"'{plain}" if plain.startswith(_RISKY) and not number else plain
+    return f"'{plain}" if plain.lstrip("'").startswith(_RISKY) and not number else plain
+
+
+def unharmed(text: str) -> str:
+    """Return a cell as it was before ``harmless``; an apostrophe that belongs to a word stays (’s-Hertogenbosch)."""
+    return text[1:] if text.startswith("'") and text.lstrip("'").startswith(_RISKY) else text
 
 
 def to_csv(headers: Sequence[str], rows: Iterable[Sequence[object]]) -> bytes:

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+import quopri
+import re
 from collections.abc import Iterable
-from typing import Any
+from typing import Any, NamedTuple
 
 import vobject
 
 from tidewind.core.addresses.check import Address
 from tidewind.outside.apart import TooMuch, read_apart
+from tidewind.outside.encodings import decode
 
 MOST_BYTES, MOST_CARDS, LONGEST_CARD = 5_000_000, 20_000, 20_000
 
@@ -17,8 +20,16 @@ class VcardError(ValueError):
     """The file cannot be read; the message says why."""
 
 
-def read_vcards(data: bytes) -> tuple[list[tuple[str, Address]], list[str]]:
-    """Return (code, address) of every card, and words about those that are odd and were left out.
+class ContactCard(NamedTuple):
+    """A card: the code that it is known by, the address, and whether it is somebody's home (None: it does not say)."""
+
+    code: str
+    address: Address
+    home: bool | None = None
+
+
+def read_vcards(data: bytes) -> tuple[list[ContactCard], list[str]]:
+    """Return every card, and words about those that are odd and were left out.
 
     Raises VcardError for a file that is too large or holds too many cards.  Each card is parsed by itself, so that a
     broken one loses no other, and one of more than ``LONGEST_CARD`` characters (a picture, or a bomb) loses its
@@ -32,14 +43,16 @@ def read_vcards(data: bytes) -> tuple[list[tuple[str, Address]], list[str]]:
         raise VcardError("The file takes too long or too much memory to read. Split it.") from error
 
 
-def _read_cards(data: bytes) -> tuple[list[tuple[str, Address]], list[str]]:
-    text = data.decode("utf-8-sig", errors="replace").replace("\r\n", "\n").replace("\r", "\n")
-    blocks = text.split("BEGIN:VCARD")[1:] if "BEGIN:VCARD" in text else []
+def _read_cards(data: bytes) -> tuple[list[ContactCard], list[str]]:
+    decoded = decode(data)
+    text = decoded.text if decoded else data.decode("utf-8", errors="replace")
+    text = text.replace("\r\n", "\n").replace("\r", "\n")
+    blocks = re.split(r"^BEGIN:VCARD", text, flags=re.IGNORECASE | re.MULTILINE)[1:]
     if len(blocks) > MOST_CARDS:
         raise VcardError(f"The file holds more than {MOST_CARDS:,} cards. Split it.")
     found, odd = [], []
     for number, block in enumerate(blocks, 1):
-        card = _slim(f"BEGIN:VCARD{block}")
+        card = _slim(f"BEGIN:VCARD{_without_quoting(block)}")
         try:
             parsed = vobject.readOne(card, ignoreUnreadable=True)
             address = _address(parsed)
@@ -49,8 +62,32 @@ def _read_cards(data: bytes) -> tuple[list[tuple[str, Address]], list[str]]:
         if not (address.name or address.company):
             odd.append(f"Card {number} has no name.")
             continue
-        found.append((_text(parsed, "nickname")[:30], address))
+        found.append(ContactCard(_text(parsed, "nickname")[:30], address, _home(parsed)))
     return found, odd
+
+
+def _without_quoting(block: str) -> str:
+    """Return the lines of a card with what vCard 2.1 wrote as quoted-printable (RFC 2045, 6.7) as plain text."""
+    made: list[str] = []
+    lines = iter(block.split("\n"))
+    for line in lines:
+        head, colon, value = line.partition(":")
+        if not colon or "QUOTED-PRINTABLE" not in head.upper():
+            made.append(line)
+            continue
+        while value.endswith("=") and (more := next(lines, None)) is not None:
+            value = value[:-1] + more.lstrip()
+        named = re.search(r"CHARSET=\"?([\w-]+)", head, re.IGNORECASE)
+        raw = quopri.decodestring(value.encode("latin-1", "replace"))
+        found = decode(raw, _CHARSETS.get(named[1].lower(), "") if named else "")
+        text = found.text if found else raw.decode("utf-8", "replace")
+        kept = [part for part in head.split(";") if not re.match(r"(?:ENCODING=|CHARSET=|QUOTED)", part, re.IGNORECASE)]
+        made.append(f"{';'.join(kept)}:{' '.join(text.split())}")
+    return "\n".join(made)
+
+
+_CHARSETS = {"utf-8": "utf-8", "iso-8859-1": "cp1252", "windows-1252": "cp1252", "iso-8859-2": "cp1250",
+             "windows-1250": "cp1250", "windows-1251": "cp1251", "shift_jis": "cp932"}  # fmt: skip
 
 
 def _slim(card: str) -> str:
@@ -81,33 +118,61 @@ def _address(card: Any) -> Address:
 
     def part(name: str) -> str:
         value = getattr(place, name, "")
-        return ", ".join(map(str, value)) if isinstance(value, list) else str(value or "")
+        return ", ".join(str(v) for v in value if v) if isinstance(value, list) else str(value or "")
 
+    street, extra, box = part("street"), part("extended"), part("box")
+    if box:  # RFC 6350 leaves it empty; older cards have it
+        box = box if re.search("[^\\W\\d]", box) else f"PO Box {box}"
+        street, extra = (street, f"{box}, {extra}".strip(", ")) if street else (box, extra)
     return Address(
-        name=_text(card, "fn")[:120],
+        name=(_text(card, "fn") or _full_name(card))[:120],
         company=_text(card, "org")[:120],
-        street=part("street")[:120],
-        extra=part("extended")[:120],
+        street=street[:120],
+        extra=extra[:120],
         city=part("city")[:120],
         region=part("region")[:120],
         postcode=part("code")[:20],
         country=part("country")[:60],
-        phone=_text(card, "tel")[:40],
-        email=_text(card, "email")[:120],
+        phone=_text(card, "tel").removeprefix("tel:")[:40],
+        email=_text(card, "email").removeprefix("mailto:")[:120],
     )
+
+
+def _full_name(card: Any) -> str:
+    name = getattr(getattr(card, "n", None), "value", None)
+    parts = (getattr(name, which, "") for which in ("prefix", "given", "additional", "family", "suffix"))
+    return " ".join(str(part) for part in parts if part and not isinstance(part, list))
+
+
+def _home(card: Any) -> bool | None:
+    kinds = {str(kind).lower() for kind in getattr(getattr(card, "adr", None), "params", {}).get("TYPE", ())}
+    return True if "home" in kinds else False if "work" in kinds else None
 
 
 def _escaped(text: str) -> str:
     return text.replace("\\", "\\\\").replace(";", "\\;").replace(",", "\\,").replace("\n", "\\n")
 
 
-def write_vcards(rows: Iterable[tuple[str, Address]]) -> str:
-    """Return (code, address) pairs as vCard 4.0."""
+def write_vcards(rows: Iterable[ContactCard]) -> str:
+    """Return contacts as vCard 4.0, lines folded after 75 octets (RFC 6350, 3.2)."""
     cards = []
-    for code, a in rows:
+    for code, a, home in rows:
+        kind = {None: "", True: ";TYPE=home", False: ";TYPE=work"}[home]
         place = ";".join(_escaped(p) for p in ("", a.extra, a.street, a.city, a.region, a.postcode, a.country))
-        lines = ["BEGIN:VCARD", "VERSION:4.0", f"FN:{_escaped(a.name or a.company)}", f"ADR:{place}"]
+        lines = ["BEGIN:VCARD", "VERSION:4.0", f"FN:{_escaped(a.name or a.company)}", f"ADR{kind}:{place}"]
         named = (("ORG", a.company), ("TEL", a.phone), ("EMAIL", a.email), ("NICKNAME", code))
         lines += [f"{name}:{_escaped(value)}" for name, value in named if value]
-        cards.append("\r\n".join([*lines, "END:VCARD", ""]))
+        cards.append("\r\n".join([*map(_folded, lines), "END:VCARD", ""]))
     return "".join(cards)
+
+
+def _folded(line: str) -> str:
+    parts, width = [""], 0
+    for ch in line:
+        size = len(ch.encode())
+        if width + size > 75:
+            parts.append(" ")
+            width = 1
+        parts[-1] += ch
+        width += size
+    return "\r\n".join(parts)

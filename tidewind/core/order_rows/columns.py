@@ -61,7 +61,17 @@ FIELDS: Mapping[str, tuple[str, ...]] = {
         "straat",
         "adres",
     ),
-    "extra": ("address 2", "address line 2", "shipping address 2", "flat", "unit", "floor", "andar", "complemento"),
+    "extra": (
+        "extra",
+        "address 2",
+        "address line 2",
+        "shipping address 2",
+        "flat",
+        "unit",
+        "floor",
+        "andar",
+        "complemento",
+    ),
     "address_block": ("full address", "shipping address", "delivery address", "address block", "ship to address"),
     "city": (
         "city",

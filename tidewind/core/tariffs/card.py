@@ -235,3 +235,21 @@ def card_in_force(cards: tuple[RateCard, ...], bought_on: date, ship_date: date)
         if card.valid_from <= day and (card.valid_until is None or day <= card.valid_until):
             return card
     return None
+
+
+def day_kind(card: RateCard, on: date) -> tuple[object, ...]:
+    """Return what of a card depends on the day it prices: two days of one kind have the same prices.
+
+    The fuel percentage in force, and which of the surcharges and extras with a season or weekdays may be asked.
+    """
+    fuel = max((pair for pair in card.fuel if pair[0] <= on), default=None)
+    dated = [s.when for s in (*card.surcharges, *card.extras)]
+    return (fuel, *(_holds_on(when, on) for when in dated if when.weekdays or when.ship_from or when.ship_until))
+
+
+def _holds_on(when: When, on: date) -> bool:
+    return (
+        (not when.weekdays or on.weekday() in when.weekdays)
+        and (when.ship_from is None or when.ship_from <= on)
+        and (when.ship_until is None or on <= when.ship_until)
+    )

@@ -15,7 +15,7 @@ from datetime import date
 from tidewind.core.consignments import Consignment, Parcel
 from tidewind.core.quantities import Refused, percent_of, steps_begun, weight_text
 from tidewind.core.tariffs.amounts import amount_of
-from tidewind.core.tariffs.card import RateCard, Service, Surcharge
+from tidewind.core.tariffs.card import RateCard, Service, Surcharge, day_kind
 from tidewind.core.tariffs.contracts import PUBLISHED, Contract, cheapest
 from tidewind.core.tariffs.limits import refusal
 from tidewind.core.tariffs.live import NO_ANSWERS, Answers
@@ -244,6 +244,7 @@ class CompiledCard:
         self, card: RateCard, on: date, contracts: Sequence[Contract] = PUBLISHED, answers: Answers = NO_ANSWERS
     ) -> None:
         self.card, self.on, self.contracts = card, on, tuple(contracts)
+        self.kind = day_kind(card, on)
         self.places = PlaceFinder(card)
         self._routes: dict[tuple[int, str | None], list[tuple[CompiledService, ZoneRates | None]]] = {}
         used = [s for s in card.services if any(s.code not in c.services_off for c in contracts)]
@@ -255,6 +256,10 @@ class CompiledCard:
         self.answers = answers
         for service in self.services.values():
             service.answers = answers
+
+    def prices_as(self, other: CompiledCard) -> bool:
+        """Tell whether another one on the same accounts has the same prices: of the same card, for a day alike."""
+        return self.card is other.card and self.kind == other.kind
 
     def with_answers(self, answers: Answers) -> CompiledCard:
         """Return this card for a carrier that is asked, with other answers."""

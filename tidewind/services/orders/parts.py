@@ -15,6 +15,7 @@ from tidewind.db.tables import Order, OrderChange, OrderLine
 from tidewind.services.base import Conflict, Invalid, lock_orders, move_order, write_history
 from tidewind.services.orders.belonging import remove_part
 from tidewind.services.orders.one_order import all_editable, editable
+from tidewind.services.orders.taking_in import search_text
 from tidewind.services.planning import plan_orders
 
 
@@ -80,7 +81,7 @@ def send_apart(session: Session, order_id: int, items: Mapping[int, int], who: s
 
 def _part(order: Order, number: str, moved: Sequence[tuple[OrderLine, int]]) -> Order:
     copied = ("channel_id", "channel", "ordered_at", "address", "home", "promise", "promise_date", "note", "payment",
-              "billing_name", "reference", "search", "recipient_key", "tags", "cleared", "imported")  # fmt: skip
+              "billing_name", "reference", "recipient_key", "tags", "cleared", "imported")  # fmt: skip
     part = Order(number=number, part_of=order.id, state="open", hand=NO_HAND, plan=NO_PLAN)
     for name in copied:
         setattr(part, name, getattr(order, name))
@@ -97,6 +98,7 @@ def _part(order: Order, number: str, moved: Sequence[tuple[OrderLine, int]]) -> 
         for n, (line, count) in enumerate(moved, 1)
     ]
     part.snags = []
+    part.search = search_text(number, part.address, [f"{ln.name} {ln.sku}" for ln in part.lines], part.reference)
     return part
 
 

@@ -15,6 +15,7 @@ from sqlalchemy.orm import Session
 from tidewind.core.addresses.check import Address
 from tidewind.core.order_facts import Hand
 from tidewind.core.screening import plain_name
+from tidewind.core.searching import folded
 from tidewind.core.stored import NO_HAND, Written, write_address
 from tidewind.db.bulk import take_ids
 from tidewind.db.tables import Channel, Order, OrderLine, Product
@@ -164,10 +165,10 @@ def forget_learned(session: Session, import_id: int) -> None:
 
 
 def search_text(number: str, address: Address, items: Sequence[str], reference: str = "") -> str:
-    """Return everything an order is searched by, in small letters."""
+    """Return everything an order is searched by, as ``folded``."""
     to = address
     parts = (number, reference, to.name, to.company, to.street, to.city, to.postcode, to.email, to.phone, *items[:50])
-    return " ".join(part for part in parts if part).lower()[:4000]
+    return folded(" ".join(part for part in parts if part))[:4000]
 
 
 def recipient_key(address: Address) -> str:

@@ -14,6 +14,7 @@ from sqlalchemy import Select, and_, case, false, func, literal, or_, select, te
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Session, aliased, defer, lazyload
 
+from tidewind.core.searching import folded
 from tidewind.core.states.labels import LabelState
 from tidewind.db.tables import CarrierRow, Channel, Difference, Label, Order, SavedView, Shipment, SnagRow
 from tidewind.services.base import MOST_ORDERS, Conflict, Invalid, NotFound
@@ -99,13 +100,13 @@ def _in_view(view: str) -> Any:
 
 def matching(text: str) -> Any:
     """Return the condition that an order holds every word typed, or has that tracking number."""
-    words = [w.replace("\\", "").replace("%", "").replace("_", "\\_") for w in text.strip().lower()[:120].split()]
-    words = [w for w in words if w]
+    words = folded(text[:120]).split()
     if not words:
         return false()
     other = aliased(Order)
-    by_words = select(other.id).where(*(other.search.like(f"%{word}%") for word in words))
-    by_label = select(Shipment.order_id).join(Label).where(Label.tracking_number.ilike(f"%{''.join(words)}%"))
+    by_words = select(other.id).where(*(other.search.contains(word, autoescape=True) for word in words))
+    number = "".join(words)
+    by_label = select(Shipment.order_id).join(Label).where(Label.tracking_number.icontains(number, autoescape=True))
     # Two looks into an index each, put together; with "or" between them neither index would serve.
     return Order.id.in_(union(by_words, by_label))
 

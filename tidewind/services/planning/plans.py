@@ -167,6 +167,7 @@ def _values(order: Order | OrderRecord, facts: OrderFacts, made: Plan, shop: Sho
 
 def stored_plan(made: Plan, chosen: Option | None) -> StoredPlan:
     """Return a plan as it is kept."""
+    settled = made.settled
     return StoredPlan(
         parcels=tuple(map(stored_parcel, made.parcels)),
         service_name=chosen.name if chosen else None,
@@ -175,6 +176,9 @@ def stored_plan(made: Plan, chosen: Option | None) -> StoredPlan:
         value_minor=made.value,
         rules=tuple(made.rules),
         trail={name: tuple(steps) for name, steps in made.trail.items()},
+        not_before=settled.not_before if settled else None,
+        box=settled.box.code if settled and settled.box else "",
+        divided=bool(settled and settled.divided),
     )
 
 

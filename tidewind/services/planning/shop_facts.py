@@ -15,11 +15,11 @@ from tidewind.core.addresses.gazetteer import shipped
 from tidewind.core.choosing import Policy, Values
 from tidewind.core.insuring import OpenCover
 from tidewind.core.layers import Recipe
-from tidewind.core.order_facts import Carrier, Precedent, Shop
+from tidewind.core.order_facts import Carrier, DatedCards, Precedent, Shop
 from tidewind.core.rules.rule import Rule
 from tidewind.core.rules.written import BadRules, read_rules
 from tidewind.core.screening import Listed, Screen
-from tidewind.core.tariffs.card import RateCard, card_in_force
+from tidewind.core.tariffs.card import RateCard, card_in_force, day_kind
 from tidewind.core.tariffs.contracts import PUBLISHED, Contract
 from tidewind.core.tariffs.engine import CompiledCard
 from tidewind.core.tariffs.reading import BadCard
@@ -44,7 +44,8 @@ _Version = tuple[int, date | None]
 """A version of a card: its row, and its end, which moves when another version is brought in behind it."""
 _cards: dict[_Version, RateCard] = {}
 _rules: dict[int, tuple[Rule, ...]] = {}
-KEPT_VERSIONS = 20
+_by_kind: dict[tuple[object, ...], CompiledCard] = {}
+KEPT_VERSIONS, MOST_KINDS = 20, 256
 _screens: dict[tuple[int, int], Screen] = {}
 
 
@@ -54,6 +55,7 @@ def forget_kept() -> None:
     _rules.clear()
     _screens.clear()
     _compiled.cache_clear()
+    _by_kind.clear()
 
 
 def shop_settings(session: Session) -> ShopRow:
@@ -75,10 +77,28 @@ def _version(row: RateCardRow) -> _Version:
     return key
 
 
-@lru_cache(maxsize=64)
-def _compiled(versions: tuple[_Version, ...], today: date, contracts: tuple[Contract, ...]) -> CompiledCard | None:
-    card = card_in_force(tuple(_cards[version] for version in versions), today, today)
-    return CompiledCard(card, today, contracts) if card else None
+@lru_cache(maxsize=512)
+def _compiled(
+    versions: tuple[_Version, ...], today: date, contracts: tuple[Contract, ...], ship_date: date
+) -> CompiledCard | None:
+    """Return the card for what is bought today and leaves on a day; days that price alike share one."""
+    card = card_in_force(tuple(_cards[version] for version in versions), today, ship_date)
+    if card is None:
+        return None
+    on = ship_date if card.priced_by_ship_date else today
+    key = (id(card), day_kind(card, on), contracts)
+    if key not in _by_kind:
+        if len(_by_kind) > MOST_KINDS:
+            _by_kind.clear()
+        _by_kind[key] = CompiledCard(card, on, contracts)
+    return _by_kind[key]
+
+
+def _dated(versions: tuple[_Version, ...], today: date) -> DatedCards | None:
+    """Return what gives a carrier's cards by ship date; None where none of its versions asks for it."""
+    if not any(_cards[version].priced_by_ship_date for version in versions):
+        return None
+    return lambda day, contracts: _compiled(versions, today, contracts, day)
 
 
 def contracts_of(row: CarrierRow) -> tuple[Contract, ...]:
@@ -99,10 +119,11 @@ def carriers_in_force(session: Session, today: date, now: datetime | None = None
     found = []
     for carrier in session.scalars(select(CarrierRow).where(CarrierRow.active).order_by(CarrierRow.id)):
         mine, contracts = tuple(_version(row) for row in rows if row.carrier_id == carrier.id), contracts_of(carrier)
-        own, published = _compiled(mine, today, contracts), _compiled(mine, today, PUBLISHED)
+        own, published = _compiled(mine, today, contracts, today), _compiled(mine, today, PUBLISHED, today)
         if own and published and contracts:
             answers = answers_of(session, carrier.code, now) if carrier.asks_prices and now else own.answers
-            found.append(Carrier(carrier.code, carrier.name, own.with_answers(answers), published))
+            dated = _dated(mine, today)
+            found.append(Carrier(carrier.code, carrier.name, own.with_answers(answers), published, dated))
     return tuple(found)
 
 

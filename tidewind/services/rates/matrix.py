@@ -91,9 +91,9 @@ def _stopped(order: Order) -> bool:
 def _settled_of(order: Order, facts: OrderFacts, shop: Shop) -> Settled:
     """Return the shipment a plan has made; planned again only where it lies in a carrier's own packaging."""
     if any(p.carrier_box for p in order.plan.parcels) or order.hand.parcels:
-        made = plan(facts, shop)
-        if made.settled:
-            return made.settled
+        again = plan(facts, shop).settled
+        if again:
+            return again
     parcels = tuple(_parcel_of(p, shop) for p in order.plan.parcels)
     units = [
         Unit(ln.id, ln.sides, ln.weight_g, ln.upright, ln.own_box)
@@ -101,10 +101,9 @@ def _settled_of(order: Order, facts: OrderFacts, shop: Shop) -> Settled:
         for _ in range(ln.quantity)
         if ln.sides and ln.weight_g
     ]
-    box = shop.boxes.get(order.hand.packaging or "")
-    divided = len(parcels) > 1
-    extras, value, earliest = frozenset(order.plan.extras), order.plan.value_minor, order.hand.ship_date
-    return settle(facts, shop, parcels, extras, value, units, earliest, box, divided)
+    made = order.plan
+    box, extras = shop.boxes.get(made.box), frozenset(made.extras)
+    return settle(facts, shop, parcels, extras, made.value_minor, units, made.not_before, box, made.divided)
 
 
 def _parcel_of(stored: StoredParcel, shop: Shop) -> PackedParcel:

@@ -12,11 +12,12 @@ from sqlalchemy.orm import Session
 
 from tidewind.core.addresses.check import Address, tidy, tidy_address
 from tidewind.core.addresses.gazetteer import shipped
-from tidewind.core.order_rows.columns import guess_columns, header_row
+from tidewind.core.order_rows.columns import guess_columns, header_row, plain_header
+from tidewind.core.searching import folded
 from tidewind.db.tables import Contact, Order
-from tidewind.outside.sheets_out import harmless
+from tidewind.outside.sheets_out import harmless, unharmed
 from tidewind.outside.spreadsheets import SpreadsheetError, read_sheet
-from tidewind.outside.vcards import VcardError, read_vcards, write_vcards
+from tidewind.outside.vcards import ContactCard, VcardError, read_vcards, write_vcards
 from tidewind.services.base import Conflict, Invalid, NotFound
 
 MOST_CONTACTS = 20_000
@@ -34,7 +35,7 @@ class Suggestion:
 def find_contacts(session: Session, text: str = "", limit: int = 200) -> Sequence[Contact]:
     """Return contacts whose name, company or code holds every word typed."""
     query = select(Contact)
-    for word in tidy(text).lower()[:80].split():
+    for word in folded(tidy(text)[:80]).split():
         query = query.where(Contact.search.contains(word, autoescape=True))
     return session.scalars(query.order_by(Contact.search, Contact.id).limit(limit)).all()
 
@@ -51,7 +52,7 @@ def save_contact(session: Session, contact_id: int | None, code: str, address: A
     if row is None:
         raise NotFound("unknown_contact", "This contact does not exist.")
     row.code, row.address, row.home = plain, tidied, home
-    row.search = " ".join(p for p in (tidied.name, tidied.company, plain or "", tidied.city) if p).lower()[:600]
+    row.search = folded(" ".join(p for p in (tidied.name, tidied.company, plain or "", tidied.city) if p))[:600]
     session.add(row)
     session.flush()
     return row
@@ -69,7 +70,7 @@ def bring_in_contacts(session: Session, file_name: str, data: bytes) -> tuple[in
 
     A contact with the same name, company and street is known.  Raises Invalid for a file that cannot be read.
     """
-    if data[:400].lstrip().upper().startswith(b"BEGIN:VCARD"):
+    if b"BEGIN:VCARD" in data[:400].upper().replace(b"\x00", b""):
         try:
             found, odd = read_vcards(data)
         except VcardError as error:
@@ -81,7 +82,7 @@ def bring_in_contacts(session: Session, file_name: str, data: bytes) -> tuple[in
     known = {_same(row.address) for row in session.scalars(select(Contact))}
     codes = set(session.scalars(select(Contact.code)))
     made = there = 0
-    for code, address in found:
+    for code, address, home in found:
         tidied = tidy_address(address)
         if _same(tidied) in known:
             there += 1
@@ -89,7 +90,7 @@ def bring_in_contacts(session: Session, file_name: str, data: bytes) -> tuple[in
         known.add(_same(tidied))
         free = "" if code in codes else code
         codes.add(free)
-        save_contact(session, None, free, tidied, home=not tidied.company)
+        save_contact(session, None, free, tidied, not tidied.company if home is None else home)
         made += 1
     return made, there, odd[:50]
 
@@ -101,17 +102,18 @@ def _same(address: Address) -> tuple[str, str, str]:
 def contacts_as_csv(rows: Iterable[Contact]) -> str:
     """Return contacts as CSV; a cell that a spreadsheet would take for a formula is made harmless."""
     out = io.StringIO()
-    names = ["code", *Address.__dataclass_fields__]
+    names = list(Address.__dataclass_fields__)
     writer = csv.writer(out)
-    writer.writerow(names)
+    writer.writerow(["code", *names, "home or business"])
     for row in rows:
-        writer.writerow([harmless(row.code or ""), *(harmless(getattr(row.address, name)) for name in names[1:])])
+        cells = [harmless(getattr(row.address, name)) for name in names]
+        writer.writerow([harmless(row.code or ""), *cells, "home" if row.home else "business"])
     return out.getvalue()
 
 
 def contacts_as_vcards(rows: Iterable[Contact]) -> str:
     """Return contacts as vCard 4.0 (RFC 6350)."""
-    return write_vcards((row.code or "", row.address) for row in rows)
+    return write_vcards(ContactCard(row.code or "", row.address, row.home) for row in rows)
 
 
 def suggest_addresses(session: Session, text: str, country: str = "", limit: int = 8) -> list[Suggestion]:
@@ -121,7 +123,7 @@ def suggest_addresses(session: Session, text: str, country: str = "", limit: int
         return []
     found = [Suggestion("address book", row.code or "", row.address) for row in find_contacts(session, words, limit)]
     query = select(Order.address).order_by(Order.id.desc())
-    for word in words.split():
+    for word in folded(words).split():
         query = query.where(Order.search.contains(word, autoescape=True))
     seen = {_same(s.address) for s in found}
     for stored in session.scalars(query.limit(limit * 3)):
@@ -135,8 +137,8 @@ def suggest_addresses(session: Session, text: str, country: str = "", limit: int
     return found[:limit]
 
 
-def read_contact_rows(file_name: str, data: bytes) -> tuple[list[tuple[str, Address]], list[str]]:
-    """Return (code, address) out of a spreadsheet's rows, and words about rows without a name.
+def read_contact_rows(file_name: str, data: bytes) -> tuple[list[ContactCard], list[str]]:
+    """Return the contacts of a spreadsheet's rows, and words about rows without a name.
 
     Raises Invalid for a file that cannot be read, or without a column for names.
     """
@@ -147,13 +149,14 @@ def read_contact_rows(file_name: str, data: bytes) -> tuple[list[tuple[str, Addr
     heads = sheet.rows[header_row(sheet.rows)] if sheet.rows else []
     columns = guess_columns(heads)
     codes = [n for n, head in enumerate(heads) if head.strip().lower() in {"code", "short code"}]
+    kinds = [n for n, head in enumerate(heads) if plain_header(head) in {"home or business", "address kind"}]
     if "name" not in columns and "company" not in columns:
         raise Invalid("no_names", "No column of this file is called name or company.")
     found, odd = [], []
     top = header_row(sheet.rows)
     for number, cells in enumerate(sheet.rows[top + 1 :], top + 2):
         parts = {
-            f: cells[columns[f]].removeprefix("'")
+            f: unharmed(cells[columns[f]])
             for f in Address.__dataclass_fields__
             if f in columns and columns[f] < len(cells)
         }
@@ -161,5 +164,7 @@ def read_contact_rows(file_name: str, data: bytes) -> tuple[list[tuple[str, Addr
         if not (address.name or address.company):
             odd.append(f"Row {number} has no name.")
             continue
-        found.append((cells[codes[0]][:30] if codes and codes[0] < len(cells) else "", address))
+        code, kind = (cells[at[0]].strip() if at and at[0] < len(cells) else "" for at in (codes, kinds))
+        home = {"home": True, "business": False}.get(kind.lower())
+        found.append(ContactCard(unharmed(code)[:30], address, home))
     return found, odd

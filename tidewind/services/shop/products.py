@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Collection, Mapping, Sequence
 from datetime import datetime
 from functools import partial
@@ -16,7 +17,7 @@ from tidewind.core.order_rows.columns import plain_header
 from tidewind.core.order_rows.figures import read_money, read_weight
 from tidewind.core.quantities import amount_text
 from tidewind.db.tables import OrderLine, Product, RecipeRow
-from tidewind.outside.sheets_out import to_csv, to_xlsx
+from tidewind.outside.sheets_out import to_csv, to_xlsx, unharmed
 from tidewind.outside.spreadsheets import SpreadsheetError, read_sheet
 from tidewind.services.base import Invalid, NotFound
 from tidewind.services.planning import Scope, replan_some, shop_settings
@@ -108,10 +109,15 @@ def _row(product: Product, currency: str) -> list[object]:
             return amount_text(product.value_minor, currency)
         value = getattr(product, name)
         if name in _LISTS:
-            return " ".join(value)
+            return _listed(value)
         return ("yes" if value else "") if name in _FLAGS else value
 
     return [cell(name) for name in COLUMNS]
+
+
+def _listed(words: Sequence[str]) -> str:
+    """Return words for one cell, parted by semicolons: a word may have spaces in it."""
+    return "; ".join(words) + (";" if len(words) == 1 and " " in words[0] else "")
 
 
 def products_file(session: Session, kind: str) -> bytes:
@@ -150,7 +156,7 @@ def bring_in_products(session: Session, file_name: str, data: bytes, now: dateti
         written = {name: tidy(cells[i]) if i < len(cells) else "" for name, i in at.items()}
         if not any(written.values()):
             continue
-        sku = written.pop("sku").removeprefix("'")[:60]
+        sku = unharmed(written.pop("sku"))[:60]
         try:
             values = _values(written, recipes, currency)
         except ValueError as error:
@@ -176,7 +182,7 @@ def _values(written: Mapping[str, str], recipes: set[str], currency: str) -> dic
     """Return the fields of a row as values.  Raises ValueError with words that follow “Row 7”."""
     values: dict[str, Any] = {}
     for name, cell in written.items():
-        text = cell.removeprefix("'") if cell[1:2] in set("=+-@") else cell
+        text = unharmed(cell)
         if name == "value":
             values["value_minor"] = _read(partial(read_money, currency=currency), text, "value", "a price like 4.90")
         elif name == "recipe" and text and text not in recipes:
@@ -194,15 +200,33 @@ def _cell(name: str, text: str) -> Any:
             raise ValueError(f"has “{text:.20}” where {name.replace('_mm', '')} in mm is expected")
         return int(text) if text else None
     if name in _FLAGS:
-        return text.lower() in {"yes", "1", "true", "x", "sim"}
+        return _yes_or_no(text)
     if name in _LISTS:
-        return sorted({word[:40] for word in text.split()})[:20]
+        words = re.split(r"[;,]", text) if re.search("[;,]", text) else text.split()
+        return sorted({tidy(word)[:40] for word in words} - {""})[:20]
     if name == "origin" and text:
         code = country_code(text)
         if code is None:
             raise ValueError(f"has “{text:.20}” where a country is expected")
         return code
     return text[: _LONGEST.get(name, 120)]
+
+
+_YES = frozenset((
+    "yes", "y", "true", "1", "x", "sim", "s", "sí", "si", "oui", "ja", "j", "tak", "ano", "áno", "igen", "kyllä", "ναι",
+    "да", "はい", "是", "wahr", "vrai", "verdadero",
+))  # fmt: skip
+_NO = frozenset((
+    "no", "n", "false", "0", "não", "nao", "non", "nein", "nee", "nej", "nei", "nie", "ne", "nem", "ei", "όχι", "нет",
+    "いいえ", "否", "falsch", "faux", "falso",
+))  # fmt: skip
+
+
+def _yes_or_no(text: str) -> bool:
+    word = text.strip(" .-–").lower()
+    if word and word not in _YES | _NO:
+        raise ValueError(f"has “{text:.20}” where yes or no is expected")
+    return word in _YES
 
 
 def _read(parse: Any, text: str, what: str, wanted: str) -> Any:

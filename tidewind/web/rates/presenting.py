@@ -7,9 +7,9 @@ from collections.abc import Sequence
 from sqlalchemy.orm import Session
 
 from tidewind.core.choosing import FORMULAS, Choosable, value_hundredths
-from tidewind.core.comparing import Cell, Column, carrier_of, consequences
+from tidewind.core.comparing import Cell, Column, consequences
 from tidewind.core.insuring import INSURED
-from tidewind.core.options import in_parcels, with_extras
+from tidewind.core.options import carrier_of, in_parcels, with_extras
 from tidewind.core.parcels import parcels_text
 from tidewind.core.punctuality import lateness
 from tidewind.core.quantities import Refused

@@ -39,6 +39,16 @@ def upgrade() -> None:
     ):
         op.add_column("import_file", column)
         op.alter_column("import_file", column.name, server_default=None)
+    # As ``core/searching`` does: small letters without accents; parts are found by their own number.
+    op.execute(
+        "update contact set search = replace(replace(regexp_replace(normalize(lower(search), NFKD),"
+        " '[\u0300-\u036f]', '', 'g'), 'ß', 'ss'), 'ø', 'o')"
+    )
+    op.execute(
+        "update customer_order set search = replace(replace(regexp_replace(normalize("
+        "lower(case when part_of is null then search else number || ' ' || search end), NFKD),"
+        " '[\u0300-\u036f]', '', 'g'), 'ß', 'ss'), 'ø', 'o')"
+    )
     op.create_index("ix_customer_order_part_of", "customer_order", ["part_of"], postgresql_where=sa.text(_PART_OF))
 
 
