@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tidewind.core.packing import MOST_PARCELS, Lot, Packaging, Unit, fits, pack, smallest
+from tidewind.core.packing import MOST_PARCELS, Lot, Packaging, Unit, fits, pack, smallest, too_full
 from tidewind.core.quantities import Refused, Size
 
 
@@ -101,3 +103,38 @@ def test_nothing_is_lost_no_box_is_overloaded_and_the_answer_is_always_the_same(
             packed[line] = packed.get(line, 0) + n
     assert packed == {line: sum(1 for u in units if u.line == line) for line in {u.line for u in units}}
     assert sum(p.goods_g for p in parcels) == sum(u.weight_g for u in units)
+
+
+CUBE = (110, 110, 110)
+WIDE = Packaging("B", "Big", (590, 390, 390), Size.of(600, 400, 400), 500, 0, 10**7)
+
+
+@pytest.mark.parametrize(("count", "yes"), [(40, True), (41, True), (45, True), (46, False), (90, False)], ids=str)
+def test_many_pieces_are_never_said_to_fit_where_they_do_not(count: int, yes: bool) -> None:
+    assert fits([Unit("1", CUBE, 10)] * count, WIDE) is yes
+    parcels = pack([Unit("1", CUBE, 10)] * count, [WIDE])
+    assert not isinstance(parcels, Refused)
+    assert len(parcels) == -(-count // 45)
+    assert sum(n for p in parcels for _, n in p.contents) == count
+
+
+@given(st.lists(st.tuples(*[st.integers(20, 300)] * 3), min_size=1, max_size=4), st.integers(41, 120), st.booleans())
+def test_a_yes_for_many_pieces_is_a_packing_that_volume_and_sides_allow(
+    sides: list[tuple[int, int, int]], count: int, upright: bool
+) -> None:
+    units = [Unit("1", sides[n % len(sides)], 10, upright) for n in range(count)]
+    if fits(units, WIDE):
+        assert sum(u.mm3 for u in units) <= WIDE.mm3
+        small = min(min(u.sides) for u in units)
+        assert count <= (590 // small) * (390 // small) * (390 // small)
+
+
+def test_more_pieces_than_can_be_packed_are_refused_with_the_figure_and_load_is_not_called_size() -> None:
+    many = pack([Unit("1", (10, 10, 10), 1)] * 2_001, [WIDE])
+    assert isinstance(many, Refused)
+    assert many.detail == "2,001 pieces; up to 2,000 are packed by the program"
+    light = replace(WIDE, max_load_g=5_000)
+    heavy = pack([Unit("7", (10, 10, 10), 6_000)], [light])
+    assert isinstance(heavy, Refused)
+    assert (heavy.reason, heavy.detail) == ("too_heavy_for_boxes", "7")
+    assert too_full(Lot([Unit("7", (10, 10, 10), 6_000)]), light) == "6 kg in it, Big carries 5 kg"

@@ -100,7 +100,7 @@ POT = LineFacts("1", "TP", "Pot", 1, 1650, (185, 185, 171), 9600)
         ({"sides": None}, {}, {}, ["no_size"]),
         ({"sides": (2000, 10, 10)}, {}, {}, ["nothing_fits"]),
         ({"sides": (300, 250, 250)}, {}, {"packaging": "POT-M"}, ["wished_packaging"]),
-        ({"weight_g": 21_000}, {}, {}, ["nothing_fits"]),
+        ({"weight_g": 21_000}, {}, {}, ["too_heavy_for_boxes"]),
         ({}, {"postcode": "3500-1"}, {}, ["postcode_shape"]),
         ({}, {"street": ""}, {}, ["address_incomplete"]),
         ({"weight_g": None}, {"street": ""}, {}, ["address_incomplete", "no_weight"]),

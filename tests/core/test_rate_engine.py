@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from dataclasses import replace
+from datetime import date, time
 from itertools import permutations
 from typing import Any
 
@@ -11,10 +12,12 @@ import jsonschema
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tests.core.any_cards import DAY, cards, consignments, discounts
-from tidewind.core.consignments import Consignment
+from tests.core.any_cards import DAY, ORIGINS, ZONES, cards, consignments, discounts
+from tests.core.price_oracle import price
+from tidewind.core.calendar import Transit
+from tidewind.core.consignments import Consignment, Goods, Parcel, Route
 from tidewind.core.quantities import Refused, Size, percent_of
-from tidewind.core.tariffs.card import Amount, RateCard, Surcharge
+from tidewind.core.tariffs.card import Amount, Network, RateCard, Service, Steps, Surcharge, card_in_force
 from tidewind.core.tariffs.contracts import terms
 from tidewind.core.tariffs.engine import CompiledCard
 from tidewind.core.tariffs.load import load_of
@@ -24,6 +27,7 @@ from tidewind.core.tariffs.sheets_read import read_sheets
 from tidewind.core.tariffs.totals import REFUSED, totals
 from tidewind.core.tariffs.written import card_schema, read_card, write_card
 
+NETWORKS = (Network("truck", "Truck", time(16, 30), None),)
 many = st.lists(consignments, min_size=1, max_size=5)
 
 
@@ -115,3 +119,36 @@ def test_several_accounts_cost_what_the_cheapest_alone_does(card: RateCard, cuts
         else:
             assert quoted == each[quoted.account]
             assert quoted.net == min(q.net for q in each.values() if isinstance(q, Quote))
+
+
+@settings(max_examples=250)
+@given(cards(), discounts, many, st.sampled_from([date(2026, 11, d) for d in (21, 22, 23, 24, 28, 30)]), st.booleans())
+def test_an_own_reckoning_from_the_written_card_comes_to_the_same(
+    card: RateCard, cuts: Any, loads: list[Consignment], ship_date: date, by_ship_date: bool
+) -> None:
+    card = replace(card, priced_by_ship_date=by_ship_date)
+    written = json.loads(json.dumps(write_card(card), default=str))
+    on = ship_date if written.get("priced_by_ship_date", False) else DAY
+    found = card_in_force((card,), DAY, ship_date)
+    assert found is not None
+    compiled = CompiledCard(found, ship_date if found.priced_by_ship_date else DAY, terms(cuts))
+    for c in loads:
+        for service in written["services"]:
+            quote = compiled.quote(service["code"], c)
+            ours = None if isinstance(quote, Refused) else (quote.net, quote.tax)
+            assert ours == price(written, service["code"], c, on, cuts), (service["code"], c, quote)
+
+
+def test_an_extra_per_kg_costs_by_weight_and_one_by_value_is_asked_once() -> None:
+    parcels = (Parcel(1_200, Size.of(300, 200, 100)), Parcel(2_100, Size.of(300, 200, 100)))
+    for amount, net in ((Amount("per_kg", 100), 500), (Amount("per_value_step", 100, step=1_000), 300)):
+        extra = Surcharge("cover", "Cover", amount)
+        service = Service("s", "S", "truck", "one_price", {"mainland": Transit(1, 3)}, {"mainland": Steps((), (0,))},
+                          extras=("cover",))  # fmt: skip
+        card = RateCard("test", "EUR", date(2026, 1, 1), None, "Europe/Lisbon", "PT", False, 0, "VAT", (), NETWORKS,
+                        ZONES, (), (extra,), (service,), ORIGINS)  # fmt: skip
+        c = Consignment(Route("PT", "5180-101", False), Goods(3_000), parcels, frozenset({"cover"}))
+        quote = CompiledCard(card, DAY).quote("s", c)
+        assert isinstance(quote, Quote)
+        assert quote.net == net
+        assert totals(CompiledCard(card, DAY), load_of([c])).net[0, 0] == net

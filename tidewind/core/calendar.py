@@ -87,14 +87,15 @@ def ship_date_for(ready_at: datetime, timetable: Timetable) -> date:
     """
     local = ready_at.astimezone(ZoneInfo(timetable.zone))
     day = local.date()
-    if local.time().replace(tzinfo=None) > timetable.cutoff:
+    if local.time().replace(tzinfo=None, microsecond=0) > timetable.cutoff:
         day += timedelta(days=1)
     return first_working_day(day, timetable.place)
 
 
 def good_until(ship_date: date, timetable: Timetable) -> datetime:
     """Return the last moment (aware) at which a parcel leaving on ``ship_date`` can still do so: its cut-off."""
-    return datetime.combine(ship_date, timetable.cutoff, ZoneInfo(timetable.zone))
+    last = datetime.combine(ship_date, timetable.cutoff, ZoneInfo(timetable.zone))
+    return last + timedelta(microseconds=999_999)  # the second of the cut-off is in to its end
 
 
 def weekend_between(start: date, end: date) -> bool:

@@ -46,6 +46,10 @@ def route_between(start: Address, to: Address, *, home: bool, point: str = "", p
     return Route(to.country, to.postcode, home, to.region, boxed, point, start.country, start.postcode)
 
 
+CONTENTS = ("lithium", "limited_quantity", "dry_ice", "dangerous")
+"""What goods may hold that carriers ask about; whatever is not among these nobody can price, and is refused."""
+
+
 @dataclass(frozen=True, slots=True)
 class Goods:
     """What the goods are worth, in minor units, and what they hold that carriers ask about."""

@@ -53,6 +53,7 @@ class Settled:
     not_before: date | None = None
     box: Packaging | None = None
     divided: bool = False
+    tender: frozenset[str] = frozenset()
     lot: Lot = field(init=False, compare=False, repr=False)
 
     def __post_init__(self) -> None:
@@ -78,16 +79,17 @@ def settle(
     divided: bool = False,
 ) -> Settled:
     """Return an order with these parcels, extras and value (minor units), ready to be priced."""
+    tender = frozenset(line.id for line in order.lines if line.not_stackable or order.hand.not_stackable)
     consignment = Consignment(
         route_between(
             order.sender or shop.origin, order.address, home=order.home, point=order.point, po_box=order.po_box
         ),
         Goods(value, order.contents),
-        priced_parcels(packed),
+        priced_parcels(packed, tender),
         extras - _OF_OTHERS,
     )
     premium = _premium(consignment.goods, shop) if INSURED in extras else None
-    return Settled(consignment, packed, units, premium, not_before, box, divided)
+    return Settled(consignment, packed, units, premium, not_before, box, divided, tender)
 
 
 def with_extras(settled: Settled, shop: Shop, extras: frozenset[str]) -> Settled:
@@ -234,7 +236,7 @@ def too_far_ahead(service: Service, due: Arrival, not_before: date | None, shop:
 def in_parcels(settled: Settled, packed: tuple[PackedParcel, ...]) -> Consignment:
     """Return what a carrier is asked to price where the goods lie in these parcels."""
     usual = settled.consignment
-    return usual if packed is settled.packed else usual.in_parcels(priced_parcels(packed))
+    return usual if packed is settled.packed else usual.in_parcels(priced_parcels(packed, settled.tender))
 
 
 def with_published(option: Option, shop: Shop, settled: Settled) -> Option:
@@ -267,14 +269,23 @@ def _repack(settled: Settled, box: Packaging | None) -> tuple[PackedParcel, ...]
     if settled.divided:
         return Refused("packaging", f"goes as {len(settled.packed)} parcels, not in one {box.name}")
     if settled.lot.own_boxes or not settled.lot.goes_into(box):
-        return Refused("packaging", f"not everything fits into {box.name}")
+        return Refused("packaging", packing.too_full(settled.lot, box))
     return (packing.parcel_of(settled.lot, box),)
 
 
-def priced_parcels(packed: Sequence[PackedParcel]) -> tuple[Parcel, ...]:
-    """Return parcels as a rate card sees them: weight, outer size, and the carrier's packaging where it is one."""
+def priced_parcels(packed: Sequence[PackedParcel], tender: frozenset[str] = frozenset()) -> tuple[Parcel, ...]:
+    """Return parcels as a rate card sees them: weight, outer size, and the carrier's packaging where it is one.
+
+    Nothing may be put on those that hold one of the ``tender`` lines.
+    """
     return tuple(
-        Parcel(p.gross_g, p.outer, p.packaging.code if p.packaging and p.packaging.carrier else None) for p in packed
+        Parcel(
+            p.gross_g,
+            p.outer,
+            p.packaging.code if p.packaging and p.packaging.carrier else None,
+            bool(tender) and any(line in tender for line, _ in p.contents),
+        )
+        for p in packed
     )
 
 

@@ -47,6 +47,7 @@ class LineFacts:
     upright: bool = False
     own_box: bool = False
     no_weekend: bool = False
+    not_stackable: bool = False
     contents: frozenset[str] = frozenset()
     tags: frozenset[str] = frozenset()
     customs_text: str = ""
@@ -93,6 +94,7 @@ class Hand:
     account: str = ""
     point: str = ""
     bill_to: BillTo | None = None
+    not_stackable: bool = False
 
     def approves(self, reason: str) -> bool:
         """Tell whether somebody has approved the order for a reason."""

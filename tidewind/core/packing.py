@@ -7,18 +7,17 @@ by a depth-first search with a cap on its nodes, so the answer is deterministic 
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import lru_cache
-from itertools import permutations
+from itertools import groupby, permutations
 from operator import attrgetter
 
-from tidewind.core.quantities import Refused, Size
+from tidewind.core.quantities import Refused, Size, weight_text
 
 NODE_CAP = 1_200
 EXACT_UNITS = 40
-"""Above this many units in one box the volume decides, with ``LOOSE_FILL`` per cent of it usable."""
-LOOSE_FILL = 70
-MOST_PARCELS = 60
+"""Above this many units in one box they are laid in rows and layers, which finds a place for each or says no."""
+MOST_PARCELS, MOST_UNITS = 60, 2_000
 MOST_KINDS_TRIED = 30
 
 Spot = tuple[int, int, int]
@@ -139,7 +138,7 @@ def fits(units: Sequence[Unit], packaging: Packaging, cap: int = NODE_CAP) -> bo
     """Tell whether all ``units`` go into ``packaging`` together, by weight and by real 3-D fit.
 
     Never says yes to what cannot be packed; with many pieces the search may give up and say no (node cap).
-    Above ``EXACT_UNITS`` pieces it is an estimate by volume.
+    Above ``EXACT_UNITS`` pieces they are laid in rows and layers.
     """
     return Lot(units).goes_into(packaging, cap)
 
@@ -168,9 +167,42 @@ class Lot:
         if self.count == 1:
             return True
         if self.count > EXACT_UNITS:
-            return self.mm3 * 100 <= box.mm3 * LOOSE_FILL
+            return in_layers([(u.sides, u.upright) for u in self._all], box.inner)
         ordered = sorted(((u.sides, u.upright) for u in self._all), key=_large_first)
         return _found(box.inner, tuple(ordered), cap)
+
+
+def in_layers(shapes: Sequence[Shape], inner: Sides) -> bool:
+    """Tell whether pieces go in when they are laid in rows, rows in layers, layers on each other, the tallest first.
+
+    A yes is a packing; a no may be too careful.  A box without upright pieces is tried with each side up.
+    """
+    ups = {(a, b, c) for a, b, c in permutations(inner)} if not any(up for _, up in shapes) else {inner}
+    return any(_laid(shapes, sides) for sides in sorted(ups))
+
+
+def _laid(shapes: Sequence[Shape], inner: Sides) -> bool:
+    length, width, height = inner
+    turned = [_flat(shape, inner) for shape in shapes]
+    x = y = z = row = layer = 0
+    for piece in sorted((t for t in turned if t), key=lambda t: (-t[2], -t[1], -t[0])):
+        dx, dy, dz = piece
+        if x + dx > length:
+            x, y, row = 0, y + row, 0
+        if y + dy > width:
+            x, y, row, z, layer = 0, 0, 0, z + layer, 0
+        if z + dz > height:
+            return False
+        x, row, layer = x + dx, max(row, dy), max(layer, dz)
+    return all(turned)
+
+
+@lru_cache(maxsize=8192)
+def _flat(shape: Shape, inner: Sides) -> Sides | None:
+    """Return a piece as it is laid: of the turns that go in, the one of which most fill a layer, then the flattest."""
+    length, width, height = inner
+    possible = [t for t in _turns(*shape) if t[0] <= length and t[1] <= width and t[2] <= height]
+    return max(possible, key=lambda t: ((length // t[0]) * (width // t[1]) * (height // t[2]), -t[2], t), default=None)
 
 
 def _large_first(shape: Shape) -> tuple[int, int, Shape]:
@@ -190,6 +222,13 @@ def _enters(sides: Sides, upright: bool, inner: Sides) -> bool:
     if not upright:
         return all(a <= b for a, b in zip(sorted(sides), sorted(inner), strict=True))
     return any(a <= length and b <= width and c <= height for a, b, c in _turns(sides, upright))
+
+
+def too_full(lot: Lot, box: Packaging) -> str:
+    """Return in words why a lot does not go into a box: its load, or its size."""
+    if lot.weight_g > box.max_load_g:
+        return f"{weight_text(lot.weight_g)} in it, {box.name} carries {weight_text(box.max_load_g)}"
+    return f"not everything fits into {box.name}"
 
 
 def smallest(lot: Lot, boxes: Sequence[Packaging]) -> Packaging | None:
@@ -233,6 +272,8 @@ def pack(units: Sequence[Unit], boxes: Sequence[Packaging]) -> tuple[PackedParce
     rest = [u for u in units if not u.own_box]
     if len(parcels) > MOST_PARCELS:
         return Refused("too_many_parcels", f"{len(parcels)} parcels, more than {MOST_PARCELS}")
+    if len(rest) > MOST_UNITS:
+        return Refused("too_many_pieces", f"{len(rest):,} pieces; up to {MOST_UNITS:,} are packed by the program")
     if rest:
         whole = Lot(rest)
         one = smallest(whole, boxes)
@@ -254,7 +295,9 @@ def _split(units: Sequence[Unit], boxes: Sequence[Packaging]) -> list[list[Unit]
     waiting = sorted(units, key=lambda u: (-u.mm3, -u.weight_g, u.line))
     for unit in waiting:
         if smallest(Lot([unit]), boxes) is None:
-            return Refused("nothing_fits", unit.line)
+            light = replace(unit, weight_g=0)
+            load = "too_heavy_for_boxes" if smallest(Lot([light]), boxes) else "nothing_fits"
+            return Refused(load, unit.line)
     by_size = sorted(boxes, key=lambda b: (-b.mm3, b.code))
     lots: list[list[Unit]] = []
     while waiting:
@@ -270,11 +313,28 @@ def _fill(units: Sequence[Unit], box: Packaging) -> tuple[list[Unit], list[Unit]
     """Return what goes into ``box``, the first ones first, and the rest; a kind that failed once is not tried again."""
     lot: list[Unit] = []
     rest: list[Unit] = []
-    failed: set[Unit] = set()
-    for unit in units:
-        if unit not in failed and len(failed) <= MOST_KINDS_TRIED and fits([*lot, unit], box, cap=400):
-            lot.append(unit)
-        else:
-            failed.add(unit)
-            rest.append(unit)
+    failed = 0
+    for unit, run in groupby(units):
+        count = len(list(run))
+        taken = _how_many(lot, unit, count, box) if failed <= MOST_KINDS_TRIED else 0
+        failed += taken < count
+        lot += [unit] * taken
+        rest += [unit] * (count - taken)
     return lot, rest
+
+
+def _how_many(lot: list[Unit], unit: Unit, count: int, box: Packaging) -> int:
+    """Return how many of a kind go in beside what is in there: one by one while few, else by halving."""
+    if len(lot) + count <= EXACT_UNITS:
+        taken = 0
+        while taken < count and fits([*lot, *[unit] * (taken + 1)], box, cap=400):
+            taken += 1
+        return taken
+    low, high = 0, count + 1  # so many go in, so many do not
+    while high - low > 1:
+        middle = (low + high) // 2
+        if fits([*lot, *[unit] * middle], box, cap=400):
+            low = middle
+        else:
+            high = middle
+    return low

@@ -95,9 +95,12 @@ def _in_box(lots: Sequence[list[Unit]], box: Packaging, wish: Wish) -> tuple[Pac
     # Only a person may put goods that need their own box into another.
     free = [[replace(u, own_box=False) for u in lot] for lot in lots] if wish.layer in {BATCH, HAND} else lots
     packed = _all(free, [box])
-    return (
-        Refused("wished_packaging", f"not everything fits into {box.name}") if isinstance(packed, Refused) else packed
-    )
+    return Refused("wished_packaging", _too_full(free, box)) if isinstance(packed, Refused) else packed
+
+
+def _too_full(lots: Sequence[list[Unit]], box: Packaging) -> str:
+    measured = [packing.Lot(lot) for lot in lots]
+    return packing.too_full(next((lot for lot in measured if not lot.goes_into(box)), measured[0]), box)
 
 
 def _all(lots: Sequence[list[Unit]], boxes: Sequence[Packaging]) -> tuple[PackedParcel, ...] | Refused:

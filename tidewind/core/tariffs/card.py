@@ -145,6 +145,11 @@ class Surcharge:
     taxable: bool = True
     saturday: bool = False
 
+    @property
+    def once(self) -> bool:
+        """Whether it is asked once for the shipment: said so, or reckoned from the value, which is the shipment's."""
+        return self.per_shipment or self.amount.kind == "per_value_step"
+
 
 @dataclass(frozen=True, slots=True)
 class Service:

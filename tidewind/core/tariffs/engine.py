@@ -35,7 +35,9 @@ def row_of(service: Service, bounds: tuple[int, ...], tail_unit: int, parcel: Pa
         if not bounds or billable <= bounds[-1]:
             return bisect_left(bounds, billable)
         if not tail_unit:
-            return Refused("too_heavy", f"{weight_text(billable - bounds[-1])} over {weight_text(bounds[-1])}")
+            by_size = ", counted by its size" if parcel.gross_g <= bounds[-1] else ""
+            over = f"{weight_text(billable - bounds[-1])} over {weight_text(bounds[-1])}{by_size}"
+            return Refused("too_heavy", over)
         return len(bounds) - 1 + steps_begun(billable - bounds[-1], tail_unit)
     if service.kind == "one_price":
         return 0
@@ -133,7 +135,7 @@ class CompiledService:
             lines.append(Line("fuel", "Fuel", fuel, 0, ("percent", self.fuel_bp, fuel_base)))
             taxed += fuel
         if c.extras:
-            asked = self._add_extras(lines, c, rates, bases)
+            asked = self._add_extras(lines, c, rates, billables, bases)
             if isinstance(asked, Refused):
                 return asked
             taxed += asked
@@ -177,7 +179,7 @@ class CompiledService:
         found: list[tuple[int, Surcharge, Line]] = []
         sums = {"list": bases[number - 1][0], "base": bases[number - 1][1]}
         for position, surcharge, holds in rates.surcharges:
-            if surcharge.per_shipment:
+            if surcharge.once:
                 if number > 1 or not (holds is None or any(holds(c, p) for p in c.parcels)):
                     continue
                 whole = {"list": sum(b[0] for b in bases), "base": sum(b[1] for b in bases)}
@@ -187,11 +189,13 @@ class CompiledService:
             else:
                 continue
             sums[surcharge.code] = amount
-            owner = 0 if surcharge.per_shipment else number
+            owner = 0 if surcharge.once else number
             found.append((position, surcharge, Line(surcharge.code, surcharge.name, amount, owner, basis)))
         return _reduced(found, lines) if found else (0, 0)
 
-    def _add_extras(self, lines: list[Line], c: Consignment, rates: ZoneRates, bases: list[Sums]) -> int | Refused:
+    def _add_extras(
+        self, lines: list[Line], c: Consignment, rates: ZoneRates, billables: list[int], bases: list[Sums]
+    ) -> int | Refused:
         """Append the lines of the extras asked for and return their taxable sum; one not to be had there refuses."""
         wanted = c.extras - set(self.service.included)
         known = {extra.code: (position, extra, holds) for position, extra, holds in rates.extras}
@@ -203,12 +207,13 @@ class CompiledService:
             if code not in known:
                 return Refused("extra", f"has no {code.replace('_', ' ')} there")
             position, extra, holds = known[code]
-            for number in (0,) if extra.per_shipment else range(1, len(c.parcels) + 1):
+            for number in (0,) if extra.once else range(1, len(c.parcels) + 1):
                 if holds is not None and not holds(c, c.parcels[max(number - 1, 0)]):
                     return Refused("extra", f"has no {code.replace('_', ' ')} for this parcel")
                 mine = bases[number - 1 : number] if number else bases
                 sums = {"list": sum(b[0] for b in mine), "base": sum(b[1] for b in mine)}
-                amount, basis = amount_of(extra.amount, 0, c.goods.value, sums)
+                weight = billables[number - 1] if number else sum(billables)
+                amount, basis = amount_of(extra.amount, weight, c.goods.value, sums)
                 found.append((position * 100 + number, extra, Line(code, extra.name, amount, number, basis)))
         for number in range(len(c.parcels) + 1):
             taxed += _reduced([f for f in found if f[2].parcel == number], lines)[1]

@@ -76,7 +76,7 @@ class ZoneRates:
         service = self.service
         self._by_gross = service.volumetric is None and service.minimum_g <= 0 and service.round_up_g <= 1
         anyhow = [extra for _, extra, holds in self.extras if holds is None]
-        flat = {extra.code for extra in anyhow if extra.amount.kind != "per_value_step"}
+        flat = {extra.code for extra in anyhow if extra.amount.kind not in {"per_value_step", "per_kg"}}
         self.flat_extras = frozenset({*flat, *service.included})
 
     def simple_billable(self, p: Parcel, value: int) -> int:

@@ -106,7 +106,7 @@ class _Reckoning:
             fuel = _percent(carried, self.compiled.fuel_bp)
             net, taxed = net + fuel, taxed + fuel
         if load.asked:
-            amount, taxes = self._extras(gross_base, base)
+            amount, taxes = self._extras(billable, gross_base, base)
             net, taxed = net + amount, taxed + taxes
         tax = _percent(taxed, self.compiled.card.tax_bp) if rates.taxed else np.zeros_like(net)
         return np.where(self.ok, net, REFUSED), np.where(self.ok, tax, 0)
@@ -229,7 +229,7 @@ class _Reckoning:
             if applies is False or not (applies is True or np.any(applies)):
                 sums[surcharge.code] = nothing
                 continue
-            if surcharge.per_shipment:
+            if surcharge.once:
                 amount = self._once(surcharge, applies, billable, gross_base, base, sums)
             else:
                 amount = self._amount(surcharge, billable, load.value[load.owner], sums)
@@ -273,7 +273,7 @@ class _Reckoning:
             amount = np.maximum(amount, rule.minimum)
         return amount if rule.cap is None else np.minimum(amount, rule.cap)
 
-    def _extras(self, gross_base: Ints, base: Ints) -> tuple[Ints, Ints]:
+    def _extras(self, billable: Ints, gross_base: Ints, base: Ints) -> tuple[Ints, Ints]:
         """Return over consignments what the extras asked for come to and how much of it is taxed; refuses the rest."""
         load, service = self.load, self.service
         to_be_had = {extra.code for _, extra, _ in self.rates.extras}
@@ -289,13 +289,13 @@ class _Reckoning:
                 continue
             if holds is not None:
                 self._refuse_extra(extra, asked)
-            if extra.per_shipment:
+            if extra.once:
                 sums = {"list": load.sums(gross_base), "base": load.sums(base)}
-                amount = self._amount(extra, np.zeros(len(load), np.int64), load.value, sums)
+                amount = self._amount(extra, load.sums(billable), load.value, sums)
                 once.append((position, extra, np.where(asked, amount, 0)))
             else:
                 sums = {"list": gross_base, "base": base}
-                amount = self._amount(extra, np.zeros(len(load.gross), np.int64), load.value[load.owner], sums)
+                amount = self._amount(extra, billable, load.value[load.owner], sums)
                 each.append((position, extra, np.where(asked[load.owner], amount, 0)))
         amount, _, taxed = _reduced(each, len(load.gross))
         more, _, more_taxed = _reduced(once, len(load))
@@ -304,7 +304,7 @@ class _Reckoning:
     def _refuse_extra(self, extra: Surcharge, asked: Flags) -> None:
         load = self.load
         holds = np.broadcast_to(np.asarray(self._holds(extra.when)), (len(load.gross),))
-        if extra.per_shipment:
+        if extra.once:
             self.ok &= ~asked | holds[load.starts]
         else:
             self.ok &= ~asked | np.logical_and.reduceat(holds, load.starts)

@@ -6,6 +6,7 @@ from collections.abc import Iterable, Sequence
 from functools import lru_cache
 from typing import NamedTuple
 
+from tidewind.core.addresses.countries import country_code
 from tidewind.core.consignments import Consignment, Destination
 from tidewind.core.tariffs.card import RateCard as Card
 from tidewind.core.tariffs.card import Region, Zone
@@ -82,6 +83,8 @@ class PlaceFinder:
             return self._known.setdefault(key, self._search(*key))
 
     def _search(self, country: str, postcode: str, state: str, from_country: str, from_postcode: str) -> Where | None:
+        if country_code(country) != country:
+            return None  # no country, so no “World” either
         plain, start = plain_postcode(postcode), plain_postcode(from_postcode)
         home = from_country or self._card.country
         origin = next((o.id for o in self._card.origins if in_any(o.regions, home, start)), None)

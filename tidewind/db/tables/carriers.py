@@ -57,6 +57,7 @@ class RateCardRow(Base):
     carrier_id: Mapped[int] = reference("carrier.id")
     valid_from: Mapped[date]
     valid_until: Mapped[date | None]
+    shortened: Mapped[bool] = mapped_column(default=False)
     body: Mapped[dict[str, Any]]
     source: Mapped[str] = mapped_column(String(200), default="")
     created_at: Mapped[Created]

@@ -162,6 +162,7 @@ class Product(Base):
     own_box: Mapped[bool] = mapped_column(default=False)
     upright: Mapped[bool] = mapped_column(default=False)
     no_weekend: Mapped[bool] = mapped_column(default=False)
+    not_stackable: Mapped[bool] = mapped_column(default=False)
     contents: Mapped[list[Any]] = mapped_column(default=list)
     tags: Mapped[list[Any]] = mapped_column(default=list)
     material: Mapped[str] = mapped_column(String(120), default="")

@@ -159,7 +159,7 @@ def forget_learned(session: Session, import_id: int) -> None:
         Product.learned_from.in_(learned), Product.length_mm.is_(None), Product.customs_text == "",
         Product.hs_code == "", Product.barcode == "", Product.recipe == "", Product.shelf == "", Product.origin == "",
         Product.material == "", Product.used_for == "", Product.tags == [], Product.contents == [], ~Product.own_box,
-        ~Product.upright, ~Product.no_weekend,
+        ~Product.upright, ~Product.no_weekend, ~Product.not_stackable,
     )  # fmt: skip
     session.execute(delete(Product).where(*as_learned, ~elsewhere.exists()))
 

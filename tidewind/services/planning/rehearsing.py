@@ -53,7 +53,11 @@ class Change:
 
 @dataclass(slots=True)
 class Rehearsal:
-    """What a change would do to orders; ``looked_at`` of ``waiting`` were tried; late ones miss their promise."""
+    """What a change would do to orders; ``looked_at`` of ``waiting`` were tried; late ones miss their promise.
+
+    The sums are of the orders that have a price both before and after, so that they differ by what the change does to
+    prices; ``stops_anew`` and ``goes_anew`` name orders that would have none any more, or one at last.
+    """
 
     waiting: int = 0
     looked_at: int = 0
@@ -64,6 +68,8 @@ class Rehearsal:
     stopped_after: int = 0
     late_before: int = 0
     late_after: int = 0
+    stops_anew: list[str] = field(default_factory=list)
+    goes_anew: list[str] = field(default_factory=list)
     changes: list[Change] = field(default_factory=list)
     rule_matches: dict[str, int] = field(default_factory=dict)
     matched: dict[str, list[str]] = field(default_factory=dict)
@@ -133,8 +139,13 @@ def _counted(result: Rehearsal, row: Judged) -> bool:
 
 def _compare(result: Rehearsal, order: Order, facts: OrderFacts, was: Plan, becomes: Plan) -> None:
     before, after = plan_seen(was), plan_seen(becomes)
-    result.before_minor += before.price_minor or 0
-    result.after_minor += after.price_minor or 0
+    if before.price_minor is not None and after.price_minor is not None:
+        result.before_minor += before.price_minor
+        result.after_minor += after.price_minor
+    elif before.price_minor is not None:
+        result.stops_anew.append(order.number)
+    elif after.price_minor is not None:
+        result.goes_anew.append(order.number)
     result.stopped_before += was.stopped
     result.stopped_after += becomes.stopped
     if facts.promise:

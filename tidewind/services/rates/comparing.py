@@ -11,8 +11,9 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from tidewind.core import comparing
 from tidewind.core.addresses.check import Address
+from tidewind.core.addresses.countries import country_code
 from tidewind.core.comparing import Compared
-from tidewind.core.consignments import Consignment
+from tidewind.core.consignments import CONTENTS, Consignment
 from tidewind.core.options import Settled, settle, with_extras
 from tidewind.core.order_facts import Carrier, LineFacts, OrderFacts, Shop
 from tidewind.core.packing import PackedParcel, Unit
@@ -41,11 +42,12 @@ class Comparison:
 
 @dataclass(frozen=True, slots=True)
 class QuotedParcel:
-    """A parcel of a quote: gross weight in g, outer sides in mm, and how many such."""
+    """A parcel of a quote: gross weight in g, outer sides in mm, how many such, and whether nothing may lie on it."""
 
     weight_g: int
     sides_mm: tuple[int, int, int]
     count: int = 1
+    not_stackable: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -98,17 +100,26 @@ def _shop_from(session: Session, place_id: int | None, now: datetime) -> Shop:
 
 
 def _quoted(asked: QuoteRequest, shop: Shop) -> Comparison:
-    if not asked.to.country:
-        raise Invalid("no_country", "Say which country it goes to.")
-    line = LineFacts("1", "", "Parcel", 1, 1, (1, 1, 1), asked.value, contents=asked.contents)
-    facts = OrderFacts((line,), asked.to, home=asked.home, promise=asked.promise, point=asked.point)
+    if country_code(asked.to.country) != asked.to.country:
+        raise Invalid("no_country", "Say which country it goes to, by its name or two-letter code (ISO 3166).")
+    if unknown := asked.contents - set(CONTENTS):
+        raise Invalid("unknown_contents", f"Nobody asks about {min(unknown)}; contents are {', '.join(CONTENTS)}.")
+    lines = (
+        LineFacts("1", "", "Parcel", 1, 1, (1, 1, 1), asked.value, contents=asked.contents),
+        LineFacts("2", "", "Parcel", 1, 1, (1, 1, 1), not_stackable=True),
+    )
+    facts = OrderFacts(lines, asked.to, home=asked.home, promise=asked.promise, point=asked.point)
     parcels = tuple(
-        PackedParcel(None, (("1", 1),), p.weight_g, 0, 0, Size.of(*p.sides_mm), 100)
+        PackedParcel(None, (("2" if p.not_stackable else "1", 1),), p.weight_g, 0, 0, Size.of(*p.sides_mm), 100)
         for p in asked.parcels
         for _ in range(p.count)
     )
     # One parcel may go into a carrier's one-price box instead, if it fits in there as it is.
-    units = [Unit("1", asked.parcels[0].sides_mm, asked.parcels[0].weight_g)] if len(parcels) == 1 else []
+    units = (
+        [Unit(parcels[0].contents[0][0], asked.parcels[0].sides_mm, asked.parcels[0].weight_g)]
+        if len(parcels) == 1
+        else []
+    )
     settled = settle(facts, shop, parcels, asked.extras, asked.value, units, asked.ship_date, divided=not units)
     with_theirs = replace(shop, packagings=tuple(box for box in shop.packagings if box.carrier))
     return Comparison(facts, with_theirs, settled, comparing.compare(facts, with_theirs, settled))

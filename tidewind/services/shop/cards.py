@@ -106,7 +106,7 @@ def save_card(session: Session, code: str, data: bytes, name: str, now: datetime
     row, card = get_carrier(session, code), proposal.card
     if proposal.ends:
         earlier = next(other for other in card_versions(session, code) if other.valid_from == proposal.against)
-        earlier.valid_until = proposal.ends
+        earlier.valid_until, earlier.shortened = proposal.ends, True
         earlier.body = {**earlier.body, "valid_until": proposal.ends.isoformat()}
     made = RateCardRow(
         carrier_id=row.id,
@@ -128,12 +128,13 @@ def remove_card(session: Session, code: str, card_id: int, now: datetime) -> Non
     earlier = next(
         (v for v in card_versions(session, code) if v.valid_until == row.valid_from - timedelta(days=1)), None
     )
-    if earlier:
-        earlier.valid_until = row.valid_until
-        earlier.body = {key: value for key, value in earlier.body.items() if key != "valid_until"} | (
-            {"valid_until": row.valid_until.isoformat()} if row.valid_until else {}
-        )
+    if earlier and earlier.shortened:  # it had no end of its own
+        earlier.valid_until, earlier.shortened = None, False
+        earlier.body = {key: value for key, value in earlier.body.items() if key != "valid_until"}
+    words = f"{get_carrier(session, code).name}: the card from {row.valid_from:%d %b %Y} was taken away"
     session.delete(row)
+    session.flush()
+    replan_waiting(session, words, now)
 
 
 def rehearse_card(

@@ -38,6 +38,10 @@ def save_packaging(
     core = row.to_core()
     if core.mm3 > core.outer.mm3:
         raise Invalid("inside_larger", "The inner size is larger than the outer size.")
+    if (row.holds_from_g is None) != (row.holds_to_g is None) or (row.holds_from_g or 0) > (row.holds_to_g or 0):
+        raise Invalid("bad_range", "The weight of goods it is meant for needs both ends, the smaller first.")
+    if row.holds_to_g is not None and row.holds_to_g > row.max_load_g:
+        raise Invalid("bad_range", "It cannot be meant for more than it carries.")
     session.add(row)
     session.flush()
     replan_waiting(session, f"Packaging {core.name} was changed", now)

@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session
 
 from tidewind.core.addresses.check import tidy
 from tidewind.core.addresses.countries import country_code
+from tidewind.core.consignments import CONTENTS
 from tidewind.core.order_rows.columns import plain_header
 from tidewind.core.order_rows.figures import read_money, read_weight
 from tidewind.core.quantities import amount_text
@@ -24,9 +25,10 @@ from tidewind.services.planning import Scope, replan_some, shop_settings
 
 COLUMNS = (
     "sku", "name", "barcode", "weight_g", "length_mm", "width_mm", "height_mm", "value", "customs_text", "material",
-    "used_for", "hs_code", "origin", "shelf", "recipe", "own_box", "upright", "no_weekend", "contents", "tags",
+    "used_for", "hs_code", "origin", "shelf", "recipe", "own_box", "upright", "no_weekend", "not_stackable",
+    "contents", "tags",
 )  # fmt: skip
-_FLAGS = ("own_box", "upright", "no_weekend")
+_FLAGS = ("own_box", "upright", "no_weekend", "not_stackable")
 _LISTS = ("contents", "tags")
 _SIDES = ("length_mm", "width_mm", "height_mm")
 _LONGEST = {
@@ -203,7 +205,10 @@ def _cell(name: str, text: str) -> Any:
         return _yes_or_no(text)
     if name in _LISTS:
         words = re.split(r"[;,]", text) if re.search("[;,]", text) else text.split()
-        return sorted({tidy(word)[:40] for word in words} - {""})[:20]
+        found = {tidy(word)[:40] for word in words} - {""}
+        if name == "contents" and (unknown := found - set(CONTENTS)):
+            raise ValueError(f"has the contents “{min(unknown):.20}”; known are {', '.join(CONTENTS)}")
+        return sorted(found)[:20]
     if name == "origin" and text:
         code = country_code(text)
         if code is None:

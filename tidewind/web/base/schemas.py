@@ -52,6 +52,10 @@ class Changed(BaseModel):
     orders: int
 
 
+Contents = Literal["lithium", "limited_quantity", "dry_ice", "dangerous"]
+"""The codes of ``core/consignments.CONTENTS``."""
+Day = Annotated[date, Field(ge=date(2000, 1, 1), le=date(2099, 12, 31))]
+"""A day that calendars and cards can reckon with."""
 Count = Annotated[int, Field(ge=0, le=10_000_000)]
 Positive = Annotated[int, Field(gt=0, le=1_000_000)]
 
@@ -106,4 +110,5 @@ class HandOut(Out):
     split: SplitIO | None = None
     parcels: tuple[HandParcelIO, ...] = ()
     approved: str = ""
+    not_stackable: bool = False
     released: bool = False

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Annotated, Literal
+from typing import Annotated
 
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
-from tidewind.web.base.schemas import Count, Out, Positive, Short
+from tidewind.web.base.schemas import Contents, Count, Out, Positive, Short
 
 
 class BookedLineOut(BaseModel):
@@ -60,9 +60,7 @@ class CoverIO(BaseModel):
     step: Annotated[int, Field(ge=1, le=100_000_000)]
     least: Annotated[int, Field(ge=0, le=1_000_000)] = 0
     most_value: Annotated[int, Field(ge=1, le=1_000_000_000)]
-    not_covered: Annotated[
-        list[Literal["lithium", "limited_quantity", "dry_ice", "dangerous"]], Field(max_length=4)
-    ] = []
+    not_covered: Annotated[list[Contents], Field(max_length=4)] = []
 
 
 class BalanceOut(Out):

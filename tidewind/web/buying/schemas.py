@@ -8,7 +8,7 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
 from tidewind.services.base import MOST_ORDERS
-from tidewind.web.base.schemas import Count, Ids, Key, Out, Short
+from tidewind.web.base.schemas import Count, Day, Ids, Key, Out, Short
 from tidewind.web.orders.schemas.order import OrderRow, ShipmentOut
 
 
@@ -124,7 +124,7 @@ class BatchChangeIn(BaseModel):
     service: Short | None = None
     packaging: Short | None = None
     extras: Annotated[list[Short], Field(max_length=10)] | None = None
-    ship_date: date | None = None
+    ship_date: Day | None = None
 
 
 class FillIn(BaseModel):

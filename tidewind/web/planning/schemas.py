@@ -122,8 +122,10 @@ class RehearsalOut(Out):
     waiting: int
     looked_at: int
     changed: int
-    before_minor: int
+    before_minor: int = Field(description="Of the orders that have a price before and after, together")
     after_minor: int
+    stops_anew: list[str] = Field(description="Numbers of orders that would have no price any more")
+    goes_anew: list[str] = Field(description="Numbers of orders that would have a price at last")
     stopped_before: int
     stopped_after: int
     late_before: int = Field(description="How many arrive after their promise, as it is")

@@ -51,7 +51,7 @@ def _asked(body: QuoteIn) -> QuoteRequest:
     return QuoteRequest(
         to=tidy_address(Address(**body.to.model_dump())),
         home=body.home,
-        parcels=tuple(QuotedParcel(p.weight_g, p.sides_mm, p.count) for p in body.parcels),
+        parcels=tuple(QuotedParcel(p.weight_g, p.sides_mm, p.count, p.not_stackable) for p in body.parcels),
         value=body.value_minor,
         contents=frozenset(body.contents),
         extras=frozenset(body.extras),

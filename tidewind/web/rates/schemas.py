@@ -8,7 +8,7 @@ from typing import Annotated
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
 from tidewind.services.base import MOST_ORDERS
-from tidewind.web.base.schemas import AddressIO, Ids, LocalTime, Short, Side
+from tidewind.web.base.schemas import AddressIO, Contents, Day, Ids, LocalTime, Short, Side
 from tidewind.web.orders.schemas.order import QuoteOut
 
 Extras = Annotated[list[Annotated[str, StringConstraints(max_length=30)]], Field(max_length=10)]
@@ -100,6 +100,7 @@ class QuoteParcelIn(BaseModel):
     weight_g: Annotated[int, Field(gt=0, le=1_000_000)]
     sides_mm: tuple[Side, Side, Side]
     count: Annotated[int, Field(gt=0, le=60)] = 1
+    not_stackable: Annotated[bool, Field(description="Nothing may be put on it")] = False
 
 
 class QuoteIn(BaseModel):
@@ -110,12 +111,12 @@ class QuoteIn(BaseModel):
     home: bool = True
     parcels: Annotated[list[QuoteParcelIn], Field(min_length=1, max_length=20)]
     value_minor: Annotated[int, Field(ge=0, le=100_000_000)] = 0
-    contents: Extras = []
+    contents: Annotated[list[Contents], Field(max_length=4)] = []
     extras: Extras = []
-    ship_date: date | None = None
+    ship_date: Day | None = None
     place_id: int | None = None
     point: Short = ""
-    promise: date | None = None
+    promise: Day | None = None
 
 
 class PricesAskedOut(BaseModel):

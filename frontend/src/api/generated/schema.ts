@@ -4635,6 +4635,11 @@ export interface components {
             split?: components["schemas"]["SplitIO"] | null;
             /** Parcels */
             parcels?: components["schemas"]["HandParcelIO"][] | null;
+            /**
+             * Not Stackable
+             * @description Nothing may be put on its parcels
+             */
+            not_stackable?: boolean | null;
         };
         /**
          * HandOut
@@ -4673,6 +4678,11 @@ export interface components {
              * @default
              */
             approved: string;
+            /**
+             * Not Stackable
+             * @default false
+             */
+            not_stackable: boolean;
             /**
              * Released
              * @default false
@@ -5551,6 +5561,16 @@ export interface components {
             /** Carrier */
             carrier?: string | null;
             /**
+             * Holds From G
+             * @description Goods it is meant for, from, g
+             */
+            holds_from_g?: number | null;
+            /**
+             * Holds To G
+             * @description Goods it is meant for, up to, g
+             */
+            holds_to_g?: number | null;
+            /**
              * Active
              * @default true
              */
@@ -5994,10 +6014,15 @@ export interface components {
              */
             no_weekend: boolean;
             /**
+             * Not Stackable
+             * @default false
+             */
+            not_stackable: boolean;
+            /**
              * Contents
              * @default []
              */
-            contents: string[];
+            contents: ("lithium" | "limited_quantity" | "dry_ice" | "dangerous")[];
             /**
              * Tags
              * @default []
@@ -6058,6 +6083,8 @@ export interface components {
             upright: boolean;
             /** No Weekend */
             no_weekend: boolean;
+            /** Not Stackable */
+            not_stackable: boolean;
             /** Contents */
             contents: string[];
             /** Tags */
@@ -6169,7 +6196,7 @@ export interface components {
              * Contents
              * @default []
              */
-            contents: string[];
+            contents: ("lithium" | "limited_quantity" | "dry_ice" | "dangerous")[];
             /**
              * Extras
              * @default []
@@ -6244,6 +6271,12 @@ export interface components {
              * @default 1
              */
             count: number;
+            /**
+             * Not Stackable
+             * @description Nothing may be put on it
+             * @default false
+             */
+            not_stackable: boolean;
         };
         /**
          * ReadingIn
@@ -6397,10 +6430,23 @@ export interface components {
             looked_at: number;
             /** Changed */
             changed: number;
-            /** Before Minor */
+            /**
+             * Before Minor
+             * @description Of the orders that have a price before and after, together
+             */
             before_minor: number;
             /** After Minor */
             after_minor: number;
+            /**
+             * Stops Anew
+             * @description Numbers of orders that would have no price any more
+             */
+            stops_anew: string[];
+            /**
+             * Goes Anew
+             * @description Numbers of orders that would have a price at last
+             */
+            goes_anew: string[];
             /** Stopped Before */
             stopped_before: number;
             /** Stopped After */
@@ -7262,7 +7308,7 @@ export interface components {
              * Contents
              * @default []
              */
-            contents: string[];
+            contents: ("lithium" | "limited_quantity" | "dry_ice" | "dangerous")[];
         };
         /**
          * TypedOrderIn

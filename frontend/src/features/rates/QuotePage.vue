@@ -224,6 +224,14 @@ function ship(service: string): void {
           >
             {{ name }}
           </button>
+          <button
+            type="button"
+            class="chip"
+            :aria-pressed="form.tender"
+            @click="form.tender = !form.tender"
+          >
+            Nothing may lie on it
+          </button>
         </p>
         <div class="form-grid">
           <DateField v-model="form.ship" class="w3" label="Not before" />

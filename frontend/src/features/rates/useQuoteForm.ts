@@ -19,7 +19,8 @@ export interface Form {
   point: string;
   parcels: Parcel[];
   value: string;
-  contents: string[];
+  contents: NonNullable<QuoteAsk["contents"]>;
+  tender: boolean;
   extras: string[];
   ship: string;
   promise: string;
@@ -35,6 +36,7 @@ export const blank = (): Form => ({
   parcels: [{ weight: "", sides: "", count: "1" }],
   value: "",
   contents: [],
+  tender: false,
   extras: [],
   ship: "",
   promise: "",
@@ -60,6 +62,7 @@ export function useQuoteForm(kept: Partial<Form>) {
             weight_g: weight,
             sides_mm: sides as [number, number, number],
             count: figure(p.count) || 1,
+            not_stackable: form.value.tender,
           }
         : undefined;
     }),

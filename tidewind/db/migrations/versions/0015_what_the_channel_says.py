@@ -39,6 +39,15 @@ def upgrade() -> None:
     ):
         op.add_column("import_file", column)
         op.alter_column("import_file", column.name, server_default=None)
+    op.add_column("product", sa.Column("not_stackable", sa.Boolean(), nullable=False, server_default=sa.false()))
+    op.alter_column("product", "not_stackable", server_default=None)
+    op.add_column("rate_card", sa.Column("shortened", sa.Boolean(), nullable=False, server_default=sa.false()))
+    op.alter_column("rate_card", "shortened", server_default=None)
+    # A card that ends on the eve of the next one was ended by it, as far as anybody can tell now.
+    op.execute(
+        "update rate_card c set shortened = true from rate_card n"
+        " where n.carrier_id = c.carrier_id and n.valid_from = c.valid_until + 1"
+    )
     # As ``core/searching`` does: small letters without accents; parts are found by their own number.
     op.execute(
         "update contact set search = replace(replace(regexp_replace(normalize(lower(search), NFKD),"
@@ -56,6 +65,8 @@ def downgrade() -> None:
     """What was withdrawn counts as refused, and what is aside is only in the channel's log."""
     op.drop_index("ix_customer_order_part_of", "customer_order")
     op.drop_table("channel_aside")
+    op.drop_column("product", "not_stackable")
+    op.drop_column("rate_card", "shortened")
     for name in ("changed", "reading", "data"):
         op.drop_column("import_file", name)
     op.execute("update order_difference set state = 'refused' where state = 'withdrawn'")

@@ -8,7 +8,20 @@ from typing import Annotated, Any, Literal
 from pydantic import AwareDatetime, BaseModel, ConfigDict, Field, StringConstraints
 
 from tidewind.core.channel_changes import ChangeKind
-from tidewind.web.base.schemas import AddressIO, BillTo, HandOut, HandParcelIO, Ids, Out, Short, Side, SplitIO
+from tidewind.core.order_limits import MOST_PIECES
+from tidewind.web.base.schemas import (
+    AddressIO,
+    BillTo,
+    Contents,
+    Day,
+    HandOut,
+    HandParcelIO,
+    Ids,
+    Out,
+    Short,
+    Side,
+    SplitIO,
+)
 
 
 class SnagOut(Out):
@@ -238,13 +251,14 @@ class HandIn(BaseModel):
     packaging: Short | None = None
     service: Short | None = None
     extras: Annotated[list[Short], Field(max_length=10)] | None = None
-    ship_date: date | None = None
+    ship_date: Day | None = None
     desk: Short | None = None
     point: Annotated[Short | None, Field(description="The recipient's locker or shop, by the carrier's code")] = None
     account: Annotated[Short | None, Field(description="Our account with the carrier; else the cheapest")] = None
     bill_to: Annotated[BillTo | None, Field(description="Whose account with the carrier is billed instead")] = None
     split: SplitIO | None = None
     parcels: Annotated[list[HandParcelIO], Field(max_length=60)] | None = None
+    not_stackable: Annotated[bool | None, Field(description="Nothing may be put on its parcels")] = None
 
 
 class TypedLineIn(BaseModel):
@@ -252,12 +266,12 @@ class TypedLineIn(BaseModel):
 
     sku: Annotated[str, StringConstraints(max_length=60)] = ""
     name: Annotated[str, StringConstraints(max_length=200)] = ""
-    quantity: Annotated[int, Field(gt=0, le=5_000)] = 1
+    quantity: Annotated[int, Field(gt=0, le=MOST_PIECES)] = 1
     unit_price_minor: Annotated[int, Field(ge=0, le=10_000_000)] = 0
     weight_g: Annotated[int, Field(gt=0, le=1_000_000)] | None = None
     sides_mm: tuple[Side, Side, Side] | None = None
     own_box: Annotated[bool, Field(description="Packed already: it goes as it is")] = False
-    contents: Annotated[list[Annotated[str, StringConstraints(max_length=30)]], Field(max_length=10)] = []
+    contents: Annotated[list[Contents], Field(max_length=4)] = []
 
 
 class TypedHandIn(BaseModel):
@@ -279,7 +293,7 @@ class TypedOrderIn(BaseModel):
     reference: Annotated[str, StringConstraints(max_length=60)] = ""
     home: bool = True
     promise: Short = ""
-    promise_date: date | None = None
+    promise_date: Day | None = None
     paid_shipping_minor: Annotated[int, Field(ge=0, le=10_000_000)] = 0
     payment: Literal["paid", "pay_on_delivery", "unpaid"] = "paid"
     note: Annotated[str, StringConstraints(max_length=500)] = ""

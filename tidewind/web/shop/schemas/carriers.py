@@ -81,9 +81,6 @@ class RehearseAccountIn(AccountIn):
     id: int | None = None
 
 
-Contents = Literal["lithium", "limited_quantity", "dry_ice", "dangerous"]
-
-
 class CardOut(BaseModel):
     """One version: as written (docs/rate-card.md), and as tables."""
 

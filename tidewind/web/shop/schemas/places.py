@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from pydantic import BaseModel, StringConstraints
+from pydantic import BaseModel, Field, StringConstraints
 
 from tidewind.web.base.schemas import AddressIO, Count, Out, Positive, Short
 
@@ -33,4 +33,6 @@ class PackagingIO(Out):
     max_load_g: Positive
     cost_minor: Count = 0
     carrier: str | None = None
+    holds_from_g: Annotated[int | None, Field(ge=0, le=1_000_000, description="Goods it is meant for, from, g")] = None
+    holds_to_g: Annotated[int | None, Field(gt=0, le=1_000_000, description="Goods it is meant for, up to, g")] = None
     active: bool = True

@@ -7,7 +7,7 @@ from typing import Annotated
 
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
-from tidewind.web.base.schemas import AddressIO, Out, Short, Side
+from tidewind.web.base.schemas import AddressIO, Contents, Out, Short, Side
 
 Word = Annotated[str, StringConstraints(max_length=40, strip_whitespace=True)]
 
@@ -33,6 +33,7 @@ class ProductIO(Out):
     own_box: bool
     upright: bool
     no_weekend: bool
+    not_stackable: bool
     contents: list[str]
     tags: list[str]
     learned_from: str
@@ -65,7 +66,8 @@ class ProductChanges(BaseModel):
     own_box: bool = False
     upright: bool = False
     no_weekend: bool = False
-    contents: Annotated[list[Word], Field(max_length=10)] = []
+    not_stackable: bool = False
+    contents: Annotated[list[Contents], Field(max_length=4)] = []
     tags: Annotated[list[Word], Field(max_length=20)] = []
 
 

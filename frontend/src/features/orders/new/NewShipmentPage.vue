@@ -22,7 +22,7 @@ interface Line {
   sides: string;
   value: string;
   packed: boolean;
-  contents: string[];
+  contents: NonNullable<Schemas["TypedLineIn"]["contents"]>;
 }
 interface Draft {
   number: string;

@@ -114,7 +114,12 @@ const failure = computed(
           @set="hand.mutate($event)"
           @plan="letPlanDecide"
         >
-          <SheetActions :sheet="sheet" :editable="editable" @undo="undo.mutate()" />
+          <SheetActions
+            :sheet="sheet"
+            :editable="editable"
+            @undo="undo.mutate()"
+            @tender="hand.mutate({ not_stackable: $event || null })"
+          />
         </HowItGoes>
         <PriceAndLabels
           :sheet="sheet"

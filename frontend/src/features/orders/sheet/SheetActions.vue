@@ -9,7 +9,7 @@ import { historyQuery, type Sheet } from "../queries";
 
 /** What is done to an order now and then, in one menu, so that the column beside it stays with its parcels and price. */
 const props = defineProps<{ sheet: Sheet; editable: boolean }>();
-const emit = defineEmits<{ undo: [] }>();
+const emit = defineEmits<{ undo: []; tender: [boolean] }>();
 const client = useQueryClient();
 const { zone, may } = useMe();
 const row = computed(() => props.sheet.row);
@@ -57,6 +57,15 @@ const trial = computed(
           v-if="may('shipper') && row.service"
           title="Keep this as a recipe"
           @click="naming = true"
+        />
+        <v-list-item
+          v-if="editable"
+          :title="
+            sheet.hand.not_stackable
+              ? 'Others may lie on its parcels again'
+              : 'Nothing may lie on its parcels'
+          "
+          @click="emit('tender', !sheet.hand.not_stackable)"
         />
         <v-list-item
           :title="looking ? 'Hide the history' : 'History'"

@@ -27,6 +27,11 @@ const WEIGHTS = [
   ["padding_g", "Padding"],
   ["max_load_g", "Most load"],
 ] as const;
+/** Where packaging is chosen by the weight of the goods: both, or neither. */
+const RANGE = [
+  ["holds_from_g", "Goods from"],
+  ["holds_to_g", "Goods up to"],
+] as const;
 function start(box?: Box): void {
   save.reset();
   editing.value = box
@@ -46,11 +51,14 @@ function start(box?: Box): void {
         max_load_g: 0,
         cost_minor: 0,
         carrier: null,
+        holds_from_g: null,
+        holds_to_g: null,
         active: true,
       };
   typed.value = Object.fromEntries([
     ...SIDES.map(([k]) => [k, box ? String(box[k] / 10) : ""]),
     ...WEIGHTS.map(([k]) => [k, box ? String(box[k]) : ""]),
+    ...RANGE.map(([k]) => [k, String(box?.[k] ?? "")]),
     ["cost", amountText(box?.cost_minor ?? 0, currency.value)],
   ]);
 }
@@ -63,6 +71,7 @@ const save = useMutation({
     const body = { ...box, cost_minor: minorOf(typed.value.cost ?? "", currency.value) ?? 0 };
     for (const [key] of SIDES) body[key] = number(key, 10);
     for (const [key] of WEIGHTS) body[key] = number(key, 1);
+    for (const [key] of RANGE) body[key] = typed.value[key]?.trim() ? number(key, 1) : null;
     return await savePackaging(body);
   },
   onSuccess: () => {
@@ -114,7 +123,12 @@ const save = useMutation({
         <td>{{ centimetres([b.outer_length, b.outer_width, b.outer_height]) }}</td>
         <td class="right">{{ kilograms(b.own_g) }}</td>
         <td class="right">{{ kilograms(b.padding_g) }}</td>
-        <td class="right">{{ kilograms(b.max_load_g) }}</td>
+        <td class="right">
+          {{ kilograms(b.max_load_g) }}
+          <div v-if="typeof b.holds_to_g === 'number'" class="mute small nowrap">
+            goods {{ kilograms(b.holds_from_g ?? 0) }} to {{ kilograms(b.holds_to_g) }}
+          </div>
+        </td>
         <td class="right">{{ money(b.cost_minor, currency) }}</td>
         <td class="right">
           <button v-if="may()" class="link" type="button" @click="start(b)">Change</button>
@@ -154,6 +168,15 @@ const save = useMutation({
           required
         />
         <AmountField v-model="typed.cost" class="w2" label="Cost of one" />
+        <v-text-field
+          v-for="[key, label] in RANGE"
+          :key="key"
+          v-model="typed[key]"
+          class="w2"
+          :label="label"
+          suffix="g"
+          inputmode="numeric"
+        />
         <v-checkbox v-model="editing.active" class="w4" label="In use" />
       </div>
       <p class="mute small">Saving plans all waiting orders again; what was set by hand stays.</p>

@@ -48,7 +48,9 @@ const FLAGS = [
   ["own_box", "Needs its own box"],
   ["upright", "Keep upright"],
   ["no_weekend", "No weekend on the way"],
+  ["not_stackable", "Nothing may lie on it"],
 ] as const;
+const FLAG_NAMES: string[] = FLAGS.map(([name]) => name);
 const typed = ref<Record<string, string>>({});
 function start(p: Product): void {
   before.value = p;
@@ -91,7 +93,7 @@ const saveMany = useMutation({
   mutationFn: async () => {
     const { field, value } = many.value!;
     const set = {
-      [field]: ["own_box", "upright", "no_weekend"].includes(field)
+      [field]: FLAG_NAMES.includes(field)
         ? value === "yes"
         : field === "tags"
           ? value
@@ -121,6 +123,7 @@ const MANY = [
   ["own_box", "Needs its own box"],
   ["upright", "Keep upright"],
   ["no_weekend", "No weekend on the way"],
+  ["not_stackable", "Nothing may lie on it"],
 ].map(([value, title]) => ({ value, title }));
 function toggle(sku: string): void {
   const next = new Set(chosen.value);
@@ -232,6 +235,7 @@ const sides = (p: Product) =>
               p.own_box && "own box",
               p.upright && "upright",
               p.no_weekend && "no weekend",
+              p.not_stackable && "nothing on it",
               ...p.contents.map((c) => c.replaceAll("_", " ")),
               recipes?.find((r) => r.code === p.recipe)?.name,
             ]
@@ -328,7 +332,7 @@ const sides = (p: Product) =>
           ]"
         />
         <v-select
-          v-else-if="['own_box', 'upright', 'no_weekend'].includes(many.field)"
+          v-else-if="FLAG_NAMES.includes(many.field)"
           v-model="many.value"
           class="w6"
           label="To"
