@@ -21,7 +21,7 @@ from tidewind.db.tables import Aside, Channel, Difference, Order, Shipment, Shop
 from tidewind.outside.channels.upstream import Counts, OrdersPage, Unreadable, UpstreamLine, UpstreamOrder
 from tidewind.services import orders as orders_room
 from tidewind.services.base import Conflict, Outside, ServiceError, history_of
-from tidewind.services.buying import ask_void
+from tidewind.services.buying import ask_void, fill_batch, start_batch
 from tidewind.services.orders import (
     after_mapping,
     approve_orders,
@@ -181,27 +181,44 @@ def test_what_must_not_go_stops_at_once_and_with_it_whatever_it_belongs_to(
         assert stops(order) == set()
 
 
-def test_what_is_bought_is_shown_and_stays_until_it_is_voided(wiring: Wiring, store: Store, clock: Clock) -> None:
+@pytest.mark.parametrize("stage", ["in a batch", "being bought", "bought", "voided"])
+@pytest.mark.parametrize("said", SAID)
+def test_what_is_under_way_is_left_alone_until_it_is_voided(
+    wiring: Wiring, store: Store, clock: Clock, said: str, stage: str
+) -> None:
+    changes, snag, _ = SAID[said]
     with wiring.sessions.begin() as session:
-        plan_orders(session, [one(session, "A-1"), one(session, "A-2")], clock())
+        order_id = one(session, "A-1").id
+        if stage == "in a batch":
+            batch = start_batch(session, "Morning", "a-batch-key", 2)
+            fill_batch(session, batch.id, [order_id], 2, False, clock())
         orders = [one(session, "A-1")]
-    (shipment,) = ids_of(wiring, ask(wiring, orders).batch_id)
-    store.say("A-1", stage="sent")
-    assert pull(wiring, store)["changed"] == 0, "that it went is no news while it goes"
-    assert buy(wiring, shipment) == "bought"
-    store.say("A-1", stage="no")
-    pull(wiring, store)
+    shipments = [] if stage == "in a batch" else ids_of(wiring, ask(wiring, orders).batch_id)
+    if stage in {"bought", "voided"}:
+        assert buy(wiring, shipments[0]) == "bought"
+    if stage == "voided":
+        with wiring.sessions.begin() as session:
+            ask_void(session, shipments, "Tomé", False, clock())
+    store.say("A-1", **changes)
+    goes_anyhow = said == "collected there" and stage in {"being bought", "bought"}
+    assert pull(wiring, store)["changed"] == (0 if goes_anyhow else 1)
     with wiring.sessions.begin() as session:
         order = one(session, "A-1")
-        (difference,) = waiting_differences(session, [order.id])
-        with pytest.raises(Conflict, match="Void it first"):
-            decide_difference(session, difference.id, True, "Rute", clock())
-        ask_void(session, [shipment], "Tomé", False, clock())
-    with wiring.sessions.begin() as session:
-        order = one(session, "A-1")
-        assert (order.state, stops(order)) == ("open", {"cancelled_upstream"}), "back on the list it must not go again"
-        decide_difference(session, difference.id, True, "Rute", clock())
-        assert order.state == "cancelled"
+        waiting = waiting_differences(session, [order.id])
+        assert len(waiting) == (0 if goes_anyhow else 1), "that it went is no news while it goes"
+        if stage in {"in a batch", "voided"}:
+            assert (order.state, stops(order)) == ("open", {snag})
+            assert (order.batch_id is not None) == (stage == "in a batch"), "it lies in its batch, and stops there"
+            return
+        assert order.state == ("shipped" if stage == "bought" else "open")
+        for difference in waiting:
+            with pytest.raises(Conflict, match="Void it first"):
+                decide_difference(session, difference.id, True, "Rute", clock())
+    if stage == "bought" and not goes_anyhow:
+        with wiring.sessions.begin() as session:
+            ask_void(session, shipments, "Tomé", False, clock())
+        with wiring.sessions.begin() as session:
+            assert stops(one(session, "A-1")) == {snag}, "back on the list it must not go again"
 
 
 def test_what_was_corrected_here_survives_and_two_people_are_told_of_each_other(
