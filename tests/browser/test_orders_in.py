@@ -138,7 +138,8 @@ def test_channels_show_what_came_and_a_change_there_is_taken_here(browser: Brows
     # Brought by this pull, or by the one that the channel's own notice set off a moment before.
     expect(page.get_by_role("row", name="TF-7305 changed there: changed after import: address")).to_be_visible()
     page.goto("/orders")
-    row(page, "Otília Camacho").get_by_role("button", name="The channel changed this order").click()
+    expect(row(page, "Otília Camacho")).to_contain_text("The channel changed this order after it was imported: address")
+    row(page, "Otília Camacho").get_by_role("button", name="Fix").click()
     expect(page.get_by_role("dialog")).to_contain_text("Rua das Flores 99")
     axe(page)
     page.get_by_role("button", name="Take the change").click()

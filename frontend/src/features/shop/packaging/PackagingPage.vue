@@ -29,8 +29,8 @@ const WEIGHTS = [
 ] as const;
 /** Where packaging is chosen by the weight of the goods: both, or neither. */
 const RANGE = [
-  ["holds_from_g", "Goods from"],
-  ["holds_to_g", "Goods up to"],
+  ["holds_from_g", "For goods from"],
+  ["holds_to_g", "For goods up to"],
 ] as const;
 function start(box?: Box): void {
   save.reset();
