@@ -17,7 +17,7 @@ from sqlalchemy.orm import Session
 from tests.conftest import Clock
 from tests.services.steps import ask, buy, ids_of
 from tidewind.core.addresses.check import Address
-from tidewind.db.tables import Aside, Channel, Difference, Order, Shipment, Shop
+from tidewind.db.tables import Aside, Channel, ChannelLog, Difference, Order, Shipment, Shop
 from tidewind.outside.channels.upstream import Counts, OrdersPage, Unreadable, UpstreamLine, UpstreamOrder
 from tidewind.services import orders as orders_room
 from tidewind.services.base import Conflict, Outside, ServiceError, history_of
@@ -48,6 +48,7 @@ class Store:
 
     orders: dict[str, UpstreamOrder | Unreadable] = field(default_factory=dict)
     page: int = 50
+    hidden: int = 0
     between: Callable[[], None] | None = None
 
     def say(self, number: str, **changes: object) -> None:
@@ -63,7 +64,7 @@ class Store:
         return OrdersPage(tuple(found[at:after]), str(after) if after < len(found) else "0", after < len(found))
 
     def counts(self) -> Counts:
-        return Counts({}, {})
+        return Counts({"all": len(self.orders) + self.hidden}, {})
 
     def channel(self, _row: Channel) -> Store:
         return self
@@ -242,6 +243,9 @@ def test_what_was_corrected_here_survives_and_two_people_are_told_of_each_other(
         order.hand = replace(order.hand, approved="Inês", approved_for=("a reason",), approved_minor=100)
         with pytest.raises(Conflict, match=r"The last change is by Tomé: “set service”. Nothing was undone"):
             undo_change(session, order.id, "Rute", clock())
+        seen = history_of(session, order.id)[0].id - 1
+        with pytest.raises(Conflict, match="Tomé set the service of order A-1 while you were looking at it"):
+            edit_hand(session, [order.id], {"service": "np-economy"}, "Rute", clock(), seen)
         undo_change(session, order.id, "Rute", clock(), of_others=True)
         assert (order.hand.service, order.hand.approved) == (None, "Inês"), "only what that change set goes back"
 
@@ -434,3 +438,37 @@ def test_every_step_is_in_the_history(wiring: Wiring, store: Store, clock: Clock
         assert [h.what for h in history_of(session, one(session, "A-1").id)] == ["is again as it was imported"]
         assert one(session, "A-2").payment == "pay_on_delivery"
         assert timedelta(0) <= clock() - history_of(session, one(session, "A-2").id)[0].at
+
+
+def test_the_channels_own_count_proves_a_day_that_nothing_is_missing(
+    wiring: Wiring, store: Store, clock: Clock
+) -> None:
+    def counted() -> list[tuple[int, str]]:
+        with wiring.sessions() as session:
+            row = session.scalars(select(Channel).where(Channel.code == "own")).one()
+            lines = select(ChannelLog).where(ChannelLog.channel_id == row.id, ChannelLog.kind == "count")
+            return [(ln.counts["missing"], ln.failure) for ln in session.scalars(lines.order_by(ChannelLog.id))]
+
+    assert counted() == [(0, "")]
+    lost = an_order("A-9")
+    with wiring.sessions.begin() as session:
+        session.scalars(select(Channel).where(Channel.code == "own")).one().cursor = "3"
+    store.orders = {"A-9": lost, **store.orders}  # it stands before what is read from here on
+    pull(wiring, store)
+    assert len(counted()) == 1, "once a day"
+    clock.move(hours=25)
+    with wiring.sessions.begin() as session:
+        session.scalars(select(Channel).where(Channel.code == "own")).one().cursor = "3"
+        assert session.scalar(select(Order.id).where(Order.number == "A-9")) is None
+    store.orders.pop("A-0")
+    store.orders = {**store.orders, "A-0": an_order("A-0")}
+    store.hidden = 1
+    pull(wiring, store)
+    assert counted()[-1] == (2, "Own counts 5 orders, 3 are known here: all is read again with the next pull")
+    assert pull(wiring, store)["made"] == 1
+    clock.move(hours=25)
+    pull(wiring, store)
+    assert counted()[-1] == (1, "Own counts 5 orders, 4 are known here: all is read again with the next pull")
+    clock.move(hours=25)
+    pull(wiring, store)
+    assert counted()[-1] == (1, "Own counts 5 orders, 4 are known here, though all was read again")

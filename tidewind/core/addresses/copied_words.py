@@ -78,7 +78,7 @@ UNIT_BEHIND = re.compile(
     re.IGNORECASE,
 )
 PO_BOX = re.compile(
-    r"^(?:p\.?\s?o\.?\s?box|apartado|apdo\.?(?: de correos)?|postfach|postboks|postbus|box|b\.?p\.?|caixa postal|"
+    r"^(?:p\.?\s?o\.?\s?box|apartado|apdo\.?(?: de \w+)?|postfach|postboks|postbus|box|b\.?p\.?|caixa postal|"
     r"casella postale)\s*\d",
     re.IGNORECASE,
 )

@@ -75,13 +75,25 @@ def _plan_many(session: Session, orders: Sequence[Order], words: str, now: datet
     replan_some(session, words, now, Scope(orders=tuple(order.id for order in orders)))
 
 
-def edit_hand(session: Session, order_ids: Sequence[int], changes: Written, who: str, now: datetime) -> list[Order]:
+def edit_hand(
+    session: Session,
+    order_ids: Sequence[int],
+    changes: Written,
+    who: str,
+    now: datetime,
+    seen: int | None = None,
+) -> list[Order]:
     """Set or take back (None) what is decided by hand, for one order or many; then plan anew.
+
+    ``seen`` is the newest entry of the order's history that the person saw: raises Conflict where somebody else has set
+    the same thing since.
 
     ``changes`` are in the written form of ``core/stored``: packaging, service, account, bill_to, point, extras,
     ship_date, desk, split and parcels (these for one order only).
     """
     orders = all_editable(session, order_ids)
+    if seen is not None:
+        _nobody_since(session, orders, set(changes), who, seen)
     if changes.get("packaging"):
         known = session.scalar(select(PackagingRow.id).where(PackagingRow.code == changes["packaging"]))
         if known is None:
@@ -104,6 +116,16 @@ def edit_hand(session: Session, order_ids: Sequence[int], changes: Written, who:
         order.hand = read_hand({name: value for name, value in merged.items() if _is_set(name, value)})
     _plan_many(session, orders, f"{who} set {', '.join(changes).replace('_', ' ')}", now)
     return orders
+
+
+def _nobody_since(session: Session, orders: Sequence[Order], fields: set[str], who: str, seen: int) -> None:
+    for order in orders:
+        for entry in history_of(session, order.id):
+            theirs = fields & set(entry.undo.get("fields", ()))
+            if entry.id > seen and entry.who != who and theirs:
+                what = ", ".join(sorted(theirs)).replace("_", " ")
+                words = f"{entry.who} set the {what} of order {order.number} while you were looking at it."
+                raise Conflict("changed_meanwhile", f"{words} Nothing was changed; it now shows what stands.")
 
 
 def _is_set(name: str, value: Any) -> bool:

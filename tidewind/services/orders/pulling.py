@@ -16,6 +16,7 @@ from tidewind.outside.channels.upstream import ChannelClient, OrdersPage, Unread
 from tidewind.outside.errors import MaybeDone, NeverSent, OutsideError
 from tidewind.services.base import Conflict, NotFound, Outside
 from tidewind.services.orders.asides import LeftOut, keep_aside, no_longer_aside, read_again
+from tidewind.services.orders.completeness import prove_complete
 from tidewind.services.orders.differences import Fate, compare_with_channel, follow_channel
 from tidewind.services.orders.taking_in import NewLine, NewOrder, store_orders
 
@@ -80,6 +81,7 @@ def pull(
         _log(sessions, channel_code, tally, now, f"{error}; the next pull goes on from here"[:300])
         raise
     _log(sessions, channel_code, tally, now, "")
+    prove_complete(sessions, client, channel_code, now)
     return tally.counts
 
 

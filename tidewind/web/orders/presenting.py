@@ -126,7 +126,8 @@ def order_sheet(session: Session, order: Order, now: datetime, who: Who) -> Orde
     margin = margins(session, [order.id]).get(order.id) if sees_money else None
     along = joined_lines(session, [order]).get(order.id, [])
     joined = orders_along(session, order.id)
-    undoable = next((entry for entry in history_of(session, order.id) if entry.undo), None)
+    past = history_of(session, order.id)
+    undoable = next((entry for entry in past if entry.undo), None)
     return OrderSheet(
         row=order_rows(session, [order], now, who.id)[0],
         address=AddressIO.model_validate(order.address),
@@ -146,6 +147,7 @@ def order_sheet(session: Session, order: Order, now: datetime, who: Who) -> Orde
         joined=[_other(o) for o in joined],
         difference=next(iter(differences_out(session, [order.id])), None),
         can_undo=undoable.what if undoable else "",
+        newest_change=max((entry.id for entry in past), default=0),
         undo_by=undoable.who if undoable and undoable.who != who.name else "",
     )
 

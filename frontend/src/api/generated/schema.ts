@@ -1207,6 +1207,8 @@ export interface paths {
         /**
          * Edit Hand
          * @description Set packaging, service, extras, ship date, desk, split or parcels by hand, or take that back with null.
+         *
+         *     What somebody else has set since ``seen`` is a 409.
          */
         patch: operations["edit_hand_api_orders__order_id__hand_patch"];
         trace?: never;
@@ -4606,6 +4608,47 @@ export interface components {
             currency: string;
         };
         /**
+         * HandEditIn
+         * @description The same for one order, by somebody who has it before him.
+         */
+        HandEditIn: {
+            /** Packaging */
+            packaging?: string | null;
+            /** Service */
+            service?: string | null;
+            /** Extras */
+            extras?: string[] | null;
+            /** Ship Date */
+            ship_date?: string | null;
+            /** Desk */
+            desk?: string | null;
+            /**
+             * Point
+             * @description The recipient's locker or shop, by the carrier's code
+             */
+            point?: string | null;
+            /**
+             * Account
+             * @description Our account with the carrier; else the cheapest
+             */
+            account?: string | null;
+            /** @description Whose account with the carrier is billed instead */
+            bill_to?: components["schemas"]["BillTo"] | null;
+            split?: components["schemas"]["SplitIO"] | null;
+            /** Parcels */
+            parcels?: components["schemas"]["HandParcelIO"][] | null;
+            /**
+             * Not Stackable
+             * @description Nothing may be put on its parcels
+             */
+            not_stackable?: boolean | null;
+            /**
+             * Seen
+             * @description The newest entry of its history that was shown
+             */
+            seen?: number | null;
+        };
+        /**
          * HandIn
          * @description What to set by hand; null takes a setting back, a field left out stays as it is.
          */
@@ -5490,6 +5533,11 @@ export interface components {
              * @description What undo would take back; empty where there is nothing
              */
             can_undo: string;
+            /**
+             * Newest Change
+             * @description The newest entry of its history
+             */
+            newest_change: number;
             /**
              * Undo By
              * @description Whose change that is, where it is somebody else's
@@ -9951,7 +9999,7 @@ export interface operations {
                  *       "service": "np-parcel"
                  *     }
                  */
-                "application/json": components["schemas"]["HandIn"];
+                "application/json": components["schemas"]["HandEditIn"];
             };
         };
         responses: {

@@ -64,7 +64,7 @@ export const historyQuery = (id: number) =>
       need(await api.GET("/api/orders/{order_id}/history", { params: { path: { order_id: id } } })),
   });
 
-export type Hand = Schemas["HandIn"];
+export type Hand = Schemas["HandEditIn"];
 
 /** After orders changed: the lists, the sheets and the day's counts are asked for again. */
 export function useAfterOrders(): () => void {

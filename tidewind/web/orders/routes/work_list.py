@@ -15,7 +15,7 @@ from tidewind.web.base.schemas import Changed
 from tidewind.web.orders.presenting import order_rows, order_sheet
 from tidewind.web.orders.schemas.order import (
     AddressIn,
-    HandIn,
+    HandEditIn,
     HeldIn,
     OrderPage,
     OrderRow,
@@ -86,9 +86,13 @@ def get_order(order_id: int, who: Anyone, session: Tx, now: Now) -> OrderSheet:
 
 
 @router.patch("/orders/{order_id}/hand")
-def edit_hand(order_id: int, body: HandIn, who: Shipper, session: Tx, now: Now) -> OrderSheet:
-    """Set packaging, service, extras, ship date, desk, split or parcels by hand, or take that back with null."""
-    order = service.edit_hand(session, [order_id], body.model_dump(exclude_unset=True), who.name, now)[0]
+def edit_hand(order_id: int, body: HandEditIn, who: Shipper, session: Tx, now: Now) -> OrderSheet:
+    """Set packaging, service, extras, ship date, desk, split or parcels by hand, or take that back with null.
+
+    What somebody else has set since ``seen`` is a 409.
+    """
+    changes = body.model_dump(exclude_unset=True, exclude={"seen"})
+    order = service.edit_hand(session, [order_id], changes, who.name, now, body.seen)[0]
     session.flush()
     return order_sheet(session, order, now, who)
 

@@ -241,6 +241,7 @@ class OrderSheet(BaseModel):
     joined: list[SamePerson]
     difference: DifferenceOut | None
     can_undo: str = Field(description="What undo would take back; empty where there is nothing")
+    newest_change: int = Field(description="The newest entry of its history")
     undo_by: str = Field(description="Whose change that is, where it is somebody else's")
 
 
@@ -259,6 +260,12 @@ class HandIn(BaseModel):
     split: SplitIO | None = None
     parcels: Annotated[list[HandParcelIO], Field(max_length=60)] | None = None
     not_stackable: Annotated[bool | None, Field(description="Nothing may be put on its parcels")] = None
+
+
+class HandEditIn(HandIn):
+    """The same for one order, by somebody who has it before him."""
+
+    seen: Annotated[int | None, Field(description="The newest entry of its history that was shown")] = None
 
 
 class TypedLineIn(BaseModel):

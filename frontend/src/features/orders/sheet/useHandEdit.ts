@@ -42,7 +42,9 @@ export function useHandEdit(id: Ref<number>, sheet: Ref<Sheet | undefined>) {
   const client = useQueryClient();
   const after = useAfterOrders();
   const hand = useMutation({
-    mutationFn: (change: Hand) => changeHand(id.value, change),
+    mutationFn: (change: Hand) =>
+      changeHand(id.value, { ...change, seen: sheet.value?.newest_change ?? null }),
+    onError: after, // somebody else was quicker: what stands now is shown
     onSuccess: (fresh) => {
       client.setQueryData(orderQuery(id.value).queryKey, fresh);
       after();

@@ -328,7 +328,11 @@ function stateWords(c: Channel): string {
             <td>{{ l.kind }}</td>
             <td>
               <span v-if="l.failure" class="stop">{{ l.failure }}</span><template v-else>{{
-                l.kind === "pull" ? said(l.counts) : ""
+                l.kind === "pull"
+                  ? said(l.counts)
+                  : l.kind === "count"
+                    ? `${String(l.counts.known)} of ${String(l.counts.theirs)} are known here`
+                    : ""
               }}</template>
             </td>
             <td class="small">
