@@ -22,7 +22,7 @@ from tidewind.db.tables import Channel, Import, Order, Shipment
 from tidewind.outside.channels.upstream import UpstreamLine, UpstreamOrder
 from tidewind.outside.spreadsheets import Chosen, SpreadsheetError, read_sheet
 from tidewind.outside.workbooks import MOST_COLUMNS
-from tidewind.services.base import Conflict, Invalid, NotFound, defer, move_order, move_row
+from tidewind.services.base import Conflict, Invalid, NotFound, defer, lock_orders, move_order, move_row
 from tidewind.services.orders.differences import Fate, compare_with_channel
 from tidewind.services.orders.taking_in import NewLine, NewOrder, forget_learned, store_orders
 from tidewind.services.planning import plan_orders, shop_settings
@@ -177,42 +177,51 @@ def _store(session: Session, row: Import, orders: list[RowOrder], now: datetime)
     made, there = store_orders(session, channel, [_new(order, now) for order in orders], now, row.id)
     row.made += len(made)
     row.already += len(there)
-    row.changed += _compare(session, channel, {order.number: order for order in orders}, there, now)
+    row.changed += _compare(session, {order.number: order for order in orders}, there, now)
     row.progress += len(orders)
 
 
-def _compare(
-    session: Session, channel: Channel, said: Mapping[str, RowOrder], there: Sequence[NewOrder], now: datetime
-) -> int:
+def _compare(session: Session, said: Mapping[str, RowOrder], there: Sequence[NewOrder], now: datetime) -> int:
     """Compare orders that are here already with what a file says of them now; return how many it changes.
 
     What is different waits on the order for a person, as what a channel changes does.
     """
     prints = {new.number: new.fingerprint for new in there}
-    same = select(Order).where(Order.channel_id == channel.id, Order.number.in_(prints)).order_by(Order.id)
     changed = 0
-    for order in session.scalars(same.with_for_update(of=Order)):
-        if order.fingerprint != prints[order.number]:
-            fate = Fate("open", "", order.payment)
-            changed += bool(compare_with_channel(session, order, _as_said(said[order.number], order), fate, now))
+    for order in lock_orders(session, _otherwise(session, prints)):
+        fate = Fate("open", "", order.payment)
+        changed += bool(compare_with_channel(session, order, _as_said(said[order.number], order), fate, now))
     return changed
 
 
-def differing(session: Session, orders: Sequence[RowOrder]) -> list[tuple[str, list[FieldChange]]]:
-    """Return the orders of a file that are here already with other contents, and what is different."""
-    by_number = {order.number: order for order in orders}
-    found = session.scalars(
-        select(Order).join(Channel).where(Channel.code == SHEET_CHANNEL, Order.number.in_(by_number)).order_by(Order.id)
+def _otherwise(session: Session, prints: Mapping[str, str]) -> list[int]:
+    """Return the imported orders whose contents are not what a file says now, oldest first.
+
+    Read as columns: a file of ten thousand rows that is sent again must not load as many orders.
+    """
+    here = (
+        select(Order.id, Order.number, Order.fingerprint)
+        .join(Channel)
+        .where(Channel.code == SHEET_CHANNEL, Order.number.in_(prints))
+        .order_by(Order.id)
     )
-    made = []
-    for order in found:
-        new = by_number[order.number]
-        if order.fingerprint == new.fingerprint():
-            continue
-        changes = changes_between(order.imported.get("said", {}), _as_said(new, order).snapshot())
-        if changes:
-            made.append((order.number, changes))
-    return made
+    return [id_ for id_, number, print_ in session.execute(here) if print_ != prints[number]]
+
+
+def differing(session: Session, orders: Sequence[RowOrder], most: int) -> list[tuple[str, list[FieldChange]]]:
+    """Return up to ``most`` orders of a file that are here already with other contents, and what is different."""
+    by_number = {order.number: order for order in orders}
+    ids = _otherwise(session, {order.number: order.fingerprint() for order in orders})
+    made: list[tuple[str, list[FieldChange]]] = []
+    for start in range(0, len(ids), most):
+        some = select(Order).where(Order.id.in_(ids[start : start + most])).order_by(Order.id)
+        for order in session.scalars(some):
+            said = _as_said(by_number[order.number], order).snapshot()
+            if changes := changes_between(order.imported.get("said", {}), said):
+                made.append((order.number, changes))
+        if len(made) >= most:
+            break
+    return made[:most]
 
 
 def _as_said(new: RowOrder, order: Order | None = None, now: datetime | None = None) -> UpstreamOrder:

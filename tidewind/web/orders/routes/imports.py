@@ -98,7 +98,7 @@ def _present(session: Session, row: Import) -> ImportOut:
 
 
 def _differing(session: Session, orders: list[RowOrder]) -> list[DifferingOut]:
-    found = differing(session, orders)[:MOST_SHOWN]
+    found = differing(session, orders, MOST_SHOWN)
     return [DifferingOut(number=n, changes=[FieldChange.model_validate(c) for c in changes]) for n, changes in found]
 
 

@@ -92,8 +92,19 @@ const groups = computed(() =>
 );
 const rows = computed(() => groups.value.flatMap((g) => g.rows));
 const openId = computed(() => Number(route.params.id ?? 0));
-const { at, current, meant, goTo, toStart, step, toggleCurrent, pick, pickGroup, pickAll } =
-  useRowSelection(rows, asks);
+const {
+  at,
+  current,
+  meant,
+  goTo,
+  toStart,
+  step,
+  toggleCurrent,
+  pick,
+  pickGroup,
+  pickAll,
+  afterPicking,
+} = useRowSelection(rows, asks);
 const { notice, recipes, hold, print, opened, marking, useRecipe } = useOrderActions(meant);
 usePresence(openId);
 
@@ -190,9 +201,12 @@ useScans((code) => {
 useKeys({
   // The first nine recipes have a key each.
   ...Object.fromEntries(
-    [1, 2, 3, 4, 5, 6, 7, 8, 9].map((n) => [String(n), () => useRecipe(recipes.value?.[n - 1])]),
+    [1, 2, 3, 4, 5, 6, 7, 8, 9].map((n) => [
+      String(n),
+      () => afterPicking(() => useRecipe(recipes.value?.[n - 1])),
+    ]),
   ),
-  g: intoBatch,
+  g: () => afterPicking(intoBatch),
   ArrowDown: () => void move(1),
   ArrowUp: () => void move(-1),
   "Shift+ArrowDown": () => void move(1, true),
@@ -202,17 +216,17 @@ useKeys({
   Escape: () => (openId.value ? close() : selection.clear()),
   "Ctrl+a": () => void everything(),
   a: () => void everything(),
-  b: buy,
-  h: hold,
-  p: print,
+  b: () => afterPicking(buy),
+  h: () => afterPicking(hold),
+  p: () => afterPicking(print),
   s: () => fix(current.value),
   w: () => (asking.value = current.value),
   c: () => current.value && void open(current.value),
-  m: compareMany,
+  m: () => afterPicking(compareMany),
   l: () => {
     if (current.value?.promise) linking.value = current.value;
   },
-  e: edit,
+  e: () => afterPicking(edit),
   "/": () => searchField.value?.focus(),
 });
 </script>

@@ -20,6 +20,7 @@ export function useRowSelection(rows: Ref<OrderRow[]>, asks: Ref<Asks>) {
     selection.rows.length ? selection.rows : current.value ? [current.value] : [],
   );
   let anchor = 0;
+  let picking: Promise<unknown> | undefined;
 
   function stand(line: number): void {
     const there = Math.max(0, Math.min(line, rows.value.length - 1));
@@ -60,9 +61,33 @@ export function useRowSelection(rows: Ref<OrderRow[]>, asks: Ref<Asks>) {
   }
   /** Select everything that is asked for, also what has not been scrolled to; return how many were left out. */
   async function pickAll(): Promise<number> {
-    const picked = await pickOrders(asks.value);
-    selection.setAll(picked.orders);
-    return picked.matching - picked.orders.length;
+    const answer = pickOrders(asks.value);
+    const settled = answer.catch(() => undefined);
+    picking = settled;
+    try {
+      const picked = await answer;
+      selection.setAll(picked.orders);
+      return picked.matching - picked.orders.length;
+    } finally {
+      if (picking === settled) picking = undefined;
+    }
   }
-  return { at, current, meant, goTo, toStart, step, toggleCurrent, pick, pickGroup, pickAll };
+  /** Let an action wait for the selection that was asked for before it: keys come faster than answers. */
+  function afterPicking(action: () => void): void {
+    if (picking) void picking.then(() => window.setTimeout(action));
+    else action();
+  }
+  return {
+    at,
+    current,
+    meant,
+    goTo,
+    toStart,
+    step,
+    toggleCurrent,
+    pick,
+    pickGroup,
+    pickAll,
+    afterPicking,
+  };
 }
