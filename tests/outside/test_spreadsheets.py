@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import random
 import zipfile
 
 import pytest
@@ -69,6 +70,7 @@ def _bomb() -> bytes:
         (",".join(["x"] * 300).encode(), "300 columns"),
         (b"PK\x03\x04 no zip at all", "no readable workbook"),
         (b"\xd0\xcf\x11\xe0" + b"x" * 900, "no readable workbook"),
+        (random.Random(5).randbytes(5_000), "is no text"),
         (b"a\n" * 100_001, "more than 100,000 rows"),
     ],
     ids=lambda v: v if isinstance(v, str) else "",

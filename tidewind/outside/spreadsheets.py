@@ -161,7 +161,7 @@ def _below_each_other(tables: Sequence[Table]) -> Table:
 
 def _read_csv(data: bytes, name: str, chosen: Chosen) -> Sheet:
     found = decode(data, chosen.encoding)
-    if found is None:
+    if found is None or (not chosen.encoding and _is_noise(found.text)):
         words = f"{name} cannot be read as {chosen.encoding}" if chosen.encoding else f"{name} is no text"
         raise SpreadsheetError(f"{words} that can be read. Save it as CSV in UTF-8 and upload again.")
     delimiter, sure = (chosen.delimiter, True) if chosen.delimiter in DELIMITERS else _delimiter(found.text)
@@ -171,6 +171,13 @@ def _read_csv(data: bytes, name: str, chosen: Chosen) -> Sheet:
         doubts.append(f"the letters may be others: it is read as {found.encoding}")
     words = f"CSV, {DELIMITERS[delimiter]}, {found.encoding}"
     return Sheet(rows, words, (), Chosen("", found.encoding, delimiter), tuple(doubts), _samples(found, data))
+
+
+def _is_noise(text: str) -> bool:
+    """Return whether this is no text: pictures and packed files read as letters are full of control characters."""
+    head = text[:20_000]
+    controls = sum(1 for ch in head if ch < " " and ch not in "\t\r\n\f\v\x1a")
+    return controls * 100 > len(head)
 
 
 def _samples(found: Decoded, data: bytes) -> tuple[tuple[str, str], ...]:

@@ -315,8 +315,8 @@ def _hosts(import_id: int) -> Select[int | None]:
 
 
 def newest_imports(session: Session, limit: int = 30) -> Sequence[Import]:
-    """Return the newest imports."""
-    return session.scalars(select(Import).order_by(Import.id.desc()).limit(limit)).all()
+    """Return the newest imports without their rows."""
+    return session.scalars(select(Import).options(*_LIGHT).order_by(Import.id.desc()).limit(limit)).all()
 
 
 def _channel(session: Session) -> Channel:

@@ -71,12 +71,12 @@ const keep = useMutation({ mutationFn: () => keepContact(props.sheet.home, props
     </button>
     <button
       v-if="may('shipper', 'care') && !keep.data.value"
-      class="quiet tall contact"
+      class="quiet tall"
       type="button"
       @click="keep.mutate()"
     >
       Keep in the address book</button
-    ><span v-if="keep.data.value" class="fine small contact">in the address book</span>
+    ><span v-if="keep.data.value" class="fine small">in the address book</span>
     <h3>Items</h3>
     <table class="plain-table items">
       <tbody>
@@ -127,7 +127,7 @@ address {
 .items td {
   padding: 3px 4px;
 }
-.contact {
-  margin-left: 12px;
+.tall {
+  margin-right: 12px;
 }
 </style>

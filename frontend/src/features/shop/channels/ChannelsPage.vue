@@ -18,6 +18,7 @@ import { words, type Schemas } from "../../../api/client";
 import { count, dayAndClock } from "../../../shared/format";
 import { useMe } from "../../../shared/session";
 import { DataTable, CheckField, ErrorNote, SelectField } from "../../../shared/ui";
+import NotUnderstood from "./NotUnderstood.vue";
 
 const client = useQueryClient();
 const route = useRoute();
@@ -291,31 +292,7 @@ function stateWords(c: Channel): string {
               : "Saved. Orders that were kept back follow it already."
           }}
         </p>
-        <template v-if="aside?.unreadable">
-          <h2>Not understood</h2>
-          <p class="mute small">
-            {{ count(aside.unreadable, "order") }} could not be read and
-            {{ aside.unreadable === 1 ? "is" : "are" }} kept whole here; each comes in by itself
-            once the channel sends it in order.
-          </p>
-          <DataTable
-            label="Not understood"
-            :columns="['When', 'Order', 'Why', 'All that was said']"
-            :rows="aside.orders"
-            :row-key="(o) => o.number"
-            ><template #row="{ row: o }">
-              <td class="nowrap">{{ dayAndClock(o.at, zone) }}</td>
-              <td class="mono">{{ o.number }}</td>
-              <td>{{ o.why }}</td>
-              <td>
-                <details>
-                  <summary>Show</summary>
-                  <pre class="small">{{ JSON.stringify(o.body, null, 1) }}</pre>
-                </details>
-              </td>
-            </template></DataTable
-          >
-        </template>
+        <NotUnderstood v-if="aside?.unreadable" :aside="aside" />
         <h2>Log</h2>
         <DataTable
           label="Log"
