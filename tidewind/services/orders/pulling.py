@@ -34,8 +34,9 @@ class _Tally:
 
     def is_new(self, upstream: UpstreamOrder | Unreadable) -> bool:
         """Tell whether this pull has not read the very same before: pages overlap on purpose."""
-        same = self.seen.get(upstream.number) == upstream
-        self.seen[upstream.number] = upstream
+        key = upstream.number or repr(upstream)  # one that has no number is known by all that it says
+        same = self.seen.get(key) == upstream
+        self.seen[key] = upstream
         return not same
 
     def note(self, what: str, number: str, why: str = "") -> None:
