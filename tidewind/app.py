@@ -24,6 +24,7 @@ from tidewind.outside.channels.upstream import ChannelClient
 from tidewind.outside.mailer import SmtpMailer
 from tidewind.outside.printer import HttpPrinter, PrinterClient
 from tidewind.services.base import Jumps, Outside, Sealer, tell_what_is_written
+from tidewind.services.shop import OwnNumbers
 from tidewind.settings import Settings, now
 from tidewind.web import base, books, buying, follow, handover, orders, papers, people, planning, problems, rates, shop
 from tidewind.web.access import Wiring
@@ -40,7 +41,7 @@ ADAPTERS: dict[str, Callable[[str, str, float], ChannelClient]] = {
 }
 
 
-def make_outside(settings: Settings) -> Outside:
+def make_outside(settings: Settings, sessions: sessionmaker[Session]) -> Outside:
     """Return the real clients for the outside world; each is made once and kept until ``close``."""
     sealer = Sealer(settings.key_file)
     kept: dict[Hashable, Any] = {}
@@ -55,6 +56,8 @@ def make_outside(settings: Settings) -> Outside:
             return kept[url, *more]
 
     def carrier(row: CarrierRow) -> CarrierClient:
+        if row.kind == "list":
+            return OwnNumbers(sessions, row.id, row.name)
         client: CarrierClient = once(
             row.base_url, lambda url: HttpCarrier(url, settings.carrier_timeout_s, name=row.code)
         )
@@ -84,7 +87,7 @@ def make_wiring(settings: Settings) -> Wiring:
     sessions: sessionmaker[Session] = make_sessions(make_engine(settings.database_url))
     tell_what_is_written(sessions)
     jumps = Jumps(lambda: now().timestamp(), time.monotonic)
-    return Wiring(settings, sessions, make_outside(settings), now, NewsHub(settings.database_url), jumps)
+    return Wiring(settings, sessions, make_outside(settings, sessions), now, NewsHub(settings.database_url), jumps)
 
 
 def make_app(wiring: Wiring) -> FastAPI:

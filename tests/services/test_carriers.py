@@ -65,7 +65,7 @@ def test_every_card_goes_out_and_comes_in_again_unchanged(session: Session, code
 
 
 def test_a_new_version_says_what_it_changes_and_ends_the_one_before(session: Session) -> None:
-    found = propose_card(session, "brightmile", dearer(session), "december.json")
+    found = propose_card(session, "brightmile", dearer(session), "december.json", MONDAY)
     assert (list(found.errors), found.against, found.ends) == ([], date(2026, 7, 1), date(2026, 11, 30))
     said = {(c.where, c.before, c.after) for c in found.changes}
     assert ("Road, Zone 2, mainland to 3 kg", "5.20 EUR", "5.70 EUR") in said
@@ -78,7 +78,7 @@ def test_a_new_version_says_what_it_changes_and_ends_the_one_before(session: Ses
         date(2026, 11, 30),
         "december.json",
     )
-    again = propose_card(session, "brightmile", dearer(session), "december.json")
+    again = propose_card(session, "brightmile", dearer(session), "december.json", MONDAY)
     assert again.errors == ("valid_from: another version is valid from 01 Dec 2026 already",)
     remove_card(session, "brightmile", made.id, MONDAY)
     session.flush()
@@ -98,7 +98,7 @@ def test_faults_are_named_by_sheet_and_cell(session: Session) -> None:
     def refused() -> str:
         rows = [line for name, rows in tables.items() for line in ([f"# {name}"], *rows)]
         text_ = "\n".join(",".join(f'"{cell}"' for cell in row) for row in rows)
-        found = propose_card(session, "brightmile", text_.encode(), "road.csv")
+        found = propose_card(session, "brightmile", text_.encode(), "road.csv", MONDAY)
         assert found.card is None
         return " | ".join(found.errors)
 
@@ -107,14 +107,14 @@ def test_faults_are_named_by_sheet_and_cell(session: Session) -> None:
     assert "Services, row 2: kind: 'by_mood' is not one of weight" in refused()
     assert "Zones, row 4: where[1].countries: is missing" in refused()
     other = json.loads(road(session)[1]) | {"carrier": "norvia"}
-    wrong = propose_card(session, "brightmile", json.dumps(other).encode(), "x.json")
+    wrong = propose_card(session, "brightmile", json.dumps(other).encode(), "x.json", MONDAY)
     assert wrong.errors == ("This card is of norvia, not of brightmile.",)
     for data in (b"{", b"", b"PK\x03\x04nothing", b"\xff\xfe\x00", b"# Card\nCarrier,brightmile"):
-        assert propose_card(session, "brightmile", data, "odd").errors
+        assert propose_card(session, "brightmile", data, "odd", MONDAY).errors
         with pytest.raises(Invalid, match="Nothing was stored"):
             save_card(session, "brightmile", data, "odd", MONDAY)
     with pytest.raises(NotFound):
-        propose_card(session, "ghost", b"{}", "x")
+        propose_card(session, "ghost", b"{}", "x", MONDAY)
 
 
 def main_account(session: Session) -> int:
@@ -194,13 +194,13 @@ def test_an_order_bound_to_an_account_is_priced_bought_and_billed_on_it(wiring: 
             if o.address.country == "PT" and o.plan.quote.account == "447-1902" and o.snag_level != "stops"
         )
         cheap, service, held = order.price_minor or 0, order.service, balance_now(session).held_minor
-        edit_hand(session, [order.id], {"account": "447-2210", "service": service}, "Inês", clock())
+        edit_hand(session, [order.id], {"account": "447-2210", "service": service}, "Inês", MONDAY)
         assert order.price_minor is not None
         assert order.price_minor > cheap
         assert order.plan.trail["account"][-1] == Step("by hand", "447-2210", "set for this order")
-        column = [s.code for _, s in price_matrix(session, [order.id], clock()).services].index(service or "")
-        assert price_matrix(session, [order.id], clock()).rows[0].prices[column] == order.price_minor
-        asked = ask_to_buy(session, [ToBuy(order.id, order.price_minor)], "on an account", 1, clock())
+        column = [s.code for _, s in price_matrix(session, [order.id], MONDAY).services].index(service or "")
+        assert price_matrix(session, [order.id], MONDAY).rows[0].prices[column] == order.price_minor
+        asked = ask_to_buy(session, [ToBuy(order.id, order.price_minor)], "on an account", 1, MONDAY)
         shipment = batch_shipments(session, asked.batch_id)[0]
         assert (shipment.account, shipment.payer, balance_now(session).held_minor) == ("447-2210", "account", held)
     # The stand-in knows the contract, too: it asks for what was shown, or the purchase would be voided.
@@ -210,10 +210,10 @@ def test_an_order_bound_to_an_account_is_priced_bought_and_billed_on_it(wiring: 
         other = session.scalars(select(Order).where(Order.carrier == "brightmile", Order.state == "open")).first()
         assert other is not None
         with pytest.raises(Invalid, match="no account 1-2-3"):
-            edit_hand(session, [other.id], {"account": "1-2-3"}, "Inês", clock())
-        edit_hand(session, [other.id], {"account": "447-2210"}, "Inês", clock())
+            edit_hand(session, [other.id], {"account": "1-2-3"}, "Inês", MONDAY)
+        edit_hand(session, [other.id], {"account": "447-2210"}, "Inês", MONDAY)
         mine = next(a for a in get_carrier(session, "brightmile").accounts if a.number == "447-2210")
-        remove_account(session, "brightmile", mine.id, clock())
+        remove_account(session, "brightmile", mine.id, MONDAY)
         session.refresh(other)
         assert "account_gone" in {snag.code for snag in other.snags}
 

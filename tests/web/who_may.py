@@ -17,7 +17,7 @@ POST /api/views | DELETE /api/views/{view_id} | POST /api/presence | POST /api/p
 GET /api/differences | POST /api/plans/try | GET /api/layers | GET /api/rules | POST /api/rules/words
 GET /api/rules/vocabulary | GET /api/rules/versions | GET /api/rules/file | GET /api/recipes | GET /api/promises
 GET /api/work | GET /api/contacts | GET /api/addresses/suggest | POST /api/addresses/parse | GET /api/products
-GET /api/carriers | GET /api/carriers/{code}/cards/{card_id} | GET /api/rate-card/schema
+GET /api/carriers | GET /api/rate-card/example | GET /api/carriers/{code}/cards/{card_id} | GET /api/rate-card/schema
 GET /api/orders/{order_id}/compare | POST /api/quote | POST /api/matrix
 GET /api/products/file | GET /api/restricted | GET /api/restricted/try | GET /api/clearances
 GET /api/batches | GET /api/returns | GET /api/cover | GET /api/printing | GET /api/printing/template
@@ -26,7 +26,7 @@ _BENCH = """
 GET /api/labels.pdf | POST /api/labels.pdf | GET /api/packing-slips.pdf | GET /api/labels-and-slips.pdf | GET /api/pick-list.pdf
 GET /api/labels/pictures | GET /api/return-labels.pdf | GET /api/orders/{order_id}/test-label.pdf
 GET /api/recipes/barcodes.pdf | POST /api/labels/printed | GET /api/prints | POST /api/prints
-POST /api/prints/{job_id}
+POST /api/prints/{job_id} | PUT /api/labels/{label_id}/number
 """
 _CARE = """
 PUT /api/orders/{order_id}/address | POST /api/orders/held | POST /api/orders/notes | POST /api/orders/billing-name
@@ -35,7 +35,7 @@ GET /api/contacts/file | POST /api/returns | POST /api/returns/{return_id}/close
 """
 _SHIP = """
 GET /api/carriers/{code}/cards/{card_id}/file | POST /api/carriers/{code}/accounts/rehearse
-POST /api/carriers/{code}/cards/check | POST /api/carriers/{code}/cards/rehearse
+POST /api/carriers/{code}/without | POST /api/carriers/{code}/cards/check | POST /api/carriers/{code}/cards/rehearse
 POST /api/orders/{order_id}/ask-prices | POST /api/quote/ask-prices | POST /api/orders/services
 POST /api/orders | PATCH /api/orders/{order_id}/hand | POST /api/orders/hand | PATCH /api/products/{sku}/facts
 POST /api/purchases | GET /api/money | POST /api/imports | GET /api/imports | GET /api/imports/{import_id}
@@ -58,7 +58,8 @@ GET /api/people | GET /api/personal-data | POST /api/personal-data/erase | POST 
 POST /api/people/{person_id}/sign-out | GET /api/keys | POST /api/keys | DELETE /api/keys/{key_id} | POST /api/money/top-up | POST /api/places | POST /api/packaging
 PUT /api/layers/shop-defaults | PUT /api/rules | POST /api/rules/versions/{version}/restore | PUT /api/channels/{code}
 GET /api/channels/{code}/consent | POST /api/channels/{code}/connect | POST /api/channels/{code}/paused
-PATCH /api/carriers/{code} | POST /api/carriers/{code}/accounts | PATCH /api/carriers/{code}/accounts/{account_id}
+POST /api/carriers | DELETE /api/carriers/{code} | POST /api/carriers/{code}/ranges
+DELETE /api/carriers/{code}/ranges/{range_id} | PATCH /api/carriers/{code} | POST /api/carriers/{code}/accounts | PATCH /api/carriers/{code}/accounts/{account_id}
 DELETE /api/carriers/{code}/accounts/{account_id} | POST /api/carriers/{code}/cards | DELETE /api/carriers/{code}/cards/{card_id}
 POST /api/orders/approve | POST /api/restricted | POST /api/money/bill-paid | PUT /api/money/settings
 PUT /api/printing/template | PUT /api/printing/logo | DELETE /api/printing/logo | POST /api/request-links

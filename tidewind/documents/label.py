@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from reportlab.lib.units import mm
 from reportlab.pdfgen.canvas import Canvas
 
+from tidewind.core.codes import is_s10
 from tidewind.documents.barcodes import draw_linear, draw_matrix, linear_width
 from tidewind.documents.blocks import draw_block
 from tidewind.documents.fonts import draw, draw_fitted, width
@@ -42,6 +43,12 @@ class LabelPaper:
     reprint: bool = False
     test: bool = False
     heading: str = ""
+
+    @property
+    def own_code(self) -> str:
+        """What a scanner reads where the carrier has given no number: the order's, in ASCII, with the parcel's."""
+        plain = "".join(c for c in self.order_number if c.isascii() and c.isprintable())
+        return f"{plain}-{self.parcel_no}" if self.parcel_count > 1 else plain or "-"
 
 
 def labels_pdf(labels: Sequence[LabelPaper], title: str = "Labels", stock: str = "roll") -> bytes:
@@ -127,7 +134,9 @@ def _recipient(canvas: Canvas, label: LabelPaper, top: float, room: float) -> No
 
 
 def _routing(canvas: Canvas, label: LabelPaper, on: Stock, top: float) -> None:
-    code = draw_matrix(canvas, MARGIN, top - 20 * mm, f"{label.tracking_number} {label.routing}", dots=on.dots + 2)
+    code = draw_matrix(
+        canvas, MARGIN, top - 20 * mm, f"{label.tracking_number or label.own_code} {label.routing}", dots=on.dots + 2
+    )
     x = MARGIN + code + 3 * mm
     room = on.width - MARGIN - x
     draw_fitted(canvas, x, top - 8 * mm, label.routing, 22, room, bold=True)
@@ -138,11 +147,26 @@ def _routing(canvas: Canvas, label: LabelPaper, on: Stock, top: float) -> None:
 
 
 def _barcode(canvas: Canvas, label: LabelPaper, on: Stock) -> None:
+    if not label.tracking_number:
+        _no_number(canvas, label, on)
+        return
     content = f"(00){label.tracking_number}" if label.is_sscc else label.tracking_number
     wide = linear_width(content, on.dots, label.is_sscc)
     draw_linear(canvas, (on.width - wide) / 2, 12 * mm, 26 * mm, content, dots=on.dots, gs1=label.is_sscc)
     shown = content if label.is_sscc else _grouped(label.tracking_number)
     draw(canvas, (on.width - width(shown, 11, True)) / 2, 7 * mm, shown, 11, True)
+    if label.reprint:
+        draw(canvas, MARGIN, 3 * mm, "Reprint", 6.5)
+
+
+def _no_number(canvas: Canvas, label: LabelPaper, on: Stock) -> None:
+    """Print our own code of the parcel, and leave room for the number that the carrier sticks or writes on it."""
+    own = label.own_code
+    wide = linear_width(own, on.dots, False)
+    if wide <= on.width - 2 * MARGIN:
+        draw_linear(canvas, (on.width - wide) / 2, 25 * mm, 13 * mm, own, dots=on.dots, gs1=False)
+    draw(canvas, MARGIN, 21 * mm, "The carrier's number", 6.5)
+    canvas.rect(MARGIN, 6 * mm, on.width - 2 * MARGIN, 14 * mm, stroke=1, fill=0)
     if label.reprint:
         draw(canvas, MARGIN, 3 * mm, "Reprint", 6.5)
 
@@ -162,4 +186,4 @@ def _test(canvas: Canvas, on: Stock) -> None:
 
 def _grouped(number: str) -> str:
     """Write an S10 number as people read it: RR 4731 2482 9 PT."""
-    return f"{number[:2]} {number[2:6]} {number[6:10]} {number[10]} {number[11:]}" if len(number) == 13 else number
+    return f"{number[:2]} {number[2:6]} {number[6:10]} {number[10]} {number[11:]}" if is_s10(number) else number

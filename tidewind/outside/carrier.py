@@ -21,7 +21,10 @@ from tidewind.outside.http import call
 
 @dataclass(frozen=True, slots=True)
 class Purchase:
-    """What goes, and what a carrier needs to sell its labels: the service, who gets it, who pays, on which day."""
+    """What goes, and what a carrier needs to sell its labels: the service, who gets it, who pays, on which day.
+
+    ``expected_minor`` is the price that the shop reckons with; the carrier's own is the one that counts.
+    """
 
     consignment: Consignment
     service: str
@@ -30,11 +33,12 @@ class Purchase:
     reference: str
     bill_to: str = ""
     account: str = ""
+    expected_minor: int = 0
 
     @property
     def written(self) -> dict[str, Any]:
         """The purchase as it is said to a carrier."""
-        said = {name: getattr(self, name) for name in ("service", "reference", "bill_to", "account")}
+        said = {name: getattr(self, name) for name in ("service", "reference", "bill_to", "account", "expected_minor")}
         return {
             **said,
             "consignment": write_consignment(self.consignment),
@@ -45,7 +49,7 @@ class Purchase:
 
 @dataclass(frozen=True, slots=True)
 class SoldParcel:
-    """One parcel of a carrier's answer."""
+    """One parcel of a carrier's answer; without a number where the carrier gives it on collection."""
 
     tracking_number: str
     routing: str

@@ -67,6 +67,7 @@ def read_sheet(data: bytes, name: str, chosen: Chosen = Chosen()) -> Sheet:
 def read_tables(data: bytes, name: str) -> dict[str, list[list[str]]]:
     """Return every table of a file by name: sheets of a workbook, or parts of a CSV below ``# name``.
 
+    A CSV without such names is one table without a name.
     Raises SpreadsheetError with words for a person.
     """
     return _apart(_read_tables, data, name)
@@ -112,7 +113,7 @@ def _parts(rows: list[list[str]]) -> dict[str, list[list[str]]]:
             current = found.setdefault(row[0][2:].strip(), [])
         else:
             current.append([cell.removeprefix("'") for cell in row])
-    return found
+    return found or {"": current}
 
 
 def _read_workbook(data: bytes, name: str, chosen: Chosen) -> Sheet:

@@ -2,7 +2,7 @@
 
 from tidewind.db.tables.books import LedgerAccount, LedgerEntry, LedgerLine
 from tidewind.db.tables.buying import Batch, Label, Shipment
-from tidewind.db.tables.carriers import CarrierAccount, CarrierRow, LiveAnswerRow, RateCardRow
+from tidewind.db.tables.carriers import CarrierAccount, CarrierRow, LiveAnswerRow, NumberRangeRow, OwnSale, RateCardRow
 from tidewind.db.tables.follow import ChannelNotice, LabelRequest, Message, RequestLink, Return, TrackingEvent
 from tidewind.db.tables.handover import Departure
 from tidewind.db.tables.orders import (
@@ -45,9 +45,11 @@ __all__ = [
     "LedgerLine",
     "LiveAnswerRow",
     "Message",
+    "NumberRangeRow",
     "Order",
     "OrderChange",
     "OrderLine",
+    "OwnSale",
     "PackagingRow",
     "Person",
     "Place",

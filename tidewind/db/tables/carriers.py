@@ -5,21 +5,31 @@ from __future__ import annotations
 from datetime import date, datetime
 from typing import Any
 
-from sqlalchemy import CheckConstraint, String, UniqueConstraint
+from sqlalchemy import BigInteger, CheckConstraint, String, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
+from tidewind.core.numbering import NumberRange, RangeKind
 from tidewind.db.base import Base, Created, Id, reference
 
 
 class CarrierRow(Base):
-    """A carrier: where to reach it, and what its labels and prices are like."""
+    """A carrier: how it is reached, and what its labels and prices are like.
+
+    One of kind ``list`` is not reached at all: its labels are the shop's own, with numbers from ranges that it gave.
+    ``states`` translates its tracking codes; what was removed stays for the sake of its history.
+    """
 
     __tablename__ = "carrier"
+    __table_args__ = (CheckConstraint("kind in ('list', 'protocol')", name="kind"),)
     id: Mapped[Id]
     code: Mapped[str] = mapped_column(String(30), unique=True)
     name: Mapped[str] = mapped_column(String(80))
     monogram: Mapped[str] = mapped_column(String(2))
+    kind: Mapped[str] = mapped_column(String(20), default="protocol")
     base_url: Mapped[str] = mapped_column(String(200))
+    key_sealed: Mapped[str] = mapped_column(String(1000), default="")
+    states: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    removed_at: Mapped[datetime | None]
     active: Mapped[bool] = mapped_column(default=True)
     latin_only: Mapped[bool] = mapped_column(default=False)
     asks_prices: Mapped[bool] = mapped_column(default=False)
@@ -60,6 +70,47 @@ class RateCardRow(Base):
     shortened: Mapped[bool] = mapped_column(default=False)
     body: Mapped[dict[str, Any]]
     source: Mapped[str] = mapped_column(String(200), default="")
+    created_at: Mapped[Created]
+
+
+class NumberRangeRow(Base):
+    """Numbers that a carrier gave for labels of our own; ``next`` is the serial to be drawn, after ``last`` none is."""
+
+    __tablename__ = "number_range"
+    __table_args__ = (
+        CheckConstraint("kind in ('s10', 'sscc', 'counter')", name="kind"),
+        CheckConstraint("first >= 0 and first <= last and next between first and last + 1", name="serials"),
+    )
+    id: Mapped[Id]
+    carrier_id: Mapped[int] = reference("carrier.id")
+    kind: Mapped[str] = mapped_column(String(20))
+    prefix: Mapped[str] = mapped_column(String(20), default="")
+    country: Mapped[str] = mapped_column(String(2), default="")
+    digits: Mapped[int] = mapped_column(default=8)
+    check_digit: Mapped[bool] = mapped_column(default=False)
+    first: Mapped[int] = mapped_column(BigInteger)
+    last: Mapped[int] = mapped_column(BigInteger)
+    next: Mapped[int] = mapped_column(BigInteger)
+    warn_at: Mapped[int] = mapped_column(default=100)
+    created_at: Mapped[Created]
+
+    def to_core(self) -> NumberRange:
+        """Return the range as numbers are drawn from it."""
+        return NumberRange(
+            RangeKind(self.kind), self.prefix, self.first, self.last, self.country, self.digits, self.check_digit
+        )
+
+
+class OwnSale(Base):
+    """What was drawn under a key for labels of our own: asked again, the key gives the same numbers."""
+
+    __tablename__ = "own_sale"
+    id: Mapped[Id]
+    carrier_id: Mapped[int] = reference("carrier.id")
+    key: Mapped[str] = mapped_column(String(60), unique=True)
+    numbers: Mapped[list[Any]]
+    price_minor: Mapped[int]
+    cancelled: Mapped[bool] = mapped_column(default=False)
     created_at: Mapped[Created]
 
 

@@ -107,7 +107,11 @@ def _begin(
 
 def _numbers_seen(session: Session, answers: Mapping[Shipment, Answer]) -> list[Shipment]:
     """Return the shipments that were sold under a tracking number which another parcel has, from whatever carrier."""
-    mine = {s: [p.tracking_number[:40] for p in a.parcels] for s, a in answers.items() if isinstance(a, Sold)}
+    mine = {
+        s: [p.tracking_number[:40] for p in a.parcels if p.tracking_number]
+        for s, a in answers.items()
+        if isinstance(a, Sold)
+    }
     numbers = [number for many in mine.values() for number in many]
     query = select(Label.tracking_number).where(Label.tracking_number.in_(numbers))
     known = set(session.scalars(query.where(Label.shipment_id.not_in([s.id for s in mine])))) if numbers else set()
@@ -132,6 +136,7 @@ def _purchase(shipment: Shipment, facts: OrderFacts, latin_only: bool) -> Purcha
         order.number,
         shipment.bill_to.account,
         shipment.account,
+        shipment.price_minor,
     )
 
 
@@ -186,7 +191,7 @@ def _write_answers(
     bought = [(shipment, answer) for shipment in shipments if isinstance(answer := answers[shipment], Sold)]
     for shipment, sold in bought:
         for label, parcel in zip(shipment.labels, sold.parcels, strict=True):
-            label.tracking_number, label.routing = parcel.tracking_number[:40], parcel.routing[:40]
+            label.tracking_number, label.routing = parcel.tracking_number[:40] or None, parcel.routing[:40]
         move_row(shipment, LABEL_MOVES, LabelState, LabelMove.SELL)
         shipment.bought_at = shipment.next_look_at = now
     charges = [entry for shipment, sold in bought for entry in _charges(shipment, sold.price_minor, now)]

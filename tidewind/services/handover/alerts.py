@@ -6,10 +6,10 @@ from collections.abc import Sequence
 from datetime import datetime
 from zoneinfo import ZoneInfo
 
-from sqlalchemy import func, select
+from sqlalchemy import Select, func, select
 from sqlalchemy.orm import Session
 
-from tidewind.db.tables import LabelRequest, Message, PrintJob, Return, Shipment
+from tidewind.db.tables import CarrierRow, LabelRequest, Message, NumberRangeRow, PrintJob, Return, Shipment
 from tidewind.services.planning import shop_settings
 
 
@@ -23,6 +23,14 @@ def low_balance(session: Session, available_minor: int, still_to_buy_minor: int)
     return available_minor < max(still_to_buy_minor, shop_settings(session).low_balance_minor)
 
 
+def _few_numbers() -> Select[int]:
+    """Return the carriers in use whose ranges have only so many numbers left as their last one warns at."""
+    left = func.sum(NumberRangeRow.last + 1 - NumberRangeRow.next)
+    mine = select(NumberRangeRow.carrier_id).join(CarrierRow, CarrierRow.id == NumberRangeRow.carrier_id)
+    few = left <= func.max(NumberRangeRow.warn_at)
+    return mine.where(CarrierRow.active).group_by(NumberRangeRow.carrier_id).having(few)
+
+
 def alert_counts(session: Session, now: datetime) -> dict[str, int]:
     """Return how many of each thing wait for somebody: messages, refunds, returns, requests, prints."""
     today = now.astimezone(ZoneInfo(shop_settings(session).time_zone)).date()
@@ -33,6 +41,9 @@ def alert_counts(session: Session, now: datetime) -> dict[str, int]:
         ),
         "returns_back": select(func.count(Return.id)).where(Return.state == "back"),
         "requests_waiting": select(func.count(LabelRequest.id)).where(LabelRequest.state == "asked"),
+        "numbers_low": select(func.count(NumberRangeRow.carrier_id.distinct())).where(
+            NumberRangeRow.carrier_id.in_(_few_numbers())
+        ),
         "prints_stuck": select(func.count(PrintJob.id)).where(PrintJob.state == "waiting", PrintJob.attempts > 0),
     }
     return {name: session.scalar(query) or 0 for name, query in asked.items()}

@@ -2,6 +2,7 @@
 
 from tidewind.services.shop.accounts import AccountChange, add_account, change_account, rehearse_account, remove_account
 from tidewind.services.shop.cards import (
+    begin_with_card,
     card_file,
     card_of,
     card_tables,
@@ -12,8 +13,18 @@ from tidewind.services.shop.cards import (
     rehearse_card,
     remove_card,
     save_card,
+    simple_example,
 )
-from tidewind.services.shop.carriers import all_carriers, carrier_name, carriers_by_code, get_carrier, switch_carrier
+from tidewind.services.shop.carriers import (
+    add_carrier,
+    all_carriers,
+    carrier_name,
+    carriers_by_code,
+    get_carrier,
+    rehearse_without,
+    remove_carrier,
+    switch_carrier,
+)
 from tidewind.services.shop.channels import (
     all_channels,
     channel_log,
@@ -36,6 +47,7 @@ from tidewind.services.shop.contacts import (
     save_contact,
     suggest_addresses,
 )
+from tidewind.services.shop.numbering import OwnNumbers, add_range, numbers_left, ranges_of, remove_range, type_number
 from tidewind.services.shop.packaging import all_packaging, save_packaging
 from tidewind.services.shop.places import all_places, home_country, save_place
 from tidewind.services.shop.products import (
@@ -59,11 +71,15 @@ from tidewind.services.shop.templates import paper_template, recipe_barcodes, se
 __all__ = [
     "MOST_CONTACTS",
     "AccountChange",
+    "OwnNumbers",
     "add_account",
+    "add_carrier",
+    "add_range",
     "all_carriers",
     "all_channels",
     "all_packaging",
     "all_places",
+    "begin_with_card",
     "bring_in_contacts",
     "bring_in_products",
     "card_file",
@@ -88,17 +104,22 @@ __all__ = [
     "get_channel",
     "get_product",
     "home_country",
+    "numbers_left",
     "paper_template",
     "products_file",
     "propose_card",
+    "ranges_of",
     "read_restricted_list",
     "read_upload",
     "recipe_barcodes",
     "rehearse_account",
     "rehearse_card",
+    "rehearse_without",
     "remove_account",
     "remove_card",
+    "remove_carrier",
     "remove_contact",
+    "remove_range",
     "replace_restricted_list",
     "restricted_lists",
     "save_card",
@@ -111,10 +132,12 @@ __all__ = [
     "set_paper_template",
     "set_policy",
     "set_product_facts",
+    "simple_example",
     "suggest_addresses",
     "switch_carrier",
     "take_notice",
     "try_connection",
     "try_restricted_name",
+    "type_number",
     "upstream_counts",
 ]

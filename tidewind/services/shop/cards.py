@@ -19,13 +19,14 @@ from tidewind.core.tariffs.live import NO_ANSWERS
 from tidewind.core.tariffs.reading import BadCard
 from tidewind.core.tariffs.sheets import Sheet, to_sheets
 from tidewind.core.tariffs.sheets_read import read_sheets
+from tidewind.core.tariffs.simple import EXAMPLE, Around, is_simple, read_simple, simple_card
 from tidewind.core.tariffs.written import read_card, write_card
-from tidewind.db.tables import RateCardRow, Work
-from tidewind.outside.sheets_out import tables_to_csv, tables_to_xlsx
+from tidewind.db.tables import CarrierRow, Place, RateCardRow, Work
+from tidewind.outside.sheets_out import tables_to_csv, tables_to_xlsx, to_csv
 from tidewind.outside.spreadsheets import SpreadsheetError, read_tables
 from tidewind.services.base import Conflict, Invalid, NotFound
 from tidewind.services.planning import Rehearsal, contracts_of, rehearse, replan_waiting, shop_day, shop_settings
-from tidewind.services.shop.carriers import get_carrier
+from tidewind.services.shop.carriers import add_carrier, get_carrier
 
 _NO_ERRORS: tuple[str, ...] = ()
 
@@ -63,23 +64,48 @@ def card_of(row: RateCardRow) -> RateCard:
     return card
 
 
-def read_upload(data: bytes, name: str) -> RateCard | BadCard:
-    """Return the card in a JSON, XLSX or CSV file, or everything that is wrong with it."""
+def around(session: Session, code: str, name: str, now: datetime) -> Around | None:
+    """Return what a simple price list leaves to the shop; None while there is no place to leave from."""
+    place = session.scalar(select(Place.address).where(Place.is_default))
+    if place is None:
+        return None
+    shop = shop_settings(session)
+    return Around(code, name, shop.currency, place.country, shop.time_zone, shop_day(session, now))
+
+
+def read_upload(data: bytes, name: str, beside: Around | None = None) -> RateCard | BadCard:
+    """Return the card in a JSON, XLSX or CSV file, or everything that is wrong with it.
+
+    With ``beside`` the file may also be a simple price list: one table of zones and weight steps.
+    """
     if data.lstrip()[:1] == b"{":
         try:
             return read_card(json.loads(data))
         except (ValueError, RecursionError):
             return BadCard((f"{name} is not readable as JSON.",))
     try:
-        return read_sheets(read_tables(data, name))
+        tables = read_tables(data, name)
     except SpreadsheetError as error:
         return BadCard((str(error),))
+    first = next(iter(tables.values()), [])
+    if not is_simple(first):
+        return read_sheets(tables)
+    if beside is None:
+        return BadCard(("Say first where parcels leave from: Set-up, Places. A simple list counts from there.",))
+    said, faults = read_simple(first, beside.currency)
+    return BadCard(tuple(faults)) if faults else read_card(simple_card(said, beside))
 
 
-def propose_card(session: Session, code: str, data: bytes, name: str) -> Proposal:
+def simple_example(kind: str) -> bytes:
+    """Return the example of a simple price list as a file: ``xlsx`` or ``csv``."""
+    tables = {"Prices": EXAMPLE}
+    return tables_to_xlsx(tables) if kind == "xlsx" else to_csv(EXAMPLE[0], EXAMPLE[1:])
+
+
+def propose_card(session: Session, code: str, data: bytes, name: str, now: datetime) -> Proposal:
     """Read an uploaded card and say what it changes against the version that it follows; nothing is stored."""
     row = get_carrier(session, code)
-    card = read_upload(data, name[:120])
+    card = read_upload(data, name[:120], around(session, row.code, row.name, now))
     if isinstance(card, BadCard):
         return Proposal(card.errors)
     if card.carrier != row.code:
@@ -98,9 +124,26 @@ def propose_card(session: Session, code: str, data: bytes, name: str) -> Proposa
     return Proposal((), changes(card_of(earlier), card), card, ends, earlier.valid_from)
 
 
+def begin_with_card(
+    session: Session, name: str, account: str, data: bytes, file: str, now: datetime
+) -> tuple[CarrierRow, Work]:
+    """Add a carrier that is known by its price list alone, with that list as its first card.
+
+    The list holds from today on unless it says otherwise.  Raises Invalid with all that is wrong with it, and then
+    nothing was added; Conflict for a name that is taken.
+    """
+    row = add_carrier(session, name, "list", account, "account")
+    read = read_upload(data, file[:120], around(session, row.code, row.name, now))
+    if not isinstance(read, BadCard):  # a card written for the carrier says itself what it is called in it
+        data = json.dumps({**write_card(read), "carrier": row.code}).encode()
+    made, work = save_card(session, row.code, data, file, now)
+    made.source = file[:200]
+    return row, work
+
+
 def save_card(session: Session, code: str, data: bytes, name: str, now: datetime) -> tuple[RateCardRow, Work]:
     """Bring a card in as a version of its own; one without an end before it ends the day before.  Raises Invalid."""
-    proposal = propose_card(session, code, data, name)
+    proposal = propose_card(session, code, data, name, now)
     if proposal.card is None:
         raise Invalid("bad_card", f"Nothing was stored. {' · '.join(proposal.errors)}"[:2_000])
     row, card = get_carrier(session, code), proposal.card
@@ -141,7 +184,7 @@ def rehearse_card(
     session: Session, code: str, data: bytes, name: str, now: datetime, *, past: bool = False
 ) -> Rehearsal:
     """Say what a card would change as if it were in force now.  Raises Invalid for one that cannot be."""
-    proposal = propose_card(session, code, data, name)
+    proposal = propose_card(session, code, data, name, now)
     if proposal.card is None:
         raise Invalid("bad_card", " · ".join(proposal.errors)[:2_000])
     row, card = get_carrier(session, code), proposal.card

@@ -54,3 +54,4 @@ class TodayOut(BaseModel):
     returns_back: int
     requests_waiting: int
     prints_stuck: int
+    numbers_low: int

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from typing import Annotated, Any, Literal
 
-from fastapi import APIRouter, Query, Response, UploadFile
+from fastapi import APIRouter, Form, Query, Response, UploadFile
 
+from tidewind.core.numbering import NumberRange
 from tidewind.core.tariffs.written import card_schema, write_card
-from tidewind.db.tables import CarrierAccount, CarrierRow
+from tidewind.db.tables import CarrierAccount, CarrierRow, NumberRangeRow
 from tidewind.services import shop as service
 from tidewind.services.planning import shop_day
 from tidewind.services.shop import (
@@ -19,7 +20,7 @@ from tidewind.services.shop import (
     propose_card,
     save_card,
 )
-from tidewind.web.access import MONEY_ROLES, Anyone, Now, Owner, Parts, Shipper, Tx
+from tidewind.web.access import MONEY_ROLES, Anyone, Bench, Now, Owner, Parts, Shipper, Tx
 from tidewind.web.files import CSV, XLSX, answers_with, download, uploaded
 from tidewind.web.planning.schemas import RehearsalOut, WorkOut
 from tidewind.web.shop.schemas.carriers import (
@@ -30,7 +31,10 @@ from tidewind.web.shop.schemas.carriers import (
     CarrierIn,
     CarrierOut,
     ChangedOut,
+    NumberIn,
     ProposalOut,
+    RangeIn,
+    RangeOut,
     RehearseAccountIn,
     ServiceOnCard,
 )
@@ -52,11 +56,15 @@ def _carrier(session: Any, row: CarrierRow, now: Any, sees_money: bool = True) -
     card = card_of(shown) if shown else None
     zones = {z.id: z.name for z in card.zones} if card else {}
     used = [set(a.services_off) for a in row.accounts if a.active]
+    ranges = service.ranges_of(session, row.id)
     return CarrierOut(
         code=row.code,
         name=row.name,
         monogram=row.monogram,
+        kind="list" if row.kind == "list" else "protocol",
         active=row.active,
+        ranges=[_range(one) for one in ranges],
+        numbers_left=service.numbers_left(ranges),
         asks_prices=row.asks_prices,
         latin_only=row.latin_only,
         accounts=[_account(a, sees_money) for a in row.accounts],
@@ -83,6 +91,19 @@ def _carrier(session: Any, row: CarrierRow, now: Any, sees_money: bool = True) -
     )
 
 
+def _range(row: NumberRangeRow) -> RangeOut:
+    numbers, left = row.to_core(), row.last + 1 - row.next
+    return RangeOut(
+        id=row.id,
+        first=numbers.number(row.first),
+        last=numbers.number(row.last),
+        next=numbers.number(row.next) if left else "",
+        left=left,
+        used=row.next - row.first,
+        low=left <= row.warn_at,
+    )
+
+
 def _account(row: CarrierAccount, sees_money: bool) -> AccountOut:
     """Return an account; what a contract takes off is for who may see money."""
     shown = AccountOut.model_validate(row)
@@ -97,6 +118,59 @@ def _change(body: AccountIn) -> AccountChange:
 def all_carriers(who: Anyone, session: Tx, now: Now) -> list[CarrierOut]:
     """Return the carriers with their accounts, services and card versions."""
     return [_carrier(session, row, now, who.role in MONEY_ROLES) for row in service.all_carriers(session)]
+
+
+@router.post("/carriers", status_code=201)
+def add_carrier(
+    name: Annotated[str, Form(max_length=80)],
+    file: UploadFile,
+    _who: Owner,
+    session: Tx,
+    parts: Parts,
+    now: Now,
+    account: Annotated[str, Form(max_length=40)] = "",
+) -> CarrierOut:
+    """Add a carrier by its price list alone: a card (JSON or tables), or one table of zones and weight steps."""
+    file_name, data = uploaded(file, parts.settings.upload_limit_bytes)
+    row, _ = service.begin_with_card(session, name, account, data, file_name, now)
+    return _carrier(session, row, now)
+
+
+@router.post("/carriers/{code}/without")
+def rehearse_without(code: str, _who: Shipper, session: Tx, now: Now, past: Past = False) -> RehearsalOut:
+    """Say what would become of orders without this carrier; nothing is stored."""
+    return RehearsalOut.model_validate(service.rehearse_without(session, code, now, past=past))
+
+
+@router.delete("/carriers/{code}")
+def remove_carrier(code: str, _who: Owner, session: Tx, now: Now) -> WorkOut:
+    """Take a carrier away; what was bought from it stays, waiting orders are planned without it."""
+    return WorkOut.model_validate(service.remove_carrier(session, code, now))
+
+
+@router.post("/carriers/{code}/ranges", status_code=201)
+def add_range(code: str, body: RangeIn, _who: Owner, session: Tx) -> RangeOut:
+    """Add a range of numbers behind those there are; no two ranges overlap."""
+    said = body.model_dump(exclude={"warn_at"})
+    return _range(service.add_range(session, code, NumberRange(**said), body.warn_at))
+
+
+@router.delete("/carriers/{code}/ranges/{range_id}", status_code=204)
+def remove_range(code: str, range_id: int, _who: Owner, session: Tx) -> None:
+    """Take away a range that no number was drawn from."""
+    service.remove_range(session, code, range_id)
+
+
+@router.put("/labels/{label_id}/number", status_code=204)
+def type_number(label_id: int, body: NumberIn, _who: Bench, session: Tx) -> None:
+    """Write down the number that a carrier put on a parcel whose label had none."""
+    service.type_number(session, label_id, body.number)
+
+
+@router.get("/rate-card/example", **answers_with(CSV, XLSX))
+def example(_who: Anyone, kind: Literal["xlsx", "csv"] = "xlsx") -> Response:
+    """Return a simple price list to fill in: one table of zones and weight steps."""
+    return download(service.simple_example(kind), f"price-list.{kind}", _KINDS[kind])
 
 
 @router.patch("/carriers/{code}")
@@ -155,10 +229,10 @@ def card_file(
 
 
 @router.post("/carriers/{code}/cards/check")
-def check_card(code: str, file: UploadFile, _who: Shipper, session: Tx, parts: Parts) -> ProposalOut:
+def check_card(code: str, file: UploadFile, _who: Shipper, session: Tx, parts: Parts, now: Now) -> ProposalOut:
     """Say what a card (JSON, XLSX or CSV) would change, or everything that is wrong with it; nothing is stored."""
     name, data = uploaded(file, parts.settings.upload_limit_bytes)
-    found = propose_card(session, code, data, name)
+    found = propose_card(session, code, data, name, now)
     return ProposalOut(
         errors=list(found.errors),
         changes=[ChangedOut.model_validate(c) for c in found.changes[:500]],

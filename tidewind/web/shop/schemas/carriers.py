@@ -7,6 +7,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from tidewind.core.numbering import RangeKind
 from tidewind.web.base.schemas import Out, Short
 
 
@@ -42,13 +43,49 @@ class AccountOut(Out):
     services_off: list[str]
 
 
+class RangeIn(BaseModel):
+    """Numbers that a carrier gave: `s10` (letters, country), `sscc` (extension, company prefix) or `counter`."""
+
+    model_config = ConfigDict(extra="forbid")
+    kind: RangeKind
+    prefix: Annotated[str, Field(max_length=20)] = ""
+    country: Annotated[str, Field(max_length=2)] = ""
+    digits: Annotated[int, Field(ge=1, le=12)] = 8
+    check: bool = Field(False, description="A counter's GS1 check digit")
+    first: Annotated[int, Field(ge=0, lt=10**17)]
+    last: Annotated[int, Field(ge=0, lt=10**17)]
+    warn_at: Annotated[int, Field(ge=0, le=1_000_000)] = Field(100, description="So many left make Today warn")
+
+
+class RangeOut(BaseModel):
+    """A range: first and last number as printed, the one drawn next (empty where it is used up), how many are left."""
+
+    id: int
+    first: str
+    last: str
+    next: str
+    left: int
+    used: int
+    low: bool
+
+
+class NumberIn(BaseModel):
+    """The number that a carrier put on a parcel."""
+
+    model_config = ConfigDict(extra="forbid")
+    number: Annotated[str, Field(min_length=1, max_length=60)]
+
+
 class CarrierOut(BaseModel):
     """A carrier: the accounts with it, its services and card versions (newest first)."""
 
     code: str
     name: str
     monogram: str
+    kind: Literal["list", "protocol"] = Field(description="`list`: not asked; its labels are the shop's own")
     active: bool
+    ranges: list[RangeOut] = Field(description="Numbers it gave for labels of the shop's own, in the order of use")
+    numbers_left: int
     asks_prices: bool
     latin_only: bool
     accounts: list[AccountOut]

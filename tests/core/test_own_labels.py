@@ -1,0 +1,136 @@
+"""Numbers drawn from ranges, and price lists as they stand on a leaflet."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from datetime import date
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tidewind.core.codes import is_s10, is_sscc
+from tidewind.core.numbering import NumberRange, RangeKind, overlap, range_faults
+from tidewind.core.tariffs.card import RateCard
+from tidewind.core.tariffs.engine import CompiledCard
+from tidewind.core.tariffs.reading import BadCard
+from tidewind.core.tariffs.simple import EXAMPLE, Around, is_simple, read_simple, simple_card
+from tidewind.core.tariffs.written import read_card
+
+S10 = NumberRange(RangeKind.S10, "RR", 12_345_670, 12_345_679, "PT")
+SSCC = NumberRange(RangeKind.SSCC, "35601234", 0, 999_999_999)
+PLAIN = NumberRange(RangeKind.COUNTER, "TW-", 1, 99_999, digits=5, check=True)
+
+
+def test_numbers_are_written_as_their_standards_say() -> None:
+    assert S10.number(12_345_678) == "RR123456785PT"  # UPU S10-12, worked by hand: weights 8 6 4 2 3 5 9 7
+    assert SSCC.number(7) == "356012340000000079"  # GS1, by hand: 71, so 9
+    assert PLAIN.number(42) == "TW-000420"
+    for outside in (12_345_669, 12_345_680):
+        with pytest.raises(ValueError, match="between"):
+            S10.number(outside)
+
+
+@given(st.integers(0, 99_999_999), st.integers(0, 999_999_999))
+def test_every_number_has_a_true_check_digit(serial: int, other: int) -> None:
+    assert is_s10(replace(S10, first=0, last=99_999_999).number(serial))
+    assert is_sscc(SSCC.number(other))
+
+
+@pytest.mark.parametrize(
+    ("wanted", "words"),
+    [
+        (replace(S10, prefix="R1"), "two capital letters"),
+        (replace(S10, country=""), "two letters of a country"),
+        (replace(S10, last=100_000_000), "at most 8 digits"),
+        (replace(SSCC, prefix="123"), "company prefix"),
+        (replace(SSCC, last=10**9), "at most 9 digits"),
+        (replace(PLAIN, prefix="tw"), "capital letters"),
+        (replace(PLAIN, digits=13), "1 to 12 digits"),
+        (replace(PLAIN, prefix="", digits=3, last=999), "at least four"),
+        (replace(PLAIN, first=9, last=8), "not smaller"),
+        (replace(PLAIN, first=-1), "none is negative"),
+    ],
+    ids=lambda v: v if isinstance(v, str) else "",
+)
+def test_a_range_that_cannot_be_drawn_from_is_refused_in_words(wanted: NumberRange, words: str) -> None:
+    assert words in " ".join(range_faults(wanted))
+
+
+@given(st.integers(0, 50), st.integers(0, 50), st.integers(0, 50), st.integers(0, 50))
+def test_ranges_overlap_exactly_where_they_share_a_number(a: int, b: int, c: int, d: int) -> None:
+    one = replace(PLAIN, first=min(a, b), last=max(a, b))
+    other = replace(PLAIN, first=min(c, d), last=max(c, d), check=False, digits=6)
+    for two in (replace(one, first=min(c, d), last=max(c, d)), other, replace(other, prefix="X")):
+        mine, theirs = ({r.number(n) for n in range(r.first, r.last + 1)} for r in (one, two))
+        assert overlap(one, two) or mine.isdisjoint(theirs)
+    assert overlap(one, replace(one, first=min(c, d), last=max(c, d))) == (
+        max(a, c, min(a, b), min(c, d)) >= 0 and (min(a, b) <= max(c, d) and min(c, d) <= max(a, b))
+    )
+
+
+HERE = Around("leaf", "Leaf", "EUR", "PT", "Europe/Lisbon", date(2026, 11, 26))
+
+
+def card_from(rows: list[list[str]], here: Around = HERE) -> RateCard:
+    assert is_simple(rows)
+    said, faults = read_simple(rows, here.currency)
+    assert faults == []
+    card = read_card(simple_card(said, here))
+    assert not isinstance(card, BadCard), card
+    return card
+
+
+def test_the_example_is_a_card_with_what_it_says() -> None:
+    card = card_from(EXAMPLE)
+    CompiledCard(card, date(2026, 11, 26))
+    service = card.services[0]
+    assert [zone.name for zone in card.zones] == ["Portugal", "Spain; France", "everywhere else"]
+    assert (service.limits.gross_g, service.transit["z2"].days_max, str(card.networks[0].cutoff)) == (
+        20_000,
+        4,
+        "16:00:00",
+    )
+
+
+POUNDS = [
+    ["Up to lb", "United States", "Canada"],
+    ["1", "$4.50", "9,00"],
+    ["2.5", "5.25", ""],
+]
+WRONG = {
+    "a country that is none": ([["Up to kg", "Atlantis"], ["1", "4"]], "B1: “Atlantis” is no country"),
+    "a price that is none": ([["Up to kg", "PT"], ["1", "cheap"]], "B2: “cheap” is no price"),
+    "a weight that is none": ([["Up to kg", "PT"], ["heavy", "4"]], "A2: “heavy” is no weight"),
+    "a gap between prices": ([["Up to kg", "PT"], ["1", "4"], ["2", ""], ["3", "5"]], "missing between others"),
+    "no step": ([["Up to kg", "PT"]], "no row with a weight"),
+    "no zone": ([["Up to kg"], ["1"]], "name between 1 and"),
+    "days that are none": ([["Up to kg", "PT"], ["1", "4"], ["Days", "soon"]], "is no number of days"),
+    "a cut-off that is none": (
+        [["Cut-off", "teatime"], ["Up to kg", "PT"], ["1", "4"]],
+        "row 1: “teatime” is no cut-off",
+    ),
+}
+
+
+def test_pounds_cents_and_a_zone_that_ends_earlier() -> None:
+    card = card_from(POUNDS, replace(HERE, currency="USD", country="US", time_zone="America/New_York"))
+    service = card.services[0]
+    assert service.limits.gross_g == 1_134  # 2.5 lb, rounded up to the gram
+    assert service.zone_limits["z2"].gross_g == 454
+    yen = card_from([["Up to kg", "Japan"], ["1", "1,204"]], replace(HERE, currency="JPY", country="JP"))
+    assert "1204" in str(simple_card(read_simple([["Up to kg", "Japan"], ["1", "1,204"]], "JPY")[0], HERE))
+    assert yen.currency == "JPY"
+
+
+@pytest.mark.parametrize(("rows", "words"), WRONG.values(), ids=WRONG)
+def test_what_is_wrong_with_a_list_is_named_by_its_cell(rows: list[list[str]], words: str) -> None:
+    _, faults = read_simple(rows, "EUR")
+    assert words in " ".join(faults)
+
+
+@given(st.lists(st.lists(st.text(max_size=8), max_size=4), max_size=5))
+def test_no_table_crashes_the_reader(rows: list[list[str]]) -> None:
+    table = [["Up to kg", "PT"], *rows]
+    said, faults = read_simple(table, "EUR")
+    assert faults or read_card(simple_card(said, HERE))
