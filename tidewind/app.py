@@ -21,10 +21,10 @@ from tidewind.outside.channels.larkspur import Larkspur
 from tidewind.outside.channels.ovenbird import Ovenbird
 from tidewind.outside.channels.tallyfair import Tallyfair
 from tidewind.outside.channels.upstream import ChannelClient
-from tidewind.outside.mailer import SmtpMailer
+from tidewind.outside.mailer import MailServer, SmtpMailer
 from tidewind.outside.printer import HttpPrinter, PrinterClient
 from tidewind.services.base import Jumps, Outside, Sealer, tell_what_is_written
-from tidewind.services.shop import OwnNumbers
+from tidewind.services.shop import OwnNumbers, server_of
 from tidewind.settings import Settings, now
 from tidewind.web import base, books, buying, follow, handover, orders, papers, people, planning, problems, rates, shop
 from tidewind.web.access import Wiring
@@ -78,7 +78,8 @@ def make_outside(settings: Settings, sessions: sessionmaker[Session]) -> Outside
         for client in kept.values():
             client.close()
 
-    mailer = SmtpMailer(settings.smtp_host, settings.smtp_port)
+    own = MailServer(settings.smtp_host, settings.smtp_port)
+    mailer = SmtpMailer(lambda: server_of(sessions, sealer, own))
     return Outside(carrier, channel, printer, mailer, settings.base_url, close, sealer)
 
 

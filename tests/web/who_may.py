@@ -17,7 +17,7 @@ POST /api/views | DELETE /api/views/{view_id} | POST /api/presence | POST /api/p
 GET /api/differences | POST /api/plans/try | GET /api/layers | GET /api/rules | POST /api/rules/words
 GET /api/rules/vocabulary | GET /api/rules/versions | GET /api/rules/file | GET /api/recipes | GET /api/promises
 GET /api/work | GET /api/contacts | GET /api/addresses/suggest | POST /api/addresses/parse | GET /api/products
-GET /api/carriers | GET /api/rate-card/example | GET /api/carriers/{code}/cards/{card_id} | GET /api/rate-card/schema
+GET /api/carriers | GET /api/rate-card/example | GET /api/shop | GET /api/carriers/{code}/cards/{card_id} | GET /api/rate-card/schema
 GET /api/orders/{order_id}/compare | POST /api/quote | POST /api/matrix
 GET /api/products/file | GET /api/restricted | GET /api/restricted/try | GET /api/clearances
 GET /api/batches | GET /api/returns | GET /api/cover | GET /api/printing | GET /api/printing/template
@@ -38,7 +38,7 @@ GET /api/carriers/{code}/cards/{card_id}/file | POST /api/carriers/{code}/accoun
 POST /api/carriers/{code}/without | POST /api/carriers/{code}/cards/check | POST /api/carriers/{code}/cards/rehearse
 POST /api/orders/{order_id}/ask-prices | POST /api/quote/ask-prices | POST /api/orders/services
 POST /api/orders | PATCH /api/orders/{order_id}/hand | POST /api/orders/hand | PATCH /api/products/{sku}/facts
-POST /api/purchases | GET /api/money | POST /api/imports | GET /api/imports | GET /api/imports/{import_id}
+POST /api/purchases | GET /api/money | POST /api/imports | POST /api/imports/samples | GET /api/imports | GET /api/imports/{import_id}
 PUT /api/imports/{import_id}/columns | PATCH /api/imports/{import_id}/rows | POST /api/imports/{import_id}/run
 PUT /api/imports/{import_id}/reading | POST /api/imports/{import_id}/undo | POST /api/channels/{code}/pull | GET /api/channels/{code}/counts
 POST /api/channels/{code}/test | POST /api/orders/{order_id}/clear | POST /api/orders/{order_id}/sent
@@ -56,6 +56,7 @@ POST /api/requests/{request_id}/decline | POST /api/recipes/order | GET /api/cov
 _OWNER = """
 GET /api/people | GET /api/personal-data | POST /api/personal-data/erase | POST /api/people | PATCH /api/people/{person_id} | POST /api/people/{person_id}/link
 POST /api/people/{person_id}/sign-out | GET /api/keys | POST /api/keys | DELETE /api/keys/{key_id} | POST /api/money/top-up | POST /api/places | POST /api/packaging
+PUT /api/shop | GET /api/shop/mail | PUT /api/shop/mail | POST /api/shop/mail/test | POST /api/packaging/starters
 PUT /api/layers/shop-defaults | PUT /api/rules | POST /api/rules/versions/{version}/restore | PUT /api/channels/{code}
 GET /api/channels/{code}/consent | POST /api/channels/{code}/connect | POST /api/channels/{code}/paused
 POST /api/carriers | DELETE /api/carriers/{code} | POST /api/carriers/{code}/ranges

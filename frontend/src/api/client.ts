@@ -59,8 +59,14 @@ export function need<T>(answer: { data?: T }): T {
 }
 
 /** Send a file in a form; the answer is JSON, a refusal is thrown like any other. */
-export async function sendFile<T>(path: string, file: File, method = "POST"): Promise<T> {
+export async function sendFile<T>(
+  path: string,
+  file: File,
+  method = "POST",
+  beside: Record<string, string> = {},
+): Promise<T> {
   const body = new FormData();
+  for (const [name, value] of Object.entries(beside)) body.append(name, value);
   body.append("file", file);
   const answer = await fetch(path, { method, body, headers: { "X-CSRF-Token": csrfToken } });
   if (!answer.ok) throw await problemOf(answer);

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 /** The shop's own facts, page by page: a side list of them, and the page beside it. */
 const PAGES = [
+  { name: "Shop", to: "/set-up/shop" },
   { name: "Channels", to: "/set-up/channels" },
   { name: "Carriers", to: "/set-up/carriers" },
   { name: "Products", to: "/set-up/products" },

@@ -99,6 +99,11 @@ export function makeRouter(client: QueryClient): Router {
         redirect: "/set-up/channels",
         children: [
           {
+            path: "shop",
+            component: () => import("../features/shop/own/ShopPage.vue"),
+            meta: { title: "Shop" },
+          },
+          {
             path: "channels",
             component: () => import("../features/shop/channels/ChannelsPage.vue"),
             meta: { title: "Channels" },

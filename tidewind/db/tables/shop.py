@@ -55,7 +55,7 @@ class Contact(Base):
 
 
 class Shop(Base):
-    """One row of settings; ``left_out`` are the steps of the first hour that the shop does without."""
+    """One row of settings."""
 
     __tablename__ = "shop"
     __table_args__ = (CheckConstraint("id = 1", name="one_row"),)
@@ -83,7 +83,6 @@ class Shop(Base):
     logo: Mapped[bytes | None] = mapped_column(LargeBinary, deferred=True)
     planned_on: Mapped[date | None]
     mail_server: Mapped[dict[str, Any]] = mapped_column(default=dict)
-    left_out: Mapped[list[Any]] = mapped_column(default=list)
 
 
 class Place(Base):

@@ -2,12 +2,14 @@
 
 from tidewind.services.handover.alerts import alert_counts, late_sales, low_balance
 from tidewind.services.handover.departures import cutoff_at, default_place, departure_for, todays_departures
+from tidewind.services.handover.first_hour import first_hour
 
 __all__ = [
     "alert_counts",
     "cutoff_at",
     "default_place",
     "departure_for",
+    "first_hour",
     "late_sales",
     "low_balance",
     "todays_departures",

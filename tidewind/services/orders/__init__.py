@@ -33,6 +33,7 @@ from tidewind.services.orders.one_order import (
 )
 from tidewind.services.orders.parts import join_orders, orders_along, same_person, send_apart, set_sent, undo_change
 from tidewind.services.orders.pulling import after_mapping, pull, pull_due
+from tidewind.services.orders.samples import bring_samples, samples_there
 from tidewind.services.orders.snags import snag_groups
 from tidewind.services.orders.taking_in import NewLine, NewOrder, recipient_key, search_text, store_orders
 from tidewind.services.orders.work_list import (
@@ -65,6 +66,7 @@ __all__ = [
     "annotate",
     "approve_orders",
     "being_bought",
+    "bring_samples",
     "clear_party",
     "correct_rows",
     "count_open",
@@ -97,6 +99,7 @@ __all__ = [
     "rows_of",
     "run_import",
     "same_person",
+    "samples_there",
     "save_view",
     "saved_views",
     "search_text",

@@ -47,8 +47,9 @@ from tidewind.services.shop.contacts import (
     save_contact,
     suggest_addresses,
 )
+from tidewind.services.shop.mail import MailSettings, mail_settings, save_mail_settings, send_test_mail, server_of
 from tidewind.services.shop.numbering import OwnNumbers, add_range, numbers_left, ranges_of, remove_range, type_number
-from tidewind.services.shop.packaging import all_packaging, save_packaging
+from tidewind.services.shop.packaging import all_packaging, save_packaging, take_starters
 from tidewind.services.shop.places import all_places, home_country, save_place
 from tidewind.services.shop.products import (
     bring_in_products,
@@ -65,12 +66,13 @@ from tidewind.services.shop.screening import (
     restricted_lists,
     try_restricted_name,
 )
-from tidewind.services.shop.settings import first_owner, set_policy
+from tidewind.services.shop.settings import change_shop, first_owner, set_policy
 from tidewind.services.shop.templates import paper_template, recipe_barcodes, set_logo, set_paper_template
 
 __all__ = [
     "MOST_CONTACTS",
     "AccountChange",
+    "MailSettings",
     "OwnNumbers",
     "add_account",
     "add_carrier",
@@ -89,6 +91,7 @@ __all__ = [
     "carrier_name",
     "carriers_by_code",
     "change_account",
+    "change_shop",
     "channel_log",
     "clearances",
     "connect_channel",
@@ -104,6 +107,7 @@ __all__ = [
     "get_channel",
     "get_product",
     "home_country",
+    "mail_settings",
     "numbers_left",
     "paper_template",
     "products_file",
@@ -124,9 +128,12 @@ __all__ = [
     "restricted_lists",
     "save_card",
     "save_contact",
+    "save_mail_settings",
     "save_mapping",
     "save_packaging",
     "save_place",
+    "send_test_mail",
+    "server_of",
     "set_channel_paused",
     "set_logo",
     "set_paper_template",
@@ -136,6 +143,7 @@ __all__ = [
     "suggest_addresses",
     "switch_carrier",
     "take_notice",
+    "take_starters",
     "try_connection",
     "try_restricted_name",
     "type_number",

@@ -2,20 +2,44 @@
 
 from __future__ import annotations
 
+import csv
 from collections.abc import Sequence
 from datetime import datetime
+from importlib import resources
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from tidewind.db.tables import PackagingRow
 from tidewind.services.base import Conflict, Invalid, NotFound
-from tidewind.services.planning import replan_waiting
+from tidewind.services.planning import replan_waiting, shop_settings
 
 
 def all_packaging(session: Session) -> Sequence[PackagingRow]:
     """Return all packaging, own first, by code."""
     return session.scalars(select(PackagingRow).order_by(PackagingRow.carrier.nulls_first(), PackagingRow.code)).all()
+
+
+def starters(units: str) -> list[dict[str, object]]:
+    """Return common sizes of cartons and bags in a shop's units, to be taken and changed."""
+    text = resources.files("tidewind.data").joinpath("packaging-starters.csv").read_text("utf-8")
+    return [
+        {name: int(value) if value.isdigit() else value for name, value in row.items() if name != "units"}
+        for row in csv.DictReader(text.splitlines())
+        if row["units"] == units
+    ]
+
+
+def take_starters(session: Session, now: datetime) -> int:
+    """Add the common sizes in the shop's units, but for codes that are there; return how many were added."""
+    there = set(session.scalars(select(PackagingRow.code)))
+    added = [values for values in starters(shop_settings(session).units) if values["code"] not in there]
+    for values in added:
+        session.add(PackagingRow(**values))
+    session.flush()
+    if added:
+        replan_waiting(session, "Common packaging was added", now)
+    return len(added)
 
 
 def save_packaging(

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from datetime import date, datetime
+from typing import Literal
 
 from pydantic import BaseModel, Field
 
@@ -41,6 +42,14 @@ class LateSaleOut(BaseModel):
     words: str
 
 
+class StepOut(Out):
+    """One thing that a new shop sets up."""
+
+    code: Literal["place", "packaging", "carrier", "orders", "printer", "mail", "products"]
+    done: bool
+    needed: bool
+
+
 class TodayOut(BaseModel):
     now: datetime
     open_orders: int
@@ -55,3 +64,5 @@ class TodayOut(BaseModel):
     requests_waiting: int
     prints_stuck: int
     numbers_low: int
+    first_hour: list[StepOut] = Field(description="What a new shop still needs; nothing once it can buy labels")
+    samples: int | None = Field(description="The import that the sample orders came by")

@@ -1,6 +1,6 @@
 """What is set up once."""
 
-from tidewind.web.shop.routes import carriers, channels, contacts, places, products, screening
+from tidewind.web.shop.routes import carriers, channels, contacts, places, products, screening, settings
 
 ROUTERS = (
     carriers.router,
@@ -9,4 +9,5 @@ ROUTERS = (
     places.router,
     products.router,
     screening.router,
+    settings.router,
 )

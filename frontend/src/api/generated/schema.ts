@@ -1047,6 +1047,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/imports/samples": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring Samples
+         * @description Bring six sample orders in; taking the import back takes them away again.
+         */
+        post: operations["bring_samples_api_imports_samples_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/imports/{import_id}/run": {
         parameters: {
             query?: never;
@@ -1841,7 +1861,31 @@ export interface paths {
          */
         get: operations["all_carriers_api_carriers_get"];
         put?: never;
-        post?: never;
+        /**
+         * Add Carrier
+         * @description Add a carrier by its price list alone: a card (JSON or tables), or one table of zones and weight steps.
+         */
+        post: operations["add_carrier_api_carriers_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/carriers/{code}/without": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Rehearse Without
+         * @description Say what would become of orders without this carrier; nothing is stored.
+         */
+        post: operations["rehearse_without_api_carriers__code__without_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1858,7 +1902,11 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        delete?: never;
+        /**
+         * Remove Carrier
+         * @description Take a carrier away; what was bought from it stays, waiting orders are planned without it.
+         */
+        delete: operations["remove_carrier_api_carriers__code__delete"];
         options?: never;
         head?: never;
         /**
@@ -1866,6 +1914,86 @@ export interface paths {
          * @description Use a carrier, or do so no longer.
          */
         patch: operations["switch_carrier_api_carriers__code__patch"];
+        trace?: never;
+    };
+    "/api/carriers/{code}/ranges": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Range
+         * @description Add a range of numbers behind those there are; no two ranges overlap.
+         */
+        post: operations["add_range_api_carriers__code__ranges_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/carriers/{code}/ranges/{range_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove Range
+         * @description Take away a range that no number was drawn from.
+         */
+        delete: operations["remove_range_api_carriers__code__ranges__range_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/labels/{label_id}/number": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Type Number
+         * @description Write down the number that a carrier put on a parcel whose label had none.
+         */
+        put: operations["type_number_api_labels__label_id__number_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rate-card/example": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Example
+         * @description Return a simple price list to fill in: one table of zones and weight steps.
+         */
+        get: operations["example_api_rate_card_example_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/carriers/{code}/accounts": {
@@ -2540,6 +2668,94 @@ export interface paths {
         get: operations["clearances_api_clearances_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Shop
+         * @description Return the shop's own facts.
+         */
+        get: operations["get_shop_api_shop_get"];
+        /**
+         * Change Shop
+         * @description Change the shop's own facts; waiting orders are planned anew where it matters to them.
+         */
+        put: operations["change_shop_api_shop_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shop/mail": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Mail
+         * @description Return the mail server that is set.
+         */
+        get: operations["get_mail_api_shop_mail_get"];
+        /**
+         * Set Mail
+         * @description Set the mail server; its password is stored sealed.
+         */
+        put: operations["set_mail_api_shop_mail_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shop/mail/test": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try Mail
+         * @description Send a mail to try the server, and return its own words where it does not go.
+         */
+        post: operations["try_mail_api_shop_mail_test_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packaging/starters": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Starters
+         * @description Add common sizes of cartons and bags, in centimetres or inches as the shop measures.
+         */
+        post: operations["take_starters_api_packaging_starters_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3798,6 +4014,18 @@ export interface components {
             /** Account */
             account: string;
         };
+        /** Body_add_carrier_api_carriers_post */
+        Body_add_carrier_api_carriers_post: {
+            /** Name */
+            name: string;
+            /** File */
+            file: string;
+            /**
+             * Account
+             * @default
+             */
+            account: string;
+        };
         /** Body_bring_in_card_api_carriers__code__cards_post */
         Body_bring_in_card_api_carriers__code__cards_post: {
             /** File */
@@ -3962,8 +4190,21 @@ export interface components {
             name: string;
             /** Monogram */
             monogram: string;
+            /**
+             * Kind
+             * @description `list`: not asked; its labels are the shop's own
+             * @enum {string}
+             */
+            kind: "list" | "protocol";
             /** Active */
             active: boolean;
+            /**
+             * Ranges
+             * @description Numbers it gave for labels of the shop's own, in the order of use
+             */
+            ranges: components["schemas"]["RangeOut"][];
+            /** Numbers Left */
+            numbers_left: number;
             /** Asks Prices */
             asks_prices: boolean;
             /** Latin Only */
@@ -5147,6 +5388,56 @@ export interface components {
             /** Mail To */
             mail_to: string;
         };
+        /**
+         * MailServerIn
+         * @description The server that mails go through; an empty host goes back to the program's own configuration.
+         */
+        MailServerIn: {
+            /** Host */
+            host: string;
+            /**
+             * Port
+             * @default 587
+             */
+            port: number;
+            /**
+             * Tls
+             * @default starttls
+             * @enum {string}
+             */
+            tls: "none" | "starttls" | "tls";
+            /**
+             * User
+             * @default
+             */
+            user: string;
+            /** Sender */
+            sender: string;
+            /**
+             * Password
+             * @description Left out: it stays as it is
+             */
+            password?: string | null;
+        };
+        /**
+         * MailServerOut
+         * @description What is set; the password never comes out.
+         */
+        MailServerOut: {
+            /** Host */
+            host: string;
+            /** Port */
+            port: number;
+            /**
+             * Tls
+             * @enum {string}
+             */
+            tls: "none" | "starttls" | "tls";
+            /** User */
+            user: string;
+            /** Sender */
+            sender: string;
+        };
         /** MappingOut */
         MappingOut: {
             /**
@@ -5327,6 +5618,14 @@ export interface components {
              * @default 0
              */
             price_tolerance_minor: number;
+        };
+        /**
+         * NumberIn
+         * @description The number that a carrier put on a parcel.
+         */
+        NumberIn: {
+            /** Number */
+            number: string;
         };
         /**
          * OrderAside
@@ -6327,6 +6626,70 @@ export interface components {
             not_stackable: boolean;
         };
         /**
+         * RangeIn
+         * @description Numbers that a carrier gave: `s10` (letters, country), `sscc` (extension, company prefix) or `counter`.
+         */
+        RangeIn: {
+            kind: components["schemas"]["RangeKind"];
+            /**
+             * Prefix
+             * @default
+             */
+            prefix: string;
+            /**
+             * Country
+             * @default
+             */
+            country: string;
+            /**
+             * Digits
+             * @default 8
+             */
+            digits: number;
+            /**
+             * Check
+             * @description A counter's GS1 check digit
+             * @default false
+             */
+            check: boolean;
+            /** First */
+            first: number;
+            /** Last */
+            last: number;
+            /**
+             * Warn At
+             * @description So many left make Today warn
+             * @default 100
+             */
+            warn_at: number;
+        };
+        /**
+         * RangeKind
+         * @description How the numbers of a range are written.
+         * @enum {string}
+         */
+        RangeKind: "s10" | "sscc" | "counter";
+        /**
+         * RangeOut
+         * @description A range: first and last number as printed, the one drawn next (empty where it is used up), how many are left.
+         */
+        RangeOut: {
+            /** Id */
+            id: number;
+            /** First */
+            first: string;
+            /** Last */
+            last: string;
+            /** Next */
+            next: string;
+            /** Left */
+            left: number;
+            /** Used */
+            used: number;
+            /** Low */
+            low: boolean;
+        };
+        /**
          * ReadingIn
          * @description How a file is to be read; empty for what the program is to find out.
          */
@@ -7036,6 +7399,38 @@ export interface components {
              */
             late_value_minor: number;
         };
+        /**
+         * ShopIO
+         * @description The shop: what it is called, what buyers see, its clock, money and units, and what time is worth to it.
+         */
+        ShopIO: {
+            /** Name */
+            name: string;
+            /** Brand */
+            brand: string;
+            /** Time Zone */
+            time_zone: string;
+            /**
+             * Currency
+             * @description It stays once there are orders, rate cards or entries in the books
+             */
+            currency: string;
+            /**
+             * Units
+             * @enum {string}
+             */
+            units: "metric" | "imperial";
+            /**
+             * Day Value Minor
+             * @description What a day sooner is worth when services are weighed
+             */
+            day_value_minor: number;
+            /**
+             * Late Value Minor
+             * @description What a day after the promise costs when services are weighed
+             */
+            late_value_minor: number;
+        };
         /** SignInIn */
         SignInIn: {
             /** Login */
@@ -7120,6 +7515,29 @@ export interface components {
             /** Demo People */
             demo_people: components["schemas"]["DemoPerson"][];
         };
+        /**
+         * StartersOut
+         * @description How many common sizes were added; those that were there already stay as they are.
+         */
+        StartersOut: {
+            /** Added */
+            added: number;
+        };
+        /**
+         * StepOut
+         * @description One thing that a new shop sets up.
+         */
+        StepOut: {
+            /**
+             * Code
+             * @enum {string}
+             */
+            code: "place" | "packaging" | "carrier" | "orders" | "printer" | "mail" | "products";
+            /** Done */
+            done: boolean;
+            /** Needed */
+            needed: boolean;
+        };
         /** SuggestionOut */
         SuggestionOut: {
             /** Source */
@@ -7159,6 +7577,11 @@ export interface components {
              * @default false
              */
             has_logo: boolean;
+        };
+        /** TestMailIn */
+        TestMailIn: {
+            /** Recipient */
+            recipient: string;
         };
         /** TestOut */
         TestOut: {
@@ -7206,6 +7629,18 @@ export interface components {
             requests_waiting: number;
             /** Prints Stuck */
             prints_stuck: number;
+            /** Numbers Low */
+            numbers_low: number;
+            /**
+             * First Hour
+             * @description What a new shop still needs; nothing once it can buy labels
+             */
+            first_hour: components["schemas"]["StepOut"][];
+            /**
+             * Samples
+             * @description The import that the sample orders came by
+             */
+            samples: number | null;
         };
         /** TopUpIn */
         TopUpIn: {
@@ -7300,6 +7735,16 @@ export interface components {
             trail: {
                 [key: string]: components["schemas"]["TrailStep"][];
             };
+        };
+        /**
+         * TriedOut
+         * @description Whether something that was tried worked, and in words what was answered.
+         */
+        TriedOut: {
+            /** Ok */
+            ok: boolean;
+            /** Words */
+            words: string;
         };
         /**
          * TypedHandIn
@@ -9692,6 +10137,35 @@ export interface operations {
             };
         };
     };
+    bring_samples_api_imports_samples_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportSummary"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     run_api_imports__import_id__run_post: {
         parameters: {
             query?: never;
@@ -11312,6 +11786,109 @@ export interface operations {
             };
         };
     };
+    add_carrier_api_carriers_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_add_carrier_api_carriers_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CarrierOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rehearse_without_api_carriers__code__without_post: {
+        parameters: {
+            query?: {
+                /**
+                 * @description Over the orders of the last 90 days instead of those waiting
+                 * @example false
+                 */
+                past?: boolean;
+            };
+            header?: never;
+            path: {
+                /** @example norvia */
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RehearsalOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_carrier_api_carriers__code__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example norvia */
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     switch_carrier_api_carriers__code__patch: {
         parameters: {
             query?: never;
@@ -11340,6 +11917,154 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WorkOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add_range_api_carriers__code__ranges_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example norvia */
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "kind": "s10",
+                 *       "country": "PT",
+                 *       "first": 1,
+                 *       "last": 1
+                 *     }
+                 */
+                "application/json": components["schemas"]["RangeIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RangeOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_range_api_carriers__code__ranges__range_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example norvia */
+                code: string;
+                /** @example 1 */
+                range_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    type_number_api_labels__label_id__number_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example 1 */
+                label_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "number": "LL-20381"
+                 *     }
+                 */
+                "application/json": components["schemas"]["NumberIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    example_api_rate_card_example_get: {
+        parameters: {
+            query?: {
+                /** @example xlsx */
+                kind?: "xlsx" | "csv";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
                 };
             };
             /** @description Problem details */
@@ -12821,6 +13546,215 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ClearanceOut"][];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_shop_api_shop_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShopIO"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_shop_api_shop_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "name": "Ana Lopes",
+                 *       "brand": "Larkspur & Loam",
+                 *       "time_zone": "Europe/Lisbon",
+                 *       "currency": "EUR",
+                 *       "units": "metric",
+                 *       "day_value_minor": 1,
+                 *       "late_value_minor": 1
+                 *     }
+                 */
+                "application/json": components["schemas"]["ShopIO"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShopIO"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_mail_api_shop_mail_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MailServerOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_mail_api_shop_mail_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "host": "text",
+                 *       "sender": "text",
+                 *       "password": "four lilac wheelbarrows"
+                 *     }
+                 */
+                "application/json": components["schemas"]["MailServerIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MailServerOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    try_mail_api_shop_mail_test_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "recipient": "text"
+                 *     }
+                 */
+                "application/json": components["schemas"]["TestMailIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TriedOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    take_starters_api_packaging_starters_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StartersOut"];
                 };
             };
             /** @description Problem details */

@@ -8,7 +8,8 @@ import { useKeys } from "../../shared/keyboard";
 import { useSelection } from "../../shared/selection";
 import { now, useMe } from "../../shared/session";
 import { fetchChannels, pullNow } from "../shop";
-import { pickClear, settleLateSale, todayQuery } from "./queries";
+import FirstHour from "./FirstHour.vue";
+import { pickClear, settleLateSale, takeSamplesAway, todayQuery } from "./queries";
 import { ErrorNote, FormDialog } from "../../shared/ui";
 
 const { zone, currency, me, may } = useMe();
@@ -54,6 +55,12 @@ const settle = useMutation({
 function decide(group: Schemas["SnagGroupOut"]): void {
   void router.push({ path: `/orders/${group.order_ids[0]}`, query: { view: "snags", fix: "1" } });
 }
+/** A new shop's list can be left for this visit; it is there again at the next. */
+const left = ref(false);
+const away = useMutation({
+  mutationFn: takeSamplesAway,
+  onSuccess: () => client.invalidateQueries(),
+});
 const pull = useMutation({
   mutationFn: async () => {
     const channels = (await fetchChannels()).filter(
@@ -84,7 +91,23 @@ useKeys(
   <div class="page">
     <ErrorNote v-if="error" :error="error" />
     <p v-else-if="isPending" class="empty">Counting what must leave today…</p>
+    <FirstHour
+      v-else-if="today?.first_hour.length && !left"
+      :steps="today.first_hour"
+      @leave="left = true"
+    />
     <template v-else-if="today">
+      <p v-if="today.first_hour.length" class="note">
+        Something needed for the first label is still missing.
+        <button class="link" type="button" @click="left = false">Go on setting up</button>
+      </p>
+      <p v-if="today.samples && may('shipper')" class="note">
+        Six sample orders are among the open ones.
+        <button class="link" type="button" @click="away.mutate(today.samples)">
+          Take them away
+        </button>
+        <ErrorNote :error="away.error.value" />
+      </p>
       <div class="head">
         <div>
           <h1>
@@ -242,6 +265,13 @@ useKeys(
                 <td class="right">{{ today.requests_waiting }}</td>
                 <td class="right">
                   <RouterLink v-if="may('shipper')" class="link" to="/requests">Decide</RouterLink>
+                </td>
+              </tr>
+              <tr v-if="today.numbers_low">
+                <td class="stop">Carriers whose label numbers run out</td>
+                <td class="right">{{ today.numbers_low }}</td>
+                <td class="right">
+                  <RouterLink class="link" to="/set-up/carriers">Look</RouterLink>
                 </td>
               </tr>
               <tr v-if="today.prints_stuck">

@@ -16,3 +16,10 @@ export const settleLateSale = (shipmentId: number, words: string) =>
     params: { path: { shipment_id: shipmentId } },
     body: { words },
   });
+
+export const bringSamples = async () => need(await api.POST("/api/imports/samples"));
+
+export const takeSamplesAway = async (importId: number) =>
+  need(
+    await api.POST("/api/imports/{import_id}/undo", { params: { path: { import_id: importId } } }),
+  );

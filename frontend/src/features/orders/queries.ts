@@ -247,3 +247,9 @@ export const sendApart = async (id: number, body: Schemas["ItemsIn"]) =>
   need(await api.POST("/api/orders/{order_id}/apart", { ...byId(id), body }));
 
 export const bringOrders = (file: File) => sendFile<Schemas["ImportOut"]>("/api/imports", file);
+
+export const typeNumber = async (labelId: number, number: string) =>
+  await api.PUT("/api/labels/{label_id}/number", {
+    params: { path: { label_id: labelId } },
+    body: { number },
+  });

@@ -4,6 +4,7 @@ import { ref } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { sendSignIn, makeFirstOwner, startQuery } from "./queries";
 import { ProblemError, rememberToken, words } from "../../api/client";
+import { CURRENCIES, ownCurrency, ownZone, ZONES } from "../../shared/choices";
 
 const route = useRoute();
 const router = useRouter();
@@ -18,8 +19,8 @@ const busy = ref(false);
 const first = ref({
   shop: "",
   name: "",
-  time_zone: Intl.DateTimeFormat().resolvedOptions().timeZone,
-  currency: "EUR",
+  time_zone: ownZone(),
+  currency: ownCurrency(),
 });
 
 async function signIn(asLogin = login.value, withPassword = password.value): Promise<void> {
@@ -69,8 +70,18 @@ async function setUp(): Promise<void> {
         <p>This shop is empty. Set it up with its first owner.</p>
         <v-text-field v-model="first.shop" label="Shop name" required />
         <v-text-field v-model="first.name" label="Your name" required />
-        <v-text-field v-model="first.time_zone" label="Time zone" required />
-        <v-text-field v-model="first.currency" label="Currency" required />
+        <v-autocomplete
+          v-model="first.time_zone"
+          label="Time zone"
+          :items="ZONES"
+          auto-select-first
+        />
+        <v-autocomplete
+          v-model="first.currency"
+          label="Currency"
+          :items="CURRENCIES"
+          auto-select-first
+        />
         <v-text-field v-model="login" label="Login" autocomplete="username" required />
         <v-text-field
           v-model="password"

@@ -190,3 +190,42 @@ export const rehearseCard = (code: string, past: boolean, file: File) =>
 
 export const bringCard = (code: string, file: File) =>
   sendFile<Schemas["CardOut"]>(`/api/carriers/${code}/cards`, file);
+
+/** Add a carrier that is known by its price list alone. */
+export const addCarrier = (name: string, account: string, file: File) =>
+  sendFile<Schemas["CarrierOut"]>("/api/carriers", file, "POST", { name, account });
+
+export const tryWithout = async (code: string) =>
+  need(await api.POST("/api/carriers/{code}/without", { params: { path: { code } } }));
+
+export const removeCarrier = async (code: string) =>
+  need(await api.DELETE("/api/carriers/{code}", { params: { path: { code } } }));
+
+export const addRange = async (code: string, body: Schemas["RangeIn"]) =>
+  need(await api.POST("/api/carriers/{code}/ranges", { params: { path: { code } }, body }));
+
+export const removeRange = async (code: string, rangeId: number) =>
+  await api.DELETE("/api/carriers/{code}/ranges/{range_id}", {
+    params: { path: { code, range_id: rangeId } },
+  });
+
+export const shopQuery = queryOptions({
+  queryKey: ["shop"],
+  queryFn: async () => need(await api.GET("/api/shop")),
+});
+
+export const saveShop = async (body: Schemas["ShopIO"]) =>
+  need(await api.PUT("/api/shop", { body }));
+
+export const mailQuery = queryOptions({
+  queryKey: ["shop", "mail"],
+  queryFn: async () => need(await api.GET("/api/shop/mail")),
+});
+
+export const saveMail = async (body: Schemas["MailServerIn"]) =>
+  need(await api.PUT("/api/shop/mail", { body }));
+
+export const tryMail = async (recipient: string) =>
+  need(await api.POST("/api/shop/mail/test", { body: { recipient } }));
+
+export const takeStarters = async () => need(await api.POST("/api/packaging/starters"));

@@ -48,18 +48,13 @@ def upgrade() -> None:
         sa.Column("cancelled", sa.Boolean(), nullable=False),
         sa.Column("created_at", sa.DateTime(timezone=True), nullable=False, server_default=sa.func.now()),
     )
-    for column in (
-        sa.Column("mail_server", postgresql.JSONB(), nullable=False, server_default=sa.text("'{}'")),
-        sa.Column("left_out", postgresql.JSONB(), nullable=False, server_default=sa.text("'[]'")),
-    ):
-        op.add_column("shop", column)
-        op.alter_column("shop", column.name, server_default=None)
+    op.add_column("shop", sa.Column("mail_server", postgresql.JSONB(), nullable=False, server_default=sa.text("'{}'")))
+    op.alter_column("shop", "mail_server", server_default=None)
 
 
 def downgrade() -> None:
     """Carriers by a price list cannot be known before; their history stays, and they are switched off."""
     op.drop_column("shop", "mail_server")
-    op.drop_column("shop", "left_out")
     op.drop_table("own_sale")
     op.drop_table("number_range")
     op.execute("update carrier set active = false where kind = 'list' or removed_at is not null")

@@ -144,6 +144,12 @@ def undo(import_id: int, _who: Shipper, session: Tx, now: Now) -> Undone:
     return Undone(orders=count)
 
 
+@router.post("/imports/samples", status_code=201)
+def bring_samples(who: Shipper, session: Tx, now: Now) -> ImportSummary:
+    """Bring six sample orders in; taking the import back takes them away again."""
+    return ImportSummary.model_validate(service.bring_samples(session, who.id, now))
+
+
 @router.get("/imports")
 def imports(_who: Shipper, session: Tx) -> list[ImportSummary]:
     """Return the newest imports."""

@@ -8,6 +8,7 @@ import { useMe } from "../../../shared/session";
 import { PrintBar, VoidDialog } from "../../buying";
 import { markPrinted } from "../../papers";
 import { ErrorNote } from "../../../shared/ui";
+import TypedNumber from "./TypedNumber.vue";
 
 const props = defineProps<{ shipment: Schemas["ShipmentOut"]; email: string }>();
 const client = useQueryClient();
@@ -58,10 +59,15 @@ const PAYERS: Record<string, string> = {
     The refund is pending; the carrier should answer by {{ day(shipment.void_due_on) }}.
   </p>
   <p v-if="shipment.void_words" class="stop">{{ shipment.void_words }}</p>
-  <p v-for="l in shipment.labels.filter((one) => one.tracking_number)" :key="l.id">
-    <span class="mono">{{ l.tracking_number }}</span>
-    <span class="mute small">{{ kilograms(l.gross_g) }}{{ l.printed_at ? ", printed" : "" }}</span>
-  </p>
+  <template v-for="l in shipment.labels" :key="l.id">
+    <p v-if="l.tracking_number">
+      <span class="mono">{{ l.tracking_number }}</span>
+      <span class="mute small"
+        >{{ kilograms(l.gross_g) }}{{ l.printed_at ? ", printed" : "" }}</span
+      >
+    </p>
+    <TypedNumber v-else-if="stands && may('shipper', 'packer')" :label="l" />
+  </template>
   <template v-if="stands">
     <p>
       <b>{{ trackingWords(shipment.tracking_state) }}</b> ·

@@ -4,7 +4,10 @@ import { computed, ref, watch } from "vue";
 import { type Schemas } from "../../../api/client";
 import { count, day } from "../../../shared/format";
 import RehearsalView from "../../../shared/RehearsalView.vue";
+import AddCarrier from "./AddCarrier.vue";
 import CarrierAccounts from "./CarrierAccounts.vue";
+import CarrierNumbers from "./CarrierNumbers.vue";
+import RemoveCarrier from "./RemoveCarrier.vue";
 import {
   checkCard,
   rehearseCard,
@@ -113,6 +116,16 @@ function choose(code: string): void {
   file.value = undefined;
   proposal.value = undefined;
 }
+const adding = ref(false);
+const removing = ref(false);
+function added(code: string): void {
+  adding.value = false;
+  choose(code);
+}
+function removed(): void {
+  removing.value = false;
+  choose("");
+}
 const STATES = { past: "past", in_force: "in force", to_come: "to come" } as const;
 </script>
 
@@ -121,9 +134,14 @@ const STATES = { past: "past", in_force: "in force", to_come: "to come" } as con
     <div class="head">
       <h1>Carriers</h1>
       <span class="mute">Accounts, services, and the prices by which every quote is made</span>
+      <span class="grow" />
+      <v-btn v-if="may()" @click="adding = true">Add a carrier</v-btn>
     </div>
     <ErrorNote v-if="error" :error="error" />
     <p v-else-if="isPending" class="empty">Fetching the carriers…</p>
+    <p v-else-if="!here" class="empty panel">
+      No carrier yet. Its price list, as a file or typed, is enough to begin.
+    </p>
     <template v-else-if="here">
       <p class="row-of">
         <button
@@ -152,7 +170,9 @@ const STATES = { past: "past", in_force: "in force", to_come: "to come" } as con
             <button class="link" type="button" @click="switching.mutate()">
               {{ here.active ? `Use ${here.name} no longer` : `Use ${here.name} again` }}
             </button>
+            <button class="link" type="button" @click="removing = true">Take it away</button>
           </p>
+          <CarrierNumbers v-if="here.kind === 'list'" :key="here.code" :carrier="here" />
           <h2>Rate card</h2>
           <table class="plain-table">
             <tbody>
@@ -301,6 +321,13 @@ const STATES = { past: "past", in_force: "in force", to_come: "to come" } as con
         </section>
       </div>
     </template>
+    <AddCarrier v-if="adding" @close="adding = false" @added="added" />
+    <RemoveCarrier
+      v-if="removing && here"
+      :carrier="here"
+      @close="removing = false"
+      @removed="removed"
+    />
   </div>
 </template>
 

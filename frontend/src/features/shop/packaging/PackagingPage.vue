@@ -1,18 +1,19 @@
 <script setup lang="ts">
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
-import { ref } from "vue";
+import { computed, ref } from "vue";
 import { amountText, centimetres, kilograms, minorOf, money } from "../../../shared/format";
 import { type Schemas } from "../../../api/client";
 import { useMe } from "../../../shared/session";
-import { packagingQuery, savePackaging } from "../queries";
-import { AmountField, DataTable, FormDialog } from "../../../shared/ui";
+import { gramsToWeight, lengthToMm, mmToLength, units, weightToGrams } from "../../../shared/units";
+import { packagingQuery, savePackaging, takeStarters } from "../queries";
+import { AmountField, DataTable, ErrorNote, FormDialog } from "../../../shared/ui";
 
 const client = useQueryClient();
 const { may, currency } = useMe();
 const { data: boxes, error } = useQuery(packagingQuery);
 type Box = Schemas["PackagingIO"];
 const editing = ref<Box>();
-/** Typed in centimetres and grams; kept in whole millimetres and grams. */
+/** Typed in centimetres and grams, or inches and pounds; kept in whole millimetres and grams. */
 const typed = ref<Record<string, string>>({});
 const SIDES = [
   ["inner_length", "Inner length"],
@@ -56,22 +57,31 @@ function start(box?: Box): void {
         active: true,
       };
   typed.value = Object.fromEntries([
-    ...SIDES.map(([k]) => [k, box ? String(box[k] / 10) : ""]),
-    ...WEIGHTS.map(([k]) => [k, box ? String(box[k]) : ""]),
-    ...RANGE.map(([k]) => [k, String(box?.[k] ?? "")]),
+    ...SIDES.map(([k]) => [k, box ? mmToLength(box[k]) : ""]),
+    ...WEIGHTS.map(([k]) => [k, box ? weightTyped(box[k]) : ""]),
+    ...RANGE.map(([k]) => [k, typeof box?.[k] === "number" ? weightTyped(box[k]) : ""]),
     ["cost", amountText(box?.cost_minor ?? 0, currency.value)],
   ]);
 }
-function number(key: string, times: number): number {
+/** Boxes weigh little: grams, where the shop counts in kilograms. */
+const imperial = computed(() => units.value === "imperial");
+const weightTyped = (grams: number) => (imperial.value ? gramsToWeight(grams) : String(grams));
+function figure(key: string): number {
   const value = Number((typed.value[key] ?? "").replace(",", "."));
-  return Number.isFinite(value) ? Math.round(value * times) : 0;
+  return Number.isFinite(value) ? value : 0;
 }
+const weight = (key: string) =>
+  imperial.value ? weightToGrams(figure(key)) : Math.round(figure(key));
+const starters = useMutation({
+  mutationFn: takeStarters,
+  onSuccess: () => client.invalidateQueries(),
+});
 const save = useMutation({
   mutationFn: async (box: Box) => {
     const body = { ...box, cost_minor: minorOf(typed.value.cost ?? "", currency.value) ?? 0 };
-    for (const [key] of SIDES) body[key] = number(key, 10);
-    for (const [key] of WEIGHTS) body[key] = number(key, 1);
-    for (const [key] of RANGE) body[key] = typed.value[key]?.trim() ? number(key, 1) : null;
+    for (const [key] of SIDES) body[key] = lengthToMm(figure(key));
+    for (const [key] of WEIGHTS) body[key] = weight(key);
+    for (const [key] of RANGE) body[key] = typed.value[key]?.trim() ? weight(key) : null;
     return await savePackaging(body);
   },
   onSuccess: () => {
@@ -89,6 +99,13 @@ const save = useMutation({
         >Own boxes and the carriers'; the smallest that everything fits into is taken</span
       ><span class="grow" /><v-btn v-if="may()" @click="start()">Add packaging</v-btn>
     </div>
+    <ErrorNote :error="starters.error.value" />
+    <p v-if="may() && boxes && boxes.length < 3" class="note">
+      <v-btn :loading="starters.isPending.value" @click="starters.mutate()"
+        >Take six common sizes</v-btn
+      >
+      of cartons and bags, to be changed to what you use.
+    </p>
     <DataTable
       label="Packaging"
       :error="error"
@@ -153,7 +170,7 @@ const save = useMutation({
           v-model="typed[key]"
           class="w2"
           :label="label"
-          suffix="cm"
+          :suffix="imperial ? 'in' : 'cm'"
           inputmode="decimal"
           required
         />
@@ -163,7 +180,7 @@ const save = useMutation({
           v-model="typed[key]"
           class="w2"
           :label="label"
-          suffix="g"
+          :suffix="imperial ? 'lb' : 'g'"
           inputmode="numeric"
           required
         />
@@ -174,7 +191,7 @@ const save = useMutation({
           v-model="typed[key]"
           class="w2"
           :label="label"
-          suffix="g"
+          :suffix="imperial ? 'lb' : 'g'"
           inputmode="numeric"
         />
         <v-checkbox v-model="editing.active" class="w4" label="In use" />

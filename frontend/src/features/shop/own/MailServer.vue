@@ -1,0 +1,97 @@
+<script setup lang="ts">
+import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
+import { ref, watch } from "vue";
+import { type Schemas } from "../../../api/client";
+import { ErrorNote, SelectField } from "../../../shared/ui";
+import { mailQuery, saveMail, tryMail } from "../queries";
+
+/** The server that the shop's mails go through, and a mail to try it. */
+const client = useQueryClient();
+const { data: known, error } = useQuery(mailQuery);
+const draft = ref<Schemas["MailServerIn"]>();
+/** Left alone, the password stays as it is: it never comes out of the server. */
+const password = ref("");
+const to = ref("");
+watch(
+  known,
+  (now) => {
+    if (now && !draft.value) draft.value = { ...now };
+  },
+  { immediate: true },
+);
+const save = useMutation({
+  mutationFn: (said: Schemas["MailServerIn"]) =>
+    saveMail({ ...said, password: password.value || null }),
+  onSuccess: () => {
+    password.value = "";
+    void client.invalidateQueries({ queryKey: ["shop"] });
+  },
+});
+const tried = useMutation({ mutationFn: () => tryMail(to.value) });
+const WAYS = [
+  { value: "starttls" as const, title: "STARTTLS" },
+  { value: "tls" as const, title: "TLS from the start" },
+  { value: "none" as const, title: "open, on this machine" },
+];
+</script>
+
+<template>
+  <section class="panel" aria-label="Mail">
+    <h2>Mail</h2>
+    <ErrorNote :error="error ?? save.error.value ?? tried.error.value" />
+    <form v-if="draft" @submit.prevent="save.mutate(draft)">
+      <div class="form-grid">
+        <v-text-field v-model="draft.host" class="w3" label="Mail server" placeholder="smtp." />
+        <v-text-field
+          v-model.number="draft.port"
+          class="w2"
+          label="Port"
+          type="number"
+          min="1"
+          max="65535"
+        />
+        <SelectField v-model="draft.tls" class="w3" above label="Kept private by" :items="WAYS" />
+        <v-text-field v-model="draft.sender" class="w3" label="Mails come from" required />
+        <v-text-field v-model="draft.user" class="w3" label="Name to sign in with" />
+        <v-text-field
+          v-model="password"
+          class="w3"
+          label="Password, left empty it stays"
+          type="password"
+          autocomplete="off"
+        />
+      </div>
+      <p>
+        <v-btn type="submit" :loading="save.isPending.value">Save the mail server</v-btn>
+        <span v-if="save.isSuccess.value" class="fine small saved" role="status">Saved.</span>
+      </p>
+    </form>
+    <form class="try" @submit.prevent="tried.mutate()">
+      <v-text-field v-model="to" label="Send a test to" type="email" required />
+      <v-btn type="submit" variant="outlined" :loading="tried.isPending.value">Send it</v-btn>
+    </form>
+    <p v-if="tried.data.value" class="note" :class="{ bad: !tried.data.value.ok }" role="status">
+      {{ tried.data.value.words }}
+    </p>
+  </section>
+</template>
+
+<style scoped>
+.panel {
+  max-width: 820px;
+  padding: 16px;
+  margin-top: 16px;
+}
+.saved {
+  margin-left: 12px;
+}
+.try {
+  display: grid;
+  grid-template-columns: minmax(0, 320px) auto 1fr;
+  gap: 12px;
+  align-items: center;
+}
+h2 {
+  margin: 0 0 10px;
+}
+</style>

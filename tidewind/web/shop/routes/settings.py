@@ -1,0 +1,51 @@
+"""The shop itself, its mail server, and what a new shop can start with."""
+
+from __future__ import annotations
+
+from fastapi import APIRouter
+
+from tidewind.services import shop as service
+from tidewind.services.planning import shop_settings
+from tidewind.services.shop import MailSettings
+from tidewind.web.access import Anyone, Now, Owner, Parts, Tx
+from tidewind.web.shop.schemas.settings import MailServerIn, MailServerOut, ShopIO, StartersOut, TestMailIn, TriedOut
+
+router = APIRouter(prefix="/api", tags=["shop"])
+
+
+@router.get("/shop")
+def get_shop(_who: Anyone, session: Tx) -> ShopIO:
+    """Return the shop's own facts."""
+    return ShopIO.model_validate(shop_settings(session))
+
+
+@router.put("/shop")
+def change_shop(body: ShopIO, _who: Owner, session: Tx, now: Now) -> ShopIO:
+    """Change the shop's own facts; waiting orders are planned anew where it matters to them."""
+    return ShopIO.model_validate(service.change_shop(session, body.model_dump(), now))
+
+
+@router.get("/shop/mail")
+def get_mail(_who: Owner, session: Tx) -> MailServerOut:
+    """Return the mail server that is set."""
+    return MailServerOut.model_validate(service.mail_settings(session))
+
+
+@router.put("/shop/mail")
+def set_mail(body: MailServerIn, _who: Owner, session: Tx, parts: Parts) -> MailServerOut:
+    """Set the mail server; its password is stored sealed."""
+    wanted = MailSettings(**body.model_dump())
+    return MailServerOut.model_validate(service.save_mail_settings(session, wanted, parts.outside.sealer))
+
+
+@router.post("/shop/mail/test")
+def try_mail(body: TestMailIn, _who: Owner, session: Tx, parts: Parts) -> TriedOut:
+    """Send a mail to try the server, and return its own words where it does not go."""
+    ok, words = service.send_test_mail(session, parts.outside, body.recipient)
+    return TriedOut(ok=ok, words=words)
+
+
+@router.post("/packaging/starters")
+def take_starters(_who: Owner, session: Tx, now: Now) -> StartersOut:
+    """Add common sizes of cartons and bags, in centimetres or inches as the shop measures."""
+    return StartersOut(added=service.take_starters(session, now))

@@ -1,0 +1,65 @@
+"""The shop's own facts and its mail server as they go over HTTP."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, StringConstraints
+
+from tidewind.web.base.schemas import Count, Out
+
+Word = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=120)]
+
+
+class ShopIO(Out):
+    """The shop: what it is called, what buyers see, its clock, money and units, and what time is worth to it."""
+
+    name: Word
+    brand: Word
+    time_zone: Annotated[str, Field(max_length=60)]
+    currency: Annotated[str, StringConstraints(pattern=r"^[A-Z]{3}$")] = Field(
+        description="It stays once there are orders, rate cards or entries in the books"
+    )
+    units: Literal["metric", "imperial"]
+    day_value_minor: Count = Field(description="What a day sooner is worth when services are weighed")
+    late_value_minor: Count = Field(description="What a day after the promise costs when services are weighed")
+
+
+class MailServerIn(BaseModel):
+    """The server that mails go through; an empty host goes back to the program's own configuration."""
+
+    model_config = ConfigDict(extra="forbid")
+    host: Annotated[str, StringConstraints(strip_whitespace=True, max_length=200, pattern=r"^[A-Za-z0-9.:_-]*$")]
+    port: Annotated[int, Field(ge=1, le=65_535)] = 587
+    tls: Literal["none", "starttls", "tls"] = "starttls"
+    user: Annotated[str, Field(max_length=200)] = ""
+    sender: Annotated[str, StringConstraints(strip_whitespace=True, max_length=200)]
+    password: Annotated[str, Field(max_length=400)] | None = Field(None, description="Left out: it stays as it is")
+
+
+class MailServerOut(Out):
+    """What is set; the password never comes out."""
+
+    host: str
+    port: int
+    tls: Literal["none", "starttls", "tls"]
+    user: str
+    sender: str
+
+
+class TestMailIn(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    recipient: Annotated[str, StringConstraints(strip_whitespace=True, min_length=3, max_length=200)]
+
+
+class TriedOut(BaseModel):
+    """Whether something that was tried worked, and in words what was answered."""
+
+    ok: bool
+    words: str
+
+
+class StartersOut(BaseModel):
+    """How many common sizes were added; those that were there already stay as they are."""
+
+    added: int
