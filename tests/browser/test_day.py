@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from pathlib import Path
 from typing import Any
 from urllib.parse import parse_qs, urlsplit
@@ -228,49 +227,6 @@ def test_what_care_and_the_owner_may_do(browser: Browser, shop: Supervisor) -> N
     expect(owner.get_by_role("alert")).to_contain_text("country is missing")
     assert owner.get_by_label("Name of the place").input_value() == "Kiosk"  # what was typed is still there
     axe(owner)
-
-
-def test_an_empty_shop_is_set_up_by_its_first_owner(browser: Browser, empty_shop: Supervisor) -> None:
-    page = browser.new_context(
-        base_url=empty_shop.settings.base_url, viewport={"width": 1280, "height": 800}
-    ).new_page()
-    page.errors = []  # type: ignore[attr-defined]
-    page.goto("/")
-    for label, text in (
-        ("Shop name", "Fern & Co"),
-        ("Your name", "Ada"),
-        ("Time zone", "Moon/Crater"),
-        ("Login", "ada"),
-        ("Password", "four lilac wheelbarrows"),
-    ):
-        page.get_by_label(label).fill(text)
-    page.get_by_role("button", name="Set up the shop").click()
-    expect(page.get_by_role("alert")).to_contain_text("no time zone")
-    page.get_by_label("Time zone").fill("Europe/Lisbon")
-    page.get_by_role("button", name="Set up the shop").click()
-    expect(page.get_by_text("No carrier is set up, so nothing can depart.")).to_be_visible()
-    axe(page)
-    page.goto("/orders")
-    expect(page.get_by_text("No orders in this view.")).to_be_visible()
-    axe(page)
-    page.goto("/set-up/places")
-    expect(page.get_by_text("No place yet.")).to_be_visible()
-    axe(page)
-    assert (
-        json.loads(
-            httpx.post(
-                f"{empty_shop.settings.base_url}/api/first-owner",
-                json={
-                    "login": "eve",
-                    "password": "five lilac wheelbarrows",
-                    "name": "Eve",
-                    "shop": "x",
-                    "time_zone": "UTC",
-                },
-            ).text
-        )["code"]
-        == "already_set_up"
-    )
 
 
 def test_the_pictures_in_the_readme_are_there() -> None:

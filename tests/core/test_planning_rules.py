@@ -26,6 +26,7 @@ from tidewind.core.options import Option, options_for
 from tidewind.core.order_facts import Carrier, Hand, LineFacts, OrderFacts
 from tidewind.core.order_facts import Shop as CoreShop
 from tidewind.core.packing import Packaging
+from tidewind.core.plan import Plan
 from tidewind.core.planning import FEW, plan, plan_many
 from tidewind.core.punctuality import Record
 from tidewind.core.quantities import Size
@@ -249,3 +250,26 @@ def test_choosing_never_depends_on_the_order_of_the_list(
         if beaten:
             assert option.key not in best
     assert bool(best) is bool(found)
+
+
+def test_what_nobody_has_measured_goes_by_weight_into_what_is_meant_for_it() -> None:
+    bags = tuple(replace(BOX_L, code=f"B{n}", holds_g=(n * 500 + 1, (n + 1) * 500)) for n in range(3))
+    to = Address(name="Ana", street="Rua 1", city="Porto", postcode="4000-001", country="PT")
+
+    def made(shop: CoreShop, *grams: int, own_box: bool = False) -> Plan:
+        lines = tuple(
+            LineFacts(str(n), f"S{n}", "Spoon", 1, g, None, 900, own_box=own_box) for n, g in enumerate(grams)
+        )
+        return plan(OrderFacts(lines, to), shop)
+
+    def boxes(*grams: int) -> list[str | None]:
+        found = made(replace(SHOP, packagings=bags), *grams)
+        assert "warns" in {s.level for s in found.snags if s.code == "no_size"}
+        return [p.packaging.code if p.packaging else None for p in found.parcels]
+
+    assert boxes(500) == ["B0"]
+    assert boxes(501) == boxes(300, 300) == ["B1"]
+    assert boxes(1_400, 1_400, 200) == ["B2", "B2", "B0"]  # no bag is meant for all of it, nor for two
+    assert boxes(1_501) == []
+    for stopped in (made(SHOP, 400), made(replace(SHOP, packagings=bags), 400, own_box=True)):
+        assert [s.level for s in stopped.snags if s.code == "no_size"] == ["stops"]

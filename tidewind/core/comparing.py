@@ -79,7 +79,7 @@ def _cost(parcels: Sequence[PackedParcel]) -> int:
 def _other_boxes(shop: Shop, settled: Settled) -> list[Column]:
     """The shop's other boxes that take everything in one; none where the goods are divided or are their own box."""
     units = list(settled.units)
-    if settled.divided or not units or any(u.own_box for u in units):
+    if settled.divided or not units or any(u.own_box for u in units) or not packing.is_measured(units):
         return []
     used = {p.packaging.code for p in settled.packed if p.packaging} if len(settled.packed) == 1 else set()
     fitting = [box for box in packing.all_that_take(units, shop.own_boxes) if box.code not in used]

@@ -203,9 +203,9 @@ class Precedent:
 class Shop:
     """Everything outside the order that a plan depends on; ``now`` is aware.
 
-    ``local`` (now, in the shop's zone), ``boxes``, ``own_boxes``, ``names``, ``arrivals``, ``turns`` (the times of day,
-    HH:MM, that rules ask for), ``bound`` (the shop on one account) and ``late`` (shares of late parcels) follow from
-    the rest, and are worked out once.
+    ``local`` (now, in the shop's zone), ``boxes``, ``own_boxes``, ``knows_ranges`` (whether any is meant for a weight),
+    ``names``, ``arrivals``, ``turns`` (the times of day, HH:MM, of rules), ``bound`` (the shop on one account)
+    and ``late`` (shares of late parcels) follow from the rest, and are worked out once.
     """
 
     packagings: tuple[Packaging, ...]
@@ -232,6 +232,7 @@ class Shop:
     local: datetime = field(init=False, compare=False, repr=False)
     boxes: dict[str, Packaging] = field(init=False, compare=False, repr=False)
     own_boxes: tuple[Packaging, ...] = field(init=False, compare=False, repr=False)
+    knows_ranges: bool = field(init=False, compare=False, repr=False)
     names: dict[str, str] = field(init=False, compare=False, repr=False)
     arrivals: dict[tuple[object, ...], Arrival] = field(init=False, compare=False, repr=False)
     turns: tuple[str, ...] = field(init=False, compare=False, repr=False)
@@ -243,6 +244,7 @@ class Shop:
         object.__setattr__(self, "local", self.now.astimezone(self.time_zone))
         object.__setattr__(self, "boxes", {p.code: p for p in self.packagings})
         object.__setattr__(self, "own_boxes", tuple(p for p in self.packagings if p.carrier is None))
+        object.__setattr__(self, "knows_ranges", any(p.holds_g for p in self.own_boxes))
         object.__setattr__(self, "names", self._names())
         object.__setattr__(self, "arrivals", {})
         object.__setattr__(self, "bound", {})

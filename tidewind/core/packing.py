@@ -239,6 +239,15 @@ def smallest(lot: Lot, boxes: Sequence[Packaging]) -> Packaging | None:
     return None
 
 
+NO_SIZE = (1, 1, 1)
+"""Stands for the sides, in mm, of what nobody has measured; no real piece is as small."""
+
+
+def is_measured(units: Sequence[Unit]) -> bool:
+    """Tell whether every piece has a size, so that what fits into what can be reckoned at all."""
+    return all(unit.sides != NO_SIZE for unit in units)
+
+
 def all_that_take(units: Sequence[Unit], boxes: Sequence[Packaging]) -> list[Packaging]:
     """Return every box that takes all units together, smallest first."""
     lot = Lot(units)

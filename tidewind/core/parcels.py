@@ -9,7 +9,7 @@ from tidewind.core import packing
 from tidewind.core.layers import BATCH, BINDING, HAND, Wish, Wishes
 from tidewind.core.order_facts import Hand, HandParcel, LineFacts, Shop
 from tidewind.core.packing import Packaging, PackedParcel, Unit
-from tidewind.core.quantities import Refused
+from tidewind.core.quantities import Refused, weight_text
 from tidewind.core.rules.rule import Split
 from tidewind.core.snags import Snag
 
@@ -24,12 +24,16 @@ class Packed:
 
 
 def units_of(lines: Sequence[LineFacts]) -> list[Unit]:
-    """Return every piece still to be sent.  Raises ValueError where a weight or a size is not known."""
+    """Return every piece still to be sent.  Raises ValueError where a weight is not known, or the size of an own box.
+
+    A piece whose size nobody has said has ``packing.NO_SIZE``: its packaging is chosen by weight.
+    """
     units = []
     for line in lines:
-        if line.weight_g is None or line.sides is None:
+        if line.weight_g is None or (line.sides is None and line.own_box):
             raise ValueError(f"{line.sku} has no weight or size")
-        units += [Unit(line.id, line.sides, line.weight_g, line.upright, line.own_box)] * line.quantity
+        unit = Unit(line.id, line.sides or packing.NO_SIZE, line.weight_g, line.upright, line.own_box)
+        units += [unit] * line.quantity
     return units
 
 
@@ -116,8 +120,12 @@ def _all(lots: Sequence[list[Unit]], boxes: Sequence[Packaging]) -> tuple[Packed
 
 
 def _default(lots: Sequence[list[Unit]], own: Sequence[Packaging], shop: Shop) -> tuple[PackedParcel, ...] | Refused:
-    if not shop.packaging_by_weight:
+    unmeasured = not all(packing.is_measured(lot) for lot in lots)
+    if not shop.packaging_by_weight and not unmeasured:
         return _all(lots, own)
+    if unmeasured:
+        most = max((p.holds_g[1] for p in own if p.holds_g), default=0)
+        lots = [some for lot in lots for some in divide(lot, Split("weight", most))]
     parcels: list[PackedParcel] = []
     for lot in lots:
         goods = sum(u.weight_g for u in lot)
@@ -125,6 +133,9 @@ def _default(lots: Sequence[list[Unit]], own: Sequence[Packaging], shop: Shop) -
         if box and not any(u.own_box for u in lot):
             parcels.append(packing.parcel_of(packing.Lot(lot), box))
             continue
+        if not packing.is_measured(lot):
+            words = f"no packaging is meant for {weight_text(goods)} of goods that have no size"
+            return Refused("no_size", words)
         packed = packing.pack(lot, own)
         if isinstance(packed, Refused):
             return packed

@@ -18,7 +18,7 @@ from tidewind.core.deciding import Draft, Itemised, decide
 from tidewind.core.destinations import crosses_customs, destination_group
 from tidewind.core.layers import BATCH, HAND, PRECEDENT, PRODUCT, PROMISE, SHOP, Step, Wishes
 from tidewind.core.options import settle
-from tidewind.core.order_facts import Hand, OrderFacts, Shop, rule_facts
+from tidewind.core.order_facts import Hand, LineFacts, OrderFacts, Shop, rule_facts
 from tidewind.core.packing import Unit
 from tidewind.core.parcels import Packed, parcels_text, put_into_parcels, units_of
 from tidewind.core.plan import Plan
@@ -93,7 +93,7 @@ def _up_to_rules(order: OrderFacts, shop: Shop) -> _Begun:
     wishes = Wishes(shop.recipes, shop.names)
     _lower_layers(order, shop, wishes)
     lines = [line for line in order.lines if line.quantity > 0]
-    measured = bool(lines) and all(line.weight_g is not None and line.sides is not None for line in lines)
+    measured = bool(lines) and all(line.weight_g is not None and _boxed(line, shop) for line in lines)
     units = units_of(lines) if measured else None
     seen = None if units is None else _as_rules_see(units, shop, wishes)
     facts = rule_facts(order, shop, seen.parcels if isinstance(seen, Packed) else ())
@@ -171,20 +171,27 @@ def _upstream_snags(order: OrderFacts) -> list[Snag]:
     return [Snag(code, "stops" if change.stops else "warns", change.words, "difference", change.whose)]
 
 
+def _boxed(line: LineFacts, shop: Shop) -> bool:
+    """Tell whether packaging can be chosen: by what fits, or, for what nobody has measured, by weight."""
+    return line.sides is not None or (shop.knows_ranges and not line.own_box)
+
+
 def _product_snags(order: OrderFacts, shop: Shop) -> list[Snag]:
     snags = []
     if not any(line.quantity > 0 for line in order.lines):
         snags.append(Snag("no_items", "stops", "Nothing is left to send"))
     abroad = bool(order.address.country) and crosses_customs(order.address, shop.origin)
-    seen: dict[str, tuple[str, bool, bool, bool]] = {}
-    for line in order.lines:
-        seen[line.sku] = (line.name, line.weight_g is None, line.sides is None, abroad and not line.customs_text)
-    for sku, (name, no_weight, no_size, no_customs) in sorted(seen.items()):
-        if no_weight:
+    seen = {line.sku: line for line in order.lines}
+    for sku, line in sorted(seen.items()):
+        name = line.name
+        if line.weight_g is None:
             snags.append(Snag("no_weight", "stops", f"“{name}” has no weight", "product_weight", sku))
-        if no_size:
+        if line.sides is None and _boxed(line, shop):
+            words = f"“{name}” has no size: its packaging is chosen by weight"
+            snags.append(Snag("no_size", "warns", words, "product_size", sku))
+        elif line.sides is None:
             snags.append(Snag("no_size", "stops", f"“{name}” has no size", "product_size", sku))
-        if no_customs:
+        if abroad and not line.customs_text:
             snags.append(
                 Snag("no_customs_text", "warns", f"“{name}” has no customs description", "product_customs", sku)
             )

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { useMutation, useQueryClient } from "@tanstack/vue-query";
-import { computed } from "vue";
+import { computed, onMounted, ref, watch } from "vue";
 import { type Schemas } from "../../api/client";
 import { useMe } from "../../shared/session";
 import { ErrorNote } from "../../shared/ui";
@@ -53,6 +53,10 @@ const left = computed(() => props.steps.filter((step) => step.needed && !step.do
 const ready = computed(
   () => next.value?.code === "orders" && props.steps.every((s) => s.done || s.code !== "place"),
 );
+/** The next thing is one Enter away. */
+const forward = ref<{ $el: HTMLElement }[]>([]);
+watch(forward, ([button]) => button?.$el.focus(), { deep: true, flush: "post" });
+onMounted(() => forward.value[0]?.$el.focus());
 const samples = useMutation({
   mutationFn: bringSamples,
   onSuccess: () => client.invalidateQueries(),
@@ -82,7 +86,7 @@ const samples = useMutation({
       </div>
       <span v-if="step.done" class="fine small">done</span>
       <template v-else>
-        <v-btn v-if="step === next" :to="WORDS[step.code].to" autofocus>Set it up</v-btn>
+        <v-btn v-if="step === next" ref="forward" :to="WORDS[step.code].to">Set it up</v-btn>
         <RouterLink v-else class="link" :to="WORDS[step.code].to">Set it up</RouterLink>
       </template>
     </li>

@@ -4,7 +4,7 @@ import { ref } from "vue";
 import { type Schemas } from "../../../api/client";
 import { count, number } from "../../../shared/format";
 import { useMe } from "../../../shared/session";
-import { CheckField, DataTable, ErrorNote, FormDialog, SelectField } from "../../../shared/ui";
+import { CheckField, DataTable, ErrorNote, FormDialog } from "../../../shared/ui";
 import { addRange, removeRange } from "../queries";
 
 /** The numbers that a carrier gave for labels of the shop's own: ranges, what is left of them, and another one. */
@@ -89,7 +89,7 @@ const remove = useMutation({
     @send="add.mutate(wanted)"
   >
     <div class="form-grid">
-      <SelectField v-model="wanted.kind" class="w3" above label="Kind" :items="KINDS" />
+      <v-select v-model="wanted.kind" class="w3" label="Kind" :items="KINDS" />
       <v-text-field v-model="wanted.prefix" class="w3" :label="BEFORE[wanted.kind]" autofocus />
       <v-text-field
         v-if="wanted.kind === 's10'"

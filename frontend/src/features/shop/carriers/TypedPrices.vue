@@ -59,7 +59,7 @@ defineExpose({ file: () => new File([csv.value], "typed.csv", { type: "text/csv"
             />
           </th>
           <th>
-            <button class="link" type="button" @click="addZone">Zone</button>
+            <button class="link" type="button" @click="addZone">Another zone</button>
           </th>
         </tr>
       </thead>

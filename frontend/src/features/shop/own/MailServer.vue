@@ -2,7 +2,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { ref, watch } from "vue";
 import { type Schemas } from "../../../api/client";
-import { ErrorNote, SelectField } from "../../../shared/ui";
+import { ErrorNote } from "../../../shared/ui";
 import { mailQuery, saveMail, tryMail } from "../queries";
 
 /** The server that the shop's mails go through, and a mail to try it. */
@@ -50,7 +50,7 @@ const WAYS = [
           min="1"
           max="65535"
         />
-        <SelectField v-model="draft.tls" class="w3" above label="Kept private by" :items="WAYS" />
+        <v-select v-model="draft.tls" class="w3" label="Kept private by" :items="WAYS" />
         <v-text-field v-model="draft.sender" class="w3" label="Mails come from" required />
         <v-text-field v-model="draft.user" class="w3" label="Name to sign in with" />
         <v-text-field

@@ -5,7 +5,7 @@ import { type Schemas } from "../../../api/client";
 import { CURRENCIES, ZONES } from "../../../shared/choices";
 import { amountText, minorOf } from "../../../shared/format";
 import { useMe } from "../../../shared/session";
-import { AmountField, ErrorNote, SelectField } from "../../../shared/ui";
+import { AmountField, ErrorNote } from "../../../shared/ui";
 import { saveShop, shopQuery } from "../queries";
 import MailServer from "./MailServer.vue";
 
@@ -81,10 +81,9 @@ const UNITS = [
           :readonly="!may()"
           auto-select-first
         />
-        <SelectField
+        <v-select
           v-model="draft.units"
           class="w3"
-          above
           label="Weights and sizes in"
           :items="UNITS"
           :disabled="!may()"

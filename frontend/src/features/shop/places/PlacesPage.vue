@@ -42,7 +42,7 @@ const save = useMutation({
   mutationFn: async (place: Place) => await savePlace(place),
   onSuccess: () => {
     editing.value = undefined;
-    void client.invalidateQueries({ queryKey: ["places"] });
+    void client.invalidateQueries();
   },
 });
 </script>
