@@ -21,7 +21,7 @@ from tidewind.core.addresses.check import Address
 from tidewind.db.base import make_engine, make_sessions
 from tidewind.db.migrate import migrate
 from tidewind.db.tables import Channel, Product, RuleSet, Work
-from tidewind.demo.load import load_shop
+from tidewind.demo.load import introductions, load_shop
 from tidewind.garbage import look_seldom
 from tidewind.running.cluster import Cluster
 from tidewind.services.orders import NewLine, NewOrder, WorkFilter, list_orders, store_orders, view_counts
@@ -114,7 +114,7 @@ def run(engine: Engine, count: int) -> None:
 
 def import_all(sessions: sessionmaker[Session], count: int) -> float:
     with sessions.begin() as session:
-        load_shop(session, NOW)
+        load_shop(session, NOW, introductions())
         session.add(Channel(code="sheet", name="Spreadsheet", kind="sheet", last_pull={}))
     with sessions() as session:
         incoming = orders(session, count)

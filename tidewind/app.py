@@ -16,7 +16,7 @@ from sqlalchemy.orm import Session, sessionmaker
 from tidewind import __version__
 from tidewind.db.base import make_engine, make_sessions
 from tidewind.db.tables import CarrierRow, Channel, Printer
-from tidewind.outside.carrier import CarrierClient, HttpCarrier
+from tidewind.outside.carrier import CarrierClient, HttpCarrier, Introduction
 from tidewind.outside.channels.larkspur import Larkspur
 from tidewind.outside.channels.ovenbird import Ovenbird
 from tidewind.outside.channels.tallyfair import Tallyfair
@@ -58,10 +58,22 @@ def make_outside(settings: Settings, sessions: sessionmaker[Session]) -> Outside
     def carrier(row: CarrierRow) -> CarrierClient:
         if row.kind == "list":
             return OwnNumbers(sessions, row.id, row.name)
+        key, states = sealer.open(row.key_sealed), dict(row.states)
         client: CarrierClient = once(
-            row.base_url, lambda url: HttpCarrier(url, settings.carrier_timeout_s, name=row.code)
+            row.base_url,
+            lambda url: _http_carrier(url, settings, row.code, key, states),
+            row.key_sealed,
+            tuple(sorted(states.items())),
         )
         return client
+
+    def introduce(base_url: str, key: str) -> Introduction:
+        url = base_url.replace("{standins}", settings.standins_url)
+        client = _http_carrier(url, settings, "new", key, {})
+        try:
+            return client.introduce()
+        finally:
+            client.close()
 
     def printer(row: Printer) -> PrinterClient:
         client: PrinterClient = once(row.base_url, lambda url: HttpPrinter(url, settings.carrier_timeout_s))
@@ -80,7 +92,12 @@ def make_outside(settings: Settings, sessions: sessionmaker[Session]) -> Outside
 
     own = MailServer(settings.smtp_host, settings.smtp_port)
     mailer = SmtpMailer(lambda: server_of(sessions, sealer, own))
-    return Outside(carrier, channel, printer, mailer, settings.base_url, close, sealer)
+    return Outside(carrier, introduce, channel, printer, mailer, settings.base_url, close, sealer)
+
+
+def _http_carrier(url: str, settings: Settings, name: str, key: str, states: dict[str, str]) -> HttpCarrier:
+    private = settings.private_networks
+    return HttpCarrier(url, settings.carrier_timeout_s, name=name, key=key, states=states, private=private)
 
 
 def make_wiring(settings: Settings) -> Wiring:

@@ -35,6 +35,7 @@ class Settings(BaseSettings):
     carrier_timeout_s: float = 8.0
     channel_timeout_s: float = 8.0
     secret_key_file: Path | None = None
+    private_networks: bool = False
     upload_limit_bytes: int = 20_000_000
     log_format: Literal["console", "json"] = "console"
     log_level: str = "info"

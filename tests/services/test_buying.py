@@ -51,6 +51,7 @@ def test_a_worker_killed_at_any_point_buys_once(wiring: Wiring, world: World, cl
         "TIDEWIND_DATABASE_URL": wiring.settings.database_url,
         "TIDEWIND_STANDINS_URL": wiring.settings.standins_url,
         "TIDEWIND_DEMO": "1",
+        "TIDEWIND_SECRET_KEY_FILE": str(wiring.settings.key_file),
     }
     crash = [sys.executable, "-m", "tests.services.crash", point, str(shipment_id), clock().isoformat()]
     died = subprocess.run(crash, env=env, check=False)

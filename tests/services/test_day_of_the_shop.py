@@ -112,18 +112,20 @@ def test_a_carrier_gives_the_first_answer_again_for_the_same_key(wiring: Wiring,
         "ship_date": "2026-11-23",
     }
     heavy = goes.in_parcels((Parcel(90_000, Size.of(9, 9, 9)),))
-    again = httpx.post(url, json=body, headers={"Idempotency-Key": key})
+    door = {"Authorization": "Bearer norvia-key"}
+    again = httpx.post(url, json=body, headers={**door, "Idempotency-Key": key})
     assert again.json()["price_minor"] == order.price_minor
     assert len(world.book("norvia")) == 1
-    assert httpx.post(url, json=body).status_code == 400
+    assert httpx.post(url, json=body, headers=door).status_code == 400
+    assert httpx.post(url, json=body, headers={"Idempotency-Key": key}).json()["reason"] == "wrong_key"
     for change, reason in (
         ({"service": "np-rocket"}, "unknown_service"),
         ({"consignment": write_consignment(heavy)}, "too_heavy"),
         ({"consignment": write_consignment(goes.in_parcels(()))}, "parcels"),
         ({"consignment": {"route": 7}}, "unreadable"),
     ):
-        refused = httpx.post(url, json={**body, **change}, headers={"Idempotency-Key": "k2"})
-        assert (refused.status_code, refused.json()["detail"]["reason"]) == (422, reason)
+        refused = httpx.post(url, json={**body, **change}, headers={**door, "Idempotency-Key": "k2"})
+        assert (refused.status_code, refused.json()["reason"]) == (422, reason)
 
 
 def test_faults_strike_as_often_as_said_and_the_clock_never_goes_back(world: World) -> None:

@@ -59,7 +59,7 @@ POST /api/people/{person_id}/sign-out | GET /api/keys | POST /api/keys | DELETE 
 PUT /api/shop | GET /api/shop/mail | PUT /api/shop/mail | POST /api/shop/mail/test | POST /api/packaging/starters
 PUT /api/layers/shop-defaults | PUT /api/rules | POST /api/rules/versions/{version}/restore | PUT /api/channels/{code}
 GET /api/channels/{code}/consent | POST /api/channels/{code}/connect | POST /api/channels/{code}/paused
-POST /api/carriers | DELETE /api/carriers/{code} | POST /api/carriers/{code}/ranges
+POST /api/carriers | POST /api/carriers/connect | DELETE /api/carriers/{code} | POST /api/carriers/{code}/ranges
 DELETE /api/carriers/{code}/ranges/{range_id} | PATCH /api/carriers/{code} | POST /api/carriers/{code}/accounts | PATCH /api/carriers/{code}/accounts/{account_id}
 DELETE /api/carriers/{code}/accounts/{account_id} | POST /api/carriers/{code}/cards | DELETE /api/carriers/{code}/cards/{card_id}
 POST /api/orders/approve | POST /api/restricted | POST /api/money/bill-paid | PUT /api/money/settings

@@ -4,30 +4,41 @@ from __future__ import annotations
 
 import csv
 import json
-from datetime import date, datetime
+from collections.abc import Sequence
+from datetime import datetime
 from importlib import resources
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
 from tidewind.core.addresses.check import Address
-from tidewind.db.tables import CarrierAccount, CarrierRow, Channel, PackagingRow, Printer, Product, RateCardRow, Shop
+from tidewind.db.tables import Channel, PackagingRow, Printer, Product, Shop
 from tidewind.demo.layers import load_layers
-from tidewind.services.base import Outside
+from tidewind.outside.carrier import Introduction
+from tidewind.services.base import Outside, Sealer
 from tidewind.services.books import top_up
 from tidewind.services.follow import make_link
 from tidewind.services.orders import pull
 from tidewind.services.papers import set_print_preference
 from tidewind.services.people import add_person, anybody, keep_password
-from tidewind.services.shop import connect_channel, save_place
+from tidewind.services.shop import (
+    AccountChange,
+    add_account,
+    carriers_by_code,
+    change_account,
+    connect_channel,
+    get_carrier,
+    save_place,
+    take_on,
+)
 from tidewind.settings import DEMO_PASSWORD, DEMO_PEOPLE
 
-CARRIERS = (
-    ("norvia", "Norvia Post", "NP", ("norvia-2026-06", "norvia-2026-12")),
-    ("brightmile", "Brightmile Parcel", "BP", ("brightmile-2026-07",)),
-    ("pontolo", "Pontolo Points", "PP", ("pontolo-2026-03",)),
-    ("cobaltair", "Cobaltair Express", "CX", ("cobaltair-2026-01",)),
-)
+CARDS = {
+    "norvia": ("norvia-2026-06", "norvia-2026-12"),
+    "brightmile": ("brightmile-2026-07",),
+    "pontolo": ("pontolo-2026-03",),
+    "cobaltair": ("cobaltair-2026-01",),
+}
 ACCOUNTS: dict[str, tuple[tuple[str, str, dict[str, int], str], ...]] = {
     "norvia": (("PT-88310042", "", {}, "balance"),),
     "brightmile": (
@@ -78,12 +89,17 @@ def load(sessions: sessionmaker[Session], outside: Outside, now: datetime) -> bo
 
     Channels that a load before was cut off at are connected and pulled now.
     """
+    with sessions() as session:
+        older = [row.code for row in carriers_by_code(session).values() if row.code in CARDS and not row.states]
+        introduced = [_ask(outside, code) for code in (older if anybody(session) else CARDS)]
     with sessions.begin() as session:
         fresh = not anybody(session)
         if fresh:
-            load_shop(session, now)
+            load_shop(session, now, introduced, outside.sealer)
             _channels(session)
             top_up(session, 60_000, "demo-start", "Inês Valadar", now)
+        else:
+            _introduce_older(session, introduced, outside.sealer)
         for login, _, _ in DEMO_PEOPLE:  # an older demo shop offers another password than this sign-in page
             keep_password(session, login, DEMO_PASSWORD)
         pulled = set(session.scalars(select(Channel.code).where(Channel.last_pull_at.is_not(None))))
@@ -96,7 +112,21 @@ def load(sessions: sessionmaker[Session], outside: Outside, now: datetime) -> bo
     return fresh
 
 
-def load_shop(session: Session, now: datetime) -> None:
+def _introduce_older(session: Session, introduced: Sequence[Introduction], sealer: Sealer) -> None:
+    """Give the carriers of a demo shop that an older version made their keys, and the meaning of their codes."""
+    carriers = carriers_by_code(session)
+    for who in introduced:
+        row = carriers[who.code]
+        row.states, row.key_sealed = dict(who.states), sealer.seal(f"{who.code}-key")
+
+
+def _ask(outside: Outside, code: str) -> Introduction:
+    return outside.introduce(f"{{standins}}/carriers/{code}", f"{code}-key")
+
+
+def load_shop(
+    session: Session, now: datetime, introduced: Sequence[Introduction], sealer: Sealer | None = None
+) -> None:
     """Load the shop itself: people, places, packaging, products, carriers, layers; no channels and no orders."""
     session.add(
         Shop(
@@ -124,7 +154,7 @@ def load_shop(session: Session, now: datetime) -> None:
         add_person(session, login, name, role, DEMO_PASSWORD)
     _places(session)
     _things(session)
-    _carriers(session)
+    _carriers(session, introduced, sealer, now)
     load_layers(session, now)
     _printing(session)
     make_link(session, "Garden club desk", ["GC-10 Trials", "GC-20 Fairs", "GC-30 Library"])
@@ -207,32 +237,24 @@ def _things(session: Session) -> None:
         )
 
 
-def _carriers(session: Session) -> None:
-    for code, name, monogram, cards in CARRIERS:
-        carrier = CarrierRow(
-            code=code,
-            name=name,
-            monogram=monogram,
-            base_url=f"{{standins}}/carriers/{code}",
-            active=True,
-            latin_only=code in {"brightmile", "cobaltair"},
-            asks_prices=code == "cobaltair",
-            accounts=[
-                CarrierAccount(number=number, name=called, discounts_bp=cuts, services_off=[], payer=payer, active=True)
-                for number, called, cuts, payer in ACCOUNTS[code]
-            ],
-        )
-        session.add(carrier)
-        session.flush()
-        for card in cards:
-            body = json.loads(resources.files("tidewind.data.cards").joinpath(f"{card}.json").read_text("utf-8"))
-            until = body.get("valid_until")
-            session.add(
-                RateCardRow(
-                    carrier_id=carrier.id,
-                    body=body,
-                    valid_from=date.fromisoformat(body["valid_from"]),
-                    valid_until=date.fromisoformat(until) if until else None,
-                )
-            )
-    session.flush()
+def _carriers(session: Session, introduced: Sequence[Introduction], sealer: Sealer | None, now: datetime) -> None:
+    """Take the carriers on as a person does, by address and key, and add what the contracts with them say."""
+    for who in introduced:
+        first, *more = ACCOUNTS[who.code]
+        key = sealer.seal(f"{who.code}-key") if sealer else ""
+        take_on(session, who, f"{{standins}}/carriers/{who.code}", key, first[0], first[3], now)
+        mine = get_carrier(session, who.code).accounts[0].id
+        change_account(session, who.code, mine, AccountChange(name=first[1], discounts_bp=first[2]), now)
+        for number, name, cuts, payer in more:
+            change = AccountChange(number=number, name=name, discounts_bp=cuts, payer=payer)
+            add_account(session, who.code, change, now)
+
+
+def introductions() -> list[Introduction]:
+    """Return the carriers as they introduce themselves, without asking them: their cards are shipped with the program."""
+    made = []
+    for code, cards in CARDS.items():
+        folder = resources.files("tidewind.data.cards")
+        written = tuple(json.loads(folder.joinpath(f"{card}.json").read_text("utf-8")) for card in cards)
+        made.append(Introduction(code, code.title(), code[:2].upper(), False, frozenset(), {}, written))
+    return made

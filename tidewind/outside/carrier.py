@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Mapping
 from dataclasses import asdict, dataclass
 from datetime import date, datetime, timedelta
 from typing import Any, Literal, Protocol
@@ -14,6 +15,7 @@ from tidewind.core.consignments import Consignment, write_consignment
 from tidewind.core.tariffs.live import LiveAnswer, LivePrice
 from tidewind.core.tracking import TrackingState
 from tidewind.metrics import OUTSIDE_CALLS
+from tidewind.outside.addresses import check_address
 from tidewind.outside.breaker import Breaker
 from tidewind.outside.errors import MaybeDone, NeverSent, NotBelieved, OutsideError, RefusedOutside
 from tidewind.outside.http import call
@@ -123,16 +125,22 @@ class CarrierClient(Protocol):
         """Return a parcel's events so far, oldest first."""
 
 
-STATES = {
-    "N00": TrackingState.ANNOUNCED, "N10": TrackingState.ACCEPTED, "N20": TrackingState.MOVING,
-    "N40": TrackingState.OUT_FOR_DELIVERY, "N50": TrackingState.DELIVERED,
-    "DATA": TrackingState.ANNOUNCED, "PICK": TrackingState.ACCEPTED, "LINE": TrackingState.MOVING,
-    "TOUR": TrackingState.OUT_FOR_DELIVERY, "POD": TrackingState.DELIVERED,
-    "10": TrackingState.ANNOUNCED, "20": TrackingState.ACCEPTED, "30": TrackingState.MOVING,
-    "60": TrackingState.OUT_FOR_DELIVERY, "70": TrackingState.DELIVERED,
-    "new": TrackingState.ANNOUNCED, "in": TrackingState.ACCEPTED, "van": TrackingState.MOVING,
-    "ready": TrackingState.AWAITING_COLLECTION, "taken": TrackingState.DELIVERED,
-}  # fmt: skip
+@dataclass(frozen=True, slots=True)
+class Introduction:
+    """What a carrier says of itself: who it is, what it can do, what its tracking codes mean, and its rate cards."""
+
+    code: str
+    name: str
+    monogram: str
+    latin_only: bool
+    can: frozenset[str]
+    states: Mapping[str, str]
+    cards: tuple[Mapping[str, Any], ...]
+
+
+PROTOCOL, MAJOR = "tidewind-carrier", "1"
+MOST_CARDS, MOST_CODES = 50, 500
+_CODE = re.compile(r"[a-z0-9][a-z0-9-]{0,19}")
 
 
 RESULTS: dict[type[OutsideError], str] = {
@@ -143,11 +151,23 @@ RESULTS: dict[type[OutsideError], str] = {
 
 
 class HttpCarrier:
-    """A carrier reached by JSON over HTTP."""
+    """A carrier that speaks the open protocol (docs/protocols/carrier.yaml); ``states`` says what its codes mean."""
 
-    def __init__(self, base_url: str, timeout_s: float, quote_timeout_s: float = 2.5, name: str = "") -> None:
-        self._name = name
-        self._client = httpx.Client(base_url=base_url, timeout=httpx.Timeout(timeout_s, connect=2.0))
+    def __init__(
+        self,
+        base_url: str,
+        timeout_s: float,
+        quote_timeout_s: float = 2.5,
+        name: str = "",
+        key: str = "",
+        states: Mapping[str, str] | None = None,
+        private: bool = False,
+    ) -> None:
+        self._name, self._states, self._url, self._private = name, states or {}, base_url, private
+        headers = {"Authorization": f"Bearer {key}"} if key else {}
+        self._client = httpx.Client(
+            base_url=base_url, timeout=httpx.Timeout(timeout_s, connect=2.0), headers=headers, follow_redirects=False
+        )
         self._quote_timeout = httpx.Timeout(quote_timeout_s)
         self._breaker = Breaker()
 
@@ -159,6 +179,8 @@ class HttpCarrier:
         """Make a request, and count it by what came of it."""
         result = "fault"
         try:
+            # Each time, since a name that led to the open internet yesterday can lead into our own network today.
+            check_address(self._url, private=self._private)
             answer = call(self._client, method, path, **options)
             result = "answered"
         except OutsideError as error:
@@ -167,6 +189,16 @@ class HttpCarrier:
         finally:
             OUTSIDE_CALLS.labels(self._name, what, result).inc()
         return answer
+
+    def introduce(self) -> Introduction:
+        """Ask the carrier who it is.  Raises NeverSent, MaybeDone or RefusedOutside, also for what is no carrier."""
+        told = self._call("capabilities", "GET", "/capabilities")
+        offered = self._call("cards", "GET", "/cards")
+        try:
+            return _introduction(told.json(), offered.json())
+        except (ValueError, KeyError, TypeError, AttributeError) as error:
+            words = f"this is no carrier that speaks the protocol: {str(error)[:120]}"
+            raise RefusedOutside("not_understood", words) from error
 
     def quotes(self, consignment: Consignment, now: datetime) -> LiveAnswer:
         """See CarrierClient."""
@@ -223,7 +255,7 @@ class HttpCarrier:
         )
         try:
             told: dict[str, Any] = answer.json()
-            parcel = SoldParcel(_tracking_number(told["tracking_number"]), str(told["routing"]))
+            parcel = SoldParcel(_tracking_number(told["tracking_number"]), str(told.get("routing", "")))
             return SoldReturn(_sum(told["price_minor"], least=0), parcel)
         except KeyError as error:
             raise NotBelieved(f"it does not say {error}") from error
@@ -234,17 +266,36 @@ class HttpCarrier:
         """See CarrierClient."""
         answer = self._call("events", "GET", f"/tracking/{tracking_number}")
         try:
-            return [_event(told) for told in answer.json()["events"] if told["code"] in STATES]
+            known = [told for told in answer.json()["events"] if told["code"] in self._states]
+            return [_event(told, TrackingState(self._states[told["code"]])) for told in known]
         except (ValueError, KeyError, TypeError, AttributeError) as error:
             raise NotBelieved(f"events that make no sense ({type(error).__name__})") from error
 
 
-def _event(told: dict[str, Any]) -> CarrierEvent:
+def _introduction(told: dict[str, Any], offered: dict[str, Any]) -> Introduction:
+    """Read what a carrier says of itself.  Raises ValueError, KeyError or TypeError for what is not the protocol."""
+    protocol, who = told["protocol"], told["carrier"]
+    if protocol["name"] != PROTOCOL or str(protocol["version"]).partition(".")[0] != MAJOR:
+        raise ValueError(f"it speaks {protocol['name']} {protocol['version']}, not {PROTOCOL} {MAJOR}")
+    if not _CODE.fullmatch(str(who["code"])):
+        raise ValueError(f"{who['code']!r:.40} is no code")
+    name = _one_line(who["name"], 80)
+    states = {str(code)[:40]: TrackingState(state).value for code, state in told["states"].items()}
+    cards = tuple(dict(card) for card in offered["cards"])
+    if not name or len(states) > MOST_CODES or len(cards) > MOST_CARDS:
+        raise ValueError("no name, or more codes or cards than can be")
+    monogram = _one_line(who.get("monogram", name[:2]), 2).upper()
+    return Introduction(
+        str(who["code"]), name, monogram, bool(who.get("latin_only")), frozenset(map(str, told["can"])), states, cards
+    )
+
+
+def _event(told: dict[str, Any], state: TrackingState) -> CarrierEvent:
     """Read an event; one whose time has no zone could be at any hour.  Raises ValueError, KeyError or TypeError."""
     at = datetime.fromisoformat(told["at"])
     if at.tzinfo is None:
         raise ValueError("a time without a zone")
-    return CarrierEvent(at, STATES[told["code"]], _one_line(told["words"], 200), _one_line(told["spot"], 120))
+    return CarrierEvent(at, state, _one_line(told["words"], 200), _one_line(told.get("spot", ""), 120))
 
 
 def _one_line(told: Any, most: int) -> str:
@@ -295,7 +346,7 @@ _VOID_STATES: dict[str, Literal["pending", "refunded", "refused"]] = {
 def _void(answer: httpx.Response) -> VoidAnswer:
     try:
         told: dict[str, Any] = answer.json()
-        return VoidAnswer(_VOID_STATES[told["state"]], str(told["words"])[:300])
+        return VoidAnswer(_VOID_STATES[told["state"]], str(told.get("words", ""))[:300])
     except (ValueError, KeyError, TypeError) as error:
         raise MaybeDone("an answer that makes no sense") from error
 
@@ -316,7 +367,9 @@ def _sold(answer: httpx.Response) -> Sold:
     try:
         body: dict[str, Any] = answer.json()
         told = body["shipment"] if answer.status_code == 409 else body
-        parcels = tuple(SoldParcel(_tracking_number(p["tracking_number"]), str(p["routing"])) for p in told["parcels"])
+        parcels = tuple(
+            SoldParcel(_tracking_number(p["tracking_number"]), str(p.get("routing", ""))) for p in told["parcels"]
+        )
         return Sold(_sum(told["price_minor"], least=0), parcels)
     except KeyError as error:
         raise NotBelieved(f"it does not say {error}") from error

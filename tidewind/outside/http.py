@@ -13,17 +13,19 @@ from tidewind.outside.errors import MaybeDone, NeverSent, RefusedOutside
 def call(client: httpx.Client, method: str, path: str, **options: Any) -> httpx.Response:
     """Make one request and return its 2xx or 409 answer.
 
-    Raises NeverSent (no connection, 503, 429), MaybeDone (time-out, broken connection, other 5xx) or RefusedOutside
+    Raises NeverSent (no connection, 503, 429), MaybeDone (time-out, broken connection, redirect, other 5xx) or RefusedOutside
     (other 4xx).
     """
     try:
-        answer = client.request(method, path, **options)
+        answer = _within_bounds(client, method, path, options)
     except (httpx.ConnectError, httpx.ConnectTimeout, httpx.PoolTimeout) as error:
         raise NeverSent("no connection") from error
     except httpx.TimeoutException as error:
         raise MaybeDone("no answer in time") from error
     except httpx.TransportError as error:
         raise MaybeDone("the connection broke") from error
+    if 300 <= answer.status_code < 400:
+        raise MaybeDone("it sends us elsewhere, and redirects are not followed")
     if answer.status_code == 503:
         raise NeverSent("closed for maintenance")
     if answer.status_code == 429:
@@ -35,11 +37,37 @@ def call(client: httpx.Client, method: str, path: str, **options: Any) -> httpx.
     return answer
 
 
+MOST_BYTES = 20_000_000
+
+
+def _within_bounds(client: httpx.Client, method: str, path: str, options: dict[str, Any]) -> httpx.Response:
+    """Make a request, and give up reading an answer that does not end."""
+    timeout = options.pop("timeout", httpx.USE_CLIENT_DEFAULT)
+    request = client.build_request(method, path, timeout=timeout, **options)
+    answer = client.send(request, stream=True)
+    try:
+        body = bytearray()
+        for chunk in answer.iter_bytes():
+            body += chunk
+            if len(body) > MOST_BYTES:
+                raise MaybeDone(f"an answer of more than {MOST_BYTES // 1_000_000} MB")
+    finally:
+        answer.close()
+    headers = [(name, value) for name, value in answer.headers.items() if name not in _DECODED]
+    return httpx.Response(answer.status_code, headers=headers, content=bytes(body), request=request)
+
+
+# The body is decoded by now: what spoke of its coded form does not hold any more.
+_DECODED = frozenset({"content-encoding", "content-length", "transfer-encoding"})
+
+
 def _refusal(answer: httpx.Response) -> RefusedOutside:
     try:
-        detail = answer.json().get("detail")
+        body = answer.json()
     except ValueError:
-        detail = None
-    if isinstance(detail, dict):
-        return RefusedOutside(str(detail.get("reason", "refused"))[:60], str(detail.get("detail", ""))[:300])
+        body = None
+    if isinstance(body, dict) and isinstance(body.get("detail"), dict):
+        body = body["detail"]  # as dialects nest it
+    if isinstance(body, dict) and "reason" in body:
+        return RefusedOutside(str(body["reason"])[:60], str(body.get("detail", ""))[:300])
     return RefusedOutside("unknown" if answer.status_code == 404 else "refused", f"HTTP {answer.status_code}")

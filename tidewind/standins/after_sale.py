@@ -7,13 +7,13 @@ import time
 from datetime import datetime, timedelta
 from typing import Any
 
-from fastapi import APIRouter, HTTPException, Request
+from fastapi import APIRouter, Depends, HTTPException, Request
 
 from tidewind.standins import carriers
-from tidewind.standins.carriers import before, first_scan, number_for, world_of
+from tidewind.standins.carriers import at_the_door, before, first_scan, number_for, world_of
 from tidewind.standins.world import World
 
-router = APIRouter(prefix="/carriers")
+router = APIRouter(prefix="/carriers", dependencies=[Depends(at_the_door)])
 VOID_DAYS = {"norvia": (28, 6), "brightmile": (14, 3), "pontolo": (30, 1), "cobaltair": (28, 9)}
 """For each carrier: within how many days a label can be voided, and after how many the refund is decided."""
 RETURNS = {

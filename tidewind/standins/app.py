@@ -8,8 +8,10 @@ from datetime import datetime
 from pathlib import Path
 from typing import Annotated
 
-from fastapi import FastAPI, Form, HTTPException, Request
-from fastapi.responses import HTMLResponse, RedirectResponse
+from fastapi import FastAPI, Form, HTTPException, Request, Response
+from fastapi.exception_handlers import http_exception_handler, request_validation_exception_handler
+from fastapi.exceptions import RequestValidationError
+from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse
 
 from tidewind.standins import after_sale, carriers, mail, markets, printers, webshop
 from tidewind.standins.page import page
@@ -33,6 +35,8 @@ def make_app(file: Path | str, smtp_port: int, clock: Callable[[], datetime]) ->
 
     app = FastAPI(title="Tidewind's simulated outside world", lifespan=lifespan)
     app.state.world = world
+    app.add_exception_handler(HTTPException, _refused)
+    app.add_exception_handler(RequestValidationError, _unreadable)
     app.include_router(carriers.router)
     app.include_router(after_sale.router)
     app.include_router(printers.router)
@@ -44,6 +48,28 @@ def make_app(file: Path | str, smtp_port: int, clock: Callable[[], datetime]) ->
     app.add_api_route("/faults", _fault, methods=["POST"])
     app.add_api_route("/health", lambda: {"ok": True, "now": world.now().isoformat()})
     return app
+
+
+async def _refused(request: Request, error: Exception) -> Response:
+    """Answer as the carrier protocol says, a reason and words; other parties nest them as their dialects do."""
+    if isinstance(error, HTTPException) and isinstance(error.detail, dict) and _is_carrier(request):
+        return JSONResponse(error.detail, error.status_code)
+    if not isinstance(error, HTTPException):
+        raise error
+    return await http_exception_handler(request, error)
+
+
+async def _unreadable(request: Request, error: Exception) -> Response:
+    if not isinstance(error, RequestValidationError):
+        raise error
+    if _is_carrier(request):
+        where = ".".join(str(part) for part in error.errors()[0]["loc"])
+        return JSONResponse({"reason": "unreadable", "detail": f"{where}: {error.errors()[0]['msg']}"[:300]}, 422)
+    return await request_validation_exception_handler(request, error)
+
+
+def _is_carrier(request: Request) -> bool:
+    return request.url.path.startswith("/carriers/")
 
 
 def _panel(request: Request) -> str:

@@ -12,7 +12,7 @@ from importlib import resources
 from typing import Any
 from zoneinfo import ZoneInfo
 
-from fastapi import APIRouter, HTTPException, Request
+from fastapi import APIRouter, Depends, HTTPException, Request
 from fastapi.responses import JSONResponse
 from pydantic import BaseModel
 
@@ -27,7 +27,18 @@ from tidewind.core.tariffs.reading import BadCard
 from tidewind.core.tariffs.written import read_card
 from tidewind.standins.world import World
 
-router = APIRouter(prefix="/carriers")
+_OPEN = frozenset({"health", "book", "returns", "use"})
+"""What is asked without a key: whether anybody is there, and what only tests and the simulated buyer ask."""
+
+
+def at_the_door(request: Request) -> None:
+    """Let in who has the key that the carrier gave the shop."""
+    carrier, last = request.path_params.get("carrier", ""), request.url.path.rsplit("/", 1)[-1]
+    if last not in _OPEN and request.headers.get("Authorization") != f"Bearer {carrier}-key":
+        raise HTTPException(401, {"reason": "wrong_key", "detail": "the key is missing, or is not one of ours"})
+
+
+router = APIRouter(prefix="/carriers", dependencies=[Depends(at_the_door)])
 PUBLISHED, SECRET = "tidewind.data.cards", "tidewind.standins.lists"
 CARDS = {
     "norvia": (PUBLISHED, "norvia-2026-06", "norvia-2026-12"),
@@ -112,6 +123,42 @@ def before(world: World, carrier: str) -> None:
         time.sleep(SLOW_SECONDS)
     if world.take_fault(carrier, "error"):
         raise HTTPException(500, {"reason": "internal", "detail": "something broke at the carrier"})
+
+
+NAMES = {
+    "norvia": ("Norvia Post", "NP"), "brightmile": ("Brightmile Parcel", "BP"), "pontolo": ("Pontolo Points", "PP"),
+    "cobaltair": ("Cobaltair Express", "CX"),
+}  # fmt: skip
+LATIN_ONLY = frozenset({"brightmile", "cobaltair"})
+
+
+@router.get("/{carrier}/health")
+def health(carrier: str) -> dict[str, bool]:
+    """Say that the carrier is there."""
+    return {"ok": carrier in CARDS}
+
+
+@router.get("/{carrier}/capabilities")
+def capabilities(carrier: str, request: Request) -> dict[str, Any]:
+    """Say who the carrier is, what it can do, and what its tracking codes mean."""
+    before(world_of(request), carrier)
+    name, monogram = NAMES[carrier]
+    return {
+        "protocol": {"name": "tidewind-carrier", "version": "1.0"},
+        "carrier": {"code": carrier, "name": name, "monogram": monogram, "latin_only": carrier in LATIN_ONLY},
+        "can": ["quote", "buy", "void", "return", "track"],
+        "states": {code: _MEANS[stage] for stage, code in _CODES[carrier].items()}
+        | ({"ready": "awaiting_collection"} if carrier == "pontolo" else {}),
+    }
+
+
+@router.get("/{carrier}/cards")
+def offered_cards(carrier: str, request: Request) -> dict[str, Any]:
+    """Return the published rate cards, which for a carrier that is asked for prices have none in them."""
+    before(world_of(request), carrier)
+    folder = resources.files(PUBLISHED)
+    names = CARDS[carrier][1:] if carrier != "cobaltair" else ("cobaltair-2026-01",)
+    return {"cards": [json.loads(folder.joinpath(f"{name}.json").read_text("utf-8")) for name in names]}
 
 
 @router.post("/{carrier}/shipments", status_code=201)
@@ -273,6 +320,10 @@ _STAGES = (
     _Stage("delivering", "With the driver", -1, 8),
     _Stage("delivered", "Delivered", -1, 13),
 )
+_MEANS = {
+    "announced": "announced", "accepted": "accepted", "moving": "moving", "delivering": "out_for_delivery",
+    "delivered": "delivered",
+}  # fmt: skip
 _CODES = {
     "norvia": {"announced": "N00", "accepted": "N10", "moving": "N20", "delivering": "N40", "delivered": "N50"},
     "brightmile": {"announced": "DATA", "accepted": "PICK", "moving": "LINE", "delivering": "TOUR", "delivered": "POD"},

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from tidewind.db.tables import CarrierRow, Channel, Printer
-from tidewind.outside.carrier import CarrierClient
+from tidewind.outside.carrier import CarrierClient, Introduction
 from tidewind.outside.channels.upstream import ChannelClient
 from tidewind.outside.mailer import Mailer
 from tidewind.outside.printer import PrinterClient
@@ -15,9 +15,10 @@ from tidewind.services.base.sealing import Sealer
 
 @dataclass(frozen=True)
 class Outside:
-    """Ways to make clients, and the address under which buyers reach us."""
+    """Ways to make clients, to ask who is at an address (with a key), and the address under which buyers reach us."""
 
     carrier: Callable[[CarrierRow], CarrierClient]
+    introduce: Callable[[str, str], Introduction]
     channel: Callable[[Channel], ChannelClient]
     printer: Callable[[Printer], PrinterClient]
     mailer: Mailer

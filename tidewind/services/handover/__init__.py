@@ -2,15 +2,15 @@
 
 from tidewind.services.handover.alerts import alert_counts, late_sales, low_balance
 from tidewind.services.handover.departures import cutoff_at, default_place, departure_for, todays_departures
-from tidewind.services.handover.first_hour import first_hour
+from tidewind.services.handover.first_hour import steps_missing
 
 __all__ = [
     "alert_counts",
     "cutoff_at",
     "default_place",
     "departure_for",
-    "first_hour",
     "late_sales",
     "low_balance",
+    "steps_missing",
     "todays_departures",
 ]

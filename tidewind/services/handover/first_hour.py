@@ -45,7 +45,7 @@ _DONE: tuple[tuple[str, bool, ColumnElement[bool]], ...] = (
 )
 
 
-def first_hour(session: Session) -> list[Step]:
+def steps_missing(session: Session) -> list[Step]:
     """Return the steps of a new shop; nothing once everything that is needed is there."""
     found = session.execute(select(*(done for _, _, done in _DONE))).one()
     steps = [Step(code, bool(done), needed) for (code, needed, _), done in zip(_DONE, found, strict=True)]

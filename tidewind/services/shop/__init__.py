@@ -37,6 +37,7 @@ from tidewind.services.shop.channels import (
     try_connection,
     upstream_counts,
 )
+from tidewind.services.shop.connecting import TakenOn, connect_carrier, take_on
 from tidewind.services.shop.contacts import (
     MOST_CONTACTS,
     bring_in_contacts,
@@ -74,6 +75,7 @@ __all__ = [
     "AccountChange",
     "MailSettings",
     "OwnNumbers",
+    "TakenOn",
     "add_account",
     "add_carrier",
     "add_range",
@@ -94,6 +96,7 @@ __all__ = [
     "change_shop",
     "channel_log",
     "clearances",
+    "connect_carrier",
     "connect_channel",
     "consent_url",
     "contacts_as_csv",
@@ -143,6 +146,7 @@ __all__ = [
     "suggest_addresses",
     "switch_carrier",
     "take_notice",
+    "take_on",
     "take_starters",
     "try_connection",
     "try_restricted_name",

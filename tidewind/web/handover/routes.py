@@ -5,7 +5,7 @@ from __future__ import annotations
 from fastapi import APIRouter
 
 from tidewind.services.books import balance_now
-from tidewind.services.handover import alert_counts, first_hour, late_sales, low_balance, todays_departures
+from tidewind.services.handover import alert_counts, late_sales, low_balance, steps_missing, todays_departures
 from tidewind.services.orders import count_open, samples_there, snag_groups
 from tidewind.web.access import MONEY_ROLES, Anyone, Now, Tx
 from tidewind.web.handover.schemas import DepartureOut, LateSaleOut, SnagGroupOut, StepOut, TodayOut
@@ -32,6 +32,6 @@ def today(who: Anyone, session: Tx, now: Now) -> TodayOut:
             for s in late_sales(session)
         ],
         **alert_counts(session, now),
-        first_hour=[StepOut.model_validate(step) for step in first_hour(session)],
+        first_hour=[StepOut.model_validate(step) for step in steps_missing(session)],
         samples=samples_there(session),
     )

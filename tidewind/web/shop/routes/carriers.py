@@ -31,12 +31,14 @@ from tidewind.web.shop.schemas.carriers import (
     CarrierIn,
     CarrierOut,
     ChangedOut,
+    ConnectCarrierIn,
     NumberIn,
     ProposalOut,
     RangeIn,
     RangeOut,
     RehearseAccountIn,
     ServiceOnCard,
+    TakenOnOut,
 )
 
 router = APIRouter(prefix="/api", tags=["carriers and rate cards"])
@@ -134,6 +136,17 @@ def add_carrier(
     file_name, data = uploaded(file, parts.settings.upload_limit_bytes)
     row, _ = service.begin_with_card(session, name, account, data, file_name, now)
     return _carrier(session, row, now)
+
+
+@router.post("/carriers/connect", status_code=201)
+def connect_carrier(body: ConnectCarrierIn, _who: Owner, parts: Parts, now: Now) -> TakenOnOut:
+    """Ask who is at an address, by the open carrier protocol, and take that carrier on with its services and cards."""
+    taken = service.connect_carrier(
+        parts.sessions, parts.outside, body.address, body.key, body.account, body.payer, now
+    )
+    with parts.sessions() as session:
+        shown = _carrier(session, service.get_carrier(session, taken.carrier.code), now)
+    return TakenOnOut(carrier=shown, cards=taken.cards, left_out=taken.left_out)
 
 
 @router.post("/carriers/{code}/without")

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import date
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
 from tidewind.core.numbering import RangeKind
 from tidewind.web.base.schemas import Out, Short
@@ -91,6 +91,24 @@ class CarrierOut(BaseModel):
     accounts: list[AccountOut]
     services: list[ServiceOnCard]
     versions: list[CardVersionOut]
+
+
+class ConnectCarrierIn(BaseModel):
+    """Where a carrier that speaks the open protocol is reached, its key, and the shop's account with it."""
+
+    model_config = ConfigDict(extra="forbid")
+    address: Annotated[str, StringConstraints(strip_whitespace=True, min_length=8, max_length=200)]
+    key: Annotated[str, StringConstraints(strip_whitespace=True, max_length=400)] = ""
+    account: Annotated[str, Field(max_length=40)] = ""
+    payer: Literal["balance", "account"] = "account"
+
+
+class TakenOnOut(BaseModel):
+    """A carrier that was taken on: how many of its rate cards hold, and in words why others do not."""
+
+    carrier: CarrierOut
+    cards: int
+    left_out: list[str]
 
 
 class CarrierIn(BaseModel):

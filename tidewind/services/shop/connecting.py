@@ -1,0 +1,71 @@
+"""Carriers that speak the open protocol: asked who they are, taken on with the cards they offer."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import dataclass, field
+from datetime import datetime
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session, sessionmaker
+
+from tidewind.db.tables import CarrierRow
+from tidewind.outside.carrier import Introduction
+from tidewind.services.base import Conflict, Invalid, Outside, ServiceError
+from tidewind.services.shop.cards import save_card
+from tidewind.services.shop.carriers import add_carrier
+
+
+@dataclass(slots=True)
+class TakenOn:
+    """A carrier that was taken on: how many of its cards hold here, and why others do not."""
+
+    carrier: CarrierRow
+    cards: int = 0
+    left_out: list[str] = field(default_factory=list)
+
+
+def connect_carrier(
+    sessions: sessionmaker[Session], outside: Outside, address: str, key: str, account: str, payer: str, now: datetime
+) -> TakenOn:
+    """Ask who is at an address and take that carrier on.
+
+    Raises OutsideError where nobody answers, the key is refused or the address must not be asked; Conflict where the
+    carrier is here already; Invalid where none of its cards can be used.
+    """
+    introduced = outside.introduce(address, key)
+    with sessions.begin() as session:
+        taken = take_on(session, introduced, address, outside.sealer.seal(key), account, payer, now)
+        if not taken.cards:
+            words = " · ".join(taken.left_out) or "It offers no rate card, so nothing of it can be priced."
+            raise Invalid("no_card", f"{introduced.name} was not added. {words}"[:2_000])
+    return taken
+
+
+def take_on(
+    session: Session, who: Introduction, address: str, key_sealed: str, account: str, payer: str, now: datetime
+) -> TakenOn:
+    """Write a carrier down as it introduced itself, with those of its cards that can be used.  Raises Conflict."""
+    row = add_carrier(session, who.name, "protocol", account, payer, address)
+    known = select(CarrierRow.id).where(CarrierRow.code == who.code)
+    if session.scalar(known) is None:  # its packaging and services go by it; what another one had is not taken
+        row.code = who.code
+    row.monogram, row.latin_only = who.monogram, who.latin_only
+    row.states, row.key_sealed = dict(who.states), key_sealed
+    session.flush()
+    taken = TakenOn(row)
+    for card in who.cards:
+        named = {**card, "carrier": row.code}
+        services = card.get("services", [])
+        row.asks_prices |= any(isinstance(s, dict) and s.get("kind") == "live" for s in services)
+        try:
+            with session.begin_nested():
+                save_card(session, row.code, json.dumps(named).encode(), f"from {who.name}", now)
+            taken.cards += 1
+        except (Conflict, Invalid) as error:
+            taken.left_out.append(f"Its card from {card.get('valid_from', 'an unknown day')}: {_words(error)}")
+    return taken
+
+
+def _words(error: ServiceError) -> str:
+    return str(error).removeprefix("Nothing was stored. ")
