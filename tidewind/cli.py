@@ -35,6 +35,12 @@ def main(arguments: list[str] | None = None) -> int:
     standins.add_argument("port", type=int)
     standins.add_argument("smtp_port", type=int)
     standins.add_argument("file", type=Path)
+    check = commands.add_parser("check-carrier", help="try a service against the open carrier protocol")
+    check.add_argument("url")
+    check.add_argument("--key", default="", help="the key that it gave you")
+    check.add_argument("--service", default="", help="what to buy, where its rate cards do not say")
+    check.add_argument("--country", default="", help="from where and to where, two letters")
+    check.add_argument("--postcode", default="1000-001")
     commands.add_parser("web", help="the web server only")
     commands.add_parser("worker", help="the job worker only")
     commands.add_parser("openapi", help="print the OpenAPI document")
@@ -45,6 +51,8 @@ def main(arguments: list[str] | None = None) -> int:
         return _back_and_forth(chosen)
     if chosen.command == "standins":
         return _standins(chosen.port, chosen.smtp_port, chosen.file)
+    if chosen.command == "check-carrier":
+        return _check_carrier(chosen)
     return {"web": _web, "worker": _worker, "openapi": _openapi}[chosen.command]()
 
 
@@ -108,6 +116,23 @@ def _standins(port: int, smtp_port: int, file: Path) -> int:
         make_app(file, smtp_port, now), host="127.0.0.1", port=port, log_level="warning", timeout_graceful_shutdown=1
     )
     return 0
+
+
+def _check_carrier(chosen: argparse.Namespace) -> int:
+    from tidewind.conformance.carrier import check_carrier
+    from tidewind.conformance.protocol import as_table
+
+    outcomes = check_carrier(
+        chosen.url,
+        chosen.key,
+        ROOT / "docs" / "protocols" / "carrier.yaml",
+        now().date(),
+        service=chosen.service,
+        country=chosen.country,
+        postcode=chosen.postcode,
+    )
+    print(as_table(outcomes))
+    return 1 if any(one.result == "wrong" for one in outcomes) else 0
 
 
 def _web() -> int:

@@ -13,8 +13,8 @@ from tidewind.outside.errors import MaybeDone, NeverSent, RefusedOutside
 def call(client: httpx.Client, method: str, path: str, **options: Any) -> httpx.Response:
     """Make one request and return its 2xx or 409 answer.
 
-    Raises NeverSent (no connection, 503, 429), MaybeDone (time-out, broken connection, redirect, other 5xx) or RefusedOutside
-    (other 4xx).
+    Raises NeverSent (no connection, 503, 429), MaybeDone (time-out, broken connection, redirect, other 5xx) or
+    RefusedOutside (other 4xx).
     """
     try:
         answer = _within_bounds(client, method, path, options)

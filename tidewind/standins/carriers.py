@@ -146,10 +146,29 @@ def capabilities(carrier: str, request: Request) -> dict[str, Any]:
     return {
         "protocol": {"name": "tidewind-carrier", "version": "1.0"},
         "carrier": {"code": carrier, "name": name, "monogram": monogram, "latin_only": carrier in LATIN_ONLY},
-        "can": ["quote", "buy", "void", "return", "track"],
+        "can": ["quote", "buy", "void", "return", "track", *(["points"] if carrier in POINTS else [])],
         "states": {code: _MEANS[stage] for stage, code in _CODES[carrier].items()}
         | ({"ready": "awaiting_collection"} if carrier == "pontolo" else {}),
     }
+
+
+POINTS = {
+    "pontolo": (
+        {"code": "AV-014", "name": "Corner of the Fish Hall", "street": "Rua dos Mercantéis 9", "postcode": "3800-220",
+         "city": "Aveiro"},
+        {"code": "LX-207", "name": "Lockers, Rossio steps", "street": "Calçada do Carmo 3", "postcode": "1200-090",
+         "city": "Lisboa"},
+    )
+}  # fmt: skip
+
+
+@router.get("/{carrier}/points")
+def points(carrier: str, country: str, postcode: str, request: Request) -> dict[str, Any]:
+    """Return shops and lockers, those first whose postcode begins alike."""
+    before(world_of(request), carrier)
+    if carrier not in POINTS or country != "PT":
+        raise HTTPException(404, {"reason": "no_points", "detail": "there are no shops or lockers"})
+    return {"points": sorted(POINTS[carrier], key=lambda point: point["postcode"][:1] != postcode[:1])}
 
 
 @router.get("/{carrier}/cards")

@@ -1872,6 +1872,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/carriers/connect": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Connect Carrier
+         * @description Ask who is at an address, by the open carrier protocol, and take that carrier on with its services and cards.
+         */
+        post: operations["connect_carrier_api_carriers_connect_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/carriers/{code}/without": {
         parameters: {
             query?: never;
@@ -4499,6 +4519,30 @@ export interface components {
              * @description Carriers that are asked for their prices and have not answered yet
              */
             live: string[];
+        };
+        /**
+         * ConnectCarrierIn
+         * @description Where a carrier that speaks the open protocol is reached, its key, and the shop's account with it.
+         */
+        ConnectCarrierIn: {
+            /** Address */
+            address: string;
+            /**
+             * Key
+             * @default
+             */
+            key: string;
+            /**
+             * Account
+             * @default
+             */
+            account: string;
+            /**
+             * Payer
+             * @default account
+             * @enum {string}
+             */
+            payer: "balance" | "account";
         };
         /** ConnectIn */
         ConnectIn: {
@@ -7550,6 +7594,17 @@ export interface components {
         TakeOutIn: {
             /** Order Ids */
             order_ids: number[];
+        };
+        /**
+         * TakenOnOut
+         * @description A carrier that was taken on: how many of its rate cards hold, and in words why others do not.
+         */
+        TakenOnOut: {
+            carrier: components["schemas"]["CarrierOut"];
+            /** Cards */
+            cards: number;
+            /** Left Out */
+            left_out: string[];
         };
         /**
          * TemplateIO
@@ -11806,6 +11861,44 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CarrierOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    connect_carrier_api_carriers_connect_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "address": "textxxxx"
+                 *     }
+                 */
+                "application/json": components["schemas"]["ConnectCarrierIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakenOnOut"];
                 };
             };
             /** @description Problem details */

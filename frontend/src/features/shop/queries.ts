@@ -229,3 +229,7 @@ export const tryMail = async (recipient: string) =>
   need(await api.POST("/api/shop/mail/test", { body: { recipient } }));
 
 export const takeStarters = async () => need(await api.POST("/api/packaging/starters"));
+
+/** Ask who is at an address, by the open protocol, and take that carrier on. */
+export const connectCarrier = async (body: Schemas["ConnectCarrierIn"]) =>
+  need(await api.POST("/api/carriers/connect", { body }));

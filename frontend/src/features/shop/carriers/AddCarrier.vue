@@ -2,19 +2,32 @@
 import { useMutation, useQueryClient } from "@tanstack/vue-query";
 import { ref } from "vue";
 import { FormDialog } from "../../../shared/ui";
-import { addCarrier } from "../queries";
+import { addCarrier, connectCarrier } from "../queries";
 import TypedPrices from "./TypedPrices.vue";
 
 /** A carrier that is known by its price list alone: brought as a file, or typed. */
+type Way = "file" | "typed" | "protocol";
+const WAYS: [Way, string][] = [
+  ["file", "Its price list as a file"],
+  ["typed", "Type its prices"],
+  ["protocol", "It is reached at an address"],
+];
 const emit = defineEmits<{ close: []; added: [string] }>();
 const client = useQueryClient();
 const name = ref("");
 const account = ref("");
-const way = ref<"file" | "typed">("file");
+const way = ref<Way>("file");
+const address = ref("");
+const key = ref("");
 const file = ref<File>();
 const typed = ref<InstanceType<typeof TypedPrices>>();
 const add = useMutation({
-  mutationFn: () => addCarrier(name.value, account.value, file.value ?? typed.value!.file()),
+  mutationFn: async () => {
+    if (way.value !== "protocol")
+      return addCarrier(name.value, account.value, file.value ?? typed.value!.file());
+    const body = { address: address.value, key: key.value, account: account.value };
+    return (await connectCarrier({ ...body, payer: "account" })).carrier;
+  },
   onSuccess: (made) => {
     void client.invalidateQueries();
     emit("added", made.code);
@@ -24,7 +37,7 @@ function take(event: Event): void {
   file.value = (event.target as HTMLInputElement).files?.[0];
   add.reset();
 }
-function choose(wanted: "file" | "typed"): void {
+function choose(wanted: Way): void {
   way.value = wanted;
   file.value = undefined;
   add.reset();
@@ -40,7 +53,21 @@ function choose(wanted: "file" | "typed"): void {
     @send="add.mutate()"
   >
     <div class="names">
-      <v-text-field v-model="name" label="Name of the carrier" required autofocus />
+      <v-text-field
+        v-if="way !== 'protocol'"
+        v-model="name"
+        label="Name of the carrier"
+        required
+        autofocus
+      />
+      <v-text-field
+        v-else
+        v-model="address"
+        label="Address"
+        placeholder="https://"
+        required
+        autofocus
+      />
       <v-text-field v-model="account" label="Your customer number with it" />
     </div>
     <p class="ways">
@@ -67,7 +94,14 @@ function choose(wanted: "file" | "typed"): void {
         comes by account.
       </p>
     </template>
-    <TypedPrices v-else ref="typed" />
+    <TypedPrices v-else-if="way === 'typed'" ref="typed" />
+    <template v-else>
+      <v-text-field v-model="key" label="Key that it gave you" type="password" autocomplete="off" />
+      <p class="mute small">
+        For a carrier, or an adapter in front of one, that speaks the open carrier protocol: it says
+        who it is and offers its services and prices. Its labels are bought from it.
+      </p>
+    </template>
     <template #actions
       ><v-btn type="submit" :loading="add.isPending.value">Add the carrier</v-btn></template
     >

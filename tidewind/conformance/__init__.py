@@ -1,0 +1,1 @@
+"""Tries of foreign services against the open protocols, by the protocol documents alone."""
