@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { useMutation, useQueryClient } from "@tanstack/vue-query";
 import { ref } from "vue";
+import { type Schemas } from "../../../api/client";
 import { FormDialog } from "../../../shared/ui";
 import { addCarrier, connectCarrier } from "../queries";
 import TypedPrices from "./TypedPrices.vue";
@@ -22,7 +23,7 @@ const key = ref("");
 const file = ref<File>();
 const typed = ref<InstanceType<typeof TypedPrices>>();
 const add = useMutation({
-  mutationFn: async () => {
+  mutationFn: async (): Promise<Schemas["CarrierOut"]> => {
     if (way.value !== "protocol")
       return addCarrier(name.value, account.value, file.value ?? typed.value!.file());
     const body = { address: address.value, key: key.value, account: account.value };
@@ -33,6 +34,7 @@ const add = useMutation({
     emit("added", made.code);
   },
 });
+const { isPending: busy } = add;
 function take(event: Event): void {
   file.value = (event.target as HTMLInputElement).files?.[0];
   add.reset();
@@ -71,11 +73,15 @@ function choose(wanted: Way): void {
       <v-text-field v-model="account" label="Your customer number with it" />
     </div>
     <p class="ways">
-      <button type="button" class="chip" :aria-pressed="way === 'file'" @click="choose('file')">
-        Its price list as a file
-      </button>
-      <button type="button" class="chip" :aria-pressed="way === 'typed'" @click="choose('typed')">
-        Type its prices
+      <button
+        v-for="[code, words] in WAYS"
+        :key="code"
+        type="button"
+        class="chip"
+        :aria-pressed="way === code"
+        @click="choose(code)"
+      >
+        {{ words }}
       </button>
     </p>
     <template v-if="way === 'file'">
@@ -102,9 +108,7 @@ function choose(wanted: Way): void {
         who it is and offers its services and prices. Its labels are bought from it.
       </p>
     </template>
-    <template #actions
-      ><v-btn type="submit" :loading="add.isPending.value">Add the carrier</v-btn></template
-    >
+    <template #actions><v-btn type="submit" :loading="busy">Add the carrier</v-btn></template>
   </FormDialog>
 </template>
 
