@@ -5,6 +5,7 @@ from __future__ import annotations
 import threading
 import time
 from collections.abc import Callable, Hashable
+from contextlib import closing
 from pathlib import Path
 from typing import Any
 
@@ -19,12 +20,13 @@ from tidewind.db.tables import CarrierRow, Channel, Printer
 from tidewind.outside.carrier import CarrierClient, HttpCarrier, Introduction
 from tidewind.outside.channels.larkspur import Larkspur
 from tidewind.outside.channels.ovenbird import Ovenbird
+from tidewind.outside.channels.store import Store, StoreIntroduction
 from tidewind.outside.channels.tallyfair import Tallyfair
 from tidewind.outside.channels.upstream import ChannelClient
 from tidewind.outside.mailer import MailServer, SmtpMailer
 from tidewind.outside.printer import HttpPrinter, PrinterClient
 from tidewind.services.base import Jumps, Outside, Sealer, tell_what_is_written
-from tidewind.services.shop import OwnNumbers, server_of
+from tidewind.services.shop import PROTOCOL, OwnNumbers, server_of
 from tidewind.settings import Settings, now
 from tidewind.web import base, books, buying, follow, handover, orders, papers, people, planning, problems, rates, shop
 from tidewind.web.access import Wiring
@@ -34,70 +36,98 @@ from tidewind.web.observing import Observed
 from tidewind.web.shield import Shield
 
 _ROOMS = (follow, people, orders, rates, planning, shop, buying, handover, papers, books, base)
-ADAPTERS: dict[str, Callable[[str, str, float], ChannelClient]] = {
+DIALECTS: dict[str, Callable[[str, str, float], ChannelClient]] = {
     "larkspur": Larkspur,
     "tallyfair": Tallyfair,
     "ovenbird": Ovenbird,
 }
 
 
-def make_outside(settings: Settings, sessions: sessionmaker[Session]) -> Outside:
-    """Return the real clients for the outside world; each is made once and kept until ``close``."""
-    sealer = Sealer(settings.key_file)
-    kept: dict[Hashable, Any] = {}
-    lock = threading.Lock()
+class Clients:
+    """The real clients for the outside world; each is made once and kept until ``close``."""
 
-    def once(base_url: str, make: Callable[[str], Any], *more: Hashable) -> Any:
+    def __init__(self, settings: Settings, sessions: sessionmaker[Session]) -> None:
+        self._settings, self._sessions, self.sealer = settings, sessions, Sealer(settings.key_file)
+        self._kept: dict[Hashable, Any] = {}
+        self._lock = threading.Lock()
+
+    def _url(self, written: str) -> str:
+        return written.replace("{standins}", self._settings.standins_url)
+
+    def _once(self, base_url: str, make: Callable[[str], Any], *more: Hashable) -> Any:
         """Return the client for an address, made at the first call."""
-        url = base_url.replace("{standins}", settings.standins_url)
-        with lock:
-            if (url, *more) not in kept:
-                kept[url, *more] = make(url)
-            return kept[url, *more]
+        url = self._url(base_url)
+        with self._lock:
+            if (url, *more) not in self._kept:
+                self._kept[url, *more] = make(url)
+            return self._kept[url, *more]
 
-    def carrier(row: CarrierRow) -> CarrierClient:
+    def carrier(self, row: CarrierRow) -> CarrierClient:
+        """Return the client of a carrier; one that is not asked sells its own numbers."""
         if row.kind == "list":
-            return OwnNumbers(sessions, row.id, row.name)
-        key, states = sealer.open(row.key_sealed), dict(row.states)
-        client: CarrierClient = once(
+            return OwnNumbers(self._sessions, row.id, row.name)
+        key, states = self.sealer.open(row.key_sealed), dict(row.states)
+        client: CarrierClient = self._once(
             row.base_url,
-            lambda url: _http_carrier(url, settings, row.code, key, states),
+            lambda url: self._http_carrier(url, row.code, key, states),
             row.key_sealed,
             tuple(sorted(states.items())),
         )
         return client
 
-    def introduce(base_url: str, key: str) -> Introduction:
-        url = base_url.replace("{standins}", settings.standins_url)
-        client = _http_carrier(url, settings, "new", key, {})
-        try:
+    def _http_carrier(self, url: str, name: str, key: str, states: dict[str, str]) -> HttpCarrier:
+        wait, private = self._settings.carrier_timeout_s, self._settings.private_networks
+        return HttpCarrier(url, wait, name=name, key=key, states=states, private=private)
+
+    def introduce(self, base_url: str, key: str) -> Introduction:
+        """Ask a carrier who it is."""
+        with closing(self._http_carrier(self._url(base_url), "new", key, {})) as client:
             return client.introduce()
-        finally:
-            client.close()
 
-    def printer(row: Printer) -> PrinterClient:
-        client: PrinterClient = once(row.base_url, lambda url: HttpPrinter(url, settings.carrier_timeout_s))
+    def _store(self, url: str, key: str) -> Store:
+        return Store(url, key, self._settings.channel_timeout_s, private=self._settings.private_networks)
+
+    def introduce_store(self, base_url: str, key: str) -> StoreIntroduction:
+        """Ask a store who it is."""
+        with closing(self._store(self._url(base_url), key)) as client:
+            return client.introduce()
+
+    def channel(self, row: Channel) -> ChannelClient:
+        """Return the client of a channel: of the protocol, or of a dialect beside it."""
+        secret, wait = self.sealer.open(row.secret_sealed), self._settings.channel_timeout_s
+
+        def make(url: str) -> ChannelClient:
+            return self._store(url, secret) if row.adapter == PROTOCOL else DIALECTS[row.adapter](url, secret, wait)
+
+        client: ChannelClient = self._once(row.base_url, make, row.adapter, secret)
         return client
 
-    def channel(row: Channel) -> ChannelClient:
-        secret, adapter = sealer.open(row.secret_sealed), ADAPTERS[row.adapter]
-        client: ChannelClient = once(
-            row.base_url, lambda url: adapter(url, secret, settings.channel_timeout_s), row.adapter, secret
-        )
+    def printer(self, row: Printer) -> PrinterClient:
+        """Return the client of a printer."""
+        client: PrinterClient = self._once(row.base_url, lambda url: HttpPrinter(url, self._settings.carrier_timeout_s))
         return client
 
-    def close() -> None:
-        for client in kept.values():
+    def close(self) -> None:
+        """Close all of them."""
+        for client in self._kept.values():
             client.close()
 
+
+def make_outside(settings: Settings, sessions: sessionmaker[Session]) -> Outside:
+    """Return the outside world as services reach it."""
+    clients = Clients(settings, sessions)
     own = MailServer(settings.smtp_host, settings.smtp_port)
-    mailer = SmtpMailer(lambda: server_of(sessions, sealer, own))
-    return Outside(carrier, introduce, channel, printer, mailer, settings.base_url, close, sealer)
-
-
-def _http_carrier(url: str, settings: Settings, name: str, key: str, states: dict[str, str]) -> HttpCarrier:
-    private = settings.private_networks
-    return HttpCarrier(url, settings.carrier_timeout_s, name=name, key=key, states=states, private=private)
+    return Outside(
+        carrier=clients.carrier,
+        introduce=clients.introduce,
+        channel=clients.channel,
+        introduce_store=clients.introduce_store,
+        printer=clients.printer,
+        mailer=SmtpMailer(lambda: server_of(sessions, clients.sealer, own)),
+        base_url=settings.base_url,
+        close=clients.close,
+        sealer=clients.sealer,
+    )
 
 
 def make_wiring(settings: Settings) -> Wiring:

@@ -41,6 +41,9 @@ def main(arguments: list[str] | None = None) -> int:
     check.add_argument("--service", default="", help="what to buy, where its rate cards do not say")
     check.add_argument("--country", default="", help="from where and to where, two letters")
     check.add_argument("--postcode", default="1000-001")
+    store = commands.add_parser("check-channel", help="try a service against the open channel protocol")
+    store.add_argument("url")
+    store.add_argument("--key", default="", help="the key that it gave you")
     commands.add_parser("web", help="the web server only")
     commands.add_parser("worker", help="the job worker only")
     commands.add_parser("openapi", help="print the OpenAPI document")
@@ -51,8 +54,8 @@ def main(arguments: list[str] | None = None) -> int:
         return _back_and_forth(chosen)
     if chosen.command == "standins":
         return _standins(chosen.port, chosen.smtp_port, chosen.file)
-    if chosen.command == "check-carrier":
-        return _check_carrier(chosen)
+    if chosen.command in {"check-carrier", "check-channel"}:
+        return _check(chosen)
     return {"web": _web, "worker": _worker, "openapi": _openapi}[chosen.command]()
 
 
@@ -118,19 +121,24 @@ def _standins(port: int, smtp_port: int, file: Path) -> int:
     return 0
 
 
-def _check_carrier(chosen: argparse.Namespace) -> int:
+def _check(chosen: argparse.Namespace) -> int:
     from tidewind.conformance.carrier import check_carrier
+    from tidewind.conformance.channel import check_channel
     from tidewind.conformance.protocol import as_table
 
-    outcomes = check_carrier(
-        chosen.url,
-        chosen.key,
-        ROOT / "docs" / "protocols" / "carrier.yaml",
-        now().date(),
-        service=chosen.service,
-        country=chosen.country,
-        postcode=chosen.postcode,
-    )
+    documents = ROOT / "docs" / "protocols"
+    if chosen.command == "check-channel":
+        outcomes = check_channel(chosen.url, chosen.key, documents / "channel.yaml")
+    else:
+        outcomes = check_carrier(
+            chosen.url,
+            chosen.key,
+            documents / "carrier.yaml",
+            now().date(),
+            service=chosen.service,
+            country=chosen.country,
+            postcode=chosen.postcode,
+        )
     print(as_table(outcomes))
     return 1 if any(one.result == "wrong" for one in outcomes) else 0
 

@@ -9,6 +9,8 @@ from tests.browser.people import axe
 from tidewind.core.tariffs.simple import EXAMPLE
 from tidewind.outside.sheets_out import to_csv
 from tidewind.running.supervisor import Supervisor
+from tidewind.standins.store import KEY
+from tidewind.standins.world import World
 
 ORDERS = """order number,name,street,city,postcode,country,sku,item name,quantity,unit price,weight
 W-1,Ana Prado,Rua do Sol 4,Coimbra,3000-310,PT,KNIFE,Carving knife,1,24.00,310 g
@@ -74,6 +76,49 @@ def test_from_an_empty_start_to_the_first_label(browser: Browser, empty_shop: Su
     _label(hands)
     assert hands.actions <= 40, hands.actions
     print(f"{hands.actions} actions")
+
+
+def test_the_same_shop_connects_a_carrier_and_a_store_by_address_and_key(
+    browser: Browser, empty_shop: Supervisor, outside_world: tuple[str, int, World]
+) -> None:
+    page = browser.new_context(
+        base_url=empty_shop.settings.base_url, viewport={"width": 1280, "height": 800}
+    ).new_page()
+    page.errors = []  # type: ignore[attr-defined]
+    page.goto("/sign-in")
+    hands, there = Hands(page), outside_world[0]
+    hands.fill("Login", "ada")
+    hands.fill("Password", "seven wooden crates")
+    hands.key("Enter")
+    expect(page.get_by_role("link", name="Set-up")).to_be_visible()
+    page.goto("/set-up/carriers")
+    hands.button("Add a carrier")
+    hands.button("It is reached at an address")
+    hands.fill("Address", f"{there}/carriers/brightmile")
+    hands.fill("Key that it gave you", "wrong")
+    hands.button("Add the carrier")
+    expect(page.get_by_role("alert")).to_contain_text("the key is missing, or is not one of ours")
+    axe(page)
+    hands.fill("Key that it gave you", "brightmile-key")
+    hands.button("Add the carrier")
+    expect(page.get_by_role("heading", name="Brightmile Parcel")).to_be_visible()
+    expect(page.get_by_role("heading", name="Card from Wed 1 Jul")).to_be_visible()
+    page.goto("/set-up/channels")
+    hands.button("Connect a store")
+    hands.fill("Address", f"{there}/store")
+    hands.fill("Key that it gave you", KEY)
+    axe(page)
+    hands.button("Connect it")
+    expect(page.get_by_role("heading", name="Larkspur & Loam store")).to_be_visible()
+    expect(page.get_by_role("row", name="on hold")).to_contain_text("hold")
+    hands.button("Pull now")
+    expect(page.get_by_text("kept back").first).to_be_visible()
+    axe(page)
+    page.goto("/orders")
+    expect(page.locator("tr[data-order]", has_text="Sara Lindim").first).to_be_visible()
+    # The goods of a store have no weight here yet; one that is said serves all orders of it.
+    expect(page.get_by_text("has no weight").first).to_be_visible()
+    assert page.errors == []  # type: ignore[attr-defined]
 
 
 def _owner(hands: Hands) -> None:

@@ -1,4 +1,4 @@
-"""Faults planted into the example adapter, as strangers make them; the checks never see this module."""
+"""Faults planted into services that speak the protocols, as strangers make them; the checks never see this module."""
 
 from __future__ import annotations
 
@@ -163,3 +163,69 @@ FAULTS: dict[str, tuple[Fault, Callable[[dict[str, str]], None] | None, str]] = 
     "refuses without a reason": (_no_reason, None, "refuses"),
 }  # fmt: skip
 """By name: what it does to answers, what to requests, and words of the check that must find it."""
+
+
+def _orders(change: Callable[[dict[str, Any]], dict[str, Any]]) -> Fault:
+    """Change pages of orders; the first order of each page is at hand as ``page["orders"][0]``."""
+
+    def fault(method: str, path: str, _h: dict[str, str], _a: Any, answer: Answer, _me: Planted) -> Answer:
+        pages = answer[0] == 200 and path.endswith("/orders")
+        return (200, change(answer[1])) if pages and answer[1]["orders"] else answer
+
+    return fault
+
+
+def _more_forever(method: str, path: str, _h: dict[str, str], _a: Any, answer: Answer, me: Planted) -> Answer:
+    pages = answer[0] == 200 and path.endswith("/orders")
+    return (200, {**answer[1], "more": True}) if pages else answer
+
+
+def _each(**more: Any) -> Fault:
+    return _orders(lambda page: {**page, "orders": [{**order, **more} for order in page["orders"]]})
+
+
+def _lost_between(method: str, path: str, _h: dict[str, str], _a: Any, answer: Answer, me: Planted) -> Answer:
+    if answer[0] == 200 and path.endswith("/orders") and answer[1]["more"]:
+        return 200, {**answer[1], "orders": answer[1]["orders"][:-1]}
+    return answer
+
+
+def _strange_cursor_is_empty(
+    method: str, path: str, _h: dict[str, str], _a: Any, answer: Answer, _m: Planted
+) -> Answer:
+    lost = answer[0] == 422 and path.endswith("/orders")
+    return (200, {"orders": [], "cursor": "0", "more": False}) if lost else answer
+
+
+def _news_once(method: str, path: str, _h: dict[str, str], asked: Any, answer: Answer, me: Planted) -> Answer:
+    if path.endswith("/news") and answer[0] == 200 and path in me.kept:
+        return 422, {"reason": "heard_before", "detail": "this was told before"}
+    me.kept[path] = True
+    return answer
+
+
+def _news_of_nothing(method: str, path: str, _h: dict[str, str], _a: Any, answer: Answer, _me: Planted) -> Answer:
+    return (200, {"kept": True}) if path.endswith("/news") and answer[0] == 404 else answer
+
+
+def _store_key(headers: dict[str, str]) -> None:
+    headers["authorization"] = "Bearer larkspur-store-key"
+
+
+CHANNEL_FAULTS: dict[str, tuple[Fault, Callable[[dict[str, str]], None] | None, str]] = {
+    "loses one between two pages": (_lost_between, None, "leaves nothing out"),
+    "more for ever": (_more_forever, None, "to an end"),
+    "the cursor stands still": (_orders(lambda page: {**page, "cursor": "0", "more": True}), None, "to an end"),
+    "money as a decimal": (_each(lines=[{"sku": "A", "name": "A", "quantity": 1, "unit_price_minor": 9.5}]), None, "orders"),
+    "a quantity of nothing": (_each(lines=[{"sku": "A", "name": "A", "quantity": 0, "unit_price_minor": 9}]), None, "orders"),
+    "no lines": (_each(lines=[]), None, "orders"),
+    "a country by its name": (
+        _each(recipient={"name": "A", "street": "B 1", "city": "C", "country": "Portugal"}), None, "orders"
+    ),
+    "times without an offset": (_each(placed_at="2026-11-23T10:00:00"), None, "their offset"),
+    "a state that nobody explained": (_each(state="limbo"), None, "words"),
+    "a strange cursor gives nothing": (_strange_cursor_is_empty, None, "cursors that it never gave"),
+    "news are heard once": (_news_once, None, "news twice"),
+    "news of nothing are welcome": (_news_of_nothing, None, "does not have"),
+    "lets anybody in": (_anybody_may, _store_key, "wrong key"),
+}  # fmt: skip

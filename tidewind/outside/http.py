@@ -70,4 +70,6 @@ def _refusal(answer: httpx.Response) -> RefusedOutside:
         body = body["detail"]  # as dialects nest it
     if isinstance(body, dict) and "reason" in body:
         return RefusedOutside(str(body["reason"])[:60], str(body.get("detail", ""))[:300])
-    return RefusedOutside("unknown" if answer.status_code == 404 else "refused", f"HTTP {answer.status_code}")
+    if answer.status_code == 404:
+        return RefusedOutside("unknown", "nothing there speaks the protocol (HTTP 404)")
+    return RefusedOutside("refused", f"HTTP {answer.status_code}")

@@ -13,7 +13,7 @@ from fastapi.exception_handlers import http_exception_handler, request_validatio
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse
 
-from tidewind.standins import after_sale, carriers, mail, markets, printers, webshop
+from tidewind.standins import after_sale, carriers, mail, markets, printers, store, webshop
 from tidewind.standins.page import page
 from tidewind.standins.world import FAULTS, World
 
@@ -41,6 +41,7 @@ def make_app(file: Path | str, smtp_port: int, clock: Callable[[], datetime]) ->
     app.include_router(after_sale.router)
     app.include_router(printers.router)
     app.include_router(webshop.router)
+    app.include_router(store.router)
     app.include_router(markets.router)
     app.include_router(mail.router)
     app.add_api_route("/", _panel, response_class=HTMLResponse)
@@ -51,8 +52,8 @@ def make_app(file: Path | str, smtp_port: int, clock: Callable[[], datetime]) ->
 
 
 async def _refused(request: Request, error: Exception) -> Response:
-    """Answer as the carrier protocol says, a reason and words; other parties nest them as their dialects do."""
-    if isinstance(error, HTTPException) and isinstance(error.detail, dict) and _is_carrier(request):
+    """Answer as the protocols say, a reason and words; other parties nest them as their dialects do."""
+    if isinstance(error, HTTPException) and isinstance(error.detail, dict) and _speaks_protocol(request):
         return JSONResponse(error.detail, error.status_code)
     if not isinstance(error, HTTPException):
         raise error
@@ -62,14 +63,14 @@ async def _refused(request: Request, error: Exception) -> Response:
 async def _unreadable(request: Request, error: Exception) -> Response:
     if not isinstance(error, RequestValidationError):
         raise error
-    if _is_carrier(request):
+    if _speaks_protocol(request):
         where = ".".join(str(part) for part in error.errors()[0]["loc"])
         return JSONResponse({"reason": "unreadable", "detail": f"{where}: {error.errors()[0]['msg']}"[:300]}, 422)
     return await request_validation_exception_handler(request, error)
 
 
-def _is_carrier(request: Request) -> bool:
-    return request.url.path.startswith("/carriers/")
+def _speaks_protocol(request: Request) -> bool:
+    return request.url.path.startswith(("/carriers/", "/store/"))
 
 
 def _panel(request: Request) -> str:

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from tidewind.db.tables import CarrierRow, Channel, Printer
 from tidewind.outside.carrier import CarrierClient, Introduction
+from tidewind.outside.channels.store import StoreIntroduction
 from tidewind.outside.channels.upstream import ChannelClient
 from tidewind.outside.mailer import Mailer
 from tidewind.outside.printer import PrinterClient
@@ -20,6 +21,7 @@ class Outside:
     carrier: Callable[[CarrierRow], CarrierClient]
     introduce: Callable[[str, str], Introduction]
     channel: Callable[[Channel], ChannelClient]
+    introduce_store: Callable[[str, str], StoreIntroduction]
     printer: Callable[[Printer], PrinterClient]
     mailer: Mailer
     base_url: str

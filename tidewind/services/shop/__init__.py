@@ -37,7 +37,7 @@ from tidewind.services.shop.channels import (
     try_connection,
     upstream_counts,
 )
-from tidewind.services.shop.connecting import TakenOn, connect_carrier, take_on
+from tidewind.services.shop.connecting import PROTOCOL, TakenOn, connect_carrier, connect_store, take_on
 from tidewind.services.shop.contacts import (
     MOST_CONTACTS,
     bring_in_contacts,
@@ -72,6 +72,7 @@ from tidewind.services.shop.templates import paper_template, recipe_barcodes, se
 
 __all__ = [
     "MOST_CONTACTS",
+    "PROTOCOL",
     "AccountChange",
     "MailSettings",
     "OwnNumbers",
@@ -98,6 +99,7 @@ __all__ = [
     "clearances",
     "connect_carrier",
     "connect_channel",
+    "connect_store",
     "consent_url",
     "contacts_as_csv",
     "contacts_as_vcards",

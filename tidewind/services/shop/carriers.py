@@ -12,7 +12,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from tidewind.core.order_facts import Shop
-from tidewind.db.tables import CarrierAccount, CarrierRow, PackagingRow, Shipment, Work
+from tidewind.db.tables import CarrierAccount, CarrierRow, Channel, PackagingRow, Shipment, Work
 from tidewind.services.base import Conflict, Invalid, NotFound
 from tidewind.services.planning import Rehearsal, rehearse, replan_waiting
 
@@ -44,7 +44,7 @@ def add_carrier(session: Session, name: str, kind: str, account: str, payer: str
     if any(other.name.casefold() == name.casefold() for other in all_carriers(session)):
         raise Conflict("carrier_there", f"There is a carrier called {name} already.")
     row = CarrierRow(
-        code=_free_code(session, name),
+        code=free_code(session, CarrierRow, name),
         name=name[:80],
         monogram=_monogram(name),
         kind=kind,
@@ -56,12 +56,12 @@ def add_carrier(session: Session, name: str, kind: str, account: str, payer: str
     return row
 
 
-def _free_code(session: Session, name: str) -> str:
-    """Return a code made of a name, one that no carrier has or had."""
+def free_code(session: Session, table: type[CarrierRow] | type[Channel], name: str) -> str:
+    """Return a code made of a name, one that none of its kind has or had."""
     plain = unicodedata.normalize("NFKD", name).encode("ascii", "ignore").decode().lower()
-    wanted = re.sub(r"[^a-z0-9]+", "-", plain).strip("-")[:LONGEST_CODE] or "carrier"
-    taken = set(session.scalars(select(CarrierRow.code)))
-    return next(code for n in range(1, 1_000) if (code := wanted if n == 1 else f"{wanted}-{n}") not in taken)
+    wanted = re.sub(r"[^a-z0-9]+", "-", plain).strip("-")[:LONGEST_CODE].strip("-") or "new"
+    taken = set(session.scalars(select(table.code)))
+    return next(code for n in range(1, 10_000) if (code := wanted if n == 1 else f"{wanted}-{n}") not in taken)
 
 
 def _monogram(name: str) -> str:

@@ -1,4 +1,4 @@
-"""Carriers that speak the open protocol: asked who they are, taken on with the cards they offer."""
+"""Carriers and stores that speak the open protocols: asked who they are, and taken on."""
 
 from __future__ import annotations
 
@@ -9,11 +9,13 @@ from datetime import datetime
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
-from tidewind.db.tables import CarrierRow
+from tidewind.db.tables import CarrierRow, Channel, ChannelLog
 from tidewind.outside.carrier import Introduction
 from tidewind.services.base import Conflict, Invalid, Outside, ServiceError
+from tidewind.services.planning import shop_settings
 from tidewind.services.shop.cards import save_card
-from tidewind.services.shop.carriers import add_carrier
+from tidewind.services.shop.carriers import add_carrier, free_code
+from tidewind.services.shop.channels import FATES, PAYMENTS
 
 
 @dataclass(slots=True)
@@ -69,3 +71,42 @@ def take_on(
 
 def _words(error: ServiceError) -> str:
     return str(error).removeprefix("Nothing was stored. ")
+
+
+PROTOCOL = "protocol"
+"""The adapter of a channel that speaks the open protocol itself."""
+
+
+def connect_store(sessions: sessionmaker[Session], outside: Outside, address: str, key: str, now: datetime) -> Channel:
+    """Ask which store is at an address and take it on with the meanings that it suggests for its words.
+
+    What it suggests and we do not know holds its orders until somebody maps it.  Raises OutsideError where nobody
+    answers, the key is refused or the address must not be asked; Conflict for a store that is here already, or whose
+    prices are in another currency.
+    """
+    who = outside.introduce_store(address, key)
+    with sessions.begin() as session:
+        currency = shop_settings(session).currency
+        if who.currency != currency:
+            words = f"{who.name} sells in {who.currency}, the shop's books are in {currency}. Nothing was added."
+            raise Conflict("other_currency", words)
+        known = select(Channel.name).where((Channel.base_url == address) | (Channel.name == who.name))
+        if session.scalar(known.where(Channel.kind == "webshop")) is not None:
+            raise Conflict("channel_there", f"{who.name} is connected already.")
+        row = Channel(
+            code=free_code(session, Channel, who.name),
+            name=who.name,
+            kind="webshop",
+            adapter=PROTOCOL,
+            base_url=address,
+            secret_sealed=outside.sealer.seal(key),
+            state="connected",
+            states={word: meant for word, meant in who.states.items() if meant in FATES},
+            payments={word: meant for word, meant in who.payments.items() if meant in PAYMENTS},
+            write_back={"shipped": True, "cancelled": True},
+            last_pull={},
+        )
+        session.add(row)
+        session.flush()
+        session.add(ChannelLog(channel_id=row.id, at=now, kind="connected", counts={}, entries=[], failure=""))
+    return row

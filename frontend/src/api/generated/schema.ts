@@ -2217,7 +2217,11 @@ export interface paths {
          */
         get: operations["channels_api_channels_get"];
         put?: never;
-        post?: never;
+        /**
+         * Connect Store
+         * @description Ask which store is at an address, by the open channel protocol, and take it on.
+         */
+        post: operations["connect_store_api_channels_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -4548,6 +4552,19 @@ export interface components {
         ConnectIn: {
             /** Code */
             code: string;
+        };
+        /**
+         * ConnectStoreIn
+         * @description Where a store that speaks the open channel protocol is reached, and the key that it gave.
+         */
+        ConnectStoreIn: {
+            /** Address */
+            address: string;
+            /**
+             * Key
+             * @default
+             */
+            key: string;
         };
         /** ConsentOut */
         ConsentOut: {
@@ -12605,6 +12622,44 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ChannelOut"][];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    connect_store_api_channels_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "address": "textxxxx"
+                 *     }
+                 */
+                "application/json": components["schemas"]["ConnectStoreIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChannelOut"];
                 };
             };
             /** @description Problem details */

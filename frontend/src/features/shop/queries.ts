@@ -233,3 +233,7 @@ export const takeStarters = async () => need(await api.POST("/api/packaging/star
 /** Ask who is at an address, by the open protocol, and take that carrier on. */
 export const connectCarrier = async (body: Schemas["ConnectCarrierIn"]) =>
   need(await api.POST("/api/carriers/connect", { body }));
+
+/** Ask which store is at an address, by the open protocol, and take it on. */
+export const connectStore = async (body: Schemas["ConnectStoreIn"]) =>
+  need(await api.POST("/api/channels", { body }));

@@ -24,6 +24,7 @@ from tidewind.web.shop.schemas.channels import (
     ChannelMapping,
     ChannelOut,
     ConnectIn,
+    ConnectStoreIn,
     ConsentOut,
     LogOut,
     MappingOut,
@@ -42,6 +43,13 @@ _LARGEST_NOTICE = 100_000
 def channels(_who: Anyone, session: Tx) -> list[ChannelOut]:
     """Return where orders come from, with their mapping and what the last pull brought."""
     return [ChannelOut.model_validate(c) for c in all_channels(session)]
+
+
+@router.post("/channels", status_code=201)
+def connect_store(body: ConnectStoreIn, _who: Owner, parts: Parts, now: Now) -> ChannelOut:
+    """Ask which store is at an address, by the open channel protocol, and take it on."""
+    row = service.connect_store(parts.sessions, parts.outside, body.address, body.key, now)
+    return ChannelOut.model_validate(row)
 
 
 @router.get("/channels/{code}/counts")

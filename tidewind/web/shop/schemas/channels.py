@@ -77,6 +77,13 @@ class ConsentOut(BaseModel):
     url: str = Field(description="Where the seller allows us in; empty where the channel asks for no consent")
 
 
+class ConnectStoreIn(BaseModel):
+    """Where a store that speaks the open channel protocol is reached, and the key that it gave."""
+
+    address: Annotated[str, StringConstraints(strip_whitespace=True, min_length=8, max_length=200)]
+    key: Annotated[str, StringConstraints(strip_whitespace=True, max_length=400)] = ""
+
+
 class ConnectIn(BaseModel):
     code: Annotated[str, StringConstraints(min_length=1, max_length=200)]
 

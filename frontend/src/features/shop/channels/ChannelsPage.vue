@@ -18,6 +18,9 @@ import { words, type Schemas } from "../../../api/client";
 import { count, dayAndClock } from "../../../shared/format";
 import { useMe } from "../../../shared/session";
 import { DataTable, CheckField, ErrorNote, SelectField } from "../../../shared/ui";
+import ChannelLog from "./ChannelLog.vue";
+import ConnectStore from "./ConnectStore.vue";
+import { said } from "./said";
 import NotUnderstood from "./NotUnderstood.vue";
 
 const client = useQueryClient();
@@ -113,6 +116,11 @@ const connect = useMutation({
 // Back from the consent step with a code to be exchanged.
 if (typeof route.query.code === "string" && openCode.value)
   connect.mutate([openCode.value, route.query.code]);
+const connecting = ref(false);
+function connected(made: string): void {
+  connecting.value = false;
+  openCode.value = made;
+}
 const failure = computed(
   () =>
     save.error.value ??
@@ -121,23 +129,6 @@ const failure = computed(
     consent.error.value ??
     connect.error.value,
 );
-const COUNTS: Record<string, string> = {
-  made: "new",
-  already: "known",
-  kept_back: "kept back",
-  ignored: "not fetched",
-  changed: "changed there",
-  unreadable: "could not be read",
-};
-function said(counts: Record<string, unknown>): string {
-  return (
-    Object.entries(counts)
-      .filter(([k, n]) => k in COUNTS && Number(n) > 0)
-      .map(([k, n]) => `${n as number} ${COUNTS[k]}`)
-      .join(", ") || "nothing new"
-  );
-}
-const leftOut = (line: Schemas["LogOut"]) => line.entries.filter((e) => e.what !== "made").length;
 function stateWords(c: Channel): string {
   return (
     { asked: "waits for your consent", connected: "connected", paused: "paused" }[c.state] ??
@@ -151,11 +142,13 @@ function stateWords(c: Channel): string {
     <div class="head">
       <h1>Channels</h1>
       <span class="mute">Where orders come from, and what each is told</span>
+      <span class="grow" />
+      <v-btn v-if="may()" @click="connecting = true">Connect a store</v-btn>
     </div>
     <ErrorNote :error="error ?? failure" />
     <p v-if="isPending" class="empty">Fetching the channels…</p>
     <p v-else-if="!webshops.length" class="empty panel">
-      No channel yet. Orders can still be imported from spreadsheets or typed by hand.
+      No store yet. Orders can still be imported from spreadsheets or typed by hand.
     </p>
     <div v-else class="two">
       <nav class="panel" aria-label="Channels">
@@ -293,37 +286,7 @@ function stateWords(c: Channel): string {
           }}
         </p>
         <NotUnderstood v-if="aside?.unreadable" :aside="aside" />
-        <h2>Log</h2>
-        <DataTable
-          label="Log"
-          :columns="['When', 'What', 'Brought', 'Left out, and why']"
-          :rows="log"
-          :row-key="(_, i) => i"
-          none="Nothing yet."
-          ><template #row="{ row: l }">
-            <td class="nowrap">{{ dayAndClock(l.at, zone) }}</td>
-            <td>{{ l.kind }}</td>
-            <td>
-              <span v-if="l.failure" class="stop">{{ l.failure }}</span><template v-else>{{
-                l.kind === "pull"
-                  ? said(l.counts)
-                  : l.kind === "count"
-                    ? `${String(l.counts.known)} of ${String(l.counts.theirs)} are known here`
-                    : ""
-              }}</template>
-            </td>
-            <td class="small">
-              <div
-                v-for="e in l.entries.filter((x) => x.what !== 'made').slice(0, 8)"
-                :key="e.number"
-              >
-                <span class="mono">{{ e.number }}</span> {{ COUNTS[e.what] ?? e.what
-                }}{{ e.why ? `: ${e.why}` : "" }}
-              </div>
-              {{ leftOut(l) > 8 ? `and ${count(leftOut(l) - 8, "more order")}` : "" }}
-            </td>
-          </template></DataTable
-        >
+        <ChannelLog :lines="log" />
         <p v-if="me?.standins_url" class="mute small">
           The simulated channels can be played with
           <a class="link" :href="me.standins_url" target="_blank" rel="noopener"
@@ -332,6 +295,7 @@ function stateWords(c: Channel): string {
         </p>
       </section>
     </div>
+    <ConnectStore v-if="connecting" @close="connecting = false" @connected="connected" />
   </div>
 </template>
 

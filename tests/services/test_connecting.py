@@ -1,0 +1,103 @@
+"""Carriers and stores by address and key: taken on as they introduce themselves, or refused in words."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import pytest
+from sqlalchemy import select
+
+from tests.conftest import Clock
+from tests.services.steps import ask, buy, clear_orders, ids_of
+from tidewind.db.tables import Channel, Order, Shipment
+from tidewind.outside.carrier import Introduction
+from tidewind.outside.errors import RefusedOutside
+from tidewind.services.base import Conflict, Invalid
+from tidewind.services.follow import follow_parcels
+from tidewind.services.orders import pull
+from tidewind.services.shop import carriers_by_code, connect_carrier, connect_store, get_carrier, remove_carrier
+from tidewind.standins.store import KEY
+from tidewind.web.access import Wiring
+
+
+def test_a_carrier_that_was_taken_away_is_connected_again_by_address_and_key(wiring: Wiring, clock: Clock) -> None:
+    url = f"{wiring.settings.standins_url}/carriers/norvia"
+
+    def connect(address: str = url, key: str = "norvia-key") -> str:
+        return connect_carrier(wiring.sessions, wiring.outside, address, key, "PT-1", "account", clock()).carrier.code
+
+    with pytest.raises(Conflict, match="called Norvia Post already"):
+        connect()
+    with wiring.sessions.begin() as session:
+        remove_carrier(session, "norvia", clock())
+    with pytest.raises(RefusedOutside, match="the key is missing"):
+        connect(key="wrong")
+    with pytest.raises(RefusedOutside, match="nothing there speaks"):
+        connect(address=f"{wiring.settings.standins_url}")
+    with pytest.raises(RefusedOutside, match="private network"):
+        connect(address="https://10.0.0.8/x")
+    code = connect()
+    with wiring.sessions.begin() as session:
+        row = get_carrier(session, code)
+        assert (row.code, row.monogram, row.states["N20"]) == ("norvia-post", "NP", "moving")  # its old code is taken
+        assert "norvia-key" not in row.key_sealed
+        assert carriers_by_code(session)["norvia"].key_sealed == ""
+        order = clear_orders(session, code, 1)[0]
+    (shipment_id,) = ids_of(wiring, ask(wiring, [order]).batch_id)
+    assert buy(wiring, shipment_id) == "bought"
+    clock.move(days=6)
+    follow_parcels(wiring.sessions, wiring.outside, clock)
+    with wiring.sessions() as session:
+        assert session.get_one(Shipment, shipment_id).tracking_state == "delivered"
+
+
+def test_cards_that_cannot_be_used_are_named_and_without_any_nothing_is_added(wiring: Wiring, clock: Clock) -> None:
+    asked = wiring.outside.introduce(f"{wiring.settings.standins_url}/carriers/norvia", "norvia-key")
+    dollars = {**asked.cards[0], "currency": "USD"}
+
+    def as_it_says(who: Introduction) -> object:
+        outside = replace(wiring.outside, introduce=lambda _url, _key: who)
+        return connect_carrier(wiring.sessions, outside, "https://x.example", "", "", "account", clock())
+
+    other = replace(asked, name="Other Post", code="other")
+    with pytest.raises(Invalid, match=r"Other Post was not added. .*this card is in USD"):
+        as_it_says(replace(other, cards=(dollars,)))
+    with pytest.raises(Invalid, match="offers no rate card"):
+        as_it_says(replace(other, cards=()))
+    taken = as_it_says(replace(other, cards=(asked.cards[0], dollars)))
+    assert (taken.cards, len(taken.left_out)) == (1, 1)  # type: ignore[attr-defined]
+
+
+def test_a_store_is_connected_by_address_and_key_and_its_orders_come(wiring: Wiring, clock: Clock) -> None:
+    url = f"{wiring.settings.standins_url}/store"
+    with pytest.raises(RefusedOutside, match="the key is missing"):
+        connect_store(wiring.sessions, wiring.outside, url, "wrong", clock())
+    with pytest.raises(RefusedOutside, match="nothing there speaks"):
+        connect_store(wiring.sessions, wiring.outside, wiring.settings.standins_url, KEY, clock())
+    row = connect_store(wiring.sessions, wiring.outside, url, KEY, clock())
+    with pytest.raises(Conflict, match="connected already"):
+        connect_store(wiring.sessions, wiring.outside, url, KEY, clock())
+    counts = pull(wiring.sessions, wiring.outside, row.code, clock())
+    with wiring.sessions() as session:
+        ours = {c.code: c.id for c in session.scalars(select(Channel))}
+        mine, theirs = (
+            {
+                o.number: (
+                    o.address,
+                    o.promise,
+                    o.paid_shipping_minor,
+                    [(ln.sku, ln.quantity) for ln in o.lines],
+                    o.state,
+                )
+                for o in session.scalars(select(Order).where(Order.channel_id == ours[code], Order.part_of.is_(None)))
+            }
+            for code in (row.code, "larkspur")
+        )
+        assert mine == theirs  # by the protocol and by its dialect the same shop says the same
+    assert (counts["made"] > 30, counts["kept_back"], counts["unreadable"]) == (True, 3, 0)
+    assert pull(wiring.sessions, wiring.outside, row.code, clock())["made"] == 0
+    outside = replace(
+        wiring.outside, introduce_store=lambda u, k: replace(wiring.outside.introduce_store(u, k), currency="NOK")
+    )
+    with pytest.raises(Conflict, match="sells in NOK"):
+        connect_store(wiring.sessions, outside, url, KEY, clock())
