@@ -93,6 +93,7 @@ def test_the_same_shop_connects_a_carrier_and_a_store_by_address_and_key(
     expect(page.get_by_role("link", name="Set-up")).to_be_visible()
     page.goto("/set-up/carriers")
     hands.button("Add a carrier")
+    expect(page.get_by_label("Name of the carrier")).to_be_focused()
     hands.button("It is reached at an address")
     hands.fill("Address", f"{there}/carriers/brightmile")
     hands.fill("Key that it gave you", "wrong")
