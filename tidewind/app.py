@@ -161,14 +161,48 @@ def make_app(wiring: Wiring) -> FastAPI:
     return app
 
 
+_PAGES = {
+    "",
+    "ask",
+    "asked",
+    "batches",
+    "contacts",
+    "door",
+    "import",
+    "money",
+    "orders",
+    "products",
+    "quote",
+    "recipes",
+    "requests",
+    "returns",
+    "rules",
+    "set-up",
+    "sign-in",
+    "t",
+    "today",
+}
+"""What addresses of the pages begin with (``frontend/src/app/router.ts``); anything else is nothing."""
+
+
 def _serve_pages(app: FastAPI, folder: Path) -> None:
-    """Serve the built front end; every address that is no file is one of its pages."""
+    """Serve the built front end; an address that is no page answers 404, with a page that says so."""
     if not (folder / "index.html").exists():
         return
+    fresh = {"Cache-Control": "no-cache"}
     app.mount("/assets", StaticFiles(directory=folder / "assets"), name="assets")
+
+    @app.get("/icon.svg", include_in_schema=False)
+    def icon() -> Response:
+        return FileResponse(folder / "icon.svg", media_type="image/svg+xml")
+
+    @app.get("/api/docs", include_in_schema=False)
+    def api_docs() -> Response:
+        return FileResponse(folder / "api-docs.html", headers=fresh)
 
     @app.get("/{path:path}", include_in_schema=False)
     def page(path: str) -> Response:
-        if path.startswith("api/"):
+        first, last = path.partition("/")[0], path.rpartition("/")[2]
+        if first == "api" or "." in last:
             return JSONResponse({"title": "not found", "status": 404}, status_code=404)
-        return FileResponse(folder / "index.html", headers={"Cache-Control": "no-cache"})
+        return FileResponse(folder / "index.html", headers=fresh, status_code=200 if first in _PAGES else 404)

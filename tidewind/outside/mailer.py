@@ -76,6 +76,9 @@ class SmtpMailer:
                 opened.starttls(context=context)
             if said.user:
                 opened.login(said.user, said.password)
+        except smtplib.SMTPNotSupportedError as error:
+            opened.close()
+            raise NeverSent(f"the mail server does not offer that: {_said(error)}") from error
         except BaseException:
             opened.close()
             raise

@@ -1,0 +1,5 @@
+/** The bundle brings no types for this entry of it. */
+declare module "swagger-ui-dist/swagger-ui-es-bundle.js" {
+  const SwaggerUI: (options: Record<string, unknown>) => void;
+  export default SwaggerUI;
+}

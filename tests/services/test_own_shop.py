@@ -1,0 +1,200 @@
+"""A stranger's own shop in other money and units: from nothing to labels, every sum checked by an own reckoning."""
+
+from __future__ import annotations
+
+import csv
+import itertools
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
+from importlib import resources
+from pathlib import Path
+
+import psycopg
+import pytest
+from sqlalchemy import select
+
+from tests.conftest import Clock
+from tests.services.steps import ask, books, buy, ids_of
+from tidewind.app import make_wiring
+from tidewind.core.addresses.check import Address
+from tidewind.core.numbering import NumberRange, RangeKind
+from tidewind.core.quantities import money_text
+from tidewind.db.migrate import migrate
+from tidewind.db.tables import Order, PackagingRow, Person, Shop
+from tidewind.outside.sheets_out import to_csv
+from tidewind.running.cluster import Cluster
+from tidewind.services.base import Conflict, Invalid
+from tidewind.services.handover import steps_missing
+from tidewind.services.orders import bring_samples, samples_there, undo_import
+from tidewind.services.papers import print_labels, print_slips
+from tidewind.services.planning import forget_kept
+from tidewind.services.shop import (
+    MailSettings,
+    add_range,
+    begin_with_card,
+    change_shop,
+    first_owner,
+    save_mail_settings,
+    save_place,
+    send_test_mail,
+    take_starters,
+)
+from tidewind.settings import Settings
+from tidewind.standins.world import World
+from tidewind.web.access import Wiring
+
+_names = itertools.count(1)
+
+
+@dataclass(frozen=True)
+class Land:
+    """A shop somewhere: its money, units and place, and its carrier's list with the price of each step in minor units."""
+
+    currency: str
+    zone: str
+    units: str
+    place: Address
+    unit: str
+    grams_per_unit: float
+    steps: tuple[tuple[str, str, int], ...]
+
+
+NORWAY = Land(
+    "NOK", "Europe/Oslo", "metric", Address(company="Fjordull AS", street="Strandgata 4", city="Bergen", postcode="5013", country="NO"),
+    "kg", 1000, (("1", "89,50", 8950), ("5", "129,00", 12900), ("10", "1 204,00", 120400)),
+)  # fmt: skip
+AMERICA = Land(
+    "USD", "America/New_York", "imperial",
+    Address(company="Pine Inc.", street="12 Elm Street", city="Albany", region="NY", postcode="12207", country="US"),
+    "lb", 453.59237, (("2", "$7.25", 725), ("8", "$9.10", 910), ("20", "$15.00", 1500)),
+)  # fmt: skip
+JAPAN = Land(
+    "JPY", "Asia/Tokyo", "metric", Address(company="Kinoshita", street="Honmachi 1-2-3", city="Osaka", region="Osaka", postcode="541-0053", country="JP"),
+    "kg", 1000, (("1", "780", 780), ("5", "1,080", 1080), ("10", "1,560", 1560)),
+)  # fmt: skip
+
+
+@pytest.fixture
+def empty(cluster: Cluster, outside_world: tuple[str, int, World], clock: Clock, key_file: Path) -> Iterator[Wiring]:
+    name = f"own_{next(_names)}"
+    with psycopg.connect(cluster.admin_url, autocommit=True) as connection:
+        connection.execute(f"create database {name} owner tidewind")  # type: ignore[call-overload]
+    forget_kept()
+    settings = Settings(
+        database_url=f"{cluster.url.rsplit('/', 1)[0]}/{name}", smtp_port=outside_world[1], secret_key_file=key_file
+    )
+    made = replace(make_wiring(settings), clock=clock)
+    migrate(made.sessions.kw["bind"])
+    yield made
+    made.outside.close()
+    made.sessions.kw["bind"].dispose()
+
+
+def begin(wiring: Wiring, land: Land) -> None:
+    with wiring.sessions.begin() as session:
+        shop = Shop(id=1, name="Own", brand="Own", time_zone=land.zone, currency=land.currency, units=land.units)
+        shop.mail_from = "own@own.example"
+        first_owner(session, shop, "ines", "Ada", "four lilac wheelbarrows")
+
+
+def starter(units: str, goods_g: int) -> dict[str, str]:
+    text = resources.files("tidewind.data").joinpath("packaging-starters.csv").read_text("utf-8")
+    rows = [row for row in csv.DictReader(text.splitlines()) if row["units"] == units]
+    return next(r for r in rows if int(r["holds_from_g"]) <= goods_g <= int(r["holds_to_g"]))
+
+
+@pytest.mark.parametrize("land", [NORWAY, AMERICA, JAPAN], ids=lambda land: land.currency)
+def test_a_shop_in_other_money_and_units_ships_with_every_sum_right(empty: Wiring, clock: Clock, land: Land) -> None:
+    begin(empty, land)
+    with empty.sessions.begin() as session:
+        assert [s.code for s in steps_missing(session) if not s.done] == [
+            "place", "packaging", "carrier", "orders", "printer", "mail", "products"]  # fmt: skip
+        with pytest.raises(Conflict, match="where parcels leave from"):
+            bring_samples(session, 1, clock())
+        save_place(session, None, "Home", land.place, "", "", True)
+        assert take_starters(session, clock()) == 6
+        assert take_starters(session, clock()) == 0
+        rows = [[f"Up to {land.unit}", "everywhere else"], *([up, price] for up, price, _ in land.steps)]
+        row, _ = begin_with_card(session, "Local", "", to_csv(rows[0], rows[1:]), "list.csv", clock())
+        add_range(session, row.code, NumberRange(RangeKind.COUNTER, "L-", 1, 50, digits=6, check=True), 5)
+        owner = session.scalars(select(Person.id)).one()
+        bring_samples(session, owner, clock())
+        with pytest.raises(Conflict, match="are here already"):
+            bring_samples(session, owner, clock())
+        assert steps_missing(session) == []
+        orders = list(session.scalars(select(Order).order_by(Order.id)))
+        assert len(orders) == 6
+        total = 0
+        for order in orders:
+            goods = sum((line.weight_g or 0) * line.quantity for line in order.lines)
+            box = starter(land.units, goods)
+            gross = goods + int(box["own_g"]) + int(box["padding_g"])
+            price = next(p for up, _, p in land.steps if gross <= -(-float(up) * land.grams_per_unit // 1))
+            assert (order.plan.parcels[0].packaging, order.plan.parcels[0].gross_g) == (box["code"], gross)
+            assert order.price_minor == price, (order.number, gross)
+            total += price
+    ids = ids_of(empty, ask(empty, orders, login="ines").batch_id)
+    assert [buy(empty, i) for i in ids] == ["bought"] * 6
+    assert books(empty)["owed"] == -total
+    with empty.sessions.begin() as session:
+        assert print_labels(session, ids)[:4] == print_slips(session, ids)[:4] == b"%PDF"
+        assert money_text(total, land.currency).startswith(
+            f"{total:d}" if land.currency == "JPY" else f"{total // 100}."
+        )
+        values = {"name": "Own", "brand": "Own", "time_zone": land.zone, "currency": "EUR", "units": land.units,
+                  "day_value_minor": 1, "late_value_minor": 2}  # fmt: skip
+        with pytest.raises(Conflict, match=f"orders in {land.currency} already"):
+            change_shop(session, values, clock())
+        found = samples_there(session)
+        assert found is not None
+        with pytest.raises(Conflict, match="A label was bought"):
+            undo_import(session, found, clock())
+
+
+def test_samples_are_taken_away_and_the_shop_is_changed_while_it_is_empty(empty: Wiring, clock: Clock) -> None:
+    begin(empty, NORWAY)
+    values = {"name": "Own shop", "brand": "B", "time_zone": "Asia/Tokyo", "currency": "JPY", "units": "imperial",
+              "day_value_minor": 5, "late_value_minor": 9}  # fmt: skip
+    with empty.sessions.begin() as session:
+        for change, words in (({"time_zone": "Moon/Sea"}, "no time zone"), ({"currency": "QQQ"}, "no currency")):
+            with pytest.raises(Invalid, match=words):
+                change_shop(session, {**values, **change}, clock())
+        assert change_shop(session, values, clock()).currency == "JPY"
+        save_place(session, None, "Home", JAPAN.place, "", "", True)
+        take_starters(session, clock())
+        assert session.scalars(select(PackagingRow.name).where(PackagingRow.code == "BOX-S")).one().endswith("in")
+        made = bring_samples(session, session.scalars(select(Person.id)).one(), clock())
+        assert undo_import(session, made.id, clock()) == 6
+        assert (samples_there(session), session.scalars(select(Order)).all()) == (None, [])
+
+
+def test_the_mail_server_is_the_owners_word_and_says_why_it_does_not_go(
+    empty: Wiring, clock: Clock, outside_world: tuple[str, int, World]
+) -> None:
+    begin(empty, NORWAY)
+    own, sealer = MailSettings("127.0.0.1", 9, "none", "", "post@own.example"), empty.outside.sealer
+    with empty.sessions.begin() as session:
+        assert send_test_mail(session, empty.outside, "ada@own.example")[0]
+        for wrong, words in (
+            (replace(own, sender="nobody"), "no mail address"),
+            (replace(own, host="mail.example", user="ada", password="p"), "Choose TLS"),
+        ):
+            with pytest.raises(Invalid, match=words):
+                save_mail_settings(session, wrong, sealer)
+        assert save_mail_settings(session, own, sealer).host == "127.0.0.1"
+    with empty.sessions() as session:
+        assert send_test_mail(session, empty.outside, "ada@own.example") == (False, "the mail server does not answer")
+    with empty.sessions.begin() as session:
+        port = outside_world[1]
+        known = save_mail_settings(session, replace(own, port=port, user="ada", password="secret"), sealer)
+        assert known.password is None
+        assert "secret" not in str(session.get_one(Shop, 1).mail_server)
+    with empty.sessions() as session:
+        ok, words = send_test_mail(session, empty.outside, "ada@own.example")
+        assert (ok, "does not offer that" in words) == (False, True)  # the stand-in takes no names
+    with empty.sessions.begin() as session:
+        save_mail_settings(session, replace(own, port=port), sealer)  # the password stays, the name goes
+    with empty.sessions() as session:
+        assert send_test_mail(session, empty.outside, "ada@own.example")[0]
+    mails = outside_world[2].rows("select sender, recipient from mail")
+    assert [(m["sender"], m["recipient"]) for m in mails][-1] == ("post@own.example", "ada@own.example")
