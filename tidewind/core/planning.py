@@ -19,7 +19,7 @@ from tidewind.core.destinations import crosses_customs, destination_group
 from tidewind.core.layers import BATCH, HAND, PRECEDENT, PRODUCT, PROMISE, SHOP, Step, Wishes
 from tidewind.core.options import settle
 from tidewind.core.order_facts import Hand, LineFacts, OrderFacts, Shop, rule_facts
-from tidewind.core.packing import Unit
+from tidewind.core.packing import Unit, is_measured
 from tidewind.core.parcels import Packed, parcels_text, put_into_parcels, units_of
 from tidewind.core.plan import Plan
 from tidewind.core.price_tables import price_table, rows_of
@@ -127,9 +127,17 @@ def _as_rules_see(units: Sequence[Unit], shop: Shop, wishes: Wishes) -> Packed |
     """Return the parcels that the layers below the rules make; the shop default goes into the trail first."""
     default = put_into_parcels(units, Wishes({}, {}), Hand(), shop, [])
     if isinstance(default, Packed):
-        why = "the smallest that everything fits into" if len(default.parcels) == 1 else "one box will not do"
+        why = _why_these(units, default, shop)
         wishes.trail.setdefault("packaging", []).insert(0, Step(SHOP, parcels_text(default.parcels), why))
     return put_into_parcels(units, wishes, Hand(), shop, []) if wishes.packaging else default
+
+
+def _why_these(units: Sequence[Unit], packed: Packed, shop: Shop) -> str:
+    if not is_measured(units):
+        return "meant for goods of this weight; nobody has said their size"
+    if len(packed.parcels) > 1:
+        return "one box will not do"
+    return "meant for goods of this weight" if shop.packaging_by_weight else "the smallest that everything fits into"
 
 
 def _weighed(shop: Shop, applied: Sequence[str]) -> bool:
@@ -186,10 +194,7 @@ def _product_snags(order: OrderFacts, shop: Shop) -> list[Snag]:
         name = line.name
         if line.weight_g is None:
             snags.append(Snag("no_weight", "stops", f"“{name}” has no weight", "product_weight", sku))
-        if line.sides is None and _boxed(line, shop):
-            words = f"“{name}” has no size: its packaging is chosen by weight"
-            snags.append(Snag("no_size", "warns", words, "product_size", sku))
-        elif line.sides is None:
+        if line.sides is None and not _boxed(line, shop):
             snags.append(Snag("no_size", "stops", f"“{name}” has no size", "product_size", sku))
         if abroad and not line.customs_text:
             snags.append(

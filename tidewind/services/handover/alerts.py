@@ -2,14 +2,23 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from datetime import datetime
 from zoneinfo import ZoneInfo
 
 from sqlalchemy import Select, func, select
 from sqlalchemy.orm import Session
 
-from tidewind.db.tables import CarrierRow, LabelRequest, Message, NumberRangeRow, PrintJob, Return, Shipment
+from tidewind.db.tables import (
+    CarrierAccount,
+    CarrierRow,
+    LabelRequest,
+    Message,
+    NumberRangeRow,
+    PrintJob,
+    Return,
+    Shipment,
+)
 from tidewind.services.planning import shop_settings
 
 
@@ -18,9 +27,15 @@ def late_sales(session: Session) -> Sequence[Shipment]:
     return session.scalars(select(Shipment).where(Shipment.late_sale != "").order_by(Shipment.asked_at)).all()
 
 
-def low_balance(session: Session, available_minor: int, still_to_buy_minor: int) -> bool:
-    """Tell whether the balance does not reach for the day's labels, or falls below what the owner set."""
-    return available_minor < max(still_to_buy_minor, shop_settings(session).low_balance_minor)
+def low_balance(session: Session, available_minor: int, to_buy: Mapping[str, int]) -> bool:
+    """Tell whether the balance does not reach for the day's labels by carrier, or falls below what the owner set.
+
+    Carriers that bill by account do not count; where all of them do, no balance is needed.
+    """
+    paid = select(CarrierRow.code).join(CarrierAccount).where(CarrierRow.active, CarrierAccount.active)
+    from_balance = set(session.scalars(paid.where(CarrierAccount.payer == "balance")))
+    needed = sum(amount for carrier, amount in to_buy.items() if carrier in from_balance)
+    return bool(from_balance) and available_minor < max(needed, shop_settings(session).low_balance_minor)
 
 
 def _few_numbers() -> Select[int]:

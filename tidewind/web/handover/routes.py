@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections import Counter
+
 from fastapi import APIRouter
 
 from tidewind.services.books import balance_now
@@ -19,7 +21,9 @@ def today(who: Anyone, session: Tx, now: Now) -> TodayOut:
     states = todays_departures(session, now)
     balance = balance_now(session)
     sees = who.role in MONEY_ROLES
-    to_buy = sum(s.to_buy_minor for s in states)
+    to_buy: Counter[str] = Counter()
+    for state in states:
+        to_buy[state.carrier] += state.to_buy_minor
     return TodayOut(
         now=now,
         open_orders=count_open(session),
