@@ -82,8 +82,8 @@ class Journal:
 class Adapter:
     """The courier, seen as a carrier of the protocol; each method is one operation of it."""
 
-    def __init__(self, courier: httpx.Client, journal: Journal) -> None:
-        self._courier, self._journal = courier, journal
+    def __init__(self, foreign: httpx.Client, journal: Journal) -> None:
+        self._foreign, self._journal = foreign, journal
 
     def capabilities(self) -> dict[str, Any]:
         """Say who the carrier is and what its codes mean."""
@@ -119,7 +119,7 @@ class Adapter:
         self._journal.write(key, "asked")  # before the courier is: after a crash it is searched first
         kilograms = f"{wanted.consignment.parcels[0].gross_g / 1000:.3f}"
         body = {"svc": SERVICES[wanted.service], "kg": kilograms, "cust_ref": key}
-        answer = self._courier.post("/consign", json=body)
+        answer = self._foreign.post("/consign", json=body)
         if answer.status_code == 400:
             raise refusal(422, "not_taken", f"the courier says {answer.json()['detail']}")
         answer.raise_for_status()  # a failure here is answered 500: maybe done, and the shop will ask again
@@ -127,7 +127,7 @@ class Adapter:
 
     def _sold(self, key: str) -> dict[str, Any] | None:
         """Ask what the courier has under a key: the one thing it can be asked that sells nothing."""
-        found = self._courier.get("/consign", params={"cust_ref": key}).raise_for_status().json()
+        found = self._foreign.get("/consign", params={"cust_ref": key}).raise_for_status().json()
         return dict(found[0]) if found else None
 
     def find(self, key: str) -> dict[str, Any]:
@@ -143,12 +143,12 @@ class Adapter:
             known = self._sold(key) if self._journal.state(key) else None
             self._journal.write(key, "taken back")
             if known is not None and not known["void"]:
-                self._courier.post(f"/consign/{known['consignment']}/void").raise_for_status()
+                self._foreign.post(f"/consign/{known['consignment']}/void").raise_for_status()
         return {"cancelled": True}
 
     def tracking(self, number: str) -> dict[str, Any]:
         """Tell a parcel's events; the courier writes local times, here they get their offset."""
-        answer = self._courier.get(f"/trace/{number}")
+        answer = self._foreign.get(f"/trace/{number}")
         if answer.status_code == 404:
             raise refusal(404, "unknown_number", f"the courier does not know {number}")
         times = [(datetime.strptime(e["t"], "%d/%m/%Y %H:%M").replace(tzinfo=ZONE), e["st"]) for e in answer.json()]

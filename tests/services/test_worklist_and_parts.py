@@ -283,6 +283,8 @@ def test_one_off_shipments_get_numbers_and_may_be_left_half_way(session: Session
     line = TypedLine("", "Box of books", 1, weight_g=2_000, sides_mm=(300, 200, 150))
     made = create_order(session, TypedOrder(ana, [line], reference="cost centre 7"), clock())
     assert (made.number, made.price_minor is not None, made.reference) == ("S-1001", True, "cost centre 7")
+    pushed = create_order(session, TypedOrder(ana, [line], number="STORE-1"), clock(), "store-1")
+    assert create_order(session, TypedOrder(ana, [line], number="STORE-1"), clock(), "store-1") is pushed
     half = create_order(session, TypedOrder(Address(name="Eva"), [TypedLine("HF-02", "", 1)]), clock())
     assert (half.number, {s.fix for s in half.snags}) == ("S-1002", {"address"})
     with pytest.raises(Conflict, match="already an order"):

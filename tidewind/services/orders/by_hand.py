@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import date, datetime
@@ -77,14 +78,20 @@ def _next_number(session: Session, channel: Channel) -> str:
             return number
 
 
-def create_order(session: Session, typed: TypedOrder, now: datetime) -> Order:
+def create_order(session: Session, typed: TypedOrder, now: datetime, key: str = "") -> Order:
     """Store and plan a shipment typed by hand; what is missing shows as snags, so it can be left half-way.
 
+    With a ``key`` the same request that comes again, from a store that pushes its orders, gives the order it made.
     Raises Conflict for a number that is taken, Invalid without an item.
     """
     if not typed.lines:
         raise Invalid("no_items", "Say at least one item; a name and a weight are enough.")
-    channel = _hand_channel(session)
+    channel = _hand_channel(session)  # locked: the same key that comes twice at once waits here
+    mark = f"key:{hashlib.sha256(key.encode()).hexdigest()[:50]}" if key else ""
+    if mark:
+        before = select(Order).where(Order.channel_id == channel.id, Order.fingerprint == mark)
+        if (known := session.scalar(before)) is not None:
+            return known
     number = tidy(typed.number)[:60] or _next_number(session, channel)
     if session.scalar(select(Order.id).where(Order.number == number)):
         raise Conflict("number_taken", f"There is already an order {number}. Type another number, or leave it empty.")
@@ -103,6 +110,7 @@ def create_order(session: Session, typed: TypedOrder, now: datetime) -> Order:
         reference=tidy(typed.reference)[:60],
         tags=tuple(sorted({tidy(tag)[:40] for tag in typed.tags if tidy(tag)})),
         hand=typed.hand,
+        fingerprint=mark,
     )
     made, _ = store_orders(session, channel, [new], now)
     return session.get_one(Order, made[0].id)

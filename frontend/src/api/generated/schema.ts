@@ -9435,7 +9435,13 @@ export interface operations {
     create_order_api_orders_post: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /**
+                 * @description The same one again gives the same order
+                 * @example text
+                 */
+                "idempotency-key"?: string;
+            };
             path?: never;
             cookie?: never;
         };

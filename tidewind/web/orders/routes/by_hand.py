@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter
+from typing import Annotated
+
+from fastapi import APIRouter, Header
 
 from tidewind.core.addresses.check import Address
 from tidewind.core.parcels import parcels_text
@@ -25,9 +27,15 @@ def _typed(body: TypedOrderIn, channel: str = HAND_CHANNEL) -> TypedOrder:
 
 
 @router.post("/orders", status_code=201)
-def create_order(body: TypedOrderIn, who: Shipper, session: Tx, now: Now) -> OrderSheet:
+def create_order(
+    body: TypedOrderIn,
+    who: Shipper,
+    session: Tx,
+    now: Now,
+    idempotency_key: Annotated[str, Header(max_length=200, description="The same one again gives the same order")] = "",
+) -> OrderSheet:
     """Make a one-off shipment; what is missing shows as snags, so it can be taken up again later."""
-    order = service.create_order(session, _typed(body), now)
+    order = service.create_order(session, _typed(body), now, idempotency_key)
     session.flush()
     return order_sheet(session, order, now, who)
 
