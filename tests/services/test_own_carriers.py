@@ -18,7 +18,7 @@ from tidewind.services.base import Conflict, Invalid, NotFound
 from tidewind.services.buying import ask_void, settle_due_voids, sweep
 from tidewind.services.handover import alert_counts
 from tidewind.services.orders import edit_hand
-from tidewind.services.papers import print_labels
+from tidewind.services.papers import posting_lists, print_labels, print_posting_lists
 from tidewind.services.shop import (
     add_range,
     all_carriers,
@@ -78,6 +78,12 @@ def test_a_carrier_begins_with_its_list_and_sells_under_the_numbers_of_its_range
         assert numbers_left(ranges_of(session, carriers_by_code(session)[code].id)) == 8
         assert alert_counts(session, clock())["numbers_low"] == 1
         sold = session.scalars(select(Shipment).where(Shipment.carrier == code)).all()
+        (listed,) = posting_lists(session, sold)
+        assert ([row[0] for row in listed.rows], listed.title) == (
+            numbers(session, orders),
+            "Posting list, Leaf & Twig",
+        )
+        assert print_posting_lists(session, [s.id for s in sold])[:4] == b"%PDF"
         assert print_labels(session, [s.id for s in sold])[:4] == b"%PDF"
         after = books(wiring)
         spent = sum(o.price_minor or 0 for o in orders)

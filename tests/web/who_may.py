@@ -23,7 +23,7 @@ GET /api/products/file | GET /api/restricted | GET /api/restricted/try | GET /ap
 GET /api/batches | GET /api/returns | GET /api/cover | GET /api/printing | GET /api/printing/template
 """
 _BENCH = """
-GET /api/labels.pdf | POST /api/labels.pdf | GET /api/packing-slips.pdf | GET /api/labels-and-slips.pdf | GET /api/pick-list.pdf
+GET /api/labels.pdf | POST /api/labels.pdf | GET /api/packing-slips.pdf | GET /api/labels-and-slips.pdf | GET /api/pick-list.pdf | GET /api/posting-list.pdf
 GET /api/labels/pictures | GET /api/return-labels.pdf | GET /api/orders/{order_id}/test-label.pdf
 GET /api/recipes/barcodes.pdf | POST /api/labels/printed | GET /api/prints | POST /api/prints
 POST /api/prints/{job_id} | PUT /api/labels/{label_id}/number

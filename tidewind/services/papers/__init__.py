@@ -1,6 +1,6 @@
 """Papers: what stands on them, files of them, printers."""
 
-from tidewind.services.papers.contents import goods_of
+from tidewind.services.papers.contents import goods_of, posting_lists
 from tidewind.services.papers.files import (
     mark_printed,
     print_batch_summary,
@@ -9,6 +9,7 @@ from tidewind.services.papers.files import (
     print_labels,
     print_pick_list,
     print_pictures,
+    print_posting_lists,
     print_returns,
     print_slips,
     shipments_in,
@@ -34,12 +35,14 @@ __all__ = [
     "change_print",
     "goods_of",
     "mark_printed",
+    "posting_lists",
     "print_batch_summary",
     "print_interleaved",
     "print_invoices",
     "print_labels",
     "print_pick_list",
     "print_pictures",
+    "print_posting_lists",
     "print_preferences",
     "print_queue",
     "print_returns",

@@ -278,6 +278,51 @@ def batch_summary(session: Session, shipments: Sequence[Shipment], title: str, w
     )
 
 
+def posting_lists(session: Session, shipments: Sequence[Shipment]) -> list[ListPaper]:
+    """Return what goes with each carrier, a list each, to be checked and signed when it is taken: one row a parcel."""
+    carriers = {row.code: row for row in session.scalars(select(CarrierRow))}
+    by_carrier: dict[str, list[Shipment]] = {}
+    for shipment in shipments:
+        if shipment.state == "bought":
+            by_carrier.setdefault(shipment.carrier, []).append(shipment)
+    return [_posting_list(carriers[code], some) for code, some in sorted(by_carrier.items())]
+
+
+def _posting_list(carrier: CarrierRow, shipments: Sequence[Shipment]) -> ListPaper:
+    parcels = [(s, label) for s in shipments for label in s.labels]
+    accounts = sorted({s.account for s in shipments if s.account})
+    days = sorted({s.ship_date for s in shipments})
+    return ListPaper(
+        title=f"Posting list, {carrier.name}",
+        facts=(
+            f"{len(parcels)} parcels, {weight_text(sum(label.gross_g for _, label in parcels))}",
+            f"{' to '.join(dict.fromkeys(day_text(day) for day in (days[0], days[-1])))}",
+            *([f"Account {', '.join(accounts)}"] if accounts else []),
+        ),
+        left=with_country(shipments[0].sender),
+        rows=tuple(
+            (
+                label.tracking_number or "",
+                s.order.number,
+                s.address.name or s.address.company,
+                f"{s.address.country} {s.address.postcode} {s.address.city}",
+                s.service_name,
+                weight_text(label.gross_g),
+            )
+            for s, label in parcels
+        ),
+        columns=(
+            Column("Number", 5),
+            Column("Order", 3),
+            Column("Recipient", 4),
+            Column("To", 5),
+            Column("Service", 3),
+            Column("Weight", 2, figures=True),
+        ),
+        closing=(("Taken over by, date", "____________"),),
+    )
+
+
 def invoice(shipment: Shipment, shop: Shop) -> ListPaper:
     """Return the buyer's invoice of an order: what was bought and paid, shipping in it.
 

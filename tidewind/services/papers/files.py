@@ -30,6 +30,7 @@ from tidewind.services.papers.contents import (
     invoice,
     label_paper,
     pick_list,
+    posting_lists,
     reference_line,
     return_paper,
     slip_of,
@@ -182,6 +183,14 @@ def print_pick_list(session: Session, shipment_ids: Sequence[int], sheet: str = 
     shipments = shipments_in(session, shipment_ids)
     made = pick_list(shipments, goods_of(session, shipments), "Pick list")
     return list_pdf([made], "Pick list", _sheet(sheet))
+
+
+def print_posting_lists(session: Session, shipment_ids: Sequence[int], sheet: str = "a4") -> bytes:
+    """Return what goes with each carrier.  Raises Conflict where nothing of it is bought."""
+    made = posting_lists(session, shipments_in(session, shipment_ids))
+    if not made:
+        raise Conflict("nothing_bought", "None of these has a label, so nothing can be handed over.")
+    return list_pdf(made, "Posting list", _sheet(sheet))
 
 
 def print_batch_summary(session: Session, batch_id: int, sheet: str = "a4") -> bytes:

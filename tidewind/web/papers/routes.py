@@ -22,6 +22,7 @@ from tidewind.services.papers import (
     print_labels,
     print_pick_list,
     print_pictures,
+    print_posting_lists,
     print_preferences,
     print_queue,
     print_returns,
@@ -103,6 +104,12 @@ def interleaved(
     """Return slips and labels in one PDF: each order's slip, then its labels."""
     data = print_interleaved(session, shipments, paper, sequence)
     return _pdf(data, "labels-and-slips")
+
+
+@router.get("/posting-list.pdf", **answers_with(PDF))
+def posting_list(_who: Bench, shipments: Meant, session: Tx, paper: Stock = "a4") -> Response:
+    """Return what goes with each carrier, one row a parcel, to be checked and signed when it is handed over."""
+    return _pdf(print_posting_lists(session, shipments, paper), "posting-list")
 
 
 @router.get("/pick-list.pdf", **answers_with(PDF))

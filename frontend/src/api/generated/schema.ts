@@ -3158,6 +3158,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/posting-list.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Posting List
+         * @description Return what goes with each carrier, one row a parcel, to be checked and signed when it is handed over.
+         */
+        get: operations["posting_list_api_posting_list_pdf_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/pick-list.pdf": {
         parameters: {
             query?: never;
@@ -14708,6 +14728,52 @@ export interface operations {
                 paper?: string;
                 /** @example selected */
                 sequence?: "selected" | "shelf" | "carrier";
+                /**
+                 * @example [
+                 *       1
+                 *     ]
+                 */
+                shipment?: number[];
+                /**
+                 * @example [
+                 *       1
+                 *     ]
+                 */
+                order?: number[];
+                /** @example 1 */
+                batch?: number | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": string;
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    posting_list_api_posting_list_pdf_get: {
+        parameters: {
+            query?: {
+                /** @example a4 */
+                paper?: string;
                 /**
                  * @example [
                  *       1

@@ -116,6 +116,9 @@ const sent = useMutation({
           >Packing slips</a
         >
         <a class="link" :href="address('pick-list.pdf')" target="_blank">Pick list by shelf</a>
+        <a class="link" :href="address('posting-list.pdf')" target="_blank"
+          >Posting list for the carrier</a
+        >
         <a class="link" :href="address('invoices.pdf')" target="_blank">Buyers’ invoices</a>
         <a
           v-for="(name, code) in PAPERS"
