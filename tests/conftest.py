@@ -141,7 +141,7 @@ def wiring(database: str, outside_world: tuple[str, int, World], clock: Clock, k
         smtp_port=smtp_port,
         demo=True,
         carrier_timeout_s=1.0,
-        channel_timeout_s=0.5,
+        channel_timeout_s=1.0,
         public_url="http://shop.test",
         frontend_dir=Path("/nonexistent"),
         secret_key_file=key_file,

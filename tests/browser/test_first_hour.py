@@ -98,7 +98,7 @@ def test_the_same_shop_connects_a_carrier_and_a_store_by_address_and_key(
     hands.fill("Address", f"{there}/carriers/brightmile")
     hands.fill("Key that it gave you", "wrong")
     hands.button("Add the carrier")
-    expect(page.get_by_role("alert")).to_contain_text("the key is missing, or is not one of ours")
+    expect(page.get_by_role("alert")).to_contain_text("The key is missing, or is not one of ours")
     axe(page)
     hands.fill("Key that it gave you", "brightmile-key")
     hands.button("Add the carrier")

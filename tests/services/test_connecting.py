@@ -11,7 +11,6 @@ from tests.conftest import Clock
 from tests.services.steps import ask, buy, clear_orders, ids_of
 from tidewind.db.tables import Channel, Order, Shipment
 from tidewind.outside.carrier import Introduction
-from tidewind.outside.errors import RefusedOutside
 from tidewind.services.base import Conflict, Invalid
 from tidewind.services.follow import follow_parcels
 from tidewind.services.orders import pull
@@ -30,11 +29,11 @@ def test_a_carrier_that_was_taken_away_is_connected_again_by_address_and_key(wir
         connect()
     with wiring.sessions.begin() as session:
         remove_carrier(session, "norvia", clock())
-    with pytest.raises(RefusedOutside, match="the key is missing"):
+    with pytest.raises(Invalid, match="The key is missing"):
         connect(key="wrong")
-    with pytest.raises(RefusedOutside, match="nothing there speaks"):
+    with pytest.raises(Invalid, match="Nothing there speaks"):
         connect(address=f"{wiring.settings.standins_url}")
-    with pytest.raises(RefusedOutside, match="private network"):
+    with pytest.raises(Invalid, match="private network"):
         connect(address="https://10.0.0.8/x")
     code = connect()
     with wiring.sessions.begin() as session:
@@ -70,9 +69,9 @@ def test_cards_that_cannot_be_used_are_named_and_without_any_nothing_is_added(wi
 
 def test_a_store_is_connected_by_address_and_key_and_its_orders_come(wiring: Wiring, clock: Clock) -> None:
     url = f"{wiring.settings.standins_url}/store"
-    with pytest.raises(RefusedOutside, match="the key is missing"):
+    with pytest.raises(Invalid, match="The key is missing"):
         connect_store(wiring.sessions, wiring.outside, url, "wrong", clock())
-    with pytest.raises(RefusedOutside, match="nothing there speaks"):
+    with pytest.raises(Invalid, match="Nothing there speaks"):
         connect_store(wiring.sessions, wiring.outside, wiring.settings.standins_url, KEY, clock())
     row = connect_store(wiring.sessions, wiring.outside, url, KEY, clock())
     with pytest.raises(Conflict, match="connected already"):

@@ -1,5 +1,5 @@
 import { onBeforeUnmount, onMounted } from "vue";
-import { scanning } from "./scanner";
+import { fastKeys } from "./scanner";
 
 export type Keys = Record<string, (event: KeyboardEvent) => void>;
 
@@ -33,12 +33,14 @@ export function useKeys(keys: Keys): void {
       ["BUTTON", "A", "INPUT"].includes(event.target.tagName);
     if (onControl && (event.key === "Enter" || event.key === " ")) return;
     const action = keys[named(event)];
-    if (!action || scanning()) return;
+    const before = fastKeys();
+    // Two keys can be rolled that fast by a hand; from the third on it is a scanner, whose code is no command.
+    if (!action || before > 2) return;
     event.preventDefault();
-    // A digit may be the first of a code that a scanner types: wait for what follows.
-    if (/^\d$/.test(named(event)))
+    // A digit may be the first of a code, and a second fast key part of one: wait for what follows.
+    if (before === 2 || /^\d$/.test(named(event)))
       window.setTimeout(() => {
-        if (!scanning()) action(event);
+        if (fastKeys() <= before) action(event);
       }, 60);
     else action(event);
   }

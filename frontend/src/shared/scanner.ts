@@ -16,9 +16,9 @@ function inField(target: EventTarget | null): boolean {
   );
 }
 
-/** True while keys come faster than hands: single-key commands rest until the code is whole. */
-export function scanning(): boolean {
-  return typed.length > 1;
+/** How many keys came faster than hands type, one after the other, up to now. */
+export function fastKeys(): number {
+  return typed.length;
 }
 
 function listen(event: KeyboardEvent): void {

@@ -3,19 +3,25 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from datetime import datetime
+from typing import TypeVar
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
 from tidewind.db.tables import CarrierRow, Channel, ChannelLog
 from tidewind.outside.carrier import Introduction
+from tidewind.outside.channels.store import StoreIntroduction
+from tidewind.outside.errors import RefusedOutside
 from tidewind.services.base import Conflict, Invalid, Outside, ServiceError
 from tidewind.services.planning import shop_settings
 from tidewind.services.shop.cards import save_card
 from tidewind.services.shop.carriers import add_carrier, free_code
 from tidewind.services.shop.channels import FATES, PAYMENTS
+
+Who = TypeVar("Who", Introduction, StoreIntroduction)
 
 
 @dataclass(slots=True)
@@ -32,16 +38,25 @@ def connect_carrier(
 ) -> TakenOn:
     """Ask who is at an address and take that carrier on.
 
-    Raises OutsideError where nobody answers, the key is refused or the address must not be asked; Conflict where the
-    carrier is here already; Invalid where none of its cards can be used.
+    Raises OutsideError where nobody answers, Conflict where the carrier is here already, Invalid where the key is
+    refused, the address must not be asked, or none of its cards can be used.
     """
-    introduced = outside.introduce(address, key)
+    introduced = _asked(outside.introduce, address, key)
     with sessions.begin() as session:
         taken = take_on(session, introduced, address, outside.sealer.seal(key), account, payer, now)
         if not taken.cards:
             words = " · ".join(taken.left_out) or "It offers no rate card, so nothing of it can be priced."
             raise Invalid("no_card", f"{introduced.name} was not added. {words}"[:2_000])
     return taken
+
+
+def _asked(introduce: Callable[[str, str], Who], address: str, key: str) -> Who:
+    """Ask who is at an address; a refusal is about what the owner typed, and is said so."""
+    try:
+        return introduce(address, key)
+    except RefusedOutside as refusal:
+        words = str(refusal)
+        raise Invalid(refusal.reason, f"{words[:1].upper()}{words[1:]}. Nothing was added.") from refusal
 
 
 def take_on(
@@ -81,10 +96,10 @@ def connect_store(sessions: sessionmaker[Session], outside: Outside, address: st
     """Ask which store is at an address and take it on with the meanings that it suggests for its words.
 
     What it suggests and we do not know holds its orders until somebody maps it.  Raises OutsideError where nobody
-    answers, the key is refused or the address must not be asked; Conflict for a store that is here already, or whose
-    prices are in another currency.
+    answers, Invalid where the key is refused or the address must not be asked, Conflict for a store that is here
+    already, or whose prices are in another currency.
     """
-    who = outside.introduce_store(address, key)
+    who = _asked(outside.introduce_store, address, key)
     with sessions.begin() as session:
         currency = shop_settings(session).currency
         if who.currency != currency:

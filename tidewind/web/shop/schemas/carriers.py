@@ -98,7 +98,8 @@ class ConnectCarrierIn(BaseModel):
 
     model_config = ConfigDict(extra="forbid")
     address: Annotated[str, StringConstraints(strip_whitespace=True, min_length=8, max_length=200)]
-    key: Annotated[str, StringConstraints(strip_whitespace=True, max_length=400)] = ""
+    # It goes into a header, which has no other letters (RFC 9110, 5.5).
+    key: Annotated[str, StringConstraints(strip_whitespace=True, max_length=400, pattern=r"^[!-~]*$")] = ""
     account: Annotated[str, Field(max_length=40)] = ""
     payer: Literal["balance", "account"] = "account"
 

@@ -81,7 +81,8 @@ class ConnectStoreIn(BaseModel):
     """Where a store that speaks the open channel protocol is reached, and the key that it gave."""
 
     address: Annotated[str, StringConstraints(strip_whitespace=True, min_length=8, max_length=200)]
-    key: Annotated[str, StringConstraints(strip_whitespace=True, max_length=400)] = ""
+    # It goes into a header, which has no other letters (RFC 9110, 5.5).
+    key: Annotated[str, StringConstraints(strip_whitespace=True, max_length=400, pattern=r"^[!-~]*$")] = ""
 
 
 class ConnectIn(BaseModel):
