@@ -20,13 +20,13 @@ from tidewind.core.addresses.check import Address
 from tidewind.core.numbering import NumberRange, RangeKind
 from tidewind.core.quantities import money_text
 from tidewind.db.migrate import migrate
-from tidewind.db.tables import Order, PackagingRow, Person, Shop
+from tidewind.db.tables import Order, PackagingRow, Person, Shipment, Shop
 from tidewind.outside.sheets_out import to_csv
 from tidewind.running.cluster import Cluster
 from tidewind.services.base import Conflict, Invalid
 from tidewind.services.handover import steps_missing
 from tidewind.services.orders import bring_samples, samples_there, undo_import
-from tidewind.services.papers import print_labels, print_slips
+from tidewind.services.papers import posting_lists, print_labels, print_slips
 from tidewind.services.planning import forget_kept
 from tidewind.services.shop import (
     MailSettings,
@@ -138,6 +138,9 @@ def test_a_shop_in_other_money_and_units_ships_with_every_sum_right(empty: Wirin
     assert books(empty)["owed"] == -total
     with empty.sessions.begin() as session:
         assert print_labels(session, ids)[:4] == print_slips(session, ids)[:4] == b"%PDF"
+        (listed,) = posting_lists(session, session.scalars(select(Shipment)).all())
+        pounds = [f"{o.plan.parcels[0].gross_g / 453.59237:.2f} lb" for o in orders]
+        assert land.units == "metric" or [row[-1] for row in listed.rows] == pounds
         assert money_text(total, land.currency).startswith(
             f"{total:d}" if land.currency == "JPY" else f"{total // 100}."
         )

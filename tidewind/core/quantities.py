@@ -119,6 +119,17 @@ def weight_text(grams: int) -> str:
     return f"{grams} g" if abs(grams) < 1000 else f"{decimal_text(grams)} kg"
 
 
+def weight_in(grams: int, units: str) -> str:
+    """Write a weight in a shop's units: ``2.24 kg``, or for ``imperial`` pounds to the hundredth (``4.94 lb``).
+
+    A pound is 453.59237 g (the international pound of 1959); rounded half up, and never to nothing.
+    """
+    if units != "imperial":
+        return weight_text(grams)
+    hundredths = max((grams * 10_000_000 + 22_679_618) // 45_359_237, 1)
+    return f"{hundredths // 100}.{hundredths % 100:02d} lb"
+
+
 def length_text(mm: int) -> str:
     """Write a length in centimetres, with millimetres as the decimal: 1705 → ``170.5 cm``."""
     return f"{decimal_text(mm * 100)} cm"

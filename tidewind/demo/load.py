@@ -12,7 +12,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
 from tidewind.core.addresses.check import Address
-from tidewind.db.tables import Channel, PackagingRow, Printer, Product, Shop
+from tidewind.db.tables import Channel, Printer, Product, Shop
 from tidewind.demo.layers import load_layers
 from tidewind.outside.carrier import Introduction
 from tidewind.services.base import Outside, Sealer
@@ -28,6 +28,7 @@ from tidewind.services.shop import (
     change_account,
     connect_channel,
     get_carrier,
+    save_packaging,
     save_place,
     take_on,
 )
@@ -153,7 +154,7 @@ def load_shop(
     for login, name, role in DEMO_PEOPLE:
         add_person(session, login, name, role, DEMO_PASSWORD)
     _places(session)
-    _things(session)
+    _things(session, now)
     _carriers(session, introduced, sealer, now)
     load_layers(session, now)
     _printing(session)
@@ -210,12 +211,11 @@ def _places(session: Session) -> None:
     save_place(session, None, "Braga yard", yard, "Gate", "Mon–Fri 9:00–13:00", False)
 
 
-def _things(session: Session) -> None:
+def _things(session: Session, now: datetime) -> None:
     for row in _table("packaging.csv"):
         figures = {k: int(v) for k, v in row.items() if k not in {"code", "name", "carrier"}}
-        session.add(
-            PackagingRow(code=row["code"], name=row["name"], carrier=row["carrier"] or None, active=True, **figures)
-        )
+        said = {"code": row["code"], "name": row["name"], "carrier": row["carrier"] or None, "active": True}
+        save_packaging(session, None, {**said, **figures}, now)
     for row in _table("products.csv"):
         handling = set(row["handling"].split())
         session.add(

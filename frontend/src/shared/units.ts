@@ -20,3 +20,15 @@ export function gramsToWeight(grams: number): string {
 export function mmToLength(mm: number): string {
   return String(Math.round((mm / (units.value === "imperial" ? MM_PER_INCH : 10)) * 100) / 100);
 }
+
+/** What one piece of goods weighs is typed in grams, or in ounces; its sides in centimetres, or in inches. */
+export const pieceUnit = () => (units.value === "imperial" ? "oz" : "g");
+export const sideUnit = () => (units.value === "imperial" ? "in" : "cm");
+export function pieceToGrams(figure: number): number {
+  return Math.round(units.value === "imperial" ? (figure * GRAMS_PER_POUND) / 16 : figure);
+}
+export function gramsToPiece(grams: number): string {
+  return units.value === "imperial"
+    ? String(Math.round((grams * 1600) / GRAMS_PER_POUND) / 100)
+    : String(grams);
+}

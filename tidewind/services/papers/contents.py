@@ -13,7 +13,7 @@ from tidewind.core.addresses.check import Address
 from tidewind.core.addresses.countries import country_name
 from tidewind.core.addresses.latin import latin_address
 from tidewind.core.codes import is_sscc
-from tidewind.core.quantities import money_text, weight_text
+from tidewind.core.quantities import money_text, weight_in
 from tidewind.core.stored import first_known, pieces_in
 from tidewind.db.tables import CarrierRow, Label, Order, OrderLine, Place, Product, Return, Shipment, Shop
 from tidewind.documents.label import LabelPaper
@@ -60,8 +60,10 @@ def reference_line(kind: str, shipment: Shipment, label: Label, lines: Mapping[i
     return shipment.reference if kind == "reference" else ""
 
 
-def label_paper(shipment: Shipment, label: Label, carrier: CarrierRow, reference: str = "") -> LabelPaper:
-    """Return the paper of one parcel's label; one printed before says so."""
+def label_paper(
+    shipment: Shipment, label: Label, carrier: CarrierRow, reference: str = "", units: str = "metric"
+) -> LabelPaper:
+    """Return the paper of one parcel's label, its weight in the shop's units; one printed before says so."""
     number = label.tracking_number or ""
     return LabelPaper(
         carrier=carrier.name,
@@ -78,13 +80,13 @@ def label_paper(shipment: Shipment, label: Label, carrier: CarrierRow, reference
         reference=reference,
         parcel_no=label.parcel_no,
         parcel_count=len(shipment.labels),
-        weight=weight_text(label.gross_g),
+        weight=weight_in(label.gross_g, units),
         ship_date=day_text(shipment.ship_date),
         reprint=label.printed_at is not None,
     )
 
 
-def trial_papers(order: Order, carrier: CarrierRow, place: Place) -> list[LabelPaper]:
+def trial_papers(order: Order, carrier: CarrierRow, place: Place, units: str) -> list[LabelPaper]:
     """Return what an order's labels would look like; they cost nothing, and say so across their face."""
     return [
         LabelPaper(
@@ -102,7 +104,7 @@ def trial_papers(order: Order, carrier: CarrierRow, place: Place) -> list[LabelP
             reference="",
             parcel_no=n,
             parcel_count=order.parcel_count,
-            weight=weight_text(parcel.gross_g),
+            weight=weight_in(parcel.gross_g, units),
             ship_date=day_text(order.ship_date or order.ordered_at.date()),
             test=True,
         )
@@ -280,22 +282,22 @@ def batch_summary(session: Session, shipments: Sequence[Shipment], title: str, w
 
 def posting_lists(session: Session, shipments: Sequence[Shipment]) -> list[ListPaper]:
     """Return what goes with each carrier, a list each, to be checked and signed when it is taken: one row a parcel."""
-    carriers = {row.code: row for row in session.scalars(select(CarrierRow))}
+    carriers, units = {row.code: row for row in session.scalars(select(CarrierRow))}, shop_settings(session).units
     by_carrier: dict[str, list[Shipment]] = {}
     for shipment in shipments:
         if shipment.state == "bought":
             by_carrier.setdefault(shipment.carrier, []).append(shipment)
-    return [_posting_list(carriers[code], some) for code, some in sorted(by_carrier.items())]
+    return [_posting_list(carriers[code], some, units) for code, some in sorted(by_carrier.items())]
 
 
-def _posting_list(carrier: CarrierRow, shipments: Sequence[Shipment]) -> ListPaper:
+def _posting_list(carrier: CarrierRow, shipments: Sequence[Shipment], units: str) -> ListPaper:
     parcels = [(s, label) for s in shipments for label in s.labels]
     accounts = sorted({s.account for s in shipments if s.account})
     days = sorted({s.ship_date for s in shipments})
     return ListPaper(
         title=f"Posting list, {carrier.name}",
         facts=(
-            f"{len(parcels)} parcels, {weight_text(sum(label.gross_g for _, label in parcels))}",
+            f"{len(parcels)} parcels, {weight_in(sum(label.gross_g for _, label in parcels), units)}",
             f"{' to '.join(dict.fromkeys(day_text(day) for day in (days[0], days[-1])))}",
             *([f"Account {', '.join(accounts)}"] if accounts else []),
         ),
@@ -307,7 +309,7 @@ def _posting_list(carrier: CarrierRow, shipments: Sequence[Shipment]) -> ListPap
                 s.address.name or s.address.company,
                 f"{s.address.country} {s.address.postcode} {s.address.city}",
                 s.service_name,
-                weight_text(label.gross_g),
+                weight_in(label.gross_g, units),
             )
             for s, label in parcels
         ),

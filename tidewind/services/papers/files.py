@@ -15,7 +15,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from tidewind.core.states.labels import LabelState
-from tidewind.db.tables import Batch, CarrierRow, Order, Return, Shipment
+from tidewind.db.tables import Batch, CarrierRow, Label, Order, Return, Shipment
 from tidewind.documents.label import LabelPaper, label_papers, labels_pdf
 from tidewind.documents.lists import SHEETS, list_pdf
 from tidewind.documents.packing_slip import slip_paper, slips_pdf
@@ -83,12 +83,15 @@ def _papers(session: Session, shipments: Sequence[Shipment]) -> list[tuple[Shipm
         if shipment.state not in LabelState.TRAVELS:
             words = f"The label for order {shipment.order.number} is not bought; it cannot be printed."
             raise Conflict("not_bought", words)
-    kind = str(shop_settings(session).slip.get("label_line", ""))
+    shop = shop_settings(session)
+    kind = str(shop.slip.get("label_line", ""))
     lines = goods_of(session, shipments).lines if kind == "items" else {}
-    return [
-        (s, [label_paper(s, label, accounts[s.carrier], reference_line(kind, s, label, lines)) for label in s.labels])
-        for s in shipments
-    ]
+
+    def paper(shipment: Shipment, label: Label) -> LabelPaper:
+        line = reference_line(kind, shipment, label, lines)
+        return label_paper(shipment, label, accounts[shipment.carrier], line, shop.units)
+
+    return [(s, [paper(s, label) for label in s.labels]) for s in shipments]
 
 
 def _stock(stock: str) -> str:
@@ -156,7 +159,7 @@ def trial_labels(session: Session, order_id: int, stock: str = "roll") -> bytes:
     if not order.carrier or not order.plan.parcels:
         raise Conflict("no_plan", f"Order {order.number} has no service yet, so there is no label to try.")
     carrier = session.scalars(select(CarrierRow).where(CarrierRow.code == order.carrier)).one()
-    made = trial_papers(order, carrier, default_place(session))
+    made = trial_papers(order, carrier, default_place(session), shop_settings(session).units)
     return labels_pdf(made, f"Test label {order.number}", _stock(stock))
 
 

@@ -18,6 +18,7 @@ import {
   changeHand,
 } from "../queries";
 import { FormDialog } from "../../../shared/ui";
+import { lengthToMm, pieceToGrams, pieceUnit, sideUnit } from "../../../shared/units";
 
 const props = defineProps<{ row: OrderRow }>();
 const emit = defineEmits<{ close: [] }>();
@@ -58,17 +59,20 @@ watch(
   { immediate: true },
 );
 
-function whole(text: string, times: number): number {
+/** What was typed, brought to grams or millimetres; nothing where it is no figure. */
+function whole(text: string, from: (figure: number) => number): number {
   const value = Number(text.replace(",", "."));
-  return Number.isFinite(value) ? Math.round(value * times) : 0;
+  return Number.isFinite(value) ? from(value) : 0;
 }
 const save = useMutation({
   mutationFn: async () => {
     switch (snag.value?.fix) {
       case "product_weight":
-        return await setProductFacts(snag.value.about, { weight_g: whole(weight.value, 1) });
+        return await setProductFacts(snag.value.about, {
+          weight_g: whole(weight.value, pieceToGrams),
+        });
       case "product_size": {
-        const [a, b, c] = sides.value.map((s) => whole(s, 10));
+        const [a, b, c] = sides.value.map((s) => whole(s, lengthToMm));
         return await setProductFacts(snag.value.about, { sides_mm: [a ?? 0, b ?? 0, c ?? 0] });
       }
       case "product_customs":
@@ -142,8 +146,8 @@ const openable = computed(() => ["service", "none"].includes(snag.value?.fix ?? 
         v-model="weight"
         autofocus
         label="Weight of one piece"
-        suffix="g"
-        inputmode="numeric"
+        :suffix="pieceUnit()"
+        inputmode="decimal"
         required
       />
       <p class="mute small">
@@ -159,7 +163,7 @@ const openable = computed(() => ["service", "none"].includes(snag.value?.fix ?? 
           :autofocus="i === 0"
           class="w2"
           :label="name"
-          suffix="cm"
+          :suffix="sideUnit()"
           inputmode="decimal"
           required
         />

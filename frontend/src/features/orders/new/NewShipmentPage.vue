@@ -4,11 +4,19 @@ import { computed, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { contactsQuery } from "../../shop";
 import { createOrder, orderQuery, trialQuery } from "../queries";
-import { amountText, day, minorOf, money } from "../../../shared/format";
+import { amountText, day, kilograms, minorOf, money } from "../../../shared/format";
 import { words, type Schemas } from "../../../api/client";
 import AddressForm from "../../../shared/AddressForm.vue";
 import { useMe } from "../../../shared/session";
 import { CheckField, ErrorNote } from "../../../shared/ui";
+import {
+  gramsToPiece,
+  lengthToMm,
+  mmToLength,
+  pieceToGrams,
+  pieceUnit,
+  sideUnit,
+} from "../../../shared/units";
 
 const client = useQueryClient();
 const route = useRoute();
@@ -89,12 +97,12 @@ watch(contacts, (all) => {
 if (typeof route.query.quote === "string") {
   const quoted = JSON.parse(route.query.quote) as Schemas["QuoteIn"] & { service: string };
   const goods = quoted.parcels.map((p) => {
-    const sides = p.sides_mm.map((s) => s / 10).join(" × ");
+    const sides = p.sides_mm.map(mmToLength).join(" × ");
     return {
       ...line(),
-      name: `Parcel ${sides} cm, ${p.weight_g} g`,
+      name: `Parcel ${sides} ${sideUnit()}, ${kilograms(p.weight_g)}`,
       quantity: String(p.count ?? 1),
-      weight: String(p.weight_g),
+      weight: gramsToPiece(p.weight_g),
       sides,
       value: amountText(
         Math.round((quoted.value_minor ?? 0) / quoted.parcels.length),
@@ -130,9 +138,10 @@ watch(earlier, (sheet) => {
   }));
 });
 
-function figure(text: string, times: number): number | null {
+/** What was typed, brought to the units in which it is kept; null where it is no figure. */
+function figure(text: string, from: (value: number) => number): number | null {
   const plain = text.trim().replace(",", ".");
-  return plain && Number.isFinite(Number(plain)) ? Math.round(Number(plain) * times) : null;
+  return plain && Number.isFinite(Number(plain)) ? from(Number(plain)) : null;
 }
 const body = computed<Schemas["TypedOrderIn"]>(() => ({
   address: draft.value.address,
@@ -150,13 +159,13 @@ const body = computed<Schemas["TypedOrderIn"]>(() => ({
       const sides = l.sides
         .split(/[x×*\s]+/i)
         .filter(Boolean)
-        .map((s) => figure(s, 10));
+        .map((s) => figure(s, lengthToMm));
       return {
         sku: l.sku,
         name: l.name,
-        quantity: figure(l.quantity, 1) ?? 1,
+        quantity: figure(l.quantity, Math.round) ?? 1,
         unit_price_minor: minorOf(l.value || "0", currency.value) ?? 0,
-        weight_g: figure(l.weight, 1),
+        weight_g: figure(l.weight, pieceToGrams),
         sides_mm:
           sides.length === 3 && sides.every(Boolean) ? (sides as [number, number, number]) : null,
         own_box: l.packed,
@@ -211,8 +220,8 @@ function forget(): void {
               <tr>
                 <th>SKU or name</th>
                 <th class="right">Pieces</th>
-                <th class="right">g each</th>
-                <th>L × W × H cm</th>
+                <th class="right">{{ pieceUnit() }} each</th>
+                <th>L × W × H {{ sideUnit() }}</th>
                 <th class="right">Value</th>
                 <th></th>
               </tr>
@@ -242,14 +251,14 @@ function forget(): void {
                     v-model="l.weight"
                     class="n"
                     inputmode="numeric"
-                    aria-label="Weight of one in g"
+                    :aria-label="`Weight of one in ${pieceUnit()}`"
                   />
                 </td>
                 <td>
                   <input
                     v-model="l.sides"
                     class="s"
-                    aria-label="Sides in cm"
+                    :aria-label="`Sides in ${sideUnit()}`"
                     placeholder="by catalogue"
                   />
                 </td>
