@@ -66,10 +66,17 @@ LOOK = """async (rules) => {
 }"""
 
 
+# A colour half way through its fading is nobody's colour.
+SETTLED = """() => Promise.all(document.getAnimations()
+  .filter((a) => a.effect?.getComputedTiming().iterations !== Infinity)
+  .map((a) => a.finished.catch(() => null)))"""
+
+
 def axe(page: Page) -> None:
     """No violation of WCAG 2.2 A or AA on what is shown now, and no script error so far."""
     # News of a change can overtake the answer that a button waits for: what turns meanwhile is no part of the page.
     expect(page.locator(".v-btn--loading")).to_have_count(0)
+    page.evaluate(SETTLED)
     page.evaluate(AXE.read_text("utf-8"))
     rules = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"]
     found = page.evaluate(LOOK, rules)
