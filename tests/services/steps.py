@@ -26,6 +26,16 @@ from tidewind.standins.world import World
 from tidewind.web.access import Wiring
 
 
+def as_a_process(wiring: Wiring) -> dict[str, str]:
+    """Return the environment in which another process works in the same shop."""
+    return {
+        "TIDEWIND_DATABASE_URL": wiring.settings.database_url,
+        "TIDEWIND_STANDINS_URL": wiring.settings.standins_url,
+        "TIDEWIND_DEMO": "1",
+        "TIDEWIND_SECRET_KEY_FILE": str(wiring.settings.key_file),
+    }
+
+
 def clear_orders(session: Session, carrier: str, count: int) -> list[Order]:
     query = select(Order).where(Order.state == "open", Order.carrier == carrier, Order.price_minor.is_not(None))
     return list(session.scalars(query.order_by(Order.id).limit(count)))

@@ -15,7 +15,7 @@ from sqlalchemy import func, select, text
 from sqlalchemy.exc import DBAPIError, IntegrityError
 
 from tests.conftest import Clock
-from tests.services.steps import agree, ask, books, buy, clear_orders, ids_of, person
+from tests.services.steps import agree, as_a_process, ask, books, buy, clear_orders, ids_of, person
 from tidewind.db.tables import (
     Label,
     Message,
@@ -46,15 +46,8 @@ def test_a_worker_killed_at_any_point_buys_once(wiring: Wiring, world: World, cl
         order = clear_orders(session, "norvia", 1)[0]
     shipment_id = ids_of(wiring, ask(wiring, [order]).batch_id)[0]
     assert books(wiring)["held"] == order.price_minor
-    env = {
-        **os.environ,
-        "TIDEWIND_DATABASE_URL": wiring.settings.database_url,
-        "TIDEWIND_STANDINS_URL": wiring.settings.standins_url,
-        "TIDEWIND_DEMO": "1",
-        "TIDEWIND_SECRET_KEY_FILE": str(wiring.settings.key_file),
-    }
     crash = [sys.executable, "-m", "tests.services.crash", point, str(shipment_id), clock().isoformat()]
-    died = subprocess.run(crash, env=env, check=False)
+    died = subprocess.run(crash, env={**os.environ, **as_a_process(wiring)}, check=False)
     assert died.returncode == -signal.SIGKILL
     assert len(world.book("norvia")) == (0 if point == "before_call" else 1)
     with wiring.sessions() as session:

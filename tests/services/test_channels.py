@@ -5,15 +5,19 @@ from __future__ import annotations
 import base64
 import hashlib
 import hmac
+import os
+import signal
+import subprocess
+import sys
 from typing import Any
 
 import pytest
-from sqlalchemy import func, select
+from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
 from tests.conftest import Clock
-from tests.services.steps import ask, ids_of
-from tidewind.db.tables import Channel, ChannelLog, Difference, Order
+from tests.services.steps import as_a_process, ask, ids_of
+from tidewind.db.tables import Aside, Channel, ChannelLog, Difference, Order
 from tidewind.outside.errors import OutsideError
 from tidewind.services import orders as orders_room
 from tidewind.services.base import Conflict, Invalid, NotAllowed, NotFound
@@ -98,6 +102,42 @@ def test_a_fault_in_the_middle_of_a_pull_loses_no_order_and_makes_none_twice(
         assert session.scalar(select(func.count(Order.id))) == before
         logs = channel_log(session, code)
         assert fault == "clock_skew" or any("goes on from here" in line.failure for line in logs)
+
+
+def test_a_pull_killed_before_any_of_its_commits_loses_nothing_of_what_is_kept_aside(
+    wiring: Wiring, world: World, clock: Clock
+) -> None:
+    nothing = [{"article": "X", "label": "X", "pieces": 0, "unit_price": "1"}]
+    markets.change(world, "tallyfair", "TF-7303", basket=nothing)
+    markets.change(world, "tallyfair", "TF-7302", ship_to={"full_name": "N"})
+
+    def there() -> tuple[set[str], dict[str, str]]:
+        with wiring.sessions() as session:
+            mine = select(Order.number).join(Channel).where(Channel.code == "tallyfair")
+            aside = {row.number: row.why for row in session.scalars(select(Aside))}
+            return set(session.scalars(mine)), aside
+
+    def start_anew() -> None:
+        with wiring.sessions.begin() as session:
+            forget(session, "tallyfair")
+            session.execute(delete(Aside))
+
+    start_anew()
+    pull(wiring, "tallyfair")
+    whole = there()
+    assert set(whole[1]) == {"TF-7302", "TF-7303"}
+    died = 0
+    for nth in range(1, 20):
+        start_anew()
+        crash = [sys.executable, "-m", "tests.services.crash", f"pull:{nth}", "tallyfair", clock().isoformat()]
+        ended = subprocess.run(crash, env={**os.environ, **as_a_process(wiring)}, check=False).returncode
+        if ended == 0:
+            break
+        assert ended == -signal.SIGKILL
+        died += 1
+        pull(wiring, "tallyfair")
+        assert there() == whole
+    assert died >= 3
 
 
 @pytest.mark.parametrize("code", MARKETS)

@@ -14,6 +14,9 @@ from signal import SIGTERM
 from tidewind.running.folder import DataFolder
 
 CALM_AFTER_S, LONGEST_PAUSE_S = 30.0, 15.0
+# glibc keeps an arena for each thread and does not give back what a large file took; a web process that has read
+# some of them would hold twice the memory it needs for as long as it lives.
+_MEMORY = {"MALLOC_ARENA_MAX": "2", "MALLOC_TRIM_THRESHOLD_": "131072"}
 
 
 class Child:
@@ -37,7 +40,7 @@ class Child:
         try:
             self.process = subprocess.Popen(
                 [sys.executable, "-m", "tidewind.cli", *self.arguments],
-                env={**os.environ, **environment},
+                env={**_MEMORY, **os.environ, **environment},
                 stdin=subprocess.PIPE,
                 stdout=log,
                 stderr=log,
