@@ -18,11 +18,10 @@ from tidewind import __version__
 from tidewind.db.base import make_engine, make_sessions
 from tidewind.db.tables import CarrierRow, Channel, Printer
 from tidewind.outside.carrier import CarrierClient, HttpCarrier, Introduction
-from tidewind.outside.channels.larkspur import Larkspur
-from tidewind.outside.channels.ovenbird import Ovenbird
+from tidewind.outside.channels.dialects import DIALECTS
 from tidewind.outside.channels.store import Store, StoreIntroduction
-from tidewind.outside.channels.tallyfair import Tallyfair
 from tidewind.outside.channels.upstream import ChannelClient
+from tidewind.outside.ipp import IppPrinter
 from tidewind.outside.mailer import MailServer, SmtpMailer
 from tidewind.outside.printer import HttpPrinter, PrinterClient
 from tidewind.services.base import Jumps, Outside, Sealer, tell_what_is_written
@@ -36,11 +35,6 @@ from tidewind.web.observing import Observed
 from tidewind.web.shield import Shield
 
 _ROOMS = (follow, people, orders, rates, planning, shop, buying, handover, papers, books, base)
-DIALECTS: dict[str, Callable[[str, str, float], ChannelClient]] = {
-    "larkspur": Larkspur,
-    "tallyfair": Tallyfair,
-    "ovenbird": Ovenbird,
-}
 
 
 class Clients:
@@ -104,7 +98,10 @@ class Clients:
 
     def printer(self, row: Printer) -> PrinterClient:
         """Return the client of a printer."""
-        client: PrinterClient = self._once(row.base_url, lambda url: HttpPrinter(url, self._settings.carrier_timeout_s))
+        wait = self._settings.carrier_timeout_s
+        if row.kind == "ipp":
+            return IppPrinter(row.base_url, wait, row.facts)
+        client: PrinterClient = self._once(row.base_url, lambda url: HttpPrinter(url, wait))
         return client
 
     def close(self) -> None:

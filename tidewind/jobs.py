@@ -26,7 +26,7 @@ from tidewind.services.base import Jumps, Outside, ServiceError, Turns, defer, k
 from tidewind.services.buying import settle_due_voids
 from tidewind.services.follow import labels_first, make_due_returns, send_due_news
 from tidewind.services.orders import go_on_importing, pull, pull_due
-from tidewind.services.papers import send_due_prints
+from tidewind.services.papers import look_at_printers, send_due_prints
 from tidewind.services.planning import go_on_replanning, is_done, keep_up_due
 from tidewind.services.rates import refresh_asked_prices
 from tidewind.settings import now
@@ -38,7 +38,7 @@ SIDE_BY_SIDE = 20
 LOOK_FOR_STALLED = "look for stalled jobs"
 EVERY_S = {
     LOOK_FOR_STALLED: 5.0, "sweep": 10.0, "follow_parcels": 60.0, "keep_up": 60.0, "pull_channels": 60.0,
-    "refresh_live": 60.0, "follow_returns": 600.0,
+    "refresh_live": 60.0, "look_at_printers": 60.0, "follow_returns": 600.0,
 }  # fmt: skip
 """How many seconds after its last turn each periodic job has its next."""
 
@@ -162,6 +162,11 @@ def _add_each_minute(app: procrastinate.App, sessions: sessionmaker[Session], ou
     @metrics.job("follow_returns")
     def follow_returns() -> None:
         follow_room.follow_returns(sessions, outside, now)
+
+    @app.task(name="look_at_printers", queueing_lock="look_at_printers", lock="look_at_printers")
+    @metrics.job("look_at_printers")
+    def look_at() -> None:
+        look_at_printers(sessions, outside, now)
 
     @app.task(name="pull_channels", queueing_lock="pull_channels", lock="pull_channels")
     @metrics.job("pull_channels")

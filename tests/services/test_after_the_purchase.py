@@ -510,9 +510,9 @@ def test_papers_and_printers(wiring: Wiring, world: World, clock: Clock, tmp_pat
         assert session.scalar(printed) == labels
     assert send_due_prints(wiring.sessions, wiring.outside, clock) == 0
     with wiring.sessions.begin() as session:
-        with pytest.raises(Conflict, match="printed already"):
-            change_print(session, job.id, "cancel", clock())
-        assert change_print(session, job.id, "again", clock()).id != job.id
+        with pytest.raises(Conflict, match="it cannot be cancelled"):
+            change_print(session, wiring.outside, job.id, "cancel", clock())
+        assert change_print(session, wiring.outside, job.id, "again", clock()).id != job.id
     assert send_due_prints(wiring.sessions, wiring.outside, clock) == 1
     held = [j["title"] for j in httpx.get(f"{wiring.settings.standins_url}/printers/all").json()]
     assert held == ["Labels of 4 orders", "Labels of 4 orders, again"]

@@ -12,6 +12,7 @@ from tidewind.core.states.departures import DepartureState
 from tidewind.core.states.imports import ImportState
 from tidewind.core.states.labels import LabelState
 from tidewind.core.states.orders import OrderStanding, OrderState
+from tidewind.core.states.prints import PrintState
 from tidewind.core.states.returns import ReturnState
 
 
@@ -28,6 +29,7 @@ def words_in(session: Session, name: str) -> list[str]:
         ("ck_departure_state", DepartureState),
         ("ck_parcel_return_state", ReturnState),
         ("ck_import_file_state", ImportState),
+        ("ck_print_job_state", PrintState),
         ("uq_shipment_live", LabelState.COUNTS),
         ("uq_parcel_return_live", ReturnState.COUNTS),
     ],

@@ -26,7 +26,7 @@ _BENCH = """
 GET /api/labels.pdf | POST /api/labels.pdf | GET /api/packing-slips.pdf | GET /api/labels-and-slips.pdf | GET /api/pick-list.pdf | GET /api/posting-list.pdf
 GET /api/labels/pictures | GET /api/return-labels.pdf | GET /api/orders/{order_id}/test-label.pdf
 GET /api/recipes/barcodes.pdf | POST /api/labels/printed | GET /api/prints | POST /api/prints
-POST /api/prints/{job_id} | PUT /api/labels/{label_id}/number
+POST /api/prints/{job_id} | POST /api/printers/{code}/look | PUT /api/labels/{label_id}/number
 """
 _CARE = """
 PUT /api/orders/{order_id}/address | POST /api/orders/held | POST /api/orders/notes | POST /api/orders/billing-name
@@ -64,7 +64,7 @@ DELETE /api/carriers/{code}/ranges/{range_id} | PATCH /api/carriers/{code} | POS
 DELETE /api/carriers/{code}/accounts/{account_id} | POST /api/carriers/{code}/cards | DELETE /api/carriers/{code}/cards/{card_id}
 POST /api/orders/approve | POST /api/restricted | POST /api/money/bill-paid | PUT /api/money/settings
 PUT /api/printing/template | PUT /api/printing/logo | DELETE /api/printing/logo | POST /api/request-links
-PATCH /api/request-links/{link_id} | PUT /api/cover
+PATCH /api/request-links/{link_id} | PUT /api/cover | POST /api/printers | DELETE /api/printers/{code}
 """
 OPEN = {
     "GET /api/health",

@@ -10,7 +10,7 @@ from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.sql.operators import OperatorType
 from sqlalchemy.types import TypeDecorator, TypeEngine
 
-from tidewind.core import stored
+from tidewind.core import printing, stored
 
 Value = TypeVar("Value")
 
@@ -52,3 +52,4 @@ ADDRESS = Stored(stored.read_address, stored.write_address)
 PARCEL = Stored(stored.read_parcel, stored.write_parcel)
 QUOTE = Stored(stored.read_quote, stored.write_quote)
 BILL_TO = Stored(stored.read_bill_to, stored.write_bill_to)
+PRINTER_FACTS = Stored(printing.read_facts, printing.write_facts)

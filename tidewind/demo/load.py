@@ -12,22 +12,25 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
 from tidewind.core.addresses.check import Address
-from tidewind.db.tables import Channel, Printer, Product, Shop
+from tidewind.db.tables import Channel, Shop
 from tidewind.demo.layers import load_layers
 from tidewind.outside.carrier import Introduction
 from tidewind.services.base import Outside, Sealer
 from tidewind.services.books import top_up
 from tidewind.services.follow import make_link
 from tidewind.services.orders import pull
-from tidewind.services.papers import set_print_preference
+from tidewind.services.papers import add_printer, set_print_preference
 from tidewind.services.people import add_person, anybody, keep_password
 from tidewind.services.shop import (
     AccountChange,
     add_account,
+    begin_store,
+    bring_in_products,
     carriers_by_code,
     change_account,
     connect_channel,
     get_carrier,
+    save_mapping,
     save_packaging,
     save_place,
     take_on,
@@ -77,7 +80,6 @@ CHANNELS: dict[str, tuple[str, dict[str, str], dict[str, str]]] = {
         {"captured": "paid", "authorised": "unpaid", "none": "unpaid"},
     ),
 }
-FLAGS = frozenset({"own_box", "upright", "no_weekend"})
 
 
 def _table(name: str) -> list[dict[str, str]]:
@@ -97,7 +99,8 @@ def load(sessions: sessionmaker[Session], outside: Outside, now: datetime) -> bo
         fresh = not anybody(session)
         if fresh:
             load_shop(session, now, introduced, outside.sealer)
-            _channels(session)
+            _channels(session, outside)
+            _printing(session, outside, now)
             top_up(session, 60_000, "demo-start", "Inês Valadar", now)
         else:
             _introduce_older(session, introduced, outside.sealer)
@@ -107,7 +110,7 @@ def load(sessions: sessionmaker[Session], outside: Outside, now: datetime) -> bo
     for code in CHANNELS:
         if code in pulled:
             continue
-        if code != "larkspur":
+        if code != "larkspur":  # the own shop asks for no consent
             connect_channel(sessions, outside, code, f"demo-consent-{code}", now)
         pull(sessions, outside, code, now)
     return fresh
@@ -157,35 +160,21 @@ def load_shop(
     _things(session, now)
     _carriers(session, introduced, sealer, now)
     load_layers(session, now)
-    _printing(session)
     make_link(session, "Garden club desk", ["GC-10 Trials", "GC-20 Fairs", "GC-30 Library"])
 
 
-def _printing(session: Session) -> None:
+def _printing(session: Session, outside: Outside, now: datetime) -> None:
     for code, name in (("bench-label", "Label printer at the bench"), ("office-a4", "Office printer, A4")):
-        session.add(Printer(code=code, name=name, base_url=f"{{standins}}/printers/{code}"))
-    session.flush()
+        add_printer(session, outside, name, f"{{standins}}/printers/{code}", now, code)
     set_print_preference(session, "label", "roll", "bench-label", 1)
     set_print_preference(session, "pick_list", "a4", "office-a4", 1)
 
 
-def _channels(session: Session) -> None:
+def _channels(session: Session, outside: Outside) -> None:
     for code, (name, states, payments) in CHANNELS.items():
-        session.add(
-            Channel(
-                code=code,
-                name=name,
-                kind="webshop",
-                adapter=code,
-                base_url=f"{{standins}}/{code}",
-                last_pull={},
-                state="connected" if code == "larkspur" else "asked",
-                states=states,
-                payments=payments,
-                write_back={"shipped": True, "cancelled": True},
-                brand="Larkspur & Loam",
-            )
-        )
+        begin_store(session, outside, code, name, f"{{standins}}/{code}", code)
+        told = {"shipped": True, "cancelled": True}
+        save_mapping(session, code, states, payments, told, 5, "Larkspur & Loam")
 
 
 def _places(session: Session) -> None:
@@ -216,25 +205,10 @@ def _things(session: Session, now: datetime) -> None:
         figures = {k: int(v) for k, v in row.items() if k not in {"code", "name", "carrier"}}
         said = {"code": row["code"], "name": row["name"], "carrier": row["carrier"] or None, "active": True}
         save_packaging(session, None, {**said, **figures}, now)
-    for row in _table("products.csv"):
-        handling = set(row["handling"].split())
-        session.add(
-            Product(
-                sku=row["sku"],
-                name=row["name"],
-                weight_g=int(row["weight_g"]) if row["weight_g"] else None,
-                length_mm=int(row["length_mm"]) if row["length_mm"] else None,
-                width_mm=int(row["width_mm"]) if row["width_mm"] else None,
-                height_mm=int(row["height_mm"]) if row["height_mm"] else None,
-                value_minor=int(row["value_minor"]),
-                customs_text=row["customs_text"],
-                hs_code=row["hs_code"],
-                origin=row["origin"],
-                shelf=row["shelf"],
-                contents=sorted(handling - FLAGS),
-                **{flag: flag in handling for flag in FLAGS},
-            )
-        )
+    products = resources.files("tidewind.data").joinpath("products.csv").read_bytes()
+    _, _, wrong = bring_in_products(session, "products.csv", products, now)
+    if wrong:
+        raise ValueError(wrong[0])
 
 
 def _carriers(session: Session, introduced: Sequence[Introduction], sealer: Sealer | None, now: datetime) -> None:

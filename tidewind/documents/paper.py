@@ -39,6 +39,17 @@ STOCK_NAMES = {
 }  # fmt: skip
 
 
+_SIZES_MM10 = {"a4": (2100, 2970), "letter": (2159, 2794), "a5": (1480, 2100)}
+
+
+def size_mm10(paper: str) -> tuple[int, int]:
+    """Return width and height in tenths of a millimetre of what a printer feeds for a paper: two labels, one sheet."""
+    if paper in _SIZES_MM10:
+        return _SIZES_MM10[paper]
+    stock = STOCKS[paper]
+    return round(stock.width / mm * 10), round(stock.height / mm * 10)
+
+
 def pdf_of(papers: Iterable[Draw], title: str, size: tuple[float, float] = A4) -> bytes:
     """Return one PDF of papers in the order given; one canvas, so fonts are embedded once."""
     load_fonts()

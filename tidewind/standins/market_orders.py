@@ -31,7 +31,7 @@ OB-90121|Anselm Rieger|Anselm Rieger|Amselweg 77|Stuttgart|70173|DE|Parcel with 
 
 def _prices() -> dict[str, tuple[str, int]]:
     text = resources.files("tidewind.data").joinpath("products.csv").read_text("utf-8")
-    return {row["sku"]: (row["name"], int(row["value_minor"])) for row in csv.DictReader(text.splitlines())}
+    return {row["sku"]: (row["name"], int(row["value"].replace(".", ""))) for row in csv.DictReader(text.splitlines())}
 
 
 def _euros(cents: int) -> str:

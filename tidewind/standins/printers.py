@@ -34,6 +34,16 @@ async def take(printer: str, request: Request, title: str = "", copies: int = 1)
     return {"printed": True}
 
 
+@router.get("/{printer}/jobs")
+def jobs(printer: str, request: Request) -> list[dict[str, object]]:
+    """Return what this printer has printed."""
+    world: World = request.app.state.world
+    if printer not in PRINTERS:
+        raise HTTPException(404, {"reason": "unknown_printer", "detail": printer})
+    found = world.rows("select key, title, copies, at from printed where printer = ? order by at", printer)
+    return [dict(row) for row in found]
+
+
 @router.get("/{printer}/jobs/{key}.pdf")
 def paper(printer: str, key: str, request: Request) -> Response:
     """Return what was printed."""

@@ -78,7 +78,7 @@ _PROMISES = {
 
 def _prices() -> dict[str, tuple[str, int]]:
     text = resources.files("tidewind.data").joinpath("products.csv").read_text("utf-8")
-    return {row["sku"]: (row["name"], int(row["value_minor"])) for row in csv.DictReader(text.splitlines())}
+    return {row["sku"]: (row["name"], int(row["value"].replace(".", ""))) for row in csv.DictReader(text.splitlines())}
 
 
 def orders_for(now: datetime) -> list[dict[str, Any]]:

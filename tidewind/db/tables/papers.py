@@ -8,20 +8,32 @@ from typing import Any
 from sqlalchemy import CheckConstraint, Index, LargeBinary, String, text
 from sqlalchemy.orm import Mapped, mapped_column
 
+from tidewind.core.printing import PrinterFacts
+from tidewind.core.states.machine import sql_list
+from tidewind.core.states.prints import PrintState
 from tidewind.db.base import Base, Created, Id, reference
+from tidewind.db.stored import PRINTER_FACTS
 
 KINDS = ("label", "packing_slip", "pick_list", "batch_summary", "invoice", "return_label")
 
 
+PRINTER_KINDS = ("ipp", "server")
+
+
 class Printer(Base):
-    """A printer that takes PDF over HTTP."""
+    """A printer by IPP, or a small server before one that takes PDF over HTTP; ``facts`` is what it said last."""
 
     __tablename__ = "printer"
+    __table_args__ = (CheckConstraint(f"kind in {PRINTER_KINDS}", name="kind"),)
     id: Mapped[Id]
     code: Mapped[str] = mapped_column(String(30), unique=True)
     name: Mapped[str] = mapped_column(String(80))
     base_url: Mapped[str] = mapped_column(String(200))
     active: Mapped[bool] = mapped_column(default=True)
+    kind: Mapped[str] = mapped_column(String(20), default="server")
+    facts: Mapped[PrinterFacts] = mapped_column(PRINTER_FACTS, default=PrinterFacts)
+    seen_at: Mapped[datetime | None]
+    failure: Mapped[str] = mapped_column(String(300), default="")
 
 
 class PrintPreference(Base):
@@ -43,8 +55,8 @@ class PrintJob(Base):
 
     __tablename__ = "print_job"
     __table_args__ = (
-        CheckConstraint("state in ('waiting', 'printed', 'cancelled')", name="state"),
-        Index("ix_print_job_due", "next_at", postgresql_where=text("state = 'waiting'")),
+        CheckConstraint(f"state in {sql_list(PrintState)}", name="state"),
+        Index("ix_print_job_due", "next_at", postgresql_where=text("state in ('waiting', 'taken')")),
     )
     id: Mapped[Id]
     client_key: Mapped[str] = mapped_column(String(80), unique=True)
@@ -53,6 +65,8 @@ class PrintJob(Base):
     title: Mapped[str] = mapped_column(String(120))
     copies: Mapped[int] = mapped_column(default=1)
     body: Mapped[bytes] = mapped_column(LargeBinary, deferred=True)
+    paper: Mapped[str] = mapped_column(String(20), default="")
+    ref: Mapped[str] = mapped_column(String(40), default="")
     state: Mapped[str] = mapped_column(String(20), default="waiting")
     person_id: Mapped[int] = reference("person.id")
     attempts: Mapped[int] = mapped_column(default=0)

@@ -41,7 +41,7 @@ _DONE: tuple[tuple[str, bool, ColumnElement[bool]], ...] = (
         exists().where(PrintPreference.printer != "") | exists().where(Label.printed_at.is_not(None)),
     ),
     ("mail", False, exists().where(Shop.mail_server.has_key("host"))),
-    ("products", False, exists().where(Product.learned_from == "")),
+    ("products", False, exists().where(Product.learned_from.not_like("order %"))),
 )
 
 

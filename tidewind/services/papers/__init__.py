@@ -18,23 +18,34 @@ from tidewind.services.papers.files import (
 )
 from tidewind.services.papers.printers import (
     PAPERS,
-    PrintRequest,
+    add_printer,
     all_printers,
-    change_print,
+    look_at_printer,
+    look_at_printers,
+    papers_of,
     print_preferences,
+    remove_printer,
+    set_print_preference,
+)
+from tidewind.services.papers.prints import (
+    PrintRequest,
+    change_print,
     print_queue,
     send_due_prints,
     send_to_printer,
-    set_print_preference,
 )
 
 __all__ = [
     "PAPERS",
     "PrintRequest",
+    "add_printer",
     "all_printers",
     "change_print",
     "goods_of",
+    "look_at_printer",
+    "look_at_printers",
     "mark_printed",
+    "papers_of",
     "posting_lists",
     "print_batch_summary",
     "print_interleaved",
@@ -47,6 +58,7 @@ __all__ = [
     "print_queue",
     "print_returns",
     "print_slips",
+    "remove_printer",
     "send_due_prints",
     "send_to_printer",
     "set_print_preference",

@@ -1,37 +1,113 @@
-"""Printers, what stands chosen for each kind of document, and the queue of what is on its way to paper."""
+"""Printers: added by their address, asked how they do, and what stands chosen for each kind of document."""
 
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
-from datetime import datetime, timedelta
+from datetime import datetime
+from urllib.parse import urlsplit
 
-from sqlalchemy import select
+from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session, sessionmaker
 
+from tidewind.core.printing import medium_for
+from tidewind.core.states.prints import PrintState
 from tidewind.db.tables import Printer, PrintJob, PrintPreference
 from tidewind.db.tables.papers import KINDS
 from tidewind.documents.lists import SHEETS
-from tidewind.documents.paper import STOCKS
+from tidewind.documents.paper import STOCK_NAMES, STOCKS, size_mm10
 from tidewind.outside.errors import OutsideError
-from tidewind.services.base import Conflict, Invalid, NotFound, Outside, defer, is_due
-from tidewind.services.papers.files import (
-    Arrangement,
-    mark_printed,
-    print_invoices,
-    print_labels,
-    print_pick_list,
-    print_slips,
-    shipments_in,
-)
+from tidewind.services.base import Conflict, Invalid, NotFound, Outside
 
 PAPERS = {
     "label": tuple(STOCKS), "return_label": tuple(STOCKS), "packing_slip": ("a5",), "pick_list": tuple(SHEETS),
     "batch_summary": tuple(SHEETS), "invoice": tuple(SHEETS),
 }  # fmt: skip
-TITLES = {"label": "Labels", "packing_slip": "Packing slips", "pick_list": "Pick list", "invoice": "Invoices"}
-LONGEST_PAUSE = timedelta(minutes=10)
-KEPT = 200
+_KINDS_BY_SCHEME = {"ipp": "ipp", "ipps": "ipp", "http": "server", "https": "server"}
+
+
+def all_printers(session: Session) -> Sequence[Printer]:
+    """Return the printers in use."""
+    return session.scalars(select(Printer).where(Printer.active).order_by(Printer.name)).all()
+
+
+def printer_named(session: Session, code: str) -> Printer:
+    """Return a printer in use.  Raises Invalid where there is none."""
+    row = session.scalar(select(Printer).where(Printer.code == code, Printer.active))
+    if row is None:
+        raise Invalid("unknown_printer", f"There is no printer {code[:30]}.")
+    return row
+
+
+def add_printer(session: Session, outside: Outside, name: str, address: str, now: datetime, code: str = "") -> Printer:
+    """Add a printer by its address, once it has answered: ``ipp`` and ``ipps``, or ``http`` for a server before one.
+
+    Raises Invalid where the address is none or nothing there answers as a printer, Conflict for one that is there.
+    """
+    kind = _KINDS_BY_SCHEME.get(urlsplit(address.replace("{standins}", "http://localhost")).scheme)
+    if kind is None:
+        raise Invalid("bad_address", "A printer’s address begins with ipp://, ipps://, http:// or https://.")
+    if not name.strip():
+        raise Invalid("no_name", "Give the printer a name by which people know it.")
+    there = session.scalar(select(Printer).where(Printer.base_url == address, Printer.active))
+    if there is not None:
+        raise Conflict("printer_there", f"This printer is there already, as {there.name}.")
+    row = Printer(code=code or _free_code(session), name=name.strip()[:80], base_url=address, kind=kind)
+    _ask(outside, row, now)
+    if row.failure:
+        raise Invalid("no_printer_there", f"No printer answers at {address[:100]}: {row.failure}.")
+    session.add(row)
+    session.flush()
+    return row
+
+
+def _free_code(session: Session) -> str:
+    return f"printer-{(session.scalar(select(func.max(Printer.id))) or 0) + 1}"
+
+
+def _ask(outside: Outside, row: Printer, now: datetime) -> None:
+    try:
+        row.facts = outside.printer(row).facts()
+    except OutsideError as error:
+        row.failure = str(error)[:300]
+        return
+    row.failure, row.seen_at = "", now
+
+
+def look_at_printer(session: Session, outside: Outside, code: str, now: datetime) -> Printer:
+    """Ask a printer anew what it has and how it does; what it says, or that it says nothing, is kept."""
+    row = printer_named(session, code)
+    _ask(outside, row, now)
+    return row
+
+
+def look_at_printers(sessions: sessionmaker[Session], outside: Outside, clock: Callable[[], datetime]) -> None:
+    """Ask every printer that can say it how it does, each by itself."""
+    with sessions() as session:
+        codes = session.scalars(select(Printer.code).where(Printer.active, Printer.kind == "ipp")).all()
+    for code in codes:
+        with sessions.begin() as session:
+            look_at_printer(session, outside, code, clock())
+
+
+def remove_printer(session: Session, code: str) -> int:
+    """Take a printer out of use; the browser prints what was its work.  Returns how many prints that cancelled.
+
+    What was printed stays in the list.  Raises NotFound.
+    """
+    row = session.scalar(select(Printer).where(Printer.code == code, Printer.active).with_for_update())
+    if row is None:
+        raise NotFound("unknown_printer", f"There is no printer {code[:30]}.")
+    row.active = False
+    session.execute(update(PrintPreference).where(PrintPreference.printer == code).values(printer=""))
+    waiting = update(PrintJob).where(PrintJob.printer == code, PrintJob.state.in_(["waiting", "in_doubt"]))
+    return len(session.scalars(waiting.values(state=PrintState.CANCELLED).returning(PrintJob.id)).all())
+
+
+def papers_of(row: Printer) -> list[str]:
+    """Return the papers that a printer has; all of them where it cannot say."""
+    if row.kind == "server":
+        return [*STOCKS, "a5"]
+    return [paper for paper in (*STOCKS, "a5") if medium_for(size_mm10(paper), row.facts)]
 
 
 def print_preferences(session: Session) -> list[PrintPreference]:
@@ -44,8 +120,9 @@ def set_print_preference(session: Session, kind: str, paper: str, printer: str, 
     """Keep what stands chosen for a kind of document.  Raises Invalid for what does not exist."""
     if kind not in PAPERS or paper not in PAPERS[kind]:
         raise Invalid("unknown_paper", f"For this the papers are: {', '.join(PAPERS.get(kind, ()))}.")
-    if printer:
-        _printer(session, printer)
+    if printer and paper not in papers_of(chosen := printer_named(session, printer)):
+        has = ", ".join(STOCK_NAMES.get(one, one.upper()) for one in papers_of(chosen)) or "none that we print on"
+        raise Invalid("no_such_paper", f"{chosen.name} has no {STOCK_NAMES.get(paper, paper.upper())}; it has {has}.")
     if not 1 <= copies <= 9:
         raise Invalid("copies", "Between 1 and 9 copies are printed.")
     row = session.get(PrintPreference, kind)
@@ -54,146 +131,3 @@ def set_print_preference(session: Session, kind: str, paper: str, printer: str, 
         session.add(row)
     row.paper, row.printer, row.copies = paper, printer, copies
     return row
-
-
-def all_printers(session: Session) -> Sequence[Printer]:
-    """Return the printers in use."""
-    return session.scalars(select(Printer).where(Printer.active).order_by(Printer.name)).all()
-
-
-def _printer(session: Session, code: str) -> Printer:
-    row = session.scalar(select(Printer).where(Printer.code == code, Printer.active))
-    if row is None:
-        raise Invalid("unknown_printer", f"There is no printer {code[:30]}.")
-    return row
-
-
-@dataclass(frozen=True, slots=True)
-class PrintRequest:
-    """What is to be printed; empty printer, paper and copies stand for what is preferred."""
-
-    kind: str
-    shipment_ids: Sequence[int]
-    client_key: str
-    sequence: Arrangement = "selected"
-    printer: str = ""
-    paper: str = ""
-    copies: int = 0
-
-
-def send_to_printer(session: Session, wish: PrintRequest, person_id: int, now: datetime) -> PrintJob:
-    """Put a document into a printer's queue; the same ``client_key`` again prints nothing more.
-
-    Labels count as printed once the printer has taken them.
-    Raises Invalid where no printer is named or preferred, Conflict where a label is not bought.
-    """
-    known = session.scalar(select(PrintJob).where(PrintJob.client_key == wish.client_key))
-    if known is not None:
-        return known
-    preferred = next((p for p in print_preferences(session) if p.kind == wish.kind), None)
-    if preferred is None:
-        raise Invalid("unknown_kind", "Labels, slips, pick lists and invoices can be sent to a printer.")
-    code = wish.printer or preferred.printer
-    if not code:
-        raise Invalid("no_printer", "Say which printer, or choose one for this kind of document in Set-up, Printing.")
-    printer = _printer(session, code)
-    body = _body(session, wish, wish.paper or preferred.paper)
-    title = f"{TITLES[wish.kind]} of {len(wish.shipment_ids)} orders"
-    if len(wish.shipment_ids) == 1:
-        number = shipments_in(session, wish.shipment_ids)[0].order.number
-        title = f"{TITLES[wish.kind]} of order {number}"
-    job = PrintJob(
-        client_key=wish.client_key,
-        printer=printer.code,
-        kind=wish.kind,
-        title=title,
-        body=body,
-        copies=wish.copies or preferred.copies,
-        person_id=person_id,
-        next_at=now,
-        shipment_ids=list(wish.shipment_ids),
-    )
-    session.add(job)
-    session.flush()
-    defer(session, "send_prints")
-    return job
-
-
-def _body(session: Session, wish: PrintRequest, paper: str) -> bytes:
-    ids = wish.shipment_ids
-    match wish.kind:
-        case "label":
-            return print_labels(session, ids, paper, wish.sequence)
-        case "packing_slip":
-            return print_slips(session, ids, wish.sequence)
-        case "pick_list":
-            return print_pick_list(session, ids, paper)
-        case "invoice":
-            return print_invoices(session, ids, paper)
-        case _:
-            raise Invalid("unknown_kind", "This is printed from its own page.")
-
-
-def send_due_prints(sessions: sessionmaker[Session], outside: Outside, clock: Callable[[], datetime]) -> int:
-    """Send what is due to the printers, each in its own transaction; return how many were taken."""
-    with sessions() as session:
-        due = session.scalars(
-            select(PrintJob.id)
-            .where(PrintJob.state == "waiting", is_due(PrintJob.next_at, clock(), LONGEST_PAUSE))
-            .order_by(PrintJob.id)
-        ).all()
-    return sum(_send(sessions, outside, job_id, clock()) for job_id in due)
-
-
-def _send(sessions: sessionmaker[Session], outside: Outside, job_id: int, now: datetime) -> bool:
-    with sessions.begin() as session:
-        job = session.scalar(select(PrintJob).where(PrintJob.id == job_id).with_for_update(skip_locked=True))
-        if job is None or job.state != "waiting":
-            return False
-        printer = session.scalars(select(Printer).where(Printer.code == job.printer)).one()
-        try:
-            outside.printer(printer).take(job.client_key, job.title, job.copies, job.body)
-        except OutsideError as error:
-            job.attempts += 1
-            job.next_at = now + min(timedelta(seconds=5 * 2 ** min(job.attempts, 8)), LONGEST_PAUSE)
-            job.last_error = f"{printer.name}: {error}"[:300]
-            return False
-        job.state, job.printed_at, job.last_error = "printed", now, ""
-        if job.kind == "label":
-            mark_printed(session, job.shipment_ids, True, now)
-        return True
-
-
-def print_queue(session: Session) -> Sequence[PrintJob]:
-    """Return what waits, oldest first, and then what was printed last."""
-    query = select(PrintJob).order_by(PrintJob.state != "waiting", PrintJob.id.desc()).limit(KEPT)
-    return session.scalars(query).all()
-
-
-def change_print(session: Session, job_id: int, what: str, now: datetime) -> PrintJob:
-    """Cancel a waiting print, or print one again.  Raises NotFound, or Conflict where it is too late to cancel."""
-    job = session.scalar(select(PrintJob).where(PrintJob.id == job_id).with_for_update())
-    if job is None:
-        raise NotFound("unknown_print", "There is no such print.")
-    if what == "cancel":
-        if job.state != "waiting":
-            raise Conflict("not_waiting", "This is printed already, or cancelled.")
-        job.state = "cancelled"
-        return job
-    if job.state != "waiting":
-        job = PrintJob(
-            client_key=f"{job.client_key[:60]}-again-{job.id}-{now:%H%M%S%f}",
-            printer=job.printer,
-            kind=job.kind,
-            title=f"{job.title}, again"[:120],
-            copies=job.copies,
-            body=job.body,
-            person_id=job.person_id,
-            next_at=now,
-            shipment_ids=job.shipment_ids,
-        )
-        session.add(job)
-    job.next_at = now
-    session.flush()
-    defer(session, "send_prints")
-    return job

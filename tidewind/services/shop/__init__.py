@@ -37,7 +37,14 @@ from tidewind.services.shop.channels import (
     try_connection,
     upstream_counts,
 )
-from tidewind.services.shop.connecting import PROTOCOL, TakenOn, connect_carrier, connect_store, take_on
+from tidewind.services.shop.connecting import (
+    PROTOCOL,
+    TakenOn,
+    begin_store,
+    connect_carrier,
+    connect_store,
+    take_on,
+)
 from tidewind.services.shop.contacts import (
     MOST_CONTACTS,
     bring_in_contacts,
@@ -84,6 +91,7 @@ __all__ = [
     "all_channels",
     "all_packaging",
     "all_places",
+    "begin_store",
     "begin_with_card",
     "bring_in_contacts",
     "bring_in_products",

@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from tidewind.db.tables import CarrierRow, Channel, ChannelLog
 from tidewind.outside.carrier import Introduction
+from tidewind.outside.channels.dialects import DIALECTS
 from tidewind.outside.channels.store import StoreIntroduction
 from tidewind.outside.errors import RefusedOutside
 from tidewind.services.base import Conflict, Invalid, Outside, ServiceError
@@ -108,20 +109,46 @@ def connect_store(sessions: sessionmaker[Session], outside: Outside, address: st
         known = select(Channel.name).where((Channel.base_url == address) | (Channel.name == who.name))
         if session.scalar(known.where(Channel.kind == "webshop")) is not None:
             raise Conflict("channel_there", f"{who.name} is connected already.")
-        row = Channel(
-            code=free_code(session, Channel, who.name),
-            name=who.name,
-            kind="webshop",
-            adapter=PROTOCOL,
-            base_url=address,
-            secret_sealed=outside.sealer.seal(key),
-            state="connected",
-            states={word: meant for word, meant in who.states.items() if meant in FATES},
-            payments={word: meant for word, meant in who.payments.items() if meant in PAYMENTS},
-            write_back={"shipped": True, "cancelled": True},
-            last_pull={},
-        )
-        session.add(row)
-        session.flush()
+        row = _new_channel(session, PROTOCOL, who.name, address, "connected")
+        row.secret_sealed = outside.sealer.seal(key)
+        row.states = {word: meant for word, meant in who.states.items() if meant in FATES}
+        row.payments = {word: meant for word, meant in who.payments.items() if meant in PAYMENTS}
         session.add(ChannelLog(channel_id=row.id, at=now, kind="connected", counts={}, entries=[], failure=""))
+    return row
+
+
+def begin_store(session: Session, outside: Outside, dialect: str, name: str, address: str, code: str = "") -> Channel:
+    """Write down a store that speaks a language of its own; most of them ask for consent before anything is pulled.
+
+    Raises Invalid for a language that we do not speak or a store without a name, Conflict for one that is here.
+    """
+    if dialect not in DIALECTS:
+        raise Invalid("unknown_language", f"Stores that we know to talk to: {', '.join(DIALECTS)}.")
+    if not name.strip():
+        raise Invalid("no_name", "Give the store a name by which people know it.")
+    same = select(Channel.name).where((Channel.base_url == address) | (Channel.name == name.strip()))
+    if session.scalar(same.where(Channel.kind == "webshop")) is not None:
+        raise Conflict("channel_there", f"{name.strip()} is here already.")
+    row = _new_channel(session, dialect, name.strip(), address, "asked", code)
+    if not outside.channel(row).consent_url(outside.base_url):
+        row.state = "connected"
+    return row
+
+
+def _new_channel(session: Session, adapter: str, name: str, address: str, state: str, code: str = "") -> Channel:
+    row = Channel(
+        code=code or free_code(session, Channel, name),
+        name=name[:80],
+        kind="webshop",
+        adapter=adapter,
+        base_url=address,
+        state=state,
+        states={},
+        payments={},
+        write_back={"shipped": True, "cancelled": True},
+        last_pull={},
+        secret_sealed="",
+    )
+    session.add(row)
+    session.flush()
     return row

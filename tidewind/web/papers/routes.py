@@ -7,15 +7,19 @@ from typing import Annotated, Literal
 
 from fastapi import APIRouter, Depends, Query, Response, UploadFile
 
-from tidewind.db.tables import PrintJob, PrintPreference
+from tidewind.core.printing import medium_in_words
+from tidewind.db.tables import Printer, PrintJob, PrintPreference
 from tidewind.services import shop as shop_room
 from tidewind.services.follow import mail_label
 from tidewind.services.papers import (
     PAPERS,
     PrintRequest,
+    add_printer,
     all_printers,
     change_print,
+    look_at_printer,
     mark_printed,
+    papers_of,
     print_batch_summary,
     print_interleaved,
     print_invoices,
@@ -27,6 +31,7 @@ from tidewind.services.papers import (
     print_queue,
     print_returns,
     print_slips,
+    remove_printer,
     send_to_printer,
     set_print_preference,
     shipments_in,
@@ -34,8 +39,8 @@ from tidewind.services.papers import (
     trial_labels,
 )
 from tidewind.services.shop import paper_template, set_paper_template
-from tidewind.web.access import Anyone, Bench, Now, Owner, Shipper, Tx
-from tidewind.web.base.schemas import CountOut
+from tidewind.web.access import Anyone, Bench, Now, Owner, Parts, Shipper, Tx
+from tidewind.web.base.schemas import CountOut, Short
 from tidewind.web.files import PDF, answers_with, download, uploaded
 from tidewind.web.papers.schemas import (
     JobChangeIn,
@@ -44,6 +49,7 @@ from tidewind.web.papers.schemas import (
     MailLabelIn,
     MarkIn,
     PreferenceIO,
+    PrinterIn,
     PrinterOut,
     PrintIn,
     PrintSetupOut,
@@ -174,9 +180,35 @@ def mail(body: MailLabelIn, who: Shipper, session: Tx, now: Now) -> CountOut:
 def print_setup(_who: Anyone, session: Tx) -> PrintSetupOut:
     """Return the printers, and what stands chosen for each kind of document."""
     return PrintSetupOut(
-        printers=[PrinterOut.model_validate(p) for p in all_printers(session)],
+        printers=[_printer(p) for p in all_printers(session)],
         preferences=[_preference(p) for p in print_preferences(session)],
     )
+
+
+def _printer(row: Printer) -> PrinterOut:
+    return PrinterOut(
+        code=row.code, name=row.name, address=row.base_url, kind="ipp" if row.kind == "ipp" else "server",
+        model=row.facts.model, media=[medium_in_words(name) for name in row.facts.ready],
+        papers=papers_of(row), troubles=list(row.facts.troubles), failure=row.failure, seen_at=row.seen_at,
+    )  # fmt: skip
+
+
+@router.post("/printers", status_code=201)
+def new_printer(body: PrinterIn, _who: Owner, session: Tx, parts: Parts, now: Now) -> PrinterOut:
+    """Add a printer once it has answered at its address."""
+    return _printer(add_printer(session, parts.outside, body.name, body.address, now))
+
+
+@router.post("/printers/{code}/look")
+def look(code: Short, _who: Bench, session: Tx, parts: Parts, now: Now) -> PrinterOut:
+    """Ask a printer anew what lies in it and what is in its way."""
+    return _printer(look_at_printer(session, parts.outside, code, now))
+
+
+@router.delete("/printers/{code}")
+def delete_printer(code: Short, _who: Owner, session: Tx) -> CountOut:
+    """Take a printer out of use; returns how many prints that waited for it were cancelled."""
+    return CountOut(count=remove_printer(session, code))
 
 
 def _preference(row: PrintPreference) -> PreferenceIO:
@@ -236,6 +268,6 @@ def send(body: PrintIn, who: Bench, session: Tx, now: Now) -> JobOut:
 
 
 @router.post("/prints/{job_id}")
-def change(job_id: int, body: JobChangeIn, _who: Bench, session: Tx, now: Now) -> JobOut:
-    """Cancel a waiting print, or print one again."""
-    return _job(change_print(session, job_id, body.what, now))
+def change(job_id: int, body: JobChangeIn, _who: Bench, session: Tx, parts: Parts, now: Now) -> JobOut:
+    """Cancel a print that is not on paper, say that one in doubt is, or print one again."""
+    return _job(change_print(session, parts.outside, job_id, body.what, now))

@@ -12,8 +12,25 @@ from tidewind.web.base.schemas import Ids, Key, Out, Short
 
 
 class PrinterOut(Out):
+    """A printer: what it is, the media in it as a person reads them, the papers it serves, and what is in its way."""
+
     code: str
     name: str
+    address: str
+    kind: Literal["ipp", "server"]
+    model: str
+    media: list[str]
+    papers: list[str]
+    troubles: list[str]
+    failure: str
+    seen_at: datetime | None
+
+
+class PrinterIn(BaseModel):
+    """A printer by its address: ``ipp://`` or ``ipps://``, or ``http(s)://`` for a server that takes PDF."""
+
+    name: Short
+    address: Annotated[str, StringConstraints(strip_whitespace=True, min_length=8, max_length=200)]
 
 
 class PreferenceIO(BaseModel):
@@ -75,7 +92,7 @@ class JobOut(Out):
 
 
 class JobChangeIn(BaseModel):
-    what: Literal["cancel", "again"]
+    what: Literal["cancel", "again", "is_printed"]
 
 
 class MarkIn(BaseModel):

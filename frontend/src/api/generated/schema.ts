@@ -2219,7 +2219,7 @@ export interface paths {
         put?: never;
         /**
          * Connect Store
-         * @description Ask which store is at an address, by the open channel protocol, and take it on.
+         * @description Ask which store is at an address, by the open channel protocol, and take it on, or begin with another.
          */
         post: operations["connect_store_api_channels_post"];
         delete?: never;
@@ -3358,6 +3358,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/printers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * New Printer
+         * @description Add a printer once it has answered at its address.
+         */
+        post: operations["new_printer_api_printers_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printers/{code}/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look
+         * @description Ask a printer anew what lies in it and what is in its way.
+         */
+        post: operations["look_api_printers__code__look_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printers/{code}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Delete Printer
+         * @description Take a printer out of use; returns how many prints that waited for it were cancelled.
+         */
+        delete: operations["delete_printer_api_printers__code__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/printing/preferences": {
         parameters: {
             query?: never;
@@ -3461,7 +3521,7 @@ export interface paths {
         put?: never;
         /**
          * Change
-         * @description Cancel a waiting print, or print one again.
+         * @description Cancel a print that is not on paper, say that one in doubt is, or print one again.
          */
         post: operations["change_api_prints__job_id__post"];
         delete?: never;
@@ -4575,9 +4635,22 @@ export interface components {
         };
         /**
          * ConnectStoreIn
-         * @description Where a store that speaks the open channel protocol is reached, and the key that it gave.
+         * @description Where a store is reached, and the key that it gave.
+         *
+         *     ``speaks`` is the open protocol, or a language of its own; such a store is named here and asks for consent later.
          */
         ConnectStoreIn: {
+            /**
+             * Speaks
+             * @default protocol
+             * @enum {string}
+             */
+            speaks: "protocol" | "larkspur" | "tallyfair" | "ovenbird";
+            /**
+             * Name
+             * @default
+             */
+            name: string;
             /** Address */
             address: string;
             /**
@@ -5212,7 +5285,7 @@ export interface components {
              * What
              * @enum {string}
              */
-            what: "cancel" | "again";
+            what: "cancel" | "again" | "is_printed";
         };
         /** JobOut */
         JobOut: {
@@ -6330,12 +6403,44 @@ export interface components {
             /** Preferences */
             preferences: components["schemas"]["PreferenceIO"][];
         };
-        /** PrinterOut */
+        /**
+         * PrinterIn
+         * @description A printer by its address: ``ipp://`` or ``ipps://``, or ``http(s)://`` for a server that takes PDF.
+         */
+        PrinterIn: {
+            /** Name */
+            name: string;
+            /** Address */
+            address: string;
+        };
+        /**
+         * PrinterOut
+         * @description A printer: what it is, the media in it as a person reads them, the papers it serves, and what is in its way.
+         */
         PrinterOut: {
             /** Code */
             code: string;
             /** Name */
             name: string;
+            /** Address */
+            address: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "ipp" | "server";
+            /** Model */
+            model: string;
+            /** Media */
+            media: string[];
+            /** Papers */
+            papers: string[];
+            /** Troubles */
+            troubles: string[];
+            /** Failure */
+            failure: string;
+            /** Seen At */
+            seen_at: string | null;
         };
         /**
          * Problem
@@ -12672,6 +12777,7 @@ export interface operations {
             content: {
                 /**
                  * @example {
+                 *       "name": "Ana Lopes",
                  *       "address": "textxxxx"
                  *     }
                  */
@@ -15133,6 +15239,109 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PrintSetupOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    new_printer_api_printers_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "name": "Ana Lopes",
+                 *       "address": "textxxxx"
+                 *     }
+                 */
+                "application/json": components["schemas"]["PrinterIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PrinterOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    look_api_printers__code__look_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example norvia */
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PrinterOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    delete_printer_api_printers__code__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example norvia */
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CountOut"];
                 };
             };
             /** @description Problem details */

@@ -12,6 +12,8 @@ import {
   printsQuery,
 } from "./queries";
 import { type Schemas } from "../../api/client";
+import { paperShort } from "./labels";
+import PrintersTable from "./PrintersTable.vue";
 import { dayAndClock } from "../../shared/format";
 import { useMe } from "../../shared/session";
 import { DataTable, ErrorNote } from "../../shared/ui";
@@ -29,17 +31,10 @@ const KINDS: Record<string, string> = {
   invoice: "Buyers’ invoices",
   return_label: "Labels for the way back",
 };
-const PAPERS: Record<string, string> = {
-  roll: "Roll 102 × 152 mm",
-  narrow: "Narrow roll 62 mm",
-  a4: "A4",
-  letter: "Letter",
-  a5: "A5",
-};
 const paperName = (kind: string, paper: string) =>
   ["label", "return_label"].includes(kind) && ["a4", "letter"].includes(paper)
-    ? `Two on a sheet, ${PAPERS[paper]}`
-    : PAPERS[paper];
+    ? `Two on a sheet, ${paperShort(paper)}`
+    : paperShort(paper);
 const printers = computed(() => [
   { title: "The browser prints", value: "" },
   ...(setup.value?.printers ?? []).map((p) => ({ title: p.name, value: p.code })),
@@ -64,7 +59,7 @@ const noLogo = useMutation({
   onSuccess: () => client.invalidateQueries({ queryKey: ["printing"] }),
 });
 const change = useMutation({
-  mutationFn: async (job: { id: number; what: "cancel" | "again" }) =>
+  mutationFn: async (job: { id: number; what: Schemas["JobChangeIn"]["what"] }) =>
     await changePrint(job.id, { what: job.what }),
   onSuccess: () => client.invalidateQueries({ queryKey: ["prints"] }),
 });
@@ -83,8 +78,13 @@ const LINES = [
   { title: "The channel", value: "channel" },
   { title: "The order’s reference", value: "reference" },
 ];
+const OPEN = ["waiting", "taken", "in_doubt"];
+const AGAIN: Record<string, string> = { waiting: "Try now", taken: "Ask now" };
+const counted = (times: number) => (times === 1 ? "once" : `${times} times`);
 const STATES: Record<string, string> = {
   waiting: "Waiting",
+  taken: "In the printer",
+  in_doubt: "In doubt",
   printed: "Printed",
   cancelled: "Cancelled",
 };
@@ -143,6 +143,7 @@ const STATES: Record<string, string> = {
               />
             </td> </template
         ></DataTable>
+        <PrintersTable :printers="setup.printers" />
         <h2 class="gap">Print queue</h2>
         <DataTable
           label="Print queue"
@@ -157,15 +158,23 @@ const STATES: Record<string, string> = {
             </td>
             <td>{{ setup.printers.find((p) => p.code === j.printer)?.name ?? j.printer }}</td>
             <td>
-              <b :class="{ press: j.state === 'waiting' }">{{ STATES[j.state] }}</b><br /><span
-                v-if="j.state === 'waiting' && j.last_error"
+              <b :class="{ press: OPEN.includes(j.state) }">{{ STATES[j.state] }}</b><br /><span
+                v-if="OPEN.includes(j.state) && j.last_error"
                 class="small stop"
-                >{{ j.last_error }}; tried {{ j.attempts }} times, goes on</span
+                >{{ j.last_error
+                }}{{ j.attempts ? `; tried ${counted(j.attempts)}, goes on` : "" }}</span
               >
             </td>
             <td class="right">
               <button
-                v-if="j.state === 'waiting'"
+                v-if="j.state === 'in_doubt'"
+                class="link"
+                type="button"
+                @click="change.mutate({ id: j.id, what: 'is_printed' })"
+              >
+                It is printed</button
+              ><button
+                v-if="OPEN.includes(j.state)"
                 class="link"
                 type="button"
                 @click="change.mutate({ id: j.id, what: 'cancel' })"
@@ -176,7 +185,7 @@ const STATES: Record<string, string> = {
                 type="button"
                 @click="change.mutate({ id: j.id, what: 'again' })"
               >
-                {{ j.state === "waiting" ? "Try now" : "Print again" }}
+                {{ AGAIN[j.state] ?? "Print again" }}
               </button>
             </td>
           </template></DataTable

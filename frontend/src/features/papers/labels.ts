@@ -40,3 +40,14 @@ export async function markPrinted(meant: Meant, printed = true): Promise<number>
   };
   return (await sayPrinted(body)).count;
 }
+
+const PAPERS: Record<string, string> = {
+  roll: "Roll 102 × 152 mm",
+  narrow: "Narrow roll 62 mm",
+  a4: "A4",
+  letter: "Letter",
+  a5: "A5",
+};
+
+/** A paper by its name on screen. */
+export const paperShort = (paper: string): string => PAPERS[paper] ?? paper;

@@ -10,6 +10,15 @@ export const fetchPrints = async () => need(await api.GET("/api/prints"));
 export const savePreference = async (body: Schemas["PreferenceIO"]) =>
   need(await api.PUT("/api/printing/preferences", { body }));
 
+export const addPrinter = async (body: Schemas["PrinterIn"]) =>
+  need(await api.POST("/api/printers", { body }));
+
+export const lookAtPrinter = async (code: string) =>
+  need(await api.POST("/api/printers/{code}/look", { params: { path: { code } } }));
+
+export const removePrinter = async (code: string) =>
+  need(await api.DELETE("/api/printers/{code}", { params: { path: { code } } }));
+
 export const saveTemplate = async (body: Schemas["TemplateIO"]) =>
   need(await api.PUT("/api/printing/template", { body }));
 

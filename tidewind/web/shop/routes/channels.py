@@ -47,7 +47,11 @@ def channels(_who: Anyone, session: Tx) -> list[ChannelOut]:
 
 @router.post("/channels", status_code=201)
 def connect_store(body: ConnectStoreIn, _who: Owner, parts: Parts, now: Now) -> ChannelOut:
-    """Ask which store is at an address, by the open channel protocol, and take it on."""
+    """Ask which store is at an address, by the open channel protocol, and take it on, or begin with another."""
+    if body.speaks != "protocol":
+        with parts.sessions.begin() as session:
+            begun = service.begin_store(session, parts.outside, body.speaks, body.name, body.address)
+            return ChannelOut.model_validate(begun)
     row = service.connect_store(parts.sessions, parts.outside, body.address, body.key, now)
     return ChannelOut.model_validate(row)
 

@@ -78,7 +78,13 @@ class ConsentOut(BaseModel):
 
 
 class ConnectStoreIn(BaseModel):
-    """Where a store that speaks the open channel protocol is reached, and the key that it gave."""
+    """Where a store is reached, and the key that it gave.
+
+    ``speaks`` is the open protocol, or a language of its own; such a store is named here and asks for consent later.
+    """
+
+    speaks: Literal["protocol", "larkspur", "tallyfair", "ovenbird"] = "protocol"
+    name: Short = ""
 
     address: Annotated[str, StringConstraints(strip_whitespace=True, min_length=8, max_length=200)]
     # It goes into a header, which has no other letters (RFC 9110, 5.5).
