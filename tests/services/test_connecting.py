@@ -9,11 +9,13 @@ from sqlalchemy import select
 
 from tests.conftest import Clock
 from tests.services.steps import ask, buy, clear_orders, ids_of
+from tidewind.core.tariffs.asked import AskedService
 from tidewind.db.tables import Channel, Order, Shipment
 from tidewind.outside.carrier import Introduction
 from tidewind.services.base import Conflict, Invalid
 from tidewind.services.follow import follow_parcels
-from tidewind.services.orders import pull
+from tidewind.services.orders import edit_hand, pull
+from tidewind.services.rates import ask_prices_of_order
 from tidewind.services.shop import carriers_by_code, connect_carrier, connect_store, get_carrier, remove_carrier
 from tidewind.standins.store import KEY
 from tidewind.web.access import Wiring
@@ -61,10 +63,30 @@ def test_cards_that_cannot_be_used_are_named_and_without_any_nothing_is_added(wi
     other = replace(asked, name="Other Post", code="other")
     with pytest.raises(Invalid, match=r"Other Post was not added. .*this card is in USD"):
         as_it_says(replace(other, cards=(dollars,)))
-    with pytest.raises(Invalid, match="offers no rate card"):
+    with pytest.raises(Invalid, match="offers neither a rate card nor services"):
         as_it_says(replace(other, cards=()))
     taken = as_it_says(replace(other, cards=(asked.cards[0], dollars)))
     assert (taken.cards, len(taken.left_out)) == (1, 1)  # type: ignore[attr-defined]
+
+
+def test_a_carrier_without_a_card_is_asked_for_prices_alone(wiring: Wiring, clock: Clock) -> None:
+    url = f"{wiring.settings.standins_url}/carriers/cobaltair"
+    known = wiring.outside.introduce(url, "cobaltair-key")
+    with wiring.sessions.begin() as session:
+        remove_carrier(session, "cobaltair", clock())
+    bare = replace(known, cards=(), services=(AskedService("ca-day", "By end of day", (1, 3), 20_000),), name="Asked")
+    outside = replace(wiring.outside, introduce=lambda _url, _key: bare)
+    taken = connect_carrier(wiring.sessions, outside, url, "cobaltair-key", "9 340 118", "account", clock())
+    assert (taken.cards, taken.carrier.asks_prices) == (1, True)
+    with wiring.sessions() as session:
+        order = next(o for o in clear_orders(session, "norvia", 20) if o.parcel_count == 1)
+    ask_prices_of_order(wiring.sessions, wiring.outside, order.id, None, clock())
+    with wiring.sessions.begin() as session:
+        edit_hand(session, [order.id], {"service": "ca-day"}, "Tomé", clock())
+        fresh = session.get_one(Order, order.id)
+        assert (fresh.snags, fresh.carrier, (fresh.price_minor or 0) > 0) == ([], taken.carrier.code, True)
+    (shipment_id,) = ids_of(wiring, ask(wiring, [fresh]).batch_id)
+    assert buy(wiring, shipment_id) == "bought"
 
 
 def test_a_store_is_connected_by_address_and_key_and_its_orders_come(wiring: Wiring, clock: Clock) -> None:

@@ -5,13 +5,14 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass
-from datetime import date, datetime, timedelta
+from datetime import date, datetime, time, timedelta
 from typing import Any, Literal, Protocol
 
 import httpx
 
 from tidewind.core.addresses.check import Address
 from tidewind.core.consignments import Consignment, write_consignment
+from tidewind.core.tariffs.asked import USUAL_DAYS, USUAL_MAX_G, AskedService
 from tidewind.core.tariffs.live import LiveAnswer, LivePrice
 from tidewind.core.tracking import TrackingState
 from tidewind.metrics import OUTSIDE_CALLS
@@ -127,7 +128,10 @@ class CarrierClient(Protocol):
 
 @dataclass(frozen=True, slots=True)
 class Introduction:
-    """What a carrier says of itself: who it is, what it can do, what its tracking codes mean, and its rate cards."""
+    """What a carrier says of itself: who it is, what it can do, what its tracking codes mean, and its rate cards.
+
+    One without a card may name its services; their prices are asked for each shipment.
+    """
 
     code: str
     name: str
@@ -136,6 +140,7 @@ class Introduction:
     can: frozenset[str]
     states: Mapping[str, str]
     cards: tuple[Mapping[str, Any], ...]
+    services: tuple[AskedService, ...] = ()
 
 
 PROTOCOL, MAJOR = "tidewind-carrier", "1"
@@ -286,8 +291,17 @@ def _introduction(told: dict[str, Any], offered: dict[str, Any]) -> Introduction
         raise ValueError("no name, or more codes or cards than can be")
     monogram = _one_line(who.get("monogram", name[:2]), 2).upper()
     return Introduction(
-        str(who["code"]), name, monogram, bool(who.get("latin_only")), frozenset(map(str, told["can"])), states, cards
-    )
+        str(who["code"]), name, monogram, bool(who.get("latin_only")), frozenset(map(str, told["can"])), states, cards,
+        tuple(_service(one) for one in told.get("services", [])[:MOST_CODES]),
+    )  # fmt: skip
+
+
+def _service(told: dict[str, Any]) -> AskedService:
+    """Read a service that is named without a price.  Raises ValueError, KeyError or TypeError."""
+    code, name = _one_line(told["code"], 40), _one_line(told["name"], 80)
+    low, high = (int(day) for day in told.get("days", USUAL_DAYS))
+    cutoff = time.fromisoformat(str(told.get("cutoff", "16:00")))
+    return AskedService(code, name, (low, high), int(told.get("max_g", USUAL_MAX_G)), f"{cutoff:%H:%M}")
 
 
 def _event(told: dict[str, Any], state: TrackingState) -> CarrierEvent:

@@ -11,6 +11,7 @@ from typing import TypeVar
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
+from tidewind.core.tariffs.asked import asked_card
 from tidewind.db.tables import CarrierRow, Channel, ChannelLog
 from tidewind.outside.carrier import Introduction
 from tidewind.outside.channels.dialects import DIALECTS
@@ -18,7 +19,7 @@ from tidewind.outside.channels.store import StoreIntroduction
 from tidewind.outside.errors import RefusedOutside
 from tidewind.services.base import Conflict, Invalid, Outside, ServiceError
 from tidewind.services.planning import shop_settings
-from tidewind.services.shop.cards import save_card
+from tidewind.services.shop.cards import around, save_card
 from tidewind.services.shop.carriers import add_carrier, free_code
 from tidewind.services.shop.channels import FATES, PAYMENTS
 
@@ -46,9 +47,15 @@ def connect_carrier(
     with sessions.begin() as session:
         taken = take_on(session, introduced, address, outside.sealer.seal(key), account, payer, now)
         if not taken.cards:
-            words = " · ".join(taken.left_out) or "It offers no rate card, so nothing of it can be priced."
+            words = " · ".join(taken.left_out) or _NOTHING_TO_PRICE
             raise Invalid("no_card", f"{introduced.name} was not added. {words}"[:2_000])
     return taken
+
+
+_NOTHING_TO_PRICE = (
+    "It offers neither a rate card nor services that it can be asked for; or it does, and the shop has no place yet "
+    "where parcels leave from."
+)
 
 
 def _asked(introduce: Callable[[str, str], Who], address: str, key: str) -> Who:
@@ -72,7 +79,9 @@ def take_on(
     row.states, row.key_sealed = dict(who.states), key_sealed
     session.flush()
     taken = TakenOn(row)
-    for card in who.cards:
+    beside = around(session, row.code, row.name, now)
+    asked = [asked_card(who.services, beside)] if who.services and not who.cards and beside else []
+    for card in (*who.cards, *asked):
         named = {**card, "carrier": row.code}
         services = card.get("services", [])
         row.asks_prices |= any(isinstance(s, dict) and s.get("kind") == "live" for s in services)
