@@ -237,3 +237,24 @@ export const connectCarrier = async (body: Schemas["ConnectCarrierIn"]) =>
 /** Ask which store is at an address, by the open protocol, and take it on. */
 export const connectStore = async (body: Schemas["ConnectStoreIn"]) =>
   need(await api.POST("/api/channels", { body }));
+
+/** What one parcel to somewhere costs with every carrier; those that tell their prices on asking are asked first. */
+export async function priceForOne(
+  country: string,
+  postcode: string,
+  grams: number,
+  sides: [number, number, number],
+  asks: boolean,
+) {
+  const nobody = { name: "", company: "", street: "", extra: "", city: "", region: "" };
+  const to = { ...nobody, postcode, country, phone: "", email: "" };
+  const parcel = { weight_g: grams, sides_mm: sides, count: 1, not_stackable: false };
+  const body = {
+    to,
+    home: true,
+    parcels: [parcel],
+    value_minor: 0,
+  } as unknown as Schemas["QuoteIn"];
+  if (asks) need(await api.POST("/api/quote/ask-prices", { body }));
+  return need(await api.POST("/api/quote", { body }));
+}

@@ -8,6 +8,7 @@ import AddCarrier from "./AddCarrier.vue";
 import CarrierAccounts from "./CarrierAccounts.vue";
 import CarrierNumbers from "./CarrierNumbers.vue";
 import RemoveCarrier from "./RemoveCarrier.vue";
+import TryCarrier from "./TryCarrier.vue";
 import {
   checkCard,
   rehearseCard,
@@ -173,6 +174,7 @@ const STATES = { past: "past", in_force: "in force", to_come: "to come" } as con
             <button class="link" type="button" @click="removing = true">Take it away</button>
           </p>
           <CarrierNumbers v-if="here.kind === 'list'" :key="here.code" :carrier="here" />
+          <TryCarrier v-if="here.active && may('shipper')" :key="here.code" :carrier="here" />
           <h2>Rate card</h2>
           <table class="plain-table">
             <tbody>
