@@ -54,7 +54,7 @@ class Served:
     """An application on a port of this machine, in a thread."""
 
     def __init__(self, app: object, port: int) -> None:
-        config = uvicorn.Config(app, host="127.0.0.1", port=port, log_level="error", timeout_graceful_shutdown=1)  # type: ignore[arg-type]
+        config = uvicorn.Config(app, host="127.0.0.1", port=port, log_level="error", timeout_graceful_shutdown=5)  # type: ignore[arg-type]
         self.server = uvicorn.Server(config)
         self.thread = threading.Thread(target=self.server.run, daemon=True)
         self.thread.start()

@@ -21,6 +21,7 @@ from tidewind.outside.carrier import CarrierClient, HttpCarrier, Introduction
 from tidewind.outside.channels.dialects import DIALECTS
 from tidewind.outside.channels.store import Store, StoreIntroduction
 from tidewind.outside.channels.upstream import ChannelClient
+from tidewind.outside.feeds import Feeds
 from tidewind.outside.ipp import IppPrinter
 from tidewind.outside.mailer import MailServer, SmtpMailer
 from tidewind.outside.printer import HttpPrinter, PrinterClient
@@ -120,6 +121,7 @@ def make_outside(settings: Settings, sessions: sessionmaker[Session]) -> Outside
         channel=clients.channel,
         introduce_store=clients.introduce_store,
         printer=clients.printer,
+        feeds=Feeds(settings.incoming_dir, settings.channel_timeout_s, private=settings.private_networks),
         mailer=SmtpMailer(lambda: server_of(sessions, clients.sealer, own)),
         base_url=settings.base_url,
         close=clients.close,

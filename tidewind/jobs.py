@@ -25,7 +25,7 @@ from tidewind.services import follow as follow_room
 from tidewind.services.base import Jumps, Outside, ServiceError, Turns, defer, keep_time
 from tidewind.services.buying import settle_due_voids
 from tidewind.services.follow import labels_first, make_due_returns, send_due_news
-from tidewind.services.orders import go_on_importing, pull, pull_due
+from tidewind.services.orders import fetch_due_feeds, go_on_importing, pull, pull_due
 from tidewind.services.papers import look_at_printers, send_due_prints
 from tidewind.services.planning import go_on_replanning, is_done, keep_up_due
 from tidewind.services.rates import refresh_asked_prices
@@ -171,7 +171,7 @@ def _add_each_minute(app: procrastinate.App, sessions: sessionmaker[Session], ou
     @app.task(name="pull_channels", queueing_lock="pull_channels", lock="pull_channels")
     @metrics.job("pull_channels")
     def pull_channels() -> None:
-        pull_due(sessions, outside, now())
+        _each_by_itself(lambda: pull_due(sessions, outside, now()), lambda: fetch_due_feeds(sessions, outside, now))
 
     @app.task(name="refresh_live", queueing_lock="refresh_live", lock="refresh_live")
     @metrics.job("refresh_live")

@@ -36,6 +36,7 @@ class Settings(BaseSettings):
     channel_timeout_s: float = 8.0
     secret_key_file: Path | None = None
     private_networks: bool = False
+    incoming: Path | None = None
     upload_limit_bytes: int = 20_000_000
     log_format: Literal["console", "json"] = "console"
     log_level: str = "info"
@@ -45,6 +46,11 @@ class Settings(BaseSettings):
     def key_file(self) -> Path:
         """Where the key that seals stored secrets is kept; never in the database."""
         return self.secret_key_file or self.var_dir / "secret.key"
+
+    @property
+    def incoming_dir(self) -> Path:
+        """Below which folders can be watched for files of orders; nothing else of this machine is read."""
+        return self.incoming or self.var_dir / "incoming"
 
     @property
     def known_hosts(self) -> frozenset[str]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from datetime import UTC, date, datetime, timedelta
+from datetime import UTC, date, datetime, time, timedelta
 
 import pytest
 from hypothesis import given
@@ -13,11 +13,13 @@ from tests.core.any_orders import orders
 from tests.core.builders import BOX_L, NIGHT, POST, POT_CARTON, PUBLISHED_ROAD, ROAD, SHOP
 from tidewind.core.addresses.check import Address
 from tidewind.core.calendar import (
+    Timetable,
     Transit,
     add_working_days,
     arrival,
     first_working_day,
     is_working_day,
+    ship_date_for,
     weekend_between,
 )
 from tidewind.core.choosing import Choosable, Policy, Values, frontier, pick
@@ -273,3 +275,12 @@ def test_what_nobody_has_measured_goes_by_weight_into_what_is_meant_for_it() -> 
     assert boxes(1_501) == []
     for stopped in (made(SHOP, 400), made(replace(SHOP, packagings=bags), 400, own_box=True)):
         assert [s.level for s in stopped.snags if s.code == "no_size"] == ["stops"]
+
+
+def test_nothing_leaves_while_nobody_is_there() -> None:
+    closed = ((date(2026, 12, 24), date(2027, 1, 1)), (date(2027, 1, 4), date(2027, 1, 4)))
+    table = Timetable(time(16, 0), "Europe/Lisbon", "PT", closed)
+    assert ship_date_for(datetime(2026, 12, 23, 15, 59, tzinfo=UTC), table) == date(2026, 12, 23)
+    assert ship_date_for(datetime(2026, 12, 23, 16, 1, tzinfo=UTC), table) == date(2027, 1, 5)
+    found = arrival(date(2026, 12, 28), table, Transit(1, 2), "PT")
+    assert (found.ship_date, found.earliest, found.latest) == (date(2027, 1, 5), date(2027, 1, 6), date(2027, 1, 7))

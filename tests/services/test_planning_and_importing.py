@@ -277,7 +277,7 @@ def test_a_file_sent_again_otherwise_shows_what_differs_and_waits_for_a_person(s
     assert run_import(session, first.id, MONDAY).made == 1
     row = upload_file(session, "may.csv", (FILE + ROW.replace("Sol 4", "Sol 40").replace(";2;", ";1;")).encode(), 1)
     orders, _ = preview_import(session, row)
-    ((number, changes),) = differing(session, orders, 10)
+    ((number, changes),) = differing(session, row, orders, 10)
     assert (number, [c.field for c in changes]) == ("F-1", ["address", "items"])
     done = run_import(session, row.id, MONDAY)
     assert (done.made, done.already, done.changed) == (0, 1, 1)

@@ -52,6 +52,7 @@ POST /api/batches/{batch_id}/cancel | POST /api/batches/{batch_id}/archive | GET
 GET /api/invoices.pdf | POST /api/labels/mail | PUT /api/printing/preferences | GET /api/money/file
 GET /api/money/settings | GET /api/request-links | GET /api/requests | POST /api/requests/{request_id}/approve
 POST /api/requests/{request_id}/decline | POST /api/recipes/order | GET /api/cover/declarations
+GET /api/feeds | POST /api/feeds/{feed_id}/fetch
 """
 _OWNER = """
 GET /api/people | GET /api/personal-data | POST /api/personal-data/erase | POST /api/people | PATCH /api/people/{person_id} | POST /api/people/{person_id}/link
@@ -65,6 +66,7 @@ DELETE /api/carriers/{code}/accounts/{account_id} | POST /api/carriers/{code}/ca
 POST /api/orders/approve | POST /api/restricted | POST /api/money/bill-paid | PUT /api/money/settings
 PUT /api/printing/template | PUT /api/printing/logo | DELETE /api/printing/logo | POST /api/request-links
 PATCH /api/request-links/{link_id} | PUT /api/cover | POST /api/printers | DELETE /api/printers/{code}
+POST /api/feeds | PUT /api/feeds/{feed_id} | DELETE /api/feeds/{feed_id} | POST /api/feeds/try | POST /api/feeds/{feed_id}/try
 """
 OPEN = {
     "GET /api/health",

@@ -54,11 +54,15 @@ def add_working_days(day: date, count: int, place: str, saturdays: bool = False)
 
 @dataclass(frozen=True, slots=True)
 class Timetable:
-    """When a carrier's truck can take a parcel: the cut-off in the carrier's zone, and the place it leaves from."""
+    """When a carrier's truck can take a parcel: the cut-off in the carrier's zone, and the place it leaves from.
+
+    ``closed`` are stretches of days, first and last, on which nobody of ours hands anything over.
+    """
 
     cutoff: time
     zone: str
     place: str
+    closed: tuple[tuple[date, date], ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -80,6 +84,14 @@ class Arrival:
     waits_because: str | None = None
 
 
+def first_leaving_day(day: date, timetable: Timetable) -> date:
+    """Return ``day`` itself, or the next day after it, on which the truck comes and somebody is there."""
+    day = first_working_day(day, timetable.place)
+    while any(first <= day <= last for first, last in timetable.closed):
+        day = first_working_day(day + timedelta(days=1), timetable.place)
+    return day
+
+
 def ship_date_for(ready_at: datetime, timetable: Timetable) -> date:
     """Return the day on which a parcel ready at ``ready_at`` (aware) leaves.
 
@@ -89,7 +101,7 @@ def ship_date_for(ready_at: datetime, timetable: Timetable) -> date:
     day = local.date()
     if local.time().replace(tzinfo=None, microsecond=0) > timetable.cutoff:
         day += timedelta(days=1)
-    return first_working_day(day, timetable.place)
+    return first_leaving_day(day, timetable)
 
 
 def good_until(ship_date: date, timetable: Timetable) -> datetime:
@@ -116,7 +128,7 @@ def arrival(
     The ship date is moved to a working day at the origin; transit days are working days at the destination.
     With ``no_weekend`` the parcel waits for a day from which it is never on the way over a Saturday or Sunday.
     """
-    start = first_working_day(ship_date, timetable.place)
+    start = first_leaving_day(ship_date, timetable)
     day = start
     for _ in range(14):
         latest = add_working_days(day, transit.days_max, to_place, transit.saturdays)
@@ -124,7 +136,7 @@ def arrival(
             earliest = add_working_days(day, transit.days_min, to_place, transit.saturdays)
             why = None if day == start else "goods that must not spend a weekend on the way"
             return Arrival(day, earliest, latest, why)
-        day = first_working_day(day + timedelta(days=1), timetable.place)
+        day = first_leaving_day(day + timedelta(days=1), timetable)
     earliest = add_working_days(start, transit.days_min, to_place, transit.saturdays)
     latest = add_working_days(start, transit.days_max, to_place, transit.saturdays)
     return Arrival(start, earliest, latest, None)

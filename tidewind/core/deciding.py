@@ -159,7 +159,7 @@ def _settle(result: Plan, chosen: Option, order: OrderFacts, shop: Shop, wishes:
     if chosen.arrival and chosen.quote:
         carrier = next(c for c in shop.carriers if c.code == chosen.carrier)
         leaves = good_until(
-            chosen.arrival.ship_date, timetable_of(carrier, chosen.network, order.sender or shop.origin)
+            chosen.arrival.ship_date, timetable_of(carrier, chosen.network, order.sender or shop.origin, shop.closed)
         )
         result.good_until = min(leaves, result.good_until or leaves)
         why = chosen.arrival.waits_because or "the next truck it can catch"

@@ -9,7 +9,7 @@ from typing import NamedTuple
 
 from tidewind.core import packing
 from tidewind.core.addresses.check import Address
-from tidewind.core.calendar import Arrival, Timetable, arrival, first_working_day, ship_date_for
+from tidewind.core.calendar import Arrival, Timetable, arrival, first_leaving_day, ship_date_for
 from tidewind.core.consignments import Consignment, Goods, Parcel, route_between
 from tidewind.core.insuring import INSURED, NO_COVER, insured, premium_in
 from tidewind.core.order_facts import Carrier, OrderFacts, Shop
@@ -180,9 +180,9 @@ def _option(
 
 def leaving_day(order: OrderFacts, shop: Shop, carrier: Carrier, network: str, not_before: date | None) -> date:
     """Return the day on which a carrier's truck takes an order along, not before the day that was asked for."""
-    timetable = timetable_of(carrier, network, order.sender or shop.origin)
+    timetable = timetable_of(carrier, network, order.sender or shop.origin, shop.closed)
     earliest = ship_date_for(shop.now, timetable)
-    return first_working_day(max(earliest, not_before or earliest), timetable.place)
+    return first_leaving_day(max(earliest, not_before or earliest), timetable)
 
 
 def _of_day(
@@ -297,11 +297,15 @@ def fitting_parcels(settled: Settled, box: Packaging | None) -> tuple[PackedParc
     return None if isinstance(packed, Refused) else packed
 
 
-def timetable_of(carrier: Carrier, network_id: str, start: Address) -> Timetable:
+Closed = tuple[tuple[date, date], ...]
+"""Stretches of days, first and last, on which nobody of the shop is there."""
+
+
+def timetable_of(carrier: Carrier, network_id: str, start: Address, closed: Closed = ()) -> Timetable:
     """Return when the truck of a carrier's network leaves; abroad the carrier's own holidays count, not the place's."""
     card = carrier.own.card
     network = next(n for n in card.networks if n.id == network_id)
-    return Timetable(network.cutoff, card.time_zone, leaving_from(card.country, start))
+    return Timetable(network.cutoff, card.time_zone, leaving_from(card.country, start), closed)
 
 
 def leaving_from(country: str, start: Address) -> str:
@@ -326,7 +330,7 @@ def option_arrival(
     key = (card, service.code, zone, to, working_place(start), saturday, no_weekend, not_before)
     known = shop.arrivals.get(key)
     if known is None:
-        timetable = timetable_of(carrier, service.network, start)
+        timetable = timetable_of(carrier, service.network, start, shop.closed)
         earliest = ship_date_for(shop.now, timetable)
         leaves = max(earliest, not_before) if not_before else earliest
         transit = service.transit[zone]

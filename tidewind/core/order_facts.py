@@ -229,6 +229,7 @@ class Shop:
     approve_over: int | None = None
     approve_services: frozenset[str] = frozenset()
     cover: OpenCover | None = None
+    closed: tuple[tuple[date, date], ...] = ()
     local: datetime = field(init=False, compare=False, repr=False)
     boxes: dict[str, Packaging] = field(init=False, compare=False, repr=False)
     own_boxes: tuple[Packaging, ...] = field(init=False, compare=False, repr=False)

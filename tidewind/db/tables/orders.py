@@ -64,6 +64,7 @@ class Channel(Base):
     write_back: Mapped[dict[str, Any]] = mapped_column(default=dict)
     every_minutes: Mapped[int] = mapped_column(default=10)
     brand: Mapped[str] = mapped_column(String(80), default="")
+    mail_from: Mapped[str] = mapped_column(String(200), default="")
 
 
 class ChannelLog(Base):
@@ -125,6 +126,7 @@ class Import(Base):
     __table_args__ = (
         CheckConstraint(f"state in {sql_list(ImportState)}", name="state"),
         Index("ix_import_file_digest", "digest"),
+        Index("ix_import_file_feed", "feed_id", "digest"),
     )
     id: Mapped[Id]
     file_name: Mapped[str] = mapped_column(String(200))
@@ -146,7 +148,36 @@ class Import(Base):
     reading: Mapped[dict[str, Any]] = mapped_column(default=dict)
     data: Mapped[bytes] = mapped_column(LargeBinary, default=b"", deferred=True)
     person_id: Mapped[int] = reference("person.id")
+    channel_id: Mapped[int | None] = mapped_column(ForeignKey("channel.id"), index=True)
+    feed_id: Mapped[int | None] = mapped_column(ForeignKey("feed.id", ondelete="SET NULL"))
     created_at: Mapped[Created]
+
+
+class Feed(Base):
+    """A place where files of orders are fetched: an address, a folder, a folder by SFTP; each of its own channel."""
+
+    __tablename__ = "feed"
+    __table_args__ = (
+        CheckConstraint("kind in ('http', 'folder', 'sftp')", name="kind"),
+        CheckConstraint("every_minutes between 1 and 1440", name="every"),
+    )
+    id: Mapped[Id]
+    channel_id: Mapped[int] = reference("channel.id")
+    person_id: Mapped[int] = reference("person.id")
+    kind: Mapped[str] = mapped_column(String(20))
+    address: Mapped[str] = mapped_column(String(300))
+    header: Mapped[str] = mapped_column(String(60), default="Authorization")
+    secret_sealed: Mapped[str] = mapped_column(String(10_000), default="")
+    host_key: Mapped[str] = mapped_column(String(2_000), default="")
+    mapping: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    weight_unit: Mapped[str] = mapped_column(String(4), default="g")
+    every_minutes: Mapped[int] = mapped_column(default=10)
+    active: Mapped[bool] = mapped_column(default=True)
+    looked_at: Mapped[datetime | None]
+    fetched_at: Mapped[datetime | None]
+    failure: Mapped[str] = mapped_column(String(300), default="")
+    created_at: Mapped[Created]
+    channel: Mapped[Channel] = relationship()
 
 
 _GONE = "state in ('shipped', 'part_shipped')"

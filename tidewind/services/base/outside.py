@@ -9,6 +9,7 @@ from tidewind.db.tables import CarrierRow, Channel, Printer
 from tidewind.outside.carrier import CarrierClient, Introduction
 from tidewind.outside.channels.store import StoreIntroduction
 from tidewind.outside.channels.upstream import ChannelClient
+from tidewind.outside.feeds import Feeds
 from tidewind.outside.mailer import Mailer
 from tidewind.outside.printer import PrinterClient
 from tidewind.services.base.sealing import Sealer
@@ -23,6 +24,7 @@ class Outside:
     channel: Callable[[Channel], ChannelClient]
     introduce_store: Callable[[str, str], StoreIntroduction]
     printer: Callable[[Printer], PrinterClient]
+    feeds: Feeds
     mailer: Mailer
     base_url: str
     close: Callable[[], None]

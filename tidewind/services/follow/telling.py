@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from tidewind.core.messages import fill
 from tidewind.db.bulk import insert_rows
-from tidewind.db.tables import CarrierRow, ChannelNotice, Message, Order, Shipment
+from tidewind.db.tables import CarrierRow, Channel, ChannelNotice, Message, Order, Shipment
 from tidewind.outside.channels.upstream import News
 from tidewind.outside.errors import OutsideError
 from tidewind.outside.mailer import Paper
@@ -240,15 +240,28 @@ def _paper(session: Session, message: Message) -> Paper | None:
     return None
 
 
+def _sender(session: Session, message: Message) -> tuple[str, str]:
+    """Return under which brand and from which address a mail goes: the channel's, else the shop's."""
+    shop = shop_settings(session)
+    of_channel = (
+        select(Channel.brand, Channel.mail_from)
+        .join(Order, Order.channel_id == Channel.id)
+        .join(Shipment, Shipment.order_id == Order.id)
+        .where(Shipment.id == message.shipment_id)
+    )
+    brand, sender = session.execute(of_channel).one_or_none() or ("", "")
+    return brand or shop.brand, sender or shop.mail_from
+
+
 def _send_mail(sessions: sessionmaker[Session], outside: Outside, message_id: int, now: datetime) -> bool:
     with sessions.begin() as session:
         message = session.scalar(select(Message).where(Message.id == message_id).with_for_update(skip_locked=True))
         if message is None or message.sent_at:
             return False
-        shop = shop_settings(session)
+        brand, sender = _sender(session, message)
         try:
             paper = _paper(session, message)
-            outside.mailer.send(shop.brand, shop.mail_from, message.recipient, message.subject, message.body, paper)
+            outside.mailer.send(brand, sender, message.recipient, message.subject, message.body, paper)
         except OutsideError as error:
             _later(message, str(error), now)
             return False

@@ -10,13 +10,13 @@ from sqlalchemy import func, select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
-from tidewind.core.calendar import first_working_day
-from tidewind.core.options import leaving_from
+from tidewind.core.calendar import first_leaving_day
+from tidewind.core.options import timetable_of
 from tidewind.core.order_facts import Carrier
 from tidewind.core.stored import NO_ADDRESS
 from tidewind.db.tables import CarrierRow, Departure, Label, Order, Place, Shipment
 from tidewind.services.base import Conflict
-from tidewind.services.planning import carriers_in_force, shop_settings
+from tidewind.services.planning import carriers_in_force, closed_days, shop_settings
 
 
 @dataclass(frozen=True, slots=True)
@@ -72,14 +72,20 @@ def departure_for(session: Session, carrier: Carrier, network: str, place_id: in
 
 def todays_departures(session: Session, now: datetime) -> list[DepartureCounts]:
     """Return today's departures, or the next working day's where no cut-off is left, in the order of their cut-offs."""
-    today = now.astimezone(ZoneInfo(shop_settings(session).time_zone)).date()
+    shop = shop_settings(session)
+    today, closed = now.astimezone(ZoneInfo(shop.time_zone)).date(), closed_days(shop)
     carriers = carriers_in_force(session, today)
     place = session.scalar(select(Place.address).where(Place.is_default))
     start = place or NO_ADDRESS
-    where = {carrier.code: leaving_from(carrier.own.card.country, start) for carrier in carriers}
     for day in (today, today + timedelta(days=1)):
         states = [
-            _state(session, carrier, network.id, network.name, first_working_day(day, where[carrier.code]))
+            _state(
+                session,
+                carrier,
+                network.id,
+                network.name,
+                first_leaving_day(day, timetable_of(carrier, network.id, start, closed)),
+            )
             for carrier in carriers
             for network in carrier.own.card.networks
         ]

@@ -3,6 +3,17 @@
 from tidewind.services.orders.asides import not_mapped, orders_aside
 from tidewind.services.orders.by_hand import HAND_CHANNEL, TypedLine, TypedOrder, create_order, try_plan
 from tidewind.services.orders.differences import decide_difference, waiting_differences
+from tidewind.services.orders.feeds import (
+    FeedSettings,
+    FeedTried,
+    all_feeds,
+    fetch_due_feeds,
+    fetch_feed,
+    get_feed,
+    remove_feed,
+    save_feed,
+    try_feed,
+)
 from tidewind.services.orders.importing import (
     correct_rows,
     differing,
@@ -56,6 +67,8 @@ from tidewind.services.orders.work_list import (
 __all__ = [
     "HAND_CHANNEL",
     "SORTS",
+    "FeedSettings",
+    "FeedTried",
     "NewLine",
     "NewOrder",
     "OnItsWay",
@@ -63,6 +76,7 @@ __all__ = [
     "TypedOrder",
     "WorkFilter",
     "after_mapping",
+    "all_feeds",
     "annotate",
     "approve_orders",
     "being_bought",
@@ -75,8 +89,11 @@ __all__ = [
     "differing",
     "edit_address",
     "edit_hand",
+    "fetch_due_feeds",
+    "fetch_feed",
     "filter_choices",
     "find_orders",
+    "get_feed",
     "get_import",
     "get_order",
     "go_on_importing",
@@ -95,11 +112,13 @@ __all__ = [
     "pull_due",
     "read_otherwise",
     "recipient_key",
+    "remove_feed",
     "remove_view",
     "rows_of",
     "run_import",
     "same_person",
     "samples_there",
+    "save_feed",
     "save_view",
     "saved_views",
     "search_text",
@@ -111,6 +130,7 @@ __all__ = [
     "snag_groups",
     "store_orders",
     "travelling",
+    "try_feed",
     "try_plan",
     "undo_change",
     "undo_import",

@@ -32,10 +32,13 @@ AT_ONCE, CHUNK = 300, 250
 _LIGHT = [left_out(Import.rows), left_out(Import.faults), left_out(Import.corrected)]
 
 
-def upload_file(session: Session, name: str, data: bytes, person_id: int) -> Import:
+def upload_file(
+    session: Session, name: str, data: bytes, person_id: int, channel_id: int | None = None, feed_id: int | None = None
+) -> Import:
     """Read a spreadsheet and keep its rows with a first mapping of its columns.  Raises Invalid with words.
 
-    A layout mapped before (the same headers) is mapped the same way again.
+    A layout mapped before (the same headers) is mapped the same way again.  Its orders are of the channel named, or of
+    the one that spreadsheets have.
     """
     row = Import(
         file_name=storable(name)[:200],
@@ -44,6 +47,8 @@ def upload_file(session: Session, name: str, data: bytes, person_id: int) -> Imp
         corrected={},
         faults=[],
         person_id=person_id,
+        channel_id=channel_id,
+        feed_id=feed_id,
     )
     _read(session, row, Chosen(), None)
     session.add(row)
@@ -173,45 +178,49 @@ def run_import(session: Session, import_id: int, now: datetime) -> Import:
 
 
 def _store(session: Session, row: Import, orders: list[RowOrder], now: datetime) -> None:
-    channel = _channel(session)
+    channel = _channel(session, row)
     made, there = store_orders(session, channel, [_new(order, now) for order in orders], now, row.id)
     row.made += len(made)
     row.already += len(there)
-    row.changed += _compare(session, {order.number: order for order in orders}, there, now)
+    row.changed += _compare(session, channel, {order.number: order for order in orders}, there, now)
     row.progress += len(orders)
 
 
-def _compare(session: Session, said: Mapping[str, RowOrder], there: Sequence[NewOrder], now: datetime) -> int:
+def _compare(
+    session: Session, channel: Channel, said: Mapping[str, RowOrder], there: Sequence[NewOrder], now: datetime
+) -> int:
     """Compare orders that are here already with what a file says of them now; return how many it changes.
 
     What is different waits on the order for a person, as what a channel changes does.
     """
     prints = {new.number: new.fingerprint for new in there}
     changed = 0
-    for order in lock_orders(session, _otherwise(session, prints)):
+    for order in lock_orders(session, _otherwise(session, channel, prints)):
         fate = Fate("open", "", order.payment)
         changed += bool(compare_with_channel(session, order, _as_said(said[order.number], order), fate, now))
     return changed
 
 
-def _otherwise(session: Session, prints: Mapping[str, str]) -> list[int]:
+def _otherwise(session: Session, channel: Channel, prints: Mapping[str, str]) -> list[int]:
     """Return the imported orders whose contents are not what a file says now, oldest first.
 
     Read as columns: a file of ten thousand rows that is sent again must not load as many orders.
     """
     here = (
         select(Order.id, Order.number, Order.fingerprint)
-        .join(Channel)
-        .where(Channel.code == SHEET_CHANNEL, Order.number.in_(prints))
+        .where(Order.channel_id == channel.id, Order.number.in_(prints))
         .order_by(Order.id)
     )
     return [id_ for id_, number, print_ in session.execute(here) if print_ != prints[number]]
 
 
-def differing(session: Session, orders: Sequence[RowOrder], most: int) -> list[tuple[str, list[FieldChange]]]:
+def differing(
+    session: Session, row: Import, orders: Sequence[RowOrder], most: int
+) -> list[tuple[str, list[FieldChange]]]:
     """Return up to ``most`` orders of a file that are here already with other contents, and what is different."""
     by_number = {order.number: order for order in orders}
-    ids = _otherwise(session, {order.number: order.fingerprint() for order in orders})
+    channel = _channel(session, row)
+    ids = _otherwise(session, channel, {order.number: order.fingerprint() for order in orders})
     made: list[tuple[str, list[FieldChange]]] = []
     for start in range(0, len(ids), most):
         some = select(Order).where(Order.id.in_(ids[start : start + most])).order_by(Order.id)
@@ -319,7 +328,9 @@ def newest_imports(session: Session, limit: int = 30) -> Sequence[Import]:
     return session.scalars(select(Import).options(*_LIGHT).order_by(Import.id.desc()).limit(limit)).all()
 
 
-def _channel(session: Session) -> Channel:
+def _channel(session: Session, row: Import) -> Channel:
+    if row.channel_id is not None:
+        return session.get_one(Channel, row.channel_id)
     found = session.scalar(select(Channel).where(Channel.code == SHEET_CHANNEL))
     if found is None:
         found = Channel(code=SHEET_CHANNEL, name="Spreadsheet", kind="sheet", last_pull={})

@@ -51,6 +51,7 @@ from tidewind.services.planning.rules import (
 )
 from tidewind.services.planning.shop_facts import (
     carriers_in_force,
+    closed_days,
     contracts_of,
     core_shop,
     forget_kept,
@@ -73,6 +74,7 @@ __all__ = [
     "all_promises",
     "all_recipes",
     "carriers_in_force",
+    "closed_days",
     "contracts_of",
     "core_shop",
     "count_waiting",

@@ -193,7 +193,13 @@ def core_shop(session: Session, now: datetime, rules: tuple[Rule, ...] | None = 
         approve_over=row.approve_over_minor,
         approve_services=frozenset(row.approve_services),
         cover=cover_of(row),
+        closed=closed_days(row),
     )
+
+
+def closed_days(row: ShopRow) -> tuple[tuple[date, date], ...]:
+    """Return the stretches of days on which nobody hands anything over, first and last of each."""
+    return tuple((date.fromisoformat(days["first"]), date.fromisoformat(days["last"])) for days in row.closed)
 
 
 def cover_of(row: ShopRow) -> OpenCover | None:

@@ -12,6 +12,7 @@ from datetime import datetime, timedelta
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
+from tidewind.core.addresses.mail import is_mail_address
 from tidewind.db.tables import Channel, ChannelLog
 from tidewind.outside.channels.upstream import Counts
 from tidewind.outside.errors import OutsideError
@@ -92,15 +93,21 @@ def save_mapping(
     write_back: Mapping[str, bool],
     every_minutes: int,
     brand: str,
+    mail_from: str = "",
 ) -> Channel:
-    """Store how a channel's states and payments are understood, and what it is told.  Raises Invalid."""
+    """Store how a channel's states and payments are understood, what it is told, and who its mails come from.
+
+    Raises Invalid.
+    """
     row = get_channel(session, code)
     if set(states.values()) - set(FATES) or set(payments.values()) - set(PAYMENTS):
         raise Invalid("bad_mapping", f"States become {', '.join(FATES)}; payments {', '.join(PAYMENTS)}.")
     if set(write_back) - {"shipped", "delivered", "cancelled"}:
         raise Invalid("bad_mapping", "A channel can be told of shipped and delivered.")
     row.states, row.payments, row.write_back = dict(states), dict(payments), dict(write_back)
-    row.every_minutes, row.brand = every_minutes, brand.strip()[:80]
+    if mail_from and not is_mail_address(mail_from):
+        raise Invalid("bad_sender", f"{mail_from} is no mail address that mails can come from.")
+    row.every_minutes, row.brand, row.mail_from = every_minutes, brand.strip()[:80], mail_from
     return row
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from datetime import datetime
+from typing import Any
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
 import pycountry
@@ -43,7 +44,7 @@ def _check_currency(code: str) -> None:
         raise Invalid("unknown_currency", f"{code} is no currency; write its three letters, as in EUR.")
 
 
-def change_shop(session: Session, values: Mapping[str, object], now: datetime) -> Shop:
+def change_shop(session: Session, values: Mapping[str, Any], now: datetime) -> Shop:
     """Change the shop's own facts; where prices or days depend on it, waiting orders are planned anew.
 
     Raises Invalid for a time zone or currency that is none, Conflict for another currency once there is any price.
@@ -54,8 +55,10 @@ def change_shop(session: Session, values: Mapping[str, object], now: datetime) -
     if currency != row.currency:
         _check_currency(currency)
         _no_money_yet(session, row.currency)
-    reckoned_with = ("time_zone", "currency", "day_value_minor", "late_value_minor")
-    plans = any(values[name] != getattr(row, name) for name in reckoned_with)
+    if any(stretch["first"] > stretch["last"] for stretch in values.get("closed", ())):
+        raise Invalid("closed_backwards", "A stretch of closed days ends on or after the day it begins.")
+    reckoned_with = ("time_zone", "currency", "day_value_minor", "late_value_minor", "closed")
+    plans = any(values.get(name, getattr(row, name)) != getattr(row, name) for name in reckoned_with)
     for name, value in values.items():
         setattr(row, name, value)
     session.flush()

@@ -8,8 +8,10 @@ from datetime import datetime
 
 from sqlalchemy.orm import Session
 
+from tidewind.core.addresses.countries import country_name
 from tidewind.core.addresses.latin import latin_address
 from tidewind.core.channel_changes import ChangeKind
+from tidewind.core.order_rows.reading import RowOrder
 from tidewind.core.states.labels import LabelState
 from tidewind.db.tables import CarrierRow, Order, Shipment
 from tidewind.services import orders as service
@@ -31,6 +33,7 @@ from tidewind.services.planning import joined_lines
 from tidewind.services.shop import carriers_by_code
 from tidewind.web.access import MONEY_ROLES
 from tidewind.web.base.schemas import AddressIO, HandOut
+from tidewind.web.orders.schemas.imports import PreviewOrder
 from tidewind.web.orders.schemas.order import (
     DifferenceOut,
     EventOut,
@@ -200,4 +203,15 @@ def shipment_out(shipment: Shipment) -> ShipmentOut:
         void_due_on=shipment.void_due_on,
         void_words=shipment.void_words,
         labels=[LabelOut.model_validate(label) for label in shipment.labels],
+    )
+
+
+def preview_order(order: RowOrder) -> PreviewOrder:
+    """Return an order out of rows as it is shown before anything is made of it."""
+    return PreviewOrder(
+        number=order.number,
+        recipient=order.address.name,
+        destination=f"{order.address.postcode} {order.address.city}, {country_name(order.address.country)}",
+        items=", ".join(f"{line.quantity} × {line.name or line.sku}" for line in order.lines[:3]),
+        rows=order.rows,
     )

@@ -703,6 +703,114 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/feeds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Feeds
+         * @description Return the feeds, and the fields that JSON can be mapped to.
+         */
+        get: operations["feeds_api_feeds_get"];
+        put?: never;
+        /**
+         * Add
+         * @description Add a feed with a channel of its own.
+         */
+        post: operations["add_api_feeds_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/feeds/{feed_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change
+         * @description Change how a feed is reached or read.
+         */
+        put: operations["change_api_feeds__feed_id__put"];
+        post?: never;
+        /**
+         * Remove
+         * @description Look there no more; what it brought stays.
+         */
+        delete: operations["remove_api_feeds__feed_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/feeds/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try New
+         * @description Look there once and read the first file, keeping nothing.
+         */
+        post: operations["try_new_api_feeds_try_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/feeds/{feed_id}/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try Changed
+         * @description Look once with other settings for a feed that is there, keeping nothing.
+         */
+        post: operations["try_changed_api_feeds__feed_id__try_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/feeds/{feed_id}/fetch": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Fetch
+         * @description Look there now and import what is new.
+         */
+        post: operations["fetch_api_feeds__feed_id__fetch_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/snags": {
         parameters: {
             query?: never;
@@ -4412,6 +4520,12 @@ export interface components {
              * @default
              */
             brand: string;
+            /**
+             * Mail From
+             * @description The address that mails about its orders come from; empty is the shop's
+             * @default
+             */
+            mail_from: string;
         };
         /**
          * ChannelOut
@@ -4448,6 +4562,8 @@ export interface components {
             every_minutes: number;
             /** Brand */
             brand: string;
+            /** Mail From */
+            mail_from: string;
         };
         /** ChaseIn */
         ChaseIn: {
@@ -4553,6 +4669,22 @@ export interface components {
         CloseReturnIn: {
             /** Outcome */
             outcome: string;
+        };
+        /**
+         * ClosedDays
+         * @description A stretch of days, first and last, on which nothing is handed over.
+         */
+        ClosedDays: {
+            /**
+             * First
+             * Format: date
+             */
+            first: string;
+            /**
+             * Last
+             * Format: date
+             */
+            last: string;
         };
         /**
          * ColumnOut
@@ -4940,6 +5072,140 @@ export interface components {
             field: string;
             /** Words */
             words: string;
+        };
+        /**
+         * FeedIn
+         * @description Where files of orders are fetched, and how JSON is read: JMESPath expressions, the line of an order as ``line``.
+         *
+         *     ``{since}`` in an address is the instant of the last look; ``secret`` null leaves the one there is.
+         */
+        FeedIn: {
+            /** Name */
+            name: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "http" | "folder" | "sftp";
+            /** Address */
+            address: string;
+            /**
+             * Header
+             * @default Authorization
+             */
+            header: string;
+            /** Secret */
+            secret?: string | null;
+            /**
+             * Orders
+             * @default
+             */
+            orders: string;
+            /**
+             * Lines
+             * @default
+             */
+            lines: string;
+            /** Fields */
+            fields?: {
+                [key: string]: string;
+            };
+            /**
+             * Weight Unit
+             * @default g
+             * @enum {string}
+             */
+            weight_unit: "g" | "kg" | "lb" | "oz";
+            /**
+             * Every Minutes
+             * @default 10
+             */
+            every_minutes: number;
+            /**
+             * Active
+             * @default true
+             */
+            active: boolean;
+        };
+        /**
+         * FeedOut
+         * @description A feed with what the last look brought; ``known_fields`` can be mapped, ``needed`` must be.
+         */
+        FeedOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "http" | "folder" | "sftp";
+            /** Address */
+            address: string;
+            /** Header */
+            header: string;
+            /** Has Secret */
+            has_secret: boolean;
+            /** Orders */
+            orders: string;
+            /** Lines */
+            lines: string;
+            /** Fields */
+            fields: {
+                [key: string]: string;
+            };
+            /**
+             * Weight Unit
+             * @enum {string}
+             */
+            weight_unit: "g" | "kg" | "lb" | "oz";
+            /** Every Minutes */
+            every_minutes: number;
+            /** Active */
+            active: boolean;
+            /** Looked At */
+            looked_at: string | null;
+            /** Failure */
+            failure: string;
+            /** Host Key */
+            host_key: string;
+        };
+        /**
+         * FeedTriedOut
+         * @description What a look found, nothing kept: files, the shape of the first, the orders it makes, what is wrong.
+         */
+        FeedTriedOut: {
+            /** Files */
+            files: string[];
+            /** Beginning */
+            beginning: string;
+            /** Orders */
+            orders: components["schemas"]["PreviewOrder"][];
+            /** Faults */
+            faults: components["schemas"]["FaultOut"][];
+            /** Wrong */
+            wrong: string[];
+            /** Host Key */
+            host_key: string;
+        };
+        /** FeedsOut */
+        FeedsOut: {
+            /** Feeds */
+            feeds: components["schemas"]["FeedOut"][];
+            /** Known Fields */
+            known_fields: string[];
+            /** Needed */
+            needed: string[];
+            /** Folders Below */
+            folders_below: string;
+        };
+        /** FetchedOut */
+        FetchedOut: {
+            /** Imports */
+            imports: number[];
+            /** Failure */
+            failure: string;
         };
         /** FieldChange */
         FieldChange: {
@@ -7616,6 +7882,8 @@ export interface components {
              * @description What a day after the promise costs when services are weighed
              */
             late_value_minor: number;
+            /** Closed */
+            closed?: components["schemas"]["ClosedDays"][];
         };
         /** SignInIn */
         SignInIn: {
@@ -9668,6 +9936,267 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TrialOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    feeds_api_feeds_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FeedsOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add_api_feeds_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "name": "Ana Lopes",
+                 *       "kind": "http",
+                 *       "address": "text",
+                 *       "secret": "JBSWY3DPEHPK3PXP"
+                 *     }
+                 */
+                "application/json": components["schemas"]["FeedIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FeedOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_api_feeds__feed_id__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example 1 */
+                feed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "name": "Ana Lopes",
+                 *       "kind": "http",
+                 *       "address": "text",
+                 *       "secret": "JBSWY3DPEHPK3PXP"
+                 *     }
+                 */
+                "application/json": components["schemas"]["FeedIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FeedOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_api_feeds__feed_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example 1 */
+                feed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    try_new_api_feeds_try_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "name": "Ana Lopes",
+                 *       "kind": "http",
+                 *       "address": "text",
+                 *       "secret": "JBSWY3DPEHPK3PXP"
+                 *     }
+                 */
+                "application/json": components["schemas"]["FeedIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FeedTriedOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    try_changed_api_feeds__feed_id__try_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example 1 */
+                feed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "name": "Ana Lopes",
+                 *       "kind": "http",
+                 *       "address": "text",
+                 *       "secret": "JBSWY3DPEHPK3PXP"
+                 *     }
+                 */
+                "application/json": components["schemas"]["FeedIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FeedTriedOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    fetch_api_feeds__feed_id__fetch_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example 1 */
+                feed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FetchedOut"];
                 };
             };
             /** @description Problem details */

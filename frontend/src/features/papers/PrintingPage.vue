@@ -1,21 +1,13 @@
 <script setup lang="ts">
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref, watch } from "vue";
-import {
-  bringLogo,
-  savePreference,
-  saveTemplate,
-  removeLogo,
-  changePrint,
-  printingQuery,
-  templateQuery,
-  printsQuery,
-} from "./queries";
+import { savePreference, saveTemplate, changePrint, printingQuery, printsQuery } from "./queries";
 import { type Schemas } from "../../api/client";
 import { paperShort } from "./labels";
 import PrintersTable from "./PrintersTable.vue";
 import { dayAndClock } from "../../shared/format";
 import { useMe } from "../../shared/session";
+import { templateQuery } from "../shop";
 import { DataTable, ErrorNote } from "../../shared/ui";
 
 const client = useQueryClient();
@@ -50,27 +42,13 @@ const keep = useMutation({
     await saveTemplate({ ...template.value!, ...change }),
   onSuccess: () => client.invalidateQueries({ queryKey: ["printing"] }),
 });
-const logo = useMutation({
-  mutationFn: bringLogo,
-  onSuccess: () => client.invalidateQueries({ queryKey: ["printing"] }),
-});
-const noLogo = useMutation({
-  mutationFn: () => removeLogo(),
-  onSuccess: () => client.invalidateQueries({ queryKey: ["printing"] }),
-});
 const change = useMutation({
   mutationFn: async (job: { id: number; what: Schemas["JobChangeIn"]["what"] }) =>
     await changePrint(job.id, { what: job.what }),
   onSuccess: () => client.invalidateQueries({ queryKey: ["prints"] }),
 });
 const failure = computed(
-  () =>
-    error.value ??
-    prefer.error.value ??
-    keep.error.value ??
-    logo.error.value ??
-    noLogo.error.value ??
-    change.error.value,
+  () => error.value ?? prefer.error.value ?? keep.error.value ?? change.error.value,
 );
 const LINES = [
   { title: "Nothing", value: "" },
@@ -223,28 +201,6 @@ const STATES: Record<string, string> = {
           :disabled="!may()"
           @update:model-value="keep.mutate({ label_line: $event })"
         />
-        <p class="mt-2">
-          {{ template.has_logo ? "A logo stands on the slips." : "No logo yet." }}
-          <label v-if="may()" class="link file"
-            >{{ template.has_logo ? "Another logo" : "Choose a logo"
-            }}<input
-              type="file"
-              class="visually-hidden"
-              accept="image/png,image/jpeg"
-              @change="
-                ($event.target as HTMLInputElement).files?.[0] &&
-                logo.mutate(($event.target as HTMLInputElement).files![0]!)
-              "
-          /></label>
-          <button
-            v-if="may() && template.has_logo"
-            class="link"
-            type="button"
-            @click="noLogo.mutate()"
-          >
-            Take it off
-          </button>
-        </p>
       </section>
     </div>
   </div>

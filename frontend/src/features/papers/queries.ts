@@ -1,9 +1,7 @@
 import { queryOptions } from "@tanstack/vue-query";
-import { api, sendFile, need, type Schemas } from "../../api/client";
+import { api, need, type Schemas } from "../../api/client";
 
 export const fetchPrinting = async () => need(await api.GET("/api/printing"));
-
-export const fetchTemplate = async () => need(await api.GET("/api/printing/template"));
 
 export const fetchPrints = async () => need(await api.GET("/api/prints"));
 
@@ -22,8 +20,6 @@ export const removePrinter = async (code: string) =>
 export const saveTemplate = async (body: Schemas["TemplateIO"]) =>
   need(await api.PUT("/api/printing/template", { body }));
 
-export const removeLogo = async () => need(await api.DELETE("/api/printing/logo"));
-
 export const changePrint = async (jobId: number, body: Schemas["JobChangeIn"]) =>
   need(await api.POST("/api/prints/{job_id}", { params: { path: { job_id: jobId } }, body }));
 
@@ -32,11 +28,6 @@ export const sayPrinted = async (body: Schemas["MarkIn"]) =>
 
 export const printingQuery = queryOptions({ queryKey: ["printing"], queryFn: fetchPrinting });
 
-export const templateQuery = queryOptions({
-  queryKey: ["printing", "template"],
-  queryFn: fetchTemplate,
-});
-
 /** Jobs on their way to printers; what a printer says is not told as news, so it is asked again. */
 export const printsQuery = (enabled: boolean) =>
   queryOptions({ queryKey: ["prints"], queryFn: fetchPrints, enabled, refetchInterval: 5_000 });
@@ -44,6 +35,3 @@ export const printsQuery = (enabled: boolean) =>
 /** Labels of many orders in one file: more than an address can name. */
 export const fetchLabels = async (body: Schemas["LabelsIn"]) =>
   need(await api.POST("/api/labels.pdf", { body, parseAs: "blob" })) as unknown as Blob;
-
-export const bringLogo = (file: File) =>
-  sendFile<Schemas["TemplateIO"]>("/api/printing/logo", file, "PUT");

@@ -7,3 +7,4 @@ export {
   fetchChannels,
   pullNow,
 } from "./queries";
+export { templateQuery } from "./queries";

@@ -258,3 +258,40 @@ export async function priceForOne(
   if (asks) need(await api.POST("/api/quote/ask-prices", { body }));
   return need(await api.POST("/api/quote", { body }));
 }
+
+export const feedsQuery = (enabled: boolean) =>
+  queryOptions({
+    queryKey: ["feeds"],
+    queryFn: async () => need(await api.GET("/api/feeds")),
+    enabled,
+  });
+
+const byFeed = (feedId: number) => ({ params: { path: { feed_id: feedId } } });
+
+export const saveFeed = async (id: number | undefined, body: Schemas["FeedIn"]) =>
+  id
+    ? need(await api.PUT("/api/feeds/{feed_id}", { ...byFeed(id), body }))
+    : need(await api.POST("/api/feeds", { body }));
+
+export const tryFeed = async (id: number | undefined, body: Schemas["FeedIn"]) =>
+  id
+    ? need(await api.POST("/api/feeds/{feed_id}/try", { ...byFeed(id), body }))
+    : need(await api.POST("/api/feeds/try", { body }));
+
+export const fetchFeed = async (id: number) =>
+  need(await api.POST("/api/feeds/{feed_id}/fetch", byFeed(id)));
+
+export const removeFeed = async (id: number) => {
+  await api.DELETE("/api/feeds/{feed_id}", byFeed(id));
+};
+
+/** What the shop puts on its papers, its logo among it. */
+export const templateQuery = queryOptions({
+  queryKey: ["printing", "template"],
+  queryFn: async () => need(await api.GET("/api/printing/template")),
+});
+
+export const bringLogo = (file: File) =>
+  sendFile<Schemas["TemplateIO"]>("/api/printing/logo", file, "PUT");
+
+export const removeLogo = async () => need(await api.DELETE("/api/printing/logo"));

@@ -7,7 +7,6 @@ from importlib import resources
 from fastapi import APIRouter, Response, UploadFile
 from sqlalchemy.orm import Session
 
-from tidewind.core.addresses.countries import country_name
 from tidewind.core.order_rows.columns import FIELDS, NEEDED
 from tidewind.core.order_rows.reading import RowFault, RowOrder
 from tidewind.db.tables import Import
@@ -28,13 +27,13 @@ from tidewind.services.orders import (
 )
 from tidewind.web.access import Anyone, Now, Parts, Shipper, Tx
 from tidewind.web.files import CSV, answers_with
+from tidewind.web.orders.presenting import preview_order
 from tidewind.web.orders.schemas.imports import (
     ColumnsIn,
     DifferingOut,
     FaultOut,
     ImportOut,
     ImportSummary,
-    PreviewOrder,
     ReadingIn,
     ReadingOut,
     RowsIn,
@@ -73,16 +72,7 @@ def _present(session: Session, row: Import) -> ImportOut:
         sample=[cells for _, cells in row.rows[:5]],
         row_count=len(row.rows),
         good=row.total if running else len(orders),
-        preview=[
-            PreviewOrder(
-                number=o.number,
-                recipient=o.address.name,
-                destination=f"{o.address.postcode} {o.address.city}, {country_name(o.address.country)}",
-                items=", ".join(f"{ln.quantity} × {ln.name or ln.sku}" for ln in o.lines[:3]),
-                rows=o.rows,
-            )
-            for o in orders[:MOST_SHOWN]
-        ],
+        preview=[preview_order(order) for order in orders[:MOST_SHOWN]],
         faults=[FaultOut.model_validate(fault) for fault in shown],
         fault_rows={fault.row: by_number[fault.row][:40] for fault in shown if fault.row in by_number},
         made=row.made,
@@ -93,12 +83,12 @@ def _present(session: Session, row: Import) -> ImportOut:
         decimal=row.options.get("decimal", ""),
         changed=row.changed,
         reading=ReadingOut.model_validate({**_UNKNOWN_READING, **row.reading}),
-        differing=[] if running else _differing(session, orders),
+        differing=[] if running else _differing(session, row, orders),
     )
 
 
-def _differing(session: Session, orders: list[RowOrder]) -> list[DifferingOut]:
-    found = differing(session, orders, MOST_SHOWN)
+def _differing(session: Session, row: Import, orders: list[RowOrder]) -> list[DifferingOut]:
+    found = differing(session, row, orders, MOST_SHOWN)
     return [DifferingOut(number=n, changes=[FieldChange.model_validate(c) for c in changes]) for n, changes in found]
 
 

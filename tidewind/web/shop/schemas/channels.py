@@ -35,6 +35,7 @@ class ChannelOut(Out):
     write_back: dict[str, bool]
     every_minutes: int
     brand: str
+    mail_from: str
 
 
 class ChannelMapping(BaseModel):
@@ -45,6 +46,9 @@ class ChannelMapping(BaseModel):
     write_back: Annotated[dict[Short, bool], Field(max_length=3)] = Field(default_factory=dict)
     every_minutes: Annotated[int, Field(ge=1, le=1_440)] = 10
     brand: Annotated[str, StringConstraints(max_length=80)] = ""
+    mail_from: Annotated[str, StringConstraints(strip_whitespace=True, max_length=200)] = Field(
+        default="", description="The address that mails about its orders come from; empty is the shop's"
+    )
 
 
 class UpstreamCounts(BaseModel):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import date
 from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints
@@ -9,6 +10,13 @@ from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 from tidewind.web.base.schemas import Count, Out
 
 Word = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=120)]
+
+
+class ClosedDays(BaseModel):
+    """A stretch of days, first and last, on which nothing is handed over."""
+
+    first: date
+    last: date
 
 
 class ShopIO(Out):
@@ -23,6 +31,7 @@ class ShopIO(Out):
     units: Literal["metric", "imperial"]
     day_value_minor: Count = Field(description="What a day sooner is worth when services are weighed")
     late_value_minor: Count = Field(description="What a day after the promise costs when services are weighed")
+    closed: Annotated[list[ClosedDays], Field(max_length=100)] = Field(default_factory=list)
 
 
 class MailServerIn(BaseModel):

@@ -20,6 +20,7 @@ import { useMe } from "../../../shared/session";
 import { DataTable, CheckField, ErrorNote, SelectField } from "../../../shared/ui";
 import ChannelLog from "./ChannelLog.vue";
 import ConnectStore from "./ConnectStore.vue";
+import FeedsList from "./FeedsList.vue";
 import { said } from "./said";
 import NotUnderstood from "./NotUnderstood.vue";
 
@@ -53,6 +54,7 @@ watch(
         write_back: { ...c.write_back },
         every_minutes: c.every_minutes,
         brand: c.brand,
+        mail_from: c.mail_from,
       };
   },
   { immediate: true },
@@ -274,6 +276,14 @@ function stateWords(c: Channel): string {
             minutes</label
           >
           <label>brand <input v-model="mapping.brand" maxlength="80" :disabled="!may()" /></label>
+          <label
+            >mails come from
+            <input
+              v-model="mapping.mail_from"
+              maxlength="200"
+              placeholder="as the shop’s"
+              :disabled="!may()"
+          /></label>
           <v-btn v-if="may()" :loading="save.isPending.value" @click="save.mutate()"
             >Save the mapping</v-btn
           >
@@ -295,6 +305,7 @@ function stateWords(c: Channel): string {
         </p>
       </section>
     </div>
+    <FeedsList v-if="may('shipper')" />
     <ConnectStore v-if="connecting" @close="connecting = false" @connected="connected" />
   </div>
 </template>

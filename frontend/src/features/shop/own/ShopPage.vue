@@ -3,10 +3,11 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { ref, watch } from "vue";
 import { type Schemas } from "../../../api/client";
 import { CURRENCIES, ZONES } from "../../../shared/choices";
-import { amountText, minorOf } from "../../../shared/format";
+import { amountText, longDay, minorOf } from "../../../shared/format";
 import { useMe } from "../../../shared/session";
-import { AmountField, ErrorNote } from "../../../shared/ui";
+import { AmountField, DateField, ErrorNote } from "../../../shared/ui";
 import { saveShop, shopQuery } from "../queries";
+import LogoField from "./LogoField.vue";
 import MailServer from "./MailServer.vue";
 
 /** The shop itself: its name and brand, its clock, money and units, and what a day is worth to it. */
@@ -20,7 +21,7 @@ watch(
   shop,
   (now) => {
     if (!now || draft.value) return;
-    draft.value = { ...now };
+    draft.value = { ...now, closed: [...(now.closed ?? [])] };
     sooner.value = amountText(now.day_value_minor, now.currency);
     late.value = amountText(now.late_value_minor, now.currency);
   },
@@ -35,6 +36,16 @@ const save = useMutation({
     }),
   onSuccess: () => client.invalidateQueries(),
 });
+const first = ref<string | null>(null);
+const last = ref<string | null>(null);
+/** One more stretch of closed days; it counts once the shop is saved. */
+function close(): void {
+  const [from, to] = [first.value!, last.value ?? first.value!];
+  draft.value!.closed = [...(draft.value!.closed ?? []), { first: from, last: to }].sort((a, b) =>
+    a.first.localeCompare(b.first),
+  );
+  first.value = last.value = null;
+}
 const UNITS = [
   { value: "metric" as const, title: "kilograms, centimetres" },
   { value: "imperial" as const, title: "pounds, inches" },
@@ -94,14 +105,44 @@ const UNITS = [
       </div>
       <p class="mute small">
         What a day is worth decides between a cheap service and a fast one where the policy is
-        “balanced”. The tolerance for prices that changed is set under Money, the logo under
-        Printing. The currency stays once there are orders, rate cards or entries in the books.
+        “balanced”. The tolerance for prices that changed is set under Money. The currency stays
+        once there are orders, rate cards or entries in the books.
       </p>
+      <h3>Days when nothing is handed over</h3>
+      <p class="mute small">
+        Beside Sundays and public holidays: nothing is planned to leave on them.
+      </p>
+      <ul v-if="draft.closed?.length" class="closed">
+        <li v-for="(c, i) in draft.closed" :key="c.first">
+          {{ c.first === c.last ? longDay(c.first) : `${longDay(c.first)} to ${longDay(c.last)}` }}
+          <button
+            v-if="may()"
+            class="link"
+            type="button"
+            :aria-label="`Open again on ${longDay(c.first)}`"
+            @click="draft.closed!.splice(i, 1)"
+          >
+            Take away
+          </button>
+        </li>
+      </ul>
+      <div v-if="may()" class="form-grid">
+        <DateField v-model="first" class="w2" label="First day closed" clearable />
+        <DateField
+          v-model="last"
+          class="w2"
+          label="Last day closed"
+          :min="first ?? undefined"
+          clearable
+        />
+        <v-btn class="w1" variant="outlined" :disabled="!first" @click="close">Add</v-btn>
+      </div>
       <p v-if="may()">
         <v-btn type="submit" :loading="save.isPending.value">Save the shop</v-btn>
         <span v-if="save.isSuccess.value" class="fine small saved" role="status">Saved.</span>
       </p>
     </form>
+    <LogoField v-if="may()" />
     <MailServer v-if="may()" />
   </div>
 </template>
@@ -110,6 +151,9 @@ const UNITS = [
 .panel {
   max-width: 820px;
   padding: 16px;
+}
+.closed {
+  margin: 4px 0 12px 18px;
 }
 .saved {
   margin-left: 12px;
