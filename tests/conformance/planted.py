@@ -7,6 +7,7 @@ import json
 from collections.abc import Callable
 from typing import Any
 
+import httpx
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 Answer = tuple[int, Any]
@@ -208,6 +209,13 @@ def _news_of_nothing(method: str, path: str, _h: dict[str, str], _a: Any, answer
     return (200, {"kept": True}) if path.endswith("/news") and answer[0] == 404 else answer
 
 
+def _forged_notice(method: str, path: str, _h: dict[str, str], asked: Any, answer: Answer, _me: Planted) -> Answer:
+    if path.endswith("/hook") and asked["url"]:
+        forged = {"webhook-id": "1", "webhook-timestamp": "1790000000", "webhook-signature": "v1,bm8="}
+        httpx.post(asked["url"], content=b"{}", headers=forged)
+    return answer
+
+
 def _store_key(headers: dict[str, str]) -> None:
     headers["authorization"] = "Bearer larkspur-store-key"
 
@@ -228,4 +236,5 @@ CHANNEL_FAULTS: dict[str, tuple[Fault, Callable[[dict[str, str]], None] | None, 
     "news are heard once": (_news_once, None, "news twice"),
     "news of nothing are welcome": (_news_of_nothing, None, "does not have"),
     "lets anybody in": (_anybody_may, _store_key, "wrong key"),
+    "a forged notice": (_forged_notice, None, "signs its notices"),
 }  # fmt: skip

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from datetime import timedelta
 
+import httpx
 import pytest
 from sqlalchemy import select
 
@@ -16,8 +18,18 @@ from tidewind.services.base import Conflict, Invalid
 from tidewind.services.follow import follow_parcels
 from tidewind.services.orders import edit_hand, pull
 from tidewind.services.rates import ask_prices_of_order
-from tidewind.services.shop import carriers_by_code, connect_carrier, connect_store, get_carrier, remove_carrier
+from tidewind.services.shop import (
+    carriers_by_code,
+    channel_log,
+    connect_carrier,
+    connect_store,
+    get_carrier,
+    remove_carrier,
+)
+from tidewind.standins import webshop
+from tidewind.standins.notices import signed
 from tidewind.standins.store import KEY
+from tidewind.standins.world import World
 from tidewind.web.access import Wiring
 
 
@@ -87,6 +99,26 @@ def test_a_carrier_without_a_card_is_asked_for_prices_alone(wiring: Wiring, cloc
         assert (fresh.snags, fresh.carrier, (fresh.price_minor or 0) > 0) == ([], taken.carrier.code, True)
     (shipment_id,) = ids_of(wiring, ask(wiring, [fresh]).batch_id)
     assert buy(wiring, shipment_id) == "bought"
+
+
+def test_a_store_sends_signed_notices_and_forged_ones_change_nothing(
+    wiring: Wiring, world: World, clock: Clock, base_url: str
+) -> None:
+    url, outside = f"{wiring.settings.standins_url}/store", replace(wiring.outside, base_url=base_url)
+    row = connect_store(wiring.sessions, outside, url, KEY, clock())
+
+    def heard() -> list[str]:
+        with wiring.sessions() as session:
+            return [line.kind for line in channel_log(session, row.code)]
+
+    assert heard() == ["notice", "connected"]  # one came at once
+    webshop.change(world, "LL-20380", note="at the gate")
+    assert heard().count("notice") == 2
+    forged = signed("another key", "{}", clock())
+    assert httpx.post(f"{base_url}/api/hooks/{row.code}", content="{}", headers=forged).status_code == 403
+    late = signed(KEY, "{}", clock() - timedelta(minutes=11))
+    assert httpx.post(f"{base_url}/api/hooks/{row.code}", content="{}", headers=late).status_code == 403
+    assert heard().count("notice") == 2
 
 
 def test_a_store_is_connected_by_address_and_key_and_its_orders_come(wiring: Wiring, clock: Clock) -> None:

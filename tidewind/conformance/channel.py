@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import base64
+import hashlib
+import hmac
 from collections import Counter
 from collections.abc import Callable
 from datetime import datetime
@@ -9,7 +12,8 @@ from pathlib import Path
 from typing import Any
 from urllib.parse import quote
 
-from tidewind.conformance.protocol import Document, NotTried, Outcome, Service, Wrong, run
+from tidewind.conformance.listening import Listener
+from tidewind.conformance.protocol import ANSWER_WITHIN_S, Document, NotTried, Outcome, Service, Wrong, run
 
 MOST_PAGES = 2_000
 
@@ -30,6 +34,7 @@ class _Trying:
         self.service = service
         self.states: frozenset[str] = frozenset()
         self.payments: frozenset[str] = frozenset()
+        self.can: frozenset[str] = frozenset()
         self.pages: list[tuple[str, dict[str, Any]]] = []
 
     def checks(self) -> list[tuple[str, Callable[[], None]]]:
@@ -48,6 +53,7 @@ class _Trying:
             ("refuses news of an order that it does not have", self.refuses_news_of_nothing),
             ("refuses news that make no sense, without failing", self.refuses_nonsense),
             ("ignores fields that it does not know", self.ignores_unknown_fields),
+            ("signs its notices with the key", self.signs_notices),
         ]
 
     def _page(self, after: str) -> dict[str, Any]:
@@ -63,6 +69,7 @@ class _Trying:
 
     def introduces_itself(self) -> None:
         _, told = self.service.ask("capabilities", "GET", "/capabilities")
+        self.can = frozenset(told.get("can", []))
         self.states, self.payments = frozenset(told["states"]), frozenset(told["payments"])
 
     def refuses_a_wrong_key(self) -> None:
@@ -154,3 +161,18 @@ class _Trying:
     def ignores_unknown_fields(self) -> None:
         status = self._tell(self._order(), a_later_version={"says": "more"})
         _need(status == 200, f"answered {status} to news with a field that it does not know")
+
+    def signs_notices(self) -> None:
+        if "hook" not in self.can:
+            raise NotTried("it sends no notices")
+        with Listener() as listener:
+            self.service.ask("hook", "PUT", "/hook", body={"url": listener.url})
+            heard = listener.heard(ANSWER_WITHIN_S)
+            self.service.ask("hook", "PUT", "/hook", body={"url": None})
+        _need(heard, "sent no notice when it was told where they go")
+        for headers, body in heard:
+            given, at, sent = (headers.get(f"webhook-{part}", "") for part in ("id", "timestamp", "signature"))
+            _need(given and at.isdigit(), "sent a notice without webhook-id or webhook-timestamp")
+            mac = hmac.new(self.service.key.encode(), f"{given}.{at}.".encode() + body, hashlib.sha256).digest()
+            genuine = f"v1,{base64.b64encode(mac).decode()}"
+            _need(genuine in sent.split(" "), "sent a notice whose signature is not made with the key")

@@ -6,13 +6,12 @@ from datetime import datetime
 from importlib import resources
 from typing import Any
 
-from sqlalchemy import update
 from sqlalchemy.orm import Session
 
 from tidewind.core.addresses.check import Address
 from tidewind.core.order_facts import Hand, LineFacts, OrderFacts
-from tidewind.db.tables import PrecedentRow, Product, PromiseLink, RecipeRow, RuleSet
-from tidewind.services.planning import shop_settings
+from tidewind.db.tables import PrecedentRow
+from tidewind.services.planning import link_promise, save_recipe, save_rules, shop_settings
 from tidewind.services.shop import read_restricted_list, replace_restricted_list, save_contact
 
 RECIPES: tuple[tuple[str, str, str | None, str | None, list[str]], ...] = (
@@ -98,18 +97,18 @@ CONTACTS: tuple[tuple[str, Address], ...] = (
 _BASKET = OrderFacts((LineFacts("1", "TG-1", "", 1, None, None),), Address()).basket
 
 
-def load_layers(session: Session, now: datetime) -> None:
+def load_layers(session: Session, owner_id: int, now: datetime) -> None:
     """Set the layers up before the first orders come, so that each is planned by them at once."""
     for code, name, service, packaging, extras in RECIPES:
-        session.add(RecipeRow(code=code, name=name, service=service, packaging=packaging, extras=extras))
+        save_recipe(session, None, name, service, packaging, extras, now).code = code
+    session.flush()
     for promise, recipe in PROMISES.items():
-        session.add(PromiseLink(promise=promise, recipe=recipe))
-    session.add(RuleSet(rules=RULES, note="The first rules", created_at=now))
+        link_promise(session, promise, recipe, now)
+    save_rules(session, RULES, 0, "The first rules", owner_id, now)
     hand = Hand(service="np-parcel", extras=frozenset({"signature"}))
     for group in ("country", "same_region"):
         session.add(PrecedentRow(basket=_BASKET, destination=group, hand=hand, order_number="LL-19877", at=now))
     shop_settings(session).desks = ["Garden clubs", "Export"]
-    session.execute(update(Product).where(Product.sku.like("SC-%")).values(tags=["seeds"]))
     for code, address in CONTACTS:
         save_contact(session, None, code, address, home=False)
     data = resources.files("tidewind.data").joinpath("restricted-sample.csv").read_bytes()

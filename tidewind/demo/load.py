@@ -154,12 +154,12 @@ def load_shop(
             },
         )
     )
-    for login, name, role in DEMO_PEOPLE:
-        add_person(session, login, name, role, DEMO_PASSWORD)
+    owner, *_ = [add_person(session, login, name, role, DEMO_PASSWORD) for login, name, role in DEMO_PEOPLE]
+    session.flush()
     _places(session)
     _things(session, now)
     _carriers(session, introduced, sealer, now)
-    load_layers(session, now)
+    load_layers(session, owner.id, now)
     make_link(session, "Garden club desk", ["GC-10 Trials", "GC-20 Fairs", "GC-30 Library"])
 
 

@@ -6,9 +6,7 @@ and pages with offsets.  Both ask for consent first and send signed notices when
 
 from __future__ import annotations
 
-import base64
 import hashlib
-import hmac
 import json
 import secrets
 from collections import Counter
@@ -22,6 +20,7 @@ from fastapi.responses import HTMLResponse, RedirectResponse
 
 from tidewind.standins.faults import answer, strike
 from tidewind.standins.market_orders import orders_for
+from tidewind.standins.notices import signed
 from tidewind.standins.page import page
 from tidewind.standins.world import World
 
@@ -177,14 +176,8 @@ def change(world: World, market: str, number: str, **fields: Any) -> None:
 def notify(world: World, market: str, hook: str, number: str, notice_id: str | None = None) -> None:
     """Send a signed notice (Standard Webhooks 1.0); a shop that does not answer sees the change at its next pull."""
     body = json.dumps({"type": "order.changed", "number": number})
-    given, at = notice_id or secrets.token_hex(8), str(int(world.now().timestamp()))
     times = 2 if world.take_fault(market, "duplicate_answer") else 1
-    mac = hmac.new(token_of(market).encode(), f"{given}.{at}.{body}".encode(), hashlib.sha256).digest()
-    headers = {
-        "webhook-id": given,
-        "webhook-timestamp": at,
-        "webhook-signature": "v1," + base64.b64encode(mac).decode(),
-    }
+    headers = signed(token_of(market), body, world.now(), notice_id)
     for _ in range(times):
         try:
             httpx.post(hook, content=body, headers=headers, timeout=3)

@@ -9,10 +9,11 @@ from fastapi import APIRouter, Depends, HTTPException, Request, Response
 from pydantic import BaseModel
 
 from tidewind.standins.faults import answer, strike
+from tidewind.standins.notices import STORE_KEY as KEY
+from tidewind.standins.notices import tell_of_change
 from tidewind.standins.webshop import PAGE
 from tidewind.standins.world import World
 
-KEY = "larkspur-store-key"
 STATES = {"processing": "fetch", "on_hold": "hold", "collected": "leave_out", "cancelled": "cancelled"}
 PAYMENTS = {"paid": "paid", "pending": "unpaid"}
 
@@ -32,6 +33,7 @@ def at_the_door(request: Request) -> None:
         raise HTTPException(401, {"reason": "wrong_key", "detail": "the key is missing, or is not the store's"})
 
 
+__all__ = ["KEY", "router"]
 router = APIRouter(prefix="/store", dependencies=[Depends(at_the_door)])
 
 
@@ -43,7 +45,26 @@ def capabilities() -> dict[str, Any]:
         "channel": {"name": "Larkspur & Loam store", "currency": "EUR"},
         "states": STATES,
         "payments": PAYMENTS,
+        "can": ["hook"],
     }
+
+
+class Hook(BaseModel):
+    """Where notices are sent; none for no notices any more."""
+
+    url: str | None
+
+
+@router.put("/hook")
+def hook(said: Hook, request: Request) -> dict[str, bool]:
+    """Keep where notices go, and send one at once."""
+    world: World = request.app.state.world
+    with world.work() as db:
+        db.execute("delete from consent where market = 'store'")
+        if said.url:
+            db.execute("insert into consent values ('store', 'store', ?)", (said.url,))
+    tell_of_change(world)
+    return {"kept": True}
 
 
 @router.get("/orders")

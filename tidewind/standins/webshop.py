@@ -9,6 +9,7 @@ from fastapi import APIRouter, HTTPException, Request, Response
 from pydantic import BaseModel
 
 from tidewind.standins.faults import answer, strike
+from tidewind.standins.notices import tell_of_change
 from tidewind.standins.webshop_orders import orders_for
 from tidewind.standins.world import World
 
@@ -66,6 +67,7 @@ def change(world: World, number: str, **fields: Any) -> None:
         db.execute("delete from shop_order where number = ?", (number,))
         body = {**json.loads(row["body"]), **fields}
         db.execute("insert into shop_order (number, body) values (?, ?)", (number, json.dumps(body)))
+    tell_of_change(world)
 
 
 @router.post("/orders/{number}/shipped")

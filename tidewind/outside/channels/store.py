@@ -29,13 +29,14 @@ class StoreIntroduction:
     currency: str
     states: Mapping[str, str]
     payments: Mapping[str, str]
+    can: frozenset[str] = frozenset()
 
 
 class Store:
     """See ChannelClient."""
 
     def __init__(self, base_url: str, key: str, timeout_s: float, *, private: bool = False) -> None:
-        self._url, self._private = base_url, private
+        self._url, self._private, self._key = base_url, private, key
         headers = {"Authorization": f"Bearer {key}"}
         self._client = httpx.Client(base_url=base_url, timeout=timeout_s, headers=headers, follow_redirects=False)
 
@@ -70,9 +71,10 @@ class Store:
         """See ChannelClient."""
         return ""
 
-    def exchange(self, code: str, hook: str) -> str:  # noqa: ARG002 - nothing to exchange
-        """See ChannelClient."""
-        return ""
+    def exchange(self, code: str, hook: str) -> str:  # noqa: ARG002 - the key was given by hand
+        """See ChannelClient: nothing is exchanged, but the channel is told where to send its notices."""
+        self._call("PUT", "/hook", json={"url": hook})
+        return self._key
 
     def tell(self, number: str, news: News) -> None:
         """See ChannelClient."""
@@ -95,7 +97,8 @@ def _introduction(told: Mapping[str, Any]) -> StoreIntroduction:
         {short_text(word, NUMBER, "state"): str(meant) for word, meant in list(told[kind].items())[:MOST_WORDS]}
         for kind in ("states", "payments")
     )
-    return StoreIntroduction(prose(who["name"], 80), str(who["currency"]), states, payments)
+    can = frozenset(str(word)[:20] for word in told.get("can", [])[:MOST_WORDS])
+    return StoreIntroduction(prose(who["name"], 80), str(who["currency"]), states, payments, can)
 
 
 def _read(written: Mapping[str, Any]) -> UpstreamOrder:

@@ -16,7 +16,7 @@ from tidewind.db.tables import CarrierRow, Channel, ChannelLog
 from tidewind.outside.carrier import Introduction
 from tidewind.outside.channels.dialects import DIALECTS
 from tidewind.outside.channels.store import StoreIntroduction
-from tidewind.outside.errors import RefusedOutside
+from tidewind.outside.errors import OutsideError, RefusedOutside
 from tidewind.services.base import Conflict, Invalid, Outside, ServiceError
 from tidewind.services.planning import shop_settings
 from tidewind.services.shop.cards import around, save_card
@@ -123,7 +123,19 @@ def connect_store(sessions: sessionmaker[Session], outside: Outside, address: st
         row.states = {word: meant for word, meant in who.states.items() if meant in FATES}
         row.payments = {word: meant for word, meant in who.payments.items() if meant in PAYMENTS}
         session.add(ChannelLog(channel_id=row.id, at=now, kind="connected", counts={}, entries=[], failure=""))
+    if "hook" in who.can:
+        _tell_hook(sessions, outside, row, now)
     return row
+
+
+def _tell_hook(sessions: sessionmaker[Session], outside: Outside, row: Channel, now: datetime) -> None:
+    """Tell a store where its notices go; without them changes come with the next pull, so a failure is only logged."""
+    try:
+        outside.channel(row).exchange("", f"{outside.base_url}/api/hooks/{row.code}")
+    except OutsideError as error:
+        failure = f"it was not told where to send notices: {error}"[:300]
+        with sessions.begin() as session:
+            session.add(ChannelLog(channel_id=row.id, at=now, kind="hook", counts={}, entries=[], failure=failure))
 
 
 def begin_store(session: Session, outside: Outside, dialect: str, name: str, address: str, code: str = "") -> Channel:

@@ -22,9 +22,7 @@ def get_shop(_who: Anyone, session: Tx) -> ShopIO:
 @router.put("/shop")
 def change_shop(body: ShopIO, _who: Owner, session: Tx, now: Now) -> ShopIO:
     """Change the shop's own facts; waiting orders are planned anew where it matters to them."""
-    return ShopIO.model_validate(
-        service.change_shop(session, body.model_dump(mode="json"), now)
-    )
+    return ShopIO.model_validate(service.change_shop(session, body.model_dump(mode="json"), now))
 
 
 @router.get("/shop/mail")
