@@ -6,6 +6,7 @@ import threading
 import time
 from collections.abc import Callable, Hashable
 from contextlib import closing
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -25,6 +26,7 @@ from tidewind.outside.feeds import Feeds
 from tidewind.outside.ipp import IppPrinter
 from tidewind.outside.mailer import MailServer, SmtpMailer
 from tidewind.outside.printer import HttpPrinter, PrinterClient
+from tidewind.outside.sms import SmsGateway
 from tidewind.services.base import Jumps, Outside, Sealer, tell_what_is_written
 from tidewind.services.shop import PROTOCOL, OwnNumbers, server_of
 from tidewind.settings import Settings, now
@@ -105,6 +107,11 @@ class Clients:
         client: PrinterClient = self._once(row.base_url, lambda url: HttpPrinter(url, wait))
         return client
 
+    def text(self, gateway: SmsGateway, to: str, words: str) -> str:
+        """Send a text message; the demo's gateway is a stand-in."""
+        private, there = self._settings.private_networks, replace(gateway, url=self._url(gateway.url))
+        return there.send(to, words, self._settings.channel_timeout_s, private=private)
+
     def close(self) -> None:
         """Close all of them."""
         for client in self._kept.values():
@@ -123,6 +130,7 @@ def make_outside(settings: Settings, sessions: sessionmaker[Session]) -> Outside
         printer=clients.printer,
         feeds=Feeds(settings.incoming_dir, settings.channel_timeout_s, private=settings.private_networks),
         mailer=SmtpMailer(lambda: server_of(sessions, clients.sealer, own)),
+        text=clients.text,
         base_url=settings.base_url,
         close=clients.close,
         sealer=clients.sealer,

@@ -4,19 +4,24 @@ from __future__ import annotations
 
 import csv
 import itertools
+import re
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from importlib import resources
 from pathlib import Path
 
+import httpx
 import psycopg
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 from sqlalchemy import select
 
 from tests.conftest import Clock
 from tests.services.steps import ask, books, buy, ids_of
 from tidewind.app import make_wiring
 from tidewind.core.addresses.check import Address
+from tidewind.core.filled import filled_body
 from tidewind.core.numbering import NumberRange, RangeKind
 from tidewind.core.quantities import money_text
 from tidewind.db.migrate import migrate
@@ -30,13 +35,16 @@ from tidewind.services.papers import posting_lists, print_labels, print_slips
 from tidewind.services.planning import forget_kept
 from tidewind.services.shop import (
     MailSettings,
+    SmsSettings,
     add_range,
     begin_with_card,
     change_shop,
     first_owner,
     save_mail_settings,
     save_place,
+    save_sms_settings,
     send_test_mail,
+    send_test_sms,
     take_starters,
 )
 from tidewind.settings import Settings
@@ -201,3 +209,36 @@ def test_the_mail_server_is_the_owners_word_and_says_why_it_does_not_go(
         assert send_test_mail(session, empty.outside, "ada@own.example")[0]
     mails = outside_world[2].rows("select sender, recipient from mail")
     assert [(m["sender"], m["recipient"]) for m in mails][-1] == ("post@own.example", "ada@own.example")
+
+
+@given(st.text(max_size=60), st.text(max_size=60))
+def test_what_is_filled_in_never_becomes_part_of_the_form(to: str, text: str) -> None:
+    values = {"to": to, "text": text, "from": ""}
+    body, _ = filled_body('{"a": ["{to}"], "b": "x {text}"}', "json", values)
+    assert body == {"a": [" ".join(to.split())], "b": "x " + " ".join(text.split())}
+    pairs, _ = filled_body("To={to}\nBody={text}&amp=1", "form", values)
+    assert set(pairs) == {"To", "Body"}
+
+
+def test_text_messages_go_through_any_gateway_by_its_template(wiring: Wiring, world: World) -> None:
+    with wiring.sessions.begin() as session:
+        for template, form, words in (
+            ("{", "json", "is no JSON"), ('{"to": "{to}"}', "json", r"{text} is missing"),
+            ("To={to}\n{text}", "form", "one field a line"), ('{"a": "{to}{text}{name}"}', "json", "{name} is nothing"),
+        ):  # fmt: skip
+            with pytest.raises(Invalid, match=re.escape(words)):
+                wanted = SmsSettings("https://x.example", form, template)
+                save_sms_settings(session, wanted, wiring.outside.sealer)
+        with pytest.raises(Invalid, match="with its country"):
+            send_test_sms(session, wiring.outside, "912 345 678")
+        assert send_test_sms(session, wiring.outside, "+351 912 345 678")[0]
+        world.set_fault("texts", "down", 1)
+        assert send_test_sms(session, wiring.outside, "+351 912 345 678") == (False, "closed for maintenance")
+        url = "{standins}/texts"
+        save_sms_settings(session, SmsSettings(url, secret="wrong"), wiring.outside.sealer)
+        assert send_test_sms(session, wiring.outside, "+351 912 345 678")[1].startswith("the key is missing")
+        save_sms_settings(session, SmsSettings(""), wiring.outside.sealer)
+        with pytest.raises(Invalid, match="Save a gateway first"):
+            send_test_sms(session, wiring.outside, "+351 912 345 678")
+    (kept,) = httpx.get(f"{wiring.settings.standins_url}/texts/all").json()
+    assert (kept["sender"], kept["recipient"]) == ("Larkspur", "+351912345678")

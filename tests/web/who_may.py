@@ -57,7 +57,7 @@ GET /api/feeds | POST /api/feeds/{feed_id}/fetch
 _OWNER = """
 GET /api/people | GET /api/personal-data | POST /api/personal-data/erase | POST /api/people | PATCH /api/people/{person_id} | POST /api/people/{person_id}/link
 POST /api/people/{person_id}/sign-out | GET /api/keys | POST /api/keys | DELETE /api/keys/{key_id} | POST /api/money/top-up | POST /api/places | POST /api/packaging
-PUT /api/shop | GET /api/shop/mail | PUT /api/shop/mail | POST /api/shop/mail/test | POST /api/packaging/starters
+PUT /api/shop | GET /api/shop/mail | PUT /api/shop/mail | POST /api/shop/mail/test | GET /api/shop/sms | PUT /api/shop/sms | POST /api/shop/sms/test | POST /api/packaging/starters
 PUT /api/layers/shop-defaults | PUT /api/rules | POST /api/rules/versions/{version}/restore | PUT /api/channels/{code} | POST /api/channels
 GET /api/channels/{code}/consent | POST /api/channels/{code}/connect | POST /api/channels/{code}/paused
 POST /api/carriers | POST /api/carriers/connect | DELETE /api/carriers/{code} | POST /api/carriers/{code}/ranges

@@ -23,6 +23,7 @@ from tidewind.services.papers import add_printer, set_print_preference
 from tidewind.services.people import add_person, anybody, keep_password
 from tidewind.services.shop import (
     AccountChange,
+    SmsSettings,
     add_account,
     begin_store,
     bring_in_products,
@@ -33,6 +34,7 @@ from tidewind.services.shop import (
     save_mapping,
     save_packaging,
     save_place,
+    save_sms_settings,
     take_on,
 )
 from tidewind.settings import DEMO_PASSWORD, DEMO_PEOPLE
@@ -101,6 +103,7 @@ def load(sessions: sessionmaker[Session], outside: Outside, now: datetime) -> bo
             load_shop(session, now, introduced, outside.sealer)
             _channels(session, outside)
             _printing(session, outside, now)
+            _texts(session, outside.sealer)
             top_up(session, 60_000, "demo-start", "Inês Valadar", now)
         else:
             _introduce_older(session, introduced, outside.sealer)
@@ -161,6 +164,11 @@ def load_shop(
     _carriers(session, introduced, sealer, now)
     load_layers(session, owner.id, now)
     make_link(session, "Garden club desk", ["GC-10 Trials", "GC-20 Fairs", "GC-30 Library"])
+
+
+def _texts(session: Session, sealer: Sealer) -> None:
+    gateway = SmsSettings("{standins}/texts", sender="Larkspur", secret="Bearer larkspur-texts-key")  # noqa: S106
+    save_sms_settings(session, gateway, sealer)
 
 
 def _printing(session: Session, outside: Outside, now: datetime) -> None:

@@ -13,7 +13,7 @@ from fastapi.exception_handlers import http_exception_handler, request_validatio
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse
 
-from tidewind.standins import after_sale, carriers, mail, markets, printers, store, webshop
+from tidewind.standins import after_sale, carriers, mail, markets, printers, store, texts, webshop
 from tidewind.standins.page import page
 from tidewind.standins.world import FAULTS, World
 
@@ -44,6 +44,7 @@ def make_app(file: Path | str, smtp_port: int, clock: Callable[[], datetime]) ->
     app.include_router(store.router)
     app.include_router(markets.router)
     app.include_router(mail.router)
+    app.include_router(texts.router)
     app.add_api_route("/", _panel, response_class=HTMLResponse)
     app.add_api_route("/clock", _move, methods=["POST"])
     app.add_api_route("/faults", _fault, methods=["POST"])

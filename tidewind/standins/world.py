@@ -34,6 +34,8 @@ create table if not exists market_order (market text not null, number text not n
 create table if not exists consent (code text primary key, market text not null, hook text not null default '');
 create table if not exists mail (id integer primary key autoincrement, at text not null, sender text, recipient text,
   subject text, body text);
+create table if not exists text_message (id integer primary key autoincrement, at text not null, sender text,
+  recipient text, body text);
 create table if not exists void (key text primary key, carrier text not null, asked_at text not null,
   decides_at text not null, refused integer not null default 0);
 create table if not exists return_parcel (number text primary key, carrier text not null, key text unique not null,

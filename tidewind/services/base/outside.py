@@ -12,6 +12,7 @@ from tidewind.outside.channels.upstream import ChannelClient
 from tidewind.outside.feeds import Feeds
 from tidewind.outside.mailer import Mailer
 from tidewind.outside.printer import PrinterClient
+from tidewind.outside.sms import SmsGateway
 from tidewind.services.base.sealing import Sealer
 
 
@@ -26,6 +27,7 @@ class Outside:
     printer: Callable[[Printer], PrinterClient]
     feeds: Feeds
     mailer: Mailer
+    text: Callable[[SmsGateway, str, str], str]
     base_url: str
     close: Callable[[], None]
     sealer: Sealer

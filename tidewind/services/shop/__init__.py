@@ -76,6 +76,7 @@ from tidewind.services.shop.screening import (
     try_restricted_name,
 )
 from tidewind.services.shop.settings import change_shop, first_owner, set_policy
+from tidewind.services.shop.sms import SmsSettings, gateway_of, save_sms_settings, send_test_sms, sms_settings
 from tidewind.services.shop.templates import paper_template, recipe_barcodes, set_logo, set_paper_template
 
 __all__ = [
@@ -84,6 +85,7 @@ __all__ = [
     "AccountChange",
     "MailSettings",
     "OwnNumbers",
+    "SmsSettings",
     "TakenOn",
     "add_account",
     "add_carrier",
@@ -117,6 +119,7 @@ __all__ = [
     "find_products",
     "first_owner",
     "free_code",
+    "gateway_of",
     "get_card_version",
     "get_carrier",
     "get_channel",
@@ -147,7 +150,9 @@ __all__ = [
     "save_mapping",
     "save_packaging",
     "save_place",
+    "save_sms_settings",
     "send_test_mail",
+    "send_test_sms",
     "server_of",
     "set_channel_paused",
     "set_logo",
@@ -155,6 +160,7 @@ __all__ = [
     "set_policy",
     "set_product_facts",
     "simple_example",
+    "sms_settings",
     "suggest_addresses",
     "switch_carrier",
     "take_notice",

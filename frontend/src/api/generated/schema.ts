@@ -2874,6 +2874,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shop/sms": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Sms
+         * @description Return the gateway for text messages that is set.
+         */
+        get: operations["get_sms_api_shop_sms_get"];
+        /**
+         * Set Sms
+         * @description Set the gateway for text messages; its key is stored sealed.
+         */
+        put: operations["set_sms_api_shop_sms_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shop/sms/test": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try Sms
+         * @description Send a text message to try the gateway, and return its own words.
+         */
+        post: operations["try_sms_api_shop_sms_test_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/packaging/starters": {
         parameters: {
             query?: never;
@@ -7897,6 +7941,59 @@ export interface components {
              * @default
              */
             code: string;
+        };
+        /**
+         * SmsGatewayIn
+         * @description The gateway that text messages go through; an empty address leaves none.
+         */
+        SmsGatewayIn: {
+            /** Url */
+            url: string;
+            /**
+             * Form
+             * @default json
+             * @enum {string}
+             */
+            form: "json" | "form";
+            /**
+             * Template
+             * @description JSON, or one field a line; {to}, {text} and {from} are filled in
+             */
+            template: string;
+            /**
+             * Header
+             * @default Authorization
+             */
+            header: string;
+            /**
+             * Sender
+             * @default
+             */
+            sender: string;
+            /**
+             * Secret
+             * @description Left out: it stays as it is
+             */
+            secret?: string | null;
+        };
+        /**
+         * SmsGatewayOut
+         * @description What is set; the key never comes out.
+         */
+        SmsGatewayOut: {
+            /** Url */
+            url: string;
+            /**
+             * Form
+             * @enum {string}
+             */
+            form: "json" | "form";
+            /** Template */
+            template: string;
+            /** Header */
+            header: string;
+            /** Sender */
+            sender: string;
         };
         /**
          * SnagGroup
@@ -14511,6 +14608,113 @@ export interface operations {
         };
     };
     try_mail_api_shop_mail_test_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "recipient": "text"
+                 *     }
+                 */
+                "application/json": components["schemas"]["TestMailIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TriedOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_sms_api_shop_sms_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SmsGatewayOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_sms_api_shop_sms_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "url": "http://127.0.0.1:9000/",
+                 *       "template": "text",
+                 *       "secret": "JBSWY3DPEHPK3PXP"
+                 *     }
+                 */
+                "application/json": components["schemas"]["SmsGatewayIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SmsGatewayOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    try_sms_api_shop_sms_test_post: {
         parameters: {
             query?: never;
             header?: never;

@@ -295,3 +295,14 @@ export const bringLogo = (file: File) =>
   sendFile<Schemas["TemplateIO"]>("/api/printing/logo", file, "PUT");
 
 export const removeLogo = async () => need(await api.DELETE("/api/printing/logo"));
+
+export const smsQuery = queryOptions({
+  queryKey: ["shop", "sms"],
+  queryFn: async () => need(await api.GET("/api/shop/sms")),
+});
+
+export const saveSms = async (body: Schemas["SmsGatewayIn"]) =>
+  need(await api.PUT("/api/shop/sms", { body }));
+
+export const trySms = async (recipient: string) =>
+  need(await api.POST("/api/shop/sms/test", { body: { recipient } }));

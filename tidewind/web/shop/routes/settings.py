@@ -6,9 +6,18 @@ from fastapi import APIRouter
 
 from tidewind.services import shop as service
 from tidewind.services.planning import shop_settings
-from tidewind.services.shop import MailSettings
+from tidewind.services.shop import MailSettings, SmsSettings
 from tidewind.web.access import Anyone, Now, Owner, Parts, Tx
-from tidewind.web.shop.schemas.settings import MailServerIn, MailServerOut, ShopIO, StartersOut, TestMailIn, TriedOut
+from tidewind.web.shop.schemas.settings import (
+    MailServerIn,
+    MailServerOut,
+    ShopIO,
+    SmsGatewayIn,
+    SmsGatewayOut,
+    StartersOut,
+    TestMailIn,
+    TriedOut,
+)
 
 router = APIRouter(prefix="/api", tags=["shop"])
 
@@ -42,6 +51,26 @@ def set_mail(body: MailServerIn, _who: Owner, session: Tx, parts: Parts) -> Mail
 def try_mail(body: TestMailIn, _who: Owner, session: Tx, parts: Parts) -> TriedOut:
     """Send a mail to try the server, and return its own words where it does not go."""
     ok, words = service.send_test_mail(session, parts.outside, body.recipient)
+    return TriedOut(ok=ok, words=words)
+
+
+@router.get("/shop/sms")
+def get_sms(_who: Owner, session: Tx) -> SmsGatewayOut:
+    """Return the gateway for text messages that is set."""
+    return SmsGatewayOut.model_validate(service.sms_settings(session))
+
+
+@router.put("/shop/sms")
+def set_sms(body: SmsGatewayIn, _who: Owner, session: Tx, parts: Parts) -> SmsGatewayOut:
+    """Set the gateway for text messages; its key is stored sealed."""
+    wanted = SmsSettings(**body.model_dump())
+    return SmsGatewayOut.model_validate(service.save_sms_settings(session, wanted, parts.outside.sealer))
+
+
+@router.post("/shop/sms/test")
+def try_sms(body: TestMailIn, _who: Owner, session: Tx, parts: Parts) -> TriedOut:
+    """Send a text message to try the gateway, and return its own words."""
+    ok, words = service.send_test_sms(session, parts.outside, body.recipient)
     return TriedOut(ok=ok, words=words)
 
 

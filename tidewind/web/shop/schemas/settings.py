@@ -72,3 +72,30 @@ class StartersOut(BaseModel):
     """How many common sizes were added; those that were there already stay as they are."""
 
     added: int
+
+
+class SmsGatewayIn(BaseModel):
+    """The gateway that text messages go through; an empty address leaves none."""
+
+    model_config = ConfigDict(extra="forbid")
+    url: Annotated[str, StringConstraints(strip_whitespace=True, max_length=300)]
+    form: Literal["json", "form"] = "json"
+    template: Annotated[str, Field(max_length=2_000)] = Field(
+        description="JSON, or one field a line; {to}, {text} and {from} are filled in"
+    )
+    header: Annotated[str, StringConstraints(pattern=r"^[A-Za-z0-9-]{1,60}$")] = "Authorization"
+    sender: Annotated[str, StringConstraints(strip_whitespace=True, max_length=40)] = ""
+    # It goes into a header, which has no other letters (RFC 9110, 5.5).
+    secret: Annotated[str, StringConstraints(max_length=400, pattern=r"^[ -~]*$")] | None = Field(
+        None, description="Left out: it stays as it is"
+    )
+
+
+class SmsGatewayOut(Out):
+    """What is set; the key never comes out."""
+
+    url: str
+    form: Literal["json", "form"]
+    template: str
+    header: str
+    sender: str

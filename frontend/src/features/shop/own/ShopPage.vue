@@ -9,6 +9,7 @@ import { AmountField, DateField, ErrorNote } from "../../../shared/ui";
 import { saveShop, shopQuery } from "../queries";
 import LogoField from "./LogoField.vue";
 import MailServer from "./MailServer.vue";
+import SmsGateway from "./SmsGateway.vue";
 
 /** The shop itself: its name and brand, its clock, money and units, and what a day is worth to it. */
 const client = useQueryClient();
@@ -144,6 +145,7 @@ const UNITS = [
     </form>
     <LogoField v-if="may()" />
     <MailServer v-if="may()" />
+    <SmsGateway v-if="may()" />
   </div>
 </template>
 
