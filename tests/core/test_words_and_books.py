@@ -13,7 +13,7 @@ from tidewind.core.messages import fill, unknown_fields
 from tidewind.core.order_rows.columns import guess_columns, header_row
 from tidewind.core.order_rows.figures import Units, read_money, read_weight
 from tidewind.core.order_rows.reading import read_in_lots, read_orders
-from tidewind.core.quantities import decimal_text, length_text, money_text, weight_text
+from tidewind.core.quantities import decimal_text, length_text, money_text, speak_in, volume_text, weight_text
 from tidewind.core.tracking import FINAL, TrackingState, state_after
 
 GOOD = Address(name="A", street="Rua 1", city="Viseu", postcode="3500-108", country="PT")
@@ -158,6 +158,12 @@ def test_weights_as_people_write_them() -> None:
 def test_figures_in_words() -> None:
     assert [decimal_text(n) for n in (31_500, 3000, 5, -250)] == ["31.5", "3", "0.005", "−0.25"]
     assert (weight_text(999), weight_text(2240), length_text(1705)) == ("999 g", "2.24 kg", "170.5 cm")
+    speak_in("imperial")
+    try:  # 1 lb is 453.59237 g, 1 in is 25.4 mm
+        said = (weight_text(454), weight_text(1), weight_text(2240), length_text(1705), length_text(254))
+        assert (*said, volume_text(1200)) == ("1.00 lb", "0.01 lb", "4.94 lb", "67.1 in", "10 in", "73 in³")
+    finally:
+        speak_in("metric")
     assert money_text(-5, "EUR") == "−0.05 EUR"
     assert [money_text(12_345, c) for c in ("GBP", "JPY", "BHD", "CLF")] == [
         "123.45 GBP",

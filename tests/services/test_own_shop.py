@@ -24,6 +24,7 @@ from tidewind.core.addresses.check import Address
 from tidewind.core.filled import filled_body
 from tidewind.core.numbering import NumberRange, RangeKind
 from tidewind.core.quantities import money_text
+from tidewind.core.stored import write_plan
 from tidewind.db.migrate import migrate
 from tidewind.db.tables import Order, PackagingRow, Person, Shipment, Shop
 from tidewind.outside.sheets_out import to_csv
@@ -33,6 +34,7 @@ from tidewind.services.handover import steps_missing
 from tidewind.services.orders import bring_samples, samples_there, undo_import
 from tidewind.services.papers import posting_lists, print_labels, print_slips
 from tidewind.services.planning import forget_kept
+from tidewind.services.rates import compare_order
 from tidewind.services.shop import (
     MailSettings,
     SmsSettings,
@@ -152,6 +154,11 @@ def test_a_shop_in_other_money_and_units_ships_with_every_sum_right(empty: Wirin
         assert money_text(total, land.currency).startswith(
             f"{total:d}" if land.currency == "JPY" else f"{total // 100}."
         )
+        said = repr([write_plan(order.plan) for order in orders])
+        compared = compare_order(session, orders[0].id, clock())
+        said += repr(compared)
+        ours, others = (r"\d (lb|in)\b", r"\d (kg|g|cm)\b")[:: 1 if land.units == "imperial" else -1]
+        assert (bool(re.search(ours, said)), re.findall(others, said)) == (True, [])
         values = {"name": "Own", "brand": "Own", "time_zone": land.zone, "currency": "EUR", "units": land.units,
                   "day_value_minor": 1, "late_value_minor": 2}  # fmt: skip
         with pytest.raises(Conflict, match=f"orders in {land.currency} already"):

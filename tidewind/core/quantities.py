@@ -114,9 +114,25 @@ def decimal_text(thousandths: int) -> str:
     return f"−{text}" if thousandths < 0 else text
 
 
+class _Spoken:
+    """In which units words say weights and sizes: a process serves one shop, as it has one language."""
+
+    units = "metric"
+
+
+def speak_in(units: str) -> None:
+    """Say weights and sizes in the shop's units from now on: ``metric`` or ``imperial``; figures stay what they are."""
+    _Spoken.units = units
+
+
+def spoken() -> str:
+    """Return the units that words are said in."""
+    return _Spoken.units
+
+
 def weight_text(grams: int) -> str:
-    """Write a weight for words: under a kilogram in grams, else in kilograms (``2.24 kg``)."""
-    return f"{grams} g" if abs(grams) < 1000 else f"{decimal_text(grams)} kg"
+    """Write a weight for words: ``240 g``, ``2.24 kg``, or ``4.94 lb`` where the shop counts in pounds."""
+    return weight_in(grams, _Spoken.units)
 
 
 def weight_in(grams: int, units: str) -> str:
@@ -125,11 +141,21 @@ def weight_in(grams: int, units: str) -> str:
     A pound is 453.59237 g (the international pound of 1959); rounded half up, and never to nothing.
     """
     if units != "imperial":
-        return weight_text(grams)
+        return f"{grams} g" if abs(grams) < 1000 else f"{decimal_text(grams)} kg"
     hundredths = max((grams * 10_000_000 + 22_679_618) // 45_359_237, 1)
     return f"{hundredths // 100}.{hundredths % 100:02d} lb"
 
 
 def length_text(mm: int) -> str:
-    """Write a length in centimetres, with millimetres as the decimal: 1705 → ``170.5 cm``."""
-    return f"{decimal_text(mm * 100)} cm"
+    """Write a length for words: 1705 → ``170.5 cm``, or ``67.1 in`` (25.4 mm each) where the shop counts in inches."""
+    if _Spoken.units != "imperial":
+        return f"{decimal_text(mm * 100)} cm"
+    tenths = max((mm * 100 + 127) // 254, 1)
+    return f"{decimal_text(tenths * 100)} in"
+
+
+def volume_text(cm3: int) -> str:
+    """Write a volume for words: ``1,200 cm³``, or ``73 in³`` (16.387064 cm³ each)."""
+    if _Spoken.units != "imperial":
+        return f"{cm3:,} cm³"
+    return f"{max((cm3 * 1_000_000 + 8_193_532) // 16_387_064, 1):,} in³"

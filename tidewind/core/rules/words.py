@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 
 from tidewind.core.addresses.countries import country_name
-from tidewind.core.quantities import length_text, money_text, weight_text
+from tidewind.core.quantities import length_text, money_text, spoken, volume_text, weight_text
 from tidewind.core.rules.conditions import All, Any, Condition, Not, Test
 from tidewind.core.rules.facts import CATALOGUE, NUMBERS, Kind
 from tidewind.core.rules.rule import ACTIONS, Action, NotBefore, Split
@@ -27,9 +27,9 @@ Names = Mapping[str, str]
 def _in_unit(kind: Kind, currency: str) -> Callable[[int], str]:
     ways: dict[str, Callable[[int], str]] = {
         "money": lambda n: money_text(n, currency),
-        "weight": lambda n: f"{n:,} g" if n < 10_000 else weight_text(n),
+        "weight": lambda n: f"{n:,} g" if n < 10_000 and spoken() == "metric" else weight_text(n),
         "length": length_text,
-        "volume": lambda n: f"{n:,} cm³",
+        "volume": volume_text,
         "count": str,
     }
     return ways[kind]

@@ -6,7 +6,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from tidewind.core.quantities import money_text, weight_text
+from tidewind.core.quantities import money_text, volume_text, weight_text
 from tidewind.core.stored import Written
 from tidewind.core.tariffs.card import RateCard, Service, Steps
 from tidewind.core.tariffs.written import write_card
@@ -50,7 +50,7 @@ def _steps(service: Service, zone: str, before: Steps, after: Steps, currency: s
             step = (
                 f" to {weight_text(bound)}"
                 if bound and service.kind == "weight"
-                else f" to {bound} cm³"
+                else f" to {volume_text(bound)}"
                 if bound
                 else ""
             )

@@ -16,6 +16,7 @@ from tidewind.core.choosing import Policy, Values
 from tidewind.core.insuring import OpenCover
 from tidewind.core.layers import Recipe
 from tidewind.core.order_facts import Carrier, DatedCards, Precedent, Shop
+from tidewind.core.quantities import speak_in
 from tidewind.core.rules.rule import Rule
 from tidewind.core.rules.written import BadRules, read_rules
 from tidewind.core.screening import Listed, Screen
@@ -63,6 +64,7 @@ def shop_settings(session: Session) -> ShopRow:
     row = session.get(ShopRow, 1)
     if row is None:
         raise Conflict("no_shop", "The shop is not set up yet. Open the start page and do that first.")
+    speak_in(row.units)  # whoever has words to say about an order has read the shop first
     return row
 
 

@@ -57,7 +57,7 @@ def change_shop(session: Session, values: Mapping[str, Any], now: datetime) -> S
         _no_money_yet(session, row.currency)
     if any(stretch["first"] > stretch["last"] for stretch in values.get("closed", ())):
         raise Invalid("closed_backwards", "A stretch of closed days ends on or after the day it begins.")
-    reckoned_with = ("time_zone", "currency", "day_value_minor", "late_value_minor", "closed")
+    reckoned_with = ("time_zone", "currency", "day_value_minor", "late_value_minor", "closed", "units")
     plans = any(values.get(name, getattr(row, name)) != getattr(row, name) for name in reckoned_with)
     for name, value in values.items():
         setattr(row, name, value)
