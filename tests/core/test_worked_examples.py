@@ -9,7 +9,6 @@ import pytest
 from tests.core.builders import (
     BOX_L,
     BRIGHTMILE,
-    LISBON,
     MONDAY,
     NIGHT,
     NORVIA,
@@ -26,7 +25,6 @@ from tidewind.core.calendar import Transit, arrival, ship_date_for
 from tidewind.core.choosing import Choosable, Policy, Values, frontier, pick, value_hundredths
 from tidewind.core.codes import gs1_check_digit, is_s10, is_sscc, s10_check_digit, s10_number, sscc
 from tidewind.core.consignments import Consignment, Goods, Parcel, Route
-from tidewind.core.handover import PickupRule, first_pickup_day
 from tidewind.core.insuring import OpenCover, insured, premium_in
 from tidewind.core.order_facts import Hand, OrderFacts
 from tidewind.core.planning import plan
@@ -187,23 +185,6 @@ def test_10_hand_wins_the_trail_keeps_what_it_overrode_and_replanning_changes_ne
     )
     assert night_to_the_islands.chosen is None
     assert night_to_the_islands.snags[0].code == "service_refused"
-
-
-@pytest.mark.parametrize(
-    ("asked", "pickup"),
-    [
-        (datetime(2026, 11, 24, 0, 30, tzinfo=UTC), date(2026, 11, 24)),
-        (datetime(2026, 11, 24, 0, 45, tzinfo=UTC), date(2026, 11, 24)),
-        (datetime(2026, 11, 24, 0, 50, tzinfo=UTC), date(2026, 11, 25)),
-        (datetime(2026, 11, 30, 10, 0, tzinfo=UTC), date(2026, 12, 2)),
-    ],
-)
-def test_12_pickups_after_midnight(asked: datetime, pickup: date) -> None:
-    from zoneinfo import ZoneInfo
-
-    rule = PickupRule(time(0, 45), LISBON, "PT")
-    assert first_pickup_day(asked, rule) == pickup
-    assert first_pickup_day(asked.astimezone(ZoneInfo("Europe/Madrid")), rule) == pickup
 
 
 def test_13_cut_offs_weekends_and_changes_of_the_clock() -> None:

@@ -12,6 +12,7 @@ from datetime import date, time
 from typing import Literal
 
 from tidewind.core.calendar import Transit
+from tidewind.core.pickups.rules import PickupRules
 from tidewind.core.quantities import Size
 
 PricingKind = Literal["weight", "volume_tiers", "one_price", "size_classes", "live"]
@@ -197,12 +198,12 @@ class Service:
 
 @dataclass(frozen=True, slots=True)
 class Network:
-    """A truck of its own: name, cut-off in the carrier's zone, and how parcels are handed over."""
+    """A truck of its own: name, cut-off in the carrier's zone, and its rules for pickups (none: it never comes)."""
 
     id: str
     name: str
     cutoff: time
-    ask_pickup_until: time | None = None
+    pickup: PickupRules | None = None
 
 
 @dataclass(frozen=True, slots=True)

@@ -110,7 +110,18 @@ SERVICE_COLUMNS: Columns = (
 )  # fmt: skip
 NETWORK_COLUMNS: Columns = (
     ("Network", "id", TEXT), ("Name", "name", TEXT), ("Cut-off", "cutoff", TEXT),
-    ("Ask pickup until", "ask_pickup_until", TEXT),
+    ("Pickup asked until", "pickup.ask_until", TEXT), ("Days before", "pickup.days_before", WHOLE),
+    ("Least days ahead", "pickup.least_ahead", WHOLE), ("Most days ahead", "pickup.most_ahead", WHOLE),
+    ("Van comes on", "pickup.weekdays", WEEKDAYS), ("Postcodes", "pickup.postcodes", TEXTS),
+    ("Van from", "pickup.opens", TEXT), ("Van until", "pickup.closes", TEXT),
+    ("Least window min", "pickup.least_span_min", WHOLE), ("Exact hour", "pickup.exact_hour", YES),
+    ("Pickup fee", "pickup.fee", MONEY), ("Fee per", "pickup.fee_per", TEXT),
+    ("Exact hour fee", "pickup.exact_hour_fee", MONEY), ("Saturday fee", "pickup.saturday_fee", MONEY),
+    ("Most parcels", "pickup.most_parcels", WHOLE), ("Most kg in all", "pickup.most_gross_g", KG),
+    ("Most kg a parcel", "pickup.parcel_gross_g", KG), ("Most cm a parcel", "pickup.parcel_sides_mm", SIDES),
+    ("Not fetched alone", "pickup.not_alone", TEXTS), ("Not fetched", "pickup.not_fetched", TEXTS),
+    ("Change until min before", "pickup.change_until_min", WHOLE), ("Manifest first", "pickup.manifest_first", YES),
+    ("Spots", "pickup.spots", TEXTS), ("Ask pickup until", "ask_pickup_until", TEXT),
 )  # fmt: skip
 FUEL_COLUMNS: Columns = (("From", "from", TEXT), ("Per cent", "bp", PERCENT))
 

@@ -11,6 +11,7 @@ from dataclasses import MISSING, fields
 from typing import Any, get_type_hints
 
 from tidewind.core.calendar import Transit
+from tidewind.core.pickups.rules import PickupRules
 from tidewind.core.stored import Written
 from tidewind.core.tariffs.card import (
     Amount,
@@ -32,6 +33,7 @@ from tidewind.core.tariffs.reading import (
     COUNT,
     COUNTS,
     DATE,
+    TIME,
     YES_NO,
     BadCard,
     Field,
@@ -45,6 +47,7 @@ _AMOUNTS = ("fixed", "percent", "per_kg", "per_value_step")
 
 _KEYS: Mapping[tuple[type, str], str] = {
     (Origin, "regions"): "where", (Zone, "regions"): "where", (Limits, "sides"): "sides_mm",
+    (PickupRules, "parcel_sides"): "parcel_sides_mm",
     (Limits, "least_sides"): "least_sides_mm", (SizeClass, "sides"): "sides_mm", (Service, "max_g_per_tier"): "max_g",
 }  # fmt: skip
 """Keys that say more than the attribute they fill."""
@@ -78,8 +81,8 @@ def _fields_of(part: type) -> tuple[Field, ...]:
 
 PARTS: Mapping[type, tuple[Field, ...]] = {
     part: _fields_of(part)
-    for part in (Region, Origin, Zone, Network, Volumetric, Limits, When, Surcharge, Amount, SizeClass, Service,
-                 RateCard)
+    for part in (Region, Origin, Zone, PickupRules, Network, Volumetric, Limits, When, Surcharge, Amount, SizeClass,
+                 Service, RateCard)
 }  # fmt: skip
 
 
@@ -101,6 +104,8 @@ def _read(part: type, reader: Reader, **more: Any) -> Any:
         values[field.name] = _read_field(field, reader)
     if part is Surcharge:
         values["amount"] = _amount(reader)
+    if part is Network:
+        values["pickup"] = values["pickup"] or _pickup_of_before(reader)
     if part is SizeClass:
         values["prices"] = _by_zone(reader, "prices", COUNT)
     if part is Service:
@@ -120,6 +125,12 @@ def _read_field(field: Field, reader: Reader) -> Any:
         reader.child(field.key)
         return field.default
     return _read(field.kind, reader.child(field.key))
+
+
+def _pickup_of_before(reader: Reader) -> PickupRules | None:
+    """Read what cards said of pickups before they had rules: a time on the pickup day, and nothing else."""
+    until = reader.take("ask_pickup_until", TIME, None)
+    return None if until is None else PickupRules(ask_until=until)
 
 
 def _amount(reader: Reader) -> Amount:
@@ -230,6 +241,7 @@ def card_schema() -> Written:
     more: Mapping[type, Written] = {
         RateCard: {"fuel": {"type": "array", "items": day_and_rate}},
         SizeClass: {"prices": {"type": "object", "additionalProperties": COUNT.schema}},
+        Network: {"ask_pickup_until": TIME.schema},
         Surcharge: {
             **dict.fromkeys(_AMOUNTS, COUNT.schema),
             **{field.key: _schema_of(field) for field in PARTS[Amount]},
