@@ -174,6 +174,7 @@ _PAGES = {
     "asked",
     "batches",
     "contacts",
+    "departures",
     "door",
     "import",
     "money",

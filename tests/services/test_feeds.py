@@ -220,7 +220,12 @@ class Sftp:
         self.start()
 
     def start(self) -> None:
+        open_ones = self.connections = []  # type: ignore[var-annotated]
+
         class Door(asyncssh.SSHServer):
+            def connection_made(self, conn: asyncssh.SSHServerConnection) -> None:
+                open_ones.append(conn)
+
             def begin_auth(self, username: str) -> bool:
                 return True
 
@@ -244,6 +249,9 @@ class Sftp:
         async def close() -> None:
             self.server.close()
             await self.server.wait_closed()
+            for connection in self.connections:
+                connection.abort()
+                await connection.wait_closed()
 
         asyncio.run_coroutine_threadsafe(close(), self.loop).result(10)
 

@@ -20,7 +20,7 @@ GET /api/work | GET /api/contacts | GET /api/addresses/suggest | POST /api/addre
 GET /api/carriers | GET /api/rate-card/example | GET /api/shop | GET /api/carriers/{code}/cards/{card_id} | GET /api/rate-card/schema
 GET /api/orders/{order_id}/compare | POST /api/quote | POST /api/matrix
 GET /api/products/file | GET /api/restricted | GET /api/restricted/try | GET /api/clearances
-GET /api/batches | GET /api/returns | GET /api/cover | GET /api/printing | GET /api/printing/template
+GET /api/departures | GET /api/batches | GET /api/returns | GET /api/cover | GET /api/printing | GET /api/printing/template
 """
 _BENCH = """
 GET /api/labels.pdf | POST /api/labels.pdf | GET /api/packing-slips.pdf | GET /api/labels-and-slips.pdf | GET /api/pick-list.pdf | GET /api/posting-list.pdf

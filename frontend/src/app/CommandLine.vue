@@ -29,6 +29,7 @@ const PAGES = [
   ["Printing", "/set-up/printing"],
   ["Quote", "/quote"],
   ["Batches", "/batches"],
+  ["Departures", "/departures"],
   ["Returns", "/returns"],
   ["Requests", "/requests"],
 ] as const;

@@ -40,6 +40,7 @@ const rail = computed<{ name: string; entries: Entry[] }[]>(() => {
       ],
     },
     { name: "Pack", entries: [{ name: "Batches", to: "/batches" }] },
+    { name: "Send", entries: [{ name: "Departures", to: "/departures" }] },
     {
       name: "Follow",
       entries: [

@@ -29,6 +29,11 @@ export function makeRouter(client: QueryClient): Router {
         meta: { title: "Today" },
       },
       {
+        path: "/departures",
+        component: () => import("../features/handover/DeparturesPage.vue"),
+        meta: { title: "Departures" },
+      },
+      {
         path: "/orders/:id(\\d+)?",
         component: () => import("../features/orders/list/OrdersPage.vue"),
         meta: { title: "Orders" },

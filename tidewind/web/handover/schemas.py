@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from datetime import date, datetime
-from typing import Literal
+from typing import Annotated, Literal
 
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, Field, StringConstraints
 
 from tidewind.web.base.schemas import Out
 
@@ -22,6 +22,69 @@ class DepartureOut(Out):
     to_buy: int
     to_buy_minor: int
     order_ids: list[int]
+
+
+# The carrier's clock on that day: no format of the schema is a time of day without an offset.
+Clock = Annotated[str, StringConstraints(pattern=r"^[0-2][0-9]:[0-5][0-9]$")]
+
+
+class PileOut(Out):
+    """The labels of one service that leave together."""
+
+    service: str
+    name: str
+    labels: int
+    printed: int
+    gross_g: int
+    volume_mm3: int
+
+
+class LeftOut(BaseModel):
+    """A parcel that the van does not take along, and why."""
+
+    order_id: int
+    order_number: str
+    words: str
+
+
+class FetchingOut(BaseModel):
+    """What the carrier's rules say of fetching what lies there; ``until`` is the last moment to ask for this day."""
+
+    until: datetime | None
+    refused: str
+    next_day: date | None
+    opens: Clock
+    closes: Clock
+    least_span_min: int
+    going: int
+    fee_minor: int | None = Field(description="In minor units of the carrier's card, without tax; None with no parcel")
+    exact_hour_fee_minor: int | None
+    manifest_first: bool
+    left: list[LeftOut]
+
+
+class LaneOut(BaseModel):
+    """One handover of a day; without ``fetching`` nobody comes, and parcels are taken along."""
+
+    carrier: str
+    network: str
+    name: str
+    monogram: str
+    day: date
+    cutoff_at: datetime
+    currency: str
+    to_buy: int
+    piles: list[PileOut]
+    fetching: FetchingOut | None
+
+
+class LanesOut(BaseModel):
+    """The handovers of a day, and the days that are shown."""
+
+    now: datetime
+    day: date
+    days: list[date]
+    lanes: list[LaneOut]
 
 
 class SnagGroupOut(Out):

@@ -3206,6 +3206,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/departures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Departures
+         * @description Return the handovers of a day: what lies in each, and what its carrier's rules say of fetching it.
+         *
+         *     Without a day it is today, or the next one once today's cut-offs are over and nothing lies there.
+         */
+        get: operations["departures_api_departures_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/today": {
         parameters: {
             query?: never;
@@ -5251,6 +5273,37 @@ export interface components {
             /** Failure */
             failure: string;
         };
+        /**
+         * FetchingOut
+         * @description What the carrier's rules say of fetching what lies there; ``until`` is the last moment to ask for this day.
+         */
+        FetchingOut: {
+            /** Until */
+            until: string | null;
+            /** Refused */
+            refused: string;
+            /** Next Day */
+            next_day: string | null;
+            /** Opens */
+            opens: string;
+            /** Closes */
+            closes: string;
+            /** Least Span Min */
+            least_span_min: number;
+            /** Going */
+            going: number;
+            /**
+             * Fee Minor
+             * @description In minor units of the carrier's card, without tax; None with no parcel
+             */
+            fee_minor: number | null;
+            /** Exact Hour Fee Minor */
+            exact_hour_fee_minor: number | null;
+            /** Manifest First */
+            manifest_first: boolean;
+            /** Left */
+            left: components["schemas"]["LeftOut"][];
+        };
         /** FieldChange */
         FieldChange: {
             /** Field */
@@ -5722,6 +5775,57 @@ export interface components {
             sequence: "selected" | "shelf" | "carrier";
         };
         /**
+         * LaneOut
+         * @description One handover of a day; without ``fetching`` nobody comes, and parcels are taken along.
+         */
+        LaneOut: {
+            /** Carrier */
+            carrier: string;
+            /** Network */
+            network: string;
+            /** Name */
+            name: string;
+            /** Monogram */
+            monogram: string;
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /**
+             * Cutoff At
+             * Format: date-time
+             */
+            cutoff_at: string;
+            /** Currency */
+            currency: string;
+            /** To Buy */
+            to_buy: number;
+            /** Piles */
+            piles: components["schemas"]["PileOut"][];
+            fetching: components["schemas"]["FetchingOut"] | null;
+        };
+        /**
+         * LanesOut
+         * @description The handovers of a day, and the days that are shown.
+         */
+        LanesOut: {
+            /**
+             * Now
+             * Format: date-time
+             */
+            now: string;
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /** Days */
+            days: string[];
+            /** Lanes */
+            lanes: components["schemas"]["LaneOut"][];
+        };
+        /**
          * LateSaleOut
          * @description A label that a carrier sold after we had given up, and does not take back: somebody has to settle it.
          */
@@ -5768,6 +5872,18 @@ export interface components {
             /** Waiting */
             waiting: number;
             choices: components["schemas"]["ChoicesOut"];
+        };
+        /**
+         * LeftOut
+         * @description A parcel that the van does not take along, and why.
+         */
+        LeftOut: {
+            /** Order Id */
+            order_id: number;
+            /** Order Number */
+            order_number: string;
+            /** Words */
+            words: string;
         };
         /** LinkActiveIn */
         LinkActiveIn: {
@@ -6542,6 +6658,24 @@ export interface components {
             held_by: string | null;
             /** Batch Id */
             batch_id: number | null;
+        };
+        /**
+         * PileOut
+         * @description The labels of one service that leave together.
+         */
+        PileOut: {
+            /** Service */
+            service: string;
+            /** Name */
+            name: string;
+            /** Labels */
+            labels: number;
+            /** Printed */
+            printed: number;
+            /** Gross G */
+            gross_g: number;
+            /** Volume Mm3 */
+            volume_mm3: number;
         };
         /** PlaceIO */
         PlaceIO: {
@@ -15345,6 +15479,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RefundOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    departures_api_departures_get: {
+        parameters: {
+            query?: {
+                /** @example 2026-11-24 */
+                day?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LanesOut"];
                 };
             };
             /** @description Problem details */

@@ -7,6 +7,14 @@ export const todayQuery = queryOptions({
   refetchInterval: 60_000,
 });
 
+export const departuresQuery = (day: string | undefined) =>
+  queryOptions({
+    queryKey: ["departures", day],
+    queryFn: async () => need(await api.GET("/api/departures", { params: { query: { day } } })),
+    refetchInterval: 60_000,
+    placeholderData: (before) => before,
+  });
+
 /** All orders that can be bought at once, as they are selected. */
 export const pickClear = async () =>
   need(await api.GET("/api/orders/picked", { params: { query: { view: "clear" } } }));
