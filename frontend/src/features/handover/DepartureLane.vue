@@ -45,7 +45,6 @@ const what = computed(() =>
     .filter(Boolean)
     .join(" · "),
 );
-const over = computed(() => new Date(props.lane.cutoff_at) < now.value);
 </script>
 
 <template>
@@ -54,7 +53,7 @@ const over = computed(() => new Date(props.lane.cutoff_at) < now.value);
     class="lane"
     role="option"
     :aria-selected="chosen"
-    :class="{ chosen, over }"
+    :class="{ chosen }"
     @click="emit('choose')"
   >
     <span class="who">
@@ -113,9 +112,6 @@ const over = computed(() => new Date(props.lane.cutoff_at) < now.value);
   background: var(--mul-soft);
   border-left-color: var(--mul);
 }
-.lane.over .who {
-  opacity: 0.75;
-}
 .who {
   display: grid;
   align-content: center;
@@ -147,7 +143,7 @@ const over = computed(() => new Date(props.lane.cutoff_at) < now.value);
   top: 2px;
   left: 4px;
   font-style: normal;
-  color: var(--wheat-line);
+  color: var(--wheat);
 }
 .van {
   position: absolute;
