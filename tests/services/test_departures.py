@@ -71,7 +71,7 @@ def test_a_van_that_cannot_be_asked_any_more_names_the_next_day_and_too_heavy_on
     assert before.fetching is not None
     assert before.fetching.refused == ""
     assert before.fetching.fee_minor == 420
-    assert [left[1:] for left in before.fetching.left] == [(number, "500 g over 31.5 kg")]
+    assert [(left.order_number, left.words) for left in before.fetching.left] == [(number, "500 g over 31.5 kg")]
     assert before.fetching.until is not None
     clock.at = before.fetching.until + timedelta(seconds=1)
     after = lane(wiring, network, day, clock)

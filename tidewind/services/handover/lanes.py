@@ -39,6 +39,15 @@ class Pile:
 
 
 @dataclass(frozen=True, slots=True)
+class Left:
+    """A parcel that a van does not take along, by its order, and why."""
+
+    order_id: int
+    order_number: str
+    words: str
+
+
+@dataclass(frozen=True, slots=True)
 class Fetching:
     """What the carrier's rules say of fetching what lies there, if anything lies there.
 
@@ -56,7 +65,7 @@ class Fetching:
     fee_minor: int | None
     exact_hour_fee_minor: int | None
     manifest_first: bool
-    left: tuple[tuple[int, str, str], ...] = ()
+    left: tuple[Left, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,7 +87,7 @@ class Lane:
 @dataclass(slots=True)
 class _Lying:
     piles: dict[str, Pile] = field(default_factory=dict)
-    waiting: list[tuple[int, str, Waiting]] = field(default_factory=list)
+    waiting: list[tuple[int, Waiting]] = field(default_factory=list)
 
 
 def days_shown(session: Session, now: datetime) -> list[date]:
@@ -113,7 +122,7 @@ def lanes_on(session: Session, day: date, now: datetime) -> list[Lane]:
         where = Where(card.time_zone, place, start.postcode, closed_days(shop))
         for network in card.networks:
             mine = lying[carrier.code, network.id]
-            waiting = [parcel for _, _, parcel in mine.waiting]
+            waiting = [parcel for _, parcel in mine.waiting]
             lanes.append(
                 Lane(
                     carrier=carrier.code,
@@ -153,7 +162,7 @@ def _lying(session: Session, day: date) -> dict[tuple[str, str], _Lying]:
         pile.printed += printed_at is not None
         pile.gross_g += gross_g
         pile.volume_mm3 += size.mm3
-        lying.waiting.append((order_id, number, Waiting(number, service, name, gross_g, size)))
+        lying.waiting.append((order_id, Waiting(number, service, name, gross_g, size)))
     return found
 
 
@@ -174,7 +183,7 @@ def _fetching(
     until = ask_until(day, rules, where) if refusal is None or refusal.reason == "too_late" else None
     soonest = days_offered(now, rules, where)
     why = refusal.detail if refusal else taken.refused.detail if taken.refused else ""
-    of_parcel = {id(parcel): (order_id, number) for order_id, number, parcel in lying.waiting}
+    order_of = {id(parcel): order_id for order_id, parcel in lying.waiting}
     fee = pickup_fee(len(taken.going), day, exact_hour=False, rules=rules) if taken.going else None
     return Fetching(
         until=until,
@@ -187,5 +196,5 @@ def _fetching(
         fee_minor=fee,
         exact_hour_fee_minor=rules.exact_hour_fee if rules.exact_hour else None,
         manifest_first=rules.manifest_first,
-        left=tuple((*of_parcel[id(parcel)], words) for parcel, words in taken.left),
+        left=tuple(Left(order_of[id(parcel)], parcel.label, words) for parcel, words in taken.left),
     )

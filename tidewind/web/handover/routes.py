@@ -3,14 +3,12 @@
 from __future__ import annotations
 
 from collections import Counter
-from dataclasses import fields
 from datetime import date
 
 from fastapi import APIRouter
 
 from tidewind.services.books import balance_now
 from tidewind.services.handover import (
-    Lane,
     alert_counts,
     days_shown,
     lanes_on,
@@ -23,12 +21,9 @@ from tidewind.services.orders import count_open, samples_there, snag_groups
 from tidewind.web.access import MONEY_ROLES, Anyone, Now, Tx
 from tidewind.web.handover.schemas import (
     DepartureOut,
-    FetchingOut,
     LaneOut,
     LanesOut,
     LateSaleOut,
-    LeftOut,
-    PileOut,
     SnagGroupOut,
     StepOut,
     TodayOut,
@@ -48,19 +43,7 @@ def departures(_who: Anyone, session: Tx, now: Now, day: date | None = None) -> 
     if day is None and not any(lane.cutoff_at > now or lane.piles for lane in lanes):
         day = days[1]
         lanes = lanes_on(session, day, now)
-    return LanesOut(now=now, day=day or days[0], days=days, lanes=[_lane(lane) for lane in lanes])
-
-
-def _lane(lane: Lane) -> LaneOut:
-    plain = {f.name: getattr(lane, f.name) for f in fields(lane)}
-    said = lane.fetching
-    if said is not None:
-        left = [LeftOut(order_id=id_, order_number=number, words=words) for id_, number, words in said.left]
-        told = {f.name: getattr(said, f.name) for f in fields(said)}
-        hours = {name: f"{told[name]:%H:%M}" for name in ("opens", "closes")}
-        plain["fetching"] = FetchingOut(**{**told, **hours, "left": left})
-    plain["piles"] = [PileOut.model_validate(pile) for pile in lane.piles]
-    return LaneOut(**plain)
+    return LanesOut(now=now, day=day or days[0], days=days, lanes=[LaneOut.model_validate(lane) for lane in lanes])
 
 
 @router.get("/today")

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import date, datetime
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, Field, StringConstraints
+from pydantic import BaseModel, BeforeValidator, Field
 
 from tidewind.web.base.schemas import Out
 
@@ -25,7 +25,7 @@ class DepartureOut(Out):
 
 
 # The carrier's clock on that day: no format of the schema is a time of day without an offset.
-Clock = Annotated[str, StringConstraints(pattern=r"^[0-2][0-9]:[0-5][0-9]$")]
+Clock = Annotated[str, BeforeValidator(lambda at: f"{at:%H:%M}"), Field(pattern=r"^[0-2][0-9]:[0-5][0-9]$")]
 
 
 class PileOut(Out):
@@ -39,7 +39,7 @@ class PileOut(Out):
     volume_mm3: int
 
 
-class LeftOut(BaseModel):
+class LeftOut(Out):
     """A parcel that the van does not take along, and why."""
 
     order_id: int
@@ -47,7 +47,7 @@ class LeftOut(BaseModel):
     words: str
 
 
-class FetchingOut(BaseModel):
+class FetchingOut(Out):
     """What the carrier's rules say of fetching what lies there; ``until`` is the last moment to ask for this day."""
 
     until: datetime | None
@@ -63,7 +63,7 @@ class FetchingOut(BaseModel):
     left: list[LeftOut]
 
 
-class LaneOut(BaseModel):
+class LaneOut(Out):
     """One handover of a day; without ``fetching`` nobody comes, and parcels are taken along."""
 
     carrier: str

@@ -4,6 +4,7 @@ import { ref, watch } from "vue";
 import { type Schemas } from "../../../api/client";
 import { ErrorNote } from "../../../shared/ui";
 import { mailQuery, saveMail, tryMail } from "../queries";
+import TrySending from "./TrySending.vue";
 
 /** The server that the shop's mails go through, and a mail to try it. */
 const client = useQueryClient();
@@ -11,7 +12,6 @@ const { data: known, error } = useQuery(mailQuery);
 const draft = ref<Schemas["MailServerIn"]>();
 /** Left alone, the password stays as it is: it never comes out of the server. */
 const password = ref("");
-const to = ref("");
 watch(
   known,
   (now) => {
@@ -27,7 +27,6 @@ const save = useMutation({
     void client.invalidateQueries({ queryKey: ["shop"] });
   },
 });
-const tried = useMutation({ mutationFn: () => tryMail(to.value) });
 const WAYS = [
   { value: "starttls" as const, title: "STARTTLS" },
   { value: "tls" as const, title: "TLS from the start" },
@@ -38,7 +37,7 @@ const WAYS = [
 <template>
   <section class="panel" aria-label="Mail">
     <h2>Mail</h2>
-    <ErrorNote :error="error ?? save.error.value ?? tried.error.value" />
+    <ErrorNote :error="error ?? save.error.value" />
     <form v-if="draft" @submit.prevent="save.mutate(draft)">
       <div class="form-grid">
         <v-text-field v-model="draft.host" class="w3" label="Mail server" placeholder="smtp." />
@@ -66,13 +65,7 @@ const WAYS = [
         <span v-if="save.isSuccess.value" class="fine small saved" role="status">Saved.</span>
       </p>
     </form>
-    <form class="try" @submit.prevent="tried.mutate()">
-      <v-text-field v-model="to" label="Send a test to" type="email" required />
-      <v-btn type="submit" variant="outlined" :loading="tried.isPending.value">Send it</v-btn>
-    </form>
-    <p v-if="tried.data.value" class="note" :class="{ bad: !tried.data.value.ok }" role="status">
-      {{ tried.data.value.words }}
-    </p>
+    <TrySending type="email" :send="tryMail" />
   </section>
 </template>
 
@@ -84,12 +77,6 @@ const WAYS = [
 }
 .saved {
   margin-left: 12px;
-}
-.try {
-  display: grid;
-  grid-template-columns: minmax(0, 320px) auto 1fr;
-  gap: 12px;
-  align-items: center;
 }
 h2 {
   margin: 0 0 10px;

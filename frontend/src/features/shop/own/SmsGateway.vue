@@ -4,6 +4,7 @@ import { ref, watch } from "vue";
 import { type Schemas } from "../../../api/client";
 import { ErrorNote } from "../../../shared/ui";
 import { smsQuery, saveSms, trySms } from "../queries";
+import TrySending from "./TrySending.vue";
 
 /** The gateway that text messages go through: any that takes them by HTTP, by a template of one's own. */
 const client = useQueryClient();
@@ -11,7 +12,6 @@ const { data: known, error } = useQuery(smsQuery);
 const draft = ref<Schemas["SmsGatewayIn"]>();
 /** Left alone, the key stays as it is: it never comes out of the server. */
 const secret = ref("");
-const to = ref("");
 watch(
   known,
   (now) => {
@@ -27,8 +27,6 @@ const save = useMutation({
   },
 });
 const { isPending: saving } = save;
-const tried = useMutation({ mutationFn: () => trySms(to.value) });
-const { isPending: trying } = tried;
 const FORMS = [
   { value: "json" as const, title: "JSON" },
   { value: "form" as const, title: "form, one field a line" },
@@ -38,7 +36,7 @@ const FORMS = [
 <template>
   <section class="panel" aria-label="Text messages">
     <h2>Text messages</h2>
-    <ErrorNote :error="error ?? save.error.value ?? tried.error.value" />
+    <ErrorNote :error="error ?? save.error.value" />
     <form v-if="draft" @submit.prevent="save.mutate(draft)">
       <div class="form-grid">
         <v-text-field v-model="draft.url" class="w4" label="Address of the gateway" />
@@ -64,13 +62,7 @@ const FORMS = [
         <span v-if="save.isSuccess.value" class="fine small saved" role="status">Saved.</span>
       </p>
     </form>
-    <form class="try" @submit.prevent="tried.mutate()">
-      <v-text-field v-model="to" label="Send a test to" placeholder="+351" type="tel" required />
-      <v-btn type="submit" variant="outlined" :loading="trying">Send it</v-btn>
-    </form>
-    <p v-if="tried.data.value" class="note" :class="{ bad: !tried.data.value.ok }" role="status">
-      {{ tried.data.value.words }}
-    </p>
+    <TrySending type="tel" placeholder="+351" :send="trySms" />
   </section>
 </template>
 
@@ -82,12 +74,6 @@ const FORMS = [
 }
 .saved {
   margin-left: 12px;
-}
-.try {
-  display: grid;
-  grid-template-columns: minmax(0, 320px) auto 1fr;
-  gap: 12px;
-  align-items: center;
 }
 h2 {
   margin: 0 0 10px;
