@@ -95,6 +95,7 @@ def test_the_same_shop_connects_a_carrier_and_a_store_by_address_and_key(
     hands.button("Add a carrier")
     expect(page.get_by_label("Name of the carrier")).to_be_focused()
     hands.button("It is reached at an address")
+    expect(page.get_by_label("Address", exact=True)).to_be_focused()  # a new field takes the cursor a moment later
     hands.fill("Address", f"{there}/carriers/brightmile")
     hands.fill("Key that it gave you", "wrong")
     hands.button("Add the carrier")
@@ -106,6 +107,7 @@ def test_the_same_shop_connects_a_carrier_and_a_store_by_address_and_key(
     expect(page.get_by_role("heading", name="Card from Wed 1 Jul")).to_be_visible()
     page.goto("/set-up/channels")
     hands.button("Connect a store")
+    expect(page.get_by_label("Address", exact=True)).to_be_focused()
     hands.fill("Address", f"{there}/store")
     hands.fill("Key that it gave you", KEY)
     axe(page)
