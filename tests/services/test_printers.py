@@ -94,6 +94,8 @@ def test_an_ipp_printer_that_is_slow_out_of_paper_or_gone_loses_no_paper_and_pri
     with wiring.sessions.begin() as session:
         with pytest.raises(Invalid, match="No printer answers"):
             add_printer(session, wiring.outside, "Nothing", "ipp://localhost:9/ipp/print", clock())
+        with pytest.raises(Invalid, match="only https is asked"):
+            add_printer(session, wiring.outside, "Nothing", "http://192.0.43.8/", clock())
         with pytest.raises(Invalid, match="begins with ipp"):
             add_printer(session, wiring.outside, "Nothing", "lpt1:", clock())
         made = add_printer(session, wiring.outside, "Roll", roll.uri, clock())

@@ -9,6 +9,7 @@ from typing import Protocol
 import httpx
 
 from tidewind.core.printing import PrinterFacts
+from tidewind.outside.addresses import check_address
 from tidewind.outside.http import call
 
 
@@ -62,6 +63,7 @@ class HttpPrinter:
     """A printer, or the small server that stands before one."""
 
     def __init__(self, base_url: str, timeout_s: float) -> None:
+        self._url = base_url
         self._client = httpx.Client(base_url=base_url, timeout=httpx.Timeout(timeout_s, connect=2.0))
 
     def close(self) -> None:
@@ -70,11 +72,13 @@ class HttpPrinter:
 
     def facts(self) -> PrinterFacts:
         """See PrinterClient: such a server says nothing of itself; any answer of its address will do."""
+        check_address(self._url, private=True)  # printers stand in the house
         call(self._client, "GET", "/jobs")
         return PrinterFacts(formats=("application/pdf",))
 
     def take(self, job: PaperJob) -> Printed:
         """See PrinterClient: what such a server has taken is printed."""
+        check_address(self._url, private=True)
         call(
             self._client,
             "POST",
