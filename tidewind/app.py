@@ -18,11 +18,12 @@ from sqlalchemy.orm import Session, sessionmaker
 from tidewind import __version__
 from tidewind.db.base import make_engine, make_sessions
 from tidewind.db.tables import CarrierRow, Channel, Printer
-from tidewind.outside.carrier import CarrierClient, HttpCarrier, Introduction
+from tidewind.outside.carrier import CarrierClient, Introduction
 from tidewind.outside.channels.dialects import DIALECTS
 from tidewind.outside.channels.store import Store, StoreIntroduction
 from tidewind.outside.channels.upstream import ChannelClient
 from tidewind.outside.feeds import Feeds
+from tidewind.outside.http_carrier import HttpCarrier
 from tidewind.outside.ipp import IppPrinter
 from tidewind.outside.mailer import MailServer, SmtpMailer
 from tidewind.outside.printer import HttpPrinter, PrinterClient

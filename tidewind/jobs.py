@@ -25,6 +25,7 @@ from tidewind.services import follow as follow_room
 from tidewind.services.base import Jumps, Outside, ServiceError, Turns, defer, keep_time
 from tidewind.services.buying import settle_due_voids
 from tidewind.services.follow import labels_first, make_due_returns, send_due_news
+from tidewind.services.handover import ask_standing, settle_pickups, tell_manifests
 from tidewind.services.orders import fetch_due_feeds, go_on_importing, pull, pull_due
 from tidewind.services.papers import look_at_printers, send_due_prints
 from tidewind.services.planning import go_on_replanning, is_done, keep_up_due
@@ -38,7 +39,7 @@ SIDE_BY_SIDE = 20
 LOOK_FOR_STALLED = "look for stalled jobs"
 EVERY_S = {
     LOOK_FOR_STALLED: 5.0, "sweep": 10.0, "follow_parcels": 60.0, "keep_up": 60.0, "pull_channels": 60.0,
-    "refresh_live": 60.0, "look_at_printers": 60.0, "follow_returns": 600.0,
+    "ask_standing": 60.0, "refresh_live": 60.0, "look_at_printers": 60.0, "follow_returns": 600.0,
 }  # fmt: skip
 """How many seconds after its last turn each periodic job has its next."""
 
@@ -109,6 +110,11 @@ def _add_outgoing(app: procrastinate.App, sessions: sessionmaker[Session], outsi
     def make_returns() -> None:
         make_due_returns(sessions, outside, now)
 
+    @app.task(name="settle_pickups")
+    @metrics.job("settle_pickups")
+    def settle() -> None:
+        _each_by_itself(*(partial(step, sessions, outside, now) for step in (tell_manifests, settle_pickups)))
+
     @app.task(name="send_prints")
     @metrics.job("send_prints")
     def send_prints() -> None:
@@ -142,6 +148,8 @@ def _add_periodic(app: procrastinate.App, sessions: sessionmaker[Session], outsi
                     send_due_prints,
                     settle_due_voids,
                     make_due_returns,
+                    tell_manifests,
+                    settle_pickups,
                 )
             )
         )
@@ -152,6 +160,11 @@ def _add_each_minute(app: procrastinate.App, sessions: sessionmaker[Session], ou
     @metrics.job("follow_parcels")
     def follow_parcels() -> None:
         follow_room.follow_parcels(sessions, outside, now)
+
+    @app.task(name="ask_standing", queueing_lock="ask_standing", lock="ask_standing")
+    @metrics.job("ask_standing")
+    def standing() -> None:
+        ask_standing(sessions, now)
 
     @app.task(name="keep_up", queueing_lock="keep_up", lock="keep_up")
     @metrics.job("keep_up")

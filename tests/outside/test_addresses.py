@@ -10,8 +10,8 @@ import pytest
 
 from tidewind.outside import http
 from tidewind.outside.addresses import check_address
-from tidewind.outside.carrier import HttpCarrier
 from tidewind.outside.errors import MaybeDone, NeverSent, OutsideError, RefusedOutside
+from tidewind.outside.http_carrier import HttpCarrier
 
 NAMES = {
     "carrier.example": ["93.184.216.34"],

@@ -7,8 +7,9 @@ from typing import Any
 import httpx
 import pytest
 
-from tidewind.outside.carrier import HttpCarrier, Sold, SoldParcel, _sold
+from tidewind.outside.carrier import Sold, SoldParcel
 from tidewind.outside.errors import NotBelieved
+from tidewind.outside.http_carrier import HttpCarrier, _sold
 
 
 def answer(price: Any = 321, number: Any = "CP473124829PT", **more: Any) -> httpx.Response:

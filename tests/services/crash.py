@@ -1,4 +1,4 @@
-"""A process that buys a shipment or pulls a channel, and kills itself at a named point, as a power cut would."""
+"""A process that buys a shipment, asks for vans or pulls a channel, and kills itself at a named point, as a power cut would."""
 
 from __future__ import annotations
 
@@ -11,8 +11,9 @@ from sqlalchemy import event
 from sqlalchemy.orm import Session, sessionmaker
 
 from tidewind.app import make_wiring
-from tidewind.outside.carrier import HttpCarrier
+from tidewind.outside.http_carrier import HttpCarrier
 from tidewind.services.buying import buy_shipment
+from tidewind.services.handover import settle_pickups
 from tidewind.services.orders import pull
 from tidewind.settings import Settings
 
@@ -37,6 +38,10 @@ def main(point: str, what: str, at: str) -> None:
         return datetime.fromisoformat(at)
 
     wiring = make_wiring(Settings())
+    if point.startswith("pickups:"):
+        die_before_commit(wiring.sessions, int(point.removeprefix("pickups:")))
+        settle_pickups(wiring.sessions, wiring.outside, clock)
+        return
     if point.startswith("pull:"):
         die_before_commit(wiring.sessions, int(point.removeprefix("pull:")))
         pull(wiring.sessions, wiring.outside, what, clock())

@@ -65,7 +65,7 @@ def test_a_van_that_cannot_be_asked_any_more_names_the_next_day_and_too_heavy_on
         assert heavy is not None
         heavy.gross_g = 32_000
         shipment = session.get_one(Shipment, ids[0])
-        network = session.get_one(Departure, shipment.departure_id).network
+        network = session.get_one(Departure, heavy.departure_id).network
         day, number = shipment.ship_date, shipment.order.number
     before = lane(wiring, network, day, clock)
     assert before.fetching is not None

@@ -20,13 +20,15 @@ GET /api/work | GET /api/contacts | GET /api/addresses/suggest | POST /api/addre
 GET /api/carriers | GET /api/rate-card/example | GET /api/shop | GET /api/carriers/{code}/cards/{card_id} | GET /api/rate-card/schema
 GET /api/orders/{order_id}/compare | POST /api/quote | POST /api/matrix
 GET /api/products/file | GET /api/restricted | GET /api/restricted/try | GET /api/clearances
-GET /api/departures | GET /api/batches | GET /api/returns | GET /api/cover | GET /api/printing | GET /api/printing/template
+GET /api/departures | GET /api/pickups | GET /api/batches | GET /api/returns | GET /api/cover | GET /api/printing | GET /api/printing/template
 """
 _BENCH = """
 GET /api/labels.pdf | POST /api/labels.pdf | GET /api/packing-slips.pdf | GET /api/labels-and-slips.pdf | GET /api/pick-list.pdf | GET /api/posting-list.pdf
 GET /api/labels/pictures | GET /api/return-labels.pdf | GET /api/orders/{order_id}/test-label.pdf
 GET /api/recipes/barcodes.pdf | POST /api/labels/printed | GET /api/prints | POST /api/prints
 POST /api/prints/{job_id} | POST /api/printers/{code}/look | PUT /api/labels/{label_id}/number
+POST /api/departures/close | POST /api/departures/count | POST /api/departures/hand-over
+GET /api/manifests/{number}.pdf | GET /api/manifests/{number}.json | GET /api/manifests/{number}.csv
 """
 _CARE = """
 PUT /api/orders/{order_id}/address | POST /api/orders/held | POST /api/orders/notes | POST /api/orders/billing-name
@@ -34,6 +36,9 @@ POST /api/differences/{difference_id} | POST /api/contacts | DELETE /api/contact
 GET /api/contacts/file | POST /api/returns | POST /api/returns/{return_id}/close
 """
 _SHIP = """
+POST /api/pickups | POST /api/pickups/{pickup_id}/cancel | GET /api/pickups/{pickup_id}/chase | POST /api/pickups/{pickup_id}/chase
+POST /api/pickups/{pickup_id}/answer | PUT /api/standing-pickups | DELETE /api/standing-pickups/{standing_id}
+POST /api/pickups/calendar | POST /api/departures/reopen | POST /api/departures/bring
 GET /api/carriers/{code}/cards/{card_id}/file | POST /api/carriers/{code}/accounts/rehearse
 POST /api/carriers/{code}/without | POST /api/carriers/{code}/cards/check | POST /api/carriers/{code}/cards/rehearse
 POST /api/orders/{order_id}/ask-prices | POST /api/quote/ask-prices | POST /api/orders/services
@@ -76,6 +81,8 @@ OPEN = {
     "GET /api/door/{key}",
     "POST /api/door/{key}",
     "GET /api/tracking/{tracking_key}",
+    "GET /api/pickups/{key}.ics",
+    "GET /api/calendar/{key}.ics",
     "POST /api/hooks/{code}",
     "GET /api/request-form/{key}",
     "POST /api/request-form/{key}",

@@ -56,13 +56,19 @@ def add_working_days(day: date, count: int, place: str, saturdays: bool = False)
 class Timetable:
     """When a carrier's truck can take a parcel: the cut-off in the carrier's zone, and the place it leaves from.
 
-    ``closed`` are stretches of days, first and last, on which nobody of ours hands anything over.
+    ``closed`` are stretches of days, first and last, on which nobody of ours hands anything over; ``sooner`` are days
+    on which it leaves before the cut-off, since its van was asked for an earlier hour.
     """
 
     cutoff: time
     zone: str
     place: str
     closed: tuple[tuple[date, date], ...] = ()
+    sooner: tuple[tuple[date, time], ...] = ()
+
+    def cutoff_on(self, day: date) -> time:
+        """Return until when a parcel goes along on a day."""
+        return next((at for on, at in self.sooner if on == day), self.cutoff)
 
 
 @dataclass(frozen=True, slots=True)
@@ -99,14 +105,14 @@ def ship_date_for(ready_at: datetime, timetable: Timetable) -> date:
     """
     local = ready_at.astimezone(ZoneInfo(timetable.zone))
     day = local.date()
-    if local.time().replace(tzinfo=None, microsecond=0) > timetable.cutoff:
+    if local.time().replace(tzinfo=None, microsecond=0) > timetable.cutoff_on(day):
         day += timedelta(days=1)
     return first_leaving_day(day, timetable)
 
 
 def good_until(ship_date: date, timetable: Timetable) -> datetime:
     """Return the last moment (aware) at which a parcel leaving on ``ship_date`` can still do so: its cut-off."""
-    last = datetime.combine(ship_date, timetable.cutoff, ZoneInfo(timetable.zone))
+    last = datetime.combine(ship_date, timetable.cutoff_on(ship_date), ZoneInfo(timetable.zone))
     return last + timedelta(microseconds=999_999)  # the second of the cut-off is in to its end
 
 

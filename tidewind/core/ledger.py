@@ -1,9 +1,9 @@
 """The postage ledger: every movement as balanced postings; entries are never changed, only reversed.
 
 Accounts, all in minor units of the shop's currency: ``available`` and ``held`` together are the balance,
-``postage`` is what labels cost, ``cover`` what an insurer asks beside them, ``expected`` are refunds asked for,
-``bank`` is where top-ups come from and bills are paid; ``owed`` is what carriers that bill by account, and the
-insurer, will ask for (below zero), or must give back of a bill that was paid (above).
+``postage`` is what labels cost, ``pickups`` what vans cost that fetch them, ``cover`` what an insurer asks beside them,
+``expected`` are refunds asked for, ``bank`` is where top-ups come from and bills are paid; ``owed`` is what carriers
+that bill by account, and the insurer, will ask for (below zero), or must give back of a bill that was paid (above).
 """
 
 from __future__ import annotations
@@ -12,7 +12,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Literal
 
-ACCOUNTS = ("available", "held", "postage", "expected", "bank", "owed", "cover")
+ACCOUNTS = ("available", "held", "postage", "expected", "bank", "owed", "cover", "pickups")
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,6 +40,10 @@ _MOVES: Mapping[str, tuple[str, str]] = {
     "bill_paid": ("bank", "owed"),
     "premium": ("owed", "cover"),
     "premium_back": ("cover", "owed"),
+    "pickup_fee": ("held", "pickups"),
+    "pickup_fee_on_account": ("owed", "pickups"),
+    "pickup_fee_back": ("pickups", "available"),
+    "pickup_fee_credit": ("pickups", "owed"),
 }
 _EITHER_WAY = frozenset({"correction", "correction_on_account"})
 Payer = Literal["balance", "account", "elsewhere"]
@@ -54,6 +58,13 @@ def charge_kind(payer: Payer) -> str:
 def refund_kind(payer: Payer) -> str:
     """Return the kind of entry by which a refund comes back to where the label was paid from."""
     return "refund" if payer == "balance" else "credit"
+
+
+def pickup_fee_kind(payer: Payer, *, back: bool = False) -> str:
+    """Return the kind of entry for a pickup's fee, or for one that comes back since the pickup was cancelled."""
+    if payer == "balance":
+        return "pickup_fee_back" if back else "pickup_fee"
+    return "pickup_fee_credit" if back else "pickup_fee_on_account"
 
 
 def later_kind(kind: str, payer: Payer, amount: int, available: int) -> str:

@@ -305,7 +305,9 @@ def timetable_of(carrier: Carrier, network_id: str, start: Address, closed: Clos
     """Return when the truck of a carrier's network leaves; abroad the carrier's own holidays count, not the place's."""
     card = carrier.own.card
     network = next(n for n in card.networks if n.id == network_id)
-    return Timetable(network.cutoff, card.time_zone, leaving_from(card.country, start), closed)
+    gone = tuple((day, day) for on, day in carrier.gone if on == network_id)
+    sooner = tuple((day, at) for on, day, at in carrier.sooner if on == network_id)
+    return Timetable(network.cutoff, card.time_zone, leaving_from(card.country, start), (*closed, *gone), sooner)
 
 
 def leaving_from(country: str, start: Address) -> str:

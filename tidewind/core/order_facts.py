@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
-from datetime import UTC, date, datetime
+from datetime import UTC, date, datetime, time
 from zoneinfo import ZoneInfo
 
 from tidewind.core.addresses.check import Address, is_po_box
@@ -158,7 +158,8 @@ class Carrier:
     """A carrier with its card in force: on the cheapest of the shop's accounts, and at published prices.
 
     ``own`` and ``published`` are for what is bought and leaves today.  ``dated`` gives those of other ship dates, None
-    where the day of purchase decides alone.
+    where the day of purchase decides alone.  ``gone`` are networks and days whose departure takes nothing more, and
+    ``sooner`` those that leave before the card's cut-off.
     """
 
     code: str
@@ -166,6 +167,8 @@ class Carrier:
     own: CompiledCard
     published: CompiledCard
     dated: DatedCards | None = field(default=None, compare=False)
+    gone: tuple[tuple[str, date], ...] = ()
+    sooner: tuple[tuple[str, date, time], ...] = ()
     known: dict[date, Carrier | None] = field(default_factory=dict, init=False, compare=False, repr=False)
 
     def shipping_on(self, day: date) -> Carrier | None:
@@ -182,7 +185,9 @@ class Carrier:
             return None
         if own.prices_as(self.own):
             return self
-        return Carrier(self.code, self.name, own.with_answers(self.own.answers), published)
+        return Carrier(
+            self.code, self.name, own.with_answers(self.own.answers), published, None, self.gone, self.sooner
+        )
 
     def on_account(self, number: str) -> Carrier:
         """Return the carrier on one account only; itself where it has none with this number."""

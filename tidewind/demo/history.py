@@ -167,14 +167,15 @@ def _store(
     ])  # fmt: skip
     departures = _departures(session, sent, shop)
     shipments = _insert(session, Shipment, [
-        _shipment_row(order_id, s, batch, departures[s.option.carrier, s.option.network, _leaves(s)], noon, session)
+        _shipment_row(order_id, s, batch, noon, session)
         for order_id, s in zip(ids, sent, strict=True)
     ])  # fmt: skip
     newest = [{"id": o, "newest_shipment_id": s} for o, s in zip(ids, shipments, strict=True)]
     write_rows(session, Order, ["newest_shipment_id"], newest)
     labels = _insert(session, Label, [
         {"shipment_id": shipment, "parcel_no": n, "parcel": stored_parcel(p), "gross_g": p.gross_g,
-         "tracking_number": _number(s.option.carrier, next(serials)), "printed_at": noon}
+         "tracking_number": _number(s.option.carrier, next(serials)), "printed_at": noon,
+         "departure_id": departures[s.option.carrier, s.option.network, _leaves(s)], "handed_over_at": noon}
         for shipment, s in zip(shipments, sent, strict=True) for n, p in enumerate(s.option.parcels, 1)
     ])  # fmt: skip
     of_label = [s for s in sent for _ in s.option.parcels]
@@ -249,6 +250,7 @@ def _departures(session: Session, sent: Sequence[_Sent], shop: Shop) -> dict[tup
                 place_id=place,
                 day=day,
                 state="handed_over",
+                handed_over_at=cutoff_at(carriers[carrier], network, day),
                 cutoff_at=cutoff_at(carriers[carrier], network, day),
             )
             .returning(Departure.id)
@@ -257,14 +259,11 @@ def _departures(session: Session, sent: Sequence[_Sent], shop: Shop) -> dict[tup
     return found
 
 
-def _shipment_row(
-    order_id: int, s: _Sent, batch: int, departure: int, at: datetime, session: Session
-) -> dict[str, Any]:
+def _shipment_row(order_id: int, s: _Sent, batch: int, at: datetime, session: Session) -> dict[str, Any]:
     option = s.option
     return {
         "order_id": order_id,
         "batch_id": batch,
-        "departure_id": departure,
         "state": "bought",
         "idempotency_key": f"history-{s.number}",
         "carrier": option.carrier,

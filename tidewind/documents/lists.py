@@ -17,6 +17,7 @@ from tidewind.documents.paper import Draw, pdf_of
 MARGIN = 16 * mm
 SHEETS = {"a4": A4, "letter": LETTER}
 ROW = 6 * mm
+SIGNED = 26 * mm
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,7 +31,7 @@ class Column:
 
 @dataclass(frozen=True, slots=True)
 class ListPaper:
-    """A table on paper: a title with facts below it, rows under heads, and closing lines (label, figure)."""
+    """A table on paper: a title with facts below it, rows under heads, closing lines (label, figure), lines to sign."""
 
     title: str
     facts: tuple[str, ...]
@@ -41,6 +42,7 @@ class ListPaper:
     left: tuple[str, ...] = ()
     right: tuple[str, ...] = ()
     note: str = ""
+    signatures: tuple[str, ...] = ()
 
 
 def list_pdf(papers: Sequence[ListPaper], title: str, sheet: str = "a4") -> bytes:
@@ -56,6 +58,7 @@ def list_paper(paper: ListPaper, sheet: str = "a4") -> Draw:
 def _pages(canvas: Canvas, paper: ListPaper, size: tuple[float, float]) -> None:
     wide, high = size
     closing = len(paper.closing) * 5.5 * mm + (14 * mm if paper.note else 0) + 8 * mm
+    closing += SIGNED if paper.signatures else 0
     rows, page = list(paper.rows), 0
     while True:
         page += 1
@@ -135,3 +138,8 @@ def _closing(canvas: Canvas, paper: ListPaper, y: float, wide: float) -> None:
         draw_fitted(canvas, MARGIN, y, label, 10, right - 38 * mm - MARGIN, to_right=True)
     if paper.note:
         draw_block(canvas, MARGIN, y - 4 * mm, [(paper.note, False)], 9, wide - 2 * MARGIN, 12 * mm)
+    room = (wide - 2 * MARGIN) / max(len(paper.signatures), 1)
+    for n, words in enumerate(paper.signatures):
+        x, line = MARGIN + n * room, y - SIGNED + 6 * mm
+        canvas.line(x, line, x + room - 8 * mm, line)
+        draw_fitted(canvas, x, line - 4 * mm, words, 8, room - 8 * mm)

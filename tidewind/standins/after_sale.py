@@ -10,7 +10,8 @@ from typing import Any
 from fastapi import APIRouter, Depends, HTTPException, Request
 
 from tidewind.standins import carriers
-from tidewind.standins.carriers import at_the_door, before, first_scan, number_for, world_of
+from tidewind.standins.carriers import at_the_door, before, number_for, world_of
+from tidewind.standins.ways import first_scan
 from tidewind.standins.world import World
 
 router = APIRouter(prefix="/carriers", dependencies=[Depends(at_the_door)])

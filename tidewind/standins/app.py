@@ -13,7 +13,7 @@ from fastapi.exception_handlers import http_exception_handler, request_validatio
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse
 
-from tidewind.standins import after_sale, carriers, mail, markets, printers, store, texts, webshop
+from tidewind.standins import after_sale, carriers, mail, markets, printers, store, texts, vans, ways, webshop
 from tidewind.standins.page import page
 from tidewind.standins.world import FAULTS, World
 
@@ -38,6 +38,8 @@ def make_app(file: Path | str, smtp_port: int, clock: Callable[[], datetime]) ->
     app.add_exception_handler(HTTPException, _refused)
     app.add_exception_handler(RequestValidationError, _unreadable)
     app.include_router(carriers.router)
+    app.include_router(vans.router)
+    app.include_router(ways.router)
     app.include_router(after_sale.router)
     app.include_router(printers.router)
     app.include_router(webshop.router)

@@ -5,8 +5,7 @@ from __future__ import annotations
 import json
 import time
 from contextlib import suppress
-from dataclasses import dataclass
-from datetime import UTC, date, datetime, timedelta
+from datetime import date, datetime, timedelta
 from functools import lru_cache
 from importlib import resources
 from typing import Any
@@ -16,7 +15,6 @@ from fastapi import APIRouter, Depends, HTTPException, Request
 from fastapi.responses import JSONResponse
 from pydantic import BaseModel
 
-from tidewind.core.calendar import add_working_days
 from tidewind.core.codes import s10_number, sscc
 from tidewind.core.consignments import Consignment, Route, read_consignment
 from tidewind.core.quantities import Refused
@@ -25,9 +23,10 @@ from tidewind.core.tariffs.contracts import terms
 from tidewind.core.tariffs.engine import CompiledCard
 from tidewind.core.tariffs.reading import BadCard
 from tidewind.core.tariffs.written import read_card
+from tidewind.standins.stages import CODES, MEANS
 from tidewind.standins.world import World
 
-_OPEN = frozenset({"health", "book", "returns", "use"})
+_OPEN = frozenset({"health", "book", "returns", "use", "vans"})
 """What is asked without a key: whether anybody is there, and what only tests and the simulated buyer ask."""
 
 
@@ -146,12 +145,14 @@ def capabilities(carrier: str, request: Request) -> dict[str, Any]:
     return {
         "protocol": {"name": "tidewind-carrier", "version": "1.0"},
         "carrier": {"code": carrier, "name": name, "monogram": monogram, "latin_only": carrier in LATIN_ONLY},
-        "can": ["quote", "buy", "void", "return", "track", *(["points"] if carrier in POINTS else [])],
-        "states": {code: _MEANS[stage] for stage, code in _CODES[carrier].items()}
+        "can": ["quote", "buy", "void", "return", "track", *HANDING_OVER.get(carrier, ("pickup", "manifest"))],
+        "states": {code: MEANS[stage] for stage, code in CODES[carrier].items()}
         | ({"ready": "awaiting_collection"} if carrier == "pontolo" else {}),
     }
 
 
+HANDING_OVER = {"pontolo": ("points",)}
+"""What a carrier can do about handing over, where it does not come with a van."""
 POINTS = {
     "pontolo": (
         {"code": "AV-014", "name": "Corner of the Fish Hall", "street": "Rua dos Mercantéis 9", "postcode": "3800-220",
@@ -239,7 +240,12 @@ def _sell(world: World, carrier: str, key: str, wanted: ShipmentIn) -> dict[str,
         db.execute("insert into shipment (key, carrier, body) values (?, ?, ?)", (key, carrier, json.dumps(answer)))
         for number in numbers:
             db.execute("insert into parcel values (?, ?, ?, ?, ?)", (number, carrier, key, now.isoformat(), days))
+            db.execute("insert into parcel_network values (?, ?)", (number, _network(carrier, wanted.service)))
     return answer
+
+
+def _network(carrier: str, service: str) -> str:
+    return next((s.network for card in cards(carrier) for s in card.services if s.code == service), "")
 
 
 def _card_for(carrier: str, wanted: QuestionIn, now: datetime) -> CompiledCard:
@@ -323,73 +329,3 @@ def cancel(carrier: str, key: str, request: Request) -> dict[str, bool]:
 def book(carrier: str, request: Request) -> list[dict[str, Any]]:
     """Return everything this carrier has sold, to compare with the shop's ledger."""
     return world_of(request).book(carrier)
-
-
-@dataclass(frozen=True)
-class _Stage:
-    code: str
-    words: str
-    day: int
-    hour: int
-
-
-_STAGES = (
-    _Stage("accepted", "Taken over from the sender", 0, 19),
-    _Stage("moving", "Sorted and on its way", 0, 23),
-    _Stage("delivering", "With the driver", -1, 8),
-    _Stage("delivered", "Delivered", -1, 13),
-)
-_MEANS = {
-    "announced": "announced", "accepted": "accepted", "moving": "moving", "delivering": "out_for_delivery",
-    "delivered": "delivered",
-}  # fmt: skip
-_CODES = {
-    "norvia": {"announced": "N00", "accepted": "N10", "moving": "N20", "delivering": "N40", "delivered": "N50"},
-    "brightmile": {"announced": "DATA", "accepted": "PICK", "moving": "LINE", "delivering": "TOUR", "delivered": "POD"},
-    "cobaltair": {"announced": "10", "accepted": "20", "moving": "30", "delivering": "60", "delivered": "70"},
-    "pontolo": {"announced": "new", "accepted": "in", "moving": "van", "delivering": "ready", "delivered": "taken"},
-}  # fmt: skip
-
-
-@router.get("/{carrier}/tracking/{number}")
-def tracking(carrier: str, number: str, request: Request) -> dict[str, Any]:
-    """Return a parcel's events up to now, in this carrier's own codes."""
-    world = world_of(request)
-    before(world, carrier)
-    bought, days, travels = _journey(world, carrier, number)
-    codes = _CODES[carrier]
-    events = [{"at": bought.isoformat(), "code": codes["announced"], "words": "Announced by the sender", "spot": ""}]
-    for stage in _STAGES:
-        at = _stage_time(travels, stage, days) if travels else None
-        if at and at <= world.now():
-            events.append({"at": at.isoformat(), "code": codes[stage.code], "words": stage.words, "spot": ""})
-    return {"number": number, "events": events}
-
-
-def _journey(world: World, carrier: str, number: str) -> tuple[datetime, int, datetime | None]:
-    """Return when a number was sold, how many days it takes, and when its way began; None where it never does."""
-    found = world.rows("select * from parcel where number = ? and carrier = ?", number, carrier)
-    if found:
-        sold = datetime.fromisoformat(found[0]["bought_at"])
-        void = world.rows("select 1 from void where key = ? and not refused", found[0]["shipment_key"])
-        return sold, found[0]["days"], None if void else sold
-    back = world.rows("select * from return_parcel where number = ? and carrier = ?", number, carrier)
-    if not back:
-        raise HTTPException(404, {"reason": "unknown_number", "detail": number})
-    used = back[0]["used_at"]
-    return (datetime.fromisoformat(back[0]["made_at"]), back[0]["days"], datetime.fromisoformat(used) if used else None)
-
-
-def first_scan(world: World, carrier: str, key: str) -> datetime | None:
-    """Return when the carrier scanned the first parcel of a purchase, None where it has not yet."""
-    found = world.rows("select bought_at, days from parcel where shipment_key = ? and carrier = ?", key, carrier)
-    times = [_stage_time(datetime.fromisoformat(r["bought_at"]), _STAGES[0], r["days"]) for r in found]
-    return min((at for at in times if at <= world.now()), default=None)
-
-
-def _stage_time(bought: datetime, stage: _Stage, days: int) -> datetime:
-    zone = ZoneInfo("Europe/Lisbon")
-    start = add_working_days(bought.astimezone(zone).date(), 0, "PT")
-    day = start if stage.day == 0 else add_working_days(start, days, "PT")
-    at = datetime(day.year, day.month, day.day, stage.hour, tzinfo=zone).astimezone(UTC)
-    return max(at, bought + timedelta(minutes=1 + _STAGES.index(stage)))

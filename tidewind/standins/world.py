@@ -14,6 +14,7 @@ from typing import Any
 FAULTS = (
     "slow", "error", "timeout_after_work", "duplicate_answer", "dearer", "down",
     "rate_limit", "half_page", "clock_skew", "void_refused", "sold_later", "repeat_refused", "not_taken_back",
+    "van_missed",
 )  # fmt: skip
 
 _TABLES = """
@@ -43,6 +44,14 @@ create table if not exists return_parcel (number text primary key, carrier text 
 create table if not exists printed (key text primary key, printer text not null, title text not null,
   copies integer not null, at text not null, body blob not null);
 create table if not exists mail_paper (mail_id integer not null, name text not null, body blob not null);
+create table if not exists parcel_network (number text primary key, network text not null);
+create table if not exists van (key text primary key, carrier text not null, network text not null, day text not null,
+  number text not null, fee integer not null, body text not null, state text not null, ends_at text not null,
+  change_until text not null, misses integer not null);
+create table if not exists van_wait (number text primary key, carrier text not null, network text not null,
+  fetched_at text);
+create table if not exists closed_list (key text primary key, carrier text not null, number text not null,
+  labels text not null, reopened integer not null);
 create table if not exists fault (party text not null, kind text not null, remaining integer not null,
   primary key (party, kind));
 """

@@ -50,6 +50,15 @@ export function centimetres(mm: readonly number[]): string {
   return `${mm.map((side) => side / 10).join(" × ")}\u00a0cm`;
 }
 
+const MM3_IN_DM3 = 1_000_000;
+const MM3_IN_CUBIC_FOOT = 28_316_846.592;
+/** How much room a pile takes: litres while it is little, then cubic metres; cubic feet in an imperial shop. */
+export function roomTaken(mm3: number): string {
+  if (units.value === "imperial") return `${(mm3 / MM3_IN_CUBIC_FOOT).toFixed(2)}\u00a0ft³`;
+  const litres = mm3 / MM3_IN_DM3;
+  return litres < 100 ? `${litres.toFixed(1)}\u00a0l` : `${(litres / 1000).toFixed(2)}\u00a0m³`;
+}
+
 const DAY = new Intl.DateTimeFormat("en-GB", {
   weekday: "short",
   day: "numeric",

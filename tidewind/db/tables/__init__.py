@@ -4,7 +4,7 @@ from tidewind.db.tables.books import LedgerAccount, LedgerEntry, LedgerLine
 from tidewind.db.tables.buying import Batch, Label, Shipment
 from tidewind.db.tables.carriers import CarrierAccount, CarrierRow, LiveAnswerRow, NumberRangeRow, OwnSale, RateCardRow
 from tidewind.db.tables.follow import ChannelNotice, LabelRequest, Message, RequestLink, Return, TrackingEvent
-from tidewind.db.tables.handover import Departure
+from tidewind.db.tables.handover import Departure, Manifest, Pickup, StandingPickup
 from tidewind.db.tables.orders import (
     Aside,
     Channel,
@@ -46,6 +46,7 @@ __all__ = [
     "LedgerEntry",
     "LedgerLine",
     "LiveAnswerRow",
+    "Manifest",
     "Message",
     "NumberRangeRow",
     "Order",
@@ -54,6 +55,7 @@ __all__ = [
     "OwnSale",
     "PackagingRow",
     "Person",
+    "Pickup",
     "Place",
     "PrecedentRow",
     "PresenceRow",
@@ -73,6 +75,7 @@ __all__ = [
     "Shop",
     "SignIn",
     "SnagRow",
+    "StandingPickup",
     "TrackingEvent",
     "Work",
 ]

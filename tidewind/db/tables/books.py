@@ -31,6 +31,7 @@ class LedgerEntry(Base):
     kind: Mapped[str] = mapped_column(String(30))
     reason: Mapped[str] = mapped_column(String(200))
     shipment_id: Mapped[int | None] = mapped_column(BigInteger, ForeignKey("shipment.id"), index=True)
+    pickup_id: Mapped[int | None] = mapped_column(BigInteger, ForeignKey("pickup.id"), index=True)
     lines: Mapped[list[LedgerLine]] = relationship(cascade="all", lazy="selectin")
 
 

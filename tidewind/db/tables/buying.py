@@ -64,7 +64,6 @@ class Shipment(Base):
     id: Mapped[Id]
     order_id: Mapped[int] = reference("customer_order.id")
     batch_id: Mapped[int] = reference("batch.id")
-    departure_id: Mapped[int] = reference("departure.id")
     idempotency_key: Mapped[str] = mapped_column(String(60), unique=True)
     state: Mapped[str] = mapped_column(String(20), default="buying")
     carrier: Mapped[str] = mapped_column(String(30))
@@ -106,7 +105,10 @@ class Shipment(Base):
 
 
 class Label(Base):
-    """One parcel's label with its tracking number."""
+    """One parcel's label with its tracking number; the departure it goes with is its own, since one can be left behind.
+
+    ``counted_at`` is when it was scanned out for the driver, ``handed_over_at`` when it went.
+    """
 
     __tablename__ = "label"
     __table_args__ = (
@@ -128,3 +130,6 @@ class Label(Base):
     tracking_number: Mapped[str | None] = mapped_column(String(40), unique=True)
     routing: Mapped[str] = mapped_column(String(40), default="")
     printed_at: Mapped[datetime | None]
+    departure_id: Mapped[int] = reference("departure.id")
+    counted_at: Mapped[datetime | None]
+    handed_over_at: Mapped[datetime | None]

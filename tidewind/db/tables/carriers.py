@@ -16,7 +16,8 @@ class CarrierRow(Base):
     """A carrier: how it is reached, and what its labels and prices are like.
 
     One of kind ``list`` is not reached at all: its labels are the shop's own, with numbers from ranges that it gave.
-    ``states`` translates its tracking codes; what was removed stays for the sake of its history.
+    ``states`` translates its tracking codes, ``can`` is what it says that it does (empty: it has not said); what was
+    removed stays for the sake of its history.
     """
 
     __tablename__ = "carrier"
@@ -29,6 +30,7 @@ class CarrierRow(Base):
     base_url: Mapped[str] = mapped_column(String(200))
     key_sealed: Mapped[str] = mapped_column(String(1000), default="")
     states: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    can: Mapped[list[Any]] = mapped_column(default=list)
     removed_at: Mapped[datetime | None]
     active: Mapped[bool] = mapped_column(default=True)
     latin_only: Mapped[bool] = mapped_column(default=False)

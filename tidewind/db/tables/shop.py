@@ -85,6 +85,7 @@ class Shop(Base):
     mail_server: Mapped[dict[str, Any]] = mapped_column(default=dict)
     sms_gateway: Mapped[dict[str, Any]] = mapped_column(default=dict)
     closed: Mapped[list[Any]] = mapped_column(default=list)
+    calendar_key: Mapped[str] = mapped_column(String(43), default="")
 
 
 class Place(Base):

@@ -62,6 +62,7 @@ class Posting:
     reason: str
     at: datetime
     shipment_id: int | None = None
+    pickup_id: int | None = None
 
 
 def post_all(session: Session, postings: Iterable[Posting]) -> None:
@@ -79,7 +80,15 @@ def post_all(session: Session, postings: Iterable[Posting]) -> None:
         session,
         LedgerEntry,
         [
-            {"id": i, "key": p.key, "at": p.at, "kind": p.kind, "reason": p.reason[:200], "shipment_id": p.shipment_id}
+            {
+                "id": i,
+                "key": p.key,
+                "at": p.at,
+                "kind": p.kind,
+                "reason": p.reason[:200],
+                "shipment_id": p.shipment_id,
+                "pickup_id": p.pickup_id,
+            }
             for i, p in zip(ids, wanted, strict=True)
         ],
     )
@@ -95,11 +104,19 @@ def post_all(session: Session, postings: Iterable[Posting]) -> None:
 
 
 def post(
-    session: Session, kind: str, amount: int, *, key: str, reason: str, at: datetime, shipment_id: int | None = None
+    session: Session,
+    kind: str,
+    amount: int,
+    *,
+    key: str,
+    reason: str,
+    at: datetime,
+    shipment_id: int | None = None,
+    pickup_id: int | None = None,
 ) -> None:
     """Write one balanced entry; an amount of zero moves nothing and is not written."""
     if amount:
-        post_all(session, [Posting(kind, amount, key, reason, at, shipment_id)])
+        post_all(session, [Posting(kind, amount, key, reason, at, shipment_id, pickup_id)])
 
 
 def top_up(session: Session, amount: int, key: str, who: str, at: datetime) -> None:
@@ -177,7 +194,7 @@ LEDGER_HEADS = ("Entry", "At (UTC)", "Kind", "Reason", "Order", "Carrier", *ACCO
 
 
 def ledger_rows(session: Session, asks: EntryFilter) -> Iterator[list[str]]:
-    """Yield the rows of the ledger below ``FILE_HEADS``, oldest first; amounts in minor units."""
+    """Yield the rows of the ledger below ``LEDGER_HEADS``, oldest first; amounts in minor units."""
     last = 0
     while True:
         query = _asked(asks).where(LedgerEntry.id > last).order_by(LedgerEntry.id).limit(CHUNK)

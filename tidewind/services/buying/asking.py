@@ -193,14 +193,20 @@ def account_of(order: Order) -> str:
     return order.plan.account
 
 
-def _write_intents(session: Session, orders: Sequence[Order], intents: Sequence[Intent]) -> None:
+def _write_intents(session: Session, orders: Sequence[Order], intents: Sequence[tuple[int, Intent]]) -> None:
     """Write the shipments that are meant, with a label for each parcel; each order knows its newest one."""
-    insert_rows(session, Shipment, intents)
-    newest = [{"id": i["order_id"], "newest_shipment_id": i["id"]} for i in intents]
+    insert_rows(session, Shipment, [intent for _, intent in intents])
+    newest = [{"id": i["order_id"], "newest_shipment_id": i["id"]} for _, i in intents]
     write_rows(session, Order, ["newest_shipment_id"], newest)
     labels = [
-        {"shipment_id": intent["id"], "parcel_no": n, "parcel": parcel, "gross_g": parcel.gross_g}
-        for intent, order in zip(intents, orders, strict=True)
+        {
+            "shipment_id": intent["id"],
+            "parcel_no": n,
+            "parcel": parcel,
+            "gross_g": parcel.gross_g,
+            "departure_id": departure,
+        }
+        for (departure, intent), order in zip(intents, orders, strict=True)
         for n, parcel in enumerate(order.plan.parcels, 1)
     ]
     insert_rows(session, Label, labels)
@@ -229,20 +235,20 @@ def _hold(session: Session, orders: Sequence[Order], batch: Batch, asked: Purcha
                 now,
                 intent["id"],
             )
-            for intent, order in zip(intents, orders, strict=True)
+            for (_, intent), order in zip(intents, orders, strict=True)
             if intent["payer"] == "balance" and intent["price_minor"]
         ],
     )
     asked.taken += [order.id for order in orders]
     for order in orders:
         order.batch_id = None
-    _queue(session, intents)
+    _queue(session, [intent for _, intent in intents])
 
 
 def _intents(
     session: Session, orders: Sequence[Order], batch: Batch, accounts: Mapping[str, CarrierRow], now: datetime
-) -> list[Intent]:
-    """Return the rows of the shipments to be bought, in the order of ``orders``."""
+) -> list[tuple[int, Intent]]:
+    """Return the departures and rows of the shipments to be bought, in the order of ``orders``."""
     today = now.astimezone(ZoneInfo(shop_settings(session).time_zone)).date()
     carriers = {carrier.code: carrier for carrier in carriers_in_force(session, today)}
     place = default_place(session)
@@ -254,17 +260,15 @@ def _intents(
         if key not in departures:
             departures[key] = departure_for(session, carrier, network, place.id, day)
         payer = payer_of(order, accounts)
-        made.append(
-            {
-                "id": shipment_id,
-                "batch_id": batch.id,
-                "departure_id": departures[key],
-                "payer": payer,
-                "sender": first_known(order.sender, place.address),
-                "asked_at": now,
-                **_bought_of(order, today),
-            }
-        )
+        intent = {
+            "id": shipment_id,
+            "batch_id": batch.id,
+            "payer": payer,
+            "sender": first_known(order.sender, place.address),
+            "asked_at": now,
+            **_bought_of(order, today),
+        }
+        made.append((departures[key], intent))
     return made
 
 

@@ -36,6 +36,7 @@ from tidewind.services.base import (
 )
 from tidewind.services.books import post
 from tidewind.services.follow import cancel_returns_of, tell_of_void
+from tidewind.services.handover import why_not_void
 from tidewind.services.planning import carriers_in_force, plan_orders, shop_settings
 
 MOST = 500
@@ -67,9 +68,10 @@ def ask_void(session: Session, shipment_ids: Sequence[int], who: str, printed_to
     today, zone = _today(session, now), ZoneInfo(shop_settings(session).time_zone)
     done = Voided()
     good = []
+    listed = why_not_void(session, shipment_ids)
     for shipment in found:
         bought_on = shipment.bought_at.astimezone(zone).date() if shipment.bought_at else today
-        reason = _refusal(shipment, bought_on, rules[shipment.carrier], today)
+        reason = _refusal(shipment, bought_on, rules[shipment.carrier], today) or listed.get(shipment.id, "")
         if reason:
             done.refused[shipment.id] = reason
         else:

@@ -1,20 +1,89 @@
-"""What must leave today, and what threatens it."""
+"""What must leave today and what threatens it: departures, the vans that fetch them, lists, the driver's count."""
 
 from tidewind.services.handover.alerts import alert_counts, late_sales, low_balance
-from tidewind.services.handover.departures import cutoff_at, default_place, departure_for, todays_departures
+from tidewind.services.handover.booking import settle_pickups
+from tidewind.services.handover.chasing import answer_missed, chase_pickup, chase_text, open_missed
+from tidewind.services.handover.counting import Counted, HandedOver, count_out, hand_over
+from tidewind.services.handover.departures import (
+    DepartureKey,
+    Fetched,
+    cutoff_at,
+    default_place,
+    departure_for,
+    todays_departures,
+)
 from tidewind.services.handover.first_hour import steps_missing
 from tidewind.services.handover.lanes import Lane, days_shown, lanes_on
+from tidewind.services.handover.manifests import (
+    Listed,
+    close_manifest,
+    listed_of,
+    manifest_by_number,
+    reopen_manifest,
+    tell_manifests,
+    why_not_void,
+)
+from tidewind.services.handover.pickups import (
+    PickupsAsked,
+    PickupWish,
+    ask_for_pickups,
+    bring,
+    calendar_key,
+    cancel_pickup,
+    newest_pickups,
+    pickup_by_calendar_key,
+    shop_calendar,
+)
+from tidewind.services.handover.standing import (
+    StandingWish,
+    ask_standing,
+    end_standing,
+    set_standing,
+    standing_pickups,
+)
 
 __all__ = [
+    "Counted",
+    "DepartureKey",
+    "Fetched",
+    "HandedOver",
     "Lane",
+    "Listed",
+    "PickupWish",
+    "PickupsAsked",
+    "StandingWish",
     "alert_counts",
+    "answer_missed",
+    "ask_for_pickups",
+    "ask_standing",
+    "bring",
+    "calendar_key",
+    "cancel_pickup",
+    "chase_pickup",
+    "chase_text",
+    "close_manifest",
+    "count_out",
     "cutoff_at",
     "days_shown",
     "default_place",
     "departure_for",
+    "end_standing",
+    "hand_over",
     "lanes_on",
     "late_sales",
+    "listed_of",
     "low_balance",
+    "manifest_by_number",
+    "newest_pickups",
+    "open_missed",
+    "pickup_by_calendar_key",
+    "reopen_manifest",
+    "set_standing",
+    "settle_pickups",
+    "shop_calendar",
+    "standing_pickups",
     "steps_missing",
+    "tell_manifests",
     "todays_departures",
+    "why_not_void",
 ]

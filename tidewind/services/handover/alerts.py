@@ -15,6 +15,7 @@ from tidewind.db.tables import (
     LabelRequest,
     Message,
     NumberRangeRow,
+    Pickup,
     PrintJob,
     Return,
     Shipment,
@@ -59,6 +60,7 @@ def alert_counts(session: Session, now: datetime) -> dict[str, int]:
         "numbers_low": select(func.count(NumberRangeRow.carrier_id.distinct())).where(
             NumberRangeRow.carrier_id.in_(_few_numbers())
         ),
+        "pickups_missed": select(func.count(Pickup.id)).where(Pickup.state == "missed", Pickup.settled_at.is_(None)),
         "prints_stuck": select(func.count(PrintJob.id)).where(PrintJob.state == "waiting", PrintJob.attempts > 0),
     }
     return {name: session.scalar(query) or 0 for name, query in asked.items()}

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from datetime import date, datetime, timedelta
+from dataclasses import dataclass, replace
+from datetime import date, datetime, time, timedelta
+from typing import Literal
 from zoneinfo import ZoneInfo
 
 from sqlalchemy import func, select
@@ -11,12 +12,24 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from tidewind.core.calendar import first_leaving_day
-from tidewind.core.options import timetable_of
+from tidewind.core.options import leaving_from, timetable_of
 from tidewind.core.order_facts import Carrier
+from tidewind.core.pickups.when import Where, ask_until, refusal_for
+from tidewind.core.states.departures import DepartureState
+from tidewind.core.states.pickups import PickupState
 from tidewind.core.stored import NO_ADDRESS
-from tidewind.db.tables import CarrierRow, Departure, Label, Order, Place, Shipment
-from tidewind.services.base import Conflict
-from tidewind.services.planning import carriers_in_force, closed_days, shop_settings
+from tidewind.db.tables import CarrierRow, Departure, Label, Order, Pickup, Place, Shipment
+from tidewind.services.base import Conflict, NotFound
+from tidewind.services.planning import Scope, carriers_in_force, closed_days, replan_some, shop_settings
+
+
+@dataclass(frozen=True, slots=True)
+class DepartureKey:
+    """Which handover: a carrier's network on a day, from the default place."""
+
+    carrier: str
+    network: str
+    day: date
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,6 +47,14 @@ class DepartureCounts:
     to_buy: int
     to_buy_minor: int
     order_ids: tuple[int, ...]
+    fetched: Fetched = "never"
+    ask_until: datetime | None = None
+    van_from: time | None = None
+    van_until: time | None = None
+
+
+Fetched = Literal["never", "not_asked", "too_late", "asked", "booked", "done", "missed", "brought", "handed_over"]
+"""How a departure leaves: nobody comes for it ever, nobody was asked (any more), or where its pickup stands."""
 
 
 def cutoff_at(carrier: Carrier, network_id: str, day: date) -> datetime:
@@ -51,19 +72,52 @@ def default_place(session: Session) -> Place:
 
 
 def departure_for(session: Session, carrier: Carrier, network: str, place_id: int, day: date) -> int:
-    """Return the id of the one departure for carrier, network, place and day, making it at need."""
+    """Return the id of the one departure for carrier, network, place and day, making it at need; it stays open.
+
+    Until the transaction ends nobody closes it.  Raises Conflict where somebody has, a moment ago.
+    """
+    departure = _departure(session, carrier, network, place_id, day, read=True)
+    if departure.state != DepartureState.OPEN:
+        words = f"The departure of {carrier.name} on {day:%-d %B} takes nothing more since a moment ago."
+        raise Conflict("departure_gone", f"{words} Nothing was bought; look at the new plan, and buy again.")
+    return departure.id
+
+
+def lock_departure(session: Session, key: DepartureKey, now: datetime) -> Departure:
+    """Return the departure with a key, locked, making it at need.  Raises NotFound for a network that there is not."""
+    today = now.astimezone(ZoneInfo(shop_settings(session).time_zone)).date()
+    carrier = next((c for c in carriers_in_force(session, today) if c.code == key.carrier), None)
+    if carrier is None or not any(n.id == key.network for n in carrier.own.card.networks):
+        raise NotFound("unknown_departure", "There is no such departure.")
+    return _departure(session, carrier, key.network, default_place(session).id, key.day, read=False)
+
+
+def plan_what_stays(session: Session, departure: Departure, why: str, now: datetime) -> None:
+    """Plan the waiting orders anew that were to leave with a departure: it takes nothing more, or leaves sooner."""
+    mine = (
+        (Order.carrier == departure.carrier) & (Order.network == departure.network) & (Order.ship_date == departure.day)
+    )
+    ids = session.scalars(select(Order.id).where(mine, Order.state.in_(("open", "held")))).all()
+    if ids:
+        replan_some(session, why, now, Scope(orders=tuple(ids)))
+
+
+def _departure(session: Session, carrier: Carrier, network: str, place_id: int, day: date, *, read: bool) -> Departure:
     values = {
         "carrier": carrier.code, "network": network, "place_id": place_id, "day": day,
         "cutoff_at": cutoff_at(carrier, network, day), "state": "open",
     }  # fmt: skip
     session.execute(insert(Departure).values(**values).on_conflict_do_nothing())
     found = session.scalar(
-        select(Departure.id).where(
+        select(Departure)
+        .where(
             Departure.carrier == carrier.code,
             Departure.network == network,
             Departure.place_id == place_id,
             Departure.day == day,
         )
+        .with_for_update(read=read)
+        .execution_options(populate_existing=True)
     )
     if found is None:
         raise Conflict("no_departure", "The departure could not be made; try again.")
@@ -84,7 +138,8 @@ def todays_departures(session: Session, now: datetime) -> list[DepartureCounts]:
                 carrier,
                 network.id,
                 network.name,
-                first_leaving_day(day, timetable_of(carrier, network.id, start, closed)),
+                first_leaving_day(day, timetable_of(replace(carrier, gone=()), network.id, start, closed)),
+                now,
             )
             for carrier in carriers
             for network in carrier.own.card.networks
@@ -94,11 +149,11 @@ def todays_departures(session: Session, now: datetime) -> list[DepartureCounts]:
     return []
 
 
-def _state(session: Session, carrier: Carrier, network: str, name: str, day: date) -> DepartureCounts:
+def _state(session: Session, carrier: Carrier, network: str, name: str, day: date, now: datetime) -> DepartureCounts:
     bought = session.execute(
         select(func.count(Label.id), func.count(Label.printed_at))
         .join(Shipment, Shipment.id == Label.shipment_id)
-        .join(Departure, Departure.id == Shipment.departure_id)
+        .join(Departure, Departure.id == Label.departure_id)
         .where(Departure.carrier == carrier.code, Departure.network == network, Departure.day == day)
         .where(Shipment.state == "bought")
     ).one()
@@ -108,6 +163,7 @@ def _state(session: Session, carrier: Carrier, network: str, name: str, day: dat
         .order_by(Order.id)
     ).all()
     monogram = session.scalar(select(CarrierRow.monogram).where(CarrierRow.code == carrier.code))
+    fetched, until, window = _fetched(session, carrier, network, day, now)
     return DepartureCounts(
         carrier=carrier.code,
         network=network,
@@ -120,4 +176,45 @@ def _state(session: Session, carrier: Carrier, network: str, name: str, day: dat
         to_buy=len(waiting),
         to_buy_minor=sum(price or 0 for _, price in waiting),
         order_ids=tuple(order_id for order_id, _ in waiting),
+        fetched=fetched,
+        ask_until=until,
+        van_from=window[0] if window else None,
+        van_until=window[1] if window else None,
     )
+
+
+def _fetched(
+    session: Session, carrier: Carrier, network_id: str, day: date, now: datetime
+) -> tuple[Fetched, datetime | None, tuple[time, time] | None]:
+    """Return how a departure leaves, until when its van can still be asked for, and the window of a booked one."""
+    query = (
+        select(Departure.state, Departure.brought, Pickup.state, Pickup.start, Pickup.until)
+        .outerjoin(Pickup, (Pickup.departure_id == Departure.id) & Pickup.state.in_(_TOLD))
+        .where(Departure.carrier == carrier.code, Departure.network == network_id, Departure.day == day)
+        .order_by(Pickup.id.desc())
+    )
+    state, brought, pickup, start, end = next(iter(session.execute(query)), (None, False, None, None, None))
+    rules = next(n.pickup for n in carrier.own.card.networks if n.id == network_id)
+    if state == DepartureState.HANDED_OVER:
+        return "handed_over", None, None
+    if pickup is not None:
+        window = (start, end) if start and end else None
+        return _TOLD[PickupState(pickup)], None, window
+    if brought or rules is None:
+        return ("brought" if brought else "never"), None, None
+    place = session.scalar(select(Place.address).where(Place.is_default)) or NO_ADDRESS
+    card, closed = carrier.own.card, closed_days(shop_settings(session))
+    where = Where(card.time_zone, leaving_from(card.country, place), place.postcode, closed)
+    if refusal_for(day, now, rules, where) is not None:
+        return "too_late", None, None
+    return "not_asked", ask_until(day, rules, where), None
+
+
+_TOLD: dict[PickupState, Fetched] = {
+    PickupState.ASKED: "asked",
+    PickupState.BOOKED: "booked",
+    PickupState.CANCELLING: "booked",
+    PickupState.DONE: "done",
+    PickupState.MISSED: "missed",
+}
+"""What the states of a pickup tell about its departure: a refused or cancelled one is none."""

@@ -1,76 +1,39 @@
-"""The handovers of a day as lanes: what lies in each by service, and what its carrier's rules say of fetching it."""
+"""The handovers of a day as lanes: what lies in each, how it is fetched, what was asked, closed, handed over."""
 
 from __future__ import annotations
 
-from collections import defaultdict
 from collections.abc import Sequence
-from dataclasses import dataclass, field
-from datetime import date, datetime, time, timedelta
+from dataclasses import dataclass
+from datetime import date, datetime, timedelta
 from zoneinfo import ZoneInfo
 
-from sqlalchemy import func, select
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from tidewind.core.calendar import is_working_day
 from tidewind.core.options import leaving_from
-from tidewind.core.pickups.rules import PickupRules
-from tidewind.core.pickups.taking import Waiting, pickup_fee, taken_along
-from tidewind.core.pickups.when import FARTHEST, Where, ask_until, days_offered, refusal_for
-from tidewind.core.quantities import Size
+from tidewind.core.order_facts import Carrier
+from tidewind.core.pickups.when import FARTHEST, Where
+from tidewind.core.states.departures import DepartureState
 from tidewind.core.stored import NO_ADDRESS
-from tidewind.db.tables import CarrierRow, Departure, Label, Order, Place, Shipment
+from tidewind.core.tariffs.card import Network
+from tidewind.db.tables import CarrierRow, Departure, Manifest, Pickup, Place
 from tidewind.services.base import Invalid
-from tidewind.services.handover.departures import cutoff_at
+from tidewind.services.handover.departures import DepartureKey, cutoff_at
+from tidewind.services.handover.fetching import Fetching, fetching_of
+from tidewind.services.handover.lying import Late, Lying, Pile, ToCome, lying_on, to_come_on
 from tidewind.services.planning import carriers_in_force, closed_days, shop_settings
 
 DAYS_SHOWN = 5
 
 
-@dataclass(slots=True)
-class Pile:
-    """The labels of one service that leave together: how many, how many on paper, grams and cubic millimetres."""
-
-    service: str
-    name: str
-    labels: int = 0
-    printed: int = 0
-    gross_g: int = 0
-    volume_mm3: int = 0
-
-
-@dataclass(frozen=True, slots=True)
-class Left:
-    """A parcel that a van does not take along, by its order, and why."""
-
-    order_id: int
-    order_number: str
-    words: str
-
-
-@dataclass(frozen=True, slots=True)
-class Fetching:
-    """What the carrier's rules say of fetching what lies there, if anything lies there.
-
-    ``refused`` is why it cannot be asked for; ``next_day`` the first day that still can be.  The fee is in minor units
-    of the carrier's card, without tax; None where nothing would be fetched.
-    """
-
-    until: datetime | None
-    refused: str
-    next_day: date | None
-    opens: time
-    closes: time
-    least_span_min: int
-    going: int
-    fee_minor: int | None
-    exact_hour_fee_minor: int | None
-    manifest_first: bool
-    left: tuple[Left, ...] = ()
-
-
 @dataclass(frozen=True, slots=True)
 class Lane:
-    """One handover of a day: a carrier's network with its cut-off, its piles, how they are fetched (None: never)."""
+    """One handover of a day: a carrier's network with its cut-off, its piles, how they are fetched (None: never).
+
+    ``pickup`` is the newest one that was asked for, ``manifest`` the standing one; ``by_telephone``: the carrier is not
+    asked by us, whoever books calls it.  Without a departure of its own yet a lane is open.
+    """
 
     carrier: str
     network: str
@@ -82,12 +45,30 @@ class Lane:
     to_buy: int
     piles: tuple[Pile, ...] = ()
     fetching: Fetching | None = None
+    state: DepartureState = DepartureState.OPEN
+    brought: bool = False
+    driver: str = ""
+    handed_over_at: datetime | None = None
+    pickup: Pickup | None = None
+    manifest: Manifest | None = None
+    by_telephone: bool = False
+    late: tuple[Late, ...] = ()
 
 
-@dataclass(slots=True)
-class _Lying:
-    piles: dict[str, Pile] = field(default_factory=dict)
-    waiting: list[tuple[int, Waiting]] = field(default_factory=list)
+@dataclass(frozen=True, slots=True)
+class _Day:
+    """Everything about a day that its lanes are made of."""
+
+    day: date
+    now: datetime
+    place: Place | None
+    closed: tuple[tuple[date, date], ...]
+    lying: dict[tuple[str, str], Lying]
+    to_come: dict[tuple[str, str], ToCome]
+    rows: dict[str, CarrierRow]
+    departures: dict[tuple[str, str], Departure]
+    pickups: dict[int, Pickup]
+    manifests: dict[int, Manifest]
 
 
 def days_shown(session: Session, now: datetime) -> list[date]:
@@ -112,89 +93,76 @@ def lanes_on(session: Session, day: date, now: datetime) -> list[Lane]:
     shop = shop_settings(session)
     if abs((day - now.astimezone(ZoneInfo(shop.time_zone)).date()).days) > FARTHEST.days:
         raise Invalid("too_far", "Departures are shown for three months before and after today.")
-    start = session.scalar(select(Place.address).where(Place.is_default)) or NO_ADDRESS
-    lying, to_buy = _lying(session, day), _to_buy(session, day)
-    monograms = dict(session.execute(select(CarrierRow.code, CarrierRow.monogram)).all())
-    lanes = []
-    for carrier in carriers_in_force(session, day):
-        card = carrier.own.card
-        place = leaving_from(card.country, start)
-        where = Where(card.time_zone, place, start.postcode, closed_days(shop))
-        for network in card.networks:
-            mine = lying[carrier.code, network.id]
-            waiting = [parcel for _, parcel in mine.waiting]
-            lanes.append(
-                Lane(
-                    carrier=carrier.code,
-                    network=network.id,
-                    name=network.name,
-                    monogram=str(monograms.get(carrier.code, "")),
-                    day=day,
-                    cutoff_at=cutoff_at(carrier, network.id, day),
-                    currency=card.currency,
-                    to_buy=to_buy.get((carrier.code, network.id), 0),
-                    piles=tuple(sorted(mine.piles.values(), key=lambda pile: pile.name)),
-                    fetching=_fetching(network.pickup, waiting, mine, day, now, where) if network.pickup else None,
-                )
-            )
+    departures = session.scalars(select(Departure).where(Departure.day == day)).all()
+    ids = [departure.id for departure in departures]
+    # Of one departure the later pickup overwrites those before it.
+    pickups = session.scalars(select(Pickup).where(Pickup.departure_id.in_(ids)).order_by(Pickup.id)) if ids else ()
+    standing = select(Manifest).where(Manifest.departure_id.in_(ids), Manifest.reopened_at.is_(None))
+    of_day = _Day(
+        day,
+        now,
+        session.scalar(select(Place).where(Place.is_default)),
+        closed_days(shop),
+        lying_on(session, day),
+        to_come_on(session, day),
+        {row.code: row for row in session.scalars(select(CarrierRow))},
+        {(departure.carrier, departure.network): departure for departure in departures},
+        _newest(list(pickups)),
+        {manifest.departure_id: manifest for manifest in (session.scalars(standing) if ids else ())},
+    )
+    lanes = [
+        _lane(of_day, carrier, network)
+        for carrier in carriers_in_force(session, day)
+        for network in carrier.own.card.networks
+    ]
     return sorted(lanes, key=lambda lane: (lane.cutoff_at, lane.name))
 
 
-def _lying(session: Session, day: date) -> dict[tuple[str, str], _Lying]:
-    query = (
-        select(
-            Departure.carrier, Departure.network, Shipment.service, Shipment.service_name, Label.id, Label.parcel,
-            Label.gross_g, Label.printed_at, Label.tracking_number, Order.number, Order.id,
-        )
-        .join(Shipment, Shipment.id == Label.shipment_id)
-        .join(Departure, Departure.id == Shipment.departure_id)
-        .join(Order, Order.id == Shipment.order_id)
-        .where(Departure.day == day, Shipment.state == "bought")
-        .order_by(Label.id)
-    )  # fmt: skip
-    found: dict[tuple[str, str], _Lying] = defaultdict(_Lying)
-    for row in session.execute(query):
-        carrier, network, service, name, _, parcel, gross_g, printed_at, _, number, order_id = row
-        lying = found[carrier, network]
-        pile = lying.piles.setdefault(service, Pile(service, name))
-        size = Size.of(*parcel.sides_mm)
-        pile.labels += 1
-        pile.printed += printed_at is not None
-        pile.gross_g += gross_g
-        pile.volume_mm3 += size.mm3
-        lying.waiting.append((order_id, Waiting(number, service, name, gross_g, size)))
+def lane_of(session: Session, key: DepartureKey, now: datetime) -> Lane | None:
+    """Return one handover as its lane; None where the carrier has no such network."""
+    lanes = lanes_on(session, key.day, now)
+    return next((one for one in lanes if (one.carrier, one.network) == (key.carrier, key.network)), None)
+
+
+def _newest(pickups: Sequence[Pickup]) -> dict[int, Pickup]:
+    """Return of each departure the pickup that counts: a refused wish does not hide the van that is booked."""
+    found: dict[int, Pickup] = {}
+    for pickup in pickups:
+        before = found.get(pickup.departure_id)
+        if before is not None and before.state == "booked" and pickup.state == "refused":
+            continue
+        found[pickup.departure_id] = pickup
     return found
 
 
-def _to_buy(session: Session, day: date) -> dict[tuple[str, str], int]:
-    waiting = (
-        select(Order.carrier, Order.network, func.count(Order.id))
-        .where(Order.state == "open", Order.ship_date == day, Order.carrier.is_not(None))
-        .group_by(Order.carrier, Order.network)
-    )
-    return {(str(carrier), str(network)): count for carrier, network, count in session.execute(waiting)}
-
-
-def _fetching(
-    rules: PickupRules, parcels: Sequence[Waiting], lying: _Lying, day: date, now: datetime, where: Where
-) -> Fetching:
-    taken = taken_along(parcels, rules)
-    refusal = refusal_for(day, now, rules, where)
-    until = ask_until(day, rules, where) if refusal is None or refusal.reason == "too_late" else None
-    soonest = days_offered(now, rules, where)
-    why = refusal.detail if refusal else taken.refused.detail if taken.refused else ""
-    order_of = {id(parcel): order_id for order_id, parcel in lying.waiting}
-    fee = pickup_fee(len(taken.going), day, exact_hour=False, rules=rules) if taken.going else None
-    return Fetching(
-        until=until,
-        refused=why,
-        next_day=soonest[0] if soonest else None,
-        opens=rules.opens,
-        closes=rules.closes,
-        least_span_min=rules.least_span_min,
-        going=len(taken.going),
-        fee_minor=fee,
-        exact_hour_fee_minor=rules.exact_hour_fee if rules.exact_hour else None,
-        manifest_first=rules.manifest_first,
-        left=tuple(Left(order_of[id(parcel)], parcel.label, words) for parcel, words in taken.left),
+def _lane(of_day: _Day, carrier: Carrier, network: Network) -> Lane:
+    card, key = carrier.own.card, (carrier.code, network.id)
+    start = of_day.place.address if of_day.place else NO_ADDRESS
+    where = Where(card.time_zone, leaving_from(card.country, start), start.postcode, of_day.closed)
+    lying = of_day.lying.get(key, Lying())
+    to_come = of_day.to_come.get(key, ToCome())
+    fetching = None
+    if network.pickup:
+        day, now = of_day.day, of_day.now
+        fetching = fetching_of(network.pickup, network.cutoff, lying, to_come.parcels, day, now, where)
+    departure, row = of_day.departures.get(key), of_day.rows[carrier.code]
+    return Lane(
+        carrier=carrier.code,
+        network=network.id,
+        name=network.name,
+        monogram=row.monogram,
+        day=of_day.day,
+        cutoff_at=cutoff_at(carrier, network.id, of_day.day),
+        currency=card.currency,
+        to_buy=len(to_come.orders),
+        piles=tuple(sorted(lying.piles.values(), key=lambda pile: pile.name)),
+        fetching=fetching,
+        state=DepartureState(departure.state) if departure else DepartureState.OPEN,
+        brought=departure.brought if departure else False,
+        driver=departure.driver if departure else "",
+        handed_over_at=departure.handed_over_at if departure else None,
+        pickup=of_day.pickups.get(departure.id) if departure else None,
+        manifest=of_day.manifests.get(departure.id) if departure else None,
+        by_telephone=row.kind == "list",
+        late=tuple(lying.late.values()),
     )

@@ -16,6 +16,7 @@ from tidewind.services.papers.files import (
     shipments_meant,
     trial_labels,
 )
+from tidewind.services.papers.manifests import manifest_data, manifest_rows, print_manifest
 from tidewind.services.papers.printers import (
     PAPERS,
     add_printer,
@@ -44,6 +45,8 @@ __all__ = [
     "goods_of",
     "look_at_printer",
     "look_at_printers",
+    "manifest_data",
+    "manifest_rows",
     "mark_printed",
     "papers_of",
     "posting_lists",
@@ -51,6 +54,7 @@ __all__ = [
     "print_interleaved",
     "print_invoices",
     "print_labels",
+    "print_manifest",
     "print_pick_list",
     "print_pictures",
     "print_posting_lists",

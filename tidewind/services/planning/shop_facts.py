@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from datetime import date, datetime
+from datetime import date, datetime, time
 from functools import lru_cache
-from typing import Any
+from typing import Any, NamedTuple
 from zoneinfo import ZoneInfo
 
 from sqlalchemy import func, select
@@ -20,6 +20,8 @@ from tidewind.core.quantities import speak_in
 from tidewind.core.rules.rule import Rule
 from tidewind.core.rules.written import BadRules, read_rules
 from tidewind.core.screening import Listed, Screen
+from tidewind.core.states.departures import DepartureState
+from tidewind.core.states.pickups import PickupState
 from tidewind.core.tariffs.card import RateCard, card_in_force, day_kind
 from tidewind.core.tariffs.contracts import PUBLISHED, Contract
 from tidewind.core.tariffs.engine import CompiledCard
@@ -27,7 +29,9 @@ from tidewind.core.tariffs.reading import BadCard
 from tidewind.core.tariffs.written import read_card
 from tidewind.db.tables import (
     CarrierRow,
+    Departure,
     PackagingRow,
+    Pickup,
     Place,
     PrecedentRow,
     PromiseLink,
@@ -118,6 +122,7 @@ def carriers_in_force(session: Session, today: date, now: datetime | None = None
     Services that no account uses are left out.  Given ``now``, carriers that are asked bring what they have answered.
     """
     rows = session.scalars(select(RateCardRow).order_by(RateCardRow.id)).all()
+    leaving = _leaving(session, today)
     found = []
     for carrier in session.scalars(select(CarrierRow).where(CarrierRow.active).order_by(CarrierRow.id)):
         mine, contracts = tuple(_version(row) for row in rows if row.carrier_id == carrier.id), contracts_of(carrier)
@@ -125,8 +130,41 @@ def carriers_in_force(session: Session, today: date, now: datetime | None = None
         if own and published and contracts:
             answers = answers_of(session, carrier.code, now) if carrier.asks_prices and now else own.answers
             dated = _dated(mine, today)
-            found.append(Carrier(carrier.code, carrier.name, own.with_answers(answers), published, dated))
+            gone, windows = leaving.get(carrier.code, _Leaving())
+            sooner = tuple(window for window in windows if _is_window(own.card, window[0]))
+            answered = own.with_answers(answers)
+            found.append(Carrier(carrier.code, carrier.name, answered, published, dated, tuple(gone), sooner))
     return tuple(found)
+
+
+class _Leaving(NamedTuple):
+    """Of a carrier from today on: what takes nothing more, and when the windows of its booked vans begin."""
+
+    gone: list[tuple[str, date]] = []  # noqa: RUF012 - never changed: each carrier's is made anew
+    windows: list[tuple[str, date, time]] = []  # noqa: RUF012
+
+
+def _leaving(session: Session, today: date) -> dict[str, _Leaving]:
+    booked = (Pickup.departure_id == Departure.id) & Pickup.state.in_(PickupState.AT_THE_CARRIER)
+    query = (
+        select(Departure.carrier, Departure.network, Departure.day, Departure.state, Pickup.start)
+        .outerjoin(Pickup, booked)
+        .where(Departure.day >= today)
+        .order_by(Departure.id)
+    )
+    found: dict[str, _Leaving] = {}
+    for code, network, day, state, start in session.execute(query):
+        mine = found.setdefault(code, _Leaving([], []))
+        if state != DepartureState.OPEN:
+            mine.gone.append((network, day))
+        elif start is not None:
+            mine.windows.append((network, day, start))
+    return found
+
+
+def _is_window(card: RateCard, network: str) -> bool:
+    """Tell whether a network's van is asked for by the hour, so that what is bought after it began is left behind."""
+    return any(n.id == network and n.pickup and n.pickup.least_span_min for n in card.networks)
 
 
 def rules_in_force(session: Session) -> tuple[Rule, ...]:

@@ -76,7 +76,7 @@ def take_on(
     if session.scalar(known) is None:  # its packaging and services go by it; what another one had is not taken
         row.code = who.code
     row.monogram, row.latin_only = who.monogram, who.latin_only
-    row.states, row.key_sealed = dict(who.states), key_sealed
+    row.states, row.can, row.key_sealed = dict(who.states), sorted(who.can), key_sealed
     session.flush()
     taken = TakenOn(row)
     beside = around(session, row.code, row.name, now)

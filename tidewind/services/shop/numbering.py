@@ -14,6 +14,7 @@ from tidewind.core.tariffs.live import LiveAnswer
 from tidewind.db.tables import Label, NumberRangeRow, OwnSale
 from tidewind.outside.carrier import CarrierEvent, Purchase, Sold, SoldParcel, SoldReturn, VoidAnswer
 from tidewind.outside.errors import RefusedOutside
+from tidewind.outside.handing_over import ManifestTold, PickupAnswer, PickupWanted
 from tidewind.services.base import Conflict, Invalid, NotFound, one_at_a_time
 from tidewind.services.shop.carriers import get_carrier
 
@@ -185,6 +186,23 @@ class OwnNumbers:
     def events(self, tracking_number: str) -> list[CarrierEvent]:  # noqa: ARG002 - CarrierClient's
         """It tells nothing by itself."""
         return []
+
+    def book_pickup(self, key: str, wanted: PickupWanted) -> PickupAnswer:  # noqa: ARG002 - CarrierClient's
+        """Nobody is told by the program: who asked for the van calls the carrier, and it stands in our list."""
+        return PickupAnswer("booked", "by telephone", wanted.expected_minor, f"Tell {self._name} yourselves")
+
+    def find_pickup(self, key: str) -> PickupAnswer | None:  # noqa: ARG002 - CarrierClient's
+        """It tells nothing by itself."""
+        return None
+
+    def cancel_pickup(self, key: str) -> None:
+        """Nobody is told by the program."""
+
+    def tell_manifest(self, key: str, manifest: ManifestTold) -> None:
+        """The list goes along on paper."""
+
+    def take_manifest_back(self, key: str) -> None:
+        """Nobody was told of it."""
 
 
 def _sale(session: Session, key: str) -> OwnSale | None:

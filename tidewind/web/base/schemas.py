@@ -21,6 +21,8 @@ Code = Annotated[str, StringConstraints(min_length=1, max_length=40)]
 Side = Annotated[int, Field(gt=0, le=10_000)]
 Short = Annotated[str, StringConstraints(max_length=120, strip_whitespace=True)]
 Ids = Annotated[list[int], Field(min_length=1, max_length=MOST_ORDERS)]
+MailTo = Annotated[str, StringConstraints(min_length=3, max_length=200, pattern=r"^[^@\s]+@[^@\s]+$")]
+"""Where a mail goes, as far as a form can tell; whether it arrives the mail server says."""
 
 
 # JSON Schema's own format "time" wants a zone behind it (RFC 3339); a cut-off is a time of the place.

@@ -8,7 +8,7 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
 from tidewind.services.base import MOST_ORDERS
-from tidewind.web.base.schemas import Count, Day, Ids, Key, Out, Short
+from tidewind.web.base.schemas import Count, Day, Ids, Key, MailTo, Out, Short
 from tidewind.web.orders.schemas.order import OrderRow, ShipmentOut
 
 
@@ -179,4 +179,4 @@ class RefundOut(BaseModel):
 
 
 class ChaseIn(BaseModel):
-    mail_to: Annotated[str, StringConstraints(min_length=3, max_length=200, pattern=r"^[^@\s]+@[^@\s]+$")]
+    mail_to: MailTo

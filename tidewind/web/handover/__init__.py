@@ -1,5 +1,5 @@
-"""What must leave today."""
+"""What must leave today, and how it is handed over."""
 
-from tidewind.web.handover import routes
+from tidewind.web.handover.routes import departing, pickups, today
 
-ROUTERS = (routes.router,)
+ROUTERS = (today.router, departing.router, pickups.router, pickups.public)

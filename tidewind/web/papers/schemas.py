@@ -8,7 +8,7 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, Field, StringConstraints
 
 from tidewind.services.base import MOST_ORDERS
-from tidewind.web.base.schemas import Ids, Key, Out, Short
+from tidewind.web.base.schemas import Ids, Key, MailTo, Out, Short
 
 
 class PrinterOut(Out):
@@ -106,4 +106,4 @@ class MarkIn(BaseModel):
 
 class MailLabelIn(BaseModel):
     shipment_id: int
-    mail_to: Annotated[str, StringConstraints(min_length=3, max_length=200, pattern=r"^[^@\s]+@[^@\s]+$")]
+    mail_to: MailTo

@@ -9,6 +9,7 @@ import {
   kilograms,
   localDay,
   money,
+  roomTaken,
   timeLeft,
 } from "../../shared/format";
 import { now, useMe } from "../../shared/session";
@@ -19,7 +20,6 @@ const props = defineProps<{ lane: Schemas["LaneOut"] }>();
 const { zone } = useMe();
 const labels = computed(() => props.lane.piles.reduce((n, p) => n + p.labels, 0));
 const printed = computed(() => props.lane.piles.reduce((n, p) => n + p.printed, 0));
-const volume = (mm3: number) => `${(mm3 / 1_000_000_000).toFixed(2)} m³`;
 const span = (minutes: number) =>
   minutes % 60 ? count(minutes, "minute") : count(minutes / 60, "hour");
 const hours = computed(() => {
@@ -75,7 +75,7 @@ const last = computed(() => {
           </td>
           <td class="right">{{ p.labels }}</td>
           <td class="right">{{ kilograms(p.gross_g) }}</td>
-          <td class="right">{{ volume(p.volume_mm3) }}</td>
+          <td class="right">{{ roomTaken(p.volume_mm3) }}</td>
         </template></DataTable
       >
     </section>

@@ -5,9 +5,12 @@ from __future__ import annotations
 from datetime import date, datetime
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, BeforeValidator, Field
+from pydantic import BaseModel, Field
 
+from tidewind.services.handover import Fetched
 from tidewind.web.base.schemas import Out
+from tidewind.web.handover.schemas.clock import Clock
+from tidewind.web.handover.schemas.pickups import ManifestOut, PickupOut
 
 
 class DepartureOut(Out):
@@ -22,10 +25,10 @@ class DepartureOut(Out):
     to_buy: int
     to_buy_minor: int
     order_ids: list[int]
-
-
-# The carrier's clock on that day: no format of the schema is a time of day without an offset.
-Clock = Annotated[str, BeforeValidator(lambda at: f"{at:%H:%M}"), Field(pattern=r"^[0-2][0-9]:[0-5][0-9]$")]
+    fetched: Annotated[Fetched, Field(description="How it leaves: where its pickup stands, or that there is none")]
+    ask_until: datetime | None
+    van_from: Clock | None
+    van_until: Clock | None
 
 
 class PileOut(Out):
@@ -35,6 +38,7 @@ class PileOut(Out):
     name: str
     labels: int
     printed: int
+    counted: int
     gross_g: int
     volume_mm3: int
 
@@ -45,6 +49,18 @@ class LeftOut(Out):
     order_id: int
     order_number: str
     words: str
+
+
+class SuggestedOut(Out):
+    """What a pickup is filled in with: bought labels and orders still to buy that go along."""
+
+    start: Clock
+    until: Clock
+    parcels: int
+    classes: dict[str, int] = Field(description="Parcels by the service's name")
+    gross_g: int
+    heaviest_g: int
+    longest_mm: int
 
 
 class FetchingOut(Out):
@@ -60,7 +76,18 @@ class FetchingOut(Out):
     fee_minor: int | None = Field(description="In minor units of the carrier's card, without tax; None with no parcel")
     exact_hour_fee_minor: int | None
     manifest_first: bool
+    spots: list[str]
+    suggested: SuggestedOut
     left: list[LeftOut]
+
+
+class LateOut(Out):
+    """A bought order that arrives after the day its buyer was promised."""
+
+    order_id: int
+    order_number: str
+    arrives: date
+    promised: date
 
 
 class LaneOut(Out):
@@ -76,6 +103,14 @@ class LaneOut(Out):
     to_buy: int
     piles: list[PileOut]
     fetching: FetchingOut | None
+    state: Literal["open", "closed", "handed_over", "missed"]
+    brought: bool
+    driver: str
+    handed_over_at: datetime | None
+    pickup: PickupOut | None
+    manifest: ManifestOut | None
+    by_telephone: bool
+    late: list[LateOut]
 
 
 class LanesOut(BaseModel):
@@ -126,6 +161,7 @@ class TodayOut(BaseModel):
     returns_back: int
     requests_waiting: int
     prints_stuck: int
+    pickups_missed: int
     numbers_low: int
     first_hour: list[StepOut] = Field(description="What a new shop still needs; nothing once it can buy labels")
     samples: int | None = Field(description="The import that the sample orders came by")

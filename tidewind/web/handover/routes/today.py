@@ -19,7 +19,7 @@ from tidewind.services.handover import (
 )
 from tidewind.services.orders import count_open, samples_there, snag_groups
 from tidewind.web.access import MONEY_ROLES, Anyone, Now, Tx
-from tidewind.web.handover.schemas import (
+from tidewind.web.handover.schemas.today import (
     DepartureOut,
     LaneOut,
     LanesOut,

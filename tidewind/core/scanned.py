@@ -1,0 +1,25 @@
+"""What a scanner brings in, brought to the forms in which numbers are kept."""
+
+from __future__ import annotations
+
+import re
+
+_IDENTIFIER = re.compile(r"^\][A-Za-z][0-9A-Za-z]")
+"""The symbology identifier that some scanners send ahead of the data (ISO/IEC 15424)."""
+_SSCC = re.compile(r"^(?:\(00\)|00)(\d{18})$")
+"""A logistic unit's number with its application identifier (GS1 General Specifications, 3.2)."""
+LONGEST = 120
+
+
+def forms_of(code: str) -> tuple[str, ...]:
+    """Return the forms under which a scanned code may be kept, the likeliest first; none for an empty one.
+
+    Symbology identifiers, group separators, blanks around it, and the application identifier of an SSCC go; a code that
+    was typed may be in small letters and have blanks between.
+    """
+    plain = _IDENTIFIER.sub("", "".join(c for c in code[:LONGEST] if c.isprintable()).strip())
+    if not plain:
+        return ()
+    close = plain.replace(" ", "")
+    unit = _SSCC.match(close)
+    return tuple(dict.fromkeys([*([unit[1]] if unit else []), plain, close, close.upper()]))

@@ -1,0 +1,42 @@
+"""Pickups as a calendar file (RFC 5545), for one or as a feed that a calendar subscribes to."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import UTC, datetime
+
+import vobject
+
+
+@dataclass(frozen=True, slots=True)
+class CalendarEntry:
+    """One appointment: an id that stays the same, its instants (aware), what and where it is."""
+
+    uid: str
+    stamped_at: datetime
+    starts_at: datetime
+    ends_at: datetime
+    title: str
+    where: str
+    words: str
+    cancelled: bool = False
+
+
+def calendar_file(entries: Sequence[CalendarEntry], name: str) -> bytes:
+    """Return the appointments as one file; a calendar knows a changed one again by its uid."""
+    made = vobject.iCalendar()
+    made.add("prodid").value = "-//Tidewind//pickups//EN"
+    made.add("x-wr-calname").value = name
+    made.add("method").value = "PUBLISH"
+    for entry in entries:
+        event = made.add("vevent")
+        event.add("uid").value = entry.uid
+        event.add("dtstamp").value = entry.stamped_at.astimezone(UTC)
+        event.add("dtstart").value = entry.starts_at.astimezone(UTC)
+        event.add("dtend").value = entry.ends_at.astimezone(UTC)
+        event.add("summary").value = entry.title
+        event.add("location").value = entry.where
+        event.add("description").value = entry.words
+        event.add("status").value = "CANCELLED" if entry.cancelled else "CONFIRMED"
+    return str(made.serialize()).encode()

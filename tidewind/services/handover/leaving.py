@@ -1,0 +1,103 @@
+"""What goes with a departure and what is left behind: that falls to the next one, and whoever must know hears it."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Sequence
+from datetime import date, datetime, timedelta
+from zoneinfo import ZoneInfo
+
+from sqlalchemy import select, update
+from sqlalchemy.orm import Session
+
+from tidewind.core.calendar import Timetable, add_working_days, arrival, first_leaving_day
+from tidewind.core.options import timetable_of
+from tidewind.core.order_facts import Carrier
+from tidewind.core.states.departures import DEPARTURE_MOVES, DepartureMove, DepartureState
+from tidewind.core.states.labels import LabelState
+from tidewind.core.subdivisions import working_place
+from tidewind.db.tables import Departure, Label, Place, Product, Shipment
+from tidewind.services.base import move_row, write_history
+from tidewind.services.handover.departures import departure_for, plan_what_stays
+from tidewind.services.planning import carriers_in_force, closed_days, shop_settings
+
+
+def goes(session: Session, departure: Departure, driver: str, who: str, now: datetime) -> None:
+    """Let a departure go with every label that is in it; what was still planned for it is planned anew."""
+    move_row(departure, DEPARTURE_MOVES, DepartureState, DepartureMove.HAND_OVER)
+    departure.handed_over_at, departure.driver, departure.handed_over_by = now, driver[:120], who[:120]
+    mine = select(Shipment.id).where(Shipment.state.in_(LabelState.TRAVELS))
+    session.execute(
+        update(Label)
+        .where(Label.departure_id == departure.id, Label.shipment_id.in_(mine))
+        .values(handed_over_at=now)
+        .execution_options(synchronize_session="fetch")
+    )
+    session.flush()
+    plan_what_stays(session, departure, "its departure has been handed over", now)
+
+
+def labels_in(session: Session, departure_id: int, only: Collection[int] | None = None) -> Sequence[Label]:
+    """Return the labels of a departure that travel, locked, in the order of their ids; ``only`` some of them."""
+    query = (
+        select(Label)
+        .join(Shipment, Shipment.id == Label.shipment_id)
+        .where(Label.departure_id == departure_id, Shipment.state.in_(LabelState.TRAVELS))
+        .order_by(Label.id)
+        .with_for_update(of=Label)
+    )
+    if only is not None:
+        query = query.where(Label.id.in_(only))
+    return session.scalars(query).all()
+
+
+def stays_behind(
+    session: Session, departure: Departure, only: Collection[int] | None, why: str, now: datetime
+) -> list[int]:
+    """Move labels (None: all that are in it) to the next departure of their truck; return their orders.
+
+    Their arrival is reckoned anew, and each order's record says what became of it.
+    """
+    left = labels_in(session, departure.id, only)
+    if not left:
+        return []
+    carrier, timetable = _truck(session, departure, now)
+    today = now.astimezone(ZoneInfo(timetable.zone)).date()
+    day = first_leaving_day(max(today, departure.day + timedelta(days=1)), timetable)
+    later = departure_for(session, carrier, departure.network, departure.place_id, day)
+    mine = select(Shipment).where(Shipment.id.in_({label.shipment_id for label in left}))
+    shipments = {shipment.id: shipment for shipment in session.scalars(mine)}
+    for label in left:
+        label.departure_id, label.counted_at = later, None
+    weekend = _no_weekend(session, shipments.values())
+    for shipment in shipments.values():
+        before, shipment.arrives = shipment.arrives, _arrives(shipment, carrier, timetable, day, shipment.id in weekend)
+        late = shipment.order.promise_date and shipment.arrives and shipment.arrives > shipment.order.promise_date
+        words = f"stays here, {why}; goes on {day:%-d %B}"
+        if shipment.arrives and shipment.arrives != before:
+            words += f", arrives {shipment.arrives:%-d %B}" + (" and misses its promise" if late else "")
+        write_history(session, shipment.order, "Departures", words, now)
+    return [shipment.order_id for shipment in shipments.values()]
+
+
+def _truck(session: Session, departure: Departure, now: datetime) -> tuple[Carrier, Timetable]:
+    shop = shop_settings(session)
+    today = now.astimezone(ZoneInfo(shop.time_zone)).date()
+    carrier = next(c for c in carriers_in_force(session, today) if c.code == departure.carrier)
+    place = session.get_one(Place, departure.place_id)
+    return carrier, timetable_of(carrier, departure.network, place.address, closed_days(shop))
+
+
+def _arrives(shipment: Shipment, carrier: Carrier, timetable: Timetable, day: date, no_weekend: bool) -> date | None:
+    """Return when what leaves on a day arrives; as many working days later as it waits where its card is gone."""
+    service = carrier.own.services.get(shipment.service)
+    transit = service.service.transit.get(shipment.quote.zone) if service else None
+    to = working_place(shipment.address)
+    if transit is not None:
+        return arrival(day, timetable, transit, to, no_weekend=no_weekend).latest
+    return add_working_days(shipment.arrives, 1, to) if shipment.arrives else None
+
+
+def _no_weekend(session: Session, shipments: Collection[Shipment]) -> set[int]:
+    """Return the shipments with goods that must not spend a weekend on the way."""
+    tender = set(session.scalars(select(Product.sku).where(Product.no_weekend)))
+    return {s.id for s in shipments if any(line.sku in tender for line in s.order.lines)}

@@ -1,0 +1,1 @@
+"""Today and departures; what acts on a departure; pickups and their calendar."""

@@ -1,0 +1,61 @@
+"""Bodies of what is done to a departure."""
+
+from __future__ import annotations
+
+from datetime import date
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, Field
+
+from tidewind.services.handover import DepartureKey
+from tidewind.web.base.schemas import Out, Short
+
+
+class DepartureIn(BaseModel):
+    """Which departure: a carrier's network on a day."""
+
+    carrier: Annotated[str, Field(max_length=30)]
+    network: Annotated[str, Field(max_length=30)]
+    day: date
+
+    @property
+    def key(self) -> DepartureKey:
+        """The departure's key."""
+        return DepartureKey(self.carrier, self.network, self.day)
+
+
+class BringIn(DepartureIn):
+    """Whether we take a departure to the carrier ourselves."""
+
+    brought: bool
+
+
+class ScanIn(DepartureIn):
+    """A parcel that is scanned out."""
+
+    code: Annotated[str, Field(min_length=1, max_length=200)]
+
+
+class HandOverIn(DepartureIn):
+    """A handing over: how many were counted where nothing was scanned, who took them, and what was drawn."""
+
+    number: Annotated[int, Field(ge=0, le=100_000)] | None = None
+    driver: Short = ""
+    signature: Annotated[str, Field(max_length=60_000)] = ""
+
+
+class CountedOut(Out):
+    """What a scan at the truck meant."""
+
+    verdict: Literal["right", "twice", "not_listed", "other_truck", "gone", "not_to_go", "unknown"]
+    words: str
+    order_number: str
+    counted: int
+    of: int
+
+
+class HandedOverOut(BaseModel):
+    """How many parcels went, and the orders of those that stay for the next departure."""
+
+    parcels: int
+    left_orders: list[int]
