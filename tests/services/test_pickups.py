@@ -5,7 +5,6 @@ from __future__ import annotations
 import random
 import subprocess
 import sys
-from collections.abc import Iterator
 from datetime import UTC, date, datetime, time
 
 import httpx
@@ -36,7 +35,9 @@ from tidewind.services.handover import (
     settle_pickups,
     tell_manifests,
 )
+from tidewind.services.orders import edit_hand
 from tidewind.services.planning import replan_waiting
+from tidewind.services.rates import ask_prices_of_order
 from tidewind.standins import carriers
 from tidewind.standins.world import World
 from tidewind.web.access import Wiring
@@ -45,9 +46,8 @@ TUESDAY = date(2026, 11, 24)
 
 
 @pytest.fixture(autouse=True)
-def _quick(monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
+def _quick(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(carriers, "HANG_SECONDS", 2.5)
-    yield
 
 
 def at(hour: int, minute: int = 0, second: int = 0, day: date = TUESDAY) -> datetime:
@@ -58,12 +58,24 @@ def bought(wiring: Wiring, carrier: str, network: str, count: int) -> list[int]:
     """Buy labels that leave on the day of the clock with a network; return the shipments."""
     with wiring.sessions.begin() as session:
         replan_waiting(session, "the clock of the test", wiring.clock())
+    if carrier == "cobaltair":
+        _by_air(wiring, count)
     with wiring.sessions() as session:
         orders = [o for o in clear_orders(session, carrier, 60) if o.network == network and o.ship_date == TUESDAY]
     assert len(orders) >= count
     ids = ids_of(wiring, ask(wiring, orders[:count], key=f"{carrier}-{network}").batch_id)
     assert {buy(wiring, one) for one in ids} == {"bought"}
     return ids
+
+
+def _by_air(wiring: Wiring, count: int) -> None:
+    """Let some orders go by the carrier that is asked for its prices."""
+    with wiring.sessions() as session:
+        ids = [order.id for order in clear_orders(session, "brightmile", count)]
+    for one in ids:
+        ask_prices_of_order(wiring.sessions, wiring.outside, one, None, wiring.clock())
+    with wiring.sessions.begin() as session:
+        edit_hand(session, ids, {"service": "ca-day"}, "Tomé", wiring.clock())
 
 
 def lane(wiring: Wiring, network: str, day: date = TUESDAY) -> Lane:
@@ -104,7 +116,7 @@ def test_a_van_is_asked_for_once_changed_and_cancelled_with_its_fee(wiring: Wiri
     suggested = lane(wiring, "road").fetching
     assert suggested is not None
     assert (suggested.suggested.start, suggested.suggested.until) == (time(16), time(18))
-    assert asked(wiring, wish(wiring, "road", shown_minor=400)) == ["it costs €4.20 now, not €4.00; look again"]
+    assert asked(wiring, wish(wiring, "road", shown_minor=400)) == ["it costs 4.20 EUR now, not 4.00 EUR; look again"]
     assert asked(wiring, wish(wiring, "road")) == []
     assert asked(wiring, wish(wiring, "road")) == ["it is being asked for by Tomé just now"]
     assert books(wiring)["held"] == 420

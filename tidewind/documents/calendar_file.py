@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import UTC, datetime
+from datetime import datetime
 
 import vobject
+from vobject.icalendar import utc
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,9 +33,9 @@ def calendar_file(entries: Sequence[CalendarEntry], name: str) -> bytes:
     for entry in entries:
         event = made.add("vevent")
         event.add("uid").value = entry.uid
-        event.add("dtstamp").value = entry.stamped_at.astimezone(UTC)
-        event.add("dtstart").value = entry.starts_at.astimezone(UTC)
-        event.add("dtend").value = entry.ends_at.astimezone(UTC)
+        event.add("dtstamp").value = entry.stamped_at.astimezone(utc)
+        event.add("dtstart").value = entry.starts_at.astimezone(utc)
+        event.add("dtend").value = entry.ends_at.astimezone(utc)
         event.add("summary").value = entry.title
         event.add("location").value = entry.where
         event.add("description").value = entry.words

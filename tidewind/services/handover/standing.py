@@ -87,11 +87,16 @@ def _ask(session: Session, row: StandingPickup, now: datetime) -> list[int]:
         key = DepartureKey(row.carrier, row.network, day)
         lane = lane_of(session, key, now)
         until = lane.fetching.until if lane and lane.fetching else None
-        if lane is None or lane.fetching is None or until is None or not until - AHEAD <= now <= until:
+        if lane is None or lane.fetching is None or until is None or not _is_near(until, now):
             continue
         row.asked_for = day
         return _asked(session, row, key, lane.fetching.fee_minor, day, now)
     return []
+
+
+def _is_near(until: datetime, now: datetime) -> bool:
+    """Tell whether a last moment, whose second is in to its end, is near and not over."""
+    return until.replace(microsecond=0) - AHEAD <= now <= until
 
 
 def _asked(
