@@ -352,7 +352,7 @@ def test_the_drivers_count_says_at_once_what_is_wrong_and_what_is_left_goes_next
     with wiring.sessions.begin() as session:
         done = hand_over(session, key, None, "Rui", "M1 1 L2 2", "Tomé", clock())
         assert done.parcels == 2
-        assert len(done.left_orders) == 1
+        assert len(done.left) == 1
         left = session.get_one(Shipment, road[2])
         departure = session.get_one(Departure, left.labels[0].departure_id)
         assert (departure.day, departure.state) == (date(2026, 11, 25), "open")

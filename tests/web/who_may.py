@@ -38,7 +38,7 @@ GET /api/contacts/file | POST /api/returns | POST /api/returns/{return_id}/close
 _SHIP = """
 POST /api/pickups | POST /api/pickups/{pickup_id}/cancel | GET /api/pickups/{pickup_id}/chase | POST /api/pickups/{pickup_id}/chase
 POST /api/pickups/{pickup_id}/answer | PUT /api/standing-pickups | DELETE /api/standing-pickups/{standing_id}
-POST /api/pickups/calendar | POST /api/departures/reopen | POST /api/departures/bring
+POST /api/pickups/calendar | POST /api/departures/reopen | POST /api/departures/bring | POST /api/departures/move
 GET /api/carriers/{code}/cards/{card_id}/file | POST /api/carriers/{code}/accounts/rehearse
 POST /api/carriers/{code}/without | POST /api/carriers/{code}/cards/check | POST /api/carriers/{code}/cards/rehearse
 POST /api/orders/{order_id}/ask-prices | POST /api/quote/ask-prices | POST /api/orders/services

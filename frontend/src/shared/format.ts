@@ -130,6 +130,11 @@ export function number(n: number | null | undefined): string {
   return n === null || n === undefined ? "" : n.toLocaleString("en-GB");
 }
 
+/** A sentence begins with a capital. */
+export function capital(words: string): string {
+  return words.slice(0, 1).toUpperCase() + words.slice(1);
+}
+
 export function count(n: number, one: string, many = `${one}s`): string {
   return `${number(n)} ${n === 1 ? one : many}`;
 }

@@ -14,6 +14,7 @@ from tidewind.services.handover.departures import (
 )
 from tidewind.services.handover.first_hour import steps_missing
 from tidewind.services.handover.lanes import Lane, days_shown, lanes_on
+from tidewind.services.handover.leaving import Moved, move_pile
 from tidewind.services.handover.manifests import (
     Listed,
     close_manifest,
@@ -49,6 +50,7 @@ __all__ = [
     "HandedOver",
     "Lane",
     "Listed",
+    "Moved",
     "PickupWish",
     "PickupsAsked",
     "StandingWish",
@@ -74,6 +76,7 @@ __all__ = [
     "listed_of",
     "low_balance",
     "manifest_by_number",
+    "move_pile",
     "newest_pickups",
     "open_missed",
     "pickup_by_calendar_key",

@@ -15,7 +15,7 @@ from tidewind.core.states.labels import LabelState
 from tidewind.db.tables import Departure, Label, Order, Shipment
 from tidewind.services.base import Conflict, Invalid
 from tidewind.services.handover.departures import DepartureKey, lock_departure
-from tidewind.services.handover.leaving import goes, labels_in, stays_behind
+from tidewind.services.handover.leaving import Moved, goes, labels_in, stays_behind
 from tidewind.services.handover.pickups import standing_manifest
 
 Verdict = Literal["right", "twice", "not_listed", "other_truck", "gone", "not_to_go", "unknown"]
@@ -98,11 +98,11 @@ def _verdict(
 
 @dataclass(frozen=True, slots=True)
 class HandedOver:
-    """How a handing over went: how many parcels went, and the orders of those that stay for the next departure."""
+    """How a handing over went: how many parcels went, and what became of those that stay for the next departure."""
 
     departure: Departure
     parcels: int
-    left_orders: list[int]
+    left: list[Moved]
 
 
 def hand_over(
@@ -128,7 +128,7 @@ def hand_over(
         raise Conflict("count", words)
     left = [label.id for label in labels if label.counted_at is None] if counted else []
     departure.signature = signature
-    orders = stays_behind(session, departure, left, "left on the pile", now) if left else []
+    moved = stays_behind(session, departure, left, "left on the pile", now) if left else []
     session.flush()  # what stays is out of it before the rest goes
     goes(session, departure, driver, who, now)
-    return HandedOver(departure, len(labels) - len(left), orders)
+    return HandedOver(departure, len(labels) - len(left), moved)

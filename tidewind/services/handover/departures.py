@@ -79,7 +79,7 @@ def departure_for(session: Session, carrier: Carrier, network: str, place_id: in
     departure = _departure(session, carrier, network, place_id, day, read=True)
     if departure.state != DepartureState.OPEN:
         words = f"The departure of {carrier.name} on {day:%-d %B} takes nothing more since a moment ago."
-        raise Conflict("departure_gone", f"{words} Nothing was bought; look at the new plan, and buy again.")
+        raise Conflict("departure_gone", f"{words} Nothing was changed; look at the new plan, and try again.")
     return departure.id
 
 

@@ -44,7 +44,8 @@ class Fetching:
     """What the carrier's rules say of fetching what lies there, if anything lies there.
 
     ``refused`` is why it cannot be asked for; ``next_day`` the first day that still can be.  Fees are in minor units of
-    the carrier's card, without tax; ``fee_minor`` is None where nothing would be fetched.
+    the carrier's card, without tax; ``fee_minor`` is None where nothing would be fetched, and ``parcel_fee_minor`` what
+    of it each parcel costs.
     """
 
     until: datetime | None
@@ -56,6 +57,7 @@ class Fetching:
     going: int
     fee_minor: int | None
     exact_hour_fee_minor: int | None
+    parcel_fee_minor: int
     manifest_first: bool
     spots: tuple[str, ...]
     suggested: Suggested
@@ -91,6 +93,7 @@ def fetching_of(
         going=len(both.going),
         fee_minor=fee,
         exact_hour_fee_minor=rules.exact_hour_fee if rules.exact_hour else None,
+        parcel_fee_minor=rules.fee if rules.fee_per == "parcel" else 0,
         manifest_first=rules.manifest_first,
         spots=rules.spots,
         suggested=_suggested(both.going, usual_window(cutoff, day, now, rules, where)),

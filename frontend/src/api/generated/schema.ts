@@ -3248,6 +3248,374 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/departures/close": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Close
+         * @description Close a departure's manifest; closed before, it is the same one.
+         */
+        post: operations["close_api_departures_close_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/departures/reopen": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Reopen
+         * @description Open a closed departure again, as long as it is not handed over; its manifest is worth nothing any more.
+         */
+        post: operations["reopen_api_departures_reopen_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/departures/bring": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring It
+         * @description Say that a departure is taken to the carrier by us, or that it is to be fetched after all.
+         */
+        post: operations["bring_it_api_departures_bring_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/departures/count": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Count
+         * @description Count a scanned parcel out for the driver; the answer says at once what is wrong with it.
+         */
+        post: operations["count_api_departures_count_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/departures/hand-over": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Hand It Over
+         * @description Hand a departure over: what was counted goes, the rest falls to the next one.
+         */
+        post: operations["hand_it_over_api_departures_hand_over_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/departures/move": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Move
+         * @description Let the labels of a service leave on another day; with ``only_try`` it is only said what that would do.
+         */
+        post: operations["move_api_departures_move_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/manifests/{number}.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Manifest Pdf
+         * @description Return a manifest as PDF in two copies, with lines to sign.
+         */
+        get: operations["manifest_pdf_api_manifests__number__pdf_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/manifests/{number}.json": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Manifest Json
+         * @description Return a manifest as JSON.
+         */
+        get: operations["manifest_json_api_manifests__number__json_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/manifests/{number}.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Manifest Csv
+         * @description Return a manifest as CSV.
+         */
+        get: operations["manifest_csv_api_manifests__number__csv_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pickups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Pickups
+         * @description Return the pickups that were asked for last, the newest first, and those that are asked for by themselves.
+         */
+        get: operations["pickups_api_pickups_get"];
+        put?: never;
+        /**
+         * Ask
+         * @description Ask for vans, one for each departure named; what cannot be asked for is said with its reason.
+         */
+        post: operations["ask_api_pickups_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pickups/{pickup_id}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Cancel
+         * @description Ask the carrier to take a pickup back; its fee comes back with the carrier's yes.
+         */
+        post: operations["cancel_api_pickups__pickup_id__cancel_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pickups/{pickup_id}/chase": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Chase Words
+         * @description Return the words by which a carrier is pressed about a van that did not come.
+         */
+        get: operations["chase_words_api_pickups__pickup_id__chase_get"];
+        put?: never;
+        /**
+         * Chase
+         * @description Press the carrier by mail about a van that did not come.
+         */
+        post: operations["chase_api_pickups__pickup_id__chase_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pickups/{pickup_id}/answer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Answer
+         * @description Write down what the carrier answered about a missed van.
+         */
+        post: operations["answer_api_pickups__pickup_id__answer_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/standing-pickups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Stand
+         * @description Let a network's van be asked for by itself on some days of the week, or change or pause that.
+         */
+        put: operations["stand_api_standing_pickups_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/standing-pickups/{standing_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Stop Standing
+         * @description Let a van no longer be asked for by itself; what is booked stays booked.
+         */
+        delete: operations["stop_standing_api_standing_pickups__standing_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pickups/calendar": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Calendar Address
+         * @description Return the address of the calendar that a calendar program subscribes to; it is made at need.
+         */
+        post: operations["calendar_address_api_pickups_calendar_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pickups/{key}.ics": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One In Calendar
+         * @description Return one pickup as a calendar file, by its unguessable key.
+         */
+        get: operations["one_in_calendar_api_pickups__key__ics_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calendar/{key}.ics": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * All In Calendar
+         * @description Return the pickups of a fortnight and those to come, by the unguessable key of the shop's calendar.
+         */
+        get: operations["all_in_calendar_api_calendar__key__ics_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/labels.pdf": {
         parameters: {
             query?: never;
@@ -4025,6 +4393,19 @@ export interface components {
             comment?: string | null;
         };
         /**
+         * AnswerIn
+         * @description What the carrier answered about a missed van; ``came``: it turned up after all.
+         */
+        AnswerIn: {
+            /** Words */
+            words: string;
+            /**
+             * Came
+             * @default false
+             */
+            came: boolean;
+        };
+        /**
          * ApproveIn
          * @description Approve as asked, or with another weight or service.
          */
@@ -4379,6 +4760,23 @@ export interface components {
             lines: components["schemas"]["BookedLineOut"][];
         };
         /**
+         * BringIn
+         * @description Whether we take a departure to the carrier ourselves.
+         */
+        BringIn: {
+            /** Carrier */
+            carrier: string;
+            /** Network */
+            network: string;
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /** Brought */
+            brought: boolean;
+        };
+        /**
          * BroughtIn
          * @description What a file brought.
          */
@@ -4633,6 +5031,22 @@ export interface components {
         };
         /** ChaseIn */
         ChaseIn: {
+            /** Mail To */
+            mail_to: string;
+        };
+        /**
+         * ChaseOut
+         * @description Words, or an address, to be copied.
+         */
+        ChaseOut: {
+            /** Text */
+            text: string;
+        };
+        /**
+         * ChasePickupIn
+         * @description To whom the carrier's mail goes.
+         */
+        ChasePickupIn: {
             /** Mail To */
             mail_to: string;
         };
@@ -4894,10 +5308,46 @@ export interface components {
              */
             home_country: string;
         };
+        /**
+         * CountIn
+         * @description A parcel that is scanned out.
+         */
+        CountIn: {
+            /** Carrier */
+            carrier: string;
+            /** Network */
+            network: string;
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /** Code */
+            code: string;
+        };
         /** CountOut */
         CountOut: {
             /** Count */
             count: number;
+        };
+        /**
+         * CountedOut
+         * @description What a scan at the truck meant.
+         */
+        CountedOut: {
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "right" | "twice" | "not_listed" | "other_truck" | "gone" | "not_to_go" | "unknown";
+            /** Words */
+            words: string;
+            /** Order Number */
+            order_number: string;
+            /** Counted */
+            counted: number;
+            /** Of */
+            of: number;
         };
         /**
          * CoverIO
@@ -4949,6 +5399,21 @@ export interface components {
             /** Password */
             password: string;
         };
+        /**
+         * DepartureIn
+         * @description Which departure: a carrier's network on a day.
+         */
+        DepartureIn: {
+            /** Carrier */
+            carrier: string;
+            /** Network */
+            network: string;
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+        };
         /** DepartureOut */
         DepartureOut: {
             /** Carrier */
@@ -4979,6 +5444,18 @@ export interface components {
             to_buy_minor: number;
             /** Order Ids */
             order_ids: number[];
+            /**
+             * Fetched
+             * @description How it leaves: where its pickup stands, or that there is none
+             * @enum {string}
+             */
+            fetched: "never" | "not_asked" | "too_late" | "asked" | "booked" | "done" | "missed" | "brought" | "handed_over";
+            /** Ask Until */
+            ask_until: string | null;
+            /** Van From */
+            van_from: string | null;
+            /** Van Until */
+            van_until: string | null;
         };
         /**
          * DifferenceOut
@@ -5299,8 +5776,13 @@ export interface components {
             fee_minor: number | null;
             /** Exact Hour Fee Minor */
             exact_hour_fee_minor: number | null;
+            /** Parcel Fee Minor */
+            parcel_fee_minor: number;
             /** Manifest First */
             manifest_first: boolean;
+            /** Spots */
+            spots: string[];
+            suggested: components["schemas"]["SuggestedOut"];
             /** Left */
             left: components["schemas"]["LeftOut"][];
         };
@@ -5491,6 +5973,33 @@ export interface components {
             released: boolean;
         };
         /**
+         * HandOverIn
+         * @description A handing over: how many were counted where nothing was scanned, who took them, and what was drawn.
+         */
+        HandOverIn: {
+            /** Carrier */
+            carrier: string;
+            /** Network */
+            network: string;
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /** Number */
+            number?: number | null;
+            /**
+             * Driver
+             * @default
+             */
+            driver: string;
+            /**
+             * Signature
+             * @default
+             */
+            signature: string;
+        };
+        /**
          * HandParcelIO
          * @description A parcel put together by hand: pairs of order line id and pieces, and its packaging (null: what fits).
          */
@@ -5502,6 +6011,16 @@ export interface components {
             ][];
             /** Packaging */
             packaging?: string | null;
+        };
+        /**
+         * HandedOverOut
+         * @description How many parcels went, and what became of those that stay for the next departure.
+         */
+        HandedOverOut: {
+            /** Parcels */
+            parcels: number;
+            /** Left */
+            left: components["schemas"]["MovedOut"][];
         };
         /** Health */
         Health: {
@@ -5804,6 +6323,23 @@ export interface components {
             /** Piles */
             piles: components["schemas"]["PileOut"][];
             fetching: components["schemas"]["FetchingOut"] | null;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "open" | "closed" | "handed_over" | "missed";
+            /** Brought */
+            brought: boolean;
+            /** Driver */
+            driver: string;
+            /** Handed Over At */
+            handed_over_at: string | null;
+            pickup: components["schemas"]["PickupOut"] | null;
+            manifest: components["schemas"]["ManifestOut"] | null;
+            /** By Telephone */
+            by_telephone: boolean;
+            /** Late */
+            late: components["schemas"]["LateOut"][];
         };
         /**
          * LanesOut
@@ -5824,6 +6360,26 @@ export interface components {
             days: string[];
             /** Lanes */
             lanes: components["schemas"]["LaneOut"][];
+        };
+        /**
+         * LateOut
+         * @description A bought order that arrives after the day its buyer was promised.
+         */
+        LateOut: {
+            /** Order Id */
+            order_id: number;
+            /** Order Number */
+            order_number: string;
+            /**
+             * Arrives
+             * Format: date
+             */
+            arrives: string;
+            /**
+             * Promised
+             * Format: date
+             */
+            promised: string;
         };
         /**
          * LateSaleOut
@@ -6018,6 +6574,32 @@ export interface components {
             /** Sender */
             sender: string;
         };
+        /**
+         * ManifestOut
+         * @description A closed list; ``told`` is whether its carrier has it, where the carrier wants it.
+         */
+        ManifestOut: {
+            /** Number */
+            number: string;
+            /**
+             * Closed At
+             * Format: date-time
+             */
+            closed_at: string;
+            /** Closed By */
+            closed_by: string;
+            /** Parcels */
+            parcels: number;
+            /** Gross G */
+            gross_g: number;
+            /**
+             * Told
+             * @enum {string}
+             */
+            told: "unasked" | "asked" | "told" | "refused";
+            /** Words */
+            words: string;
+        };
         /** MappingOut */
         MappingOut: {
             /**
@@ -6198,6 +6780,54 @@ export interface components {
              * @default 0
              */
             price_tolerance_minor: number;
+        };
+        /**
+         * MoveIn
+         * @description The labels of a service, and the day on which they are to leave instead.
+         */
+        MoveIn: {
+            /** Carrier */
+            carrier: string;
+            /** Network */
+            network: string;
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /** Service */
+            service: string;
+            /**
+             * To Day
+             * Format: date
+             */
+            to_day: string;
+            /**
+             * Only Try
+             * @default false
+             */
+            only_try: boolean;
+        };
+        /**
+         * MovedOut
+         * @description An order whose label goes with another departure: when it arrives then, and whether that misses its promise.
+         */
+        MovedOut: {
+            /** Order Id */
+            order_id: number;
+            /** Order Number */
+            order_number: string;
+            /**
+             * Leaves
+             * Format: date
+             */
+            leaves: string;
+            /** Before */
+            before: string | null;
+            /** Arrives */
+            arrives: string | null;
+            /** Late */
+            late: boolean;
         };
         /**
          * NumberIn
@@ -6660,6 +7290,161 @@ export interface components {
             batch_id: number | null;
         };
         /**
+         * PickupIn
+         * @description A van to be asked for; what is left out is as suggested.  ``shown_minor`` is the fee that was seen.
+         */
+        PickupIn: {
+            /** Carrier */
+            carrier: string;
+            /** Network */
+            network: string;
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /** Shown Minor */
+            shown_minor: number;
+            /** Start */
+            start?: string | null;
+            /** Until */
+            until?: string | null;
+            /** Parcels */
+            parcels?: number | null;
+            /** Gross G */
+            gross_g?: number | null;
+            /**
+             * Spot
+             * @default
+             */
+            spot: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /**
+             * Contact
+             * @default
+             */
+            contact: string;
+            /**
+             * Phone
+             * @default
+             */
+            phone: string;
+        };
+        /**
+         * PickupOut
+         * @description A pickup: what was asked for, where it stands, and what the carrier said.
+         */
+        PickupOut: {
+            /** Id */
+            id: number;
+            /** Carrier */
+            carrier: string;
+            /** Network */
+            network: string;
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "asked" | "booked" | "refused" | "cancelling" | "cancelled" | "done" | "missed";
+            /** Start */
+            start: string;
+            /** Until */
+            until: string;
+            /**
+             * Begins At
+             * Format: date-time
+             */
+            begins_at: string;
+            /**
+             * Ends At
+             * Format: date-time
+             */
+            ends_at: string;
+            /**
+             * Change Until
+             * Format: date-time
+             */
+            change_until: string;
+            /** Parcels */
+            parcels: number;
+            /** Gross G */
+            gross_g: number;
+            /** Spot */
+            spot: string;
+            /** Note */
+            note: string;
+            /** Contact */
+            contact: string;
+            /** Phone */
+            phone: string;
+            /** Fee Minor */
+            fee_minor: number;
+            /** Confirmation */
+            confirmation: string;
+            /** Words */
+            words: string;
+            /** Asked By */
+            asked_by: string;
+            /**
+             * Asked At
+             * Format: date-time
+             */
+            asked_at: string;
+            /** Cancelled By */
+            cancelled_by: string;
+            /** Chased At */
+            chased_at: string | null;
+            /** Answer */
+            answer: string;
+            /**
+             * Open
+             * @description Missed, and nobody has the carrier's answer yet
+             */
+            open: boolean;
+            /**
+             * Calendar
+             * @description Where it is as a calendar file, for whoever has the address
+             */
+            calendar: string;
+        };
+        /**
+         * PickupsAskedOut
+         * @description The pickups under way, and in words why others are not.
+         */
+        PickupsAskedOut: {
+            /** Asked */
+            asked: components["schemas"]["PickupOut"][];
+            /** Dropped */
+            dropped: string[];
+        };
+        /**
+         * PickupsIn
+         * @description Vans to be asked for.
+         */
+        PickupsIn: {
+            /** Wishes */
+            wishes: components["schemas"]["PickupIn"][];
+        };
+        /**
+         * PickupsOut
+         * @description Pickups, the newest first, and the standing ones.
+         */
+        PickupsOut: {
+            /** Pickups */
+            pickups: components["schemas"]["PickupOut"][];
+            /** Standing */
+            standing: components["schemas"]["StandingOut"][];
+        };
+        /**
          * PileOut
          * @description The labels of one service that leave together.
          */
@@ -6672,6 +7457,8 @@ export interface components {
             labels: number;
             /** Printed */
             printed: number;
+            /** Counted */
+            counted: number;
             /** Gross G */
             gross_g: number;
             /** Volume Mm3 */
@@ -8189,6 +8976,49 @@ export interface components {
             most: number;
         };
         /**
+         * StandingIO
+         * @description On which days of the week (0 is Monday) a network's van is asked for by itself.
+         */
+        StandingIO: {
+            /** Carrier */
+            carrier: string;
+            /** Network */
+            network: string;
+            /** Weekdays */
+            weekdays: number[];
+            /** Start */
+            start?: string | null;
+            /** Until */
+            until?: string | null;
+            /**
+             * Paused
+             * @default false
+             */
+            paused: boolean;
+        };
+        /**
+         * StandingOut
+         * @description A van that is asked for by itself.
+         */
+        StandingOut: {
+            /** Id */
+            id: number;
+            /** Carrier */
+            carrier: string;
+            /** Network */
+            network: string;
+            /** Weekdays */
+            weekdays: number[];
+            /** Start */
+            start: string | null;
+            /** Until */
+            until: string | null;
+            /** Paused */
+            paused: boolean;
+            /** Asked For */
+            asked_for: string | null;
+        };
+        /**
          * Start
          * @description What the start page needs before anybody is signed in.
          */
@@ -8222,6 +9052,31 @@ export interface components {
             done: boolean;
             /** Needed */
             needed: boolean;
+        };
+        /**
+         * SuggestedOut
+         * @description What a pickup is filled in with: bought labels and orders still to buy that go along.
+         */
+        SuggestedOut: {
+            /** Start */
+            start: string;
+            /** Until */
+            until: string;
+            /** Parcels */
+            parcels: number;
+            /**
+             * Classes
+             * @description Parcels by the service's name
+             */
+            classes: {
+                [key: string]: number;
+            };
+            /** Gross G */
+            gross_g: number;
+            /** Heaviest G */
+            heaviest_g: number;
+            /** Longest Mm */
+            longest_mm: number;
         };
         /** SuggestionOut */
         SuggestionOut: {
@@ -8325,6 +9180,8 @@ export interface components {
             requests_waiting: number;
             /** Prints Stuck */
             prints_stuck: number;
+            /** Pickups Missed */
+            pickups_missed: number;
             /** Numbers Low */
             numbers_low: number;
             /**
@@ -15540,6 +16397,739 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TodayOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    close_api_departures_close_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "carrier": "norvia",
+                 *       "network": "text",
+                 *       "day": "2026-11-24"
+                 *     }
+                 */
+                "application/json": components["schemas"]["DepartureIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ManifestOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    reopen_api_departures_reopen_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "carrier": "norvia",
+                 *       "network": "text",
+                 *       "day": "2026-11-24"
+                 *     }
+                 */
+                "application/json": components["schemas"]["DepartureIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ManifestOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    bring_it_api_departures_bring_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "carrier": "norvia",
+                 *       "network": "text",
+                 *       "day": "2026-11-24",
+                 *       "brought": false
+                 *     }
+                 */
+                "application/json": components["schemas"]["BringIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CountOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    count_api_departures_count_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "carrier": "norvia",
+                 *       "network": "text",
+                 *       "day": "2026-11-24",
+                 *       "code": "norvia"
+                 *     }
+                 */
+                "application/json": components["schemas"]["CountIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CountedOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    hand_it_over_api_departures_hand_over_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "carrier": "norvia",
+                 *       "network": "text",
+                 *       "day": "2026-11-24",
+                 *       "number": 1
+                 *     }
+                 */
+                "application/json": components["schemas"]["HandOverIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HandedOverOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    move_api_departures_move_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "carrier": "norvia",
+                 *       "network": "text",
+                 *       "day": "2026-11-24",
+                 *       "service": "np-parcel",
+                 *       "to_day": "2026-11-24"
+                 *     }
+                 */
+                "application/json": components["schemas"]["MoveIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MovedOut"][];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    manifest_pdf_api_manifests__number__pdf_get: {
+        parameters: {
+            query?: {
+                /** @example a4 */
+                paper?: string;
+            };
+            header?: never;
+            path: {
+                /** @example LL-20381 */
+                number: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": string;
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    manifest_json_api_manifests__number__json_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example LL-20381 */
+                number: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": Record<string, never>;
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    manifest_csv_api_manifests__number__csv_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example LL-20381 */
+                number: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    pickups_api_pickups_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PickupsOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    ask_api_pickups_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "wishes": [
+                 *         {
+                 *           "carrier": "norvia",
+                 *           "network": "text",
+                 *           "day": "2026-11-24",
+                 *           "shown_minor": 425,
+                 *           "gross_g": 1200,
+                 *           "phone": "+351 900 000 000"
+                 *         }
+                 *       ]
+                 *     }
+                 */
+                "application/json": components["schemas"]["PickupsIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PickupsAskedOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    cancel_api_pickups__pickup_id__cancel_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example 1 */
+                pickup_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PickupOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    chase_words_api_pickups__pickup_id__chase_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example 1 */
+                pickup_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChaseOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    chase_api_pickups__pickup_id__chase_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example 1 */
+                pickup_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "mail_to": "ana@buyer.example"
+                 *     }
+                 */
+                "application/json": components["schemas"]["ChasePickupIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PickupOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    answer_api_pickups__pickup_id__answer_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example 1 */
+                pickup_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "words": "Weighed again"
+                 *     }
+                 */
+                "application/json": components["schemas"]["AnswerIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PickupOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    stand_api_standing_pickups_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "carrier": "norvia",
+                 *       "network": "text",
+                 *       "weekdays": [
+                 *         1
+                 *       ]
+                 *     }
+                 */
+                "application/json": components["schemas"]["StandingIO"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StandingOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    stop_standing_api_standing_pickups__standing_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example 1 */
+                standing_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CountOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    calendar_address_api_pickups_calendar_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChaseOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    one_in_calendar_api_pickups__key__ics_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example text */
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/calendar": string;
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    all_in_calendar_api_calendar__key__ics_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example text */
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/calendar": string;
                 };
             };
             /** @description Problem details */

@@ -6,7 +6,7 @@ import { now, useMe } from "../../shared/session";
 
 /** One handover along the clock: its cut-off, the last moment to ask for the van, the van's hours, and what lies there. */
 const props = defineProps<{ lane: Schemas["LaneOut"]; chosen: boolean }>();
-const emit = defineEmits<{ choose: [] }>();
+const emit = defineEmits<{ choose: []; lift: [service: string]; letGo: [] }>();
 const { zone } = useMe();
 const FROM = 7;
 const UNTIL = 20;
@@ -35,12 +35,29 @@ const asked = computed(() => {
     ? at(clock(until, zone.value))
     : undefined;
 });
+/** The van's hours: those that are booked, else those that would be asked for, drawn as not certain. */
+const van = computed(() => {
+  const f = props.lane.fetching;
+  if (!f || props.lane.brought) return undefined;
+  const p = props.lane.pickup;
+  const booked = !!p && ["booked", "cancelling", "done"].includes(p.state);
+  if (booked) return { from: p.start, until: p.until, booked, words: `${p.start}–${p.until}` };
+  const words = p?.state === "asked" ? "being asked" : f.going ? "not asked yet" : "";
+  return { from: f.suggested.start, until: f.suggested.until, booked, words };
+});
+/** A stack is lifted by the lane it stands on. */
+function lift(event: DragEvent): void {
+  const stack = event.target instanceof HTMLElement ? event.target.dataset.service : undefined;
+  if (stack) emit("lift", stack);
+}
+const STATES = { open: "", closed: "closed", handed_over: "✓ handed over", missed: "✕ missed" };
 const what = computed(() =>
   [
     clock(props.lane.cutoff_at, zone.value),
     labels.value ? count(labels.value, "label") : "nothing in it",
     labels.value ? kilograms(grams.value) : "",
-    props.lane.fetching ? "" : "to take along",
+    props.lane.fetching && !props.lane.brought ? "" : "to take along",
+    STATES[props.lane.state],
   ]
     .filter(Boolean)
     .join(" · "),
@@ -55,6 +72,8 @@ const what = computed(() =>
     :aria-selected="chosen"
     :class="{ chosen }"
     @click="emit('choose')"
+    @dragstart="lift"
+    @dragend="emit('letGo')"
   >
     <span class="who">
       <span
@@ -66,19 +85,28 @@ const what = computed(() =>
     <span class="time" aria-hidden="true">
       <span v-if="today" class="now" :style="{ left: `${at(clock(now, zone))}%` }" />
       <span
-        v-if="lane.fetching"
+        v-if="van"
         class="van"
+        :class="{ pending: !van.booked }"
         :style="{
-          left: `${at(lane.fetching.opens)}%`,
-          width: `${at(lane.fetching.closes) - at(lane.fetching.opens)}%`,
+          left: `${at(van.from)}%`,
+          width: `${Math.max(at(van.until) - at(van.from), 1)}%`,
         }"
-      />
+        ><i class="small">{{ van.words }}</i></span
+      >
       <span v-if="asked !== undefined" class="ask" :style="{ left: `${asked}%` }"
         ><i class="small">ask</i></span
       >
       <span class="cut" :style="{ left: `${cutoff}%` }" />
       <span class="stacks" :style="{ right: `${100 - cutoff + 1}%` }">
-        <span v-for="p in lane.piles" :key="p.service" class="stack" :title="p.name">
+        <span
+          v-for="p in lane.piles"
+          :key="p.service"
+          class="stack"
+          :title="`${p.name}: drag it to another day`"
+          draggable="true"
+          :data-service="p.service"
+        >
           <span class="all" :style="{ height: `${Math.max((p.labels / most) * 38, 3)}px` }">
             <span class="done" :style="{ height: `${(p.printed / p.labels) * 100}%` }" />
           </span>
@@ -94,7 +122,7 @@ const what = computed(() =>
   display: grid;
   grid-template-columns: 240px minmax(0, 1fr);
   width: 100%;
-  min-height: 68px;
+  min-height: 60px;
   padding: 0;
   font: inherit;
   color: inherit;
@@ -151,6 +179,19 @@ const what = computed(() =>
   height: 8px;
   border: 1px solid var(--mute);
   border-bottom: 0;
+}
+.van.pending {
+  border-color: var(--wheat-line);
+  border-style: dashed;
+  border-bottom: 0;
+}
+.van i {
+  position: absolute;
+  top: 1px;
+  left: 4px;
+  font-style: normal;
+  color: var(--mute);
+  white-space: nowrap;
 }
 .stacks {
   position: absolute;

@@ -29,6 +29,35 @@ const stopped = computed(
 const first = computed(() =>
   today.value?.departures.find((d) => d.to_buy && new Date(d.cutoff_at) > now.value),
 );
+/** How a departure leaves, in words; nothing while nothing goes with it. */
+function vanWords(d: Schemas["DepartureOut"]): string {
+  const something = d.printed + d.bought + d.to_buy > 0;
+  switch (d.fetched) {
+    case "booked":
+      return `✓ van ${d.van_from}–${d.van_until}`;
+    case "asked":
+      return "van is being asked for";
+    case "done":
+    case "handed_over":
+      return "✓ handed over";
+    case "missed":
+      return "✕ its van did not come";
+    case "brought":
+      return "taken there by us";
+    case "not_asked":
+      return something ? `no van yet, ask until ${clock(d.ask_until!, zone.value)}` : "";
+    case "too_late":
+      return something ? "✕ nobody fetches it" : "";
+    default:
+      return something ? "to take along" : "";
+  }
+}
+const vanClass = (d: Schemas["DepartureOut"]) => ({
+  stop: d.fetched === "missed" || d.fetched === "too_late",
+  press: d.fetched === "not_asked",
+  fine: ["booked", "done", "handed_over"].includes(d.fetched),
+  mute: ["asked", "brought", "never"].includes(d.fetched),
+});
 const dayShown = computed(() => today.value?.departures[0]?.day ?? localDay(now.value, zone.value));
 
 /** A segment too short for its words shows its number alone. */
@@ -176,6 +205,13 @@ useKeys(
             <button v-if="d.to_buy && may('shipper')" class="link" type="button" @click="toBuy(d)">
               Choose {{ d.to_buy }} to buy
             </button>
+            <RouterLink
+              v-if="vanWords(d)"
+              class="van small"
+              :class="vanClass(d)"
+              :to="`/departures?day=${d.day}`"
+              >{{ vanWords(d) }}</RouterLink
+            >
           </div>
         </div>
       </div>
@@ -274,6 +310,13 @@ useKeys(
                   <RouterLink class="link" to="/set-up/carriers">Look</RouterLink>
                 </td>
               </tr>
+              <tr v-if="today.pickups_missed">
+                <td class="stop">Vans that did not come</td>
+                <td class="right">{{ today.pickups_missed }}</td>
+                <td class="right">
+                  <RouterLink class="link" to="/departures">Chase them</RouterLink>
+                </td>
+              </tr>
               <tr v-if="today.prints_stuck">
                 <td class="stop">Prints that do not go through</td>
                 <td class="right">{{ today.prints_stuck }}</td>
@@ -362,6 +405,10 @@ useKeys(
   grid-template-columns: 3fr 2fr;
   gap: 26px;
   margin-top: 20px;
+}
+.van {
+  display: block;
+  text-decoration: none;
 }
 .nowrap {
   white-space: nowrap;

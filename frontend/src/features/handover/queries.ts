@@ -1,5 +1,5 @@
 import { queryOptions } from "@tanstack/vue-query";
-import { api, need } from "../../api/client";
+import { api, need, type Schemas } from "../../api/client";
 
 export const todayQuery = queryOptions({
   queryKey: ["today"],
@@ -31,3 +31,70 @@ export const takeSamplesAway = async (importId: number) =>
   need(
     await api.POST("/api/imports/{import_id}/undo", { params: { path: { import_id: importId } } }),
   );
+
+export const pickupsQuery = queryOptions({
+  queryKey: ["pickups"],
+  queryFn: async () => need(await api.GET("/api/pickups")),
+  refetchInterval: 60_000,
+});
+
+export const askForPickups = async (wishes: Schemas["PickupIn"][]) =>
+  need(await api.POST("/api/pickups", { body: { wishes } }));
+
+export const cancelPickup = async (pickupId: number) =>
+  need(
+    await api.POST("/api/pickups/{pickup_id}/cancel", {
+      params: { path: { pickup_id: pickupId } },
+    }),
+  );
+
+export const fetchChase = async (pickupId: number) =>
+  need(
+    await api.GET("/api/pickups/{pickup_id}/chase", { params: { path: { pickup_id: pickupId } } }),
+  );
+
+export const chasePickup = async (pickupId: number, mail_to: string) =>
+  need(
+    await api.POST("/api/pickups/{pickup_id}/chase", {
+      params: { path: { pickup_id: pickupId } },
+      body: { mail_to },
+    }),
+  );
+
+export const answerMissed = async (pickupId: number, words: string, came: boolean) =>
+  need(
+    await api.POST("/api/pickups/{pickup_id}/answer", {
+      params: { path: { pickup_id: pickupId } },
+      body: { words, came },
+    }),
+  );
+
+export const setStanding = async (body: Schemas["StandingIO"]) =>
+  need(await api.PUT("/api/standing-pickups", { body }));
+
+export const endStanding = async (standingId: number) =>
+  need(
+    await api.DELETE("/api/standing-pickups/{standing_id}", {
+      params: { path: { standing_id: standingId } },
+    }),
+  );
+
+export const calendarAddress = async () => need(await api.POST("/api/pickups/calendar"));
+
+export const closeManifest = async (body: Schemas["DepartureIn"]) =>
+  need(await api.POST("/api/departures/close", { body }));
+
+export const reopenManifest = async (body: Schemas["DepartureIn"]) =>
+  need(await api.POST("/api/departures/reopen", { body }));
+
+export const bringIt = async (body: Schemas["BringIn"]) =>
+  need(await api.POST("/api/departures/bring", { body }));
+
+export const countOut = async (body: Schemas["CountIn"]) =>
+  need(await api.POST("/api/departures/count", { body }));
+
+export const handOver = async (body: Schemas["HandOverIn"]) =>
+  need(await api.POST("/api/departures/hand-over", { body }));
+
+export const movePile = async (body: Schemas["MoveIn"]) =>
+  need(await api.POST("/api/departures/move", { body }));

@@ -3,7 +3,7 @@ import { useMutation, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref } from "vue";
 import { addPrinter, lookAtPrinter, removePrinter } from "./queries";
 import { type Schemas } from "../../api/client";
-import { dayAndClock } from "../../shared/format";
+import { capital, dayAndClock } from "../../shared/format";
 import { useMe } from "../../shared/session";
 import { DataTable, ErrorNote, FormDialog } from "../../shared/ui";
 import { paperShort } from "./labels";
@@ -34,7 +34,6 @@ const remove = useMutation({
 });
 const { isPending: removing } = remove;
 const failure = computed(() => look.error.value);
-const capital = (words: string) => words.slice(0, 1).toUpperCase() + words.slice(1);
 const state = (p: Schemas["PrinterOut"]) =>
   p.failure ? `Does not answer: ${p.failure}` : capital(p.troubles.join(", "));
 /** What the demo ships stands at an address that its start chooses. */

@@ -7,12 +7,21 @@ import json
 from fastapi import APIRouter, Response
 
 from tidewind.db.tables import Manifest
-from tidewind.services.handover import bring, close_manifest, count_out, hand_over, reopen_manifest
+from tidewind.services.handover import bring, close_manifest, count_out, hand_over, move_pile, reopen_manifest
 from tidewind.services.papers import manifest_data, manifest_rows, print_manifest
 from tidewind.web.access import Bench, Now, Shipper, Tx
 from tidewind.web.base.schemas import CountOut
 from tidewind.web.files import CSV, PDF, answers_with, download
-from tidewind.web.handover.schemas.departing import BringIn, CountedOut, DepartureIn, HandedOverOut, HandOverIn, ScanIn
+from tidewind.web.handover.schemas.departing import (
+    BringIn,
+    CountedOut,
+    DepartureIn,
+    HandedOverOut,
+    HandOverIn,
+    MovedOut,
+    MoveIn,
+    CountIn,
+)
 from tidewind.web.handover.schemas.pickups import ManifestOut
 
 router = APIRouter(prefix="/api", tags=["handing over"])
@@ -42,7 +51,7 @@ def bring_it(body: BringIn, _who: Shipper, session: Tx, now: Now) -> CountOut:
 
 
 @router.post("/departures/count")
-def count(body: ScanIn, _who: Bench, session: Tx, now: Now) -> CountedOut:
+def count(body: CountIn, _who: Bench, session: Tx, now: Now) -> CountedOut:
     """Count a scanned parcel out for the driver; the answer says at once what is wrong with it."""
     return CountedOut.model_validate(count_out(session, body.key, body.code, now))
 
@@ -51,7 +60,18 @@ def count(body: ScanIn, _who: Bench, session: Tx, now: Now) -> CountedOut:
 def hand_it_over(body: HandOverIn, who: Bench, session: Tx, now: Now) -> HandedOverOut:
     """Hand a departure over: what was counted goes, the rest falls to the next one."""
     done = hand_over(session, body.key, body.number, body.driver, body.signature, who.name, now)
-    return HandedOverOut(parcels=done.parcels, left_orders=done.left_orders)
+    return HandedOverOut(parcels=done.parcels, left=[MovedOut.model_validate(one) for one in done.left])
+
+
+@router.post("/departures/move")
+def move(body: MoveIn, who: Shipper, session: Tx, now: Now) -> list[MovedOut]:
+    """Let the labels of a service leave on another day; with ``only_try`` it is only said what that would do."""
+    with session.begin_nested() as tried:
+        moved = move_pile(session, body.key, body.service, body.to_day, who.name, now)
+        found = [MovedOut.model_validate(one) for one in moved]
+        if body.only_try:
+            tried.rollback()
+    return found
 
 
 @router.get("/manifests/{number}.pdf", **answers_with(PDF))

@@ -30,7 +30,7 @@ class BringIn(DepartureIn):
     brought: bool
 
 
-class ScanIn(DepartureIn):
+class CountIn(DepartureIn):
     """A parcel that is scanned out."""
 
     code: Annotated[str, Field(min_length=1, max_length=200)]
@@ -54,8 +54,27 @@ class CountedOut(Out):
     of: int
 
 
+class MoveIn(DepartureIn):
+    """The labels of a service, and the day on which they are to leave instead."""
+
+    service: Annotated[str, Field(max_length=30)]
+    to_day: date
+    only_try: bool = False
+
+
+class MovedOut(Out):
+    """An order whose label goes with another departure: when it arrives then, and whether that misses its promise."""
+
+    order_id: int
+    order_number: str
+    leaves: date
+    before: date | None
+    arrives: date | None
+    late: bool
+
+
 class HandedOverOut(BaseModel):
-    """How many parcels went, and the orders of those that stay for the next departure."""
+    """How many parcels went, and what became of those that stay for the next departure."""
 
     parcels: int
-    left_orders: list[int]
+    left: list[MovedOut]

@@ -75,6 +75,7 @@ class FetchingOut(Out):
     going: int
     fee_minor: int | None = Field(description="In minor units of the carrier's card, without tax; None with no parcel")
     exact_hour_fee_minor: int | None
+    parcel_fee_minor: int
     manifest_first: bool
     spots: list[str]
     suggested: SuggestedOut

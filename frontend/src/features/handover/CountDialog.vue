@@ -1,0 +1,201 @@
+<script setup lang="ts">
+import { useMutation, useQueryClient } from "@tanstack/vue-query";
+import { computed, onMounted, ref } from "vue";
+import { countOut, handOver } from "./queries";
+import SignaturePad from "./SignaturePad.vue";
+import { keyOf } from "./useDepartures";
+import { type Schemas } from "../../api/client";
+import { capital, count, day } from "../../shared/format";
+import { soundRight, soundWrong } from "../../shared/sound";
+import { FormDialog } from "../../shared/ui";
+
+/** The driver's count: parcels are scanned out one by one, each answered by word, shape and sound; then it is handed over. */
+const props = defineProps<{ lane: Schemas["LaneOut"] }>();
+const emit = defineEmits<{ close: [] }>();
+const client = useQueryClient();
+const code = ref("");
+const field = ref<HTMLInputElement | null>(null);
+const counted = ref(props.lane.piles.reduce((n, p) => n + p.counted, 0));
+const of = ref(props.lane.piles.reduce((n, p) => n + p.labels, 0));
+const last = ref<Schemas["CountedOut"]>();
+const wrong = ref<Schemas["CountedOut"][]>([]);
+const number = ref("");
+const driver = ref("");
+const signature = ref("");
+const WORDS: Record<Schemas["CountedOut"]["verdict"], string> = {
+  right: "Goes",
+  twice: "Twice",
+  not_listed: "Not with this one",
+  other_truck: "Another truck",
+  gone: "Gone already",
+  not_to_go: "Stop, must not go",
+  unknown: "Unknown",
+};
+const scan = useMutation({
+  mutationFn: countOut,
+  onSuccess: (said) => {
+    last.value = said;
+    counted.value = said.counted;
+    of.value = said.of;
+    if (said.verdict === "right") soundRight();
+    else {
+      soundWrong();
+      wrong.value = [said, ...wrong.value].slice(0, 8);
+    }
+  },
+  onError: soundWrong,
+});
+/** Scans are sent one after the other, so that a quick hand loses none. */
+let turn: Promise<unknown> = Promise.resolve();
+function take(): void {
+  const typed = code.value.trim();
+  code.value = "";
+  if (!typed) return;
+  turn = turn.then(() =>
+    scan.mutateAsync({ ...keyOf(props.lane), code: typed }).catch(() => undefined),
+  );
+}
+const done = useMutation({
+  mutationFn: handOver,
+  onSuccess: async () => {
+    await Promise.all(
+      [["departures"], ["today"]].map((queryKey) => client.invalidateQueries({ queryKey })),
+    );
+  },
+});
+const { isPending: handing } = done;
+const going = computed(() => (counted.value ? counted.value : Number(number.value) || 0));
+const stays = computed(() => (counted.value ? of.value - counted.value : 0));
+function send(): void {
+  done.mutate({
+    ...keyOf(props.lane),
+    number: counted.value ? undefined : Number(number.value) || undefined,
+    driver: driver.value,
+    signature: signature.value.trim(),
+  });
+}
+onMounted(() => field.value?.focus());
+</script>
+
+<template>
+  <FormDialog
+    :title="`Count ${lane.name} with the driver`"
+    :width="760"
+    :error="done.error.value ?? scan.error.value"
+    :closes="done.data.value ? 'Close' : 'Not now'"
+    @close="emit('close')"
+    @send="done.data.value ? emit('close') : send()"
+  >
+    <template v-if="done.data.value">
+      <p class="big fine">✓ {{ count(done.data.value.parcels, "parcel") }} handed over</p>
+      <p v-for="m in done.data.value.left" :key="m.order_id" :class="m.late ? 'stop' : 'press'">
+        {{ m.order_number }} stays here and goes on {{ day(m.leaves)
+        }}<template v-if="m.arrives">, arrives {{ day(m.arrives) }}</template
+        ><template v-if="m.late">, later than its buyer was promised</template>.
+      </p>
+    </template>
+    <template v-else>
+      <div class="count">
+        <div>
+          <label for="count-code">Scan each parcel</label>
+          <input
+            id="count-code"
+            ref="field"
+            v-model="code"
+            class="code mono"
+            autocomplete="off"
+            spellcheck="false"
+            @keydown.enter.prevent="take"
+          />
+          <p class="mute small">
+            A label or an order number. Without a scanner, write how many the driver took below.
+          </p>
+        </div>
+        <div class="far" aria-live="assertive">
+          <p class="figure">
+            {{ counted }} <span class="mute">of {{ of }}</span>
+          </p>
+          <p v-if="last" class="verdict" :class="last.verdict === 'right' ? 'good' : 'bad'">
+            <b>{{ last.verdict === "right" ? "✓" : "✕" }} {{ WORDS[last.verdict] }}</b>
+            <br />{{ last.order_number }} {{ capital(last.words) }}
+          </p>
+        </div>
+      </div>
+      <ul v-if="wrong.length" class="wrong" aria-label="What was wrong">
+        <li v-for="(w, i) in wrong" :key="i" class="press">
+          {{ WORDS[w.verdict] }}: {{ w.order_number }} {{ w.words }}
+        </li>
+      </ul>
+      <div class="fields">
+        <v-text-field
+          v-if="!counted"
+          v-model="number"
+          label="Parcels the driver took"
+          inputmode="numeric"
+          :hint="`${of} are to go`"
+          persistent-hint
+        />
+        <v-text-field v-model="driver" label="Driver's name" maxlength="120" />
+      </div>
+      <SignaturePad v-model="signature" />
+      <p v-if="stays" class="press" role="status">
+        {{ count(stays, "parcel") }} not scanned: {{ stays === 1 ? "it goes" : "they go" }} with the
+        next departure, and the orders say so.
+      </p>
+    </template>
+    <template #actions>
+      <v-btn type="submit" :loading="handing" :disabled="!done.data.value && !going">
+        {{ done.data.value ? "Done" : `Hand over ${count(going, "parcel")}` }}
+      </v-btn>
+    </template>
+  </FormDialog>
+</template>
+
+<style scoped>
+.count {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 20px;
+}
+.code {
+  display: block;
+  width: 100%;
+  padding: 10px;
+  font-size: 18px;
+  color: var(--ink);
+  background: var(--sheet);
+  border: 2px solid var(--mul);
+}
+.figure {
+  margin: 0;
+  font-size: 40px;
+  font-weight: 680;
+  line-height: 1.1;
+}
+.verdict {
+  padding: 8px 12px;
+  margin: 6px 0;
+  border-left: 6px solid;
+}
+.good {
+  color: var(--leaf);
+  background: var(--leaf-soft);
+}
+.bad {
+  color: var(--brick);
+  background: var(--brick-soft);
+}
+.big {
+  font-size: 26px;
+  font-weight: 680;
+}
+.wrong {
+  margin: 6px 0 6px 18px;
+}
+.fields {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 14px;
+  margin: 12px 0;
+}
+</style>
