@@ -166,6 +166,31 @@ FAULTS: dict[str, tuple[Fault, Callable[[dict[str, str]], None] | None, str]] = 
 """By name: what it does to answers, what to requests, and words of the check that must find it."""
 
 
+def _on_vans(change: Callable[[str, Answer], Answer]) -> Fault:
+    def fault(method: str, path: str, _h: dict[str, str], _a: Any, answer: Answer, _me: Planted) -> Answer:
+        return change(method, answer) if "/pickups" in path else answer
+
+    return fault
+
+
+def _still_booked(method: str, answer: Answer) -> Answer:
+    taken_back = method == "GET" and answer[0] == 200 and answer[1]["state"] == "cancelled"
+    return (200, {**answer[1], "state": "booked"}) if taken_back else answer
+
+
+VAN_FAULTS: dict[str, tuple[Fault, Callable[[dict[str, str]], None] | None, str]] = {
+    "every request books anew": (_as_it_is, _new_key_each_time(), "van"),
+    "a fee as a decimal": (
+        _on_vans(lambda _m, a: (a[0], {**a[1], "fee_minor": 4.2}) if "fee_minor" in a[1] else a), None, "books a van"
+    ),
+    "a van that is not taken back": (_on_vans(_still_booked), None, "takes a van back"),
+    "an unknown van is null": (
+        _on_vans(lambda _m, a: (200, None) if a[0] == 404 else a), None, "finds the van"
+    ),
+}  # fmt: skip
+"""As ``FAULTS``, for what is said of vans."""
+
+
 def _orders(change: Callable[[dict[str, Any]], dict[str, Any]]) -> Fault:
     """Change pages of orders; the first order of each page is at hand as ``page["orders"][0]``."""
 

@@ -12,6 +12,7 @@ from pathlib import Path
 from typing import Any
 from urllib.parse import urlsplit
 
+from tidewind.conformance.fetching import Fetching
 from tidewind.conformance.protocol import Document, NotTried, Outcome, Service, Wrong, run
 
 
@@ -77,7 +78,16 @@ class _Trying:
             ("tells a parcel's events in codes that it explained", self.tells_events),
             ("answers a void, and answers it again", self.voids),
             ("prices in lines of minor units", self.quotes),
+            *self._fetching().checks(),
         ]
+
+    def _fetching(self) -> Fetching:
+        address = self._purchase("", self.country or "PT")["recipient"]
+        return Fetching(self.service, lambda: self.known.can, self._number_sold, self.day, address)
+
+    def _number_sold(self) -> str:
+        self._something()
+        return str(self.known.sold["parcels"][0]["tracking_number"])
 
     def _purchase(self, service: str, country: str) -> dict[str, Any]:
         postcode = self.postcode

@@ -15,12 +15,12 @@ from tidewind.web.files import CSV, PDF, answers_with, download
 from tidewind.web.handover.schemas.departing import (
     BringIn,
     CountedOut,
+    CountIn,
     DepartureIn,
     HandedOverOut,
     HandOverIn,
     MovedOut,
     MoveIn,
-    CountIn,
 )
 from tidewind.web.handover.schemas.pickups import ManifestOut
 
