@@ -31,14 +31,28 @@ from tidewind.outside.sms import SmsGateway
 from tidewind.services.base import Jumps, Outside, Sealer, tell_what_is_written
 from tidewind.services.shop import PROTOCOL, OwnNumbers, server_of
 from tidewind.settings import Settings, now
-from tidewind.web import base, books, buying, follow, handover, orders, papers, people, planning, problems, rates, shop
+from tidewind.web import (
+    base,
+    bench,
+    books,
+    buying,
+    follow,
+    handover,
+    orders,
+    papers,
+    people,
+    planning,
+    problems,
+    rates,
+    shop,
+)
 from tidewind.web.access import Wiring
 from tidewind.web.described import describe
 from tidewind.web.news import NewsHub
 from tidewind.web.observing import Observed
 from tidewind.web.shield import Shield
 
-_ROOMS = (follow, people, orders, rates, planning, shop, buying, handover, papers, books, base)
+_ROOMS = (follow, people, orders, rates, planning, shop, buying, bench, handover, papers, books, base)
 
 
 class Clients:
@@ -174,6 +188,7 @@ _PAGES = {
     "ask",
     "asked",
     "batches",
+    "bench",
     "contacts",
     "departures",
     "door",

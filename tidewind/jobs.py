@@ -20,6 +20,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from tidewind import metrics
 from tidewind.outside.errors import OutsideError
+from tidewind.services import bench as bench_room
 from tidewind.services import buying as buying_room
 from tidewind.services import follow as follow_room
 from tidewind.services.base import Jumps, Outside, ServiceError, Turns, defer, keep_time
@@ -115,6 +116,11 @@ def _add_outgoing(app: procrastinate.App, sessions: sessionmaker[Session], outsi
     def settle() -> None:
         _each_by_itself(*(partial(step, sessions, outside, now) for step in (tell_manifests, settle_pickups)))
 
+    @app.task(name="finish_packings", queueing_lock="finish_packings", lock="finish_packings")
+    @metrics.job("finish_packings")
+    def finish() -> None:
+        bench_room.finish_packings(sessions, now)
+
     @app.task(name="send_prints")
     @metrics.job("send_prints")
     def send_prints() -> None:
@@ -151,7 +157,8 @@ def _add_periodic(app: procrastinate.App, sessions: sessionmaker[Session], outsi
                     tell_manifests,
                     settle_pickups,
                 )
-            )
+            ),
+            lambda: bench_room.finish_packings(sessions, now),
         )
 
 

@@ -75,7 +75,7 @@ def test_what_commits_is_told_by_topic_and_what_is_rolled_back_is_not(wiring: Wi
         ({"customer_order": [{"id": n} for n in range(MOST_SINGLE + 1)]}, ["order", "orders", "today"]),
         ({"customer_order": []}, ["order", "orders", "today"]),
         ({"shipment": [{"order_id": 3, "batch_id": 7}]}, ["batch:7", "order:3", "orders", "refunds", "today"]),
-        ({"label": [{"id": 1}], "shipment": [{"order_id": 3, "batch_id": 7}]}, ["batch", "order:3", "orders", "refunds", "today"]),
+        ({"label": [{"id": 1}], "shipment": [{"order_id": 3, "batch_id": 7}]}, ["batch", "departures", "order:3", "orders", "refunds", "today"]),
         ({"login_attempt": [{"id": 1}]}, []),
     ],
 )  # fmt: skip

@@ -1,5 +1,6 @@
 """All tables, one module per room; importing this package registers them."""
 
+from tidewind.db.tables.bench import Bench, BenchScan, Packing, Photo, SerialNumber
 from tidewind.db.tables.books import LedgerAccount, LedgerEntry, LedgerLine
 from tidewind.db.tables.buying import Batch, Label, Shipment
 from tidewind.db.tables.carriers import CarrierAccount, CarrierRow, LiveAnswerRow, NumberRangeRow, OwnSale, RateCardRow
@@ -28,6 +29,8 @@ __all__ = [
     "Aside",
     "Attempt",
     "Batch",
+    "Bench",
+    "BenchScan",
     "CarrierAccount",
     "CarrierRow",
     "Channel",
@@ -54,7 +57,9 @@ __all__ = [
     "OrderLine",
     "OwnSale",
     "PackagingRow",
+    "Packing",
     "Person",
+    "Photo",
     "Pickup",
     "Place",
     "PrecedentRow",
@@ -71,6 +76,7 @@ __all__ = [
     "Return",
     "RuleSet",
     "SavedView",
+    "SerialNumber",
     "Shipment",
     "Shop",
     "SignIn",

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import datetime
 
-from sqlalchemy import BigInteger, CheckConstraint, Index, String
+from sqlalchemy import BigInteger, CheckConstraint, Index, String, text
 from sqlalchemy.orm import Mapped, mapped_column
 
 from tidewind.db.base import Base, Created, Id, reference
@@ -30,7 +30,10 @@ class Person(Base):
     """
 
     __tablename__ = "person"
-    __table_args__ = (CheckConstraint(_ROLE_CHECK, name="role"),)
+    __table_args__ = (
+        CheckConstraint(_ROLE_CHECK, name="role"),
+        Index("uq_person_badge", "badge_hash", unique=True, postgresql_where=text("badge_hash <> ''")),
+    )
     id: Mapped[Id]
     login: Mapped[str] = mapped_column(String(120), unique=True)
     name: Mapped[str] = mapped_column(String(120))
@@ -41,6 +44,7 @@ class Person(Base):
     factor_sealed: Mapped[str] = mapped_column(String(300), default="")
     factor_step: Mapped[int] = mapped_column(BigInteger, default=0)
     seen_at: Mapped[datetime | None]
+    badge_hash: Mapped[str] = mapped_column(String(64), default="")
 
 
 class DoorLink(Base):

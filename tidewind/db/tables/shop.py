@@ -85,6 +85,7 @@ class Shop(Base):
     mail_server: Mapped[dict[str, Any]] = mapped_column(default=dict)
     sms_gateway: Mapped[dict[str, Any]] = mapped_column(default=dict)
     closed: Mapped[list[Any]] = mapped_column(default=list)
+    bench: Mapped[dict[str, Any]] = mapped_column(default=dict)
     calendar_key: Mapped[str] = mapped_column(String(43), default="")
 
 
@@ -146,10 +147,17 @@ class PackagingRow(Base):
 
 
 class Product(Base):
-    """An article of the catalogue; weight and sides are null until somebody says them."""
+    """An article of the catalogue; weight and sides are null until somebody says them.
+
+    ``serial``: each piece has a number of its own, which is kept when it is packed.  ``parts`` are the SKUs that a set
+    is made of, one for each piece.
+    """
 
     __tablename__ = "product"
-    __table_args__ = (CheckConstraint("weight_g > 0", name="weight"),)
+    __table_args__ = (
+        CheckConstraint("weight_g > 0", name="weight"),
+        Index("ix_product_barcode", "barcode", postgresql_where=text("barcode <> ''")),
+    )
     id: Mapped[Id]
     sku: Mapped[str] = mapped_column(String(60), unique=True)
     name: Mapped[str] = mapped_column(String(200))
@@ -172,6 +180,8 @@ class Product(Base):
     material: Mapped[str] = mapped_column(String(120), default="")
     used_for: Mapped[str] = mapped_column(String(120), default="")
     recipe: Mapped[str] = mapped_column(String(40), default="")
+    serial: Mapped[bool] = mapped_column(default=False)
+    parts: Mapped[list[Any]] = mapped_column(default=list)
     learned_from: Mapped[str] = mapped_column(String(60), default="")
 
     @property

@@ -1,5 +1,6 @@
 """Who is there: sign-in, roles, keys, and who works on what."""
 
+from tidewind.services.people.badges import digest_of_badge, make_badge
 from tidewind.services.people.keys import keys, make_key, revoke_key, who_has_key
 from tidewind.services.people.members import (
     add_person,
@@ -40,6 +41,7 @@ __all__ = [
     "anybody",
     "at_work_on",
     "change_password",
+    "digest_of_badge",
     "end_session",
     "end_sessions",
     "has_factor",
@@ -49,6 +51,7 @@ __all__ = [
     "keep_password",
     "keys",
     "let_go",
+    "make_badge",
     "make_door_link",
     "make_key",
     "names_of_people",

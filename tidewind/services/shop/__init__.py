@@ -65,6 +65,7 @@ from tidewind.services.shop.products import (
     edit_products,
     find_products,
     get_product,
+    product_of_code,
     products_file,
     set_product_facts,
 )
@@ -128,6 +129,7 @@ __all__ = [
     "mail_settings",
     "numbers_left",
     "paper_template",
+    "product_of_code",
     "products_file",
     "propose_card",
     "ranges_of",

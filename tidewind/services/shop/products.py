@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session
 
 from tidewind.core.addresses.check import tidy
 from tidewind.core.addresses.countries import country_code
+from tidewind.core.bench.codes import collides
 from tidewind.core.consignments import CONTENTS
 from tidewind.core.order_rows.columns import plain_header
 from tidewind.core.order_rows.figures import read_money, read_weight
@@ -26,10 +27,10 @@ from tidewind.services.planning import Scope, replan_some, shop_settings
 COLUMNS = (
     "sku", "name", "barcode", "weight_g", "length_mm", "width_mm", "height_mm", "value", "customs_text", "material",
     "used_for", "hs_code", "origin", "shelf", "recipe", "own_box", "upright", "no_weekend", "not_stackable",
-    "contents", "tags",
+    "contents", "tags", "serial", "parts",
 )  # fmt: skip
-_FLAGS = ("own_box", "upright", "no_weekend", "not_stackable")
-_LISTS = ("contents", "tags")
+_FLAGS = ("own_box", "upright", "no_weekend", "not_stackable", "serial")
+_LISTS = ("contents", "tags", "parts")
 _SIDES = ("length_mm", "width_mm", "height_mm")
 _LONGEST = {
     "name": 200, "customs_text": 200, "material": 120, "used_for": 120, "barcode": 40, "hs_code": 12, "shelf": 20,
@@ -61,6 +62,12 @@ def get_product(session: Session, sku: str) -> Product:
     if row is None:
         raise NotFound("unknown_sku", f"No product has the SKU {sku}.")
     return row
+
+
+def product_of_code(session: Session, forms: Sequence[str]) -> Product | None:
+    """Return the product that a scanned code means, by its barcode or its SKU; None where there is none."""
+    wanted = select(Product).where(Product.barcode.in_(forms) | Product.sku.in_(forms))
+    return session.scalars(wanted.order_by(Product.id).limit(1)).first()
 
 
 def edit_products(session: Session, skus: Sequence[str], changes: Mapping[str, Any], now: datetime) -> int:
@@ -100,6 +107,8 @@ def _check(session: Session, changes: Mapping[str, Any]) -> None:
     recipe = changes.get("recipe")
     if recipe and session.scalar(select(RecipeRow.id).where(RecipeRow.code == recipe)) is None:
         raise Invalid("unknown_recipe", f"There is no recipe “{recipe}”.")
+    if collides(str(changes.get("barcode") or "")):
+        raise Invalid("barcode", "The bench would take this barcode for one of a code sheet. Use another.")
     origin = changes.get("origin")
     if origin and country_code(origin) != origin:
         raise Invalid("unknown_country", f"“{origin}” is no country code (ISO 3166, two letters).")
@@ -164,8 +173,9 @@ def bring_in_products(session: Session, file_name: str, data: bytes, now: dateti
         except ValueError as error:
             wrong.append(f"Row {number} {error}")
             continue
-        if not sku:
-            wrong.append(f"Row {number} has no SKU")
+        if not sku or collides(sku):
+            words = f"has the SKU “{sku}”, which the bench would take for a code sheet's" if sku else "has no SKU"
+            wrong.append(f"Row {number} {words}")
             continue
         if sku not in known:
             known[sku] = Product(sku=sku, name=sku, contents=[], tags=[], learned_from=f"file {file_name}"[:60])
@@ -187,6 +197,8 @@ def _values(written: Mapping[str, str], recipes: set[str], currency: str) -> dic
         text = unharmed(cell)
         if name == "value":
             values["value_minor"] = _read(partial(read_money, currency=currency), text, "value", "a price like 4.90")
+        elif name == "barcode" and collides(text):
+            raise ValueError(f"has the barcode “{text:.40}”, which the bench would take for a code sheet's")
         elif name == "recipe" and text and text not in recipes:
             raise ValueError(f"names the recipe “{text:.40}”, which does not exist")
         elif name != "name" or text:

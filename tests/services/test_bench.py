@@ -1,0 +1,346 @@
+"""The bench: orders opened by a scan, every mistake stopped, labels bought once and printed, nothing lost."""
+
+from __future__ import annotations
+
+import io
+from datetime import UTC, datetime
+
+import pytest
+from PIL import Image
+from sqlalchemy import func, select, update
+
+from tests.conftest import Clock
+from tests.services.steps import ask, buy, clear_orders, ids_of
+from tidewind.core.bench.codes import Action, Code, CodeKind
+from tidewind.core.bench.weighing import Reading
+from tidewind.db.tables import (
+    Bench,
+    BenchScan,
+    Difference,
+    Order,
+    Packing,
+    Person,
+    PrintJob,
+    Product,
+    SerialNumber,
+    Shipment,
+)
+from tidewind.services.base import Invalid
+from tidewind.services.bench import (
+    BenchSettings,
+    BenchView,
+    bench_view,
+    finish_packings,
+    get_photo,
+    keep_photo,
+    locked_bench,
+    look_at_bench,
+    packed_by_person,
+    scan_at_bench,
+    set_bench_settings,
+    weigh_at_bench,
+)
+from tidewind.services.orders import set_held
+from tidewind.services.people import Who, make_badge
+from tidewind.services.shop import edit_products
+from tidewind.web.access import Wiring
+
+
+def do(action: Action) -> str:
+    return Code(CodeKind.ACTION, action.value).payload
+
+
+def who_is(wiring: Wiring, login: str = "tome") -> Who:
+    with wiring.sessions() as session:
+        person = session.scalars(select(Person).where(Person.login == login)).one()
+        return Who(person.id, person.name, person.role, "")
+
+
+def scan(wiring: Wiring, *codes: str, at: str = "Bench 1", login: str = "tome") -> BenchView:
+    """Scan codes one after the other, each in a transaction of its own; return what the bench shows then."""
+    who = who_is(wiring, login)
+    for code in codes:
+        with wiring.sessions.begin() as session:
+            bench = scan_at_bench(session, at, code, who, wiring.clock())
+            view = bench_view(session, bench, who.name, wiring.clock())
+    return view
+
+
+def said(view: BenchView) -> tuple[str, str]:
+    return view.said["kind"], view.said["word"]
+
+
+def order_with(wiring: Wiring, carrier: str = "brightmile", skip: int = 0) -> Order:
+    """Return an order that can be bought, of one parcel, whose goods all have barcodes and no serial numbers."""
+    with wiring.sessions() as session:
+        plain = {p.sku for p in session.scalars(select(Product)) if p.barcode and not p.serial and not p.parts}
+        found = [
+            o
+            for o in clear_orders(session, carrier, 200)
+            if len(o.plan.parcels) == 1 and all(line.sku in plain for line in o.lines)
+        ]
+        return found[skip]
+
+
+def goods(wiring: Wiring, order: Order) -> list[str]:
+    """Return the barcodes of an order's goods, each as often as it is wanted."""
+    with wiring.sessions() as session:
+        codes = dict(session.execute(select(Product.sku, Product.barcode)).all())
+        lines = session.get_one(Order, order.id).lines
+        return [codes[line.sku] for line in lines for _ in range(line.quantity)]
+
+
+def bought(wiring: Wiring, order: Order) -> Shipment:
+    ids = ids_of(wiring, ask(wiring, [order], key=f"bought-{order.id}").batch_id)
+    assert [buy(wiring, one) for one in ids] == ["bought"]
+    with wiring.sessions() as session:
+        return session.get_one(Shipment, ids[0])
+
+
+def jobs(wiring: Wiring) -> list[str]:
+    with wiring.sessions() as session:
+        return list(session.scalars(select(PrintJob.client_key).order_by(PrintJob.id)))
+
+
+def finished(wiring: Wiring, packing_id: int) -> str:
+    """Buy what the bench has asked for, as the worker does, and go on."""
+    with wiring.sessions() as session:
+        shipment_id = session.get_one(Packing, packing_id).shipment_id
+    assert shipment_id is not None
+    assert buy(wiring, shipment_id) == "bought"
+    return finish_packings(wiring.sessions, wiring.clock)[packing_id]
+
+
+def test_a_label_that_was_bought_before_prints_after_the_last_item(wiring: Wiring) -> None:
+    order = order_with(wiring)
+    shipment = bought(wiring, order)
+    view = scan(wiring, shipment.labels[0].tracking_number or "")
+    assert (view.phase, said(view)) == ("items", ("right", "Pack it"))
+    assert view.facts is not None
+    assert view.facts.labelled
+    *first, last = goods(wiring, order)
+    view = scan(wiring, *first) if first else view
+    assert jobs(wiring) == []
+    view = scan(wiring, last)
+    assert (view.phase, said(view)) == ("await", ("right", "Done"))
+    assert jobs(wiring) == [f"pack-{_packing(wiring, order).id}"]
+    again = scan(wiring, order.number)
+    assert said(again) == ("wrong", "Stop")
+    assert "packed already by Tomé Brisson" in again.said["words"]
+
+
+def _packing(wiring: Wiring, order: Order) -> Packing:
+    with wiring.sessions() as session:
+        return session.scalars(select(Packing).where(Packing.order_id == order.id).order_by(Packing.id.desc())).first()  # type: ignore[return-value]
+
+
+def test_a_label_is_bought_at_the_last_item_and_undone_with_its_money(wiring: Wiring) -> None:
+    order = order_with(wiring)
+    view = scan(wiring, order.number, *goods(wiring, order))
+    assert (view.phase, said(view)) == ("buying", ("right", "Done"))
+    assert said(scan(wiring, "anything")) == ("wrong", "Wait")
+    packing = _packing(wiring, order)
+    assert finished(wiring, packing.id) == "packed"
+    assert finish_packings(wiring.sessions, wiring.clock) == {}
+    assert jobs(wiring) == [f"pack-{packing.id}"]
+    with wiring.sessions.begin() as session:
+        bench = look_at_bench(session, "Bench 1", wiring.clock())
+        assert bench.packing_id is None
+    view = scan(wiring, do(Action.UNDO))
+    assert "voided: take it off the parcel" in view.said["words"]
+    with wiring.sessions() as session:
+        assert session.get_one(Shipment, packing.shipment_id).state == "void_asked"
+        assert session.get_one(Order, order.id).state == "open"
+    assert said(scan(wiring, order.number)) == ("right", "Pack it")  # and it can be packed again
+
+
+def test_a_purchase_that_fails_leaves_everything_scanned(wiring: Wiring) -> None:
+    order = order_with(wiring)
+    view = scan(wiring, order.number, *goods(wiring, order))
+    with wiring.sessions.begin() as session:
+        shipment = session.scalars(select(Shipment).where(Shipment.order_id == order.id)).one()
+        session.execute(update(Shipment).where(Shipment.id == shipment.id).values(service="gone"))
+    with wiring.sessions() as session:
+        failed = session.scalars(select(Shipment.id).where(Shipment.order_id == order.id)).one()
+    assert buy(wiring, failed) == "failed"
+    assert finish_packings(wiring.sessions, wiring.clock) == {_packing(wiring, order).id: "open"}
+    with wiring.sessions.begin() as session:
+        bench = look_at_bench(session, "Bench 1", wiring.clock())
+        view = bench_view(session, bench, "Tomé", wiring.clock())
+    assert (view.phase, view.said["word"]) == ("stopped", "No label")
+    assert all(line.counted == line.pieces for line in view.lines)
+    view = scan(wiring, do(Action.BUY_AND_PRINT))
+    assert view.phase == "buying"
+    assert finished(wiring, _packing(wiring, order).id) == "packed"
+
+
+def test_what_must_not_be_packed_stops_loudly(wiring: Wiring) -> None:
+    held, changed, elsewhere, other = (order_with(wiring, skip=n) for n in range(4))
+    with wiring.sessions.begin() as session:
+        set_held(session, [held.id], True, "Inês", wiring.clock())
+        row = Difference(
+            order_id=changed.id, at=wiring.clock(), kind="changed", changes=[], upstream={}, state="waiting"
+        )
+        session.add(row)
+    scan(wiring, elsewhere.number, at="Bench 2", login="ines")
+    stops = (
+        ("NO-SUCH-ORDER", ("wrong", "Unknown"), "no order and no label"),
+        (held.number, ("wrong", "Stop"), "is held"),
+        (changed.number, ("wrong", "Stop"), "was changed there since it was imported"),
+        (elsewhere.number, ("wrong", "Stop"), "being packed at Bench 2 by Inês Valadar"),
+        (do(Action.BUY_AND_PRINT), ("wrong", "No order yet"), "scan a packing slip"),
+    )
+    for code, verdict, words in stops:
+        view = scan(wiring, code)
+        assert (said(view), view.phase) == (verdict, "await")
+        assert words in view.said["words"]
+    scan(wiring, other.number)
+    strange = next(code for code in ("2000000041377", "2000000041742") if code not in goods(wiring, other))
+    for code, word, words in (
+        (elsewhere.number, "Another order", "is another order"),
+        (strange, "Wrong item", "(shelf A"),
+        ("4006381333931", "Wrong item", "is unknown"),
+        (do(Action.BUY_ONLY), "Not yet", "still missing"),
+    ):
+        view = scan(wiring, code)
+        assert said(view) == ("wrong", word)
+        assert words in view.said["words"]
+    assert view.mistakes_today == 4
+    with wiring.sessions() as session:
+        assert session.scalar(select(func.count(BenchScan.id)).where(BenchScan.verdict == "wrong")) == 9
+
+
+def test_two_benches_at_once_never_pack_one_order(wiring: Wiring) -> None:
+    from concurrent.futures import ThreadPoolExecutor
+
+    order = order_with(wiring)
+    with ThreadPoolExecutor(4) as threads:
+        views = list(threads.map(lambda n: scan(wiring, order.number, at=f"Bench {n}"), range(4)))
+    assert sorted(view.phase for view in views) == ["await", "await", "await", "items"]
+
+
+def test_serial_numbers_sets_and_things_without_a_barcode(wiring: Wiring) -> None:
+    order = order_with(wiring)
+    sku = goods_skus(wiring, order)[0]
+    with wiring.sessions.begin() as session:
+        edit_products(session, [sku], {"serial": True}, wiring.clock())
+    codes = goods(wiring, order)
+    mine = [code for code in codes if code == codes[0]]
+    view = scan(wiring, order.number, mine[0])
+    assert view.phase == "serial"
+    view = scan(wiring, do(Action.SKIP))  # left in the middle, and taken up again with what was scanned
+    assert view.phase == "await"
+    view = scan(wiring, order.number)
+    assert view.phase == "serial"
+    for n in range(len(mine)):
+        view = scan(wiring, *([mine[0]] if n else []), f"SER-{n}")
+        assert view.said["kind"] == "right"
+    rest = [code for code in codes if code != codes[0]]
+    view = scan(wiring, *rest) if rest else view
+    assert view.phase == "buying"
+    assert finished(wiring, _packing(wiring, order).id) == "packed"
+    with wiring.sessions() as session:
+        kept = session.scalars(select(SerialNumber.number).order_by(SerialNumber.number)).all()
+        assert kept == [f"SER-{n}" for n in range(len(mine))]
+
+
+def goods_skus(wiring: Wiring, order: Order) -> list[str]:
+    with wiring.sessions() as session:
+        return [line.sku for line in session.get_one(Order, order.id).lines]
+
+
+def test_a_set_is_packed_by_its_parts(wiring: Wiring) -> None:
+    order = order_with(wiring)
+    with wiring.sessions.begin() as session:
+        sku = goods_skus(wiring, order)[0]
+        edit_products(session, [sku], {"parts": ["2x TR-01", "HF-01"]}, wiring.clock())
+        pieces = session.get_one(Order, order.id).lines[0].quantity
+    view = scan(wiring, order.number)
+    found = {line.sku: line.pieces for line in view.lines}
+    assert (found["TR-01"], found["HF-01"]) == (2 * pieces, pieces)
+    assert sku not in found
+
+
+@pytest.mark.parametrize("action", [Action.SEND_PART, Action.HOLD])
+def test_what_is_not_there_is_sent_later_or_held_with_a_reason(wiring: Wiring, action: Action) -> None:
+    order = next(o for o in (order_with(wiring, skip=n) for n in range(12)) if len(set(goods(wiring, o))) > 1)
+    first, *_ = goods(wiring, order)
+    view = scan(wiring, order.number, *[code for code in goods(wiring, order) if code == first])
+    assert said(scan(wiring, do(action)))[0] == "note"
+    view = scan(wiring, Code(CodeKind.WHY, "MISSING").payload)
+    with wiring.sessions() as session:
+        mine = session.get_one(Order, order.id)
+        if action is Action.HOLD:
+            assert (mine.state, view.phase) == ("held", "await")
+            assert "not on the shelf" in view.said["words"]
+        else:
+            assert session.scalars(select(Order.number).where(Order.part_of == order.id)).one() in view.said["words"]
+            assert view.phase in ("buying", "stopped")
+
+
+def test_the_scale_stops_what_is_too_light_and_several_pieces_go_by_one_scan(wiring: Wiring) -> None:
+    order = order_with(wiring)
+    who = who_is(wiring)
+    with wiring.sessions.begin() as session:
+        set_bench_settings(session, BenchSettings(weighs=True, scale_address="ws://127.0.0.1:8765"))
+        with pytest.raises(Invalid, match="own machine"):
+            set_bench_settings(session, BenchSettings(scale_address="ws://scale.example:80"))
+    codes = goods(wiring, order)
+    scan(wiring, order.number)
+    for code in dict.fromkeys(codes):
+        view = scan(wiring, Code(CodeKind.PIECES, str(codes.count(code))).payload, code)
+    assert view.phase == "weigh"
+    assert view.scale is not None
+    assert said(scan(wiring, do(Action.BUY_AND_PRINT))) == ("wrong", "Not yet")
+    weights = ((None, "Scale"), (Reading(900, stable=False), "Scale"), (Reading(view.scale.expected_g - 200), "Weight"))
+    for reading, word in weights:
+        with wiring.sessions.begin() as session:
+            assert weigh_at_bench(session, "Bench 1", reading, who, wiring.clock()).said["word"] == word
+    with wiring.sessions.begin() as session:
+        bench = weigh_at_bench(session, "Bench 1", Reading(view.scale.expected_g + 5), who, wiring.clock())
+        assert bench_view(session, bench, who.name, wiring.clock()).phase == "buying"
+
+
+def test_a_badge_says_who_packs_and_gives_no_right(wiring: Wiring) -> None:
+    order = order_with(wiring)
+    shipment = bought(wiring, order)
+    with wiring.sessions.begin() as session:
+        ines = session.scalars(select(Person).where(Person.login == "ines")).one()
+        _, first = make_badge(session, ines.id)
+        _, secret = make_badge(session, ines.id)
+    assert said(scan(wiring, Code(CodeKind.BADGE, first).payload)) == ("wrong", "Unknown badge")
+    view = scan(wiring, Code(CodeKind.BADGE, secret.lower()).payload)
+    assert view.packer == "Inês Valadar"
+    scan(wiring, shipment.labels[0].tracking_number or "", *goods(wiring, order))
+    with wiring.sessions() as session:
+        assert [(row.person, row.parcels) for row in packed_by_person(session, 1, wiring.clock())] == [
+            ("Inês Valadar", 1)
+        ]
+
+
+def test_photos_are_written_anew_and_what_is_none_is_refused(wiring: Wiring) -> None:
+    order = order_with(wiring)
+    scan(wiring, order.number)
+    picture, out = Image.new("RGB", (3000, 1500), "#884422"), io.BytesIO()
+    exif = Image.Exif()
+    exif[0x010F] = "A camera that tells"
+    picture.save(out, "JPEG", exif=exif)
+    with wiring.sessions.begin() as session:
+        packing_id = session.scalars(select(Bench.packing_id)).one()
+        photo = keep_photo(session, packing_id or 0, out.getvalue(), who_is(wiring).id, wiring.clock())
+        kept = get_photo(session, photo.id)
+        assert b"A camera that tells" not in kept.picture
+        assert Image.open(io.BytesIO(kept.picture)).size == (2000, 1000)
+        assert max(Image.open(io.BytesIO(kept.small)).size) == 320
+        for data in (b"", b"%PDF-1.4", b"<svg/>", out.getvalue()[:200]):
+            with pytest.raises(Invalid, match="no PNG"):
+                keep_photo(session, packing_id or 0, data, 1, wiring.clock())
+
+
+def test_a_bench_goes_on_where_it_was_after_a_reload(wiring: Wiring, clock: Clock) -> None:
+    order = next(o for o in (order_with(wiring, skip=n) for n in range(12)) if len(goods(wiring, o)) > 1)
+    clock.at = datetime(2026, 11, 24, 9, 0, tzinfo=UTC)
+    before = scan(wiring, order.number, goods(wiring, order)[0])
+    with wiring.sessions.begin() as session:
+        after = bench_view(session, locked_bench(session, " Bench  1", clock()), "Tomé Brisson", clock())
+    assert (after.lines, after.said, after.headline) == (before.lines, before.said, before.headline)

@@ -1,0 +1,157 @@
+"""What is to be packed for an order, parcel by parcel, and the facts that the bench shows beside it."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from tidewind.core.bench.checking import Check, Item, Step
+from tidewind.core.stored import StoredParcel
+from tidewind.db.tables import Order, OrderLine, Packing, Product, Shipment
+
+_SEVERAL = re.compile(r"^(\d{1,3})\s*[x×]\s*(.+)$")
+
+
+@dataclass(frozen=True, slots=True)
+class PackingFacts:
+    """What stands beside the items: the order, who gets it, boxes and expected grams by parcel, how it goes.
+
+    ``labelled``: its label was bought before it was packed.  ``note`` is the buyer's.
+    """
+
+    number: str
+    to: str
+    service: str
+    boxes: tuple[str, ...]
+    expected_g: tuple[int, ...]
+    labelled: bool
+    note: str
+
+    @classmethod
+    def of(cls, packing: Packing) -> PackingFacts:
+        """Return the facts of a packing."""
+        kept = {name: packing.facts[name] for name in cls.__dataclass_fields__}
+        return cls(**{**kept, **{name: tuple(kept[name]) for name in ("boxes", "expected_g")}})
+
+    @property
+    def written(self) -> dict[str, Any]:
+        """The facts as JSON values."""
+        return {
+            name: list(value) if isinstance(value := getattr(self, name), tuple) else value
+            for name in self.__dataclass_fields__
+        }
+
+
+def facts_of(order: Order, shipment: Shipment | None) -> PackingFacts:
+    """Return the facts about an order as it is bought, or as it is planned."""
+    parcels = _parcels(order, shipment)
+    to = shipment.address if shipment else order.address
+    name = shipment.service_name if shipment else order.plan.service_name or ""
+    return PackingFacts(
+        order.number,
+        f"{to.name or to.company}, {to.city}",
+        name,
+        tuple(parcel.name for parcel in parcels),
+        tuple(parcel.gross_g for parcel in parcels),
+        shipment is not None,
+        order.note,
+    )
+
+
+def _parcels(order: Order, shipment: Shipment | None) -> Sequence[StoredParcel]:
+    return [label.parcel for label in shipment.labels] if shipment else order.plan.parcels
+
+
+def items_of(session: Session, order: Order, shipment: Shipment | None) -> tuple[Item, ...]:
+    """Return what goes into each parcel, sets as their parts, in the order of the shelves."""
+    parcels = _parcels(order, shipment)
+    ids = {line_id for parcel in parcels for line_id, _ in parcel.contents}
+    lines = {line.id: line for line in session.scalars(select(OrderLine).where(OrderLine.id.in_(ids)))}
+    products = _products(session, {line.sku for line in lines.values()})
+    made = []
+    for number, parcel in enumerate(parcels, 1):
+        mine = [
+            item
+            for line_id, pieces in parcel.contents
+            if line_id in lines
+            for item in _items(lines[line_id], pieces, number, products)
+        ]
+        made += sorted(mine, key=lambda item: (item.shelf or "~", item.key))
+    return tuple(made)
+
+
+def _products(session: Session, skus: set[str]) -> Mapping[str, Product]:
+    """Return products by SKU, with the parts of those that are sets."""
+    found = {p.sku: p for p in session.scalars(select(Product).where(Product.sku.in_(skus)))}
+    parts = {sku for product in found.values() for sku, _ in parts_of(product)} - found.keys()
+    if parts:
+        found |= {p.sku: p for p in session.scalars(select(Product).where(Product.sku.in_(parts)))}
+    return found
+
+
+def parts_of(product: Product) -> list[tuple[str, int]]:
+    """Return the SKUs that a set is made of, and how many of each; nothing for what is no set."""
+    found = []
+    for word in product.parts:
+        several = _SEVERAL.match(word)
+        found.append((several[2].strip(), int(several[1])) if several else (word, 1))
+    return found
+
+
+def _items(line: OrderLine, pieces: int, parcel: int, products: Mapping[str, Product]) -> list[Item]:
+    product = products.get(line.sku)
+    if product is not None and product.parts:
+        return [
+            _item(f"{line.id}/{sku}/{parcel}", sku, products.get(sku), sku, pieces * each, parcel)
+            for sku, each in parts_of(product)
+        ]
+    return [_item(f"{line.id}/{parcel}", line.sku, product, line.name, pieces, parcel)]
+
+
+def _item(key: str, sku: str, product: Product | None, name: str, pieces: int, parcel: int) -> Item:
+    if product is None:
+        return Item(key, sku, name, pieces, codes=frozenset({sku}) if sku else frozenset(), parcel=parcel)
+    codes = {product.barcode, sku} - {""} if product.barcode else set[str]()
+    return Item(
+        key, sku, product.name, pieces, product.shelf, frozenset(codes), product.serial, parcel, product.weight_g or 0
+    )
+
+
+def write_items(items: Sequence[Item]) -> list[dict[str, Any]]:
+    """Return items as JSON values."""
+    return [{**{n: getattr(i, n) for n in i.__dataclass_fields__}, "codes": sorted(i.codes)} for i in items]
+
+
+def check_of(packing: Packing) -> Check:
+    """Return how far a packing has come."""
+    items = tuple(Item(**{**kept, "codes": frozenset(kept["codes"])}) for kept in packing.items)
+    return Check(items, tuple(Step(*kept) for kept in packing.steps))
+
+
+def keep_steps(packing: Packing, check: Check) -> None:
+    """Keep how far a packing has come."""
+    packing.steps = [[step.key, step.pieces, step.serial] for step in check.steps]
+
+
+def fill(session: Session, packing: Packing, order: Order, shipment: Shipment | None) -> None:
+    """Write into a packing what is to be packed; what was scanned and still belongs there stays scanned.
+
+    A piece may have moved to another parcel since: it counts by its SKU.
+    """
+    items = items_of(session, order, shipment)
+    before = check_of(packing) if packing.items else None
+    packing.items = write_items(items)
+    packing.facts = facts_of(order, shipment).written
+    check = Check(items)
+    if before is not None:
+        skus = {item.key: item.sku for item in before.items}
+        for step in before.steps:
+            room = next((i for i in items if i.sku == skus[step.key] and check.left(i) >= step.pieces), None)
+            if room is not None:
+                check = Check(items, (*check.steps, Step(room.key, step.pieces, step.serial)))
+    keep_steps(packing, check)

@@ -1,0 +1,99 @@
+"""Opening an order at the bench by its slip, its number or its label, and everything that speaks against packing it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import datetime
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from tidewind.core.scanned import forms_of
+from tidewind.core.states.labels import LabelState
+from tidewind.core.states.packings import PACKING_MOVES, PackingMove, PackingState
+from tidewind.db.tables import Bench, Difference, Label, Order, Packing, Person, Shipment
+from tidewind.services.base import Conflict, move_row
+from tidewind.services.bench.items import fill
+from tidewind.services.people import start_work
+
+
+def find_order(session: Session, code: str) -> Order | None:
+    """Return the order that a slip, a typed number or a label means; None where nothing has such a number."""
+    forms = forms_of(code)
+    if not forms:
+        return None
+    found = session.scalars(select(Order).where(Order.number.in_(forms)).order_by(Order.id.desc())).all()
+    if found:
+        return next((order for order in found if order.state in ("open", "shipped", "part_shipped")), found[0])
+    of_label = select(Shipment.order_id).join(Label).where(Label.tracking_number.in_(forms))
+    order_id = session.scalar(of_label)
+    return session.get(Order, order_id) if order_id is not None else None
+
+
+def live_shipment(session: Session, order_id: int) -> Shipment | None:
+    """Return the bought label of an order, None where it has none."""
+    return session.scalar(
+        select(Shipment)
+        .where(Shipment.order_id == order_id, Shipment.state == LabelState.BOUGHT)
+        .order_by(Shipment.id.desc())
+    )
+
+
+def open_order(session: Session, bench: Bench, order: Order, person_id: int, now: datetime) -> Packing:
+    """Begin to pack an order, or take it up again where it was left.  Raises Conflict with what speaks against it."""
+    locked = session.scalars(
+        select(Order).where(Order.id == order.id).with_for_update(of=Order).execution_options(populate_existing=True)
+    ).one()
+    shipment = live_shipment(session, order.id)
+    _may_be_packed(session, locked, shipment)
+    packings = session.scalars(
+        select(Packing).where(Packing.order_id == order.id).order_by(Packing.id.desc()).with_for_update()
+    ).all()
+    _nobody_else(session, bench, packings, shipment)
+    packing = next((p for p in packings if p.state == PackingState.LEFT), None)
+    mine = next((p for p in packings if p.state in PackingState.HOLDS and p.bench_id == bench.id), None)
+    if mine is not None:
+        packing = mine
+    elif packing is not None:
+        move_row(packing, PACKING_MOVES, PackingState, PackingMove.TAKE_UP)
+        packing.bench_id, packing.person_id = bench.id, person_id
+    else:
+        packing = Packing(order_id=order.id, bench_id=bench.id, person_id=person_id, started_at=now, items=[], steps=[])
+        session.add(packing)
+    packing.shipment_id = shipment.id if shipment else None
+    fill(session, packing, locked, shipment)
+    session.flush()
+    start_work(session, [order.id], person_id, True, now)
+    bench.packing_id, bench.pieces = packing.id, 1
+    return packing
+
+
+def _may_be_packed(session: Session, order: Order, shipment: Shipment | None) -> None:
+    """Raise Conflict where the order must not be packed now: held, cancelled, changed since, stopped by a snag."""
+    waiting = session.scalar(select(Difference).where(Difference.order_id == order.id, Difference.state == "waiting"))
+    if waiting is not None:
+        what = "was cancelled there" if waiting.kind == "cancelled" else "was changed there"
+        raise Conflict("changed", f"{order.number} {what} since it was imported. Somebody must decide first.")
+    if order.state == "shipped" and shipment is not None:
+        return
+    if order.state == "shipped":
+        raise Conflict("no_label", f"{order.number} is shipped already, and not by a label that is here.")
+    if order.state != "open":
+        why = f": {order.state_why}" if order.state_why else ""
+        raise Conflict(order.state, f"{order.number} is {order.state.replace('_', ' ')}{why}. Put it back.")
+    stops = [snag.words for snag in order.snags if snag.level == "stops"]
+    if stops:
+        raise Conflict("snag", f"{order.number} cannot go yet: {stops[0]}")
+    if order.batch_id is not None and shipment is None and order.price_minor is None:
+        raise Conflict("no_price", f"{order.number} has no price yet.")
+
+
+def _nobody_else(session: Session, bench: Bench, packings: Sequence[Packing], shipment: Shipment | None) -> None:
+    for packing in packings:
+        who = session.scalar(select(Person.name).where(Person.id == packing.person_id))
+        if packing.state in PackingState.HOLDS and packing.bench_id != bench.id:
+            other = session.get_one(Bench, packing.bench_id)
+            raise Conflict("elsewhere", f"It is being packed at {other.name} by {who}.")
+        same = shipment is None or packing.shipment_id == shipment.id
+        if packing.state == PackingState.PACKED and same and packing.packed_at:
+            raise Conflict("packed", f"It was packed already by {who}, {packing.packed_at:%-d %B at %H:%M} UTC.")

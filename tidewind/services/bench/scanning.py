@@ -1,0 +1,302 @@
+"""One scan at a bench: a slip opens an order, a product counts, a code of ours acts; everything else stops loudly."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import datetime
+
+from sqlalchemy import select
+from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy.orm import Session
+
+from tidewind.core.bench.checking import Check, Said, confirm, scan
+from tidewind.core.bench.codes import ACTION_WORDS, REASONS, Action, Code, CodeKind, read_code
+from tidewind.core.bench.weighing import Reading, reading_refusal, weigh
+from tidewind.core.scanned import forms_of
+from tidewind.core.states.packings import PACKING_MOVES, PackingMove, PackingState
+from tidewind.db.tables import Bench, BenchScan, Order, Packing, Person
+from tidewind.services.base import Invalid, ServiceError, move_row
+from tidewind.services.bench.changing import change_packing, hold_packing, send_what_is_here, undo
+from tidewind.services.bench.finishing import go_on, look, parcel_to_weigh
+from tidewind.services.bench.items import PackingFacts, check_of, keep_steps
+from tidewind.services.bench.opening import find_order, open_order
+from tidewind.services.bench.settings import bench_settings
+from tidewind.services.people import Who, digest_of_badge
+from tidewind.services.shop import product_of_code
+
+LONGEST_CODE, MOST_PIECES = 120, 500
+WORDS = {
+    "right": "Right", "parcel_full": "Right", "complete": "All in", "serial_wanted": "Serial number", "wrong": "Wrong",
+    "surplus": "Too many", "serial_twice": "Twice", "no_serial": "No serial number",
+}  # fmt: skip
+"""The big word for what a scan meant."""
+
+
+@dataclass(slots=True)
+class _Scan:
+    """Everything about one scan."""
+
+    session: Session
+    bench: Bench
+    packing: Packing | None
+    packer: Person
+    who: Who
+    now: datetime
+
+
+def locked_bench(session: Session, name: str, now: datetime) -> Bench:
+    """Return a bench by its name, locked, making it at need.  Raises Invalid for a name that is none."""
+    plain = " ".join(name.split())[:40]
+    if not plain:
+        raise Invalid("no_name", "Give the bench a name.")
+    session.execute(insert(Bench).values(name=plain, said={}, created_at=now).on_conflict_do_nothing())
+    return session.scalars(
+        select(Bench).where(Bench.name == plain).with_for_update().execution_options(populate_existing=True)
+    ).one()
+
+
+def scan_at_bench(session: Session, name: str, code: str, who: Who, now: datetime) -> Bench:
+    """Take a scan, and return the bench with what it meant; what is wrong is said there, never raised.
+
+    The scan and its verdict are kept in the same transaction, so that a bench that dies loses none.
+    """
+    return _at_bench(session, name, code[:LONGEST_CODE], who, now, lambda one: _understood(one, code))
+
+
+def weigh_at_bench(session: Session, name: str, reading: Reading | None, who: Who, now: datetime) -> Bench:
+    """Take what the scale shows for the parcel that is to be weighed."""
+    return _at_bench(session, name, "", who, now, lambda one: _weighed(one, reading))
+
+
+def look_at_bench(session: Session, name: str, now: datetime) -> Bench:
+    """Return a bench, with what has become of the label that is being bought for it."""
+    bench = locked_bench(session, name, now)
+    if bench.packing_id is not None:
+        look(session, bench, _packing(session, bench.packing_id), now)
+    return bench
+
+
+def _packing(session: Session, packing_id: int) -> Packing:
+    return session.get_one(Packing, packing_id, with_for_update=True, populate_existing=True)
+
+
+def _at_bench(
+    session: Session, name: str, code: str, who: Who, now: datetime, work: Callable[[_Scan], dict[str, str]]
+) -> Bench:
+    bench = locked_bench(session, name, now)
+    packer = session.get_one(Person, bench.packer_id or who.id)
+    packing = _packing(session, bench.packing_id) if bench.packing_id is not None else None
+    one = _Scan(session, bench, packing, packer if packer.active else session.get_one(Person, who.id), who, now)
+    try:
+        with session.begin_nested():
+            said = work(one)
+    except ServiceError as refusal:
+        session.refresh(bench)
+        said = {"kind": "wrong", "word": "Stop", "words": str(refusal)}
+        if packing is not None:
+            session.refresh(packing)
+    if said["kind"] == "wrong" and packing is not None:
+        packing.mistakes += 1
+    bench.said = said
+    mine = packing.id if packing is not None else bench.packing_id
+    kept = {"bench_id": bench.id, "packing_id": mine, "person_id": one.packer.id, "at": now, "code": code}
+    session.add(BenchScan(**kept, verdict=said["kind"]))
+    session.flush()
+    return bench
+
+
+def _said(kind: str, word: str, words: str, **more: str) -> dict[str, str]:
+    return {"kind": kind, "word": word, "words": words, **more}
+
+
+def _understood(one: _Scan, code: str) -> dict[str, str]:
+    ours = read_code(code)
+    if ours is not None and ours.kind is CodeKind.BADGE:
+        return _badge(one, ours.value)
+    if one.packing is None:
+        return _nothing_open(one, code, ours)
+    if one.packing.state == PackingState.BUYING:
+        return _said("wrong", "Wait", "the label of this one is being bought; scan the next one then")
+    if ours is not None:
+        return _ours(one, one.packing, ours)
+    if not forms_of(code):
+        return _said("wrong", "Nothing", "the scanner read nothing; scan it again")
+    return _counted(one, one.packing, code)
+
+
+def _badge(one: _Scan, secret: str) -> dict[str, str]:
+    person = one.session.scalar(select(Person).where(Person.badge_hash == digest_of_badge(secret), Person.active))
+    if person is None:
+        return _said("wrong", "Unknown badge", "nobody has this badge any more; the owner can print a new sheet")
+    one.bench.packer_id = person.id
+    return _said("right", person.name.split()[0], f"{person.name} packs here now")
+
+
+def _nothing_open(one: _Scan, code: str, ours: Code | None) -> dict[str, str]:
+    if ours is not None and ours == Code(CodeKind.ACTION, Action.UNDO):
+        return _said("note", "Undone", undo(one.session, one.bench, None, one.packer.name, one.now))
+    if ours is not None and ours.value == Action.HELP:
+        return _said("note", "Help", "scan a packing slip, a label, or type an order's number", act="help")
+    if ours is not None:
+        return _said("wrong", "No order yet", "scan a packing slip, an order or a label first")
+    order = find_order(one.session, code)
+    if order is None:
+        return _said("wrong", "Unknown", f"no order and no label has the number {code.strip()[:40]}")
+    packing = open_order(one.session, one.bench, order, one.packer.id, one.now)
+    done = sum(step[1] for step in packing.steps)
+    words = f"{order.number}, {done} scanned before" if done else order.number
+    return _said("right", "Pack it", words)
+
+
+def _counted(one: _Scan, packing: Packing, code: str) -> dict[str, str]:
+    check, pieces = check_of(packing), one.bench.pieces
+    after, said = scan(check, forms_of(code), pieces)
+    if said.verdict == "wrong":
+        return _another_order(one, packing, code) or _said("wrong", "Wrong item", f"{_named(one, code)} {said.words}")
+    return _took(one, packing, after, said)
+
+
+def _named(one: _Scan, code: str) -> str:
+    """Return what a strange code is, so that it can be carried back to its shelf."""
+    product = product_of_code(one.session, forms_of(code))
+    shelf = f" (shelf {product.shelf})" if product and product.shelf else ""
+    return f"{product.name}{shelf}" if product else f"{code.strip()[:40]} is unknown and"
+
+
+def _another_order(one: _Scan, packing: Packing, code: str) -> dict[str, str] | None:
+    """Return what a slip or label means while an order is open: its own label is fine, another order's is not."""
+    order = find_order(one.session, code)
+    if order is None:
+        return None
+    if order.id == packing.order_id:
+        return _said("note", "This one", f"{order.number} is open already")
+    mine = PackingFacts.of(packing).number
+    return _said("wrong", "Another order", f"{order.number} is another order; finish {mine} or scan Skip")
+
+
+def _took(one: _Scan, packing: Packing, after: Check, said: Said) -> dict[str, str]:
+    if not said.counts:
+        return _said("wrong", WORDS[said.verdict], said.words)
+    keep_steps(packing, after)
+    one.bench.pieces = 1
+    one.session.flush()
+    return _go_on(one, packing, WORDS[said.verdict], said.words)
+
+
+def _go_on(one: _Scan, packing: Packing, word: str, words: str) -> dict[str, str]:
+    """Take it further where everything is in; a label that cannot be bought stops, and what was scanned stays."""
+    try:
+        with one.session.begin_nested():
+            more = go_on(one.session, one.bench, packing, one.packer.name, one.packer.id, one.now)
+    except ServiceError as refusal:
+        one.session.refresh(packing)
+        packing.words = str(refusal)[:300]
+        return _said("wrong", "No label", str(refusal))
+    telling = words if word in ("Partly", "Changed") else ""
+    return _said("right", "Done" if more else word, "; ".join(filter(None, (telling, more))) or words)
+
+
+def _weighed(one: _Scan, reading: Reading | None) -> dict[str, str]:
+    packing = one.packing
+    if packing is None:
+        return _said("wrong", "No order yet", "scan a packing slip, an order or a label first")
+    check = check_of(packing)
+    parcel = parcel_to_weigh(one.session, packing, check)
+    if parcel is None:
+        return _said("wrong", "Not yet", "everything must be in before it is weighed")
+    if why := reading_refusal(reading):
+        return _said("wrong", "Scale", why)
+    grams = reading.grams if reading else 0
+    expected = PackingFacts.of(packing).expected_g[parcel - 1]
+    weighed = weigh(grams, expected, check.in_parcel(parcel), bench_settings(one.session).tolerance)
+    if not weighed.fits:
+        return _said("wrong", "Weight", weighed.words, grams=str(grams))
+    packing.weights_g = [*packing.weights_g, grams]
+    one.session.flush()
+    return _go_on(one, packing, "Weighed", f"{grams / 1000:.2f} kg")
+
+
+def _ours(one: _Scan, packing: Packing, code: Code) -> dict[str, str]:
+    match code.kind:
+        case CodeKind.ACTION:
+            return _act(one, packing, code.value.upper())
+        case CodeKind.PIECES:
+            return _pieces(one, code.value)
+        case CodeKind.WHY:
+            return _why(one, packing, code.value.upper())
+        case CodeKind.RECIPE | CodeKind.BOX:
+            words = change_packing(one.session, packing, code, one.packer.name, one.now)
+            return _go_on(one, packing, "Changed", words)
+        case _:
+            return _said("wrong", "Not here", "this code does nothing here")
+
+
+def _pieces(one: _Scan, value: str) -> dict[str, str]:
+    if not (value.isascii() and value.isdigit() and 1 <= int(value) <= MOST_PIECES):
+        return _said("wrong", "How many?", f"between 1 and {MOST_PIECES} pieces can be counted at once")
+    one.bench.pieces = int(value)
+    return _said("note", f"{value} ×", f"scan the item that there are {value} of")
+
+
+def _act(one: _Scan, packing: Packing, value: str) -> dict[str, str]:
+    try:
+        action = Action(value)
+    except ValueError:
+        return _said("wrong", "Unknown code", f"no code sheet of now has “{value[:40]}”")
+    word = ACTION_WORDS[action][0]
+    if action is Action.CONFIRM:
+        return _confirmed(one, packing)
+    if action in (Action.BUY_AND_PRINT, Action.BUY_ONLY):
+        return _buy(one, packing, prints=action is Action.BUY_AND_PRINT)
+    if action is Action.SKIP:
+        move_row(packing, PACKING_MOVES, PackingState, PackingMove.LEAVE)
+        one.bench.packing_id = None
+        return _said("note", "Skipped", f"{PackingFacts.of(packing).number} waits with what was scanned")
+    if action is Action.UNDO:
+        return _said("note", "Undone", undo(one.session, one.bench, packing, one.packer.name, one.now))
+    if action in (Action.HOLD, Action.SEND_PART):
+        return _said("note", word, "why? Scan a reason", pending=action.value)
+    if action is Action.WEIGH:
+        return _said("note", word, "reading the scale", act="weigh")
+    if action is Action.PHOTO:
+        return _said("note", word, "the camera opens", act="photo")
+    return _said("note", word, "what can be scanned now is shown below", act="help")
+
+
+def _confirmed(one: _Scan, packing: Packing) -> dict[str, str]:
+    """Confirm an item without a barcode; on the scale, that the weight is right as it is."""
+    check = check_of(packing)
+    parcel = parcel_to_weigh(one.session, packing, check)
+    grams = one.bench.said.get("grams", "")
+    if parcel is not None and grams:
+        packing.weights_g = [*packing.weights_g, int(grams)]
+        one.session.flush()
+        return _go_on(one, packing, "Weight taken", f"{int(grams) / 1000:.2f} kg, as it is")
+    after, said = confirm(check, one.bench.pieces)
+    return _took(one, packing, after, said)
+
+
+def _buy(one: _Scan, packing: Packing, *, prints: bool) -> dict[str, str]:
+    check = check_of(packing)
+    if not check.complete:
+        missing = check.next
+        words = f"{missing.name} is still missing" if missing else "a serial number is still missing"
+        return _said("wrong", "Not yet", f"{words}; scan it, or scan Send what is here")
+    if parcel_to_weigh(one.session, packing, check) is not None:
+        return _said("wrong", "Not yet", "it must be weighed first")
+    packing.prints = prints
+    order = one.session.get_one(Order, packing.order_id)
+    packing.facts = {**packing.facts, "agreed_minor": order.price_minor}
+    return _go_on(one, packing, "Bought", "")
+
+
+def _why(one: _Scan, packing: Packing, value: str) -> dict[str, str]:
+    reason, pending = REASONS.get(value), one.bench.said.get("pending")
+    if reason is None or pending is None:
+        return _said("wrong", "Not now", "a reason follows Hold or Send what is here")
+    if pending == Action.HOLD:
+        words = hold_packing(one.session, one.bench, packing, reason, one.packer.name, one.now)
+        return _said("note", "Held", words)
+    words = send_what_is_here(one.session, packing, reason, one.packer.name, one.now)
+    return _go_on(one, packing, "Partly", words)

@@ -1,0 +1,6 @@
+"""The packing bench."""
+
+from tidewind.web.bench import routes
+
+ROUTERS = (routes.router,)
+"""What the application serves of this room."""

@@ -1,0 +1,125 @@
+"""Bodies of the packing bench."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, Field
+
+from tidewind.core.bench.weighing import Reading
+from tidewind.services.bench import BenchSettings
+from tidewind.web.base.schemas import Out
+
+
+class BenchScanIn(BaseModel):
+    """What a scanner brought in, or a hand typed."""
+
+    code: Annotated[str, Field(max_length=500)]
+
+
+class ReadingIn(BaseModel):
+    """What a scale shows; without grams it does not answer."""
+
+    grams: Annotated[int, Field(ge=-1_000_000, le=1_000_000)] | None = None
+    stable: bool = True
+    overload: bool = False
+
+    @property
+    def reading(self) -> Reading | None:
+        """The reading, None where the scale does not answer."""
+        return None if self.grams is None else Reading(self.grams, self.stable, self.overload)
+
+
+class SaidOut(BaseModel):
+    """What the last scan meant: right, wrong or neither, a big word, a sentence, and what the page is to do."""
+
+    kind: Literal["", "right", "wrong", "note"] = ""
+    word: str = ""
+    words: str = ""
+    act: Literal["", "weigh", "photo", "help"] = ""
+
+
+class BenchLineOut(Out):
+    """An item, and how many of it are in."""
+
+    sku: str
+    name: str
+    shelf: str
+    parcel: int
+    counted: int
+    pieces: int
+    next: bool
+    confirms: bool
+
+
+class PackingFactsOut(Out):
+    """What stands beside the items."""
+
+    number: str
+    to: str
+    service: str
+    boxes: list[str]
+    expected_g: list[int]
+    labelled: bool
+    note: str
+
+
+class WeighedOut(Out):
+    """What the parcel on the scale should weigh, in grams."""
+
+    expected_g: int
+    tolerance_g: int
+
+
+class BenchSettingsIO(Out):
+    """How the shop packs; ``share_bp`` is the tolerance in hundredths of a per cent."""
+
+    weighs: bool = False
+    share_bp: Annotated[int, Field(ge=0, le=10_000)] = 300
+    least_g: Annotated[int, Field(ge=0, le=100_000)] = 30
+    scale_address: Annotated[str, Field(max_length=120)] = ""
+
+    @property
+    def settings(self) -> BenchSettings:
+        """The settings as services know them."""
+        return BenchSettings(self.weighs, self.share_bp, self.least_g, self.scale_address)
+
+
+class BenchOut(Out):
+    """Everything that a bench shows: one instruction, its items, what the last scan meant."""
+
+    name: str
+    packer: str
+    phase: Literal["await", "items", "serial", "weigh", "buying", "stopped"]
+    headline: str
+    sub: str
+    said: SaidOut
+    lines: list[BenchLineOut]
+    facts: PackingFactsOut | None
+    parcel: int
+    weights_g: list[int]
+    scale: WeighedOut | None
+    packing_id: int | None
+    order_id: int | None
+    packed_today: int
+    mistakes_today: int
+    settings: BenchSettingsIO
+
+
+class PhotoOut(Out):
+    """A picture of a packed parcel."""
+
+    id: int
+    packing_id: int
+    at: datetime
+
+
+class PackedByOut(Out):
+    """What somebody packed on a day."""
+
+    day: str
+    person: str
+    parcels: int
+    minutes: int
+    mistakes: int
