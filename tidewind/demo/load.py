@@ -16,6 +16,7 @@ from tidewind.db.tables import Channel, Shop
 from tidewind.demo.layers import load_layers
 from tidewind.outside.carrier import Introduction
 from tidewind.services.base import Outside, Sealer
+from tidewind.services.bench import BenchSettings, set_bench_settings
 from tidewind.services.books import top_up
 from tidewind.services.follow import make_link
 from tidewind.services.orders import pull
@@ -217,6 +218,7 @@ def _things(session: Session, now: datetime) -> None:
     _, _, wrong = bring_in_products(session, "products.csv", products, now)
     if wrong:
         raise ValueError(wrong[0])
+    set_bench_settings(session, BenchSettings(scale_address="{standins}/scale/read"))
 
 
 def _carriers(session: Session, introduced: Sequence[Introduction], sealer: Sealer | None, now: datetime) -> None:

@@ -13,7 +13,7 @@ from fastapi.exception_handlers import http_exception_handler, request_validatio
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse
 
-from tidewind.standins import after_sale, carriers, mail, markets, printers, store, texts, vans, ways, webshop
+from tidewind.standins import after_sale, carriers, mail, markets, printers, scale, store, texts, vans, ways, webshop
 from tidewind.standins.page import page
 from tidewind.standins.world import FAULTS, World
 
@@ -43,6 +43,7 @@ def make_app(file: Path | str, smtp_port: int, clock: Callable[[], datetime]) ->
     app.include_router(after_sale.router)
     app.include_router(printers.router)
     app.include_router(webshop.router)
+    app.include_router(scale.router)
     app.include_router(store.router)
     app.include_router(markets.router)
     app.include_router(mail.router)

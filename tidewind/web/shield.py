@@ -11,6 +11,8 @@ from tidewind.web.problems import problem
 
 _POLICY = (
     "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; object-src 'none'; "
+    # The scale of a bench is a program beside the browser (docs/protocols/scale.md).
+    "connect-src 'self' ws://127.0.0.1:* ws://localhost:*; "
     "frame-ancestors 'none'; base-uri 'self'; form-action 'self'"
 )
 HEADERS = (

@@ -4,7 +4,8 @@ import { useRoute } from "vue-router";
 import Frame from "./Frame.vue";
 
 const route = useRoute();
-const open = computed(() => route.meta.open === true);
+/** Pages without the frame: those that need no sign-in, and the bench, which has the whole screen. */
+const open = computed(() => route.meta.open === true || route.meta.bare === true);
 </script>
 
 <template>

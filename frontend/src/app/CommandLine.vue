@@ -29,6 +29,7 @@ const PAGES = [
   ["Printing", "/set-up/printing"],
   ["Quote", "/quote"],
   ["Batches", "/batches"],
+  ["Bench", "/bench"],
   ["Departures", "/departures"],
   ["Returns", "/returns"],
   ["Requests", "/requests"],

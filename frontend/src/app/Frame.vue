@@ -39,7 +39,13 @@ const rail = computed<{ name: string; entries: Entry[] }[]>(() => {
         { name: "Quote", to: "/quote" },
       ],
     },
-    { name: "Pack", entries: [{ name: "Batches", to: "/batches" }] },
+    {
+      name: "Pack",
+      entries: [
+        { name: "Batches", to: "/batches" },
+        may("shipper", "packer") && { name: "Bench", to: "/bench" },
+      ],
+    },
     { name: "Send", entries: [{ name: "Departures", to: "/departures" }] },
     {
       name: "Follow",

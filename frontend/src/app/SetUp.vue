@@ -10,6 +10,7 @@ const PAGES = [
   { name: "Address book", to: "/set-up/contacts" },
   { name: "Screening", to: "/set-up/restricted" },
   { name: "Printing", to: "/set-up/printing" },
+  { name: "Bench", to: "/set-up/bench" },
   { name: "People, keys", to: "/set-up/people" },
 ];
 </script>

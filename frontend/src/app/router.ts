@@ -34,6 +34,11 @@ export function makeRouter(client: QueryClient): Router {
         meta: { title: "Departures" },
       },
       {
+        path: "/bench",
+        component: () => import("../features/bench/BenchPage.vue"),
+        meta: { title: "Bench", bare: true },
+      },
+      {
         path: "/orders/:id(\\d+)?",
         component: () => import("../features/orders/list/OrdersPage.vue"),
         meta: { title: "Orders" },
@@ -142,6 +147,11 @@ export function makeRouter(client: QueryClient): Router {
             path: "restricted",
             component: () => import("../features/shop/screening/ScreeningPage.vue"),
             meta: { title: "Screening" },
+          },
+          {
+            path: "bench",
+            component: () => import("../features/bench/BenchSetup.vue"),
+            meta: { title: "Bench" },
           },
           {
             path: "printing",

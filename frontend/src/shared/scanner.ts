@@ -21,8 +21,15 @@ export function fastKeys(): number {
   return typed.length;
 }
 
+/** Where a page has the whole keyboard for its scanner, nothing is made of keys here. */
+let resting = 0;
+export function restScanner(): () => void {
+  resting += 1;
+  return () => (resting -= 1);
+}
+
 function listen(event: KeyboardEvent): void {
-  if (inField(event.target) || event.ctrlKey || event.metaKey || event.altKey) return;
+  if (resting || inField(event.target) || event.ctrlKey || event.metaKey || event.altKey) return;
   const fast = event.timeStamp - last < FASTEST_HAND_MS;
   if (event.key === "Enter" && fast && typed.length >= SHORTEST_CODE) {
     const code = typed;

@@ -64,7 +64,7 @@ class Packing(Base):
 
 
 class BenchScan(Base):
-    """One scan at a bench and what it meant; nothing that was scanned is lost, whatever becomes of the bench."""
+    """One scan at a bench and what it meant; ``client_key`` makes one that is sent again, since no answer came, one."""
 
     __tablename__ = "bench_scan"
     id: Mapped[Id]
@@ -73,6 +73,7 @@ class BenchScan(Base):
     person_id: Mapped[int] = reference("person.id")
     at: Mapped[datetime] = mapped_column(index=True)
     code: Mapped[str] = mapped_column(String(120))
+    client_key: Mapped[str | None] = mapped_column(String(40), unique=True)
     verdict: Mapped[str] = mapped_column(String(20))
 
 

@@ -56,12 +56,14 @@ def locked_bench(session: Session, name: str, now: datetime) -> Bench:
     ).one()
 
 
-def scan_at_bench(session: Session, name: str, code: str, who: Who, now: datetime) -> Bench:
+def scan_at_bench(session: Session, name: str, code: str, who: Who, now: datetime, client_key: str = "") -> Bench:
     """Take a scan, and return the bench with what it meant; what is wrong is said there, never raised.
 
-    The scan and its verdict are kept in the same transaction, so that a bench that dies loses none.
+    The scan and its verdict are kept in the same transaction, so that a bench that dies loses none.  Sent again with
+    the same ``client_key``, since no answer came, it counts once.
     """
-    return _at_bench(session, name, code[:LONGEST_CODE], who, now, lambda one: _understood(one, code))
+    plain = "".join(c for c in code if c.isprintable())[:LONGEST_CODE]
+    return _at_bench(session, name, plain, who, now, lambda one: _understood(one, plain), client_key)
 
 
 def weigh_at_bench(session: Session, name: str, reading: Reading | None, who: Who, now: datetime) -> Bench:
@@ -82,9 +84,17 @@ def _packing(session: Session, packing_id: int) -> Packing:
 
 
 def _at_bench(
-    session: Session, name: str, code: str, who: Who, now: datetime, work: Callable[[_Scan], dict[str, str]]
+    session: Session,
+    name: str,
+    code: str,
+    who: Who,
+    now: datetime,
+    work: Callable[[_Scan], dict[str, str]],
+    client_key: str = "",
 ) -> Bench:
     bench = locked_bench(session, name, now)
+    if client_key and session.scalar(select(BenchScan.id).where(BenchScan.client_key == client_key)) is not None:
+        return bench
     packer = session.get_one(Person, bench.packer_id or who.id)
     packing = _packing(session, bench.packing_id) if bench.packing_id is not None else None
     one = _Scan(session, bench, packing, packer if packer.active else session.get_one(Person, who.id), who, now)
@@ -101,7 +111,7 @@ def _at_bench(
     bench.said = said
     mine = packing.id if packing is not None else bench.packing_id
     kept = {"bench_id": bench.id, "packing_id": mine, "person_id": one.packer.id, "at": now, "code": code}
-    session.add(BenchScan(**kept, verdict=said["kind"]))
+    session.add(BenchScan(**kept, client_key=client_key or None, verdict=said["kind"]))
     session.flush()
     return bench
 

@@ -12,6 +12,9 @@ from tidewind.services.base import Invalid
 from tidewind.services.planning import shop_settings
 
 MOST_BP, MOST_G = 5_000, 5_000
+STAND_IN = "{standins}"
+_OWN_MACHINE = ("ws://127.0.0.1:", "ws://localhost:", f"{STAND_IN}/")
+"""Where a scale may be; the demo's stand-in is where its start puts it."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,7 +43,7 @@ def set_bench_settings(session: Session, wanted: BenchSettings) -> BenchSettings
     """Change how the shop packs.  Raises Invalid for a tolerance or an address that cannot be."""
     if not 0 <= wanted.share_bp <= MOST_BP or not 0 <= wanted.least_g <= MOST_G:
         raise Invalid("tolerance", "A tolerance is between 0 and 50 per cent, and at most 5 kg.")
-    if wanted.scale_address and not wanted.scale_address.startswith(("ws://127.0.0.1:", "ws://localhost:")):
+    if wanted.scale_address and not wanted.scale_address.startswith(_OWN_MACHINE):
         raise Invalid("scale", "The scale is on the bench's own machine: an address like ws://127.0.0.1:8765.")
     shop_settings(session).bench = {name: getattr(wanted, name) for name in BenchSettings.__dataclass_fields__}
     return wanted

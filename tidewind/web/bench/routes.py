@@ -25,14 +25,14 @@ from tidewind.services.bench import (
     weigh_at_bench,
 )
 from tidewind.services.people import Who
-from tidewind.web.access import Anyone, Bench, Now, Owner, Tx
+from tidewind.web.access import Anyone, Bench, Now, Owner, Parts, Tx
 from tidewind.web.bench.schemas import (
     BenchOut,
     BenchScanIn,
     BenchSettingsIO,
     PackedByOut,
     PhotoOut,
-    ReadingIn,
+    WeightIn,
 )
 from tidewind.web.files import PDF, answers_with, uploaded
 
@@ -41,32 +41,35 @@ MOST_PHOTO_BYTES = 12_000_000
 Name = Annotated[str, Path(min_length=1, max_length=40)]
 
 
-def _seen(session: Tx, bench: BenchRow, who: Who, now: Now) -> BenchOut:
-    return BenchOut.model_validate(bench_view(session, bench, who.name, now))
+def _seen(session: Tx, bench: BenchRow, who: Who, now: Now, parts: Parts) -> BenchOut:
+    seen = BenchOut.model_validate(bench_view(session, bench, who.name, now))
+    standins = parts.settings.standins_url.replace("http", "ws", 1)
+    seen.settings.scale_address = seen.settings.scale_address.replace("{standins}", standins)
+    return seen
 
 
 @router.get("/benches/{name}")
-def bench(name: Name, who: Bench, session: Tx, now: Now) -> BenchOut:
+def bench(name: Name, who: Bench, session: Tx, now: Now, parts: Parts) -> BenchOut:
     """Return what a bench shows: one that has just been reloaded goes on where it was."""
-    return _seen(session, locked_bench(session, name, now), who, now)
+    return _seen(session, locked_bench(session, name, now), who, now, parts)
 
 
 @router.post("/benches/{name}/scan")
-def scan(name: Name, body: BenchScanIn, who: Bench, session: Tx, now: Now) -> BenchOut:
+def scan(name: Name, body: BenchScanIn, who: Bench, session: Tx, now: Now, parts: Parts) -> BenchOut:
     """Take a scan; what is wrong with it is said in the answer, and nothing is lost."""
-    return _seen(session, scan_at_bench(session, name, body.code, who, now), who, now)
+    return _seen(session, scan_at_bench(session, name, body.code, who, now, body.client_key), who, now, parts)
 
 
 @router.post("/benches/{name}/weigh")
-def weigh(name: Name, body: ReadingIn, who: Bench, session: Tx, now: Now) -> BenchOut:
+def weigh(name: Name, body: WeightIn, who: Bench, session: Tx, now: Now, parts: Parts) -> BenchOut:
     """Take what the scale shows for the parcel that is on it."""
-    return _seen(session, weigh_at_bench(session, name, body.reading, who, now), who, now)
+    return _seen(session, weigh_at_bench(session, name, body.reading, who, now), who, now, parts)
 
 
 @router.post("/benches/{name}/look")
-def look(name: Name, who: Bench, session: Tx, now: Now) -> BenchOut:
+def look(name: Name, who: Bench, session: Tx, now: Now, parts: Parts) -> BenchOut:
     """Look what became of the label that is being bought at a bench."""
-    return _seen(session, look_at_bench(session, name, now), who, now)
+    return _seen(session, look_at_bench(session, name, now), who, now, parts)
 
 
 @router.post("/benches/{name}/photos", status_code=201)

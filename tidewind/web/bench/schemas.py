@@ -13,12 +13,13 @@ from tidewind.web.base.schemas import Out
 
 
 class BenchScanIn(BaseModel):
-    """What a scanner brought in, or a hand typed."""
+    """What a scanner brought in, or a hand typed; with the same ``client_key`` again it counts once."""
 
     code: Annotated[str, Field(max_length=500)]
+    client_key: Annotated[str, Field(max_length=40)] = ""
 
 
-class ReadingIn(BaseModel):
+class WeightIn(BaseModel):
     """What a scale shows; without grams it does not answer."""
 
     grams: Annotated[int, Field(ge=-1_000_000, le=1_000_000)] | None = None

@@ -3206,6 +3206,230 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/benches/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Bench
+         * @description Return what a bench shows: one that has just been reloaded goes on where it was.
+         */
+        get: operations["bench_api_benches__name__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/benches/{name}/scan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Scan
+         * @description Take a scan; what is wrong with it is said in the answer, and nothing is lost.
+         */
+        post: operations["scan_api_benches__name__scan_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/benches/{name}/weigh": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Weigh
+         * @description Take what the scale shows for the parcel that is on it.
+         */
+        post: operations["weigh_api_benches__name__weigh_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/benches/{name}/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look
+         * @description Look what became of the label that is being bought at a bench.
+         */
+        post: operations["look_api_benches__name__look_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/benches/{name}/photos": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Photo
+         * @description Keep a picture of the parcel on a bench, or of the one packed last there.
+         */
+        post: operations["take_photo_api_benches__name__photos_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/{order_id}/photos": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Order Photos
+         * @description Return which pictures there are of an order's parcels.
+         */
+        get: operations["order_photos_api_orders__order_id__photos_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/photos/{photo_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Photo
+         * @description Return a picture of a parcel, or a small one of it.
+         */
+        get: operations["photo_api_photos__photo_id__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/code-sheets/{what}.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Sheet
+         * @description Return a code sheet for the bench: actions, amounts, recipes or boxes.
+         */
+        get: operations["sheet_api_code_sheets__what__pdf_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{person_id}/badge.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Badge
+         * @description Make somebody a badge for the bench; one made before is worth nothing from now on.
+         */
+        post: operations["badge_api_people__person_id__badge_pdf_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bench/settings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Settings
+         * @description Return how the shop packs: whether it weighs, its tolerance, its scale.
+         */
+        get: operations["settings_api_bench_settings_get"];
+        /**
+         * Change Settings
+         * @description Change how the shop packs.
+         */
+        put: operations["change_settings_api_bench_settings_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/bench/packed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Packed
+         * @description Return how many parcels each person packed on each of the last days, and how many mistakes were stopped.
+         */
+        get: operations["packed_api_bench_packed_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/departures": {
         parameters: {
             query?: never;
@@ -4653,6 +4877,104 @@ export interface components {
             /** Printed */
             printed: number;
         };
+        /**
+         * BenchLineOut
+         * @description An item, and how many of it are in.
+         */
+        BenchLineOut: {
+            /** Sku */
+            sku: string;
+            /** Name */
+            name: string;
+            /** Shelf */
+            shelf: string;
+            /** Parcel */
+            parcel: number;
+            /** Counted */
+            counted: number;
+            /** Pieces */
+            pieces: number;
+            /** Next */
+            next: boolean;
+            /** Confirms */
+            confirms: boolean;
+        };
+        /**
+         * BenchOut
+         * @description Everything that a bench shows: one instruction, its items, what the last scan meant.
+         */
+        BenchOut: {
+            /** Name */
+            name: string;
+            /** Packer */
+            packer: string;
+            /**
+             * Phase
+             * @enum {string}
+             */
+            phase: "await" | "items" | "serial" | "weigh" | "buying" | "stopped";
+            /** Headline */
+            headline: string;
+            /** Sub */
+            sub: string;
+            said: components["schemas"]["SaidOut"];
+            /** Lines */
+            lines: components["schemas"]["BenchLineOut"][];
+            facts: components["schemas"]["PackingFactsOut"] | null;
+            /** Parcel */
+            parcel: number;
+            /** Weights G */
+            weights_g: number[];
+            scale: components["schemas"]["WeighedOut"] | null;
+            /** Packing Id */
+            packing_id: number | null;
+            /** Order Id */
+            order_id: number | null;
+            /** Packed Today */
+            packed_today: number;
+            /** Mistakes Today */
+            mistakes_today: number;
+            settings: components["schemas"]["BenchSettingsIO"];
+        };
+        /**
+         * BenchScanIn
+         * @description What a scanner brought in, or a hand typed; with the same ``client_key`` again it counts once.
+         */
+        BenchScanIn: {
+            /** Code */
+            code: string;
+            /**
+             * Client Key
+             * @default
+             */
+            client_key: string;
+        };
+        /**
+         * BenchSettingsIO
+         * @description How the shop packs; ``share_bp`` is the tolerance in hundredths of a per cent.
+         */
+        BenchSettingsIO: {
+            /**
+             * Weighs
+             * @default false
+             */
+            weighs: boolean;
+            /**
+             * Share Bp
+             * @default 300
+             */
+            share_bp: number;
+            /**
+             * Least G
+             * @default 30
+             */
+            least_g: number;
+            /**
+             * Scale Address
+             * @default
+             */
+            scale_address: string;
+        };
         /** BillIn */
         BillIn: {
             /** Amount Minor */
@@ -4717,6 +5039,11 @@ export interface components {
         };
         /** Body_set_logo_api_printing_logo_put */
         Body_set_logo_api_printing_logo_put: {
+            /** File */
+            file: string;
+        };
+        /** Body_take_photo_api_benches__name__photos_post */
+        Body_take_photo_api_benches__name__photos_post: {
             /** File */
             file: string;
         };
@@ -7133,6 +7460,42 @@ export interface components {
              */
             active: boolean;
         };
+        /**
+         * PackedByOut
+         * @description What somebody packed on a day.
+         */
+        PackedByOut: {
+            /** Day */
+            day: string;
+            /** Person */
+            person: string;
+            /** Parcels */
+            parcels: number;
+            /** Minutes */
+            minutes: number;
+            /** Mistakes */
+            mistakes: number;
+        };
+        /**
+         * PackingFactsOut
+         * @description What stands beside the items.
+         */
+        PackingFactsOut: {
+            /** Number */
+            number: string;
+            /** To */
+            to: string;
+            /** Service */
+            service: string;
+            /** Boxes */
+            boxes: string[];
+            /** Expected G */
+            expected_g: number[];
+            /** Labelled */
+            labelled: boolean;
+            /** Note */
+            note: string;
+        };
         /** ParcelOut */
         ParcelOut: {
             /** Packaging */
@@ -7239,6 +7602,21 @@ export interface components {
             second_factor: boolean;
             /** Seen At */
             seen_at: string | null;
+        };
+        /**
+         * PhotoOut
+         * @description A picture of a packed parcel.
+         */
+        PhotoOut: {
+            /** Id */
+            id: number;
+            /** Packing Id */
+            packing_id: number;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
         };
         /**
          * Picked
@@ -8599,6 +8977,34 @@ export interface components {
             }[];
         };
         /**
+         * SaidOut
+         * @description What the last scan meant: right, wrong or neither, a big word, a sentence, and what the page is to do.
+         */
+        SaidOut: {
+            /**
+             * Kind
+             * @default
+             * @enum {string}
+             */
+            kind: "" | "right" | "wrong" | "note";
+            /**
+             * Word
+             * @default
+             */
+            word: string;
+            /**
+             * Words
+             * @default
+             */
+            words: string;
+            /**
+             * Act
+             * @default
+             * @enum {string}
+             */
+            act: "" | "weigh" | "photo" | "help";
+        };
+        /**
          * SamePerson
          * @description Another order to the same person.
          */
@@ -9465,6 +9871,34 @@ export interface components {
             refused: {
                 [key: string]: string;
             };
+        };
+        /**
+         * WeighedOut
+         * @description What the parcel on the scale should weigh, in grams.
+         */
+        WeighedOut: {
+            /** Expected G */
+            expected_g: number;
+            /** Tolerance G */
+            tolerance_g: number;
+        };
+        /**
+         * WeightIn
+         * @description What a scale shows; without grams it does not answer.
+         */
+        WeightIn: {
+            /** Grams */
+            grams?: number | null;
+            /**
+             * Stable
+             * @default true
+             */
+            stable: boolean;
+            /**
+             * Overload
+             * @default false
+             */
+            overload: boolean;
         };
         /**
          * WorkOut
@@ -16336,6 +16770,411 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RefundOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    bench_api_benches__name__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example Ana Lopes */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    scan_api_benches__name__scan_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example Ana Lopes */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "code": "norvia",
+                 *       "client_key": "9f1c2d7a44e0"
+                 *     }
+                 */
+                "application/json": components["schemas"]["BenchScanIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    weigh_api_benches__name__weigh_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example Ana Lopes */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /** @example {} */
+                "application/json": components["schemas"]["WeightIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    look_api_benches__name__look_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example Ana Lopes */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    take_photo_api_benches__name__photos_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example Ana Lopes */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_take_photo_api_benches__name__photos_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PhotoOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    order_photos_api_orders__order_id__photos_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example 1 */
+                order_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PhotoOut"][];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    photo_api_photos__photo_id__get: {
+        parameters: {
+            query?: {
+                /** @example full */
+                size?: "full" | "small";
+            };
+            header?: never;
+            path: {
+                /** @example 1 */
+                photo_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/jpeg": string;
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sheet_api_code_sheets__what__pdf_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example text */
+                what: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": string;
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    badge_api_people__person_id__badge_pdf_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example 1 */
+                person_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": string;
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    settings_api_bench_settings_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchSettingsIO"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_settings_api_bench_settings_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /** @example {} */
+                "application/json": components["schemas"]["BenchSettingsIO"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchSettingsIO"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    packed_api_bench_packed_get: {
+        parameters: {
+            query?: {
+                /** @example 14 */
+                days?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PackedByOut"][];
                 };
             };
             /** @description Problem details */

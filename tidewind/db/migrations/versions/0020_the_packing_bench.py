@@ -79,6 +79,7 @@ def upgrade() -> None:
         _to("person_id", "person.id"),
         _moment("at", index=True),
         sa.Column("code", sa.String(120), nullable=False),
+        sa.Column("client_key", sa.String(40), unique=True),
         sa.Column("verdict", sa.String(20), nullable=False),
     )
     op.create_table(

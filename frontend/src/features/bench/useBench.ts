@@ -1,0 +1,142 @@
+import { computed, onBeforeUnmount, onMounted, ref } from "vue";
+import { fetchBench, lookAtBench, sendScan, sendWeight } from "./queries";
+import { ProblemError, type Schemas } from "../../api/client";
+import { soundRight, soundWrong } from "../../shared/sound";
+import type { Reading } from "./useScale";
+
+type Bench = Schemas["BenchOut"];
+interface Waiting {
+  code: string;
+  key: string;
+}
+const LOOK_MS = 600;
+const AGAIN_MS = 1_500;
+const NAME = "tidewind-bench";
+const QUEUE = "tidewind-bench-scans";
+
+/** The server understood and said no; whatever else went wrong is tried again. */
+const isNo = (error: unknown): boolean => error instanceof ProblemError && error.status < 500;
+
+/** Read what an earlier page of this bench has not got an answer for. */
+function kept(): Waiting[] {
+  try {
+    return JSON.parse(localStorage.getItem(QUEUE) ?? "[]") as Waiting[];
+  } catch {
+    return [];
+  }
+}
+
+/**
+ * A bench and what it shows. Scans wait in a queue that outlives the page: each is sent until it is answered, once, in its
+ * order, so that neither a lost answer nor a dead bench loses or doubles one.
+ */
+export function useBench() {
+  const name = ref(localStorage.getItem(NAME) ?? "Bench 1");
+  const bench = ref<Bench>();
+  const waiting = ref<Waiting[]>(kept());
+  const offline = ref(false);
+  const failure = ref<unknown>();
+  const seen = ref(0);
+  let busy = false;
+  let timer: number | undefined;
+
+  function show(found: Bench): void {
+    bench.value = found;
+    offline.value = false;
+    failure.value = undefined;
+    if (found.phase === "buying") timer = window.setTimeout(() => void look(), LOOK_MS);
+  }
+  function answer(found: Bench): void {
+    show(found);
+    seen.value += 1;
+    if (found.said.kind === "right") soundRight();
+    if (found.said.kind === "wrong") soundWrong();
+  }
+  async function look(): Promise<void> {
+    if (busy) return;
+    try {
+      const found = await lookAtBench(name.value);
+      if (found.phase === "buying") show(found);
+      else answer(found);
+    } catch {
+      offline.value = true;
+      timer = window.setTimeout(() => void look(), AGAIN_MS);
+    }
+  }
+  function keep(): void {
+    localStorage.setItem(QUEUE, JSON.stringify(waiting.value));
+  }
+  async function drain(): Promise<void> {
+    if (busy) return;
+    busy = true;
+    window.clearTimeout(timer);
+    let next: Waiting | undefined;
+    while ((next = waiting.value[0])) {
+      try {
+        answer(await sendScan(name.value, next.code, next.key));
+      } catch (error) {
+        if (!isNo(error)) {
+          offline.value = true; // no answer came: the same scan is sent again, and counts once
+          break;
+        }
+        failure.value = error;
+        soundWrong();
+      }
+      waiting.value.shift();
+      keep();
+    }
+    busy = false;
+    if (waiting.value.length) timer = window.setTimeout(() => void drain(), AGAIN_MS);
+  }
+  function scan(code: string): void {
+    waiting.value.push({ code, key: crypto.randomUUID() });
+    keep();
+    void drain();
+  }
+  async function weigh(reading: Reading | undefined): Promise<void> {
+    try {
+      answer(
+        await sendWeight(name.value, {
+          grams: reading?.grams ?? null,
+          stable: reading?.stable ?? true,
+          overload: reading?.overload ?? false,
+        }),
+      );
+    } catch (error) {
+      if (isNo(error)) failure.value = error;
+      else offline.value = true;
+    }
+  }
+  async function start(): Promise<void> {
+    try {
+      show(await fetchBench(name.value));
+    } catch (error) {
+      if (isNo(error)) failure.value = error;
+      else {
+        offline.value = true;
+        timer = window.setTimeout(() => void start(), AGAIN_MS);
+        return;
+      }
+    }
+    void drain();
+  }
+  function choose(other: string): void {
+    name.value = other;
+    localStorage.setItem(NAME, other);
+    bench.value = undefined;
+    void start();
+  }
+  onMounted(() => void start());
+  onBeforeUnmount(() => window.clearTimeout(timer));
+  return {
+    name,
+    bench,
+    offline,
+    failure,
+    seen,
+    scan,
+    weigh,
+    choose,
+    waiting: computed(() => waiting.value.length),
+  };
+}

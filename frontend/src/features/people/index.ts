@@ -1,0 +1,1 @@
+export { peopleQuery } from "./queries";
