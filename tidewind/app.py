@@ -30,7 +30,7 @@ from tidewind.outside.printer import HttpPrinter, PrinterClient
 from tidewind.outside.sms import SmsGateway
 from tidewind.services.base import Jumps, Outside, Sealer, tell_what_is_written
 from tidewind.services.shop import PROTOCOL, OwnNumbers, server_of
-from tidewind.settings import Settings, now
+from tidewind.settings import Settings, now, real_now
 from tidewind.web import (
     base,
     bench,
@@ -156,7 +156,7 @@ def make_wiring(settings: Settings) -> Wiring:
     """Return the application's parts for these settings."""
     sessions: sessionmaker[Session] = make_sessions(make_engine(settings.database_url))
     tell_what_is_written(sessions)
-    jumps = Jumps(lambda: now().timestamp(), time.monotonic)
+    jumps = Jumps(lambda: real_now().timestamp(), time.monotonic)
     return Wiring(settings, sessions, make_outside(settings, sessions), now, NewsHub(settings.database_url), jumps)
 
 

@@ -13,7 +13,7 @@ from pathlib import Path
 from tidewind.garbage import look_seldom
 from tidewind.logs import configure
 from tidewind.running.children import end_with_parent
-from tidewind.settings import ROOT, Settings, now
+from tidewind.settings import DEMO_CLOCK, ROOT, Settings, now, real_now
 
 
 def main(arguments: list[str] | None = None) -> int:
@@ -115,8 +115,13 @@ def _standins(port: int, smtp_port: int, file: Path) -> int:
     from tidewind.standins.app import make_app
 
     end_with_parent()
+    told = os.environ.get(DEMO_CLOCK)
     uvicorn.run(
-        make_app(file, smtp_port, now), host="127.0.0.1", port=port, log_level="warning", timeout_graceful_shutdown=1
+        make_app(file, smtp_port, real_now, Path(told) if told else None),
+        host="127.0.0.1",
+        port=port,
+        log_level="warning",
+        timeout_graceful_shutdown=1,
     )
     return 0
 

@@ -31,7 +31,7 @@ from tidewind.services.orders import fetch_due_feeds, go_on_importing, pull, pul
 from tidewind.services.papers import look_at_printers, send_due_prints
 from tidewind.services.planning import go_on_replanning, is_done, keep_up_due
 from tidewind.services.rates import refresh_asked_prices
-from tidewind.settings import now
+from tidewind.settings import now, real_now
 
 log = structlog.get_logger(__name__)
 # A worker gives a sign of life every two seconds; after eight without one its jobs are given to another.
@@ -229,7 +229,7 @@ async def _work(app: procrastinate.App, database_url: str) -> None:
     loop.set_default_executor(ThreadPoolExecutor(SIDE_BY_SIDE))
     async with app.open_async():
         await take_over(app)
-        turns, jumps = Turns(EVERY_S), Jumps(lambda: now().timestamp(), loop.time)
+        turns, jumps = Turns(EVERY_S), Jumps(lambda: real_now().timestamp(), loop.time)
         keeping = asyncio.create_task(keep_time(database_url, turns, jumps, loop.time, partial(_take_turn, app)))
         keeping.add_done_callback(_must_not_end)
         await app.run_worker_async(

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from datetime import UTC, datetime
+import os
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Literal
 from urllib.parse import urlsplit
@@ -65,6 +66,26 @@ class Settings(BaseSettings):
         return self.public_url or f"http://{self.host}:{self.port}"
 
 
-def now() -> datetime:
+DEMO_CLOCK = "TIDEWIND_DEMO_CLOCK"
+"""Names the file in which the demo's simulated world says by how many seconds its clock was moved forward."""
+
+
+def real_now() -> datetime:
     """Return the present instant in UTC; the only place that reads the clock."""
     return datetime.now(UTC)  # noqa: TID251 - this is the one place
+
+
+def moved() -> timedelta:
+    """Return how far the demo's clock stands ahead of the real one; a shop's own clock never does."""
+    file = os.environ.get(DEMO_CLOCK)
+    if not file:
+        return timedelta(0)
+    try:
+        return timedelta(seconds=int(Path(file).read_text("ascii")))
+    except (OSError, ValueError):
+        return timedelta(0)
+
+
+def now() -> datetime:
+    """Return the instant that the shop goes by: in the demo the simulated world's, so that its days pass for both."""
+    return real_now() + moved()

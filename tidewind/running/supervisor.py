@@ -20,7 +20,7 @@ from tidewind.running.children import Child
 from tidewind.running.cluster import SLOW_BUT_SAFE, Cluster, free_port
 from tidewind.running.filling import fill, is_newer, up_to_date
 from tidewind.running.folder import DataFolder
-from tidewind.settings import DEMO_PASSWORD, DEMO_PEOPLE, Settings
+from tidewind.settings import DEMO_CLOCK, DEMO_PASSWORD, DEMO_PEOPLE, Settings
 
 READY_WITHIN_S = 120
 
@@ -130,6 +130,8 @@ class Supervisor:
         given = {f"TIDEWIND_{f.upper()}": str(getattr(self.settings, f)) for f in fields}
         given |= {"TIDEWIND_DEMO": "1" if self.demo else "0", "TIDEWIND_SUPERVISED": "1"}
         given |= {"PROMETHEUS_MULTIPROC_DIR": str(self._figures())}
+        if self.demo:
+            given[DEMO_CLOCK] = str(self.folder.path / "demo-clock")
         listening = None
         if name.startswith("web") and self.listening is not None:
             listening = self.listening.fileno()

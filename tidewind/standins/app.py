@@ -20,9 +20,14 @@ from tidewind.standins.world import FAULTS, World
 PARTIES = (*carriers.CARDS, "larkspur", *markets.MARKETS, *printers.PRINTERS)
 
 
-def make_app(file: Path | str, smtp_port: int, clock: Callable[[], datetime]) -> FastAPI:
-    """Return the application; ``file`` keeps what the world remembers, SMTP listens on ``smtp_port``."""
-    world = World(file, clock)
+def make_app(
+    file: Path | str, smtp_port: int, clock: Callable[[], datetime], clock_file: Path | None = None
+) -> FastAPI:
+    """Return the application; ``file`` keeps what the world remembers, SMTP listens on ``smtp_port``.
+
+    ``clock_file`` is where it says by how many seconds its clock stands ahead, for a shop that goes by it.
+    """
+    world = World(file, clock, clock_file)
 
     @asynccontextmanager
     async def lifespan(_app: FastAPI) -> AsyncIterator[None]:

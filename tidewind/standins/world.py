@@ -60,13 +60,14 @@ create table if not exists fault (party text not null, kind text not null, remai
 class World:
     """One outside world; safe to use from several threads."""
 
-    def __init__(self, file: Path | str, clock: Callable[[], datetime]) -> None:
+    def __init__(self, file: Path | str, clock: Callable[[], datetime], clock_file: Path | None = None) -> None:
         self._lock = threading.RLock()
         self._db = sqlite3.connect(str(file), check_same_thread=False, isolation_level=None)
         self._db.row_factory = sqlite3.Row
         self._db.execute("pragma journal_mode=wal")
         self._db.executescript(_TABLES)
-        self._clock = clock
+        self._clock, self._clock_file = clock, clock_file
+        self._tell_clock()
 
     def close(self) -> None:
         """Close the file."""
@@ -91,8 +92,18 @@ class World:
 
     def now(self) -> datetime:
         """Return this world's time: the real time plus what the clock was moved."""
+        return self._clock().astimezone(UTC) + timedelta(seconds=self._moved_seconds())
+
+    def _moved_seconds(self) -> int:
         found = self.rows("select value from setting where name = 'moved_seconds'")
-        return self._clock().astimezone(UTC) + timedelta(seconds=int(found[0]["value"]) if found else 0)
+        return int(found[0]["value"]) if found else 0
+
+    def _tell_clock(self) -> None:
+        """Write down how far ahead the clock stands; whoever reads it finds the old figure or the new one, whole."""
+        if self._clock_file is not None:
+            fresh = self._clock_file.with_suffix(".new")
+            fresh.write_text(str(self._moved_seconds()), "ascii")
+            fresh.replace(self._clock_file)
 
     def move_clock(self, hours: int) -> None:
         """Move the clock forward by ``hours``; it never goes back."""
@@ -102,6 +113,7 @@ class World:
                 "set value = cast(value as integer) + cast(excluded.value as integer)",
                 (max(0, hours) * 3600,),
             )
+        self._tell_clock()
 
     def set_fault(self, party: str, kind: str, times: int) -> None:
         """Switch a fault on for the next ``times`` requests to ``party``; 0 switches it off."""

@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session, sessionmaker
 from tidewind.db.tables.people import ROLES
 from tidewind.services.base import Jumps, NotAllowed, NotSignedIn, Outside
 from tidewind.services.people import Who, who_has_key, who_has_token
-from tidewind.settings import Settings
+from tidewind.settings import Settings, now, real_now
 from tidewind.web.news import NewsHub
 
 COOKIE = "tidewind_session"
@@ -31,6 +31,10 @@ class Wiring:
     clock: Callable[[], datetime]
     news: NewsHub
     jumps: Jumps
+
+    def real_clock(self) -> datetime:
+        """Return the real instant, which in the demo is not the shop's."""
+        return real_now() if self.clock is now else self.clock()
 
 
 def wiring(request: Request) -> Wiring:
@@ -59,7 +63,16 @@ def present(parts: Parts) -> datetime:
 Now = Annotated[datetime, Depends(present)]
 
 
-def recognise(request: Request, session: Tx, now: Now) -> Who:
+def really_present(parts: Parts) -> datetime:
+    """Return the real instant of this request."""
+    return parts.real_clock()
+
+
+RealNow = Annotated[datetime, Depends(really_present)]
+"""For sessions, one-time codes and signatures: they keep real time, wherever the demo's clock stands."""
+
+
+def recognise(request: Request, session: Tx, now: RealNow) -> Who:
     """Return who is asking, by API key or by session cookie; cookies need the form token for anything that writes."""
     scheme, _, key = request.headers.get("Authorization", "").partition(" ")
     if scheme.lower() == "bearer" and key:
@@ -79,7 +92,7 @@ def still_signed_in(request: Request, parts: Wiring) -> bool:
     """Tell whether who opened a stream may still hear it."""
     try:
         with parts.sessions() as session:
-            recognise(request, session, parts.clock())
+            recognise(request, session, parts.real_clock())
     except NotSignedIn:
         return False
     return True

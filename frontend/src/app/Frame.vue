@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { useQuery, useQueryClient } from "@tanstack/vue-query";
-import { computed, onBeforeUnmount, onMounted, ref } from "vue";
+import { computed, onBeforeUnmount, onMounted, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { useTheme } from "vuetify";
 import { api, need } from "../api/client";
@@ -20,6 +20,16 @@ const route = useRoute();
 const router = useRouter();
 const theme = useTheme();
 const { data: today } = useQuery(todayQuery);
+// In the demo somebody can move the simulated clock while the page is open.
+watch(today, (found) => found && setServerTime(found.now));
+/** How far the demo's clock stands ahead of the real one, in words; nothing in a shop that goes by the real one. */
+const ahead = computed(() => {
+  const hours = Math.round((now.value.getTime() - Date.now()) / 3_600_000);
+  if (!me.value?.standins_url || hours < 1) return "";
+  return hours < 48
+    ? `simulated, ${hours} h ahead`
+    : `simulated, ${Math.round(hours / 24)} days ahead`;
+});
 interface Entry {
   name: string;
   to: string;
@@ -146,7 +156,11 @@ async function signOut(): Promise<void> {
           Ctrl K
         </button>
         <span class="mute"
-          >{{ day(localDay(now, zone)) }} · <b class="ink">{{ clock(now, zone) }}</b></span
+          >{{ day(localDay(now, zone)) }} · <b class="ink">{{ clock(now, zone) }}</b><template
+            v-if="ahead"
+          >
+            · <span class="press">{{ ahead }}</span></template
+          ></span
         >
         <RouterLink class="name" to="/set-up/people">{{ me?.name }}</RouterLink>
       </div>

@@ -9,7 +9,7 @@ from fastapi import APIRouter, Request
 from tidewind.documents.barcodes import qr_picture
 from tidewind.services import people as service
 from tidewind.services.planning import shop_settings
-from tidewind.web.access import COOKIE, Anyone, Now, Owner, Parts, Tx
+from tidewind.web.access import COOKIE, Anyone, Owner, Parts, RealNow, Tx
 from tidewind.web.people.presenting import key_row, person_out
 from tidewind.web.people.schemas import (
     DoorLinkOut,
@@ -37,7 +37,7 @@ def people(_who: Owner, session: Tx) -> list[PersonOut]:
 
 
 @router.post("/people", status_code=201)
-def invite(body: InviteIn, _who: Owner, parts: Parts, session: Tx, now: Now) -> DoorLinkOut:
+def invite(body: InviteIn, _who: Owner, parts: Parts, session: Tx, now: RealNow) -> DoorLinkOut:
     """Make a login, and a link by which its person sets a password."""
     person, key = service.invite(session, body.login, body.name, body.role, now)
     return DoorLinkOut(person_id=person.id, name=person.name, link=f"{parts.settings.base_url}/door/{key}")
@@ -50,7 +50,7 @@ def set_person(person_id: int, body: PersonIn, _who: Owner, session: Tx) -> Pers
 
 
 @router.post("/people/{person_id}/link", status_code=201)
-def link(person_id: int, _who: Owner, parts: Parts, session: Tx, now: Now) -> DoorLinkOut:
+def link(person_id: int, _who: Owner, parts: Parts, session: Tx, now: RealNow) -> DoorLinkOut:
     """Make a link by which somebody who lost password or second factor sets a password again."""
     key = service.make_door_link(session, person_id, now)
     name = service.names_of_people(session)[person_id]
@@ -64,14 +64,14 @@ def end_sessions(person_id: int, _who: Owner, session: Tx) -> None:
 
 
 @router.get("/door/{key}")
-def door(key: str, session: Tx, now: Now) -> DoorOut:
+def door(key: str, session: Tx, now: RealNow) -> DoorOut:
     """Return whose link it is."""
     person = service.who_has_link(session, key, now)
     return DoorOut(name=person.name, login=person.login, brand=shop_settings(session).brand)
 
 
 @router.post("/door/{key}", status_code=204)
-def set_by_link(key: str, body: PasswordIn, session: Tx, now: Now) -> None:
+def set_by_link(key: str, body: PasswordIn, session: Tx, now: RealNow) -> None:
     """Set a password by a link; it works once."""
     service.set_by_link(session, key, body.password, now)
 
@@ -83,7 +83,7 @@ def change_password(body: PasswordChangeIn, who: Anyone, request: Request, sessi
 
 
 @router.get("/me/sessions")
-def sessions(who: Anyone, request: Request, session: Tx, now: Now) -> list[SessionOut]:
+def sessions(who: Anyone, request: Request, session: Tx, now: RealNow) -> list[SessionOut]:
     """Return one's own open sessions."""
     token = request.cookies.get(COOKIE, "")
     return [
@@ -112,7 +112,7 @@ def offer_factor(who: Anyone, session: Tx) -> FactorOut:
 
 
 @router.put("/me/second-factor", status_code=204)
-def keep_factor(body: FactorIn, who: Anyone, parts: Parts, session: Tx, now: Now) -> None:
+def keep_factor(body: FactorIn, who: Anyone, parts: Parts, session: Tx, now: RealNow) -> None:
     """Ask for the second factor from now on."""
     service.keep_factor(session, parts.outside.sealer, who.id, body.secret, body.code, now)
 
@@ -124,13 +124,13 @@ def take_factor_off(body: PasswordIn, who: Anyone, session: Tx) -> None:
 
 
 @router.get("/keys")
-def keys(_who: Owner, session: Tx, now: Now) -> list[KeyRow]:
+def keys(_who: Owner, session: Tx, now: RealNow) -> list[KeyRow]:
     """Return the API keys, also those that do not work any more."""
     return [key_row(key, name, now) for key, name in service.keys(session)]
 
 
 @router.post("/keys", status_code=201)
-def make_key(body: KeyIn, who: Owner, session: Tx, now: Now) -> KeyOut:
+def make_key(body: KeyIn, who: Owner, session: Tx, now: RealNow) -> KeyOut:
     """Create an API key with a role for a script."""
     until = now + timedelta(days=body.days) if body.days else None
     made, key = service.make_key(session, who.id, body.name, body.role, reads_only=body.reads_only, expires_at=until)
@@ -138,6 +138,6 @@ def make_key(body: KeyIn, who: Owner, session: Tx, now: Now) -> KeyOut:
 
 
 @router.delete("/keys/{key_id}", status_code=204)
-def revoke_key(key_id: int, _who: Owner, session: Tx, now: Now) -> None:
+def revoke_key(key_id: int, _who: Owner, session: Tx, now: RealNow) -> None:
     """Revoke an API key."""
     service.revoke_key(session, key_id, now)

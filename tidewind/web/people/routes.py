@@ -80,7 +80,7 @@ def sign_in(body: SignInIn, request: Request, response: Response, parts: Parts) 
         browser_of(request.headers.get("User-Agent", "")),
     )
     with parts.sessions.begin() as session:
-        signed = service.sign_in(session, parts.outside.sealer, trying, parts.clock())
+        signed = service.sign_in(session, parts.outside.sealer, trying, parts.real_clock())
     if isinstance(signed, str):
         raise NotSignedIn(signed, _MISSING[signed])
     lasts = ((COOKIE, signed.token, SESSION_LASTS), (KNOWN, signed.known, timedelta(days=365)))
@@ -95,7 +95,7 @@ def sign_in(body: SignInIn, request: Request, response: Response, parts: Parts) 
             max_age=int(time.total_seconds()),
         )
     with parts.sessions() as session:
-        return _me(parts, session, who_has_token(session, signed.token, parts.clock()))
+        return _me(parts, session, who_has_token(session, signed.token, parts.real_clock()))
 
 
 @router.post("/first-owner", status_code=201)

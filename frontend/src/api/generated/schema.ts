@@ -8170,6 +8170,18 @@ export interface components {
              * @default []
              */
             tags: string[];
+            /**
+             * Serial
+             * @description Each piece has a number of its own, taken when it is packed
+             * @default false
+             */
+            serial: boolean;
+            /**
+             * Parts
+             * @description SKUs that a set is made of, “2x SKU” for two
+             * @default []
+             */
+            parts: string[];
         };
         /** ProductFactsIn */
         ProductFactsIn: {
@@ -8231,6 +8243,10 @@ export interface components {
             contents: string[];
             /** Tags */
             tags: string[];
+            /** Serial */
+            serial: boolean;
+            /** Parts */
+            parts: string[];
             /** Learned From */
             learned_from: string;
         };

@@ -108,12 +108,7 @@ const ACTIONS = [
     <template v-if="bench">
       <h1>{{ bench.headline }}</h1>
       <p class="sub">{{ bench.sub }}</p>
-      <section
-        v-if="said?.word"
-        class="said"
-        v-bind:class="`is-${said.kind}`"
-        aria-live="assertive"
-      >
+      <section v-if="said?.word" class="said" :class="`is-${said.kind}`" aria-live="assertive">
         <span class="shape" aria-hidden="true">{{ shape }}</span>
         <b>{{ said.word }}</b>
         <span>{{ said.words }}</span>

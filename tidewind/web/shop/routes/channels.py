@@ -131,6 +131,6 @@ async def notice(code: str, request: Request) -> dict[str, str]:
 
     def take() -> str:
         with parts.sessions.begin() as session:
-            return take_notice(session, parts.outside, code, dict(request.headers), body, parts.clock())
+            return take_notice(session, parts.outside, code, dict(request.headers), body, parts.real_clock())
 
     return {"notice": await run_in_threadpool(take)}

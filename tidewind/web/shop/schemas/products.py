@@ -36,6 +36,8 @@ class ProductIO(Out):
     not_stackable: bool
     contents: list[str]
     tags: list[str]
+    serial: bool
+    parts: list[str]
     learned_from: str
 
 
@@ -69,6 +71,8 @@ class ProductChanges(BaseModel):
     not_stackable: bool = False
     contents: Annotated[list[Contents], Field(max_length=4)] = []
     tags: Annotated[list[Word], Field(max_length=20)] = []
+    serial: Annotated[bool, Field(description="Each piece has a number of its own, taken when it is packed")] = False
+    parts: Annotated[list[Word], Field(max_length=20, description="SKUs that a set is made of, “2x SKU” for two")] = []
 
 
 class ProductsEdit(BaseModel):

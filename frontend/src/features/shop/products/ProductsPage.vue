@@ -49,17 +49,25 @@ const FLAGS = [
   ["upright", "Keep upright"],
   ["no_weekend", "No weekend on the way"],
   ["not_stackable", "Nothing may lie on it"],
+  ["serial", "Each piece has a serial number"],
 ] as const;
 const FLAG_NAMES: string[] = FLAGS.map(([name]) => name);
+const parts = ref("");
 const typed = ref<Record<string, string>>({});
 function start(p: Product): void {
   before.value = p;
-  editing.value = { ...p, contents: [...p.contents], tags: [...p.tags] };
+  editing.value = { ...p, contents: [...p.contents], tags: [...p.tags], parts: [...p.parts] };
   typed.value = Object.fromEntries(
     NUMBERS.map(([k, , , times]) => [k, p[k] === null ? "" : String(Number(p[k]) / times)]),
   );
   kilo.value = p.tags.join(", ");
+  parts.value = p.parts.join(", ");
 }
+const words = (text: string) =>
+  text
+    .split(",")
+    .map((t) => t.trim())
+    .filter(Boolean);
 const file = useMutation({
   mutationFn: bringProducts,
   onSuccess: () => client.invalidateQueries(),
@@ -77,11 +85,10 @@ const save = useMutation({
     }
     for (const [key] of [...TEXTS, ...FLAGS]) if (now[key] !== was[key]) set[key] = now[key];
     if ((now.recipe ?? "") !== was.recipe) set.recipe = now.recipe ?? "";
-    const tags = kilo.value
-      .split(",")
-      .map((t) => t.trim())
-      .filter(Boolean);
+    const tags = words(kilo.value);
     if (tags.join() !== was.tags.join()) set.tags = tags;
+    const made = words(parts.value);
+    if (made.join() !== was.parts.join()) set.parts = made;
     return await editProducts({ skus: [was.sku], set: set as Schemas["ProductChanges"] });
   },
   onSuccess: () => {
@@ -96,10 +103,7 @@ const saveMany = useMutation({
       [field]: FLAG_NAMES.includes(field)
         ? value === "yes"
         : field === "tags"
-          ? value
-              .split(",")
-              .map((t) => t.trim())
-              .filter(Boolean)
+          ? words(value)
           : value,
     };
     return await editProducts({
@@ -124,6 +128,7 @@ const MANY = [
   ["upright", "Keep upright"],
   ["no_weekend", "No weekend on the way"],
   ["not_stackable", "Nothing may lie on it"],
+  ["serial", "Each piece has a serial number"],
 ].map(([value, title]) => ({ value, title }));
 function toggle(sku: string): void {
   const next = new Set(chosen.value);
@@ -288,6 +293,13 @@ const sides = (p: Product) =>
           :label="label"
         />
         <v-text-field v-model="kilo" class="w3" label="Tags, with commas" />
+        <v-text-field
+          v-model="parts"
+          class="w3"
+          label="A set of (SKUs, with commas)"
+          hint="TP-12, 2x TS-12; packed part by part"
+          persistent-hint
+        />
         <v-checkbox
           v-for="[key, label] in FLAGS"
           :key="key"
