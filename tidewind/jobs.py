@@ -26,7 +26,7 @@ from tidewind.services import follow as follow_room
 from tidewind.services.base import Jumps, Outside, ServiceError, Turns, defer, keep_time
 from tidewind.services.buying import settle_due_voids
 from tidewind.services.follow import labels_first, make_due_returns, send_due_news
-from tidewind.services.handover import ask_standing, settle_pickups, tell_manifests
+from tidewind.services.handover import ask_standing, pass_departures, settle_pickups, tell_manifests
 from tidewind.services.orders import fetch_due_feeds, go_on_importing, pull, pull_due
 from tidewind.services.papers import look_at_printers, send_due_prints
 from tidewind.services.planning import go_on_replanning, is_done, keep_up_due
@@ -171,7 +171,7 @@ def _add_each_minute(app: procrastinate.App, sessions: sessionmaker[Session], ou
     @app.task(name="ask_standing", queueing_lock="ask_standing", lock="ask_standing")
     @metrics.job("ask_standing")
     def standing() -> None:
-        ask_standing(sessions, now)
+        _each_by_itself(lambda: ask_standing(sessions, now), lambda: pass_departures(sessions, now))
 
     @app.task(name="keep_up", queueing_lock="keep_up", lock="keep_up")
     @metrics.job("keep_up")

@@ -30,6 +30,7 @@ from tidewind.services.handover import (
     count_out,
     hand_over,
     lanes_on,
+    pass_departures,
     reopen_manifest,
     set_standing,
     settle_pickups,
@@ -427,6 +428,32 @@ def test_a_van_that_came_hands_over_what_lay_there(wiring: Wiring, clock: Clock)
     with wiring.sessions() as session:
         mine = session.scalars(select(Shipment).where(Shipment.id.in_(ids))).all()
         assert all(label.handed_over_at for s in mine for label in s.labels)
+
+
+def test_what_nobody_fetched_falls_to_the_next_departure_and_what_was_scanned_has_gone(
+    wiring: Wiring, clock: Clock
+) -> None:
+    clock.at = at(12, 0)
+    left, gone = bought(wiring, "brightmile", "road", 1), bought(wiring, "brightmile", "night", 1)
+    with wiring.sessions.begin() as session:
+        session.get_one(Shipment, gone[0]).tracking_state = "moving"
+    for moment, settled_now in (
+        (at(23, 59), 0),
+        (at(5, 59, 59, date(2026, 11, 25)), 0),
+        (at(6, 0, 0, date(2026, 11, 25)), 2),
+    ):
+        clock.at = moment
+        assert len(pass_departures(wiring.sessions, clock)) == settled_now
+    with wiring.sessions() as session:
+        found = {}
+        for one in (*left, *gone):
+            label = session.get_one(Shipment, one).labels[0]
+            departure = session.get_one(Departure, label.departure_id)
+            found[one] = (departure.day, departure.state)
+        assert found == {left[0]: (date(2026, 11, 25), "open"), gone[0]: (TUESDAY, "handed_over")}
+        before = session.scalars(select(Departure.state).where(Departure.network == "road", Departure.day == TUESDAY))
+        assert before.one() == "missed"
+    assert pass_departures(wiring.sessions, clock) == {}
 
 
 def test_a_standing_pickup_is_asked_for_half_an_hour_before_it_is_too_late(wiring: Wiring, clock: Clock) -> None:

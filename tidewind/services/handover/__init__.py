@@ -24,6 +24,7 @@ from tidewind.services.handover.manifests import (
     tell_manifests,
     why_not_void,
 )
+from tidewind.services.handover.passing import pass_departures
 from tidewind.services.handover.pickups import (
     PickupsAsked,
     PickupWish,
@@ -79,6 +80,7 @@ __all__ = [
     "move_pile",
     "newest_pickups",
     "open_missed",
+    "pass_departures",
     "pickup_by_calendar_key",
     "reopen_manifest",
     "set_standing",

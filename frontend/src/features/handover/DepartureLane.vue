@@ -42,7 +42,8 @@ const van = computed(() => {
   const p = props.lane.pickup;
   const booked = !!p && ["booked", "cancelling", "done"].includes(p.state);
   if (booked) return { from: p.start, until: p.until, booked, words: `${p.start}–${p.until}` };
-  const words = p?.state === "asked" ? "being asked" : f.going ? "not asked yet" : "";
+  const open = f.refused ? "nobody fetches it" : "not asked yet";
+  const words = p?.state === "asked" ? "being asked" : f.going ? open : "";
   return { from: f.suggested.start, until: f.suggested.until, booked, words };
 });
 /** A stack is lifted by the lane it stands on. */

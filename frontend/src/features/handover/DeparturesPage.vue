@@ -11,10 +11,11 @@ import CountDialog from "./CountDialog.vue";
 import DepartureLane from "./DepartureLane.vue";
 import DeparturePile from "./DeparturePile.vue";
 import HandingOver from "./HandingOver.vue";
+import MissedPickup from "./MissedPickup.vue";
 import MoveDialog from "./MoveDialog.vue";
 import PickupPanel from "./PickupPanel.vue";
 import PickupsList from "./PickupsList.vue";
-import { departuresQuery } from "./queries";
+import { departuresQuery, pickupsQuery } from "./queries";
 import { keyOf, needsVan, useDepartures, wishOf } from "./useDepartures";
 
 /** The handovers of a day, one lane each along the clock; the chosen one opens as what lies there and how it is fetched. */
@@ -58,8 +59,11 @@ const turn = (by: number) => {
   if (days[at]) show(days[at]);
 };
 const { may } = useMe();
-const { ask, close, dropped } = useDepartures();
+const { ask, close, dropped, fresh } = useDepartures();
 const { isPending: asking } = ask;
+/** Vans that did not come stay on top, whatever day is shown, until somebody has the carrier's answer. */
+const { data: pickups } = useQuery(pickupsQuery);
+const missed = computed(() => pickups.value?.pickups.filter((p) => p.open) ?? []);
 const needed = computed(() => lanes.value.filter(needsVan));
 const fees = computed(() => needed.value.reduce((n, l) => n + (l.fetching?.fee_minor ?? 0), 0));
 const currency = computed(() => lanes.value[0]?.currency ?? "EUR");
@@ -124,6 +128,7 @@ useKeys({
       <p v-for="words in dropped" :key="words" class="stop" role="status">
         ✕ Not asked for. {{ words }}.
       </p>
+      <MissedPickup v-for="p in missed" :key="p.id" :pickup="p" @done="fresh" />
       <p v-if="isPending" class="empty">Fetching the departures…</p>
       <p v-else-if="!lanes.length" class="empty panel">
         No carrier yet, so nothing can leave. Add one in Set-up, Carriers.

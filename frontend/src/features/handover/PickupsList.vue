@@ -1,19 +1,16 @@
 <script setup lang="ts">
-import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
-import { computed, ref } from "vue";
-import MissedPickup from "./MissedPickup.vue";
+import { useMutation, useQuery } from "@tanstack/vue-query";
+import { ref } from "vue";
 import { calendarAddress, pickupsQuery } from "./queries";
 import { type Schemas } from "../../api/client";
 import { count, day, dayAndClock, kilograms, money } from "../../shared/format";
 import { useMe } from "../../shared/session";
 import { DataTable, ErrorNote } from "../../shared/ui";
 
-/** Vans that did not come stay at the top until somebody has the answer; below, on demand, every pickup that was asked for. */
+/** Every pickup that was asked for, on demand, and where a calendar program finds them. */
 defineProps<{ currency: string }>();
 const { zone, may } = useMe();
-const client = useQueryClient();
 const { data } = useQuery(pickupsQuery);
-const missed = computed(() => data.value?.pickups.filter((p) => p.open) ?? []);
 const open = ref(false);
 const STATES: Record<Schemas["PickupOut"]["state"], string> = {
   asked: "Being asked",
@@ -25,11 +22,9 @@ const STATES: Record<Schemas["PickupOut"]["state"], string> = {
   missed: "Did not come",
 };
 const address = useMutation({ mutationFn: calendarAddress });
-const fresh = () => client.invalidateQueries({ queryKey: ["pickups"] });
 </script>
 
 <template>
-  <MissedPickup v-for="p in missed" :key="p.id" :pickup="p" @done="fresh" />
   <p v-if="data?.pickups.length" class="all">
     <button type="button" class="link" :aria-expanded="open" @click="open = !open">
       {{ open ? "Hide the pickups" : `All pickups (${data.pickups.length})` }}

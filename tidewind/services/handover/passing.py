@@ -1,0 +1,70 @@
+"""Departures whose day is over: what the carrier has scanned went with them, the rest falls to the next one."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import datetime, time, timedelta
+from zoneinfo import ZoneInfo
+
+from sqlalchemy import exists, select
+from sqlalchemy.orm import Session, sessionmaker
+
+from tidewind.core.states.departures import DEPARTURE_MOVES, DepartureMove, DepartureState
+from tidewind.core.states.labels import LabelState
+from tidewind.core.states.pickups import PickupState
+from tidewind.core.tracking import TrackingState
+from tidewind.db.tables import Departure, Label, Pickup, Shipment
+from tidewind.services.base import each_by_itself, move_row
+from tidewind.services.handover.leaving import goes, labels_in, stays_behind
+from tidewind.services.planning import shop_settings
+
+SETTLED_AT = time(6, 0)
+"""On the morning after a departure it is known what the carrier has scanned of it (shop policy)."""
+NOBODY = "nobody fetched it and nothing says that it was brought"
+
+
+def pass_departures(sessions: sessionmaker[Session], clock: Callable[[], datetime]) -> dict[int, str]:
+    """Settle the departures whose day is over and that nobody has handed over; return what became of each.
+
+    One whose van is still being waited for is left to its pickup.
+    """
+    with sessions() as session:
+        now = clock().astimezone(ZoneInfo(shop_settings(session).time_zone))
+        last = now.date() - timedelta(days=1 if now.time() >= SETTLED_AT else 2)
+        waited_for = exists().where(Pickup.departure_id == Departure.id, Pickup.state.in_(PickupState.STANDS))
+        holds = (
+            exists()
+            .where(Label.departure_id == Departure.id, Label.handed_over_at.is_(None))
+            .where(Shipment.id == Label.shipment_id, Shipment.state.in_(LabelState.TRAVELS))
+        )
+        due = session.scalars(
+            select(Departure.id)
+            .where(Departure.day <= last, Departure.state != DepartureState.HANDED_OVER, holds, ~waited_for)
+            .order_by(Departure.id)
+        ).all()
+    return each_by_itself("pass departures", due, lambda one: _pass(sessions, one, clock()))
+
+
+def _pass(sessions: sessionmaker[Session], departure_id: int, now: datetime) -> str:
+    with sessions.begin() as session:
+        departure = session.get_one(Departure, departure_id, with_for_update=True)
+        if departure.state == DepartureState.HANDED_OVER:
+            return departure.state
+        labels = labels_in(session, departure_id)
+        scanned = set(
+            session.scalars(
+                select(Shipment.id).where(
+                    Shipment.id.in_({label.shipment_id for label in labels}),
+                    Shipment.tracking_state != TrackingState.ANNOUNCED,
+                )
+            )
+        )
+        left = [label.id for label in labels if label.shipment_id not in scanned]
+        if left:
+            stays_behind(session, departure, left, NOBODY, now)
+            session.flush()
+        if len(left) < len(labels):
+            goes(session, departure, "", "the carrier has scanned it", now)
+        elif departure.state != DepartureState.MISSED:
+            move_row(departure, DEPARTURE_MOVES, DepartureState, DepartureMove.MISS)
+        return departure.state
