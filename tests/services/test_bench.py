@@ -297,8 +297,17 @@ def test_the_scale_stops_what_is_too_light_and_several_pieces_go_by_one_scan(wir
         with wiring.sessions.begin() as session:
             assert weigh_at_bench(session, "Bench 1", reading, who, wiring.clock()).said["word"] == word
     with wiring.sessions.begin() as session:
-        bench = weigh_at_bench(session, "Bench 1", Reading(view.scale.expected_g + 5), who, wiring.clock())
-        assert bench_view(session, bench, who.name, wiring.clock()).phase == "buying"
+        heavier = view.scale.expected_g + view.scale.tolerance_g
+        bench = weigh_at_bench(session, "Bench 1", Reading(heavier), who, wiring.clock())
+        after = session.get_one(Order, order.id)
+        assert after.plan.parcels[0].gross_g == heavier
+        dearer = (after.price_minor or 0) > (order.price_minor or 0)
+        assert bench.said["word"] == ("Dearer" if dearer else "Done")
+    view = scan(wiring, do(Action.BUY_AND_PRINT)) if dearer else view
+    with wiring.sessions() as session:
+        assert session.scalars(select(Packing.state)).one() == "buying"
+        bought_for = session.scalars(select(Shipment.price_minor).where(Shipment.order_id == order.id)).one()
+        assert bought_for == session.get_one(Order, order.id).price_minor
 
 
 def test_a_badge_says_who_packs_and_gives_no_right(wiring: Wiring) -> None:

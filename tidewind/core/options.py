@@ -79,6 +79,7 @@ def settle(
     divided: bool = False,
 ) -> Settled:
     """Return an order with these parcels, extras and value (minor units), ready to be priced."""
+    packed = _as_weighed(packed, order.hand.weights_g)
     tender = frozenset(line.id for line in order.lines if line.not_stackable or order.hand.not_stackable)
     consignment = Consignment(
         route_between(
@@ -90,6 +91,16 @@ def settle(
     )
     premium = _premium(consignment.goods, shop) if INSURED in extras else None
     return Settled(consignment, packed, units, premium, not_before, box, divided, tender)
+
+
+def _as_weighed(packed: tuple[PackedParcel, ...], weights_g: tuple[int, ...]) -> tuple[PackedParcel, ...]:
+    """Return parcels with the gross weights that a scale said; the difference is put down to their padding."""
+    if len(weights_g) != len(packed):
+        return packed
+    return tuple(
+        replace(parcel, padding_g=grams - parcel.goods_g - parcel.packaging_g)
+        for parcel, grams in zip(packed, weights_g, strict=True)
+    )
 
 
 def with_extras(settled: Settled, shop: Shop, extras: frozenset[str]) -> Settled:

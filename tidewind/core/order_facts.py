@@ -77,7 +77,8 @@ class Hand:
     """What a person set for this order; None where nothing was set.
 
     ``approved`` says by whom, ``approved_for`` for which reasons (none: an approval of a version that kept none) and
-    ``approved_minor`` up to which price, in minor units.
+    ``approved_minor`` up to which price, in minor units.  ``weights_g`` are what a scale said of the shop's own
+    parcels, one by one; they count as long as there are as many of them.
     """
 
     packaging: str | None = None
@@ -95,6 +96,7 @@ class Hand:
     point: str = ""
     bill_to: BillTo | None = None
     not_stackable: bool = False
+    weights_g: tuple[int, ...] = ()
 
     def approves(self, reason: str) -> bool:
         """Tell whether somebody has approved the order for a reason."""

@@ -217,6 +217,7 @@ def read_hand(written: Mapping[str, Any]) -> Hand:
         point=written.get("point", ""),
         bill_to=read_bill_to(bill_to) if bill_to else None,
         not_stackable=written.get("not_stackable", False),
+        weights_g=tuple(written.get("weights_g", ())),
     )
 
 
@@ -231,7 +232,7 @@ def write_hand(hand: Hand) -> Written:
     for name in ("packaging", "service", "desk", "approved_minor"):
         if getattr(hand, name) is not None:
             made[name] = getattr(hand, name)
-    for name in ("approved", "approved_for", "released", "account", "point", "not_stackable"):
+    for name in ("approved", "approved_for", "released", "account", "point", "not_stackable", "weights_g"):
         if kept := getattr(hand, name):
             made[name] = list(kept) if isinstance(kept, tuple) else kept
     if hand.extras is not None:

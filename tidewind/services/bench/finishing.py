@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass
 from datetime import datetime
 
 from sqlalchemy import func, select
@@ -18,6 +19,7 @@ from tidewind.services.bench.items import PackingFacts, check_of
 from tidewind.services.bench.opening import live_shipment
 from tidewind.services.bench.settings import bench_settings
 from tidewind.services.buying import ToBuy, ask_to_buy
+from tidewind.services.orders import edit_hand
 from tidewind.services.papers import PrintRequest, send_to_printer
 from tidewind.services.planning import shop_settings
 
@@ -33,24 +35,50 @@ def parcel_to_weigh(session: Session, packing: Packing, check: Check) -> int | N
     return weighed + 1 if weighed < full else None
 
 
-def go_on(session: Session, bench: Bench, packing: Packing, who: str, person_id: int, now: datetime) -> str:
-    """Take a packing as far as it goes by itself: buy what has no label, finish what has one; return words for it.
+@dataclass(frozen=True, slots=True)
+class Gone:
+    """How far a packing has gone by itself, in words; ``dearer`` asks the packer to agree first."""
+
+    words: str = ""
+    dearer: bool = False
+
+
+def go_on(session: Session, bench: Bench, packing: Packing, who: str, person_id: int, now: datetime) -> Gone:
+    """Take a packing as far as it goes by itself: buy what has no label, finish what has one.
 
     Raises Conflict where the label cannot be bought: it stays open, with everything that was scanned.
     """
     check = check_of(packing)
     if not check.complete or parcel_to_weigh(session, packing, check) is not None:
-        return ""
+        return Gone()
     shipment = live_shipment(session, packing.order_id)
     if shipment is not None:
         packing.shipment_id = shipment.id
-        return finish(session, bench, packing, shipment, who, now)
-    return _buy(session, packing, person_id, now)
+        return Gone(finish(session, bench, packing, shipment, who, now))
+    if dearer := _as_weighed(session, packing, who, now):
+        return Gone(dearer, dearer=True)
+    return Gone(_buy(session, packing, person_id, now))
+
+
+def _as_weighed(session: Session, packing: Packing, who: str, now: datetime) -> str:
+    """Plan the order by what the scale said; return in words that it is dearer then, where nobody has agreed yet."""
+    order = session.get_one(Order, packing.order_id)
+    if not packing.weights_g or list(order.hand.weights_g) == packing.weights_g:
+        return ""
+    before = order.price_minor or 0
+    order = edit_hand(session, [order.id], {"weights_g": list(packing.weights_g)}, who, now)[0]
+    after = order.price_minor or 0
+    if after <= before:
+        return ""
+    currency = shop_settings(session).currency
+    return (
+        f"as weighed it costs {money_text(after, currency)}, not {money_text(before, currency)}. Agree: Buy and print"
+    )
 
 
 def _buy(session: Session, packing: Packing, person_id: int, now: datetime) -> str:
     order = session.get_one(Order, packing.order_id)
-    shown = packing.facts.get("agreed_minor") or order.price_minor or 0
+    shown = order.price_minor or 0
     # Every attempt has a key of its own, and the same attempt the same one, however often its scan arrives.
     before = session.scalar(select(func.count(Shipment.id)).where(Shipment.order_id == order.id))
     asked = ask_to_buy(session, [ToBuy(order.id, shown)], f"pack-{packing.id}-{before}", person_id, now)

@@ -15,7 +15,7 @@ from tidewind.core.bench.codes import ACTION_WORDS, REASONS, Action, Code, CodeK
 from tidewind.core.bench.weighing import Reading, reading_refusal, weigh
 from tidewind.core.scanned import forms_of
 from tidewind.core.states.packings import PACKING_MOVES, PackingMove, PackingState
-from tidewind.db.tables import Bench, BenchScan, Order, Packing, Person
+from tidewind.db.tables import Bench, BenchScan, Packing, Person
 from tidewind.services.base import Invalid, ServiceError, move_row
 from tidewind.services.bench.changing import change_packing, hold_packing, send_what_is_here, undo
 from tidewind.services.bench.finishing import go_on, look, parcel_to_weigh
@@ -203,8 +203,10 @@ def _go_on(one: _Scan, packing: Packing, word: str, words: str) -> dict[str, str
         one.session.refresh(packing)
         packing.words = str(refusal)[:300]
         return _said("wrong", "No label", str(refusal))
+    if more.dearer:
+        return _said("wrong", "Dearer", more.words)
     telling = words if word in ("Partly", "Changed") else ""
-    return _said("right", "Done" if more else word, "; ".join(filter(None, (telling, more))) or words)
+    return _said("right", "Done" if more.words else word, "; ".join(filter(None, (telling, more.words))) or words)
 
 
 def _weighed(one: _Scan, reading: Reading | None) -> dict[str, str]:
@@ -296,8 +298,6 @@ def _buy(one: _Scan, packing: Packing, *, prints: bool) -> dict[str, str]:
     if parcel_to_weigh(one.session, packing, check) is not None:
         return _said("wrong", "Not yet", "it must be weighed first")
     packing.prints = prints
-    order = one.session.get_one(Order, packing.order_id)
-    packing.facts = {**packing.facts, "agreed_minor": order.price_minor}
     return _go_on(one, packing, "Bought", "")
 
 

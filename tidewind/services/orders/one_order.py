@@ -94,6 +94,24 @@ def edit_hand(
     orders = all_editable(session, order_ids)
     if seen is not None:
         _nobody_since(session, orders, set(changes), who, seen)
+    _check_hand(session, orders, changes)
+    if isinstance(changes.get("ship_date"), date):
+        changes = {**changes, "ship_date": changes["ship_date"].isoformat()}
+    if not changes.keys().isdisjoint({"packaging", "parcels", "split"}):
+        changes = {"weights_g": None, **changes}  # what was weighed was another parcel
+    for order in orders:
+        before = write_hand(order.hand)
+        undo = {"hand": before, "fields": list(changes)}
+        named = ", ".join(name for name in changes if changes[name] is not None or name != "weights_g")
+        write_history(session, order, who, f"set {named.replace('_', ' ')}", now, undo)
+        merged = {**before, **changes}
+        order.hand = read_hand({name: value for name, value in merged.items() if _is_set(name, value)})
+    _plan_many(session, orders, f"{who} set {', '.join(changes).replace('_', ' ')}", now)
+    return orders
+
+
+def _check_hand(session: Session, orders: Sequence[Order], changes: Written) -> None:
+    """Raise Invalid for what cannot be set by hand: a box or an account that there is not, parcels that do not fit."""
     if changes.get("packaging"):
         known = session.scalar(select(PackagingRow.id).where(PackagingRow.code == changes["packaging"]))
         if known is None:
@@ -106,16 +124,6 @@ def edit_hand(
         if len(orders) != 1:
             raise Invalid("one_order", "Parcels are put together by hand for one order at a time.")
         _check_parcels(session, orders[0], changes["parcels"])
-    if isinstance(changes.get("ship_date"), date):
-        changes = {**changes, "ship_date": changes["ship_date"].isoformat()}
-    for order in orders:
-        before = write_hand(order.hand)
-        undo = {"hand": before, "fields": list(changes)}
-        write_history(session, order, who, f"set {', '.join(changes).replace('_', ' ')}", now, undo)
-        merged = {**before, **changes}
-        order.hand = read_hand({name: value for name, value in merged.items() if _is_set(name, value)})
-    _plan_many(session, orders, f"{who} set {', '.join(changes).replace('_', ' ')}", now)
-    return orders
 
 
 def _nobody_since(session: Session, orders: Sequence[Order], fields: set[str], who: str, seen: int) -> None:
