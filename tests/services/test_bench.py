@@ -40,7 +40,7 @@ from tidewind.services.bench import (
     set_bench_settings,
     weigh_at_bench,
 )
-from tidewind.services.orders import set_held
+from tidewind.services.orders import find_orders, set_held
 from tidewind.services.people import Who, make_badge
 from tidewind.services.shop import edit_products
 from tidewind.web.access import Wiring
@@ -242,6 +242,7 @@ def test_serial_numbers_sets_and_things_without_a_barcode(wiring: Wiring) -> Non
     with wiring.sessions() as session:
         kept = session.scalars(select(SerialNumber.number).order_by(SerialNumber.number)).all()
         assert kept == [f"SER-{n}" for n in range(len(mine))]
+        assert [found.id for found in find_orders(session, "ser-0")] == [order.id]
 
 
 def goods_skus(wiring: Wiring, order: Order) -> list[str]:

@@ -16,7 +16,18 @@ from sqlalchemy.orm import Session, aliased, defer, lazyload
 
 from tidewind.core.searching import folded
 from tidewind.core.states.labels import LabelState
-from tidewind.db.tables import CarrierRow, Channel, Difference, Label, Order, SavedView, Shipment, SnagRow
+from tidewind.db.tables import (
+    CarrierRow,
+    Channel,
+    Difference,
+    Label,
+    Order,
+    Packing,
+    SavedView,
+    SerialNumber,
+    Shipment,
+    SnagRow,
+)
 from tidewind.services.base import MOST_ORDERS, Conflict, Invalid, NotFound
 from tidewind.services.people import at_work_on
 
@@ -99,7 +110,7 @@ def _in_view(view: str) -> Any:
 
 
 def matching(text: str) -> Any:
-    """Return the condition that an order holds every word typed, or has that tracking number."""
+    """Return the condition that an order holds every word typed, has that tracking number, or a piece of that number."""
     words = folded(text[:120]).split()
     if not words:
         return false()
@@ -107,8 +118,9 @@ def matching(text: str) -> Any:
     by_words = select(other.id).where(*(other.search.contains(word, autoescape=True) for word in words))
     number = "".join(words)
     by_label = select(Shipment.order_id).join(Label).where(Label.tracking_number.icontains(number, autoescape=True))
-    # Two looks into an index each, put together; with "or" between them neither index would serve.
-    return Order.id.in_(union(by_words, by_label))
+    by_serial = select(Packing.order_id).join(SerialNumber).where(func.lower(SerialNumber.number) == number)
+    # A look into an index each, put together; with "or" between them no index would serve.
+    return Order.id.in_(union(by_words, by_label, by_serial))
 
 
 def _where(asks: WorkFilter) -> list[Any]:

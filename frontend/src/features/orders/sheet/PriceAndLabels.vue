@@ -5,6 +5,7 @@ import { dayAndClock } from "../../../shared/format";
 import { useMe } from "../../../shared/session";
 import { CompareServices, compareQuery } from "../../rates";
 import { askPrices, orderQuery, type Hand, type Sheet } from "../queries";
+import { OrderPhotos } from "../../bench";
 import ShipmentPanel from "./ShipmentPanel.vue";
 
 /** What every service would cost while it can still be chosen; what was bought, once it is. */
@@ -59,6 +60,7 @@ const hindrances = computed(
       :shipment="s"
       :email="sheet.address.email ?? ''"
     />
+    <OrderPhotos v-if="sheet.shipments.length" :order-id="sheet.row.id" />
     <a
       v-if="me?.standins_url && sheet.shipments.length"
       class="link"
