@@ -18,6 +18,7 @@ from tidewind.db.tables import (
     BenchScan,
     Difference,
     Order,
+    PackagingRow,
     Packing,
     Person,
     PrintJob,
@@ -40,9 +41,11 @@ from tidewind.services.bench import (
     set_bench_settings,
     weigh_at_bench,
 )
+from tidewind.services.buying import ask_void
+from tidewind.services.handover import alert_counts
 from tidewind.services.orders import find_orders, set_held
 from tidewind.services.people import Who, make_badge
-from tidewind.services.shop import edit_products
+from tidewind.services.shop import edit_products, in_stock, set_stock
 from tidewind.web.access import Wiring
 
 
@@ -354,3 +357,21 @@ def test_a_bench_goes_on_where_it_was_after_a_reload(wiring: Wiring, clock: Cloc
     with wiring.sessions.begin() as session:
         after = bench_view(session, locked_bench(session, " Bench  1", clock()), "Tomé Brisson", clock())
     assert (after.lines, after.said, after.headline) == (before.lines, before.said, before.headline)
+
+
+def test_boxes_are_counted_down_as_labels_are_bought_and_up_as_they_are_voided(wiring: Wiring) -> None:
+    order = next(o for o in (order_with(wiring, skip=n) for n in range(12)) if o.plan.parcels[0].packaging)
+    with wiring.sessions.begin() as session:
+        row = session.scalars(select(PackagingRow).where(PackagingRow.code == order.plan.parcels[0].packaging)).one()
+        set_stock(session, row.id, 3, 2)
+    shipment = bought(wiring, order)
+    with wiring.sessions.begin() as session:
+        found = in_stock(session, wiring.clock())
+        assert [(one.code, one.stock, one.low) for one in found] == [(row.code, 2, True)]
+        assert alert_counts(session, wiring.clock())["packaging_low"] == 1
+        ask_void(session, [shipment.id], "Inês", True, wiring.clock())
+        session.flush()
+        session.expire_all()
+        assert in_stock(session, wiring.clock())[0].stock == 3
+        with pytest.raises(Invalid, match="a million"):
+            set_stock(session, row.id, -1, 0)

@@ -20,7 +20,7 @@ GET /api/work | GET /api/contacts | GET /api/addresses/suggest | POST /api/addre
 GET /api/carriers | GET /api/rate-card/example | GET /api/shop | GET /api/carriers/{code}/cards/{card_id} | GET /api/rate-card/schema
 GET /api/orders/{order_id}/compare | POST /api/quote | POST /api/matrix
 GET /api/products/file | GET /api/restricted | GET /api/restricted/try | GET /api/clearances
-GET /api/orders/{order_id}/photos | GET /api/photos/{photo_id} | GET /api/departures | GET /api/pickups | GET /api/batches | GET /api/returns | GET /api/cover | GET /api/printing | GET /api/printing/template
+GET /api/orders/{order_id}/photos | GET /api/photos/{photo_id} | GET /api/packaging/stock | GET /api/departures | GET /api/pickups | GET /api/batches | GET /api/returns | GET /api/cover | GET /api/printing | GET /api/printing/template
 """
 _BENCH = """
 GET /api/labels.pdf | POST /api/labels.pdf | GET /api/packing-slips.pdf | GET /api/labels-and-slips.pdf | GET /api/pick-list.pdf | GET /api/posting-list.pdf
@@ -30,7 +30,7 @@ POST /api/prints/{job_id} | POST /api/printers/{code}/look | PUT /api/labels/{la
 POST /api/departures/close | POST /api/departures/count | POST /api/departures/hand-over
 GET /api/manifests/{number}.pdf | GET /api/manifests/{number}.json | GET /api/manifests/{number}.csv
 GET /api/benches/{name} | POST /api/benches/{name}/scan | POST /api/benches/{name}/weigh | POST /api/benches/{name}/look
-POST /api/benches/{name}/photos | GET /api/code-sheets/{what}.pdf | GET /api/bench/settings
+POST /api/benches/{name}/photos | GET /api/code-sheets/{what}.pdf | GET /api/bench/settings | PUT /api/packaging/{packaging_id}/stock
 """
 _CARE = """
 PUT /api/orders/{order_id}/address | POST /api/orders/held | POST /api/orders/notes | POST /api/orders/billing-name

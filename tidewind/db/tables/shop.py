@@ -104,7 +104,10 @@ class Place(Base):
 
 
 class PackagingRow(Base):
-    """A box, bag, envelope or tube, own or a carrier's; sizes in mm, weights in g."""
+    """A box, bag, envelope or tube, own or a carrier's; sizes in mm, weights in g.
+
+    ``stock`` is how many are left, None where nobody counts them; at ``low_at`` more are to be ordered.
+    """
 
     __tablename__ = "packaging"
     __table_args__ = (
@@ -129,6 +132,8 @@ class PackagingRow(Base):
     active: Mapped[bool] = mapped_column(default=True)
     holds_from_g: Mapped[int | None]
     holds_to_g: Mapped[int | None]
+    stock: Mapped[int | None]
+    low_at: Mapped[int] = mapped_column(default=0)
 
     def to_core(self) -> Packaging:
         """Return what packing needs to know."""

@@ -31,6 +31,7 @@ from tidewind.services.buying.requesting import Answer, Asking, ask_all, took_ba
 from tidewind.services.buying.watching import never_will_be, watch
 from tidewind.services.follow import mail_requested_labels, tell_of_purchase
 from tidewind.services.planning import all_facts, plan_orders, remember_precedents, shop_settings
+from tidewind.services.shop import boxes_of, take_packaging
 
 SETTLE_AFTER = timedelta(seconds=20)
 GIVE_UP_AFTER = timedelta(minutes=10)
@@ -196,6 +197,7 @@ def _write_answers(
         shipment.bought_at = shipment.next_look_at = now
     charges = [entry for shipment, sold in bought for entry in _charges(shipment, sold.price_minor, now)]
     mine = [shipment for shipment, _ in bought]
+    take_packaging(session, boxes_of(mine))
     write_changed(session, [label for s in mine for label in s.labels], ("tracking_number", "routing"))
     write_changed(session, mine, ("state", "bought_at", "next_look_at", "price_minor"))
     _are_shipped(session, mine, outside.base_url, now)

@@ -38,6 +38,7 @@ from tidewind.services.books import post
 from tidewind.services.follow import cancel_returns_of, tell_of_void
 from tidewind.services.handover import why_not_void
 from tidewind.services.planning import carriers_in_force, plan_orders, shop_settings
+from tidewind.services.shop import boxes_of, take_packaging
 
 MOST = 500
 VOID_LOOK_AGAIN = timedelta(hours=1)
@@ -109,6 +110,7 @@ def _ask(session: Session, shipment: Shipment, who: str, due_on: date, now: date
             at=now,
             shipment_id=shipment.id,
         )
+    take_packaging(session, {code: -count for code, count in boxes_of([shipment]).items()})
     cancel_returns_of(session, shipment.id)
     tell_of_void(session, shipment, now)
     order = shipment.order

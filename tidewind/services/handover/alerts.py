@@ -15,6 +15,7 @@ from tidewind.db.tables import (
     LabelRequest,
     Message,
     NumberRangeRow,
+    PackagingRow,
     Pickup,
     PrintJob,
     Return,
@@ -61,6 +62,9 @@ def alert_counts(session: Session, now: datetime) -> dict[str, int]:
             NumberRangeRow.carrier_id.in_(_few_numbers())
         ),
         "pickups_missed": select(func.count(Pickup.id)).where(Pickup.state == "missed", Pickup.settled_at.is_(None)),
+        "packaging_low": select(func.count(PackagingRow.id)).where(
+            PackagingRow.active, PackagingRow.stock <= PackagingRow.low_at
+        ),
         "prints_stuck": select(func.count(PrintJob.id)).where(PrintJob.state == "waiting", PrintJob.attempts > 0),
     }
     return {name: session.scalar(query) or 0 for name, query in asked.items()}

@@ -110,7 +110,7 @@ def _in_view(view: str) -> Any:
 
 
 def matching(text: str) -> Any:
-    """Return the condition that an order holds every word typed, has that tracking number, or a piece of that number."""
+    """Return the condition that an order holds every word typed, or has that tracking or serial number."""
     words = folded(text[:120]).split()
     if not words:
         return false()

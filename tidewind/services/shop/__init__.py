@@ -78,12 +78,14 @@ from tidewind.services.shop.screening import (
 )
 from tidewind.services.shop.settings import change_shop, first_owner, set_policy
 from tidewind.services.shop.sms import SmsSettings, gateway_of, save_sms_settings, send_test_sms, sms_settings
+from tidewind.services.shop.stock import InStock, boxes_of, in_stock, set_stock, take_packaging
 from tidewind.services.shop.templates import paper_template, recipe_barcodes, set_logo, set_paper_template
 
 __all__ = [
     "MOST_CONTACTS",
     "PROTOCOL",
     "AccountChange",
+    "InStock",
     "MailSettings",
     "OwnNumbers",
     "SmsSettings",
@@ -97,6 +99,7 @@ __all__ = [
     "all_places",
     "begin_store",
     "begin_with_card",
+    "boxes_of",
     "bring_in_contacts",
     "bring_in_products",
     "card_file",
@@ -126,6 +129,7 @@ __all__ = [
     "get_channel",
     "get_product",
     "home_country",
+    "in_stock",
     "mail_settings",
     "numbers_left",
     "paper_template",
@@ -161,12 +165,14 @@ __all__ = [
     "set_paper_template",
     "set_policy",
     "set_product_facts",
+    "set_stock",
     "simple_example",
     "sms_settings",
     "suggest_addresses",
     "switch_carrier",
     "take_notice",
     "take_on",
+    "take_packaging",
     "take_starters",
     "try_connection",
     "try_restricted_name",

@@ -2694,6 +2694,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/packaging/stock": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Stock
+         * @description Return the packaging whose pieces are counted, what runs out first at the top.
+         */
+        get: operations["stock_api_packaging_stock_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packaging/{packaging_id}/stock": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Count Stock
+         * @description Say how many pieces of a packaging there are, and from when on that is few.
+         */
+        put: operations["count_stock_api_packaging__packaging_id__stock_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/products": {
         parameters: {
             query?: never;
@@ -6466,6 +6506,28 @@ export interface components {
              */
             created_at: string;
         };
+        /**
+         * InStockOut
+         * @description Packaging whose pieces are counted; ``days_left`` goes by the use of the last four weeks.
+         */
+        InStockOut: {
+            /** Id */
+            id: number;
+            /** Code */
+            code: string;
+            /** Name */
+            name: string;
+            /** Carrier */
+            carrier: string | null;
+            /** Stock */
+            stock: number;
+            /** Low At */
+            low_at: number;
+            /** Low */
+            low: boolean;
+            /** Days Left */
+            days_left: number | null;
+        };
         /** InviteIn */
         InviteIn: {
             /** Login */
@@ -9476,6 +9538,19 @@ export interface components {
             needed: boolean;
         };
         /**
+         * StockIn
+         * @description How many pieces there are (null: they are not counted), and from when on that is few.
+         */
+        StockIn: {
+            /** Stock */
+            stock: number | null;
+            /**
+             * Low At
+             * @default 0
+             */
+            low_at: number;
+        };
+        /**
          * SuggestedOut
          * @description What a pickup is filled in with: bought labels and orders still to buy that go along.
          */
@@ -9604,6 +9679,8 @@ export interface components {
             prints_stuck: number;
             /** Pickups Missed */
             pickups_missed: number;
+            /** Packaging Low */
+            packaging_low: number;
             /** Numbers Low */
             numbers_low: number;
             /**
@@ -15614,6 +15691,76 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PackagingIO"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    stock_api_packaging_stock_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InStockOut"][];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    count_stock_api_packaging__packaging_id__stock_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example 1 */
+                packaging_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "stock": 1
+                 *     }
+                 */
+                "application/json": components["schemas"]["StockIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CountOut"];
                 };
             };
             /** @description Problem details */

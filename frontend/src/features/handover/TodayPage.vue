@@ -310,6 +310,13 @@ useKeys(
                   <RouterLink class="link" to="/set-up/carriers">Look</RouterLink>
                 </td>
               </tr>
+              <tr v-if="today.packaging_low">
+                <td class="press">Packaging that runs low</td>
+                <td class="right">{{ today.packaging_low }}</td>
+                <td class="right">
+                  <RouterLink class="link" to="/set-up/packaging">Order more</RouterLink>
+                </td>
+              </tr>
               <tr v-if="today.pickups_missed">
                 <td class="stop">Vans that did not come</td>
                 <td class="right">{{ today.pickups_missed }}</td>

@@ -306,3 +306,16 @@ export const saveSms = async (body: Schemas["SmsGatewayIn"]) =>
 
 export const trySms = async (recipient: string) =>
   need(await api.POST("/api/shop/sms/test", { body: { recipient } }));
+
+export const stockQuery = queryOptions({
+  queryKey: ["packaging", "stock"],
+  queryFn: async () => need(await api.GET("/api/packaging/stock")),
+});
+
+export const countStock = async (packagingId: number, body: Schemas["StockIn"]) =>
+  need(
+    await api.PUT("/api/packaging/{packaging_id}/stock", {
+      params: { path: { packaging_id: packagingId } },
+      body,
+    }),
+  );

@@ -1,4 +1,4 @@
-"""The packing bench, serial numbers, sets made of parts, badges, pictures."""
+"""The packing bench, serial numbers, sets made of parts, badges, pictures, how many boxes are left."""
 
 from __future__ import annotations
 
@@ -24,7 +24,9 @@ def _json(name: str, empty: str) -> sa.Column[object]:
 
 def upgrade() -> None:
     """Products so far have no serial numbers and no parts; nobody has a badge."""
+    op.add_column("packaging", sa.Column("stock", sa.Integer()))
     for table, column in (
+        ("packaging", sa.Column("low_at", sa.Integer(), nullable=False, server_default="0")),
         ("product", sa.Column("serial", sa.Boolean(), nullable=False, server_default=sa.false())),
         ("product", _json("parts", "[]")),
         ("person", sa.Column("badge_hash", sa.String(64), nullable=False, server_default="")),
@@ -106,5 +108,7 @@ def downgrade() -> None:
         op.drop_table(table)
     op.drop_index("uq_person_badge", "person")
     op.drop_index("ix_product_barcode", "product")
+    op.drop_column("packaging", "low_at")
+    op.drop_column("packaging", "stock")
     for table, column in (("shop", "bench"), ("person", "badge_hash"), ("product", "parts"), ("product", "serial")):
         op.drop_column(table, column)

@@ -163,6 +163,7 @@ class TodayOut(BaseModel):
     requests_waiting: int
     prints_stuck: int
     pickups_missed: int
+    packaging_low: int
     numbers_low: int
     first_hour: list[StepOut] = Field(description="What a new shop still needs; nothing once it can buy labels")
     samples: int | None = Field(description="The import that the sample orders came by")

@@ -6,10 +6,10 @@ from fastapi import APIRouter
 
 from tidewind.core.addresses.check import Address
 from tidewind.services import shop as service
-from tidewind.services.shop import all_packaging, all_places
-from tidewind.web.access import Anyone, Now, Owner, Tx
-from tidewind.web.base.schemas import AddressIO
-from tidewind.web.shop.schemas.places import PackagingIO, PlaceIO
+from tidewind.services.shop import all_packaging, all_places, in_stock, set_stock
+from tidewind.web.access import Anyone, Bench, Now, Owner, Tx
+from tidewind.web.base.schemas import AddressIO, CountOut
+from tidewind.web.shop.schemas.places import InStockOut, PackagingIO, PlaceIO, StockIn
 
 router = APIRouter(prefix="/api", tags=["shop"])
 
@@ -49,6 +49,19 @@ def save_place(body: PlaceIO, _who: Owner, session: Tx) -> PlaceIO:
 def packaging(_who: Anyone, session: Tx) -> list[PackagingIO]:
     """Return all packaging, own and the carriers'."""
     return [PackagingIO.model_validate(p) for p in all_packaging(session)]
+
+
+@router.get("/packaging/stock")
+def stock(_who: Anyone, session: Tx, now: Now) -> list[InStockOut]:
+    """Return the packaging whose pieces are counted, what runs out first at the top."""
+    return [InStockOut.model_validate(one) for one in in_stock(session, now)]
+
+
+@router.put("/packaging/{packaging_id}/stock")
+def count_stock(packaging_id: int, body: StockIn, _who: Bench, session: Tx) -> CountOut:
+    """Say how many pieces of a packaging there are, and from when on that is few."""
+    set_stock(session, packaging_id, body.stock, body.low_at)
+    return CountOut(count=body.stock or 0)
 
 
 @router.post("/packaging")

@@ -18,6 +18,26 @@ class PlaceIO(BaseModel):
     is_default: bool = False
 
 
+class InStockOut(Out):
+    """Packaging whose pieces are counted; ``days_left`` goes by the use of the last four weeks."""
+
+    id: int
+    code: str
+    name: str
+    carrier: str | None
+    stock: int
+    low_at: int
+    low: bool
+    days_left: int | None
+
+
+class StockIn(BaseModel):
+    """How many pieces there are (null: they are not counted), and from when on that is few."""
+
+    stock: Count | None
+    low_at: Count = 0
+
+
 class PackagingIO(Out):
     id: int | None = None
     code: Annotated[str, StringConstraints(min_length=1, max_length=30, pattern=r"^[A-Za-z0-9._-]+$")]

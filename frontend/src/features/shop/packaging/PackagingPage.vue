@@ -1,11 +1,11 @@
 <script setup lang="ts">
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref } from "vue";
-import { amountText, centimetres, kilograms, minorOf, money } from "../../../shared/format";
+import { amountText, centimetres, count, kilograms, minorOf, money } from "../../../shared/format";
 import { type Schemas } from "../../../api/client";
 import { useMe } from "../../../shared/session";
 import { gramsToWeight, lengthToMm, mmToLength, units, weightToGrams } from "../../../shared/units";
-import { packagingQuery, savePackaging, takeStarters } from "../queries";
+import { countStock, packagingQuery, savePackaging, stockQuery, takeStarters } from "../queries";
 import { AmountField, DataTable, ErrorNote, FormDialog } from "../../../shared/ui";
 
 const client = useQueryClient();
@@ -72,6 +72,29 @@ function figure(key: string): number {
 }
 const weight = (key: string) =>
   imperial.value ? weightToGrams(figure(key)) : Math.round(figure(key));
+const { data: stock } = useQuery(stockQuery);
+const left = (box: Box) => stock.value?.find((one) => one.id === box.id);
+const counting = ref<Box>();
+const many = ref("");
+const few = ref("");
+function startCount(box: Box): void {
+  counted.reset();
+  counting.value = box;
+  many.value = String(left(box)?.stock ?? "");
+  few.value = String(left(box)?.low_at ?? "");
+}
+const counted = useMutation({
+  mutationFn: () =>
+    countStock(counting.value!.id!, {
+      stock: many.value.trim() ? Number(many.value) : null,
+      low_at: Number(few.value) || 0,
+    }),
+  onSuccess: () => {
+    counting.value = undefined;
+    void client.invalidateQueries({ queryKey: ["packaging"] });
+  },
+});
+const { isPending: isCounting } = counted;
 const starters = useMutation({
   mutationFn: takeStarters,
   onSuccess: () => client.invalidateQueries(),
@@ -118,6 +141,7 @@ const save = useMutation({
         { title: 'Padding', figure: true },
         { title: 'Most load', figure: true },
         { title: 'Cost', figure: true },
+        { title: 'Left', figure: true },
         '',
       ]"
       :rows="boxes"
@@ -147,11 +171,54 @@ const save = useMutation({
           </div>
         </td>
         <td class="right">{{ money(b.cost_minor, currency) }}</td>
+        <td class="right nowrap">
+          <template v-if="left(b)">
+            <b :class="{ stop: left(b)!.low }"
+              >{{ left(b)!.low ? "▲ " : "" }}{{ left(b)!.stock }}</b
+            >
+            <div v-if="left(b)!.days_left !== null" class="mute small">
+              {{ count(left(b)!.days_left!, "day") }}
+            </div>
+          </template>
+          <button
+            v-if="may('shipper', 'packer')"
+            class="link"
+            type="button"
+            :aria-label="`Count ${b.name}`"
+            @click="startCount(b)"
+          >
+            Count
+          </button>
+        </td>
         <td class="right">
           <button v-if="may()" class="link" type="button" @click="start(b)">Change</button>
         </td>
       </template></DataTable
     >
+    <FormDialog
+      v-if="counting"
+      :title="`How many ${counting.name} are left`"
+      :error="counted.error.value"
+      @close="counting = undefined"
+      @send="counted.mutate()"
+    >
+      <v-text-field
+        v-model="many"
+        label="Pieces there"
+        inputmode="numeric"
+        hint="Each label that is bought takes one; empty: they are not counted"
+        persistent-hint
+        autofocus
+      />
+      <v-text-field
+        v-model="few"
+        label="Order more from"
+        inputmode="numeric"
+        hint="Today says so once as few are left"
+        persistent-hint
+      />
+      <template #actions><v-btn type="submit" :loading="isCounting">Save</v-btn></template>
+    </FormDialog>
     <FormDialog
       v-if="editing"
       title="Packaging"
