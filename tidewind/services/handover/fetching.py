@@ -37,6 +37,7 @@ class Suggested:
     gross_g: int
     heaviest_g: int
     longest_mm: int
+    spot: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -72,6 +73,7 @@ def fetching_of(
     day: date,
     now: datetime,
     where: Where,
+    spot: str,
 ) -> Fetching:
     """Return what the rules say at a moment (aware) of a day's van for what lies there, and for what is to come."""
     bought = [parcel for _, parcel in lying.waiting]
@@ -96,12 +98,12 @@ def fetching_of(
         parcel_fee_minor=rules.fee if rules.fee_per == "parcel" else 0,
         manifest_first=rules.manifest_first,
         spots=rules.spots,
-        suggested=_suggested(both.going, usual_window(cutoff, day, now, rules, where)),
+        suggested=_suggested(both.going, usual_window(cutoff, day, now, rules, where), spot),
         left=tuple(Left(order_of[id(parcel)], parcel.label, words) for parcel, words in taken.left),
     )
 
 
-def _suggested(going: Sequence[Waiting], window: Window) -> Suggested:
+def _suggested(going: Sequence[Waiting], window: Window, spot: str) -> Suggested:
     return Suggested(
         window.start,
         window.until,
@@ -110,4 +112,5 @@ def _suggested(going: Sequence[Waiting], window: Window) -> Suggested:
         sum(parcel.gross_g for parcel in going),
         max((parcel.gross_g for parcel in going), default=0),
         max((parcel.sides.longest for parcel in going if parcel.sides), default=0),
+        spot,
     )

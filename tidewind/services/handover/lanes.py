@@ -144,7 +144,8 @@ def _lane(of_day: _Day, carrier: Carrier, network: Network) -> Lane:
     fetching = None
     if network.pickup:
         day, now = of_day.day, of_day.now
-        fetching = fetching_of(network.pickup, network.cutoff, lying, to_come.parcels, day, now, where)
+        spot = of_day.place.pickup_spot if of_day.place else ""
+        fetching = fetching_of(network.pickup, network.cutoff, lying, to_come.parcels, day, now, where, spot)
     departure, row = of_day.departures.get(key), of_day.rows[carrier.code]
     return Lane(
         carrier=carrier.code,

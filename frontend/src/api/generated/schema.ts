@@ -9574,6 +9574,8 @@ export interface components {
             heaviest_g: number;
             /** Longest Mm */
             longest_mm: number;
+            /** Spot */
+            spot: string;
         };
         /** SuggestionOut */
         SuggestionOut: {

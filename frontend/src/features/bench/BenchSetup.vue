@@ -50,6 +50,9 @@ const packers = computed(() =>
 function send(): void {
   if (draft.value) save.mutate(draft.value);
 }
+watch(packers, (found) => (who.value ??= found[0]?.value ?? null), {
+  immediate: true,
+});
 const badge = useMutation({
   mutationFn: makeBadge,
   onSuccess: (file) => window.open(URL.createObjectURL(file), "_blank"),
@@ -163,8 +166,9 @@ const SCALE =
   max-width: 900px;
 }
 .three {
+  margin-top: 14px;
   display: grid;
-  grid-template-columns: 1fr 1fr 2fr;
+  grid-template-columns: 15rem 9rem 1fr;
   gap: 14px;
 }
 h2 {

@@ -189,7 +189,7 @@ const what = computed(() =>
 .van i {
   position: absolute;
   top: 1px;
-  left: 4px;
+  right: 4px;
   font-style: normal;
   color: var(--mute);
   white-space: nowrap;

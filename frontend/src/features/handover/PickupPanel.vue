@@ -50,7 +50,7 @@ const shown = computed(() => {
     parcels: Number(draft.parcels) || s.parcels,
     start: draft.start || old?.start || s.start,
     until: draft.until || old?.until || s.until,
-    spot: draft.spot || old?.spot || "the door",
+    spot: draft.spot || old?.spot || s.spot || "the door",
     note: draft.note || old?.note || "",
   };
 });

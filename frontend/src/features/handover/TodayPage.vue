@@ -9,6 +9,7 @@ import { useSelection } from "../../shared/selection";
 import { now, useMe } from "../../shared/session";
 import { fetchChannels, pullNow } from "../shop";
 import FirstHour from "./FirstHour.vue";
+import { vanClass, vanWords } from "./vans";
 import { pickClear, settleLateSale, takeSamplesAway, todayQuery } from "./queries";
 import { ErrorNote, FormDialog } from "../../shared/ui";
 
@@ -29,35 +30,6 @@ const stopped = computed(
 const first = computed(() =>
   today.value?.departures.find((d) => d.to_buy && new Date(d.cutoff_at) > now.value),
 );
-/** How a departure leaves, in words; nothing while nothing goes with it. */
-function vanWords(d: Schemas["DepartureOut"]): string {
-  const something = d.printed + d.bought + d.to_buy > 0;
-  switch (d.fetched) {
-    case "booked":
-      return `✓ van ${d.van_from}–${d.van_until}`;
-    case "asked":
-      return "van is being asked for";
-    case "done":
-    case "handed_over":
-      return "✓ handed over";
-    case "missed":
-      return "✕ its van did not come";
-    case "brought":
-      return "taken there by us";
-    case "not_asked":
-      return something ? `no van yet, ask until ${clock(d.ask_until!, zone.value)}` : "";
-    case "too_late":
-      return something ? "✕ nobody fetches it" : "";
-    default:
-      return something ? "to take along" : "";
-  }
-}
-const vanClass = (d: Schemas["DepartureOut"]) => ({
-  stop: d.fetched === "missed" || d.fetched === "too_late",
-  press: d.fetched === "not_asked",
-  fine: ["booked", "done", "handed_over"].includes(d.fetched),
-  mute: ["asked", "brought", "never"].includes(d.fetched),
-});
 const dayShown = computed(() => today.value?.departures[0]?.day ?? localDay(now.value, zone.value));
 
 /** A segment too short for its words shows its number alone. */
@@ -206,11 +178,11 @@ useKeys(
               Choose {{ d.to_buy }} to buy
             </button>
             <RouterLink
-              v-if="vanWords(d)"
+              v-if="vanWords(d, zone)"
               class="van small"
               :class="vanClass(d)"
               :to="`/departures?day=${d.day}`"
-              >{{ vanWords(d) }}</RouterLink
+              >{{ vanWords(d, zone) }}</RouterLink
             >
           </div>
         </div>
@@ -415,10 +387,7 @@ useKeys(
 }
 .van {
   display: block;
-  text-decoration: none;
-}
-.nowrap {
-  white-space: nowrap;
+  line-height: 24px;
 }
 @media (max-width: 1100px) {
   .departure {

@@ -61,6 +61,7 @@ class SuggestedOut(Out):
     gross_g: int
     heaviest_g: int
     longest_mm: int
+    spot: str
 
 
 class FetchingOut(Out):
