@@ -30,11 +30,11 @@ from tidewind.services.base import Invalid
 from tidewind.services.bench import (
     BenchSettings,
     BenchView,
+    bench_named,
     bench_view,
     finish_packings,
     get_photo,
     keep_photo,
-    locked_bench,
     look_at_bench,
     packed_by_person,
     scan_at_bench,
@@ -130,6 +130,24 @@ def test_a_label_that_was_bought_before_prints_after_the_last_item(wiring: Wirin
     again = scan(wiring, order.number)
     assert said(again) == ("wrong", "Stop")
     assert "packed already by Tomé Brisson" in again.said["words"]
+    with wiring.sessions.begin() as session:
+        ask_void(session, [shipment.id], "Inês", True, wiring.clock())
+    assert said(scan(wiring, order.number)) == ("right", "Pack it")  # its label is worth nothing any more
+
+
+def test_an_order_that_is_changed_while_it_is_packed_stops_at_the_last_item(wiring: Wiring) -> None:
+    order = order_with(wiring)
+    bought(wiring, order)
+    *first, last = goods(wiring, order)
+    scan(wiring, order.number, *first)
+    with wiring.sessions.begin() as session:
+        row = Difference(
+            order_id=order.id, at=wiring.clock(), kind="cancelled", changes=[], upstream={}, state="waiting"
+        )
+        session.add(row)
+    view = scan(wiring, last)
+    assert (view.said["kind"], jobs(wiring)) == ("wrong", [])
+    assert "was cancelled there since it was imported" in view.said["words"]
 
 
 def _packing(wiring: Wiring, order: Order) -> Packing:
@@ -355,7 +373,7 @@ def test_a_bench_goes_on_where_it_was_after_a_reload(wiring: Wiring, clock: Cloc
     clock.at = datetime(2026, 11, 24, 9, 0, tzinfo=UTC)
     before = scan(wiring, order.number, goods(wiring, order)[0])
     with wiring.sessions.begin() as session:
-        after = bench_view(session, locked_bench(session, " Bench  1", clock()), "Tomé Brisson", clock())
+        after = bench_view(session, bench_named(session, " Bench  1"), "Tomé Brisson", clock())
     assert (after.lines, after.said, after.headline) == (before.lines, before.said, before.headline)
 
 

@@ -2,7 +2,7 @@
 
 from tidewind.services.bench.finishing import finish_packings
 from tidewind.services.bench.photos import get_photo, keep_photo, packing_for_photo, photos_of
-from tidewind.services.bench.scanning import locked_bench, look_at_bench, scan_at_bench, weigh_at_bench
+from tidewind.services.bench.scanning import bench_named, locked_bench, look_at_bench, scan_at_bench, weigh_at_bench
 from tidewind.services.bench.seen import BenchView, PackedBy, bench_view, packed_by_person
 from tidewind.services.bench.settings import BenchSettings, bench_settings, set_bench_settings
 from tidewind.services.bench.sheets import badge_sheet, code_sheet
@@ -12,6 +12,7 @@ __all__ = [
     "BenchView",
     "PackedBy",
     "badge_sheet",
+    "bench_named",
     "bench_settings",
     "bench_view",
     "code_sheet",

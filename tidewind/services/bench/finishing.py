@@ -16,7 +16,7 @@ from tidewind.core.states.packings import PACKING_MOVES, PackingMove, PackingSta
 from tidewind.db.tables import Bench, Order, Packing, SerialNumber, Shipment
 from tidewind.services.base import Conflict, Invalid, defer, each_by_itself, move_row, write_history
 from tidewind.services.bench.items import PackingFacts, check_of
-from tidewind.services.bench.opening import live_shipment
+from tidewind.services.bench.opening import live_shipment, may_be_packed
 from tidewind.services.bench.settings import bench_settings
 from tidewind.services.buying import ToBuy, ask_to_buy
 from tidewind.services.orders import edit_hand
@@ -52,6 +52,8 @@ def go_on(session: Session, bench: Bench, packing: Packing, who: str, person_id:
     if not check.complete or parcel_to_weigh(session, packing, check) is not None:
         return Gone()
     shipment = live_shipment(session, packing.order_id)
+    # It may have been held, cancelled or changed by the shop since it was opened here.
+    may_be_packed(session, session.get_one(Order, packing.order_id, populate_existing=True), shipment)
     if shipment is not None:
         packing.shipment_id = shipment.id
         return Gone(finish(session, bench, packing, shipment, who, now))

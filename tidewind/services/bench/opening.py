@@ -45,11 +45,11 @@ def open_order(session: Session, bench: Bench, order: Order, person_id: int, now
         select(Order).where(Order.id == order.id).with_for_update(of=Order).execution_options(populate_existing=True)
     ).one()
     shipment = live_shipment(session, order.id)
-    _may_be_packed(session, locked, shipment)
+    may_be_packed(session, locked, shipment)
     packings = session.scalars(
         select(Packing).where(Packing.order_id == order.id).order_by(Packing.id.desc()).with_for_update()
     ).all()
-    _nobody_else(session, bench, packings, shipment)
+    _nobody_else(session, bench, packings)
     packing = next((p for p in packings if p.state == PackingState.LEFT), None)
     mine = next((p for p in packings if p.state in PackingState.HOLDS and p.bench_id == bench.id), None)
     if mine is not None:
@@ -68,7 +68,7 @@ def open_order(session: Session, bench: Bench, order: Order, person_id: int, now
     return packing
 
 
-def _may_be_packed(session: Session, order: Order, shipment: Shipment | None) -> None:
+def may_be_packed(session: Session, order: Order, shipment: Shipment | None) -> None:
     """Raise Conflict where the order must not be packed now: held, cancelled, changed since, stopped by a snag."""
     waiting = session.scalar(select(Difference).where(Difference.order_id == order.id, Difference.state == "waiting"))
     if waiting is not None:
@@ -88,12 +88,17 @@ def _may_be_packed(session: Session, order: Order, shipment: Shipment | None) ->
         raise Conflict("no_price", f"{order.number} has no price yet.")
 
 
-def _nobody_else(session: Session, bench: Bench, packings: Sequence[Packing], shipment: Shipment | None) -> None:
+def _nobody_else(session: Session, bench: Bench, packings: Sequence[Packing]) -> None:
     for packing in packings:
         who = session.scalar(select(Person.name).where(Person.id == packing.person_id))
         if packing.state in PackingState.HOLDS and packing.bench_id != bench.id:
             other = session.get_one(Bench, packing.bench_id)
             raise Conflict("elsewhere", f"It is being packed at {other.name} by {who}.")
-        same = shipment is None or packing.shipment_id == shipment.id
-        if packing.state == PackingState.PACKED and same and packing.packed_at:
+        if packing.state == PackingState.PACKED and packing.packed_at and _still_goes(session, packing):
             raise Conflict("packed", f"It was packed already by {who}, {packing.packed_at:%-d %B at %H:%M} UTC.")
+
+
+def _still_goes(session: Session, packing: Packing) -> bool:
+    """Tell whether the label that an order was packed with still goes; once it is voided the order is packed anew."""
+    state = session.scalar(select(Shipment.state).where(Shipment.id == packing.shipment_id))
+    return state in LabelState.TRAVELS

@@ -139,7 +139,9 @@ def _move(
 def _truck(session: Session, departure: Departure, now: datetime) -> tuple[Carrier, Timetable]:
     shop = shop_settings(session)
     today = now.astimezone(ZoneInfo(shop.time_zone)).date()
-    carrier = next(c for c in carriers_in_force(session, today) if c.code == departure.carrier)
+    carrier = next((c for c in carriers_in_force(session, today) if c.code == departure.carrier), None)
+    if carrier is None:
+        raise Conflict("carrier_gone", f"{departure.carrier} is switched off, so nothing of it can go another day.")
     place = session.get_one(Place, departure.place_id)
     return carrier, timetable_of(carrier, departure.network, place.address, closed_days(shop))
 

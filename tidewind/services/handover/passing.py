@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from datetime import datetime, time, timedelta
 from zoneinfo import ZoneInfo
 
@@ -13,10 +13,10 @@ from tidewind.core.states.departures import DEPARTURE_MOVES, DepartureMove, Depa
 from tidewind.core.states.labels import LabelState
 from tidewind.core.states.pickups import PickupState
 from tidewind.core.tracking import TrackingState
-from tidewind.db.tables import Departure, Label, Pickup, Shipment
+from tidewind.db.tables import CarrierRow, Departure, Label, Pickup, Shipment
 from tidewind.services.base import each_by_itself, move_row
 from tidewind.services.handover.leaving import goes, labels_in, stays_behind
-from tidewind.services.planning import shop_settings
+from tidewind.services.planning import carriers_in_force, shop_settings
 
 SETTLED_AT = time(6, 0)
 """On the morning after a departure it is known what the carrier has scanned of it (shop policy)."""
@@ -51,20 +51,37 @@ def _pass(sessions: sessionmaker[Session], departure_id: int, now: datetime) -> 
         if departure.state == DepartureState.HANDED_OVER:
             return departure.state
         labels = labels_in(session, departure_id)
-        scanned = set(
-            session.scalars(
-                select(Shipment.id).where(
-                    Shipment.id.in_({label.shipment_id for label in labels}),
-                    Shipment.tracking_state != TrackingState.ANNOUNCED,
-                )
-            )
-        )
-        left = [label.id for label in labels if label.shipment_id not in scanned]
+        went = _went(session, departure, {label.shipment_id for label in labels}, now)
+        left = [label.id for label in labels if label.shipment_id not in went]
         if left:
             stays_behind(session, departure, left, NOBODY, now)
             session.flush()
         if len(left) < len(labels):
-            goes(session, departure, "", "the carrier has scanned it", now)
+            goes(session, departure, "", "by what the carrier has scanned", now)
         elif departure.state != DepartureState.MISSED:
             move_row(departure, DEPARTURE_MOVES, DepartureState, DepartureMove.MISS)
         return departure.state
+
+
+def _went(session: Session, departure: Departure, shipment_ids: Collection[int], now: datetime) -> set[int]:
+    """Return the shipments that went: those the carrier has scanned, and those that nobody scans and somebody took.
+
+    What has no tracking (a letter, a carrier that tells nothing) is taken to have gone where no van is waited for, or
+    where we have said that we bring it.
+    """
+    mine = session.scalars(select(Shipment).where(Shipment.id.in_(shipment_ids))).all()
+    silent = _silent_services(session, departure, now)
+    return {s.id for s in mine if s.tracking_state != TrackingState.ANNOUNCED or silent is None or s.service in silent}
+
+
+def _silent_services(session: Session, departure: Departure, now: datetime) -> frozenset[str] | None:
+    """Return the services of a departure that went without a scan; None for all of them."""
+    row = session.scalars(select(CarrierRow).where(CarrierRow.code == departure.carrier)).one()
+    today = now.astimezone(ZoneInfo(shop_settings(session).time_zone)).date()
+    card = next((c.own.card for c in carriers_in_force(session, today) if c.code == departure.carrier), None)
+    network = next((n for n in card.networks if n.id == departure.network), None) if card else None
+    if not departure.brought and network is not None and network.pickup is not None:
+        return frozenset()
+    if row.kind == "list" or card is None:
+        return None
+    return frozenset(service.code for service in card.services if not service.tracked or service.tracking == "none")

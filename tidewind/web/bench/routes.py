@@ -10,6 +10,7 @@ from tidewind.db.tables import Bench as BenchRow
 from tidewind.services.base import NotFound
 from tidewind.services.bench import (
     badge_sheet,
+    bench_named,
     bench_settings,
     bench_view,
     code_sheet,
@@ -51,7 +52,7 @@ def _seen(session: Tx, bench: BenchRow, who: Who, now: Now, parts: Parts) -> Ben
 @router.get("/benches/{name}")
 def bench(name: Name, who: Bench, session: Tx, now: Now, parts: Parts) -> BenchOut:
     """Return what a bench shows: one that has just been reloaded goes on where it was."""
-    return _seen(session, locked_bench(session, name, now), who, now, parts)
+    return _seen(session, bench_named(session, name), who, now, parts)
 
 
 @router.post("/benches/{name}/scan")

@@ -24,8 +24,7 @@ def _number(name: str) -> sa.Column[int]:
 
 
 def upgrade() -> None:
-    """Labels go with what their shipment was bought for; departures of the past went when their cut-off was."""
-    _labels()
+    """Labels go with what their shipment was bought for; departures of days that are over went when their cut-off was."""
     for column in (
         sa.Column("brought", sa.Boolean(), nullable=False, server_default=sa.false()),
         _moment("handed_over_at"),
@@ -34,7 +33,11 @@ def upgrade() -> None:
         sa.Column("signature", sa.Text(), nullable=False, server_default=""),
     ):
         op.add_column("departure", column)
-    op.execute("update departure set handed_over_at = cutoff_at where state = 'handed_over'")
+    op.execute(
+        "update departure set state = 'handed_over', handed_over_at = cutoff_at "
+        "where state = 'handed_over' or day < current_date"
+    )
+    _labels()
     op.create_check_constraint("handed_over", "departure", "state <> 'handed_over' or handed_over_at is not null")
     op.add_column("carrier", sa.Column("can", postgresql.JSONB(), nullable=False, server_default=sa.text("'[]'")))
     op.add_column("shop", _text("calendar_key", 43))
