@@ -29,9 +29,14 @@ from tidewind.services.planning import Scope, go_on_replanning
 
 NOW = datetime(2026, 11, 23, 10, tzinfo=UTC)
 TOWNS = (
-    ("Viseu", "3500-108", "PT"), ("Porto", "4100-320", "PT"), ("Ponta Delgada", "9500-321", "PT"),
-    ("Lyon", "69003", "FR"), ("Salamanca", "37002", "ES"), ("Köln", "50667", "DE"), ("Hereford", "HR1 2PX", "GB"),
-)  # fmt: skip
+    ("Viseu", "3500-108", "PT"),
+    ("Porto", "4100-320", "PT"),
+    ("Ponta Delgada", "9500-321", "PT"),
+    ("Lyon", "69003", "FR"),
+    ("Salamanca", "37002", "ES"),
+    ("Köln", "50667", "DE"),
+    ("Hereford", "HR1 2PX", "GB"),
+)
 
 
 def fifty_rules() -> list[dict[str, object]]:

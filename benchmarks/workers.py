@@ -41,10 +41,12 @@ def with_workers(sessions: sessionmaker[Session], url: str, count: int, workers:
     processes = [
         subprocess.Popen(
             [sys.executable, "-m", "benchmarks.workers", "worker", url, str(row.id), f"w{n}"],
-            stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True,
+            stdin=subprocess.PIPE,
+            stdout=subprocess.PIPE,
+            text=True,
         )
         for n in range(workers)
-    ]  # fmt: skip
+    ]
     for process in processes:
         if process.stdout:
             process.stdout.readline()

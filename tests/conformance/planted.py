@@ -148,10 +148,14 @@ FAULTS: dict[str, tuple[Fault, Callable[[dict[str, str]], None] | None, str]] = 
     "money as text": (_on_sale(lambda s: {**s, "price_minor": "4.50"}), None, "sells a label"),
     "a sale without a number": (_on_sale(lambda s: {**s, "parcels": []}), None, "sells a label"),
     "one number for all": (
-        _on_sale(lambda s: {**s, "parcels": [{"tracking_number": "HL1", "routing": ""}]}), None, "sells a label"
+        _on_sale(lambda s: {**s, "parcels": [{"tracking_number": "HL1", "routing": ""}]}),
+        None,
+        "sells a label",
     ),
     "the same number for every parcel": (
-        _on_sale(lambda s: {**s, "parcels": [{"tracking_number": "HL100001", "routing": ""}]}), None, "number of its own"
+        _on_sale(lambda s: {**s, "parcels": [{"tracking_number": "HL100001", "routing": ""}]}),
+        None,
+        "number of its own",
     ),
     "finds what was taken back": (_cancelled_is_found, None, "finds it no more"),
     "sells what was taken back": (_cancelled_is_sold, None, "never sells"),
@@ -162,7 +166,7 @@ FAULTS: dict[str, tuple[Fault, Callable[[dict[str, str]], None] | None, str]] = 
     "codes that nobody explained": (_secret_codes, None, "events"),
     "refuses what it does not know": (_strict, None, "fields that it does not know"),
     "refuses without a reason": (_no_reason, None, "refuses"),
-}  # fmt: skip
+}
 """By name: what it does to answers, what to requests, and words of the check that must find it."""
 
 
@@ -181,13 +185,13 @@ def _still_booked(method: str, answer: Answer) -> Answer:
 VAN_FAULTS: dict[str, tuple[Fault, Callable[[dict[str, str]], None] | None, str]] = {
     "every request books anew": (_as_it_is, _new_key_each_time(), "van"),
     "a fee as a decimal": (
-        _on_vans(lambda _m, a: (a[0], {**a[1], "fee_minor": 4.2}) if "fee_minor" in a[1] else a), None, "books a van"
+        _on_vans(lambda _m, a: (a[0], {**a[1], "fee_minor": 4.2}) if "fee_minor" in a[1] else a),
+        None,
+        "books a van",
     ),
     "a van that is not taken back": (_on_vans(_still_booked), None, "takes a van back"),
-    "an unknown van is null": (
-        _on_vans(lambda _m, a: (200, None) if a[0] == 404 else a), None, "finds the van"
-    ),
-}  # fmt: skip
+    "an unknown van is null": (_on_vans(lambda _m, a: (200, None) if a[0] == 404 else a), None, "finds the van"),
+}
 """As ``FAULTS``, for what is said of vans."""
 
 

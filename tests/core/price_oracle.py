@@ -218,10 +218,14 @@ def _possible(rule: Json, zone: str, c: Consignment, on: date) -> bool:
 def _meets(rule: Json, c: Consignment, p: Parcel) -> bool:
     when = rule.get("when", {})
     over = {
-        "longest_over_mm": p.size.longest, "middle_over_mm": p.size.middle, "girth_over_mm": _girth(p),
-        "gross_over_g": p.gross_g, "volume_over_cm3": Decimal(_mm3(_sides(p))) / 1000, "value_over": c.goods.value,
+        "longest_over_mm": p.size.longest,
+        "middle_over_mm": p.size.middle,
+        "girth_over_mm": _girth(p),
+        "gross_over_g": p.gross_g,
+        "volume_over_cm3": Decimal(_mm3(_sides(p))) / 1000,
+        "value_over": c.goods.value,
         "parcels_over": len(c.parcels),
-    }  # fmt: skip
+    }
     return (
         (not when.get("contents") or bool(c.goods.contents & set(when["contents"])))
         and when.get("not_stackable", p.not_stackable) is p.not_stackable

@@ -26,9 +26,12 @@ SCANS = (
     ("something else", ["XX-1"], ["wrong"]),
     ("a serial number where one is asked", ["2000000000031", "S1"], ["serial_wanted", "right"]),
     ("the product again instead of its number", ["2000000000031", "2000000000031"], ["serial_wanted", "no_serial"]),
-    ("the same number twice", ["2000000000031", "S1", "2000000000031", "S1"],
-     ["serial_wanted", "right", "serial_wanted", "serial_twice"]),
-)  # fmt: skip
+    (
+        "the same number twice",
+        ["2000000000031", "S1", "2000000000031", "S1"],
+        ["serial_wanted", "right", "serial_wanted", "serial_twice"],
+    ),
+)
 
 
 @pytest.mark.parametrize(("codes", "verdicts"), [row[1:] for row in SCANS], ids=[row[0] for row in SCANS])
@@ -91,9 +94,11 @@ def test_a_tolerance_is_at_least_so_many_grams_and_readings_that_are_none_are_re
     assert [Tolerance(300, 30).grams(g) for g in (100, 1000, 1016, 1017, 1790)] == [30, 30, 30, 31, 54]
     said = [reading_refusal(r) for r in (None, Reading(900, stable=False), Reading(900, overload=True), Reading(0))]
     assert said == [
-        "the scale does not answer", "the scale is not at rest yet",
-        "there is more on the scale than it can weigh", "the scale is empty",
-    ]  # fmt: skip
+        "the scale does not answer",
+        "the scale is not at rest yet",
+        "there is more on the scale than it can weigh",
+        "the scale is empty",
+    ]
     assert reading_refusal(Reading(900)) == ""
 
 

@@ -34,7 +34,7 @@ LIST = Screen(
         ("Ivo", "", [], ""),  # too short to be like anybody
         ("", "", [], ""),
     ],
-)  # fmt: skip
+)
 def test_a_recipient_is_like_a_listed_party(name: str, country: str, who: list[str], says: str) -> None:
     found = LIST.matches(name, country=country)
     assert [m.entry.key for m in found] == who
@@ -52,11 +52,14 @@ def test_likeness_never_fails_and_knows_each_its_own(name: str, other: str) -> N
 
 TOWNS = Gazetteer(
     [
-        Town("PT", "Viseu", ("3500",), "Viseu"), Town("PT", "Vila Real", ("5000",), "Vila Real"),
-        Town("PT", "Santa Cruz", ("9100",), "Madeira"), Town("PT", "Santa Cruz", ("9700",), "Azores"),
-        Town("ES", "Viseu", ("15",), "Galicia"), Town("PT", "Viseu Sul", ("35006",), "Viseu"),
+        Town("PT", "Viseu", ("3500",), "Viseu"),
+        Town("PT", "Vila Real", ("5000",), "Vila Real"),
+        Town("PT", "Santa Cruz", ("9100",), "Madeira"),
+        Town("PT", "Santa Cruz", ("9700",), "Azores"),
+        Town("ES", "Viseu", ("15",), "Galicia"),
+        Town("PT", "Viseu Sul", ("35006",), "Viseu"),
     ]
-)  # fmt: skip
+)
 
 
 @pytest.mark.parametrize(

@@ -120,9 +120,13 @@ def test_rows_that_are_kept_back_in_words_with_all_of_their_order(case: str) -> 
 
 def test_units_stand_in_the_cell_in_a_column_or_in_the_header() -> None:
     for head, cell, grams in (
-        ("Weight", "0,25 kg", 250), ("Weight (kg)", "0.25", 250), ("Peso kg", "0,25", 250), ("Weight lb", "1", 454),
-        ("Weight;Weight unit", "9;oz", 256), ("Weight g", "250.00000000000003", 250),
-    ):  # fmt: skip
+        ("Weight", "0,25 kg", 250),
+        ("Weight (kg)", "0.25", 250),
+        ("Peso kg", "0,25", 250),
+        ("Weight lb", "1", 454),
+        ("Weight;Weight unit", "9;oz", 256),
+        ("Weight g", "250.00000000000003", 250),
+    ):
         orders, faults = read(f"{HEAD};{head}", f"{ANA};{cell}")
         assert [ln.weight_g for o in orders for ln in o.lines] == [grams], (head, faults)
 
@@ -166,7 +170,7 @@ TEXTS = {
     "wide the other way round": ("utf-16-be", "João Conceição;Évora"),
     "wide Japanese": ("utf-16-le", "name;city\n山田太郎;東京都"),
     "one accent in all": ("cp1252", "Hélène;Paris"),
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize("language", TEXTS)

@@ -123,8 +123,12 @@ def nothing(session: Session, clock: Clock) -> None:
 
 
 LOCAL = {
-    "open": nothing, "held": hold, "host": join("A-1", "A-2"), "guest": join("A-0", "A-1"), "divided": divide,
-}  # fmt: skip
+    "open": nothing,
+    "held": hold,
+    "host": join("A-1", "A-2"),
+    "guest": join("A-0", "A-1"),
+    "divided": divide,
+}
 SAID: dict[str, tuple[dict[str, object], str, str]] = {
     "cancelled": ({"stage": "no"}, "cancelled_upstream", "cancelled"),
     "on hold": ({"stage": "wait"}, "stopped_upstream", "held"),
@@ -132,9 +136,12 @@ SAID: dict[str, tuple[dict[str, object], str, str]] = {
     "collected there": ({"stage": "sent"}, "stopped_upstream", "left_out"),
     "a state nobody mapped": ({"stage": "?"}, "stopped_upstream", "held"),
     "fewer goods": ({"lines": (UpstreamLine("TW-1", "Twine", 1, 450),)}, "changed_upstream", "open"),
-    "another place": ({"address": replace(TO, street="Rua Nova 1", city="Porto", postcode="4100-320")},
-                      "changed_upstream", "open"),
-}  # fmt: skip
+    "another place": (
+        {"address": replace(TO, street="Rua Nova 1", city="Porto", postcode="4100-320")},
+        "changed_upstream",
+        "open",
+    ),
+}
 
 
 @pytest.mark.parametrize("local", LOCAL)

@@ -33,10 +33,12 @@ def test_what_is_bought_lies_in_its_lane_and_the_rules_say_what_goes(wiring: Wir
         mine = {s.id: s.carrier for s in bought}
         labels = session.scalars(select(Label).where(Label.shipment_id.in_(ids))).all()
         sums = {
-            carrier: (sum(mine[one.shipment_id] == carrier for one in labels),
-                      sum(one.gross_g for one in labels if mine[one.shipment_id] == carrier))
+            carrier: (
+                sum(mine[one.shipment_id] == carrier for one in labels),
+                sum(one.gross_g for one in labels if mine[one.shipment_id] == carrier),
+            )
             for carrier in ("norvia", "brightmile")
-        }  # fmt: skip
+        }
         printed = sum(label.printed_at is not None for label in labels)
     found = [one for day in days for one in _lanes(wiring, day, clock)]
     for carrier, expected in sums.items():
@@ -85,8 +87,12 @@ def test_days_shown_leave_out_holidays_weekends_and_days_closed(wiring: Wiring, 
     with wiring.sessions.begin() as session:
         session.execute(update(Shop).values(closed=[{"first": "2026-11-25", "last": "2026-11-25"}]))
         assert days_shown(session, MONDAY + timedelta(days=4)) == [
-            date(2026, 11, 27), date(2026, 11, 30), date(2026, 12, 2), date(2026, 12, 3), date(2026, 12, 4),
-        ]  # fmt: skip
+            date(2026, 11, 27),
+            date(2026, 11, 30),
+            date(2026, 12, 2),
+            date(2026, 12, 3),
+            date(2026, 12, 4),
+        ]
         assert date(2026, 11, 25) not in days_shown(session, MONDAY)
         with pytest.raises(Invalid, match="three months"):
             lanes_on(session, date(2030, 1, 1), clock())

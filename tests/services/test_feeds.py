@@ -147,9 +147,12 @@ def test_orders_by_address_are_mapped_imported_once_and_followed(
         done = session.get_one(Import, second)
         assert (done.made, done.already, done.changed) == (1, 1, 1)
     for status, body, words in (
-        (200, b"<html>", "this is a web page"), (200, b'{"data": 4}', "finds no list"), (500, b"", "HTTP 500"),
-        (302, b"", "redirects are not followed"), (200, b"[" * 100_000, "begins like JSON and is none"),
-    ):  # fmt: skip
+        (200, b"<html>", "this is a web page"),
+        (200, b'{"data": 4}', "finds no list"),
+        (500, b"", "HTTP 500"),
+        (302, b"", "redirects are not followed"),
+        (200, b"[" * 100_000, "begins like JSON and is none"),
+    ):
         held["body"], held["status"] = body, status
         assert fetch_feed(wiring.sessions, wiring.outside, feed_id, clock()) == []
         with wiring.sessions() as session:

@@ -75,10 +75,13 @@ def test_what_commits_is_told_by_topic_and_what_is_rolled_back_is_not(wiring: Wi
         ({"customer_order": [{"id": n} for n in range(MOST_SINGLE + 1)]}, ["order", "orders", "today"]),
         ({"customer_order": []}, ["order", "orders", "today"]),
         ({"shipment": [{"order_id": 3, "batch_id": 7}]}, ["batch:7", "order:3", "orders", "refunds", "today"]),
-        ({"label": [{"id": 1}], "shipment": [{"order_id": 3, "batch_id": 7}]}, ["batch", "departures", "order:3", "orders", "refunds", "today"]),
+        (
+            {"label": [{"id": 1}], "shipment": [{"order_id": 3, "batch_id": 7}]},
+            ["batch", "departures", "order:3", "orders", "refunds", "today"],
+        ),
         ({"login_attempt": [{"id": 1}]}, []),
     ],
-)  # fmt: skip
+)
 def test_single_topics_stand_for_themselves_until_there_are_many(written, topics) -> None:  # type: ignore[no-untyped-def]
     assert topics_of(written) == topics
 
@@ -98,8 +101,13 @@ def test_stored_values_come_back_as_they_went_and_older_ones_are_read(wiring: Wi
     home = Address(name="Ana", street="Rua 1", postcode="3500-108", city="Viseu", country="PT")
     assert read_address(write_address(home)) == home
     assert read_address({"name": "Ana", "country": "PT"}) == Address(name="Ana", country="PT")  # fields came later
-    for hand in (Hand(), Hand(extras=frozenset()), Hand(packaging="box-m", extras=frozenset({"signature"}), desk=""),
-                 Hand(bill_to=BillTo("recipient", "447")), Hand(released=True, approved="5 EUR", point="L-204")):  # fmt: skip
+    for hand in (
+        Hand(),
+        Hand(extras=frozenset()),
+        Hand(packaging="box-m", extras=frozenset({"signature"}), desk=""),
+        Hand(bill_to=BillTo("recipient", "447")),
+        Hand(released=True, approved="5 EUR", point="L-204"),
+    ):
         assert read_hand(write_hand(hand)) == hand
     assert (read_hand({}), write_hand(Hand())) == (Hand(), {})
 

@@ -70,14 +70,23 @@ class Land:
 
 
 NORWAY = Land(
-    "NOK", "Europe/Oslo", "metric", Address(company="Fjordull AS", street="Strandgata 4", city="Bergen", postcode="5013", country="NO"),
-    "kg", 1000, (("1", "89,50", 8950), ("5", "129,00", 12900), ("10", "1 204,00", 120400)),
-)  # fmt: skip
+    "NOK",
+    "Europe/Oslo",
+    "metric",
+    Address(company="Fjordull AS", street="Strandgata 4", city="Bergen", postcode="5013", country="NO"),
+    "kg",
+    1000,
+    (("1", "89,50", 8950), ("5", "129,00", 12900), ("10", "1 204,00", 120400)),
+)
 AMERICA = Land(
-    "USD", "America/New_York", "imperial",
+    "USD",
+    "America/New_York",
+    "imperial",
     Address(company="Pine Inc.", street="12 Elm Street", city="Albany", region="NY", postcode="12207", country="US"),
-    "lb", 453.59237, (("2", "$7.25", 725), ("8", "$9.10", 910), ("20", "$15.00", 1500)),
-)  # fmt: skip
+    "lb",
+    453.59237,
+    (("2", "$7.25", 725), ("8", "$9.10", 910), ("20", "$15.00", 1500)),
+)
 JAPAN = Land(
     "JPY", "Asia/Tokyo", "metric", Address(company="Kinoshita", street="Honmachi 1-2-3", city="Osaka", region="Osaka", postcode="541-0053", country="JP"),
     "kg", 1000, (("1", "780", 780), ("5", "1,080", 1080), ("10", "1,560", 1560)),
@@ -230,9 +239,11 @@ def test_what_is_filled_in_never_becomes_part_of_the_form(to: str, text: str) ->
 def test_text_messages_go_through_any_gateway_by_its_template(wiring: Wiring, world: World) -> None:
     with wiring.sessions.begin() as session:
         for template, form, words in (
-            ("{", "json", "is no JSON"), ('{"to": "{to}"}', "json", r"{text} is missing"),
-            ("To={to}\n{text}", "form", "one field a line"), ('{"a": "{to}{text}{name}"}', "json", "{name} is nothing"),
-        ):  # fmt: skip
+            ("{", "json", "is no JSON"),
+            ('{"to": "{to}"}', "json", r"{text} is missing"),
+            ("To={to}\n{text}", "form", "one field a line"),
+            ('{"a": "{to}{text}{name}"}', "json", "{name} is nothing"),
+        ):
             with pytest.raises(Invalid, match=re.escape(words)):
                 wanted = SmsSettings("https://x.example", form, template)
                 save_sms_settings(session, wanted, wiring.outside.sealer)

@@ -22,9 +22,14 @@ from tidewind.web.access import Wiring
 MAIL = "zenobia@buyer.example"
 TELLING = ("zenobia", "dovetail", "thistledown lane", "910 555 777")
 HOME = Address(
-    name="Zenobia Dovetail", street="Thistledown Lane 9", city="Viseu", postcode="3500-108", country="PT",
-    phone="+351 910 555 777", email="Zenobia@buyer.example",
-)  # fmt: skip
+    name="Zenobia Dovetail",
+    street="Thistledown Lane 9",
+    city="Viseu",
+    postcode="3500-108",
+    country="PT",
+    phone="+351 910 555 777",
+    email="Zenobia@buyer.example",
+)
 FILE = """Order,Name,Street,City,Postcode,Country,Email,SKU,Quantity
 Z-9,Zenobia Dovetail,Thistledown Lane 9,Viseu,3500-108,PT,zenobia@buyer.example,HF-02,1
 Y-9,Somebody Else,Other Street 1,Viseu,3500-108,PT,else@buyer.example,HF-02,1
@@ -37,9 +42,13 @@ def an_order(session: Session, number: str, clock: Clock) -> Order:
     channel = session.scalars(select(Channel).order_by(Channel.id)).first()
     assert channel
     made = NewOrder(
-        number=number, address=HOME, lines=(NewLine("HF-02", "Hand fork", 1, 1_290, 240),), ordered_at=clock(),
-        note="For Zenobia", billing_name="Zenobia Dovetail",
-    )  # fmt: skip
+        number=number,
+        address=HOME,
+        lines=(NewLine("HF-02", "Hand fork", 1, 1_290, 240),),
+        ordered_at=clock(),
+        note="For Zenobia",
+        billing_name="Zenobia Dovetail",
+    )
     (record,), _ = store_orders(session, channel, [made], clock())
     return session.get_one(Order, record.id)
 

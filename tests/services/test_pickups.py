@@ -343,9 +343,12 @@ def test_the_drivers_count_says_at_once_what_is_wrong_and_what_is_left_goes_next
         }
         before = session.get_one(Shipment, road[2]).arrives
         scans = (
-            (f"]C100{labels[road[0]]}", "right"), (labels[road[0]], "twice"), (labels[road[1]], "right"),
-            (labels[night[0]], "other_truck"), ("no such thing", "unknown"),
-        )  # fmt: skip
+            (f"]C100{labels[road[0]]}", "right"),
+            (labels[road[0]], "twice"),
+            (labels[road[1]], "right"),
+            (labels[night[0]], "other_truck"),
+            ("no such thing", "unknown"),
+        )
         assert [count_out(session, key, code, clock()).verdict for code, _ in scans] == [word for _, word in scans]
         ask_void(session, night, "Tomé", False, clock())
         assert count_out(session, key, labels[night[0]], clock()).verdict == "not_to_go"

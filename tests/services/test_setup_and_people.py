@@ -144,7 +144,9 @@ def test_equal_clicks_at_the_very_same_moment_are_taken_once_and_answered(
         post(session, "on_account", 900, key="owed", reason="A label on account", at=clock())
     paid = [f"bill-{n}" for n in range(8)]
     assert at_once(wiring.sessions, lambda s: pay_bill(s, 900, paid.pop(), "Inês", clock())) == [
-        *["bill_amount"] * 7, "done"]  # fmt: skip
+        *["bill_amount"] * 7,
+        "done",
+    ]
     name = f"{wiring.settings.database_url.rsplit('/', 1)[1]}_empty"
     with psycopg.connect(cluster.admin_url, autocommit=True) as connection:
         connection.execute(f"create database {name} owner tidewind")  # type: ignore[call-overload]

@@ -53,8 +53,13 @@ def test_a_label_for_december_costs_what_december_asks_everywhere(wiring: Wiring
         assert (november, december) != (None, None)
         assert november != december
         parcel = order.plan.parcels[0]
-        asked = QuoteRequest(order.address, order.home, (QuotedParcel(parcel.gross_g, parcel.sides_mm),),
-                             order.plan.value_minor, ship_date=DECEMBER)  # fmt: skip
+        asked = QuoteRequest(
+            order.address,
+            order.home,
+            (QuotedParcel(parcel.gross_g, parcel.sides_mm),),
+            order.plan.value_minor,
+            ship_date=DECEMBER,
+        )
         quoted = next(c for c in quote_services(session, asked, clock()).compared.cells if c.option.service == service)
         assert quoted.option.quote is not None
         assert quoted.option.quote.net == december
@@ -89,8 +94,13 @@ def test_seasons_weekdays_and_fuel_follow_the_day_the_card_names(
         for one in norvia.body["services"]
     ]
     surcharges = [*norvia.body.get("surcharges", []), extra]
-    body = {**norvia.body, "priced_by_ship_date": by_ship_date, "valid_until": None, "surcharges": surcharges,
-            "services": services}  # fmt: skip
+    body = {
+        **norvia.body,
+        "priced_by_ship_date": by_ship_date,
+        "valid_until": None,
+        "surcharges": surcharges,
+        "services": services,
+    }
     later = session.scalars(select(RateCardRow).where(RateCardRow.carrier_id == norvia.carrier_id)).all()
     for row in later:
         session.delete(row)

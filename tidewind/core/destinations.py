@@ -20,9 +20,12 @@ EU = frozenset(
     "AT BE BG CY CZ DE DK EE ES FI FR GR HR HU IE IT LT LU LV MT NL PL PT RO SE SI SK".split()  # noqa: SIM905
 )
 _ISLANDS: Mapping[str, tuple[str, ...]] = {
-    "PT": ("90-99",), "ES": ("07", "35", "38"), "FR": ("20", "97", "98"), "IT": ("07-09", "90-98"),
+    "PT": ("90-99",),
+    "ES": ("07", "35", "38"),
+    "FR": ("20", "97", "98"),
+    "IT": ("07-09", "90-98"),
     "GB": ("BT", "HS", "IM", "JE", "GY", "ZE"),
-}  # fmt: skip
+}
 _OUTSIDE_CUSTOMS: Mapping[str, tuple[str, ...]] = {"ES": ("35", "38", "51", "52"), "FR": ("97", "98"), "IT": ("23041",)}
 
 KEPT = 4_096

@@ -45,10 +45,15 @@ def read_facts(written: Mapping[str, Any]) -> PrinterFacts:
 def write_facts(facts: PrinterFacts) -> dict[str, Any]:
     """Write what a printer said for keeping."""
     return {
-        "model": facts.model, "formats": list(facts.formats), "media": list(facts.media), "ready": list(facts.ready),
-        "dpi": list(facts.dpi), "rasters": list(facts.rasters), "troubles": list(facts.troubles),
+        "model": facts.model,
+        "formats": list(facts.formats),
+        "media": list(facts.media),
+        "ready": list(facts.ready),
+        "dpi": list(facts.dpi),
+        "rasters": list(facts.rasters),
+        "troubles": list(facts.troubles),
         "accepts": facts.accepts,
-    }  # fmt: skip
+    }
 
 
 def size_of_medium(name: str) -> tuple[int, int] | None:

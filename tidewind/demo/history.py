@@ -65,8 +65,13 @@ TOWNS = (
 )  # fmt: skip
 PROMISES = (("Standard home, 3–5 days", 5), ("Express next day", 1), ("Economy", 8))
 LATE_PERCENT = {"bp-road": 3, "bp-night": 2, "bp-sea": 9, "np-economy": 8, "np-parcel": 5, "np-letter": 7}
-STAGES = (("announced", "Announced by the sender"), ("accepted", "Taken over from the sender"),
-          ("moving", "Sorted and on its way"), ("out_for_delivery", "With the driver"), ("delivered", "Delivered"))  # fmt: skip
+STAGES = (
+    ("announced", "Announced by the sender"),
+    ("accepted", "Taken over from the sender"),
+    ("moving", "Sorted and on its way"),
+    ("out_for_delivery", "With the driver"),
+    ("delivered", "Delivered"),
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -166,10 +171,11 @@ def _store(
         for order_id, s in zip(ids, sent, strict=True) for n, (p, many) in enumerate(s.lines, 1)
     ])  # fmt: skip
     departures = _departures(session, sent, shop)
-    shipments = _insert(session, Shipment, [
-        _shipment_row(order_id, s, batch, noon, session)
-        for order_id, s in zip(ids, sent, strict=True)
-    ])  # fmt: skip
+    shipments = _insert(
+        session,
+        Shipment,
+        [_shipment_row(order_id, s, batch, noon, session) for order_id, s in zip(ids, sent, strict=True)],
+    )
     newest = [{"id": o, "newest_shipment_id": s} for o, s in zip(ids, shipments, strict=True)]
     write_rows(session, Order, ["newest_shipment_id"], newest)
     labels = _insert(session, Label, [

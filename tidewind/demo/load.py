@@ -57,9 +57,14 @@ ACCOUNTS: dict[str, tuple[tuple[str, str, dict[str, int], str], ...]] = {
 }
 """By carrier: number, name, discounts in basis points, and who pays; the stand-ins know the same contracts."""
 COVER = {
-    "insurer": "Marl & Quince", "policy": "OC-2026-118", "per_step": 45, "step": 10_000, "least": 90,
-    "most_value": 500_000, "not_covered": ["dangerous"],
-}  # fmt: skip
+    "insurer": "Marl & Quince",
+    "policy": "OC-2026-118",
+    "per_step": 45,
+    "step": 10_000,
+    "least": 90,
+    "most_value": 500_000,
+    "not_covered": ["dangerous"],
+}
 CHANNELS: dict[str, tuple[str, dict[str, str], dict[str, str]]] = {
     "larkspur": (
         "Web shop",

@@ -34,9 +34,11 @@ STOCKS = {
 }
 """The label papers: thermal roll 102 × 152 mm, narrow roll 62 mm, and two on a peel-off sheet."""
 STOCK_NAMES = {
-    "roll": "Roll 102 × 152 mm", "narrow": "Narrow roll 62 mm", "a4": "Two on an A4 sheet",
+    "roll": "Roll 102 × 152 mm",
+    "narrow": "Narrow roll 62 mm",
+    "a4": "Two on an A4 sheet",
     "letter": "Two on a Letter sheet",
-}  # fmt: skip
+}
 
 
 _SIZES_MM10 = {"a4": (2100, 2970), "letter": (2159, 2794), "a5": (1480, 2100)}

@@ -71,9 +71,11 @@ def read_pickup(answer: httpx.Response) -> PickupAnswer:
     try:
         told: dict[str, Any] = answer.json()
         made = PickupAnswer(
-            told["state"], _plain(str(told.get("confirmation", "")), 60), told["fee_minor"],
+            told["state"],
+            _plain(str(told.get("confirmation", "")), 60),
+            told["fee_minor"],
             _plain(str(told.get("words", "")), 300),
-        )  # fmt: skip
+        )
     except KeyError as error:
         raise NotBelieved(f"it does not say {error}") from error
     except (ValueError, TypeError, AttributeError) as error:

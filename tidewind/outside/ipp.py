@@ -148,9 +148,10 @@ class IppPrinter:
         check_address(self._url, private=True)  # printers stand in the house
         message = struct.pack(">bbHIb", 2, 0, operation.value, 1, IppTag.OPERATION.value)
         first: list[tuple[str, Any, IppTag]] = [
-            ("attributes-charset", "utf-8", IppTag.CHARSET), ("attributes-natural-language", "en", IppTag.LANGUAGE),
+            ("attributes-charset", "utf-8", IppTag.CHARSET),
+            ("attributes-natural-language", "en", IppTag.LANGUAGE),
             ("printer-uri", self._uri, IppTag.URI),
-        ]  # fmt: skip
+        ]
         # The standard wants the job's number right behind the printer, and the asker's name behind both.
         first += [one for one in attributes if one[0] == "job-id"]
         first += [("requesting-user-name", "tidewind", IppTag.NAME)]

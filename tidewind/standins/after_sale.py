@@ -18,9 +18,11 @@ router = APIRouter(prefix="/carriers", dependencies=[Depends(at_the_door)])
 VOID_DAYS = {"norvia": (28, 6), "brightmile": (14, 3), "pontolo": (30, 1), "cobaltair": (28, 9)}
 """For each carrier: within how many days a label can be voided, and after how many the refund is decided."""
 RETURNS = {
-    "norvia": {"np-economy", "np-parcel", "np-box-s", "np-box-m", "np-box-l"}, "brightmile": {"bp-road"},
-    "pontolo": {"pp-locker", "pp-shop"}, "cobaltair": set[str](),
-}  # fmt: skip
+    "norvia": {"np-economy", "np-parcel", "np-box-s", "np-box-m", "np-box-l"},
+    "brightmile": {"bp-road"},
+    "pontolo": {"pp-locker", "pp-shop"},
+    "cobaltair": set[str](),
+}
 
 
 def _sold(world: World, carrier: str, key: str) -> dict[str, Any]:

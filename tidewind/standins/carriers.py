@@ -46,8 +46,11 @@ CARDS = {
     "cobaltair": (SECRET, "cobaltair"),
 }
 CONTRACTS: dict[str, dict[str, int]] = {
-    "norvia": {}, "brightmile": {"*": 1200}, "pontolo": {}, "cobaltair": {"*": 3500},
-}  # fmt: skip
+    "norvia": {},
+    "brightmile": {"*": 1200},
+    "pontolo": {},
+    "cobaltair": {"*": 3500},
+}
 """What each carrier takes off for this shop."""
 ACCOUNTS: dict[tuple[str, str], dict[str, int]] = {("brightmile", "447-2210"): {"*": 500, "*:es": 2200}}
 """Where a contract is another than the carrier's usual one, by the number of the account."""
@@ -125,9 +128,11 @@ def before(world: World, carrier: str) -> None:
 
 
 NAMES = {
-    "norvia": ("Norvia Post", "NP"), "brightmile": ("Brightmile Parcel", "BP"), "pontolo": ("Pontolo Points", "PP"),
+    "norvia": ("Norvia Post", "NP"),
+    "brightmile": ("Brightmile Parcel", "BP"),
+    "pontolo": ("Pontolo Points", "PP"),
     "cobaltair": ("Cobaltair Express", "CX"),
-}  # fmt: skip
+}
 LATIN_ONLY = frozenset({"brightmile", "cobaltair"})
 
 
@@ -279,9 +284,11 @@ def quotes(carrier: str, wanted: QuestionIn, request: Request) -> dict[str, Any]
             continue
         lines = [{"code": ln.code, "name": ln.name, "amount_minor": ln.amount} for ln in quote.lines]
         prices[code] = {
-            "lines": lines, "tax_minor": quote.tax, "billable_g": quote.billable_g,
+            "lines": lines,
+            "tax_minor": quote.tax,
+            "billable_g": quote.billable_g,
             "published_minor": quote.net if isinstance(published, Refused) else published.net,
-        }  # fmt: skip
+        }
     return {"holds_seconds": QUOTES_HOLD_SECONDS, "prices": prices, "refusals": refusals}
 
 

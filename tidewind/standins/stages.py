@@ -26,15 +26,18 @@ STAGES = (
     Stage("delivered", "Delivered", -1, 13),
 )
 MEANS = {
-    "announced": "announced", "accepted": "accepted", "moving": "moving", "delivering": "out_for_delivery",
+    "announced": "announced",
+    "accepted": "accepted",
+    "moving": "moving",
+    "delivering": "out_for_delivery",
     "delivered": "delivered",
-}  # fmt: skip
+}
 CODES = {
     "norvia": {"announced": "N00", "accepted": "N10", "moving": "N20", "delivering": "N40", "delivered": "N50"},
     "brightmile": {"announced": "DATA", "accepted": "PICK", "moving": "LINE", "delivering": "TOUR", "delivered": "POD"},
     "cobaltair": {"announced": "10", "accepted": "20", "moving": "30", "delivering": "60", "delivered": "70"},
     "pontolo": {"announced": "new", "accepted": "in", "moving": "van", "delivering": "ready", "delivered": "taken"},
-}  # fmt: skip
+}
 
 
 def first_stage(sold: datetime, days: int) -> datetime:

@@ -111,7 +111,12 @@ COUNTRIES = {
 }  # fmt: skip
 WITH_STATES = frozenset({"US", "CA", "AU", "BR", "MX"})
 ONLY_ONE_WRITES_SO = (
-    ("GB", r"\b[A-Z]{1,2}\d[A-Z\d]? ?\d[A-Z]{2}\b"), ("CA", r"\b[A-Z]\d[A-Z] ?\d[A-Z]\d\b"),
-    ("PT", r"\b\d{4}-\d{3}\b"), ("BR", r"\b\d{5}-\d{3}\b"), ("JP", r"〒|\b\d{3}-\d{4}\b"),
-    ("NL", r"\b\d{4} ?[A-Z]{2}\b"), ("PL", r"\b\d{2}-\d{3}\b"), ("US", r"\b[A-Z]{2} \d{5}(?:-\d{4})?\b"),
-)  # fmt: skip
+    ("GB", r"\b[A-Z]{1,2}\d[A-Z\d]? ?\d[A-Z]{2}\b"),
+    ("CA", r"\b[A-Z]\d[A-Z] ?\d[A-Z]\d\b"),
+    ("PT", r"\b\d{4}-\d{3}\b"),
+    ("BR", r"\b\d{5}-\d{3}\b"),
+    ("JP", r"〒|\b\d{3}-\d{4}\b"),
+    ("NL", r"\b\d{4} ?[A-Z]{2}\b"),
+    ("PL", r"\b\d{2}-\d{3}\b"),
+    ("US", r"\b[A-Z]{2} \d{5}(?:-\d{4})?\b"),
+)

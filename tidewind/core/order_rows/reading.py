@@ -200,9 +200,14 @@ def _order(number: str, rows: Sequence[_Row], headers: Sequence[str]) -> tuple[R
     if len(lines) > MOST_LINES:
         first.fail("order_number", f"order {number} has {len(lines):,} lines; at most {MOST_LINES} go into one order")
     made = RowOrder(
-        number, address, _once(rows, "promise")[:PROMISE], _paid(rows), _once(rows, "note")[:NOTE], lines,
+        number,
+        address,
+        _once(rows, "promise")[:PROMISE],
+        _paid(rows),
+        _once(rows, "note")[:NOTE],
+        lines,
         [row.number for row in rows],
-    )  # fmt: skip
+    )
     for name in NEEDED:
         said = getattr(address, name, None)
         if said is None and name not in {"quantity", "sku"}:
@@ -228,9 +233,12 @@ def _header(row: _Row, headers: Sequence[str], name: str) -> str:
 
 def _line(row: _Row, header_unit: str) -> RowLine:
     return RowLine(
-        row.whole("sku", SKU), row.text("item_name")[:NAME], row.quantity(), row.money("unit_price"),
+        row.whole("sku", SKU),
+        row.text("item_name")[:NAME],
+        row.quantity(),
+        row.money("unit_price"),
         row.weight(header_unit),
-    )  # fmt: skip
+    )
 
 
 def _once(rows: Sequence[_Row], name: str) -> str:

@@ -17,10 +17,19 @@ _NAMES = {
     "mon": "Monday", "tue": "Tuesday", "wed": "Wednesday", "thu": "Thursday", "fri": "Friday", "sat": "Saturday",
     "sun": "Sunday", "limited_quantity": "limited quantities", "dry_ice": "dry ice", "dangerous": "dangerous goods",
 }  # fmt: skip
-_SET = {"includes_any": "include", "includes_all": "include all of", "includes_none": "include none of",
-        "includes_only": "are only"}  # fmt: skip
-_TEXT = {"is": "is", "is_not": "is not", "contains": "contains", "contains_not": "does not contain",
-         "starts_with": "starts with"}  # fmt: skip
+_SET = {
+    "includes_any": "include",
+    "includes_all": "include all of",
+    "includes_none": "include none of",
+    "includes_only": "are only",
+}
+_TEXT = {
+    "is": "is",
+    "is_not": "is not",
+    "contains": "contains",
+    "contains_not": "does not contain",
+    "starts_with": "starts with",
+}
 Names = Mapping[str, str]
 
 

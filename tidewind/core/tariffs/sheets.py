@@ -67,10 +67,14 @@ Columns = tuple[tuple[str, str, Cell], ...]
 """Heading, key (with a dot for a part inside), and how the cell is written."""
 
 LIMIT_COLUMNS: Columns = (
-    ("Most kg", "gross_g", KG), ("Most cm", "sides_mm", SIDES), ("Most girth cm", "girth_mm", CM),
-    ("Most value", "value", MONEY), ("Least cm", "least_sides_mm", SIDES), ("Most parcels", "parcels", WHOLE),
+    ("Most kg", "gross_g", KG),
+    ("Most cm", "sides_mm", SIDES),
+    ("Most girth cm", "girth_mm", CM),
+    ("Most value", "value", MONEY),
+    ("Least cm", "least_sides_mm", SIDES),
+    ("Most parcels", "parcels", WHOLE),
     ("Does not take", "refused_contents", TEXTS),
-)  # fmt: skip
+)
 CARD_COLUMNS: Columns = (
     ("Carrier", "carrier", TEXT), ("Currency", "currency", TEXT), ("Country", "country", TEXT),
     ("Time zone", "time_zone", TEXT), ("Valid from", "valid_from", TEXT), ("Valid until", "valid_until", TEXT),
@@ -79,9 +83,11 @@ CARD_COLUMNS: Columns = (
     ("Note", "note", TEXT),
 )  # fmt: skip
 REGION_COLUMNS: Columns = (
-    ("Countries", "countries", TEXTS), ("Postcodes", "postcodes", TEXTS), ("Not postcodes", "not_postcodes", TEXTS),
+    ("Countries", "countries", TEXTS),
+    ("Postcodes", "postcodes", TEXTS),
+    ("Not postcodes", "not_postcodes", TEXTS),
     ("Regions", "regions", TEXTS),
-)  # fmt: skip
+)
 SURCHARGE_COLUMNS: Columns = (
     ("Code", "code", TEXT), ("Name", "name", TEXT), ("Fixed", "fixed", MONEY), ("Per cent", "percent", PERCENT),
     ("Of", "of", TEXTS), ("Per kg", "per_kg", MONEY), ("Per step of value", "per_value_step", MONEY),

@@ -175,9 +175,12 @@ class _Tables:
         for row, number, service in self._of_service("Prices", services):
             self._price_row(row, number, service)
         for row, number, service in self._of_service("Sizes", services):
-            made = {"code": row.cells.get("Size", ""), "sides_mm": self.take(row, "Most cm", SIDES),
-                    "max_gross_g": self.take(row, "Most kg", KG),
-                    "prices": self._by_zone(row, ("Service", "Size", "Most cm", "Most kg"), MONEY)}  # fmt: skip
+            made = {
+                "code": row.cells.get("Size", ""),
+                "sides_mm": self.take(row, "Most cm", SIDES),
+                "max_gross_g": self.take(row, "Most kg", KG),
+                "prices": self._by_zone(row, ("Service", "Size", "Most cm", "Most kg"), MONEY),
+            }
             service.setdefault("classes", []).append(made)
             self.where[f"services[{number}].classes[{len(service['classes'])}]"] = f"Sizes, row {row.number}"
         for row, number, service in self._of_service("Zone limits", services):

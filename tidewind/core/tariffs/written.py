@@ -46,15 +46,23 @@ _STEP_KEY = {"weight": "up_to_g", "volume_tiers": "up_to_cm3"}
 _AMOUNTS = ("fixed", "percent", "per_kg", "per_value_step")
 
 _KEYS: Mapping[tuple[type, str], str] = {
-    (Origin, "regions"): "where", (Zone, "regions"): "where", (Limits, "sides"): "sides_mm",
+    (Origin, "regions"): "where",
+    (Zone, "regions"): "where",
+    (Limits, "sides"): "sides_mm",
     (PickupRules, "parcel_sides"): "parcel_sides_mm",
-    (Limits, "least_sides"): "least_sides_mm", (SizeClass, "sides"): "sides_mm", (Service, "max_g_per_tier"): "max_g",
-}  # fmt: skip
+    (Limits, "least_sides"): "least_sides_mm",
+    (SizeClass, "sides"): "sides_mm",
+    (Service, "max_g_per_tier"): "max_g",
+}
 """Keys that say more than the attribute they fill."""
 _MAY_LACK: Mapping[tuple[type, str], Any] = {
-    (RateCard, "valid_until"): None, (RateCard, "priced_by_ship_date"): False, (RateCard, "tax_bp"): 0,
-    (RateCard, "tax_name"): "VAT", (RateCard, "surcharges"): (), (RateCard, "extras"): (),
-}  # fmt: skip
+    (RateCard, "valid_until"): None,
+    (RateCard, "priced_by_ship_date"): False,
+    (RateCard, "tax_bp"): 0,
+    (RateCard, "tax_name"): "VAT",
+    (RateCard, "surcharges"): (),
+    (RateCard, "extras"): (),
+}
 """What stands for a key left out where the value itself has no default."""
 _OTHERWISE: Mapping[type, frozenset[str]] = {
     RateCard: frozenset({"fuel"}),
@@ -236,8 +244,12 @@ def _write_tables(service: Service) -> Written:
 def card_schema() -> Written:
     """Return the JSON Schema (2020-12) of the written form; what no schema can say, reading checks."""
     by_zone = {"type": "object", "additionalProperties": COUNTS.schema}
-    day_and_rate = {"type": "object", "properties": {"from": DATE.schema, "bp": COUNT.schema},
-                    "required": ["from", "bp"], "additionalProperties": False}  # fmt: skip
+    day_and_rate = {
+        "type": "object",
+        "properties": {"from": DATE.schema, "bp": COUNT.schema},
+        "required": ["from", "bp"],
+        "additionalProperties": False,
+    }
     more: Mapping[type, Written] = {
         RateCard: {"fuel": {"type": "array", "items": day_and_rate}},
         SizeClass: {"prices": {"type": "object", "additionalProperties": COUNT.schema}},
@@ -247,13 +259,16 @@ def card_schema() -> Written:
             **{field.key: _schema_of(field) for field in PARTS[Amount]},
         },
         Service: {
-            "transit": by_zone, "prices": by_zone, "up_to_g": COUNTS.schema, "up_to_cm3": COUNTS.schema,
+            "transit": by_zone,
+            "prices": by_zone,
+            "up_to_g": COUNTS.schema,
+            "up_to_cm3": COUNTS.schema,
             "saturdays": YES_NO.schema,
             "tail": {"type": "object", "properties": {"unit_g": COUNT.schema, "prices": {"type": "object"}}},
             "classes": {"type": "array", "items": {"$ref": "#/$defs/SizeClass"}},
             "zone_limits": {"type": "object", "additionalProperties": {"$ref": "#/$defs/Limits"}},
         },
-    }  # fmt: skip
+    }
     parts = {
         part.__name__: {
             "type": "object",

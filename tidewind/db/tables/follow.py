@@ -42,11 +42,13 @@ class Return(Base):
         CheckConstraint("price_minor >= 0", name="price"),
         CheckConstraint("used_at is null or tracking_number is not null", name="used"),
         Index(
-            "uq_parcel_return_live", "shipment_id", unique=True,
+            "uq_parcel_return_live",
+            "shipment_id",
+            unique=True,
             postgresql_where=text(f"state in {ReturnState.COUNTS}"),
         ),
         Index("ix_parcel_return_open", "state", postgresql_where=text("state in ('making', 'ready', 'on_its_way')")),
-    )  # fmt: skip
+    )
     id: Mapped[Id]
     shipment_id: Mapped[int] = reference("shipment.id")
     idempotency_key: Mapped[str] = mapped_column(String(60), unique=True)

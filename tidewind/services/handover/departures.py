@@ -104,9 +104,13 @@ def plan_what_stays(session: Session, departure: Departure, why: str, now: datet
 
 def _departure(session: Session, carrier: Carrier, network: str, place_id: int, day: date, *, read: bool) -> Departure:
     values = {
-        "carrier": carrier.code, "network": network, "place_id": place_id, "day": day,
-        "cutoff_at": cutoff_at(carrier, network, day), "state": "open",
-    }  # fmt: skip
+        "carrier": carrier.code,
+        "network": network,
+        "place_id": place_id,
+        "day": day,
+        "cutoff_at": cutoff_at(carrier, network, day),
+        "state": "open",
+    }
     session.execute(insert(Departure).values(**values).on_conflict_do_nothing())
     found = session.scalar(
         select(Departure)

@@ -40,9 +40,12 @@ from tidewind.services.orders.belonging import family_of, put_back, set_address,
 from tidewind.services.planning import plan_orders
 
 _MOVES = {
-    "open": OrderMove.CHANNEL_LETS_GO, "held": OrderMove.CHANNEL_HOLDS, "left_out": OrderMove.CHANNEL_LEAVES_OUT,
-    "ignored": OrderMove.CHANNEL_LEAVES_OUT, "cancelled": OrderMove.CHANNEL_CANCELS,
-}  # fmt: skip
+    "open": OrderMove.CHANNEL_LETS_GO,
+    "held": OrderMove.CHANNEL_HOLDS,
+    "left_out": OrderMove.CHANNEL_LEAVES_OUT,
+    "ignored": OrderMove.CHANNEL_LEAVES_OUT,
+    "cancelled": OrderMove.CHANNEL_CANCELS,
+}
 _GONE = frozenset({OrderStanding.SHIPPED, OrderStanding.SHIPPED_ALONG})
 _THE_CHANNEL = "the channel"
 

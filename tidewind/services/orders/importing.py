@@ -88,9 +88,13 @@ def _read(session: Session, row: Import, chosen: Chosen, header: int | None) -> 
     row.columns = dict(before.columns) if before else guess_columns(headers)
     row.options = dict(before.options) if before else {}
     row.reading = {
-        "sheets": list(sheet.sheets), **asdict(sheet.chosen), "header": top + 1, "doubts": list(sheet.doubts),
-        "samples": [{"encoding": e, "line": line} for e, line in sheet.samples], "left_out": sheet.left_out,
-    }  # fmt: skip
+        "sheets": list(sheet.sheets),
+        **asdict(sheet.chosen),
+        "header": top + 1,
+        "doubts": list(sheet.doubts),
+        "samples": [{"encoding": e, "line": line} for e, line in sheet.samples],
+        "left_out": sheet.left_out,
+    }
 
 
 def get_import(session: Session, import_id: int) -> Import:

@@ -19,9 +19,13 @@ FILE = "sample-orders.csv"
 _HEAD = ("order number", "name", "street", "city", "region", "postcode", "country", "sku", "item name", "quantity",
          "unit price", "weight")  # fmt: skip
 _GOODS = (
-    ("S-MUG", "Mug, stoneware", 420, 1), ("S-TEA", "Tea, 100 g", 130, 2), ("S-POT", "Teapot", 1_150, 1),
-    ("S-CUP", "Cup, set of four", 1_600, 1), ("S-TIN", "Tea tin", 240, 3), ("S-TRAY", "Tray, oak", 980, 1),
-)  # fmt: skip
+    ("S-MUG", "Mug, stoneware", 420, 1),
+    ("S-TEA", "Tea, 100 g", 130, 2),
+    ("S-POT", "Teapot", 1_150, 1),
+    ("S-CUP", "Cup, set of four", 1_600, 1),
+    ("S-TIN", "Tea tin", 240, 3),
+    ("S-TRAY", "Tray, oak", 980, 1),
+)
 _NAMES = ("Ana Sample", "Ben Sample", "Cleo Sample", "Dan Sample", "Eva Sample", "Finn Sample")
 
 

@@ -19,9 +19,13 @@ from tidewind.outside.errors import OutsideError
 from tidewind.services.base import Conflict, Invalid, NotFound, Outside
 
 PAPERS = {
-    "label": tuple(STOCKS), "return_label": tuple(STOCKS), "packing_slip": ("a5",), "pick_list": tuple(SHEETS),
-    "batch_summary": tuple(SHEETS), "invoice": tuple(SHEETS),
-}  # fmt: skip
+    "label": tuple(STOCKS),
+    "return_label": tuple(STOCKS),
+    "packing_slip": ("a5",),
+    "pick_list": tuple(SHEETS),
+    "batch_summary": tuple(SHEETS),
+    "invoice": tuple(SHEETS),
+}
 _KINDS_BY_SCHEME = {"ipp": "ipp", "ipps": "ipp", "http": "server", "https": "server"}
 
 

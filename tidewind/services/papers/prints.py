@@ -139,9 +139,11 @@ def _send_or_ask(outside: Outside, printer: Printer, job: PrintJob) -> Printed:
 
 
 _MOVES = {
-    Fate.PRINTED: PrintMove.FINISH, Fate.BROKEN_OFF: PrintMove.GIVE_BACK, Fate.CANCELLED: PrintMove.CANCEL_THERE,
+    Fate.PRINTED: PrintMove.FINISH,
+    Fate.BROKEN_OFF: PrintMove.GIVE_BACK,
+    Fate.CANCELLED: PrintMove.CANCEL_THERE,
     Fate.UNKNOWN: PrintMove.LOSE_SIGHT,
-}  # fmt: skip
+}
 
 
 def _believe(session: Session, job: PrintJob, printer: Printer, said: Printed, now: datetime) -> None:

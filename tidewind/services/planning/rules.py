@@ -37,9 +37,12 @@ def read_or_refuse(body: Any) -> tuple[Rule, ...]:
 def _known_names(session: Session, rules: Sequence[Rule], now: datetime) -> None:
     known = all_choices(session, now)
     lists: dict[str, Mapping[str, str] | Sequence[str]] = {
-        "recipe": known.recipes, "service": known.services, "packaging": known.packagings,
-        "add_extra": known.extras, "remove_extra": known.extras,
-    }  # fmt: skip
+        "recipe": known.recipes,
+        "service": known.services,
+        "packaging": known.packagings,
+        "add_extra": known.extras,
+        "remove_extra": known.extras,
+    }
     for number, rule in enumerate(rules, 1):
         for action in rule.do:
             if action.set in lists and action.to not in lists[action.set]:

@@ -104,8 +104,13 @@ def _keep(session: Session, carrier: str, key: str, answer: LiveAnswer) -> None:
         }
         for code, p in answer.prices.items()
     }
-    values = {"asked_at": answer.asked_at, "expires_at": answer.expires, "prices": prices,
-              "refusals": dict(answer.refusals), "failure": ""}  # fmt: skip
+    values = {
+        "asked_at": answer.asked_at,
+        "expires_at": answer.expires,
+        "prices": prices,
+        "refusals": dict(answer.refusals),
+        "failure": "",
+    }
     statement = insert(LiveAnswerRow).values(carrier=carrier, key=key, **values)
     session.execute(statement.on_conflict_do_update(index_elements=["carrier", "key"], set_=values))
 

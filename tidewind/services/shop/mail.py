@@ -34,9 +34,12 @@ def mail_settings(session: Session) -> MailSettings:
     row = shop_settings(session)
     said = row.mail_server
     return MailSettings(
-        str(said.get("host", "")), int(said.get("port", 587)), str(said.get("tls", "starttls")),
-        str(said.get("user", "")), row.mail_from,
-    )  # fmt: skip
+        str(said.get("host", "")),
+        int(said.get("port", 587)),
+        str(said.get("tls", "starttls")),
+        str(said.get("user", "")),
+        row.mail_from,
+    )
 
 
 def save_mail_settings(session: Session, wanted: MailSettings, sealer: Sealer) -> MailSettings:

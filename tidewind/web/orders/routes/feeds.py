@@ -78,9 +78,13 @@ def try_changed(feed_id: int, body: FeedIn, who: Owner, parts: Parts, now: Now) 
 def _tried(parts: Parts, feed_id: int | None, body: FeedIn, person_id: int, now: Now) -> FeedTriedOut:
     found = try_feed(parts.sessions, parts.outside, feed_id, FeedSettings(**body.model_dump()), person_id, now)
     return FeedTriedOut(
-        files=found.files, beginning=found.beginning, orders=[preview_order(order) for order in found.orders],
-        faults=[FaultOut.model_validate(fault) for fault in found.faults], wrong=found.wrong, host_key=found.host_key,
-    )  # fmt: skip
+        files=found.files,
+        beginning=found.beginning,
+        orders=[preview_order(order) for order in found.orders],
+        faults=[FaultOut.model_validate(fault) for fault in found.faults],
+        wrong=found.wrong,
+        host_key=found.host_key,
+    )
 
 
 @router.post("/feeds/{feed_id}/fetch")
