@@ -61,6 +61,9 @@ class BenchView:
 def bench_view(session: Session, bench: Bench, who_name: str, now: datetime) -> BenchView:
     """Return what a bench shows now."""
     packing = session.get(Packing, bench.packing_id) if bench.packing_id is not None else None
+    if packing is not None and packing.state not in PackingState.HOLDS:
+        session.refresh(bench)  # it was finished between the two reads
+        packing = None
     packer = session.scalar(select(Person.name).where(Person.id == bench.packer_id)) if bench.packer_id else who_name
     settings = bench_settings(session)
     check = check_of(packing) if packing else Check(())
