@@ -104,7 +104,7 @@ def main(open_ones: int, labels: int) -> None:
     """Measure in a shop of its own."""
     with tempfile.TemporaryDirectory(prefix="tidewind-bench-") as folder:
         Path(folder).chmod(0o755)
-        shop = Supervisor(Path(folder) / "shop", free_port(), demo=True, history_days=12)
+        shop = Supervisor(Path(folder) / "shop", free_port(), demo=True, history_days=20)
         try:
             shop.up()
             url = shop.settings.database_url
