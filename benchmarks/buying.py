@@ -55,10 +55,16 @@ def orders_to_buy(wiring: Wiring) -> list[ToBuy]:
 def bare(standins: str) -> float:
     """Return labels a second of nothing but the carriers' purchase calls."""
     body = {
-        "country": "PT", "postcode": "3500-108", "home": True, "recipient": {"name": "x"}, "value_minor": 1290,
-        "ship_date": now().date().isoformat(), "parcels": [{"gross_g": 500, "sides_mm": [250, 180, 120]}],
-        "from_country": "PT", "from_postcode": "3800-587",
-    }  # fmt: skip
+        "country": "PT",
+        "postcode": "3500-108",
+        "home": True,
+        "recipient": {"name": "x"},
+        "value_minor": 1290,
+        "ship_date": now().date().isoformat(),
+        "parcels": [{"gross_g": 500, "sides_mm": [250, 180, 120]}],
+        "from_country": "PT",
+        "from_postcode": "3800-587",
+    }
 
     def lane(work: tuple[str, str, range]) -> None:
         carrier, service, numbers = work

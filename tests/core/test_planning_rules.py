@@ -84,9 +84,15 @@ def test_many_are_planned_together_as_each_alone(
     approved: frozenset[str],
 ) -> None:
     shop = replace(
-        SHOP, packagings=(*SHOP.packagings, NORVIA_M), policy=policy, cover=cover, ranking=ranking, approve_services=approved,
-        record={"bp-road": Record("brightmile", 400, 30)}, approve_over=1_500,
-    )  # fmt: skip
+        SHOP,
+        packagings=(*SHOP.packagings, NORVIA_M),
+        policy=policy,
+        cover=cover,
+        ranking=ranking,
+        approve_services=approved,
+        record={"bp-road": Record("brightmile", 400, 30)},
+        approve_over=1_500,
+    )
     insured = [replace(o, hand=replace(o.hand, extras=frozenset({INSURED}))) if o.home else o for o in several]
     assert plan_many(insured, shop) == [plan(order, shop) for order in insured]
 

@@ -14,9 +14,15 @@ from typing import Any
 from tidewind.core.addresses.check import Address
 
 FIELDS = {
-    "address": "address", "lines": "items", "promise": "promise", "promise_date": "promised day", "note": "note",
-    "billing_name": "billing name", "home": "home or business", "paid_shipping_minor": "delivery paid",
-}  # fmt: skip
+    "address": "address",
+    "lines": "items",
+    "promise": "promise",
+    "promise_date": "promised day",
+    "note": "note",
+    "billing_name": "billing name",
+    "home": "home or business",
+    "paid_shipping_minor": "delivery paid",
+}
 """What of a channel's word is compared, and what people call it."""
 
 _PLACE = ("street", "extra", "city", "postcode", "region", "country")

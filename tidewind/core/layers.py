@@ -9,8 +9,14 @@ from datetime import date
 from tidewind.core.rules.rule import Split
 
 SHOP, PRODUCT, PROMISE, PRECEDENT, RULE, BATCH, HAND = (
-    "shop default", "product default", "promise link", "precedent", "rule", "batch", "by hand",
-)  # fmt: skip
+    "shop default",
+    "product default",
+    "promise link",
+    "precedent",
+    "rule",
+    "batch",
+    "by hand",
+)
 BINDING = frozenset({RULE, BATCH, HAND})
 """Layers whose wish stops the order where it cannot be met; the others give way, with a warning."""
 

@@ -199,9 +199,15 @@ def _introduction(told: dict[str, Any], offered: dict[str, Any]) -> Introduction
         raise ValueError("no name, or more codes or cards than can be")
     monogram = _one_line(who.get("monogram", name[:2]), 2).upper()
     return Introduction(
-        str(who["code"]), name, monogram, bool(who.get("latin_only")), frozenset(map(str, told["can"])), states, cards,
+        str(who["code"]),
+        name,
+        monogram,
+        bool(who.get("latin_only")),
+        frozenset(map(str, told["can"])),
+        states,
+        cards,
         tuple(_service(one) for one in told.get("services", [])[:MOST_CODES]),
-    )  # fmt: skip
+    )
 
 
 def _service(told: dict[str, Any]) -> AskedService:

@@ -27,9 +27,15 @@ from tidewind.services.shop import product_of_code
 
 LONGEST_CODE, MOST_PIECES = 120, 500
 WORDS = {
-    "right": "Right", "parcel_full": "Right", "complete": "All in", "serial_wanted": "Serial number", "wrong": "Wrong",
-    "surplus": "Too many", "serial_twice": "Twice", "no_serial": "No serial number",
-}  # fmt: skip
+    "right": "Right",
+    "parcel_full": "Right",
+    "complete": "All in",
+    "serial_wanted": "Serial number",
+    "wrong": "Wrong",
+    "surplus": "Too many",
+    "serial_twice": "Twice",
+    "no_serial": "No serial number",
+}
 """The big word for what a scan meant."""
 
 

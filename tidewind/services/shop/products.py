@@ -33,9 +33,15 @@ _FLAGS = ("own_box", "upright", "no_weekend", "not_stackable", "serial")
 _LISTS = ("contents", "tags", "parts")
 _SIDES = ("length_mm", "width_mm", "height_mm")
 _LONGEST = {
-    "name": 200, "customs_text": 200, "material": 120, "used_for": 120, "barcode": 40, "hs_code": 12, "shelf": 20,
+    "name": 200,
+    "customs_text": 200,
+    "material": 120,
+    "used_for": 120,
+    "barcode": 40,
+    "hs_code": 12,
+    "shelf": 20,
     "recipe": 40,
-}  # fmt: skip
+}
 MOST_PRODUCTS = 50_000
 
 
