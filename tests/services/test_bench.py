@@ -158,7 +158,7 @@ def _packing(wiring: Wiring, order: Order) -> Packing:
 def test_a_label_is_bought_at_the_last_item_and_undone_with_its_money(wiring: Wiring) -> None:
     order = order_with(wiring)
     view = scan(wiring, order.number, *goods(wiring, order))
-    assert (view.phase, said(view)) == ("buying", ("right", "Done"))
+    assert (view.phase, said(view)) == ("buying", ("right", "All in"))  # done is what has its label
     assert said(scan(wiring, "anything")) == ("wrong", "Wait")
     packing = _packing(wiring, order)
     assert finished(wiring, packing.id) == "packed"
@@ -206,6 +206,7 @@ def test_what_must_not_be_packed_stops_loudly(wiring: Wiring) -> None:
     scan(wiring, elsewhere.number, at="Bench 2", login="ines")
     stops = (
         ("NO-SUCH-ORDER", ("wrong", "Unknown"), "no order and no label"),
+        ("\x1b ", ("wrong", "Nothing"), "read nothing"),
         (held.number, ("wrong", "Stop"), "is held"),
         (changed.number, ("wrong", "Stop"), "was changed there since it was imported"),
         (elsewhere.number, ("wrong", "Stop"), "being packed at Bench 2 by Inês Valadar"),
@@ -228,7 +229,7 @@ def test_what_must_not_be_packed_stops_loudly(wiring: Wiring) -> None:
         assert words in view.said["words"]
     assert view.mistakes_today == 4
     with wiring.sessions() as session:
-        assert session.scalar(select(func.count(BenchScan.id)).where(BenchScan.verdict == "wrong")) == 9
+        assert session.scalar(select(func.count(BenchScan.id)).where(BenchScan.verdict == "wrong")) == 10
 
 
 def test_two_benches_at_once_never_pack_one_order(wiring: Wiring) -> None:
@@ -324,7 +325,7 @@ def test_the_scale_stops_what_is_too_light_and_several_pieces_go_by_one_scan(wir
         after = session.get_one(Order, order.id)
         assert after.plan.parcels[0].gross_g == heavier
         dearer = (after.price_minor or 0) > (order.price_minor or 0)
-        assert bench.said["word"] == ("Dearer" if dearer else "Done")
+        assert bench.said["word"] == ("Dearer" if dearer else "All in")
     view = scan(wiring, do(Action.BUY_AND_PRINT)) if dearer else view
     with wiring.sessions() as session:
         assert session.scalars(select(Packing.state)).one() == "buying"

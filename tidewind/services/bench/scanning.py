@@ -137,14 +137,14 @@ def _understood(one: _Scan, code: str) -> dict[str, str]:
     ours = read_code(code)
     if ours is not None and ours.kind is CodeKind.BADGE:
         return _badge(one, ours.value)
+    if not forms_of(code):
+        return _said("wrong", "Nothing", "the scanner read nothing; scan it again")
     if one.packing is None:
         return _nothing_open(one, code, ours)
     if one.packing.state == PackingState.BUYING:
         return _said("wrong", "Wait", "the label of this one is being bought; scan the next one then")
     if ours is not None:
         return _ours(one, one.packing, ours)
-    if not forms_of(code):
-        return _said("wrong", "Nothing", "the scanner read nothing; scan it again")
     return _counted(one, one.packing, code)
 
 
@@ -219,7 +219,9 @@ def _go_on(one: _Scan, packing: Packing, word: str, words: str) -> dict[str, str
     if more.dearer:
         return _said("wrong", "Dearer", more.words)
     telling = words if word in ("Partly", "Changed") else ""
-    return _said("right", "Done" if more.words else word, "; ".join(filter(None, (telling, more.words))) or words)
+    if more.words:  # only what has its label is done
+        word = "All in" if packing.state == PackingState.BUYING else "Done"
+    return _said("right", word, "; ".join(filter(None, (telling, more.words))) or words)
 
 
 def _weighed(one: _Scan, reading: Reading | None) -> dict[str, str]:
