@@ -5,13 +5,15 @@ from __future__ import annotations
 import io
 from datetime import UTC, datetime
 
+import pypdfium2
 import pytest
+import zxingcpp
 from PIL import Image
 from sqlalchemy import func, select, update
 
 from tests.conftest import Clock
 from tests.services.steps import ask, buy, clear_orders, ids_of
-from tidewind.core.bench.codes import Action, Code, CodeKind
+from tidewind.core.bench.codes import Action, Code, CodeKind, read_code
 from tidewind.core.bench.weighing import Reading
 from tidewind.db.tables import (
     Bench,
@@ -32,6 +34,7 @@ from tidewind.services.bench import (
     BenchView,
     bench_named,
     bench_view,
+    code_sheet,
     finish_packings,
     get_photo,
     keep_photo,
@@ -394,3 +397,21 @@ def test_boxes_are_counted_down_as_labels_are_bought_and_up_as_they_are_voided(w
         assert in_stock(session, wiring.clock())[0].stock == 3
         with pytest.raises(Invalid, match="a million"):
             set_stock(session, row.id, -1, 0)
+
+
+def test_every_code_of_the_sheets_scans_and_is_understood(wiring: Wiring) -> None:
+    with wiring.sessions.begin() as session:
+        found = {what: _read(code_sheet(session, what, wiring.clock())) for what in ("actions", "recipes", "boxes")}
+        with pytest.raises(Invalid, match="Sheets that there are"):
+            code_sheet(session, "nothing", wiring.clock())
+    for scanned in found.values():
+        assert scanned
+        assert all(read_code(code) is not None for code in scanned), scanned
+    assert {do(action) for action in Action} <= set(found["actions"])
+    assert all(code.startswith("RECIPE-") for code in found["recipes"])  # as every other page understands them
+
+
+def _read(pdf: bytes) -> list[str]:
+    """Read every barcode of a paper as a scanner at 203 dpi would."""
+    pages = [page.render(scale=203 / 72).to_pil() for page in pypdfium2.PdfDocument(pdf)]
+    return [barcode.text for page in pages for barcode in zxingcpp.read_barcodes(page)]

@@ -7,8 +7,8 @@ from enum import StrEnum
 
 PREFIX = "TWCODE-"
 """What every code of ours begins with; no product may have a SKU or barcode that does (``collides``)."""
-_EARLIER_RECIPE = "RECIPE-"
-"""How recipes began on sheets that were printed before the others had codes."""
+RECIPE_PREFIX = "RECIPE-"
+"""How a recipe's code begins, which is understood on every page and not at the bench alone."""
 
 
 class CodeKind(StrEnum):
@@ -70,8 +70,8 @@ def read_code(scanned: str) -> Code | None:
     """Return the code of ours that was scanned; None for anything else, be it a product, a slip or a label."""
     plain = scanned.strip()
     upper = plain.upper()
-    if upper.startswith(_EARLIER_RECIPE):
-        return Code(CodeKind.RECIPE, plain[len(_EARLIER_RECIPE) :])
+    if upper.startswith(RECIPE_PREFIX):
+        return Code(CodeKind.RECIPE, plain[len(RECIPE_PREFIX) :])
     if not upper.startswith(PREFIX):
         return None
     kind, _, value = plain[len(PREFIX) :].partition("-")
@@ -83,4 +83,4 @@ def read_code(scanned: str) -> Code | None:
 
 def collides(product_code: str) -> bool:
     """Tell whether a product's SKU or barcode would be taken for a code of ours."""
-    return product_code.strip().upper().startswith((PREFIX, _EARLIER_RECIPE))
+    return product_code.strip().upper().startswith((PREFIX, RECIPE_PREFIX))

@@ -10,11 +10,11 @@ from sqlalchemy.orm import Session
 
 from tidewind.core.bench.codes import ACTION_WORDS, REASONS, Code, CodeKind
 from tidewind.core.quantities import weight_text
-from tidewind.db.tables import PackagingRow, RecipeRow
+from tidewind.db.tables import PackagingRow
 from tidewind.documents.barcode_sheet import BarcodeCard, barcode_sheet_pdf
 from tidewind.services.base import Invalid
 from tidewind.services.people import make_badge
-from tidewind.services.planning import all_choices
+from tidewind.services.shop import recipe_barcodes
 
 AMOUNTS = (2, 3, 4, 5, 6, 8, 10, 12, 20, 24, 50, 100)
 
@@ -36,18 +36,6 @@ def _amounts(_session: Session, _now: datetime) -> list[BarcodeCard]:
     ]
 
 
-def _recipes(session: Session, now: datetime) -> list[BarcodeCard]:
-    names = all_choices(session, now).names
-    return [
-        BarcodeCard(
-            row.name,
-            Code(CodeKind.RECIPE, row.code).payload,
-            " · ".join(names.get(p, p.replace("_", " ")) for p in (row.packaging, row.service, *row.extras) if p),
-        )
-        for row in session.scalars(select(RecipeRow).order_by(RecipeRow.place, RecipeRow.id))
-    ]
-
-
 def _boxes(session: Session, _now: datetime) -> list[BarcodeCard]:
     rows = session.scalars(select(PackagingRow).where(PackagingRow.active).order_by(PackagingRow.name))
     return [
@@ -59,15 +47,16 @@ def _boxes(session: Session, _now: datetime) -> list[BarcodeCard]:
 _SHEETS: dict[str, tuple[str, Callable[[Session, datetime], list[BarcodeCard]]]] = {
     "actions": ("Bench: actions", _actions),
     "amounts": ("Bench: amounts", _amounts),
-    "recipes": ("Bench: recipes", _recipes),
     "boxes": ("Bench: boxes", _boxes),
 }
 
 
 def code_sheet(session: Session, what: str, now: datetime) -> bytes:
     """Return a code sheet as PDF: ``actions``, ``amounts``, ``recipes`` or ``boxes``.  Raises Invalid for another."""
+    if what == "recipes":  # the same sheet as everywhere: its codes are understood on every page
+        return recipe_barcodes(session, now)
     if what not in _SHEETS:
-        raise Invalid("unknown_sheet", f"Sheets that there are: {', '.join(_SHEETS)}.")
+        raise Invalid("unknown_sheet", f"Sheets that there are: recipes, {', '.join(_SHEETS)}.")
     title, make = _SHEETS[what]
     cards = make(session, now)
     if not cards:

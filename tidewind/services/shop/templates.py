@@ -8,14 +8,13 @@ from datetime import datetime
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
+from tidewind.core.bench.codes import RECIPE_PREFIX
 from tidewind.db.tables import Shop
 from tidewind.documents.barcode_sheet import BarcodeCard, barcode_sheet_pdf
 from tidewind.outside.apart import TooMuch, read_apart
 from tidewind.outside.pictures import PictureError, small_picture
 from tidewind.services.base import Invalid
 from tidewind.services.planning import all_choices, all_recipes, shop_settings
-
-RECIPE_PREFIX = "RECIPE-"
 
 
 @dataclass(frozen=True, slots=True)
