@@ -5,6 +5,7 @@ import App from "./app/App.vue";
 import { queryClient } from "./app/queries";
 import { makeRouter } from "./app/router";
 import { vuetify } from "./app/theme";
+import { vFirst } from "./shared/first";
 import "./shared/look.css";
 
 createApp(App)
@@ -12,4 +13,5 @@ createApp(App)
   .use(VueQueryPlugin, { queryClient })
   .use(vuetify)
   .use(makeRouter(queryClient))
+  .directive("first", vFirst)
   .mount("#app");

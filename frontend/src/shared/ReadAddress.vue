@@ -32,10 +32,10 @@ function copied(): void {
     <template v-if="open">
       <textarea
         v-model="text"
+        v-first
         rows="5"
         aria-label="Address as it was written"
         placeholder="The whole block: name, street, town, country, phone…"
-        autofocus
         @paste="copied"
       />
       <button class="link" type="button" :disabled="!text.trim()" @click="parse.mutate()">

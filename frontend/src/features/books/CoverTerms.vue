@@ -110,11 +110,11 @@ const notCovered = computed(() =>
     <div class="form-grid">
       <v-text-field
         v-model="typed.insurer"
+        v-first
         class="w3"
         label="Insurer"
         maxlength="80"
         required
-        autofocus
       />
       <v-text-field v-model="typed.policy" class="w3" label="Policy number" maxlength="60" />
       <AmountField v-model="typed.per" class="w3" label="Premium" required />

@@ -80,9 +80,9 @@ const services = computed(() =>
     <div class="form-grid">
       <AmountField
         v-model="editing.over"
+        v-first
         class="w3"
         label="Approve what is dearer than (empty: nothing)"
-        autofocus
       />
       <AmountField v-model="editing.low" class="w3" label="The balance is low below" />
       <v-select

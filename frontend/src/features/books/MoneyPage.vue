@@ -243,10 +243,10 @@ const way = (e: Schemas["BookedOut"]) =>
       </p>
       <v-text-field
         v-model="mailTo"
+        v-first
         label="The carrier’s mail address"
         type="email"
         required
-        autofocus
       />
       <template #actions
         ><v-btn type="submit" :loading="chase.isPending.value">Send the mail</v-btn></template

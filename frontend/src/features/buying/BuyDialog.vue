@@ -191,7 +191,7 @@ const dropped = computed(() =>
           >
           <v-btn variant="text" @click="open = false">Not now</v-btn>
           <v-btn
-            autofocus
+            v-first
             :loading="buy.isPending.value"
             :disabled="!wanted.length || questions.length > 0 || isPlaceholderData"
             @click="buyNow"

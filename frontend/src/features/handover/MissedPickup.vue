@@ -58,10 +58,10 @@ const { isPending: answering } = answer;
   >
     <v-text-field
       v-model="mailTo"
+      v-first
       label="The carrier's mail address"
       type="email"
       required
-      autofocus
     />
     <pre class="mail small">{{ chase?.text }}</pre>
     <template #actions><v-btn type="submit" :loading="pressing">Send it</v-btn></template>
@@ -73,7 +73,7 @@ const { isPending: answering } = answer;
     @close="asking = undefined"
     @send="answer.mutate()"
   >
-    <v-text-field v-model="words" label="Its answer" maxlength="120" required autofocus />
+    <v-text-field v-model="words" v-first label="Its answer" maxlength="120" required />
     <CheckField v-model="came" label="The van came after all" />
     <template #actions><v-btn type="submit" :loading="answering">Write it down</v-btn></template>
   </FormDialog>

@@ -321,7 +321,7 @@ useKeys(
         {{ settling.words }}. Agree with the carrier, then say here what came of it; the order's
         history keeps it.
       </p>
-      <v-text-field v-model="settled" label="What came of it" maxlength="120" required autofocus />
+      <v-text-field v-model="settled" v-first label="What came of it" maxlength="120" required />
       <template #actions
         ><v-btn type="submit" :loading="settle.isPending.value">Settled</v-btn></template
       >

@@ -92,7 +92,7 @@ function start(): void {
     @close="wanted = undefined"
     @send="add.mutate(wanted)"
   >
-    <v-text-field v-model="wanted.name" label="Name" class="mb-3" required autofocus />
+    <v-text-field v-model="wanted.name" v-first label="Name" class="mb-3" required />
     <v-text-field v-model="wanted.address" label="Address" required />
     <p class="mute small">
       ipp://its-name-or-number/ipp/print for any printer by IPP Everywhere, also for label rolls. An

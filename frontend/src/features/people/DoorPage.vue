@@ -31,11 +31,11 @@ const set = useMutation({
         <input type="hidden" autocomplete="username" :value="door.login" />
         <v-text-field
           v-model="password"
+          v-first
           label="Password, at least 15 characters"
           type="password"
           autocomplete="new-password"
           required
-          autofocus
         />
         <v-btn type="submit" :loading="set.isPending.value">Set the password</v-btn>
       </form>

@@ -88,7 +88,7 @@ const revoke = useMutation({ mutationFn: revokeKey, onSuccess: again });
       @send="make.mutate()"
     >
       <div class="form-grid">
-        <v-text-field v-model="making.name" class="w6" label="What it is for" required autofocus />
+        <v-text-field v-model="making.name" v-first class="w6" label="What it is for" required />
         <SelectField v-model="making.role" class="w3" label="Role" above :items="ROLES" />
         <SelectField v-model="making.days" class="w3" label="Works for" above :items="LASTS" />
       </div>

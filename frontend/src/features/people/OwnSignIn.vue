@@ -116,11 +116,11 @@ const takeOff = useMutation({
     >
       <v-text-field
         v-model="passwords.before"
+        v-first
         label="Password now"
         type="password"
         autocomplete="current-password"
         required
-        autofocus
       />
       <v-text-field
         v-model="passwords.after"
@@ -149,11 +149,11 @@ const takeOff = useMutation({
       <p class="mono small">{{ offered.secret }}</p>
       <v-text-field
         v-model="code"
+        v-first
         label="Six digits"
         inputmode="numeric"
         autocomplete="one-time-code"
         required
-        autofocus
       />
       <template #actions
         ><v-btn type="submit" :loading="keep.isPending.value"
@@ -171,11 +171,11 @@ const takeOff = useMutation({
     >
       <v-text-field
         v-model="off.password"
+        v-first
         label="Password"
         type="password"
         autocomplete="current-password"
         required
-        autofocus
       />
       <template #actions
         ><v-btn type="submit" :loading="takeOff.isPending.value">Take it off</v-btn></template

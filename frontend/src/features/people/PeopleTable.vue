@@ -132,7 +132,7 @@ const STATES = { at_work: "", invited: "invited, no password yet", gone: "has le
       @send="invite.mutate()"
     >
       <div class="form-grid">
-        <v-text-field v-model="inviting.name" class="w4" label="Name" required autofocus />
+        <v-text-field v-model="inviting.name" v-first class="w4" label="Name" required />
         <v-text-field v-model="inviting.login" class="w2" label="Login" required />
       </div>
       <v-radio-group v-model="inviting.role" label="Role">
@@ -156,7 +156,7 @@ const STATES = { at_work: "", invited: "invited, no password yet", gone: "has le
     >
       <template #title>Change {{ changing.person.name }}</template>
       <div class="form-grid">
-        <v-text-field v-model="changing.name" class="w4" label="Name" required autofocus />
+        <v-text-field v-model="changing.name" v-first class="w4" label="Name" required />
         <SelectField v-model="changing.role" class="w2" label="Role" above :items="ROLES" />
       </div>
       <p class="mute small">Another role ends the sessions that are open.</p>

@@ -105,10 +105,10 @@ async function setUp(): Promise<void> {
           <v-text-field
             v-if="code !== undefined"
             v-model="code"
+            v-first
             label="Six digits of your second factor"
             inputmode="numeric"
             autocomplete="one-time-code"
-            autofocus
             required
           />
           <v-btn type="submit" :loading="busy">Sign in</v-btn>

@@ -127,10 +127,10 @@ function ship(service: string): void {
           <CountryField v-model="form.country" class="w3" />
           <v-text-field
             v-model="form.postcode"
+            v-first
             class="w3"
             label="Postcode"
             maxlength="12"
-            autofocus
           />
           <v-text-field v-model="form.city" class="w3" label="City" maxlength="60" /><v-text-field
             v-model="form.region"

@@ -112,11 +112,11 @@ const choices = (from: Record<string, string> | undefined) =>
       <div class="form-grid">
         <v-text-field
           v-model="editing.name"
+          v-first
           class="w6"
           label="Name"
           maxlength="80"
           required
-          autofocus
         />
         <v-select
           v-model="editing.service"

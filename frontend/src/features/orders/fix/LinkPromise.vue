@@ -44,8 +44,8 @@ watch(recipes, (all) => {
     </p>
     <v-select
       v-model="recipe"
+      v-first
       label="Recipe"
-      autofocus
       :items="(recipes ?? []).map((r) => ({ title: r.name, value: r.code }))"
       no-data-text="No recipe yet. Make one on the Recipes page."
     />

@@ -144,7 +144,7 @@ const openable = computed(() => ["service", "none"].includes(snag.value?.fix ?? 
     <template v-if="snag?.fix === 'product_weight'">
       <v-text-field
         v-model="weight"
-        autofocus
+        v-first
         label="Weight of one piece"
         :suffix="pieceUnit()"
         inputmode="decimal"
@@ -160,7 +160,7 @@ const openable = computed(() => ["service", "none"].includes(snag.value?.fix ?? 
           v-for="(name, i) in ['Length', 'Width', 'Height']"
           :key="name"
           v-model="sides[i]"
-          :autofocus="i === 0"
+          v-first="i === 0"
           class="w2"
           :label="name"
           :suffix="sideUnit()"
@@ -175,7 +175,7 @@ const openable = computed(() => ["service", "none"].includes(snag.value?.fix ?? 
     <template v-else-if="snag?.fix === 'product_customs'">
       <v-text-field
         v-model="described"
-        autofocus
+        v-first
         label="What it is, of what, for what"
         placeholder="Hand fork, steel and ash wood, for gardening"
         maxlength="200"
@@ -208,7 +208,7 @@ const openable = computed(() => ["service", "none"].includes(snag.value?.fix ?? 
       </p>
       <v-text-field
         v-model="reason"
-        autofocus
+        v-first
         label="Why this is not the listed party"
         maxlength="500"
         required

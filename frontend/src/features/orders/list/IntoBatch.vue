@@ -71,7 +71,7 @@ const left = computed(
     </ul>
     <p v-else class="mute">No batch is being filled yet.</p>
 
-    <v-text-field v-model="name" label="A new batch, called" maxlength="80" autofocus /><template
+    <v-text-field v-model="name" v-first label="A new batch, called" maxlength="80" /><template
       #actions
       ><v-btn type="submit" :loading="put.isPending.value">Start it</v-btn></template
     ></FormDialog

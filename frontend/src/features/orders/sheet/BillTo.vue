@@ -33,11 +33,11 @@ const WHO = [
   >
     <v-select v-model="who" label="Whose" :items="WHO" /><v-text-field
       v-model="account"
+      v-first
       label="Account number"
       minlength="3"
       maxlength="40"
       required
-      autofocus
     />
     <button class="link" type="submit">Keep</button>
   </form>

@@ -88,7 +88,7 @@ const trial = computed(
     @close="naming = false"
     @send="keep.mutate()"
   >
-    <v-text-field v-model="name" label="Name of the recipe" maxlength="80" required autofocus />
+    <v-text-field v-model="name" v-first label="Name of the recipe" maxlength="80" required />
     <template #actions>
       <v-btn type="submit" :loading="keep.isPending.value">Keep the recipe</v-btn>
     </template>

@@ -110,10 +110,10 @@ const PAYERS: Record<string, string> = {
     <form v-if="mailing" class="more" @submit.prevent="mail.mutate()">
       <v-text-field
         v-model="mailTo"
+        v-first
         type="email"
         label="To this mail address"
         required
-        autofocus
       /><button class="link" type="submit">Send</button>
     </form>
     <p v-if="mail.data.value" class="fine small" role="status">The label is on its way by mail.</p>

@@ -58,17 +58,17 @@ function choose(wanted: Way): void {
       <v-text-field
         v-if="way !== 'protocol'"
         v-model="name"
+        v-first
         label="Name of the carrier"
         required
-        autofocus
       />
       <v-text-field
         v-else
         v-model="address"
+        v-first
         label="Address"
         placeholder="https://"
         required
-        autofocus
       />
       <v-text-field v-model="account" label="Your customer number with it" />
     </div>

@@ -90,7 +90,7 @@ const remove = useMutation({
   >
     <div class="form-grid">
       <v-select v-model="wanted.kind" class="w3" label="Kind" :items="KINDS" />
-      <v-text-field v-model="wanted.prefix" class="w3" :label="BEFORE[wanted.kind]" autofocus />
+      <v-text-field v-model="wanted.prefix" v-first class="w3" :label="BEFORE[wanted.kind]" />
       <v-text-field
         v-if="wanted.kind === 's10'"
         v-model="wanted.country"

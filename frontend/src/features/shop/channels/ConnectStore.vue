@@ -43,11 +43,11 @@ const { isPending: busy } = connect;
   >
     <v-text-field
       v-model="address"
+      v-first
       label="Address"
       placeholder="https://"
       class="mb-3"
       required
-      autofocus
     />
     <SelectField v-model="speaks" label="What it speaks" above :items="LANGUAGES" class="mb-3" />
     <v-text-field

@@ -90,13 +90,7 @@ const { isPending: saving } = save;
     @send="save.mutate()"
   >
     <div class="form-grid">
-      <v-text-field
-        v-model="draft.name"
-        class="w3"
-        label="Name of its channel"
-        required
-        autofocus
-      />
+      <v-text-field v-model="draft.name" v-first class="w3" label="Name of its channel" required />
       <SelectField v-model="draft.kind" class="w3" label="It comes from" above :items="KINDS" />
       <v-text-field
         v-model="draft.address"

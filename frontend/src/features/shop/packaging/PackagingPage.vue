@@ -204,11 +204,11 @@ const save = useMutation({
     >
       <v-text-field
         v-model="many"
+        v-first
         label="Pieces there"
         inputmode="numeric"
         hint="Each label that is bought takes one; empty: they are not counted"
         persistent-hint
-        autofocus
       />
       <v-text-field
         v-model="few"
@@ -229,7 +229,7 @@ const save = useMutation({
     >
       <template #title>{{ editing.id ? `Change ${editing.name}` : "Add packaging" }}</template>
       <div class="form-grid">
-        <v-text-field v-model="editing.name" class="w4" label="Name" required autofocus />
+        <v-text-field v-model="editing.name" v-first class="w4" label="Name" required />
         <v-text-field v-model="editing.code" class="w2" label="Code" required />
         <v-text-field
           v-for="[key, label] in SIDES"

@@ -96,10 +96,10 @@ const save = useMutation({
       <template #title>{{ editing.id ? `Change ${editing.name}` : "Add a place" }}</template>
       <v-text-field
         v-model="editing.name"
+        v-first
         label="Name of the place"
         class="mb-3"
         required
-        autofocus
       />
       <AddressForm v-model="editing.address" />
       <div class="form-grid mt-3">
