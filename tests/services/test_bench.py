@@ -32,8 +32,6 @@ from tidewind.services.base import Invalid
 from tidewind.services.bench import (
     BenchSettings,
     BenchView,
-    bench_named,
-    bench_view,
     code_sheet,
     finish_packings,
     get_photo,
@@ -41,6 +39,7 @@ from tidewind.services.bench import (
     look_at_bench,
     packed_by_person,
     scan_at_bench,
+    see_bench,
     set_bench_settings,
     weigh_at_bench,
 )
@@ -67,8 +66,7 @@ def scan(wiring: Wiring, *codes: str, at: str = "Bench 1", login: str = "tome") 
     who = who_is(wiring, login)
     for code in codes:
         with wiring.sessions.begin() as session:
-            bench = scan_at_bench(session, at, code, who, wiring.clock())
-            view = bench_view(session, bench, who.name, wiring.clock())
+            view = scan_at_bench(session, at, code, who, wiring.clock())
     return view
 
 
@@ -168,7 +166,7 @@ def test_a_label_is_bought_at_the_last_item_and_undone_with_its_money(wiring: Wi
     assert finish_packings(wiring.sessions, wiring.clock) == {}
     assert jobs(wiring) == [f"pack-{packing.id}"]
     with wiring.sessions.begin() as session:
-        bench = look_at_bench(session, "Bench 1", wiring.clock())
+        bench = look_at_bench(session, "Bench 1", who_is(wiring), wiring.clock())
         assert bench.packing_id is None
     view = scan(wiring, do(Action.UNDO))
     assert "voided: take it off the parcel" in view.said["words"]
@@ -189,8 +187,7 @@ def test_a_purchase_that_fails_leaves_everything_scanned(wiring: Wiring) -> None
     assert buy(wiring, failed) == "failed"
     assert finish_packings(wiring.sessions, wiring.clock) == {_packing(wiring, order).id: "open"}
     with wiring.sessions.begin() as session:
-        bench = look_at_bench(session, "Bench 1", wiring.clock())
-        view = bench_view(session, bench, "Tomé", wiring.clock())
+        view = look_at_bench(session, "Bench 1", who_is(wiring), wiring.clock())
     assert (view.phase, view.said["word"]) == ("stopped", "No label")
     assert all(line.counted == line.pieces for line in view.lines)
     view = scan(wiring, do(Action.BUY_AND_PRINT))
@@ -377,7 +374,7 @@ def test_a_bench_goes_on_where_it_was_after_a_reload(wiring: Wiring, clock: Cloc
     clock.at = datetime(2026, 11, 24, 9, 0, tzinfo=UTC)
     before = scan(wiring, order.number, goods(wiring, order)[0])
     with wiring.sessions.begin() as session:
-        after = bench_view(session, bench_named(session, " Bench  1"), "Tomé Brisson", clock())
+        after = see_bench(session, " Bench  1", who_is(wiring), clock())
     assert (after.lines, after.said, after.headline) == (before.lines, before.said, before.headline)
 
 

@@ -43,10 +43,11 @@ class Packing(Base):
         Index("uq_packing_holds", "order_id", unique=True, postgresql_where=text(f"state in {PackingState.HOLDS}")),
         Index("ix_packing_buying", "id", postgresql_where=text("state = 'buying'")),
         Index("ix_packing_packed_at", "packed_at"),
+        Index("ix_packing_bench_id", "bench_id", "started_at"),
     )
     id: Mapped[Id]
     order_id: Mapped[int] = reference("customer_order.id")
-    bench_id: Mapped[int] = reference("bench.id")
+    bench_id: Mapped[int] = reference("bench.id", index=False)
     person_id: Mapped[int] = reference("person.id")
     shipment_id: Mapped[int | None] = mapped_column(BigInteger, ForeignKey("shipment.id"), index=True)
     state: Mapped[str] = mapped_column(String(20), default="open")

@@ -2,19 +2,18 @@
 
 from tidewind.services.bench.finishing import finish_packings
 from tidewind.services.bench.photos import get_photo, keep_photo, packing_for_photo, photos_of
-from tidewind.services.bench.scanning import bench_named, locked_bench, look_at_bench, scan_at_bench, weigh_at_bench
-from tidewind.services.bench.seen import BenchView, PackedBy, bench_view, packed_by_person
+from tidewind.services.bench.scanning import look_at_bench, scan_at_bench, see_bench, weigh_at_bench
+from tidewind.services.bench.seen import BenchView, PackedBy, packed_by_person
 from tidewind.services.bench.settings import BenchSettings, bench_settings, set_bench_settings
 from tidewind.services.bench.sheets import badge_sheet, code_sheet
+from tidewind.services.bench.standing import locked_bench
 
 __all__ = [
     "BenchSettings",
     "BenchView",
     "PackedBy",
     "badge_sheet",
-    "bench_named",
     "bench_settings",
-    "bench_view",
     "code_sheet",
     "finish_packings",
     "get_photo",
@@ -25,6 +24,7 @@ __all__ = [
     "packing_for_photo",
     "photos_of",
     "scan_at_bench",
+    "see_bench",
     "set_bench_settings",
     "weigh_at_bench",
 ]

@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 from datetime import datetime
+from typing import Any
 
-from sqlalchemy import select
+from sqlalchemy import BindParameter, Select, bindparam, literal, null, select, union_all
 from sqlalchemy.orm import Session
 
 from tidewind.core.scanned import forms_of
 from tidewind.core.states.labels import LabelState
 from tidewind.core.states.packings import PACKING_MOVES, PackingMove, PackingState
-from tidewind.db.tables import Bench, Difference, Label, Order, Packing, Person, Shipment
+from tidewind.db.tables import Bench, Difference, Label, Order, Packing, Person, Product, Shipment
 from tidewind.services.base import Conflict, move_row
 from tidewind.services.bench.items import fill
 from tidewind.services.people import start_work
@@ -28,6 +30,37 @@ def find_order(session: Session, code: str) -> Order | None:
     of_label = select(Shipment.order_id).join(Label).where(Label.tracking_number.in_(forms))
     order_id = session.scalar(of_label)
     return session.get(Order, order_id) if order_id is not None else None
+
+
+@dataclass(frozen=True, slots=True)
+class Meaning:
+    """What a code stands for: an order by its number or a label's, or else a product, with its shelf."""
+
+    order_id: int | None
+    name: str
+    shelf: str
+
+
+def _meanings() -> Select[Any]:
+    forms: BindParameter[Sequence[str]] = bindparam("forms", expanding=True)
+    number = select(literal(1).label("rank"), Order.id, Order.number, literal("").label("shelf"), Order.id.label("age"))
+    label = select(literal(2), Order.id, Order.number, literal(""), Label.id).join_from(Label, Shipment).join(Order)
+    product = select(literal(3), null(), Product.name, Product.shelf, Product.id)
+    found = union_all(
+        number.where(Order.number.in_(forms)),
+        label.where(Label.tracking_number.in_(forms)),
+        product.where(Product.barcode.in_(forms) | Product.sku.in_(forms)),
+    ).subquery()
+    return select(found).order_by(found.c.rank, found.c.age.desc()).limit(1)
+
+
+_MEANINGS = _meanings()
+
+
+def meaning_of(session: Session, forms: Sequence[str]) -> Meaning | None:
+    """Return what a code stands for, asked at once: orders before labels, labels before products."""
+    row = session.execute(_MEANINGS, {"forms": list(forms)}).first()
+    return Meaning(*row[1:4]) if row is not None else None
 
 
 def live_shipment(session: Session, order_id: int) -> Shipment | None:

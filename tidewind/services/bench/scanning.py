@@ -3,11 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from datetime import datetime
 
 from sqlalchemy import select
-from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from tidewind.core.bench.checking import Check, Said, confirm, scan
@@ -15,15 +13,16 @@ from tidewind.core.bench.codes import ACTION_WORDS, REASONS, Action, Code, CodeK
 from tidewind.core.bench.weighing import Reading, reading_refusal, weigh
 from tidewind.core.scanned import forms_of
 from tidewind.core.states.packings import PACKING_MOVES, PackingMove, PackingState
-from tidewind.db.tables import Bench, BenchScan, Packing, Person
-from tidewind.services.base import Invalid, ServiceError, move_row
+from tidewind.db.tables import Packing, Person
+from tidewind.services.base import ServiceError, move_row
 from tidewind.services.bench.changing import change_packing, hold_packing, send_what_is_here, undo
 from tidewind.services.bench.finishing import go_on, look, parcel_to_weigh
 from tidewind.services.bench.items import PackingFacts, check_of, keep_steps
-from tidewind.services.bench.opening import find_order, open_order
+from tidewind.services.bench.opening import find_order, meaning_of, open_order
+from tidewind.services.bench.seen import BenchView, bench_view
 from tidewind.services.bench.settings import bench_settings
+from tidewind.services.bench.standing import AtBench, bench_named, count_today, keep_scan, locked_bench
 from tidewind.services.people import Who, digest_of_badge
-from tidewind.services.shop import product_of_code
 
 LONGEST_CODE, MOST_PIECES = 120, 500
 WORDS = {
@@ -39,37 +38,15 @@ WORDS = {
 """The big word for what a scan meant."""
 
 
-@dataclass(slots=True)
 class _Scan:
     """Everything about one scan."""
 
-    session: Session
-    bench: Bench
-    packing: Packing | None
-    packer: Person
-    who: Who
-    now: datetime
+    def __init__(self, session: Session, at: AtBench, who: Who, now: datetime) -> None:
+        self.session, self.at, self.who, self.now = session, at, who, now
+        self.bench, self.packing, self.packer = at.bench, at.packing, at.packer
 
 
-def locked_bench(session: Session, name: str, now: datetime) -> Bench:
-    """Return a bench by its name, locked, making it at need.  Raises Invalid for a name that is none."""
-    plain = " ".join(name.split())[:40]
-    if not plain:
-        raise Invalid("no_name", "Give the bench a name.")
-    session.execute(insert(Bench).values(name=plain, said={}, created_at=now).on_conflict_do_nothing())
-    return session.scalars(
-        select(Bench).where(Bench.name == plain).with_for_update().execution_options(populate_existing=True)
-    ).one()
-
-
-def bench_named(session: Session, name: str) -> Bench:
-    """Return a bench by its name as it is, without making it: one that nothing was scanned at is empty."""
-    plain = " ".join(name.split())[:40]
-    found = session.scalar(select(Bench).where(Bench.name == plain))
-    return found or Bench(name=plain, said={}, pieces=1)
-
-
-def scan_at_bench(session: Session, name: str, code: str, who: Who, now: datetime, client_key: str = "") -> Bench:
+def scan_at_bench(session: Session, name: str, code: str, who: Who, now: datetime, client_key: str = "") -> BenchView:
     """Take a scan, and return the bench with what it meant; what is wrong is said there, never raised.
 
     The scan and its verdict are kept in the same transaction, so that a bench that dies loses none.  Sent again with
@@ -79,21 +56,23 @@ def scan_at_bench(session: Session, name: str, code: str, who: Who, now: datetim
     return _at_bench(session, name, plain, who, now, lambda one: _understood(one, plain), client_key)
 
 
-def weigh_at_bench(session: Session, name: str, reading: Reading | None, who: Who, now: datetime) -> Bench:
+def weigh_at_bench(session: Session, name: str, reading: Reading | None, who: Who, now: datetime) -> BenchView:
     """Take what the scale shows for the parcel that is to be weighed."""
-    return _at_bench(session, name, "", who, now, lambda one: _weighed(one, reading))
+    return _at_bench(session, name, "", who, now, lambda one: _whole(one, lambda: _weighed(one, reading)))
 
 
-def look_at_bench(session: Session, name: str, now: datetime) -> Bench:
+def look_at_bench(session: Session, name: str, who: Who, now: datetime) -> BenchView:
     """Return a bench, with what has become of the label that is being bought for it."""
-    bench = locked_bench(session, name, now)
-    if bench.packing_id is not None:
-        look(session, bench, _packing(session, bench.packing_id), now)
-    return bench
+    at = locked_bench(session, name, who.id, now)
+    if at.packing is not None and at.packing.state == PackingState.BUYING:
+        look(session, at.bench, at.packing, now)
+        count_today(session, at, now)
+    return bench_view(session, at)
 
 
-def _packing(session: Session, packing_id: int) -> Packing:
-    return session.get_one(Packing, packing_id, with_for_update=True, populate_existing=True)
+def see_bench(session: Session, name: str, who: Who, now: datetime) -> BenchView:
+    """Return what a bench shows, and change nothing."""
+    return bench_view(session, bench_named(session, name, who.id, now))
 
 
 def _at_bench(
@@ -104,29 +83,34 @@ def _at_bench(
     now: datetime,
     work: Callable[[_Scan], dict[str, str]],
     client_key: str = "",
-) -> Bench:
-    bench = locked_bench(session, name, now)
-    if client_key and session.scalar(select(BenchScan.id).where(BenchScan.client_key == client_key)) is not None:
-        return bench
-    packer = session.get_one(Person, bench.packer_id or who.id)
-    packing = _packing(session, bench.packing_id) if bench.packing_id is not None else None
-    one = _Scan(session, bench, packing, packer if packer.active else session.get_one(Person, who.id), who, now)
+) -> BenchView:
+    at = locked_bench(session, name, who.id, now, client_key)
+    if at.known:
+        return bench_view(session, at)
+    one = _Scan(session, at, who, now)
+    said = work(one)
+    if said["kind"] == "wrong" and one.packing is not None:
+        one.packing.mistakes += 1
+        at.mistakes_today += 1
+    at.bench.said = said
+    mine = one.packing.id if one.packing is not None else at.bench.packing_id
+    kept = {"bench_id": at.bench.id, "packing_id": mine, "person_id": one.packer.id, "at": now, "code": code}
+    keep_scan(session, kept | {"client_key": client_key or None, "verdict": said["kind"]}, at.bench, one.packing)
+    return bench_view(session, at)
+
+
+def _whole(one: _Scan, work: Callable[[], dict[str, str]]) -> dict[str, str]:
+    """Do what writes more than the count of an item wholly or not at all; a refusal is said."""
     try:
-        with session.begin_nested():
-            said = work(one)
+        with one.session.begin_nested():
+            said = work()
     except ServiceError as refusal:
-        session.refresh(bench)
-        said = {"kind": "wrong", "word": "Stop", "words": str(refusal)}
-        if packing is not None:
-            session.refresh(packing)
-    if said["kind"] == "wrong" and packing is not None:
-        packing.mistakes += 1
-    bench.said = said
-    mine = packing.id if packing is not None else bench.packing_id
-    kept = {"bench_id": bench.id, "packing_id": mine, "person_id": one.packer.id, "at": now, "code": code}
-    session.add(BenchScan(**kept, client_key=client_key or None, verdict=said["kind"]))
-    session.flush()
-    return bench
+        one.session.refresh(one.bench)
+        said = _said("wrong", "Stop", str(refusal))
+        if one.packing is not None:
+            one.session.refresh(one.packing)
+    count_today(one.session, one.at, one.now)
+    return said
 
 
 def _said(kind: str, word: str, words: str, **more: str) -> dict[str, str]:
@@ -139,20 +123,21 @@ def _understood(one: _Scan, code: str) -> dict[str, str]:
         return _badge(one, ours.value)
     if not forms_of(code):
         return _said("wrong", "Nothing", "the scanner read nothing; scan it again")
-    if one.packing is None:
-        return _nothing_open(one, code, ours)
-    if one.packing.state == PackingState.BUYING:
+    packing = one.packing
+    if packing is None:
+        return _whole(one, lambda: _nothing_open(one, code, ours))
+    if packing.state == PackingState.BUYING:
         return _said("wrong", "Wait", "the label of this one is being bought; scan the next one then")
     if ours is not None:
-        return _ours(one, one.packing, ours)
-    return _counted(one, one.packing, code)
+        return _whole(one, lambda: _ours(one, packing, ours))
+    return _counted(one, packing, code)
 
 
 def _badge(one: _Scan, secret: str) -> dict[str, str]:
     person = one.session.scalar(select(Person).where(Person.badge_hash == digest_of_badge(secret), Person.active))
     if person is None:
         return _said("wrong", "Unknown badge", "nobody has this badge any more; the owner can print a new sheet")
-    one.bench.packer_id = person.id
+    one.bench.packer_id, one.at.packer = person.id, person
     return _said("right", person.name.split()[0], f"{person.name} packs here now")
 
 
@@ -166,7 +151,7 @@ def _nothing_open(one: _Scan, code: str, ours: Code | None) -> dict[str, str]:
     order = find_order(one.session, code)
     if order is None:
         return _said("wrong", "Unknown", f"no order and no label has the number {code.strip()[:40]}")
-    packing = open_order(one.session, one.bench, order, one.packer.id, one.now)
+    packing = one.at.packing = open_order(one.session, one.bench, order, one.packer.id, one.now)
     done = sum(step[1] for step in packing.steps)
     words = f"{order.number}, {done} scanned before" if done else order.number
     return _said("right", "Pack it", words)
@@ -176,26 +161,22 @@ def _counted(one: _Scan, packing: Packing, code: str) -> dict[str, str]:
     check, pieces = check_of(packing), one.bench.pieces
     after, said = scan(check, forms_of(code), pieces)
     if said.verdict == "wrong":
-        return _another_order(one, packing, code) or _said("wrong", "Wrong item", f"{_named(one, code)} {said.words}")
+        return _strange(one, packing, code, said.words)
     return _took(one, packing, after, said)
 
 
-def _named(one: _Scan, code: str) -> str:
-    """Return what a strange code is, so that it can be carried back to its shelf."""
-    product = product_of_code(one.session, forms_of(code))
-    shelf = f" (shelf {product.shelf})" if product and product.shelf else ""
-    return f"{product.name}{shelf}" if product else f"{code.strip()[:40]} is unknown and"
-
-
-def _another_order(one: _Scan, packing: Packing, code: str) -> dict[str, str] | None:
-    """Return what a slip or label means while an order is open: its own label is fine, another order's is not."""
-    order = find_order(one.session, code)
-    if order is None:
-        return None
-    if order.id == packing.order_id:
-        return _said("note", "This one", f"{order.number} is open already")
+def _strange(one: _Scan, packing: Packing, code: str, words: str) -> dict[str, str]:
+    """Say what a code is that is none of the order's: a slip, a label, or goods to be carried back to their shelf."""
+    meant = meaning_of(one.session, forms_of(code))
+    if meant is None:
+        return _said("wrong", "Wrong item", f"{code.strip()[:40]} is unknown and {words}")
+    if meant.order_id is None:
+        shelf = f" (shelf {meant.shelf})" if meant.shelf else ""
+        return _said("wrong", "Wrong item", f"{meant.name}{shelf} {words}")
+    if meant.order_id == packing.order_id:
+        return _said("note", "This one", f"{meant.name} is open already")
     mine = PackingFacts.of(packing).number
-    return _said("wrong", "Another order", f"{order.number} is another order; finish {mine} or scan Skip")
+    return _said("wrong", "Another order", f"{meant.name} is another order; finish {mine} or scan Skip")
 
 
 def _took(one: _Scan, packing: Packing, after: Check, said: Said) -> dict[str, str]:
@@ -203,8 +184,9 @@ def _took(one: _Scan, packing: Packing, after: Check, said: Said) -> dict[str, s
         return _said("wrong", WORDS[said.verdict], said.words)
     keep_steps(packing, after)
     one.bench.pieces = 1
-    one.session.flush()
-    return _go_on(one, packing, WORDS[said.verdict], said.words)
+    if not after.complete:  # the item is counted, and more is to come
+        return _said("right", WORDS[said.verdict], said.words)
+    return _whole(one, lambda: _go_on(one, packing, WORDS[said.verdict], said.words))
 
 
 def _go_on(one: _Scan, packing: Packing, word: str, words: str) -> dict[str, str]:

@@ -13,10 +13,11 @@ from sqlalchemy.orm import Session
 from tidewind.core.bench.checking import Check
 from tidewind.core.bench.weighing import Weighed
 from tidewind.core.states.packings import PackingState
-from tidewind.db.tables import Bench, Packing, Person
+from tidewind.db.tables import Packing, Person
 from tidewind.services.bench.finishing import parcel_to_weigh
 from tidewind.services.bench.items import PackingFacts, check_of
 from tidewind.services.bench.settings import BenchSettings, bench_settings
+from tidewind.services.bench.standing import AtBench
 from tidewind.services.planning import shop_settings
 
 Phase = Literal["await", "items", "serial", "weigh", "buying", "stopped"]
@@ -58,22 +59,18 @@ class BenchView:
     settings: BenchSettings
 
 
-def bench_view(session: Session, bench: Bench, who_name: str, now: datetime) -> BenchView:
+def bench_view(session: Session, at: AtBench) -> BenchView:
     """Return what a bench shows now."""
-    packing = session.get(Packing, bench.packing_id) if bench.packing_id is not None else None
-    if packing is not None and packing.state not in PackingState.HOLDS:
-        session.refresh(bench)  # it was finished between the two reads
-        packing = None
-    packer = session.scalar(select(Person.name).where(Person.id == bench.packer_id)) if bench.packer_id else who_name
+    bench = at.bench
+    packing = at.packing if at.packing is not None and at.packing.id == bench.packing_id else None
     settings = bench_settings(session)
     check = check_of(packing) if packing else Check(())
     facts = PackingFacts.of(packing) if packing else None
     weighs = parcel_to_weigh(session, packing, check) if packing else None
     phase = _phase(packing, check, weighs)
-    packed, mistakes = _today(session, bench, now)
     return BenchView(
         name=bench.name,
-        packer=packer or who_name,
+        packer=at.packer.name,
         phase=phase,
         headline=_headline(phase, check, weighs, facts),
         sub=_sub(phase, check, facts),
@@ -85,8 +82,8 @@ def bench_view(session: Session, bench: Bench, who_name: str, now: datetime) -> 
         scale=_scale(facts, weighs, settings),
         packing_id=packing.id if packing else None,
         order_id=packing.order_id if packing else None,
-        packed_today=packed,
-        mistakes_today=mistakes,
+        packed_today=at.packed_today,
+        mistakes_today=at.mistakes_today,
         settings=settings,
     )
 
@@ -144,17 +141,6 @@ def _scale(facts: PackingFacts | None, weighs: int | None, settings: BenchSettin
         return None
     expected = facts.expected_g[weighs - 1]
     return Weighed(expected, 0, settings.tolerance.grams(expected))
-
-
-def _today(session: Session, bench: Bench, now: datetime) -> tuple[int, int]:
-    """Return how many parcels this bench has packed today, and how many mistakes were stopped there."""
-    zone = ZoneInfo(shop_settings(session).time_zone)
-    midnight = now.astimezone(zone).replace(hour=0, minute=0, second=0, microsecond=0)
-    query = select(func.count(Packing.packed_at), func.coalesce(func.sum(Packing.mistakes), 0)).where(
-        Packing.bench_id == bench.id, Packing.started_at >= midnight, Packing.state != PackingState.UNDONE
-    )
-    packed, mistakes = session.execute(query).one()
-    return packed, int(mistakes)
 
 
 @dataclass(frozen=True, slots=True)

@@ -68,6 +68,7 @@ def shop_settings(session: Session) -> ShopRow:
     row = session.get(ShopRow, 1)
     if row is None:
         raise Conflict("no_shop", "The shop is not set up yet. Open the start page and do that first.")
+    session.info["shop"] = row  # a session forgets what nobody holds, and would read it again at each question
     speak_in(row.units)  # whoever has words to say about an order has read the shop first
     return row
 

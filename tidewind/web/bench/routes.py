@@ -6,13 +6,11 @@ from typing import Annotated, Literal
 
 from fastapi import APIRouter, Path, Query, Response, UploadFile
 
-from tidewind.db.tables import Bench as BenchRow
 from tidewind.services.base import NotFound
 from tidewind.services.bench import (
+    BenchView,
     badge_sheet,
-    bench_named,
     bench_settings,
-    bench_view,
     code_sheet,
     get_photo,
     keep_photo,
@@ -22,10 +20,10 @@ from tidewind.services.bench import (
     packing_for_photo,
     photos_of,
     scan_at_bench,
+    see_bench,
     set_bench_settings,
     weigh_at_bench,
 )
-from tidewind.services.people import Who
 from tidewind.web.access import Anyone, Bench, Now, Owner, Parts, Tx
 from tidewind.web.bench.schemas import (
     BenchOut,
@@ -42,8 +40,8 @@ MOST_PHOTO_BYTES = 12_000_000
 Name = Annotated[str, Path(min_length=1, max_length=40)]
 
 
-def _seen(session: Tx, bench: BenchRow, who: Who, now: Now, parts: Parts) -> BenchOut:
-    seen = BenchOut.model_validate(bench_view(session, bench, who.name, now))
+def _seen(view: BenchView, parts: Parts) -> BenchOut:
+    seen = BenchOut.model_validate(view)
     standins = parts.settings.standins_url.replace("http", "ws", 1)
     seen.settings.scale_address = seen.settings.scale_address.replace("{standins}", standins)
     return seen
@@ -52,31 +50,31 @@ def _seen(session: Tx, bench: BenchRow, who: Who, now: Now, parts: Parts) -> Ben
 @router.get("/benches/{name}")
 def bench(name: Name, who: Bench, session: Tx, now: Now, parts: Parts) -> BenchOut:
     """Return what a bench shows: one that has just been reloaded goes on where it was."""
-    return _seen(session, bench_named(session, name), who, now, parts)
+    return _seen(see_bench(session, name, who, now), parts)
 
 
 @router.post("/benches/{name}/scan")
 def scan(name: Name, body: BenchScanIn, who: Bench, session: Tx, now: Now, parts: Parts) -> BenchOut:
     """Take a scan; what is wrong with it is said in the answer, and nothing is lost."""
-    return _seen(session, scan_at_bench(session, name, body.code, who, now, body.client_key), who, now, parts)
+    return _seen(scan_at_bench(session, name, body.code, who, now, body.client_key), parts)
 
 
 @router.post("/benches/{name}/weigh")
 def weigh(name: Name, body: WeightIn, who: Bench, session: Tx, now: Now, parts: Parts) -> BenchOut:
     """Take what the scale shows for the parcel that is on it."""
-    return _seen(session, weigh_at_bench(session, name, body.reading, who, now), who, now, parts)
+    return _seen(weigh_at_bench(session, name, body.reading, who, now), parts)
 
 
 @router.post("/benches/{name}/look")
 def look(name: Name, who: Bench, session: Tx, now: Now, parts: Parts) -> BenchOut:
     """Look what became of the label that is being bought at a bench."""
-    return _seen(session, look_at_bench(session, name, now), who, now, parts)
+    return _seen(look_at_bench(session, name, who, now), parts)
 
 
 @router.post("/benches/{name}/photos", status_code=201)
 def take_photo(name: Name, file: UploadFile, who: Bench, session: Tx, now: Now) -> PhotoOut:
     """Keep a picture of the parcel on a bench, or of the one packed last there."""
-    packing_id = packing_for_photo(session, locked_bench(session, name, now))
+    packing_id = packing_for_photo(session, locked_bench(session, name, who.id, now).bench)
     if packing_id is None:
         raise NotFound("no_parcel", "Nothing was packed at this bench yet.")
     _, data = uploaded(file, MOST_PHOTO_BYTES)

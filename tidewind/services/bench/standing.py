@@ -1,0 +1,146 @@
+"""A bench as a scan finds it, read in two ways to the database, and written in one."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime
+from functools import cache
+from typing import Any
+
+from sqlalchemy import DateTime, Select, bindparam, exists, func, inspect, select, true, update
+from sqlalchemy.dialects.postgresql import Insert, insert
+from sqlalchemy.orm import InstanceState, Session, load_only
+from sqlalchemy.orm.attributes import set_committed_value
+
+from tidewind.core.states.packings import PackingState
+from tidewind.db.tables import Bench, BenchScan, Packing, Person, Shop
+from tidewind.services.base import Invalid
+
+LONGEST_NAME = 40
+
+
+@dataclass(slots=True)
+class AtBench:
+    """A bench, who packs there, the shop, what was done there today, and the packing on it, if any.
+
+    ``known``: the scan that is being taken was taken before, and its answer got lost.
+    """
+
+    bench: Bench
+    packer: Person
+    shop: Shop
+    packed_today: int
+    mistakes_today: int
+    packing: Packing | None = None
+    known: bool = False
+
+
+def _facts() -> tuple[Any, ...]:
+    """Return what is read beside a bench: who packs, the shop, and the parcels and mistakes of the shop's day."""
+    local = func.timezone(Shop.time_zone, bindparam("now", type_=DateTime(timezone=True)))
+    midnight = func.timezone(Shop.time_zone, func.date_trunc("day", local))
+    today = (Packing.bench_id == Bench.id, Packing.started_at >= midnight, Packing.state != PackingState.UNDONE)
+    packed = select(func.count(Packing.packed_at)).where(*today).correlate(Bench, Shop)
+    mistakes = select(func.coalesce(func.sum(Packing.mistakes), 0)).where(*today).correlate(Bench, Shop)
+    return Person, Shop, packed.scalar_subquery(), mistakes.scalar_subquery()
+
+
+def _bench_with(*more: Any) -> Select[Any]:
+    return (
+        select(Bench, *_facts(), *more)
+        .select_from(Bench)
+        .join(Shop, true())
+        .join(Person, Person.id == func.coalesce(Bench.packer_id, bindparam("who_id")))
+        .where(Bench.name == bindparam("name"))
+        .options(load_only(Person.id, Person.name, Person.active))
+        .options(load_only(Shop.id, Shop.bench, Shop.currency, Shop.time_zone, Shop.units))
+    )
+
+
+# Made once: to put such a statement together takes longer than the database takes to answer it.
+_FRESH: dict[str, Any] = {"populate_existing": True}
+_LOCKED = _bench_with().with_for_update(of=Bench)
+_SEEN = _bench_with(Packing).outerjoin(Packing, Packing.id == Bench.packing_id)
+_TODAY = select(*_facts()[2:]).select_from(Bench).join(Shop, true()).where(Bench.id == bindparam("bench_id"))
+_TAKEN = exists().where(BenchScan.client_key == bindparam("client_key"))
+_PACKING = select(Packing, _TAKEN).where(Packing.id == bindparam("packing_id")).with_for_update(of=Packing)
+
+
+def plain_name(name: str) -> str:
+    """Return a bench's name without odd spaces."""
+    return " ".join(name.split())[:LONGEST_NAME]
+
+
+def locked_bench(session: Session, name: str, who_id: int, now: datetime, client_key: str = "") -> AtBench:
+    """Return a bench by its name with the packing on it, both locked, making the bench at need.
+
+    Raises Invalid for a name that is none.
+    """
+    if not (plain := plain_name(name)):
+        raise Invalid("no_name", "Give the bench a name.")
+    given = {"name": plain, "who_id": who_id, "now": now}
+    row = session.execute(_LOCKED, given, execution_options=_FRESH).first()
+    if row is None:
+        session.execute(insert(Bench).values(name=plain, said={}, created_at=now).on_conflict_do_nothing())
+        row = session.execute(_LOCKED, given, execution_options=_FRESH).one()
+    at = AtBench(*row)
+    if not at.packer.active:
+        at.packer = session.get_one(Person, who_id)
+    # Whether the scan was taken is asked behind the lock: the same one sent twice waits here for its twin.
+    given = {"client_key": client_key, "packing_id": at.bench.packing_id}
+    if at.bench.packing_id is None:
+        at.known = bool(client_key) and bool(session.scalar(select(_TAKEN), given))
+    else:
+        at.packing, at.known = session.execute(_PACKING, given, execution_options=_FRESH).one()
+    return at
+
+
+def bench_named(session: Session, name: str, who_id: int, now: datetime) -> AtBench:
+    """Return a bench by its name as it is, without making it: one that nothing was scanned at is empty."""
+    plain = plain_name(name)
+    row = session.execute(_SEEN, {"name": plain, "who_id": who_id, "now": now}).first()
+    if row is not None:
+        return AtBench(*row)
+    shop, packer = session.get_one(Shop, 1), session.get_one(Person, who_id)
+    return AtBench(Bench(name=plain, said={}, pieces=1), packer, shop, 0, 0)
+
+
+def count_today(session: Session, at: AtBench, now: datetime) -> None:
+    """Count once more what was packed today, after more than an item was counted."""
+    session.flush()
+    given = {"bench_id": at.bench.id, "now": now}
+    at.packed_today, at.mistakes_today = session.execute(_TODAY, given).one()
+
+
+def keep_scan(session: Session, scan: dict[str, Any], *changed: Bench | Packing | None) -> None:
+    """Write a scan and what it changed in one statement: at a bench somebody waits for each way to the database."""
+    with session.no_autoflush:
+        rows = [(row, _changed(row)) for row in changed if row is not None]
+        given = {f"{row.__tablename__}_{name}": value for row, values in rows for name, value in values.items()}
+        ids = {f"{row.__tablename__}_is": row.id for row, values in rows if values}
+        statement = _writing(*((type(row), tuple(values)) for row, values in rows if values))
+        said = {f"scan_{name}": value for name, value in scan.items()}
+        session.connection().execute(statement, said | given | ids)
+    for row, values in rows:
+        for name, value in values.items():
+            set_committed_value(row, name, value)
+
+
+@cache
+def _writing(*changes: tuple[type[Bench | Packing], tuple[str, ...]]) -> Insert:
+    """Return the statement that writes a scan, and beside it columns of rows."""
+    kept = ("bench_id", "packing_id", "person_id", "at", "code", "client_key", "verdict")
+    statement = insert(BenchScan).values({name: bindparam(f"scan_{name}") for name in kept})
+    for of, names in changes:
+        table = of.__tablename__
+        written = update(of).where(of.id == bindparam(f"{table}_is"))
+        values = {name: bindparam(f"{table}_{name}", type_=of.__table__.c[name].type) for name in names}
+        statement = statement.add_cte(written.values(values).cte(f"written_{table}"))
+    return statement
+
+
+def _changed(row: Bench | Packing) -> dict[str, Any]:
+    """Return the columns of a row that were set and not written yet."""
+    state: InstanceState[Any] = inspect(row)
+    names = [attribute.key for attribute in state.mapper.column_attrs]
+    return {name: getattr(row, name) for name in names if state.attrs[name].history.has_changes()}
