@@ -35,6 +35,11 @@ def is_working_day(day: date, place: str, saturdays: bool = False) -> bool:
     return day not in _holidays(place, day.year)
 
 
+def is_holiday(day: date, place: str) -> bool:
+    """Tell whether a day is a public holiday at a place."""
+    return day in _holidays(place, day.year)
+
+
 def first_working_day(day: date, place: str, saturdays: bool = False) -> date:
     """Return ``day`` itself if it is a working day at a place, else the next one that is."""
     while not is_working_day(day, place, saturdays):
@@ -57,7 +62,7 @@ class Timetable:
     """When a carrier's truck can take a parcel: the cut-off in the carrier's zone, and the place it leaves from.
 
     ``closed`` are stretches of days, first and last, on which nobody of ours hands anything over; ``sooner`` are days
-    on which it leaves before the cut-off, since its van was asked for an earlier hour.
+    on which it leaves before the cut-off: its van was asked for an earlier hour, or its counter closes.
     """
 
     cutoff: time

@@ -19,6 +19,7 @@ from tidewind.services.base import Outside, Sealer
 from tidewind.services.bench import BenchSettings, set_bench_settings
 from tidewind.services.books import top_up
 from tidewind.services.follow import make_link
+from tidewind.services.handover import ask_for_points
 from tidewind.services.orders import pull
 from tidewind.services.papers import add_printer, set_print_preference
 from tidewind.services.people import add_person, anybody, keep_password
@@ -65,6 +66,7 @@ COVER = {
     "most_value": 500_000,
     "not_covered": ["dangerous"],
 }
+TILE_WORKS = "40.638600, -8.651300"
 CHANNELS: dict[str, tuple[str, dict[str, str], dict[str, str]]] = {
     "larkspur": (
         "Web shop",
@@ -111,6 +113,7 @@ def load(sessions: sessionmaker[Session], outside: Outside, now: datetime) -> bo
             _printing(session, outside, now)
             _texts(session, outside.sealer)
             top_up(session, 60_000, "demo-start", "Inês Valadar", now)
+            ask_for_points(session, outside, "pontolo", now)
         else:
             _introduce_older(session, introduced, outside.sealer)
         for login, _, _ in DEMO_PEOPLE:  # an older demo shop offers another password than this sign-in page
@@ -210,7 +213,16 @@ def _places(session: Session) -> None:
         country="PT",
         phone="+351 000 555 101",
     )
-    save_place(session, None, "Tile works", works, "Loading door in the yard, ring twice", "Mon–Fri 8:30–18:00", True)
+    save_place(
+        session,
+        None,
+        "Tile works",
+        works,
+        "Loading door in the yard, ring twice",
+        "Mon–Fri 8:30–18:00",
+        True,
+        TILE_WORKS,
+    )
     save_place(session, None, "Braga yard", yard, "Gate", "Mon–Fri 9:00–13:00", False)
 
 

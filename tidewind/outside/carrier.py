@@ -115,6 +115,9 @@ class CarrierClient(Protocol):
         Raises NeverSent, MaybeDone or RefusedOutside.
         """
 
+    def points(self, country: str, postcode: str) -> list[Mapping[str, str]]:
+        """Return drop-off points near a postcode, as rows of texts.  Raises NeverSent, MaybeDone or RefusedOutside."""
+
     def events(self, tracking_number: str) -> list[CarrierEvent]:
         """Return a parcel's events so far, oldest first."""
 

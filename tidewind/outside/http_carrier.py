@@ -22,7 +22,7 @@ from tidewind.outside.handing_over import ManifestTold, PickupAnswer, PickupWant
 from tidewind.outside.http import call
 
 PROTOCOL, MAJOR = "tidewind-carrier", "1"
-MOST_CARDS, MOST_CODES = 50, 500
+MOST_CARDS, MOST_CODES, MOST_POINTS = 50, 500, 5_000
 _CODE = re.compile(r"[a-z0-9][a-z0-9-]{0,19}")
 
 
@@ -169,6 +169,15 @@ class HttpCarrier:
         except (ValueError, TypeError) as error:
             raise NotBelieved(str(error)[:120]) from error
 
+    def points(self, country: str, postcode: str) -> list[Mapping[str, str]]:
+        """See CarrierClient."""
+        asked = {"country": country, "postcode": postcode}
+        answer = self._call("points", "GET", "/points", params=asked)
+        try:
+            return [_texts(told) for told in answer.json()["points"][:MOST_POINTS]]
+        except (ValueError, KeyError, TypeError, AttributeError) as error:
+            raise NotBelieved(f"points that make no sense ({type(error).__name__})") from error
+
     def events(self, tracking_number: str) -> list[CarrierEvent]:
         """See CarrierClient."""
         answer = self._call("events", "GET", f"/tracking/{tracking_number}")
@@ -177,6 +186,16 @@ class HttpCarrier:
             return [_event(told, TrackingState(self._states[told["code"]])) for told in known]
         except (ValueError, KeyError, TypeError, AttributeError) as error:
             raise NotBelieved(f"events that make no sense ({type(error).__name__})") from error
+
+
+def _texts(told: Mapping[str, Any]) -> Mapping[str, str]:
+    """Return what a carrier says of a point as the texts of a row; figures keep every digit they came with."""
+    plain = {name: str(value) for name, value in told.items() if value is not None and not isinstance(value, bool)}
+    scaled = {"heaviest_g": ("heaviest_kg", 1000), "longest_mm": ("longest_cm", 10)}
+    for name, (known_as, scale) in scaled.items():
+        if figure := int(told.get(name) or 0):
+            plain[known_as] = f"{figure // scale}.{figure % scale:0{len(str(scale)) - 1}}"
+    return plain | {"full": "yes" if told.get("full") is True else ""}
 
 
 def _unless_unknown(refusal: RefusedOutside) -> None:

@@ -23,6 +23,7 @@ from tidewind.core.tariffs.contracts import terms
 from tidewind.core.tariffs.engine import CompiledCard
 from tidewind.core.tariffs.reading import BadCard
 from tidewind.core.tariffs.written import read_card
+from tidewind.standins.points import points_of
 from tidewind.standins.stages import CODES, MEANS
 from tidewind.standins.world import World
 
@@ -158,23 +159,16 @@ def capabilities(carrier: str, request: Request) -> dict[str, Any]:
 
 HANDING_OVER = {"pontolo": ("points",)}
 """What a carrier can do about handing over, where it does not come with a van."""
-POINTS = {
-    "pontolo": (
-        {"code": "AV-014", "name": "Corner of the Fish Hall", "street": "Rua dos Mercantéis 9", "postcode": "3800-220",
-         "city": "Aveiro"},
-        {"code": "LX-207", "name": "Lockers, Rossio steps", "street": "Calçada do Carmo 3", "postcode": "1200-090",
-         "city": "Lisboa"},
-    )
-}  # fmt: skip
 
 
 @router.get("/{carrier}/points")
 def points(carrier: str, country: str, postcode: str, request: Request) -> dict[str, Any]:
     """Return shops and lockers, those first whose postcode begins alike."""
     before(world_of(request), carrier)
-    if carrier not in POINTS or country != "PT":
+    known = points_of(carrier)
+    if not known or country != "PT":
         raise HTTPException(404, {"reason": "no_points", "detail": "there are no shops or lockers"})
-    return {"points": sorted(POINTS[carrier], key=lambda point: point["postcode"][:1] != postcode[:1])}
+    return {"points": sorted(known, key=lambda point: point["postcode"][:1] != postcode[:1])}
 
 
 @router.get("/{carrier}/cards")

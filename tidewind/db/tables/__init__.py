@@ -5,7 +5,7 @@ from tidewind.db.tables.books import LedgerAccount, LedgerEntry, LedgerLine
 from tidewind.db.tables.buying import Batch, Label, Shipment
 from tidewind.db.tables.carriers import CarrierAccount, CarrierRow, LiveAnswerRow, NumberRangeRow, OwnSale, RateCardRow
 from tidewind.db.tables.follow import ChannelNotice, LabelRequest, Message, RequestLink, Return, TrackingEvent
-from tidewind.db.tables.handover import Departure, Manifest, Pickup, StandingPickup
+from tidewind.db.tables.handover import Departure, DropOffPointRow, Manifest, Pickup, StandingPickup
 from tidewind.db.tables.orders import (
     Aside,
     Channel,
@@ -41,6 +41,7 @@ __all__ = [
     "Departure",
     "Difference",
     "DoorLink",
+    "DropOffPointRow",
     "Feed",
     "Import",
     "Label",

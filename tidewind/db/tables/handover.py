@@ -9,6 +9,7 @@ from sqlalchemy import BigInteger, CheckConstraint, ForeignKey, Index, String, T
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
 from tidewind.core.addresses.check import Address
+from tidewind.core.pickups.points import DropOffPoint, Kind
 from tidewind.core.states.departures import DepartureState
 from tidewind.core.states.machine import sql_list
 from tidewind.core.states.pickups import PickupState
@@ -16,11 +17,50 @@ from tidewind.db.base import Base, Created, Id, reference
 from tidewind.db.stored import ADDRESS
 
 
+class DropOffPointRow(Base):
+    """A shop, locker or counter of a carrier that takes parcels in, out of a file or told by the carrier.
+
+    Latitude and longitude in millionths of a degree; grams and millimetres, 0 for no limit.
+    """
+
+    __tablename__ = "drop_off_point"
+    __table_args__ = (
+        UniqueConstraint("carrier", "code"),
+        CheckConstraint("(latitude_e6 is null) = (longitude_e6 is null)", name="spot"),
+    )
+    id: Mapped[Id]
+    carrier: Mapped[str] = mapped_column(String(30))
+    code: Mapped[str] = mapped_column(String(40))
+    name: Mapped[str] = mapped_column(String(120))
+    kind: Mapped[Kind] = mapped_column(String(20))
+    street: Mapped[str] = mapped_column(String(120))
+    postcode: Mapped[str] = mapped_column(String(20))
+    city: Mapped[str] = mapped_column(String(80))
+    country: Mapped[str] = mapped_column(String(2))
+    latitude_e6: Mapped[int | None]
+    longitude_e6: Mapped[int | None]
+    hours: Mapped[str] = mapped_column(String(300))
+    heaviest_g: Mapped[int]
+    longest_mm: Mapped[int]
+    full: Mapped[bool]
+    learned_from: Mapped[str] = mapped_column(String(80))
+    learned_at: Mapped[datetime]
+
+    @property
+    def point(self) -> DropOffPoint:
+        """The row as the core knows it."""
+        spot = None
+        if self.latitude_e6 is not None and self.longitude_e6 is not None:
+            spot = (self.latitude_e6, self.longitude_e6)
+        named = {n: getattr(self, n) for n in DropOffPoint.__dataclass_fields__ if n != "spot"}
+        return DropOffPoint(**named, spot=spot)
+
+
 class Departure(Base):
     """One handover: carrier, place, day and network; labels belong to one.
 
-    ``brought``: nobody fetches it, we take it there.  ``signature`` is what was drawn on the screen, as the path of an
-    SVG; ``driver`` who took it along, ``handed_over_by`` who of ours gave it.
+    ``brought``: nobody fetches it, we take it there, to ``point_id`` where one is chosen.  ``signature`` is what was
+    drawn on the screen, as the path of an SVG; ``driver`` who took it along, ``handed_over_by`` who of ours gave it.
     """
 
     __tablename__ = "departure"
@@ -37,6 +77,9 @@ class Departure(Base):
     cutoff_at: Mapped[datetime]
     state: Mapped[str] = mapped_column(String(20), default="open")
     brought: Mapped[bool] = mapped_column(default=False)
+    point_id: Mapped[int | None] = mapped_column(
+        BigInteger, ForeignKey("drop_off_point.id", ondelete="SET NULL"), index=True
+    )
     handed_over_at: Mapped[datetime | None]
     handed_over_by: Mapped[str] = mapped_column(String(120), default="")
     driver: Mapped[str] = mapped_column(String(120), default="")

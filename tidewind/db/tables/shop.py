@@ -10,6 +10,7 @@ from sqlalchemy.orm import Mapped, mapped_column
 
 from tidewind.core.addresses.check import Address
 from tidewind.core.packing import Packaging
+from tidewind.core.pickups.points import Spot
 from tidewind.core.quantities import Size
 from tidewind.db.base import Base, Created, Id, reference
 from tidewind.db.stored import ADDRESS
@@ -90,7 +91,7 @@ class Shop(Base):
 
 
 class Place(Base):
-    """An address that parcels leave from."""
+    """An address that parcels leave from; where it lies on earth in millionths of a degree, if somebody has said it."""
 
     __tablename__ = "place"
     __table_args__ = (Index("uq_place_default", "is_default", unique=True, postgresql_where=text("is_default")),)
@@ -99,8 +100,17 @@ class Place(Base):
     address: Mapped[Address] = mapped_column(ADDRESS)
     pickup_spot: Mapped[str] = mapped_column(String(200), default="")
     opening_hours: Mapped[str] = mapped_column(String(200), default="")
+    latitude_e6: Mapped[int | None]
+    longitude_e6: Mapped[int | None]
     is_default: Mapped[bool] = mapped_column(default=False)
     created_at: Mapped[Created]
+
+    @property
+    def on_earth(self) -> Spot | None:
+        """Where it lies on earth, None where nobody has said it."""
+        if self.latitude_e6 is None or self.longitude_e6 is None:
+            return None
+        return self.latitude_e6, self.longitude_e6
 
 
 class PackagingRow(Base):

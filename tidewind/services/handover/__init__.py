@@ -19,6 +19,7 @@ from tidewind.services.handover.manifests import (
     Listed,
     close_manifest,
     listed_of,
+    listed_on,
     manifest_by_number,
     reopen_manifest,
     tell_manifests,
@@ -29,13 +30,13 @@ from tidewind.services.handover.pickups import (
     PickupsAsked,
     PickupWish,
     ask_for_pickups,
-    bring,
     calendar_key,
     cancel_pickup,
     newest_pickups,
     pickup_by_calendar_key,
     shop_calendar,
 )
+from tidewind.services.handover.points import PointSeen, ask_for_points, bring, bring_in_points, points_seen
 from tidewind.services.handover.standing import (
     StandingWish,
     ask_standing,
@@ -43,6 +44,7 @@ from tidewind.services.handover.standing import (
     set_standing,
     standing_pickups,
 )
+from tidewind.services.handover.ways import Ways, ways_of
 
 __all__ = [
     "Counted",
@@ -54,12 +56,16 @@ __all__ = [
     "Moved",
     "PickupWish",
     "PickupsAsked",
+    "PointSeen",
     "StandingWish",
+    "Ways",
     "alert_counts",
     "answer_missed",
     "ask_for_pickups",
+    "ask_for_points",
     "ask_standing",
     "bring",
+    "bring_in_points",
     "calendar_key",
     "cancel_pickup",
     "chase_pickup",
@@ -75,6 +81,7 @@ __all__ = [
     "lanes_on",
     "late_sales",
     "listed_of",
+    "listed_on",
     "low_balance",
     "manifest_by_number",
     "move_pile",
@@ -82,6 +89,7 @@ __all__ = [
     "open_missed",
     "pass_departures",
     "pickup_by_calendar_key",
+    "points_seen",
     "reopen_manifest",
     "set_standing",
     "settle_pickups",
@@ -90,5 +98,6 @@ __all__ = [
     "steps_missing",
     "tell_manifests",
     "todays_departures",
+    "ways_of",
     "why_not_void",
 ]

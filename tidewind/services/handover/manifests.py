@@ -18,7 +18,7 @@ from tidewind.db.tables import CarrierRow, Departure, Label, Manifest, Order, Pi
 from tidewind.outside.errors import RefusedOutside
 from tidewind.outside.handing_over import ManifestTold
 from tidewind.services.base import Conflict, NotFound, Outside, defer, each_by_itself, is_due, move_row
-from tidewind.services.handover.departures import DepartureKey, lock_departure, plan_what_stays
+from tidewind.services.handover.departures import DepartureKey, default_place, lock_departure, plan_what_stays
 from tidewind.services.handover.pickups import standing_manifest
 
 LONGEST_PAUSE = timedelta(minutes=10)
@@ -51,6 +51,13 @@ class Listed:
 def listed_of(manifest: Manifest) -> list[Listed]:
     """Return the parcels of a closed list in their order."""
     return [Listed.read(line) for line in manifest.lines]
+
+
+def listed_on(session: Session, key: DepartureKey) -> list[Listed]:
+    """Return the parcels that lie at a departure now, in the order of a list; nothing where there is none."""
+    mine = (Departure.carrier == key.carrier, Departure.network == key.network, Departure.day == key.day)
+    found = session.scalar(select(Departure.id).where(*mine, Departure.place_id == default_place(session).id))
+    return _listed(session, found) if found is not None else []
 
 
 def close_manifest(session: Session, key: DepartureKey, who: str, now: datetime) -> Manifest:

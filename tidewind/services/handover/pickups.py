@@ -254,15 +254,6 @@ def calendar_key(session: Session) -> str:
     return shop.calendar_key
 
 
-def bring(session: Session, key: DepartureKey, brought: bool, now: datetime) -> None:
-    """Say that a departure is taken there by us, or is to be fetched after all.  Raises Conflict where a van comes."""
-    departure = lock_departure(session, key, now)
-    comes = select(Pickup.id).where(Pickup.departure_id == departure.id, Pickup.state.in_(PickupState.STANDS))
-    if brought and session.scalar(comes) is not None:
-        raise Conflict("van_comes", "A van is asked for. Cancel the pickup first.")
-    departure.brought = brought
-
-
 def standing_manifest(session: Session, departure_id: int) -> Manifest | None:
     """Return the closed list of a departure, None where it is open."""
     return session.scalar(select(Manifest).where(Manifest.departure_id == departure_id, Manifest.reopened_at.is_(None)))

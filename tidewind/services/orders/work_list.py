@@ -203,6 +203,8 @@ class PickedOrder:
     state: str
     buying: bool
     monogram: str | None
+    carrier: str | None
+    network: str | None
     service: str | None
     service_name: str | None
     ship_date: date | None
@@ -220,7 +222,7 @@ def pick_orders(session: Session, asks: WorkFilter, now: datetime, person_id: in
     where = _where(asks)
     busy = select(Shipment.id).where(Shipment.order_id == Order.id, Shipment.state == "buying").exists()
     query = select(
-        Order.id, Order.number, Order.state, busy, CarrierRow.monogram, Order.service,
+        Order.id, Order.number, Order.state, busy, CarrierRow.monogram, Order.carrier, Order.network, Order.service,
         type_coerce(Order.plan, JSONB)["service_name"].astext, Order.ship_date, Order.promise_date, Order.arrives,
         Order.parcel_count, Order.price_minor, Order.paid_shipping_minor, literal(None), Order.batch_id,
     )  # fmt: skip

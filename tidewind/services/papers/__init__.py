@@ -35,6 +35,7 @@ from tidewind.services.papers.prints import (
     send_due_prints,
     send_to_printer,
 )
+from tidewind.services.papers.take_along import print_take_along
 
 __all__ = [
     "PAPERS",
@@ -62,6 +63,7 @@ __all__ = [
     "print_queue",
     "print_returns",
     "print_slips",
+    "print_take_along",
     "remove_printer",
     "send_due_prints",
     "send_to_printer",

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from datetime import date, datetime, time
 from functools import lru_cache
 from typing import Any, NamedTuple
@@ -12,10 +13,13 @@ from sqlalchemy.orm import Session
 
 from tidewind.core.addresses.check import Address
 from tidewind.core.addresses.gazetteer import shipped
+from tidewind.core.calendar import is_holiday
 from tidewind.core.choosing import Policy, Values
 from tidewind.core.insuring import OpenCover
 from tidewind.core.layers import Recipe
 from tidewind.core.order_facts import Carrier, DatedCards, Precedent, Shop
+from tidewind.core.pickups.asked import Window, leaves_by
+from tidewind.core.pickups.points import reach
 from tidewind.core.quantities import speak_in
 from tidewind.core.rules.rule import Rule
 from tidewind.core.rules.written import BadRules, read_rules
@@ -30,6 +34,7 @@ from tidewind.core.tariffs.written import read_card
 from tidewind.db.tables import (
     CarrierRow,
     Departure,
+    DropOffPointRow,
     PackagingRow,
     Pickup,
     Place,
@@ -131,41 +136,57 @@ def carriers_in_force(session: Session, today: date, now: datetime | None = None
         if own and published and contracts:
             answers = answers_of(session, carrier.code, now) if carrier.asks_prices and now else own.answers
             dated = _dated(mine, today)
-            gone, windows = leaving.get(carrier.code, _Leaving())
-            sooner = tuple(window for window in windows if _is_window(own.card, window[0]))
+            gone, starts, closings = leaving.get(carrier.code, _Leaving())
+            sooner = (*_by_vans(own.card, starts), *_by_counters(own.card, closings))
             answered = own.with_answers(answers)
             found.append(Carrier(carrier.code, carrier.name, answered, published, dated, tuple(gone), sooner))
     return tuple(found)
 
 
 class _Leaving(NamedTuple):
-    """Of a carrier from today on: what takes nothing more, and when the windows of its booked vans begin."""
+    """Of a carrier's networks from today on: which take nothing more, when booked vans come, when counters close."""
 
     gone: list[tuple[str, date]] = []  # noqa: RUF012 - never changed: each carrier's is made anew
-    windows: list[tuple[str, date, time]] = []  # noqa: RUF012
+    starts: list[tuple[str, date, time]] = []  # noqa: RUF012
+    closings: list[tuple[str, date, time]] = []  # noqa: RUF012
 
 
 def _leaving(session: Session, today: date) -> dict[str, _Leaving]:
     booked = (Pickup.departure_id == Departure.id) & Pickup.state.in_(PickupState.AT_THE_CARRIER)
     query = (
-        select(Departure.carrier, Departure.network, Departure.day, Departure.state, Pickup.start)
+        select(Departure.carrier, Departure.network, Departure.day, Departure.state, Pickup.start, DropOffPointRow)
         .outerjoin(Pickup, booked)
+        .outerjoin(DropOffPointRow, DropOffPointRow.id == Departure.point_id)
         .where(Departure.day >= today)
         .order_by(Departure.id)
     )
     found: dict[str, _Leaving] = {}
-    for code, network, day, state, start in session.execute(query):
-        mine = found.setdefault(code, _Leaving([], []))
-        if state != DepartureState.OPEN:
+    for code, network, day, state, start, point in session.execute(query):
+        mine = found.setdefault(code, _Leaving([], [], []))
+        reached = reach(point.point, None, day, is_holiday(day, point.country), None) if point and not start else None
+        if state != DepartureState.OPEN or (reached and reached.refused):
             mine.gone.append((network, day))
+        elif reached and reached.closes:
+            mine.closings.append((network, day, reached.closes))
         elif start is not None:
-            mine.windows.append((network, day, start))
+            mine.starts.append((network, day, start))
     return found
 
 
-def _is_window(card: RateCard, network: str) -> bool:
-    """Tell whether a network's van is asked for by the hour, so that what is bought after it began is left behind."""
-    return any(n.id == network and n.pickup and n.pickup.least_span_min for n in card.networks)
+def _by_vans(card: RateCard, starts: Sequence[tuple[str, date, time]]) -> list[tuple[str, date, time]]:
+    """Return until when labels go along with booked vans."""
+    networks = {n.id: n for n in card.networks if n.pickup}
+    return [
+        (network, day, leaves_by(networks[network].cutoff, Window(at, at), rules))
+        for network, day, at in starts
+        if network in networks and (rules := networks[network].pickup)
+    ]
+
+
+def _by_counters(card: RateCard, closings: Sequence[tuple[str, date, time]]) -> list[tuple[str, date, time]]:
+    """Return until when labels go along that are brought to a counter."""
+    cutoffs = {n.id: n.cutoff for n in card.networks}
+    return [(network, day, min(at, cutoffs[network])) for network, day, at in closings if network in cutoffs]
 
 
 def rules_in_force(session: Session) -> tuple[Rule, ...]:

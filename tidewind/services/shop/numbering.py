@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from datetime import datetime
 
 from sqlalchemy import func, select
@@ -114,6 +114,10 @@ class OwnNumbers:
 
     def __init__(self, sessions: sessionmaker[Session], carrier_id: int, name: str) -> None:
         self._sessions, self._carrier_id, self._name = sessions, carrier_id, name
+
+    def points(self, country: str, postcode: str) -> list[Mapping[str, str]]:  # noqa: ARG002 - CarrierClient's
+        """Its drop-off points come out of a file."""
+        raise RefusedOutside("not_asked", f"{self._name} is not asked")
 
     def quotes(self, consignment: Consignment, now: datetime) -> LiveAnswer:  # noqa: ARG002 - CarrierClient's
         """Its prices are on its card."""

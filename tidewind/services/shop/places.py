@@ -8,6 +8,7 @@ from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
 from tidewind.core.addresses.check import Address, check, tidy_address
+from tidewind.core.pickups.points import read_spot
 from tidewind.db.tables import Place
 from tidewind.services.base import Conflict, Invalid, NotFound
 
@@ -24,11 +25,19 @@ def home_country(session: Session) -> str:
 
 
 def save_place(
-    session: Session, place_id: int | None, name: str, address: Address, spot: str, hours: str, is_default: bool
+    session: Session,
+    place_id: int | None,
+    name: str,
+    address: Address,
+    spot: str,
+    hours: str,
+    is_default: bool,
+    on_earth: str = "",
 ) -> Place:
     """Add or change a place; the first one, or one marked so, becomes the default.
 
-    Raises Invalid with what is wrong with the address, Conflict for a name that is taken.
+    ``on_earth`` is where it lies, as latitude and longitude: ``40.6405, -8.6538``; empty where nobody says.
+    Raises Invalid with what is wrong with the address or with that, Conflict for a name that is taken.
     """
     tidied = tidy_address(address)
     faults = check(tidied)
@@ -46,6 +55,15 @@ def save_place(
         session.flush()
         place.is_default = True
     place.name, place.address, place.pickup_spot, place.opening_hours = name.strip(), tidied, spot, hours
+    try:
+        place.latitude_e6, place.longitude_e6 = read_spot(*_two(on_earth)) or (None, None)
+    except ValueError as error:
+        raise Invalid("on_earth", f"Latitude and longitude: {error}.") from error
     session.add(place)
     session.flush()
     return place
+
+
+def _two(text: str) -> tuple[str, str]:
+    latitude, _, longitude = text.partition(",")
+    return latitude, longitude

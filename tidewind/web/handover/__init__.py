@@ -1,5 +1,5 @@
 """What must leave today, and how it is handed over."""
 
-from tidewind.web.handover.routes import departing, pickups, today
+from tidewind.web.handover.routes import departing, pickups, points, today
 
-ROUTERS = (today.router, departing.router, pickups.router, pickups.public)
+ROUTERS = (today.router, departing.router, pickups.router, pickups.public, points.router)

@@ -105,6 +105,7 @@ def _service(known: dict[str, CarrierRow], comparison: Comparison, cells: list[C
         carrier=carrier.code,
         carrier_name=carrier.name,
         monogram=known[carrier.code].monogram,
+        network_id=network.id,
         network=network.name,
         cutoff=network.cutoff,
         tracking=service.tracking,

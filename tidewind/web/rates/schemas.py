@@ -55,6 +55,7 @@ class ServiceOut(BaseModel):
     carrier: str
     carrier_name: str
     monogram: str
+    network_id: str
     network: str
     cutoff: LocalTime
     tracking: str

@@ -3880,6 +3880,106 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/drop-off-points": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Points
+         * @description Return a carrier's drop-off points for a departure: those that take it first, the nearest at the top.
+         */
+        get: operations["points_api_drop_off_points_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/carriers/{code}/points": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring In
+         * @description Take a carrier's drop-off points out of a CSV, XLSX or GeoJSON file, instead of those it had.
+         */
+        post: operations["bring_in_api_carriers__code__points_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/carriers/{code}/points/ask": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Ask
+         * @description Ask a carrier for its drop-off points, and keep them instead of those it had.
+         */
+        post: operations["ask_api_carriers__code__points_ask_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/departures/ways": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Ways
+         * @description Return how departures can leave: what a van costs and until when, and the nearest points with their hours.
+         */
+        post: operations["ways_api_departures_ways_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/departures/take-along.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Take Along
+         * @description Return the list of what is brought away on a day, point by point, to be taken along.
+         */
+        get: operations["take_along_api_departures_take_along_pdf_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/labels.pdf": {
         parameters: {
             query?: never;
@@ -5047,6 +5147,11 @@ export interface components {
              */
             account: string;
         };
+        /** Body_bring_in_api_carriers__code__points_post */
+        Body_bring_in_api_carriers__code__points_post: {
+            /** File */
+            file: string;
+        };
         /** Body_bring_in_card_api_carriers__code__cards_post */
         Body_bring_in_card_api_carriers__code__cards_post: {
             /** File */
@@ -5128,7 +5233,7 @@ export interface components {
         };
         /**
          * BringIn
-         * @description Whether we take a departure to the carrier ourselves.
+         * @description Whether we take a departure to the carrier ourselves, and to which drop-off point, if one is chosen.
          */
         BringIn: {
             /** Carrier */
@@ -5142,6 +5247,11 @@ export interface components {
             day: string;
             /** Brought */
             brought: boolean;
+            /**
+             * Point
+             * @default
+             */
+            point: string;
         };
         /**
          * BroughtIn
@@ -7295,6 +7405,10 @@ export interface components {
             buying: boolean;
             /** Monogram */
             monogram: string | null;
+            /** Carrier */
+            carrier: string | null;
+            /** Network */
+            network: string | null;
             /** Service */
             service: string | null;
             /** Service Name */
@@ -7341,10 +7455,6 @@ export interface components {
             promise: string;
             /** Packaging */
             packaging: string;
-            /** Carrier */
-            carrier: string | null;
-            /** Network */
-            network: string | null;
             /** Decided By */
             decided_by: string;
             /** Snags */
@@ -7705,6 +7815,10 @@ export interface components {
             buying: boolean;
             /** Monogram */
             monogram: string | null;
+            /** Carrier */
+            carrier: string | null;
+            /** Network */
+            network: string | null;
             /** Service */
             service: string | null;
             /** Service Name */
@@ -7922,10 +8036,64 @@ export interface components {
              */
             opening_hours: string;
             /**
+             * On Earth
+             * @description Latitude and longitude (WGS 84): 40.6405, -8.6538
+             * @default
+             */
+            on_earth: string;
+            /**
              * Is Default
              * @default false
              */
             is_default: boolean;
+        };
+        /**
+         * PointOut
+         * @description A drop-off point as it is for a departure; ``refused`` says why it takes nothing on that day.
+         */
+        PointOut: {
+            /** Code */
+            code: string;
+            /** Name */
+            name: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "shop" | "locker" | "counter";
+            /** Street */
+            street: string;
+            /** Postcode */
+            postcode: string;
+            /** City */
+            city: string;
+            /** Hours */
+            hours: string;
+            /**
+             * Distance M
+             * @description As the crow flies, from where parcels leave; None: not known
+             */
+            distance_m: number | null;
+            /** Opens */
+            opens: string | null;
+            /** Closes */
+            closes: string | null;
+            /** Refused */
+            refused: string;
+            /** Chosen */
+            chosen: boolean;
+            /** Stays */
+            stays: components["schemas"]["StaysOut"][];
+        };
+        /**
+         * PointsOut
+         * @description How many points a carrier has now, and what was left out of the file, by row.
+         */
+        PointsOut: {
+            /** Points */
+            points: number;
+            /** Wrong */
+            wrong: string[];
         };
         /** PrecedentOut */
         PrecedentOut: {
@@ -9157,6 +9325,8 @@ export interface components {
             carrier_name: string;
             /** Monogram */
             monogram: string;
+            /** Network Id */
+            network_id: string;
             /** Network */
             network: string;
             /** Cutoff */
@@ -9521,6 +9691,16 @@ export interface components {
         StartersOut: {
             /** Added */
             added: number;
+        };
+        /**
+         * StaysOut
+         * @description A parcel that a point does not take, by its order's number, and why.
+         */
+        StaysOut: {
+            /** Order Number */
+            order_number: string;
+            /** Words */
+            words: string;
         };
         /**
          * StepOut
@@ -9966,6 +10146,54 @@ export interface components {
             refused: {
                 [key: string]: string;
             };
+        };
+        /**
+         * WaysIn
+         * @description The departures that are about to get labels.
+         */
+        WaysIn: {
+            /** Departures */
+            departures: components["schemas"]["DepartureIn"][];
+        };
+        /**
+         * WaysOut
+         * @description How a departure can leave: fetched (None: nobody comes), or brought to one of the nearest points.
+         *
+         *     ``pickup`` is where a van that was asked for stands.
+         */
+        WaysOut: {
+            /** Carrier */
+            carrier: string;
+            /** Network */
+            network: string;
+            /** Name */
+            name: string;
+            /** Monogram */
+            monogram: string;
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /**
+             * Cutoff At
+             * Format: date-time
+             */
+            cutoff_at: string;
+            /** Currency */
+            currency: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "open" | "closed" | "handed_over" | "missed";
+            fetching: components["schemas"]["FetchingOut"] | null;
+            /** Pickup */
+            pickup: ("asked" | "booked" | "refused" | "cancelling" | "cancelled" | "done" | "missed") | null;
+            /** Brought */
+            brought: boolean;
+            /** Points */
+            points: components["schemas"]["PointOut"][];
         };
         /**
          * WeighedOut
@@ -18134,6 +18362,188 @@ export interface operations {
                 };
                 content: {
                     "text/calendar": string;
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    points_api_drop_off_points_get: {
+        parameters: {
+            query: {
+                /** @example norvia */
+                carrier: string;
+                /** @example text */
+                network: string;
+                /** @example 2026-11-24 */
+                day: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PointOut"][];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    bring_in_api_carriers__code__points_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example norvia */
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_bring_in_api_carriers__code__points_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PointsOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    ask_api_carriers__code__points_ask_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example norvia */
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PointsOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    ways_api_departures_ways_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "departures": [
+                 *         {
+                 *           "carrier": "norvia",
+                 *           "network": "text",
+                 *           "day": "2026-11-24"
+                 *         }
+                 *       ]
+                 *     }
+                 */
+                "application/json": components["schemas"]["WaysIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WaysOut"][];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    take_along_api_departures_take_along_pdf_get: {
+        parameters: {
+            query: {
+                /** @example 2026-11-24 */
+                day: string;
+                /** @example a4 */
+                paper?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": string;
                 };
             };
             /** @description Problem details */

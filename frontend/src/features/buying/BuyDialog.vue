@@ -5,6 +5,7 @@ import { buyLabels, runChecks } from "./queries";
 import { count, day, money } from "../../shared/format";
 import { useSelection } from "../../shared/selection";
 import { useMe } from "../../shared/session";
+import { HandOverWays } from "../handover";
 import { batchQuery, BuyProgress, PreflightList, preflightQuery } from ".";
 import type { PickedOrder } from "../orders/queries";
 import { ErrorNote } from "../../shared/ui";
@@ -88,6 +89,18 @@ const byService = computed(() => {
     found.set(key, s);
   }
   return [...found.values()].sort((a, b) => b.sum - a.sum);
+});
+/** The departures that these labels will be in: how each leaves can be chosen here. */
+const leaving = computed(() => {
+  const found = new Map<string, { carrier: string; network: string; day: string }>();
+  for (const r of wanted.value)
+    if (r.carrier && r.network && r.ship_date)
+      found.set(`${r.carrier} ${r.network} ${r.ship_date}`, {
+        carrier: r.carrier,
+        network: r.network,
+        day: r.ship_date,
+      });
+  return [...found.values()].slice(0, 20);
 });
 const after = computed(() =>
   preflight.value ? preflight.value.available - preflight.value.from_balance : 0,
@@ -173,6 +186,7 @@ const dropped = computed(() =>
                 </tr>
               </tbody>
             </table>
+            <HandOverWays :departures="leaving" />
             <p class="facts">
               From the postage balance: {{ money(preflight.available, currency) }} now,
               <b :class="{ stop: after < 0 }">{{ money(after, currency) }}</b> afterwards.<template

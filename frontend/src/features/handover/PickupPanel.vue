@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { computed, reactive, watch } from "vue";
+import DropOff from "./DropOff.vue";
 import PickupStanding from "./PickupStanding.vue";
 import SentencePart from "./SentencePart.vue";
 import { keyOf, useDepartures, wishOf } from "./useDepartures";
@@ -106,14 +107,18 @@ function send(): void {
     <p v-for="words in dropped" :key="words" class="stop" role="status">
       ✕ Not asked for. {{ words }}.
     </p>
-    <p v-if="!f">Nobody comes for these: they are taken along to a counter or a shop.</p>
+    <template v-if="!f">
+      <p class="mute">Nobody comes for these: they are taken along to a shop, locker or counter.</p>
+      <DropOff :lane="lane" />
+    </template>
     <template v-else-if="lane.brought">
       <p>We take these there ourselves.</p>
+      <DropOff :lane="lane" />
       <button
         v-if="may('shipper')"
         type="button"
         class="link"
-        @click="bring.mutate({ ...keyOf(lane), brought: false })"
+        @click="bring.mutate({ ...keyOf(lane), brought: false, point: '' })"
       >
         Let them be fetched after all
       </button>
@@ -227,7 +232,7 @@ function send(): void {
           v-else
           type="button"
           class="link"
-          @click="bring.mutate({ ...keyOf(lane), brought: true })"
+          @click="bring.mutate({ ...keyOf(lane), brought: true, point: '' })"
         >
           We take them there
         </button>

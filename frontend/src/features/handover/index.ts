@@ -1,1 +1,2 @@
+export { default as HandOverWays } from "./HandOverWays.vue";
 export { todayQuery } from "./queries";

@@ -1,5 +1,5 @@
 import { queryOptions } from "@tanstack/vue-query";
-import { api, need, type Schemas } from "../../api/client";
+import { api, need, sendFile, type Schemas } from "../../api/client";
 
 export const todayQuery = queryOptions({
   queryKey: ["today"],
@@ -98,3 +98,28 @@ export const handOver = async (body: Schemas["HandOverIn"]) =>
 
 export const movePile = async (body: Schemas["MoveIn"]) =>
   need(await api.POST("/api/departures/move", { body }));
+
+export type Way = Schemas["WaysOut"];
+export type Point = Schemas["PointOut"];
+
+/** How departures can leave, asked before their labels are bought. */
+export const waysQuery = (departures: Schemas["DepartureIn"][]) =>
+  queryOptions({
+    queryKey: ["departures", "ways", departures],
+    queryFn: async () => need(await api.POST("/api/departures/ways", { body: { departures } })),
+    enabled: departures.length > 0,
+    placeholderData: (before) => before,
+  });
+
+export const pointsQuery = (key: Schemas["DepartureIn"]) =>
+  queryOptions({
+    queryKey: ["departures", "points", key],
+    queryFn: async () =>
+      need(await api.GET("/api/drop-off-points", { params: { query: { ...key } } })),
+  });
+
+export const bringInPoints = (carrier: string, file: File) =>
+  sendFile<Schemas["PointsOut"]>(`/api/carriers/${carrier}/points`, file);
+
+export const askForPoints = async (carrier: string) =>
+  need(await api.POST("/api/carriers/{code}/points/ask", { params: { path: { code: carrier } } }));

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed, ref, watch } from "vue";
 import { count, day, money } from "../../shared/format";
+import { HandOverWays } from "../handover";
 import PriceChart from "./PriceChart.vue";
 import {
   lateWords,
@@ -234,6 +235,16 @@ watch(
                   </ul>
                 </div>
               </div>
+              <HandOverWays
+                v-if="shown(r).ship_date"
+                :departures="[
+                  {
+                    carrier: r.service.carrier,
+                    network: r.service.network_id,
+                    day: shown(r).ship_date!,
+                  },
+                ]"
+              />
             </td>
           </tr>
         </template>

@@ -46,7 +46,7 @@ def reopen(body: DepartureIn, who: Shipper, session: Tx, now: Now) -> ManifestOu
 @router.post("/departures/bring")
 def bring_it(body: BringIn, _who: Shipper, session: Tx, now: Now) -> CountOut:
     """Say that a departure is taken to the carrier by us, or that it is to be fetched after all."""
-    bring(session, body.key, body.brought, now)
+    bring(session, body.key, body.brought, body.point, now)
     return CountOut(count=1)
 
 

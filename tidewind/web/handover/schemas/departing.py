@@ -25,9 +25,10 @@ class DepartureIn(BaseModel):
 
 
 class BringIn(DepartureIn):
-    """Whether we take a departure to the carrier ourselves."""
+    """Whether we take a departure to the carrier ourselves, and to which drop-off point, if one is chosen."""
 
     brought: bool
+    point: Annotated[str, Field(max_length=40)] = ""
 
 
 class CountIn(DepartureIn):

@@ -77,6 +77,8 @@ class PickedOrder(Out):
     state: str
     buying: bool
     monogram: str | None
+    carrier: str | None
+    network: str | None
     service: str | None
     service_name: str | None
     ship_date: date | None
@@ -109,8 +111,6 @@ class OrderRow(PickedOrder):
     item_count: int
     promise: str
     packaging: str
-    carrier: str | None
-    network: str | None
     decided_by: str
     snags: list[SnagOut]
     payment: str

@@ -5,6 +5,7 @@ from __future__ import annotations
 from fastapi import APIRouter
 
 from tidewind.core.addresses.check import Address
+from tidewind.core.pickups.points import spot_text
 from tidewind.services import shop as service
 from tidewind.services.shop import all_packaging, all_places, in_stock, set_stock
 from tidewind.web.access import Anyone, Bench, Now, Owner, Tx
@@ -24,6 +25,7 @@ def places(_who: Anyone, session: Tx) -> list[PlaceIO]:
             address=AddressIO.model_validate(p.address),
             pickup_spot=p.pickup_spot,
             opening_hours=p.opening_hours,
+            on_earth=spot_text(p.on_earth),
             is_default=p.is_default,
         )
         for p in all_places(session)
@@ -41,6 +43,7 @@ def save_place(body: PlaceIO, _who: Owner, session: Tx) -> PlaceIO:
         body.pickup_spot,
         body.opening_hours,
         body.is_default,
+        body.on_earth,
     )
     return body.model_copy(update={"id": row.id, "is_default": row.is_default})
 

@@ -15,6 +15,7 @@ class PlaceIO(BaseModel):
     address: AddressIO
     pickup_spot: Short = ""
     opening_hours: Short = ""
+    on_earth: Short = Field(default="", description="Latitude and longitude (WGS 84): 40.6405, -8.6538")
     is_default: bool = False
 
 

@@ -35,6 +35,7 @@ function start(place?: Place): void {
         address: { ...EMPTY },
         pickup_spot: "",
         opening_hours: "",
+        on_earth: "",
         is_default: false,
       };
 }
@@ -105,6 +106,12 @@ const save = useMutation({
       <div class="form-grid mt-3">
         <v-text-field v-model="editing.pickup_spot" class="w3" label="Pick-up spot" />
         <v-text-field v-model="editing.opening_hours" class="w3" label="Opening hours" />
+        <v-text-field
+          v-model="editing.on_earth"
+          class="w6"
+          label="Latitude, longitude"
+          hint="For how far drop-off points are: 40.6386, -8.6513"
+        />
         <v-checkbox
           v-model="editing.is_default"
           class="w6"
