@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session, sessionmaker
 from tidewind.app import make_wiring
 from tidewind.outside.http_carrier import HttpCarrier
 from tidewind.services.buying import buy_shipment
-from tidewind.services.handover import settle_pickups
+from tidewind.services.handover import settle_pickups, tell_manifests
 from tidewind.services.orders import pull
 from tidewind.settings import Settings
 
@@ -41,6 +41,10 @@ def main(point: str, what: str, at: str) -> None:
     if point.startswith("pickups:"):
         die_before_commit(wiring.sessions, int(point.removeprefix("pickups:")))
         settle_pickups(wiring.sessions, wiring.outside, clock)
+        return
+    if point.startswith("manifests:"):
+        die_before_commit(wiring.sessions, int(point.removeprefix("manifests:")))
+        tell_manifests(wiring.sessions, wiring.outside, clock)
         return
     if point.startswith("pull:"):
         die_before_commit(wiring.sessions, int(point.removeprefix("pull:")))

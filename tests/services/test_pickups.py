@@ -5,6 +5,7 @@ from __future__ import annotations
 import random
 import subprocess
 import sys
+from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, date, datetime, time
 
 import httpx
@@ -13,8 +14,8 @@ from sqlalchemy import func, select
 
 from tests.conftest import Clock
 from tests.services.steps import as_a_process, ask, books, buy, clear_orders, ids_of, person
-from tidewind.db.tables import Departure, LedgerLine, Order, OrderChange, Pickup, Shipment
-from tidewind.services.base import Conflict
+from tidewind.db.tables import Departure, Label, LedgerLine, Manifest, Order, OrderChange, Pickup, Shipment
+from tidewind.services.base import Conflict, Invalid
 from tidewind.services.buying import ToBuy, ask_to_buy, ask_void
 from tidewind.services.handover import (
     DepartureKey,
@@ -219,8 +220,8 @@ def test_answers_that_are_lost_and_processes_that_die_never_book_or_charge_twice
         assert books(wiring)["pickups"] == 0
 
 
-def _in_a_process_that_dies(wiring: Wiring, nth: int, moment: datetime) -> int:
-    command = [sys.executable, "-m", "tests.services.crash", f"pickups:{nth}", "", moment.isoformat()]
+def _in_a_process_that_dies(wiring: Wiring, nth: int, moment: datetime, what: str = "pickups") -> int:
+    command = [sys.executable, "-m", "tests.services.crash", f"{what}:{nth}", "", moment.isoformat()]
     return subprocess.run(command, env=as_a_process(wiring), check=False, timeout=60).returncode
 
 
@@ -311,6 +312,86 @@ def test_a_closed_manifest_fixes_what_goes_and_a_carrier_that_wants_it_has_it_fi
             close_manifest(session, key, "Tomé", clock())
     assert list(tell_manifests(wiring.sessions, wiring.outside, clock).values()) == ["unasked"]
     assert [row["reopened"] for row in world.rows("select * from closed_list")] == [1]
+
+
+def test_a_closed_list_reaches_its_carrier_once_whatever_is_lost_and_whoever_dies(
+    wiring: Wiring, clock: Clock, world: World
+) -> None:
+    """Answers that are late, missing or broken, and a process killed before each commit, of a list and of its way back."""
+    clock.at = at(9, 0)
+    bought(wiring, "cobaltair", "air", 1)
+    key = DepartureKey("cobaltair", "air", TUESDAY)
+    numbers = []
+    for round_, trouble in enumerate((*FAULTS, "manifests:1", "manifests:2"), 1):
+        for opens, stands in ((False, "told"), (True, "unasked")):
+            with wiring.sessions.begin() as session:
+                if opens:
+                    reopen_manifest(session, key, "Tomé", clock())
+                else:
+                    numbers.append(close_manifest(session, key, "Tomé", clock()).number)
+            if trouble in FAULTS:
+                world.set_fault("cobaltair", trouble, 1)
+                tell_manifests(wiring.sessions, wiring.outside, clock)
+            else:
+                what, _, nth = trouble.partition(":")
+                assert _in_a_process_that_dies(wiring, int(nth), clock(), what) == -9
+            if trouble in FAULTS:
+                world.set_fault("cobaltair", trouble, 0)  # what comes back asks for no work that could be late
+            clock.move(minutes=2)
+            tell_manifests(wiring.sessions, wiring.outside, clock)
+            with wiring.sessions() as session:
+                newest = session.scalars(select(Manifest).order_by(Manifest.id.desc()).limit(1)).one()
+                assert newest.told == stands, trouble
+            rows = world.rows("select number, reopened from closed_list order by rowid")
+            assert [row["number"] for row in rows] == numbers, trouble
+            assert [row["reopened"] for row in rows] == [1] * (round_ - 1) + [int(opens)], trouble
+
+
+@pytest.mark.parametrize("seed", range(3))
+def test_whoever_is_at_a_departure_at_once_it_goes_once_with_one_list(wiring: Wiring, clock: Clock, seed: int) -> None:
+    """Six people close, open, count and hand over in any order: nothing breaks, and every parcel goes exactly once."""
+    clock.at = at(9, 0)
+    ids = bought(wiring, "brightmile", "road", 4)
+    key = DepartureKey("brightmile", "road", TUESDAY)
+    with wiring.sessions() as session:
+        numbers = session.scalars(select(Label.tracking_number).where(Label.shipment_id.in_(ids))).all()
+
+    def somebody(n: int) -> list[str]:
+        chance, came = random.Random(seed * 10 + n), []
+        for _ in range(6):
+            what = chance.choice(("close", "open", "count", "count", "hand"))
+            try:
+                with wiring.sessions.begin() as session:
+                    if what == "close":
+                        close_manifest(session, key, f"P{n}", clock())
+                    elif what == "open":
+                        reopen_manifest(session, key, f"P{n}", clock())
+                    elif what == "count":
+                        came.append(count_out(session, key, chance.choice(numbers) or "", clock()).verdict)
+                    elif n == 0:
+                        hand_over(session, key, None, "Ana", "", f"P{n}", clock())
+                        came.append("handed over")
+            except (Conflict, Invalid) as refusal:
+                came.append(refusal.code)
+        return came
+
+    with ThreadPoolExecutor(6) as people:
+        came = [what for one in people.map(somebody, range(6)) for what in one]
+    if "handed over" not in came:
+        with wiring.sessions.begin() as session:
+            hand_over(session, key, None if "right" in came else len(numbers), "Ana", "", "Tomé", clock())
+    with wiring.sessions() as session:
+        departure = session.scalars(
+            select(Departure).where(Departure.network == "road", Departure.day == TUESDAY)
+        ).one()
+        standing = session.scalars(select(Manifest).where(Manifest.reopened_at.is_(None))).all()
+        labels = session.scalars(select(Label).where(Label.shipment_id.in_(ids))).all()
+    assert departure.state == "handed_over"
+    assert len(standing) <= 1  # nobody is made to close it first
+    gone = {label.tracking_number for label in labels if label.departure_id == departure.id}
+    assert all((label.handed_over_at is not None) == (label.tracking_number in gone) for label in labels)
+    assert gone
+    assert all({line["tracking_number"] for line in one.lines} >= gone for one in standing)
 
 
 def test_nothing_is_bought_into_a_departure_that_has_closed_a_moment_ago(wiring: Wiring, clock: Clock) -> None:

@@ -118,7 +118,11 @@ def test_a_carrier_tells_its_points_and_a_chosen_one_outlives_news_of_them(wirin
         assert bring_in_points(session, "pontolo", "points.geojson", data, clock()) == (1, [])
         assert points_seen(session, points, clock())[0].reached.distance_m == 0
         assert session.scalars(select(Departure.point_id).where(Departure.carrier == "pontolo")).one() is None
-        for bad, words in ((b"{}", "no GeoJSON"), (b"a,b\n1,2\n", "must name the columns"), (b"[" * 99_999, "must name the columns")):
+        for bad, words in (
+            (b"{}", "no GeoJSON"),
+            (b"a,b\n1,2\n", "must name the columns"),
+            (b"[" * 99_999, "must name the columns"),
+        ):
             with pytest.raises(Invalid, match=words):
                 bring_in_points(session, "pontolo", "points.csv", bad, clock())
 

@@ -15,7 +15,7 @@ from tidewind.core.states.departures import DEPARTURE_MOVES, DepartureMove, Depa
 from tidewind.core.states.labels import LabelState
 from tidewind.core.states.pickups import PickupState
 from tidewind.db.tables import CarrierRow, Departure, Label, Manifest, Order, Pickup, Shipment
-from tidewind.outside.errors import RefusedOutside
+from tidewind.outside.errors import MaybeDone, NeverSent, RefusedOutside
 from tidewind.outside.handing_over import ManifestTold
 from tidewind.services.base import Conflict, NotFound, Outside, defer, each_by_itself, is_due, move_row
 from tidewind.services.handover.departures import DepartureKey, default_place, lock_departure, plan_what_stays
@@ -206,6 +206,8 @@ def _tell(sessions: sessionmaker[Session], outside: Outside, manifest_id: int, c
             client.tell_manifest(key, told)
     except RefusedOutside as refusal:
         state, words = "refused", str(refusal)
+    except (NeverSent, MaybeDone):
+        return "asked"  # it is due again soon: the same key is the same list, told or not
     with sessions.begin() as session:
         manifest = session.get_one(Manifest, manifest_id, with_for_update={"of": Manifest})
         if (manifest.reopened_at is not None) == opened:  # else it was opened again meanwhile, and is due once more
