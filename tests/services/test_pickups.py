@@ -38,6 +38,7 @@ from tidewind.services.handover import (
     tell_manifests,
 )
 from tidewind.services.orders import edit_hand
+from tidewind.services.papers import mail_receipt
 from tidewind.services.planning import replan_waiting
 from tidewind.services.rates import ask_prices_of_order
 from tidewind.standins import carriers
@@ -455,6 +456,23 @@ def test_the_drivers_count_says_at_once_what_is_wrong_and_what_is_left_goes_next
         }
         with pytest.raises(Conflict, match="handed over already"):
             hand_over(session, key, 2, "", "", "Tomé", clock())
+
+
+def test_who_took_what_can_be_had_by_mail(wiring: Wiring, clock: Clock, world: World) -> None:
+    clock.at = at(9, 0)
+    bought(wiring, "brightmile", "road", 1)
+    key = DepartureKey("brightmile", "road", TUESDAY)
+    with wiring.sessions.begin() as session, pytest.raises(Conflict, match="not handed over yet"):
+        mail_receipt(session, wiring.outside, key, "books@larkspur.example")
+    with wiring.sessions.begin() as session:
+        labels = session.scalar(select(func.count(Label.id)))
+        hand_over(session, key, labels, "Ana Prata", "", "Tomé", clock())
+        mail_receipt(session, wiring.outside, key, "books@larkspur.example")
+    mail = world.rows("select * from mail order by id desc limit 1")[0]
+    assert mail["recipient"] == "books@larkspur.example"
+    assert "by Tomé to Ana Prata" in mail["body"]
+    with wiring.sessions.begin() as session, pytest.raises(Conflict, match="no mail address"):
+        mail_receipt(session, wiring.outside, key, "nobody")
 
 
 def test_a_number_stands_for_the_count_only_where_it_is_all_of_them(wiring: Wiring, clock: Clock) -> None:

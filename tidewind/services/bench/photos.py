@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from datetime import datetime
+from datetime import date, datetime
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from tidewind.db.tables import Bench, Packing, Photo
+from tidewind.db.tables import Bench, Departure, Label, Packing, Photo
 from tidewind.outside.apart import read_apart
 from tidewind.outside.pictures import PictureError, photo_and_small
 from tidewind.services.base import Conflict, Invalid, NotFound
@@ -40,6 +40,17 @@ def photos_of(session: Session, *, packing_id: int | None = None, order_id: int 
     if order_id is not None:
         query = query.where(Packing.order_id == order_id)
     return session.scalars(query).all()
+
+
+def photos_in(session: Session, carrier: str, network: str, day: date) -> Sequence[Photo]:
+    """Return the pictures of the parcels of a departure, oldest first."""
+    inside = (
+        select(Label.shipment_id)
+        .join(Departure, Departure.id == Label.departure_id)
+        .where(Departure.carrier == carrier, Departure.network == network, Departure.day == day)
+    )
+    query = select(Photo).join(Packing, Packing.id == Photo.packing_id).where(Packing.shipment_id.in_(inside))
+    return session.scalars(query.order_by(Photo.id)).all()
 
 
 def get_photo(session: Session, photo_id: int) -> Photo:

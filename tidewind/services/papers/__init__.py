@@ -35,6 +35,7 @@ from tidewind.services.papers.prints import (
     send_due_prints,
     send_to_printer,
 )
+from tidewind.services.papers.receipts import mail_receipt
 from tidewind.services.papers.take_along import print_take_along
 
 __all__ = [
@@ -46,6 +47,7 @@ __all__ = [
     "goods_of",
     "look_at_printer",
     "look_at_printers",
+    "mail_receipt",
     "manifest_data",
     "manifest_rows",
     "mark_printed",

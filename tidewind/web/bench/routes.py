@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import date
 from typing import Annotated, Literal
 
 from fastapi import APIRouter, Path, Query, Response, UploadFile
@@ -18,6 +19,7 @@ from tidewind.services.bench import (
     look_at_bench,
     packed_by_person,
     packing_for_photo,
+    photos_in,
     photos_of,
     scan_at_bench,
     see_bench,
@@ -85,6 +87,12 @@ def take_photo(name: Name, file: UploadFile, who: Bench, session: Tx, now: Now) 
 def order_photos(order_id: int, _who: Anyone, session: Tx) -> list[PhotoOut]:
     """Return which pictures there are of an order's parcels."""
     return [PhotoOut.model_validate(photo) for photo in photos_of(session, order_id=order_id)]
+
+
+@router.get("/departures/photos")
+def departure_photos(carrier: str, network: str, day: date, _who: Anyone, session: Tx) -> list[PhotoOut]:
+    """Return which pictures there are of the parcels of a departure."""
+    return [PhotoOut.model_validate(photo) for photo in photos_in(session, carrier, network, day)]
 
 
 @router.get("/photos/{photo_id}", **answers_with("image/jpeg"))

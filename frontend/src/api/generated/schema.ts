@@ -3366,6 +3366,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/departures/photos": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Departure Photos
+         * @description Return which pictures there are of the parcels of a departure.
+         */
+        get: operations["departure_photos_api_departures_photos_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/photos/{photo_id}": {
         parameters: {
             query?: never;
@@ -3606,6 +3626,26 @@ export interface paths {
          * @description Hand a departure over: what was counted goes, the rest falls to the next one.
          */
         post: operations["hand_it_over_api_departures_hand_over_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/departures/receipt": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Receipt
+         * @description Mail a receipt of a departure that was handed over, with the list of its parcels.
+         */
+        post: operations["receipt_api_departures_receipt_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -8789,6 +8829,23 @@ export interface components {
              * @description What of the file was not read, in words
              */
             left_out: string;
+        };
+        /**
+         * ReceiptIn
+         * @description Who is to get a receipt of a departure by mail.
+         */
+        ReceiptIn: {
+            /** Carrier */
+            carrier: string;
+            /** Network */
+            network: string;
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /** Mail To */
+            mail_to: string;
         };
         /** RecipeFromOrder */
         RecipeFromOrder: {
@@ -17387,6 +17444,42 @@ export interface operations {
             };
         };
     };
+    departure_photos_api_departures_photos_get: {
+        parameters: {
+            query: {
+                /** @example norvia */
+                carrier: string;
+                /** @example text */
+                network: string;
+                /** @example 2026-11-24 */
+                day: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PhotoOut"][];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     photo_api_photos__photo_id__get: {
         parameters: {
             query?: {
@@ -17832,6 +17925,47 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HandedOverOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    receipt_api_departures_receipt_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "carrier": "norvia",
+                 *       "network": "text",
+                 *       "day": "2026-11-24",
+                 *       "mail_to": "ana@buyer.example"
+                 *     }
+                 */
+                "application/json": components["schemas"]["ReceiptIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CountOut"];
                 };
             };
             /** @description Problem details */

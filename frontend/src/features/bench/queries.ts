@@ -35,3 +35,6 @@ export const makeBadge = async (personId: number) =>
 
 export const fetchOrderPhotos = async (orderId: number) =>
   need(await api.GET("/api/orders/{order_id}/photos", { params: { path: { order_id: orderId } } }));
+
+export const fetchDeparturePhotos = async (departure: Schemas["DepartureIn"]) =>
+  need(await api.GET("/api/departures/photos", { params: { query: { ...departure } } }));

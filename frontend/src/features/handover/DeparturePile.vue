@@ -47,7 +47,7 @@ const printed = computed(() => props.lane.piles.reduce((n, p) => n + p.printed, 
         <td class="right">{{ roomTaken(p.volume_mm3) }}</td>
         <td>
           <button v-if="movable" type="button" class="link" @click="emit('later', p)">
-            Another day
+            Another day <kbd v-if="p === lane.piles[0]" class="key">l</kbd>
           </button>
         </td>
       </template></DataTable

@@ -72,11 +72,12 @@ const manifests = computed(() =>
   lanes.value.flatMap((l) => (l.manifest ? [l.manifest.number] : [])),
 );
 const counting = ref(false);
-const moving = ref<{ pile: Schemas["PileOut"]; to?: string }>();
+const moving = ref<{ service?: string; to?: string }>();
 /** A stack that hangs on the pointer, until it is let go over a day. */
 const hanging = ref<Schemas["PileOut"]>();
 function drop(to: string): void {
-  if (hanging.value && to !== here.value?.day) moving.value = { pile: hanging.value, to };
+  if (hanging.value && to !== here.value?.day)
+    moving.value = { service: hanging.value.service, to };
   hanging.value = undefined;
 }
 function lift(lane: Schemas["LaneOut"], service: string): void {
@@ -95,6 +96,10 @@ useKeys({
   d: () => {
     if (here.value?.piles.length && !here.value.handed_over_at && may("shipper", "packer"))
       counting.value = true;
+  },
+  l: () => {
+    const open = here.value?.state === "open" || here.value?.state === "missed";
+    if (open && here.value!.piles.length && may("shipper")) moving.value = {};
   },
   ArrowDown: () => (asked.value = Math.min(chosen.value + 1, lanes.value.length - 1)),
   ArrowUp: () => (asked.value = Math.max(chosen.value - 1, 0)),
@@ -146,7 +151,7 @@ useKeys({
           />
         </div>
         <div v-if="here" class="three">
-          <DeparturePile :lane="here" @later="moving = { pile: $event }" />
+          <DeparturePile :lane="here" @later="moving = { service: $event.service }" />
           <PickupPanel :lane="here" />
           <HandingOver :lane="here" @count="counting = true" />
         </div>
@@ -186,7 +191,7 @@ useKeys({
     <MoveDialog
       v-if="moving && here && data"
       :lane="here"
-      :pile="moving.pile"
+      :service="moving.service"
       :days="data.days"
       :to="moving.to"
       @close="moving = undefined"

@@ -1,6 +1,8 @@
 <script setup lang="ts">
 import { computed } from "vue";
+import ReceiptMail from "./ReceiptMail.vue";
 import { keyOf, useDepartures } from "./useDepartures";
+import { OrderPhotos } from "../bench";
 import { type Schemas } from "../../api/client";
 import { clock, count, day, dayAndClock } from "../../shared/format";
 import { now, useMe } from "../../shared/session";
@@ -31,6 +33,7 @@ const file = (kind: string) => `/api/manifests/${props.lane.manifest?.number}.${
       }}<template v-if="lane.driver"> to {{ lane.driver }}</template
       >.
     </p>
+    <ReceiptMail v-if="lane.handed_over_at && may('shipper', 'packer')" :departure="keyOf(lane)" />
     <template v-if="lane.manifest">
       <p>
         Manifest <span class="mono">{{ lane.manifest.number }}</span>,
@@ -79,6 +82,7 @@ const file = (kind: string) => `/api/manifests/${props.lane.manifest?.number}.${
         Count with the driver <kbd class="key">d</kbd>
       </button>
     </p>
+    <OrderPhotos v-if="labels" :departure="keyOf(lane)" />
     <ul v-if="lane.late.length" class="late" aria-label="Late for their promise">
       <li v-for="l in lane.late" :key="l.order_id" class="stop">
         <RouterLink class="link" :to="`/orders/${l.order_id}`">{{ l.order_number }}</RouterLink>

@@ -10,7 +10,7 @@ import { FormDialog, SelectField } from "../../shared/ui";
 /** Labels of one service leave on another day: what that does to arrivals and promises is said before it is done. */
 const props = defineProps<{
   lane: Schemas["LaneOut"];
-  pile: Schemas["PileOut"];
+  service?: string;
   days: string[];
   to?: string;
 }>();
@@ -18,9 +18,11 @@ const emit = defineEmits<{ close: [] }>();
 const client = useQueryClient();
 const others = computed(() => props.days.filter((d) => d !== props.lane.day));
 const to = ref(props.to ?? others.value.find((d) => d > props.lane.day) ?? others.value[0] ?? "");
+const service = ref(props.service ?? props.lane.piles[0]?.service ?? "");
+const pile = computed(() => props.lane.piles.find((p) => p.service === service.value));
 const body = computed(() => ({
   ...keyOf(props.lane),
-  service: props.pile.service,
+  service: service.value,
   to_day: to.value,
   only_try: false,
 }));
@@ -48,18 +50,25 @@ const later = computed(
 
 <template>
   <FormDialog
-    :title="`${pile.name} leaves on another day`"
+    :title="`${pile?.name ?? lane.name} leaves on another day`"
     :error="cannot ?? move.error.value"
     @close="emit('close')"
     @send="move.mutate(body)"
   >
+    <SelectField
+      v-if="lane.piles.length > 1"
+      v-model="service"
+      class="mb-3"
+      label="The labels of"
+      :items="lane.piles.map((p) => ({ title: `${p.name}, ${p.labels}`, value: p.service }))"
+    />
     <SelectField
       v-model="to"
       label="Leaves on"
       :items="others.map((d) => ({ title: day(d), value: d }))"
     />
     <p v-if="tried && !cannot">
-      {{ count(pile.labels, "label") }} of {{ count(tried.length, "order") }}:
+      {{ count(pile?.labels ?? 0, "label") }} of {{ count(tried.length, "order") }}:
       {{
         later
           ? `${count(later, "order")} ${later === 1 ? "arrives" : "arrive"} later`
@@ -75,7 +84,7 @@ const later = computed(
     </ul>
     <template #actions>
       <v-btn type="submit" :loading="moving" :disabled="!tried || !!cannot"
-        >Move {{ count(pile.labels, "label") }}</v-btn
+        >Move {{ count(pile?.labels ?? 0, "label") }}</v-btn
       >
     </template>
   </FormDialog>

@@ -123,3 +123,6 @@ export const bringInPoints = (carrier: string, file: File) =>
 
 export const askForPoints = async (carrier: string) =>
   need(await api.POST("/api/carriers/{code}/points/ask", { params: { path: { code: carrier } } }));
+
+export const mailReceipt = (departure: Schemas["DepartureIn"], mail_to: string) =>
+  api.POST("/api/departures/receipt", { body: { ...departure, mail_to } });

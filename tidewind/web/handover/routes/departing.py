@@ -8,8 +8,8 @@ from fastapi import APIRouter, Response
 
 from tidewind.db.tables import Manifest
 from tidewind.services.handover import bring, close_manifest, count_out, hand_over, move_pile, reopen_manifest
-from tidewind.services.papers import manifest_data, manifest_rows, print_manifest
-from tidewind.web.access import Bench, Now, Shipper, Tx
+from tidewind.services.papers import mail_receipt, manifest_data, manifest_rows, print_manifest
+from tidewind.web.access import Bench, Now, Parts, Shipper, Tx
 from tidewind.web.base.schemas import CountOut
 from tidewind.web.files import CSV, PDF, answers_with, download
 from tidewind.web.handover.schemas.departing import (
@@ -21,6 +21,7 @@ from tidewind.web.handover.schemas.departing import (
     HandOverIn,
     MovedOut,
     MoveIn,
+    ReceiptIn,
 )
 from tidewind.web.handover.schemas.pickups import ManifestOut
 
@@ -61,6 +62,13 @@ def hand_it_over(body: HandOverIn, who: Bench, session: Tx, now: Now) -> HandedO
     """Hand a departure over: what was counted goes, the rest falls to the next one."""
     done = hand_over(session, body.key, body.number, body.driver, body.signature, who.name, now)
     return HandedOverOut(parcels=done.parcels, left=[MovedOut.model_validate(one) for one in done.left])
+
+
+@router.post("/departures/receipt")
+def receipt(body: ReceiptIn, _who: Bench, session: Tx, parts: Parts) -> CountOut:
+    """Mail a receipt of a departure that was handed over, with the list of its parcels."""
+    mail_receipt(session, parts.outside, body.key, body.mail_to)
+    return CountOut(count=1)
 
 
 @router.post("/departures/move")

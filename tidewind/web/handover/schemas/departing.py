@@ -8,7 +8,7 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, Field
 
 from tidewind.services.handover import DepartureKey
-from tidewind.web.base.schemas import Out, Short
+from tidewind.web.base.schemas import MailTo, Out, Short
 
 
 class DepartureIn(BaseModel):
@@ -29,6 +29,12 @@ class BringIn(DepartureIn):
 
     brought: bool
     point: Annotated[str, Field(max_length=40)] = ""
+
+
+class ReceiptIn(DepartureIn):
+    """Who is to get a receipt of a departure by mail."""
+
+    mail_to: MailTo
 
 
 class CountIn(DepartureIn):
