@@ -1,0 +1,275 @@
+"""Checkout: where offers and rows hold, the arithmetic of a price, which row and band a basket meets, fallbacks."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from datetime import date, datetime
+from typing import Any
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tidewind.core.checkout.answering import Basket, BasketLine, PackedBasket, ServicePrice, answer
+from tidewind.core.checkout.arithmetic import adjusted, up_to_ending
+from tidewind.core.checkout.offer import Adjusting, ByTable, Fallback, Flat, Free, Handling, Limits, Live, Offer, Times
+from tidewind.core.checkout.reach import Reach, read_reach
+from tidewind.core.checkout.tables import RateTable, TableRow, faults_of, most_specific_first
+from tidewind.core.checkout.written import read_checkout
+
+BASKET = Basket((BasketLine("TR-02", 2, 3_200),), "PT", "3500-108")
+ROAD, BOX = ServicePrice("road", "Road", 610), ServicePrice("box", "Box M", 540, latest=date(2026, 11, 30))
+HOME = Offer("home", (("en", "Home delivery"), ("pt", "Entrega em casa")), Live(("road", "box")))
+
+
+def packed(*services: ServicePrice, **more: Any) -> PackedBasket:
+    return PackedBasket("Carton S", gross_g=1_380, services={s.code: s for s in services}, **more)
+
+
+def price(
+    offer: Offer, basket: Basket = BASKET, services: tuple[ServicePrice, ...] = (ROAD, BOX), **more: Any
+) -> int | str:
+    """Return what an offer costs a basket, or why it is not offered."""
+    found = answer([offer], {}, basket, packed(*services, **more), "EUR")
+    return found.offered[0].price if found.offered else found.absent[0].why
+
+
+@pytest.mark.parametrize(
+    ("start", "how", "parcels", "ends"),
+    [
+        (540, Adjusting(percent_bp=800), 1, 583),
+        (540, Adjusting(percent_bp=-700), 1, 502),
+        (100, Adjusting(amount=-200), 1, 0),
+        (583, Adjusting(ending=90), 1, 590),
+        (590, Adjusting(ending=90), 1, 590),
+        (591, Adjusting(ending=90), 1, 690),
+        (210, Adjusting(floor=390), 1, 390),
+        (1_120, Adjusting(percent_bp=500, handling=Handling(parcel=50)), 2, 1_276),
+        (1_000, Adjusting(500, -30, Handling(10, 20, 5), 50), 2, 1_150),  # 1050, 1020, 1020 + 10 + 40 + 15, up to .50
+        (480, Adjusting(ending=90, ceiling=485), 1, 485),  # the ceiling may break the ending
+        (0, Adjusting(ending=90), 1, 0),  # what is free stays free
+    ],
+)
+def test_the_arithmetic_of_an_offer(start: int, how: Adjusting, parcels: int, ends: int) -> None:
+    steps = adjusted(start, how, parcels, 3, "EUR")
+    assert (steps[-1].price if steps else start) == ends
+
+
+@given(st.integers(0, 50_000), st.integers(0, 99))
+def test_an_ending_is_the_least_price_above_that_ends_so(amount: int, ending: int) -> None:
+    found = up_to_ending(amount, ending, "EUR")
+    assert found == next(p for p in range(amount, amount + 100) if p % 100 == ending)
+
+
+@given(
+    st.lists(st.integers(0, 9_000), min_size=1, max_size=5),
+    st.integers(-5_000, 5_000),
+    st.integers(-900, 900),
+    st.one_of(st.none(), st.integers(0, 99)),
+    st.one_of(st.none(), st.integers(0, 900)),
+    st.integers(0, 3_000),
+)
+def test_a_cheaper_service_never_raises_the_price_and_nothing_is_below_the_floor(
+    nets: list[int], percent: int, amount: int, ending: int | None, floor: int | None, cheaper: int
+) -> None:
+    services = tuple(ServicePrice(f"s{n}", f"S{n}", net) for n, net in enumerate(nets))
+    offer = Offer(
+        "o",
+        (("en", "O"),),
+        Live((*(s.code for s in services), "new")),
+        adjusting=Adjusting(percent, amount, ending=ending, floor=floor),
+    )
+    before = price(offer, services=services)
+    after = price(offer, services=(*services, ServicePrice("new", "New", cheaper)))
+    assert isinstance(before, int)
+    assert isinstance(after, int)
+    assert max(floor or 0, 0) <= after <= before
+
+
+@pytest.mark.parametrize(
+    ("value", "voucher", "counts", "asked"),
+    [(6_000, 0, "before", 0), (5_999, 0, "before", 540), (6_400, 1_000, "before", 0), (6_400, 1_000, "after", 540)],
+)
+def test_free_from_a_value_on(value: int, voucher: int, counts: Any, asked: int) -> None:
+    basket = Basket((BasketLine("A", 1, value),), "PT", "3500-108", discount=voucher)
+    offer = replace(HOME, free=Free(6_000, counts))
+    assert price(offer, basket) == asked
+    line = answer([offer], {}, basket, packed(ROAD, BOX), "EUR").offered[0]
+    assert line.to_free == max(6_000 - (value - (voucher if counts == "after" else 0)), 0)
+
+
+def test_the_cheapest_is_shown_the_fallback_only_for_want_of_an_answer_and_refusals_are_said() -> None:
+    waits, refuses = ServicePrice("road", "Road", waits=True), ServicePrice("box", "Box M", refused="too long")
+    safe = replace(HOME, fallback=Fallback(590, 1_290))
+    assert price(HOME) == 540
+    assert price(safe, services=(waits, BOX)) == 540  # the others are offered
+    assert price(safe, services=(waits, refuses)) == 590
+    assert price(safe, services=(waits, refuses), abroad=True) == 1_290
+    assert price(HOME, services=(waits,)) == "no carrier answered, and there is no fallback for that"
+    assert price(safe, services=(refuses,)) == "Box M: too long"  # nobody takes it: no price for want of an answer
+    assert price(safe, services=(), refused="no box takes it") == "no box takes it"
+    found = answer([safe], {}, BASKET, packed(waits), "EUR").offered[0]
+    assert (found.source, found.price) == ("fallback", 590)
+    each = replace(HOME, price=Live(("road", "box"), each=True))
+    named = answer([each], {}, BASKET, packed(ROAD, BOX), "EUR").offered
+    assert [(line.code, line.name, line.price) for line in named] == [
+        ("home:box", "Box M", 540),
+        ("home:road", "Road", 610),
+    ]
+    assert answer([HOME], {}, BASKET, packed(BOX), "EUR", "pt-PT").offered[0].name == "Entrega em casa"
+    later = answer([replace(HOME, packing_days=2)], {}, BASKET, packed(BOX), "EUR").offered[0]
+    assert later.latest == date(2026, 12, 2)
+
+
+@pytest.mark.parametrize(
+    ("change", "why"),
+    [
+        ({"on": False}, "switched off"),
+        ({"channels": frozenset({"tallyfair"})}, "other channels"),
+        ({"reach": Reach(frozenset({"ES"}))}, "does not go there"),
+        ({"times": Times(frozenset({5}))}, "not open now"),
+        ({"times": Times(until="09:00")}, "not open now"),
+        ({"limits": Limits(weight_g=(None, 1_379))}, "weight is above"),
+        ({"limits": Limits(value=(6_401, None))}, "value is below"),
+        ({"limits": Limits(items=(3, None))}, "number of items is below"),
+        ({"limits": Limits(not_skus=frozenset({"TR-02"}))}, "not for TR-02"),
+        ({"limits": Limits(skus=frozenset({"GC-1"}))}, "not for TR-02"),
+        ({"limits": Limits(tags=frozenset({"seed"}))}, "other tags"),
+        ({"takes": ("box",), "price": Flat(390)}, None),
+        ({"takes": ("gone",), "price": Flat(390)}, "no carrier has its services"),
+        ({"limits": Limits((1_380, 1_380), (6_400, 6_400), (2, 2))}, None),
+    ],
+)
+def test_what_an_offer_holds_for(change: dict[str, Any], why: str | None) -> None:
+    basket = replace(BASKET, channel="larkspur", local=datetime(2026, 11, 24, 9, 0))  # noqa: DTZ001
+    found = price(replace(HOME, **change), basket)
+    assert isinstance(found, int) if why is None else why in str(found)
+
+
+TABLE = RateTable(
+    "islands",
+    "Islands 2026",
+    "weight_g",
+    (4_000, 9_000),
+    (
+        TableRow(read_reach("PT", "", "9000-9400"), (580, 1_120), "Madeira"),
+        TableRow(read_reach("PT", "", "9500-9980"), (660, None), "Azores"),
+        TableRow(read_reach("PT", "", ""), (300, 500)),
+        TableRow(read_reach("not PT CH", "", ""), (1_200, 1_900), "Abroad"),
+    ),
+)
+
+
+@pytest.mark.parametrize(
+    ("country", "postcode", "grams", "expected"),
+    [
+        ("PT", "9500-321", 4_000, 660),
+        ("PT", "3800-001", 4_000, 300),
+        ("PT", "9000-001", 4_000, 580),
+        ("PT", "9000-001", 4_001, 1_120),
+        ("PT", "9400-999", 9_000, 1_120),
+        ("PT", "9000-001", 9_001, "above the last band"),
+        ("PT", "9500-321", 4_001, "offers nothing in row 2, band 2"),
+        ("CH", "8001", 100, "no row for there"),
+        ("FR", "75001", 100, 1_200),
+    ],
+)
+def test_rows_and_bands(country: str, postcode: str, grams: int, expected: int | str) -> None:
+    basket = Basket((BasketLine("A", 1, 100),), country, postcode)
+    found = answer(
+        [Offer("t", (("en", "T"),), ByTable("islands"))], {"islands": TABLE}, basket, PackedBasket(gross_g=grams), "EUR"
+    )
+    if isinstance(expected, int):
+        assert found.offered[0].price == expected
+    else:
+        assert expected in found.absent[0].why
+
+
+COUNTRIES = st.sampled_from(["", "PT", "ES", "PT ES", "not PT", "not CH FR"])
+CODES = st.sampled_from(["", "90", "9000-9400", "95", "1", "not 95", "9 not 91", "9200-9599 not 95"])
+
+
+@given(
+    st.lists(st.tuples(COUNTRIES, CODES), max_size=7), st.sampled_from(["PT", "ES", "FR", "CH"]), st.integers(0, 9999)
+)
+def test_the_first_row_that_holds_is_found_as_a_slow_reader_would(
+    cells: list[tuple[str, str]], country: str, code: int
+) -> None:
+    def holds(countries: str, postcodes: str) -> bool:
+        names, _, but = countries.partition("not ")
+        if (names.split() and country not in names.split()) or country in but.split():
+            return False
+        inside, _, outside = postcodes.partition("not ")
+
+        def meets(pattern: str) -> bool:
+            low, _, high = pattern.partition("-")
+            return low <= f"{code:04}"[: len(low)] <= (high or low)
+
+        return not any(map(meets, outside.split())) and (not inside.split() or any(map(meets, inside.split())))
+
+    rows = tuple(TableRow(read_reach(c, "", p), (1,)) for c, p in cells)
+    table = RateTable("t", "T", "items", (1,), rows)
+    slow = next((n for n, (c, p) in enumerate(cells) if holds(c, p)), None)
+    assert table.row_for(country, f"{code:04}") == slow
+    for fault in faults_of(table):
+        if "never reached" in fault.words and fault.row is not None:
+            assert slow != fault.row
+
+
+def test_faults_of_a_table_are_pointed_out_and_narrow_rows_can_be_put_on_top() -> None:
+    messy = replace(
+        TABLE,
+        rows=(
+            TableRow(read_reach("PT", "", "9"), (500, 400)),
+            TableRow(read_reach("PT", "", "9000-9400"), (580, 1_120)),
+            TableRow(read_reach("ES", "", "07"), (None, 900)),
+            TableRow(read_reach("ES", "", "35"), (800, 900)),
+        ),
+    )
+    words = [(fault.row, fault.band, fault.words) for fault in faults_of(messy)]
+    assert (0, 1, "cheaper than the band before it") in words
+    assert (1, None, "row 1 above takes everything, so this row is never reached") in words
+    assert (2, 0, "nobody is offered anything here") in words
+    assert (3, None, "nobody in ES 08 to 34 is offered anything") in words
+    assert most_specific_first(messy).rows[0].reach.postcodes == ("9000-9400",)
+    assert not [f for f in faults_of(TABLE) if "between" in f.words or "nobody in" in f.words]  # row 3 takes the rest
+
+
+def test_what_is_written_is_read_or_every_fault_is_said() -> None:
+    good = {
+        "offers": [
+            {
+                "code": "home",
+                "names": {"en": "Home delivery"},
+                "price": {"kind": "live", "services": ["road"]},
+                "percent_bp": 500,
+                "ending_minor": 90,
+                "free": {"from_minor": 6_000},
+                "fallback": {"home_minor": 590},
+                "where": {"countries": "PT ES", "postcodes": "not 9000-9999"},
+            },
+            {"code": "isl", "names": {"en": "Islands"}, "price": {"kind": "table", "table": "t"}},
+        ],
+        "tables": [{"code": "t", "name": "T", "bands": [1_000], "rows": [{"countries": "PT", "prices": [490]}]}],
+    }
+    read = read_checkout(good, {"road": "Road"})
+    assert read.errors == ()
+    assert read.offers[0].adjusting == Adjusting(500, ending=90)
+    assert read.offers[0].reach.not_postcodes == ("9000-9999",)
+    for change, words in (
+        ({"names": {}}, "no name"),
+        ({"price": {"kind": "live", "services": ["boat"]}}, "no service boat"),
+        ({"price": {"kind": "table", "table": "x"}}, "no table x"),
+        ({"percent_bp": 1.5}, "whole number"),
+        ({"where": {"countries": "Portugal"}}, "no country"),
+        ({"where": {"countries": "PT", "postcodes": "9400-9000"}}, "no postcode"),
+        ({"floor_minor": 900, "ceiling_minor": 800}, "above the highest"),
+        ({"times": {"from": "9"}}, "hours are written"),
+        ({"code": "Home!"}, "small letters"),
+        ({"basket": {"items_from": 3, "items_to": 2}}, "above its to"),
+    ):
+        errors = read_checkout(
+            {"offers": [good["offers"][0] | change], "tables": good["tables"]}, {"road": "Road"}
+        ).errors
+        assert any(words in error for error in errors), (change, errors)
+    assert read_checkout([]).errors

@@ -1,0 +1,308 @@
+"""Which offers a basket gets, at which price, and why the others are not among them."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from datetime import date, datetime, timedelta
+from typing import Literal
+
+from tidewind.core.checkout.arithmetic import PriceStep, adjusted
+from tidewind.core.checkout.offer import ByTable, Flat, Live, Offer, PerItem, PerKilogram
+from tidewind.core.checkout.tables import MEASURES, RateTable
+from tidewind.core.quantities import steps_begun
+
+Source = Literal["live", "own", "fallback"]
+"""Whether a price was made of what carriers ask, of the shop's own figures, or is the one for want of an answer."""
+
+
+@dataclass(frozen=True, slots=True)
+class BasketLine:
+    """One line of a basket: how many of what, what a piece costs in minor units, and its product's tags."""
+
+    sku: str
+    quantity: int
+    unit_price: int = 0
+    tags: frozenset[str] = frozenset()
+
+
+@dataclass(frozen=True, slots=True)
+class Basket:
+    """What a shopper is about to order, and where it goes; ``discount`` in minor units, ``local`` on the shop's clock."""
+
+    lines: tuple[BasketLine, ...]
+    country: str
+    postcode: str
+    region: str = ""
+    discount: int = 0
+    channel: str = ""
+    group: str = ""
+    local: datetime = datetime(2000, 1, 1)  # noqa: DTZ001 - a clock on the wall of the shop
+
+    @property
+    def items(self) -> int:
+        """How many pieces it has."""
+        return sum(line.quantity for line in self.lines)
+
+    def value(self, counts: str) -> int:
+        """What it is worth before or after discounts, in minor units."""
+        before = sum(line.unit_price * line.quantity for line in self.lines)
+        return before if counts == "before" else max(before - self.discount, 0)
+
+
+@dataclass(frozen=True, slots=True)
+class ServicePrice:
+    """What a service costs for the packed basket (net minor units), or why it does not take it.
+
+    ``waits``: nobody has its price now, its carrier would have to be asked.
+    """
+
+    code: str
+    name: str
+    net: int | None = None
+    refused: str = ""
+    waits: bool = False
+    earliest: date | None = None
+    latest: date | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class PackedBasket:
+    """A basket as it would be packed: parcels, gross grams, cubic centimetres, what each service makes of it.
+
+    ``words`` name the boxes; ``refused`` says why it could not be packed.  ``abroad``: it leaves the country.
+    """
+
+    words: str = ""
+    parcels: int = 1
+    gross_g: int = 0
+    volume_cm3: int = 0
+    abroad: bool = False
+    services: Mapping[str, ServicePrice] = field(default_factory=dict)
+    refused: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Offered:
+    """What a shopper sees: name, price in minor units, arrival; and, for us, every step to it and where it comes from.
+
+    ``to_free`` is how much more the basket must be worth for it to be free, where that is to be had.
+    """
+
+    code: str
+    name: str
+    price: int
+    source: Source
+    steps: tuple[PriceStep, ...]
+    service: str = ""
+    earliest: date | None = None
+    latest: date | None = None
+    to_free: int | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Absent:
+    """An offer that this basket does not get, and why."""
+
+    code: str
+    name: str
+    why: str
+
+
+@dataclass(frozen=True, slots=True)
+class Answer:
+    """What a basket is offered, in the order of the offers, and what it is not."""
+
+    offered: tuple[Offered, ...]
+    absent: tuple[Absent, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class _Asked:
+    """What an offer is asked about, and the tables by their code."""
+
+    tables: Mapping[str, RateTable]
+    basket: Basket
+    packed: PackedBasket
+    currency: str
+    language: str
+
+
+def answer(
+    offers: Sequence[Offer],
+    tables: Mapping[str, RateTable],
+    basket: Basket,
+    packed: PackedBasket,
+    currency: str,
+    language: str = "",
+) -> Answer:
+    """Return what a basket is offered; ``tables`` by their code."""
+    asked = _Asked(tables, basket, packed, currency, language)
+    offered: list[Offered] = []
+    absent: list[Absent] = []
+    for offer in offers:
+        found = _not_for(offer, basket, packed) or _offered(offer, asked)
+        if isinstance(found, str):
+            absent.append(Absent(offer.code, offer.name_in(language), found))
+        else:
+            offered += found
+    return Answer(tuple(offered), tuple(absent))
+
+
+def _not_for(offer: Offer, basket: Basket, packed: PackedBasket) -> str:
+    """Return why an offer is not for a basket, empty where it is; the first reason counts."""
+    if not offer.on:
+        return "it is switched off"
+    if offer.channels and basket.channel not in offer.channels:
+        return "it is for other channels"
+    if not offer.reach.holds(basket.country, basket.postcode, basket.region):
+        return "it does not go there"
+    if not offer.times.hold(basket.local):
+        return "it is not open now"
+    return _outside(offer, basket, packed) or _barred(offer, basket)
+
+
+def _outside(offer: Offer, basket: Basket, packed: PackedBasket) -> str:
+    """Return which measure of a basket lies outside an offer's limits."""
+    measured = (
+        ("weight", packed.gross_g, offer.limits.weight_g),
+        ("value", basket.value("before"), offer.limits.value),
+        ("number of items", basket.items, offer.limits.items),
+    )
+    for what, amount, (least, most) in measured:
+        if least is not None and amount < least:
+            return f"the {what} is below what it is for"
+        if most is not None and amount > most:
+            return f"the {what} is above what it is for"
+    return ""
+
+
+def _barred(offer: Offer, basket: Basket) -> str:
+    """Return which product keeps a basket from an offer."""
+    limits, skus = offer.limits, {line.sku for line in basket.lines}
+    if limits.skus and not skus <= limits.skus:
+        return f"it is not for {min(skus - limits.skus)}"
+    if skus & limits.not_skus:
+        return f"it is not for {min(skus & limits.not_skus)}"
+    if limits.tags and not all(line.tags & limits.tags for line in basket.lines):
+        return "it is for products with other tags"
+    barred = frozenset().union(*(line.tags for line in basket.lines)) & limits.not_tags
+    return f"it is not for products tagged {min(barred)}" if barred else ""
+
+
+def _offered(offer: Offer, asked: _Asked) -> list[Offered] | str:
+    """Return what an offer is for a basket: one line, several of a live one, or why it is not to be had."""
+    packed = asked.packed
+    takers = [packed.services[code] for code in offer.services if code in packed.services]
+    priced = sorted((s for s in takers if s.net is not None), key=lambda s: (s.net, s.latest or date.max))
+    if isinstance(offer.price, Live):
+        if not priced:
+            return _for_want(offer, asked, takers)
+        chosen = priced if offer.price.each else priced[:1]
+        return [_line(offer, asked, (s.net or 0, _compared(priced, s)), "live", s) for s in chosen]
+    if offer.takes and not any(s.net is not None or s.waits for s in takers):
+        return _why_not(takers, packed)
+    price = _own_price(offer, asked)
+    return price if isinstance(price, str) else [_line(offer, asked, price, "own", next(iter(priced), None))]
+
+
+def _compared(priced: Sequence[ServicePrice], one: ServicePrice) -> str:
+    others = ", ".join(s.name for s in priced if s is not one)
+    return f"{one.name} for the packed basket" + (f"; also asked: {others}" if others else "")
+
+
+def _for_want(offer: Offer, asked: _Asked, takers: Sequence[ServicePrice]) -> list[Offered] | str:
+    """Return the fallback of a live offer where a carrier did not answer; where all refuse the basket, why."""
+    packed = asked.packed
+    if packed.refused or not any(s.waits for s in takers):
+        return _why_not(takers, packed)
+    price = offer.fallback.abroad if packed.abroad else offer.fallback.home
+    if price is None:
+        return "no carrier answered, and there is no fallback for that"
+    steps, to_free = [PriceStep("no carrier answered: the fallback", price)], _to_free(offer, asked.basket)
+    if to_free == 0:
+        steps.append(PriceStep("free from this value on", 0))
+    name = offer.name_in(asked.language)
+    return [Offered(offer.code, name, steps[-1].price, "fallback", tuple(steps), to_free=to_free)]
+
+
+def _why_not(takers: Sequence[ServicePrice], packed: PackedBasket) -> str:
+    if packed.refused:
+        return packed.refused
+    if not takers:
+        return "no carrier has its services any more"
+    return "; ".join(f"{s.name}: {s.refused or 'not asked'}" for s in takers)
+
+
+Made = tuple[int, str]
+"""A price in minor units, and where it comes from, in words."""
+
+
+def _own_price(offer: Offer, asked: _Asked) -> Made | str:
+    """Return a price that the shop makes itself and where it comes from, or why there is none."""
+    match offer.price:
+        case Flat(price):
+            return price, "always the same"
+        case PerItem(first, further):
+            items = asked.basket.items
+            return first + further * max(items - 1, 0), f"{items} items"
+        case PerKilogram(base, kilogram):
+            begun = steps_begun(asked.packed.gross_g, 1000)
+            return base + kilogram * begun, f"{begun} kg begun"
+        case ByTable(code):
+            return _by_table(asked.tables.get(code), code, asked.basket, asked.packed)
+        case _:
+            return "it has no price"
+
+
+def _by_table(table: RateTable | None, code: str, basket: Basket, packed: PackedBasket) -> Made | str:
+    if table is None:
+        return f"there is no table {code}"
+    amounts = {
+        "weight_g": packed.gross_g,
+        "value": basket.value("before"),
+        "items": basket.items,
+        "volume_cm3": packed.volume_cm3,
+    }
+    row = table.row_for(basket.country, basket.postcode, basket.region)
+    if row is None:
+        return f"table {table.name} has no row for there"
+    band = table.band_for(amounts[table.by])
+    if band is None:
+        return f"above the last band of table {table.name} ({MEASURES[table.by]})"
+    price = table.rows[row].prices[band]
+    where = f"row {row + 1}, band {band + 1}"
+    return f"table {table.name} offers nothing in {where}" if price is None else (price, f"table {table.name}, {where}")
+
+
+def _line(offer: Offer, asked: _Asked, made: Made, source: Source, service: ServicePrice | None) -> Offered:
+    """Return what the shopper sees of an offer that starts from a price, made by a service where one is named."""
+    basket, to_free = asked.basket, _to_free(offer, asked.basket)
+    steps = [PriceStep(made[1], made[0])]
+    group = dict(offer.groups).get(basket.group)
+    if group is not None:
+        steps.append(PriceStep(f"the price of {basket.group}", group))
+    else:
+        steps += adjusted(made[0], offer.adjusting, asked.packed.parcels, basket.items, asked.currency)
+    if to_free == 0:
+        steps.append(PriceStep("free from this value on", 0))
+    line = Offered(offer.code, offer.name_in(asked.language), steps[-1].price, source, tuple(steps), to_free=to_free)
+    return line if service is None else _by_service(line, offer, service)
+
+
+def _by_service(line: Offered, offer: Offer, service: ServicePrice) -> Offered:
+    """Return a line with the service it goes by and when that arrives, with the shop's time to pack."""
+    if isinstance(offer.price, Live) and offer.price.each:
+        line = replace(line, code=f"{offer.code}:{service.code}", name=service.name)
+    line, wait = replace(line, service=service.code), timedelta(days=offer.packing_days)
+    if offer.shows == "nothing" or service.latest is None:
+        return line
+    earliest = service.earliest + wait if service.earliest and offer.shows == "span" else None
+    return replace(line, earliest=earliest, latest=service.latest + wait)
+
+
+def _to_free(offer: Offer, basket: Basket) -> int | None:
+    """Return how much more a basket must be worth for an offer to be free; 0 where it is, None where it never is."""
+    if offer.free is None:
+        return None
+    return max(offer.free.from_value - basket.value(offer.free.counts), 0)
