@@ -185,6 +185,21 @@ def test_rows_and_bands(country: str, postcode: str, grams: int, expected: int |
         assert expected in found.absent[0].why
 
 
+@pytest.mark.parametrize(
+    ("country", "postcode", "holds"),
+    [
+        ("PT", "3500-108", True),
+        ("PT", "9000-001", False),
+        ("ES", "35001", False),
+        ("ES", "28001", True),
+        ("FR", "1", False),
+    ],
+)
+def test_a_postcode_can_belong_to_one_of_the_countries_only(country: str, postcode: str, holds: bool) -> None:
+    assert read_reach("PT ES", "", "not PT:9000-9999 ES:35").holds(country, postcode) is holds
+    assert read_reach("PT ES", "", "ES:28").holds("PT", "9000-001")  # only Spain is narrowed
+
+
 COUNTRIES = st.sampled_from(["", "PT", "ES", "PT ES", "not PT", "not CH FR"])
 CODES = st.sampled_from(["", "90", "9000-9400", "95", "1", "not 95", "9 not 91", "9200-9599 not 95"])
 

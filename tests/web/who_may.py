@@ -18,7 +18,7 @@ GET /api/differences | POST /api/plans/try | GET /api/layers | GET /api/rules | 
 GET /api/rules/vocabulary | GET /api/rules/versions | GET /api/rules/file | GET /api/recipes | GET /api/promises
 GET /api/work | GET /api/contacts | GET /api/addresses/suggest | POST /api/addresses/parse | GET /api/products
 GET /api/carriers | GET /api/rate-card/example | GET /api/shop | GET /api/carriers/{code}/cards/{card_id} | GET /api/rate-card/schema
-GET /api/orders/{order_id}/compare | POST /api/quote | POST /api/matrix
+GET /api/orders/{order_id}/compare | POST /api/quote | POST /api/matrix | GET /api/checkout | POST /api/checkout/v1/offers
 GET /api/products/file | GET /api/restricted | GET /api/restricted/try | GET /api/clearances
 GET /api/orders/{order_id}/photos | GET /api/photos/{photo_id} | GET /api/departures/photos | GET /api/packaging/stock | GET /api/departures | POST /api/departures/ways | GET /api/drop-off-points | GET /api/pickups | GET /api/batches | GET /api/returns | GET /api/cover | GET /api/printing | GET /api/printing/template
 """
@@ -50,7 +50,7 @@ PUT /api/imports/{import_id}/columns | PATCH /api/imports/{import_id}/rows | POS
 PUT /api/imports/{import_id}/reading | POST /api/imports/{import_id}/undo | POST /api/channels/{code}/pull | GET /api/channels/{code}/counts
 POST /api/channels/{code}/test | POST /api/orders/{order_id}/clear | POST /api/orders/{order_id}/sent
 POST /api/orders/{order_id}/apart | POST /api/orders/join | POST /api/orders/{order_id}/undo
-POST /api/layers/shop-defaults/rehearse | POST /api/rules/rehearse | POST /api/recipes | POST /api/recipes/from-order
+POST /api/layers/shop-defaults/rehearse | POST /api/rules/rehearse | POST /api/checkout/try | POST /api/recipes | POST /api/recipes/from-order
 DELETE /api/recipes/{code} | PUT /api/promises | POST /api/promises/rehearse | DELETE /api/precedents/{precedent_id}
 PATCH /api/products | POST /api/products/file | POST /api/preflight | POST /api/voids | POST /api/late-sales/{shipment_id} | GET /api/refunds
 POST /api/refunds/{shipment_id}/chase | POST /api/batches | PATCH /api/batches/{batch_id}
@@ -65,7 +65,7 @@ _OWNER = """
 GET /api/people | GET /api/personal-data | POST /api/personal-data/erase | POST /api/people | PATCH /api/people/{person_id} | POST /api/people/{person_id}/link
 POST /api/people/{person_id}/sign-out | GET /api/keys | POST /api/keys | DELETE /api/keys/{key_id} | POST /api/money/top-up | POST /api/places | POST /api/packaging
 PUT /api/shop | GET /api/shop/mail | PUT /api/shop/mail | POST /api/shop/mail/test | GET /api/shop/sms | PUT /api/shop/sms | POST /api/shop/sms/test | POST /api/packaging/starters
-PUT /api/layers/shop-defaults | PUT /api/rules | POST /api/rules/versions/{version}/restore | PUT /api/channels/{code} | POST /api/channels
+PUT /api/layers/shop-defaults | PUT /api/rules | PUT /api/checkout | POST /api/checkout/versions/{version}/restore | POST /api/rules/versions/{version}/restore | PUT /api/channels/{code} | POST /api/channels
 GET /api/channels/{code}/consent | POST /api/channels/{code}/connect | POST /api/channels/{code}/paused
 POST /api/carriers | POST /api/carriers/connect | DELETE /api/carriers/{code} | POST /api/carriers/{code}/ranges
 DELETE /api/carriers/{code}/ranges/{range_id} | PATCH /api/carriers/{code} | POST /api/carriers/{code}/accounts | PATCH /api/carriers/{code}/accounts/{account_id}

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from datetime import datetime
 from importlib import resources
 from typing import Any
@@ -12,6 +13,7 @@ from tidewind.core.addresses.check import Address
 from tidewind.core.order_facts import Hand, LineFacts, OrderFacts
 from tidewind.db.tables import PrecedentRow
 from tidewind.services.planning import link_promise, save_recipe, save_rules, shop_settings
+from tidewind.services.rates import save_checkout
 from tidewind.services.shop import read_restricted_list, replace_restricted_list, save_contact
 
 RECIPES: tuple[tuple[str, str, str | None, str | None, list[str]], ...] = (
@@ -111,5 +113,7 @@ def load_layers(session: Session, owner_id: int, now: datetime) -> None:
     shop_settings(session).desks = ["Garden clubs", "Export"]
     for code, address in CONTACTS:
         save_contact(session, None, code, address, home=False)
+    offers = json.loads(resources.files("tidewind.data").joinpath("checkout.json").read_text("utf-8"))
+    save_checkout(session, offers, 0, "The first offers", None, owner_id, now)
     data = resources.files("tidewind.data").joinpath("restricted-sample.csv").read_bytes()
     replace_restricted_list(session, "Sample list (invented)", read_restricted_list(data, "restricted-sample.csv"), now)

@@ -28,7 +28,7 @@ class BasketLine:
 
 @dataclass(frozen=True, slots=True)
 class Basket:
-    """What a shopper is about to order, and where it goes; ``discount`` in minor units, ``local`` on the shop's clock."""
+    """What a shopper is about to order, and where it goes; ``discount`` in minor units, ``local`` the shop's clock."""
 
     lines: tuple[BasketLine, ...]
     country: str

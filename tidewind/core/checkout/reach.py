@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass
+from functools import lru_cache
 
 from tidewind.core.addresses.countries import country_code
 from tidewind.core.tariffs.zones import bounds_of, in_postcodes, plain_postcode
@@ -17,7 +18,8 @@ _PATTERN = re.compile(r"[A-Z0-9]{1,10}(-[A-Z0-9]{1,10})?")
 class Reach:
     """Countries (none: all), regions (none: all), postcodes (none: all); what is excluded wins over what is named.
 
-    Postcodes are beginnings or ranges of them: ``9000-9400`` is everything whose first four signs lie between.
+    Postcodes are beginnings or ranges of them: ``9000-9400`` is everything whose first four signs lie between.  With a
+    country before them, ``ES:35``, they narrow that country only, and others stay whole.
     """
 
     countries: frozenset[str] = frozenset()
@@ -33,9 +35,10 @@ class Reach:
         if self.regions and region.strip().casefold() not in self.regions:
             return False
         plain = plain_postcode(postcode)
-        if self.not_postcodes and in_postcodes(plain, self.not_postcodes):
+        if self.not_postcodes and in_postcodes(plain, patterns_in(self.not_postcodes, country)):
             return False
-        return not self.postcodes or in_postcodes(plain, self.postcodes)
+        mine = patterns_in(self.postcodes, country)
+        return not mine or in_postcodes(plain, mine)
 
     @property
     def narrowness(self) -> tuple[int, int, int, int]:
@@ -43,8 +46,15 @@ class Reach:
         return bool(self.postcodes), _length(self.postcodes), bool(self.regions), bool(self.countries)
 
 
+@lru_cache(maxsize=4_096)
+def patterns_in(postcodes: tuple[str, ...], country: str) -> tuple[str, ...]:
+    """Return the patterns that are meant for a country: its own, and those without one."""
+    parted = [pattern.rpartition(":") for pattern in postcodes]
+    return tuple(pattern for of, _, pattern in parted if of in ("", country))
+
+
 def _length(postcodes: tuple[str, ...]) -> int:
-    return min((len(bounds_of(pattern)[0]) for pattern in postcodes), default=0)
+    return min((len(bounds_of(pattern.rpartition(":")[2])[0]) for pattern in postcodes), default=0)
 
 
 EVERYWHERE = Reach()
@@ -61,8 +71,11 @@ def read_reach(countries: str, regions: str, postcodes: str) -> Reach:
             raise ValueError(f"“{code[:20]}” is no country; write two letters like PT")
     patterns, without = _parted(postcodes.upper().replace(",", " ").split(), NOT.upper())
     for pattern in (*patterns, *without):
-        low, high = bounds_of(pattern)
-        if not _PATTERN.fullmatch(pattern) or low > high or len(low) != len(high):
+        of, _, rest = pattern.rpartition(":")
+        low, high = bounds_of(rest)
+        if of and country_code(of) != of:
+            raise ValueError(f"“{of[:20]}” is no country; write ES:35")
+        if not _PATTERN.fullmatch(rest) or low > high or len(low) != len(high):
             raise ValueError(f"“{pattern[:20]}” is no postcode, beginning or range; write 9000-9400 or 95")
     wanted = frozenset(word.strip().casefold() for word in regions.split(";") if word.strip())
     return Reach(frozenset(named) - {"*"}, frozenset(excluded), wanted, tuple(patterns), tuple(without))

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field, replace
 from itertools import pairwise
 from typing import Literal
 
-from tidewind.core.checkout.reach import Reach
+from tidewind.core.checkout.reach import Reach, patterns_in
 from tidewind.core.tariffs.zones import bounds_of, plain_postcode
 
 By = Literal["weight_g", "value", "items", "volume_cm3"]
@@ -119,6 +119,9 @@ def _covers(wide: Reach, narrow: Reach) -> bool:
 
 
 def _inside(narrow: str, wide: str) -> bool:
+    (of, _, narrow), (of_wide, _, wide) = narrow.rpartition(":"), wide.rpartition(":")
+    if of_wide not in ("", of):
+        return False
     (low, high), (least, most) = bounds_of(narrow), bounds_of(wide)
     size = len(least)
     return len(low) >= size and least <= low[:size] and high[:size] <= most
@@ -134,7 +137,7 @@ def _between(rows: Sequence[TableRow]) -> list[Fault]:
             (bounds_of(pattern), n)
             for n, row in enumerate(rows)
             if code in row.reach.countries
-            for pattern in row.reach.postcodes
+            for pattern in patterns_in(row.reach.postcodes, code)
         )
         for ((_, high), _), ((low, _), n) in pairwise(ranges):
             if len(high) == len(low) and high.isdigit() and low.isdigit() and int(low) - int(high) > 1:

@@ -27,6 +27,8 @@ from tidewind.core.checkout.tables import MEASURES, RateTable, TableRow
 
 MOST_OFFERS, MOST_TABLES, MOST_ROWS, MOST_BANDS = 60, 20, 20_000, 60
 MOST_MINOR = 100_000_000
+USUAL = "en"
+"""The language of the name that is shown where the shopper's has none, if there is one in it."""
 Made = TypeVar("Made")
 _CODE = re.compile(r"[a-z0-9][a-z0-9-]{0,29}")
 _CLOCK = re.compile(r"([01]\d|2[0-3]):[0-5]\d|24:00")
@@ -205,7 +207,7 @@ def _offer(body: Mapping[str, Any], r: _Reader, tables: set[str], services: Mapp
 
 
 def _names(body: Mapping[str, Any], r: _Reader) -> tuple[tuple[str, str], ...]:
-    names = r.inside(body, "names")
+    names = dict(sorted(r.inside(body, "names").items(), key=lambda one: (str(one[0]).lower() != USUAL, str(one[0]))))
     made = tuple(
         (str(language).lower(), " ".join(str(text).split())[:80])
         for language, text in names.items()
@@ -213,7 +215,7 @@ def _names(body: Mapping[str, Any], r: _Reader) -> tuple[tuple[str, str], ...]:
     )
     if not made:
         r.fail("it has no name that a shopper could read")
-    return made or (("en", "?"),)
+    return made or ((USUAL, "?"),)
 
 
 def _price(body: Mapping[str, Any], r: _Reader, tables: set[str]) -> Price:

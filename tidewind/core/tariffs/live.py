@@ -11,6 +11,8 @@ from tidewind.core.consignments import Consignment
 from tidewind.core.quantities import Refused
 from tidewind.core.tariffs.quote import Line, Quote
 
+NOT_KNOWN = frozenset({"not_asked", "stale", "no_answer"})
+"""Reasons for which a price is not known now: the carrier would have to be asked."""
 NOT_ASKED = Refused("not_asked", "its price is asked from the carrier, and has not been asked yet")
 
 

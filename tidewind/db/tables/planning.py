@@ -60,6 +60,18 @@ class RuleSet(Base):
     created_at: Mapped[Created]
 
 
+class CheckoutVersion(Base):
+    """One version of all offers and rate tables; the newest that holds is in force, none is ever changed."""
+
+    __tablename__ = "checkout_version"
+    id: Mapped[Id]
+    body: Mapped[dict[str, Any]]
+    note: Mapped[str] = mapped_column(String(200), default="")
+    person_id: Mapped[int | None] = reference("person.id")
+    holds_from: Mapped[datetime] = mapped_column(index=True)
+    created_at: Mapped[Created]
+
+
 class Work(Base):
     """A long piece of work in the background, and how far it is; ``scope`` says which orders it can concern.
 

@@ -55,6 +55,7 @@ TOPICS: Mapping[str, tuple[tuple[str, ...], tuple[Callable[[Named], str], ...]]]
     "saved_view": (("views",), ()),
     "work": (("work",), ()),
     "rule_set": (("rules", "layers"), ()),
+    "checkout_version": (("checkout",), ()),
     "recipe": (("recipes", "layers"), ()),
     "promise_link": (("layers", "orders"), ()),
     "precedent": (("layers",), ()),

@@ -1,6 +1,7 @@
 """Prices: compared, laid out as a matrix, quoted without an order, asked for."""
 
 from tidewind.services.rates.asked_prices import PricesAsked
+from tidewind.services.rates.checkout import BasketAsked, CheckoutAnswer, offers_for
 from tidewind.services.rates.comparing import (
     Comparison,
     QuotedParcel,
@@ -12,8 +13,20 @@ from tidewind.services.rates.comparing import (
     refresh_asked_prices,
 )
 from tidewind.services.rates.matrix import Matrix, price_matrix
+from tidewind.services.rates.offers import (
+    NOTHING,
+    checkout_in_force,
+    checkout_versions,
+    newest_checkout,
+    restore_checkout,
+    save_checkout,
+    try_checkout,
+)
 
 __all__ = [
+    "NOTHING",
+    "BasketAsked",
+    "CheckoutAnswer",
     "Comparison",
     "Matrix",
     "PricesAsked",
@@ -21,8 +34,15 @@ __all__ = [
     "QuotedParcel",
     "ask_prices_of_order",
     "ask_prices_of_quote",
+    "checkout_in_force",
+    "checkout_versions",
     "compare_order",
+    "newest_checkout",
+    "offers_for",
     "price_matrix",
     "quote_services",
     "refresh_asked_prices",
+    "restore_checkout",
+    "save_checkout",
+    "try_checkout",
 ]

@@ -1,5 +1,5 @@
 """Prices."""
 
-from tidewind.web.rates import routes
+from tidewind.web.rates import checkout, routes
 
-ROUTERS = (routes.router,)
+ROUTERS = (routes.router, checkout.router)

@@ -13,6 +13,7 @@ from tidewind.core.options import carrier_of, in_parcels, with_extras
 from tidewind.core.parcels import parcels_text
 from tidewind.core.punctuality import lateness
 from tidewind.core.quantities import Refused
+from tidewind.core.tariffs.live import NOT_KNOWN
 from tidewind.core.tariffs.quote import Line
 from tidewind.db.tables import CarrierRow
 from tidewind.services.planning import stored_quote
@@ -31,8 +32,6 @@ from tidewind.web.rates.schemas import (
     ServiceOut,
 )
 
-_NOT_KNOWN = frozenset({"not_asked", "stale", "no_answer"})
-
 
 def nothing_compared() -> ComparedOut:
     """Return an empty comparison, for an order that cannot be packed or sent yet."""
@@ -44,7 +43,7 @@ def compared_out(session: Session, comparison: Comparison, chosen: str | None) -
     known = carriers_by_code(session)
     compared = comparison.compared
     services = [_service(known, comparison, cells) for cells in _by_service(compared.cells)]
-    unasked = {c.option.carrier for c in compared.cells if c.option.refused and c.option.refused.reason in _NOT_KNOWN}
+    unasked = {c.option.carrier for c in compared.cells if c.option.refused and c.option.refused.reason in NOT_KNOWN}
     return ComparedOut(
         columns=[_column(column) for column in compared.columns],
         services=services,
@@ -83,7 +82,7 @@ def _cell(cell: Cell) -> CellOut:
         box_name=parcels_text(option.parcels),
         quote=QuoteOut.model_validate(stored_quote(option)) if option.quote else None,
         refused=option.refused.detail if option.refused else None,
-        waits=bool(option.refused and option.refused.reason in _NOT_KNOWN),
+        waits=bool(option.refused and option.refused.reason in NOT_KNOWN),
         stale_minor=cell.stale_net,
         ship_date=option.arrival.ship_date if option.arrival else None,
         arrives_earliest=option.arrival.earliest if option.arrival else None,

@@ -1581,6 +1581,90 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/checkout/v1/offers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Offers
+         * @description Return what the shopper of a basket is offered.  A store asks with an API key; it may be one that only reads.
+         */
+        post: operations["offers_api_checkout_v1_offers_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/checkout": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Checkout
+         * @description Return the offers and tables that were saved last, and the versions before them.
+         */
+        get: operations["checkout_api_checkout_get"];
+        /**
+         * Save
+         * @description Save offers and tables as another version.
+         */
+        put: operations["save_api_checkout_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/checkout/versions/{version}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Restore
+         * @description Bring an older version back as the newest one.
+         */
+        post: operations["restore_api_checkout_versions__version__restore_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/checkout/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try It
+         * @description Say what a basket would be offered by offers that are not saved, and why; faults of both are said with it.
+         */
+        post: operations["try_it_api_checkout_try_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/layers": {
         parameters: {
             query?: never;
@@ -4671,6 +4755,18 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * AbsentOut
+         * @description An offer that the basket does not get, and why.
+         */
+        AbsentOut: {
+            /** Code */
+            code: string;
+            /** Name */
+            name: string;
+            /** Why */
+            why: string;
+        };
+        /**
          * AccountIn
          * @description What to change; what is left out stays.  A new account needs its number.
          */
@@ -4950,6 +5046,89 @@ export interface components {
             balance_minor: number;
             /** Owed Minor */
             owed_minor: number;
+        };
+        /**
+         * BasketIn
+         * @description A basket and where it goes.  Nothing personal is needed: country, postcode, city and region are enough.
+         * @example {
+         *       "country": "PT",
+         *       "language": "pt",
+         *       "lines": [
+         *         {
+         *           "quantity": 2,
+         *           "sku": "TR-02",
+         *           "unit_price_minor": 1890
+         *         }
+         *       ],
+         *       "postcode": "3500-108"
+         *     }
+         */
+        BasketIn: {
+            /** Lines */
+            lines: components["schemas"]["BasketLineIn"][];
+            /**
+             * Country
+             * @description ISO 3166-1 alpha-2
+             */
+            country: string;
+            /**
+             * Postcode
+             * @default
+             */
+            postcode: string;
+            /**
+             * City
+             * @default
+             */
+            city: string;
+            /**
+             * Region
+             * @default
+             */
+            region: string;
+            /**
+             * Discount Minor
+             * @default 0
+             */
+            discount_minor: number;
+            /**
+             * Channel
+             * @description The channel's code, where offers differ by it
+             * @default
+             */
+            channel: string;
+            /**
+             * Customer Group
+             * @default
+             */
+            customer_group: string;
+            /**
+             * Language
+             * @description BCP 47; names are in it where there are such
+             * @default
+             */
+            language: string;
+            /**
+             * Business
+             * @description Whether it goes to a business and not to a home
+             * @default false
+             */
+            business: boolean;
+        };
+        /**
+         * BasketLineIn
+         * @description One line of a basket: a product by its SKU, how many, and what a piece costs.
+         */
+        BasketLineIn: {
+            /** Sku */
+            sku: string;
+            /** Quantity */
+            quantity: number;
+            /**
+             * Unit Price Minor
+             * @default 0
+             */
+            unit_price_minor: number;
         };
         /**
          * BatchChangeIn
@@ -5595,6 +5774,67 @@ export interface components {
             order_ids: number[];
             /** Sum */
             sum: number;
+        };
+        /**
+         * CheckoutIn
+         * @description Offers and tables to be saved as another version, which holds from a moment on; none: from now.
+         */
+        CheckoutIn: {
+            /** Body */
+            body: {
+                [key: string]: unknown;
+            };
+            /** Base Version */
+            base_version: number;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /** Holds From */
+            holds_from?: string | null;
+        };
+        /**
+         * CheckoutOut
+         * @description The offers and tables as they were saved last, in the form of docs/checkout.md; version 0 before the first.
+         */
+        CheckoutOut: {
+            /** Version */
+            version: number;
+            /** In Force */
+            in_force: number;
+            /** Holds From */
+            holds_from: string | null;
+            /** Body */
+            body: {
+                [key: string]: unknown;
+            };
+            /** Services */
+            services: {
+                [key: string]: string;
+            };
+            /** Versions */
+            versions: components["schemas"]["CheckoutVersionOut"][];
+        };
+        /**
+         * CheckoutVersionOut
+         * @description A version of the offers: what was said of it, and since when it holds.
+         */
+        CheckoutVersionOut: {
+            /** Id */
+            id: number;
+            /** Note */
+            note: string;
+            /**
+             * Holds From
+             * Format: date-time
+             */
+            holds_from: string;
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
         };
         /**
          * ChoicesIn
@@ -7377,6 +7617,45 @@ export interface components {
             number: string;
         };
         /**
+         * OfferedOut
+         * @description A line with every step to its price, for the shop's own eyes.
+         */
+        OfferedOut: {
+            /** Code */
+            code: string;
+            /** Name */
+            name: string;
+            /** Price */
+            price: number;
+            /**
+             * Source
+             * @enum {string}
+             */
+            source: "live" | "own" | "fallback";
+            /** Steps */
+            steps: components["schemas"]["PriceStepOut"][];
+            /** Service */
+            service: string;
+            /** Earliest */
+            earliest: string | null;
+            /** Latest */
+            latest: string | null;
+            /** To Free */
+            to_free: number | null;
+        };
+        /**
+         * OffersOut
+         * @description What a basket is offered, in the order in which it is shown.  ``version`` says by which state of the offers.
+         */
+        OffersOut: {
+            /** Version */
+            version: number;
+            /** Currency */
+            currency: string;
+            /** Offers */
+            offers: components["schemas"]["ShownOut"][];
+        };
+        /**
          * OrderAside
          * @description An order that could not be read: why, and everything the channel said of it.
          */
@@ -8229,6 +8508,16 @@ export interface components {
             items: string;
             /** Rows */
             rows: number[];
+        };
+        /**
+         * PriceStepOut
+         * @description One step on the way to a price, and the price after it.
+         */
+        PriceStepOut: {
+            /** Words */
+            words: string;
+            /** Price */
+            price: number;
         };
         /**
          * PricesAskedOut
@@ -9561,6 +9850,27 @@ export interface components {
             /** Closed */
             closed?: components["schemas"]["ClosedDays"][];
         };
+        /**
+         * ShownOut
+         * @description One line that the shopper sees; the arrival is none, a day, or a span of two.
+         */
+        ShownOut: {
+            /** Code */
+            code: string;
+            /** Name */
+            name: string;
+            /** Price Minor */
+            price_minor: number;
+            /** Arrives From */
+            arrives_from: string | null;
+            /** Arrives By */
+            arrives_by: string | null;
+            /**
+             * To Free Minor
+             * @description So much more in the basket and it is free; 0: it is; none: never
+             */
+            to_free_minor: number | null;
+        };
         /** SignInIn */
         SignInIn: {
             /** Login */
@@ -9822,6 +10132,18 @@ export interface components {
             label: string;
             address: components["schemas"]["AddressIO"];
         };
+        /**
+         * TableFaultOut
+         * @description Something wrong with a table: its row and band (from 0; none: all of it), in words.
+         */
+        TableFaultOut: {
+            /** Row */
+            row: number | null;
+            /** Band */
+            band: number | null;
+            /** Words */
+            words: string;
+        };
         /** TakeOutIn */
         TakeOutIn: {
             /** Order Ids */
@@ -10028,14 +10350,15 @@ export interface components {
             };
         };
         /**
-         * TriedOut
-         * @description Whether something that was tried worked, and in words what was answered.
+         * TryIn
+         * @description Offers and tables that are tried with a basket; nothing is saved.
          */
-        TriedOut: {
-            /** Ok */
-            ok: boolean;
-            /** Words */
-            words: string;
+        TryIn: {
+            /** Body */
+            body: {
+                [key: string]: unknown;
+            };
+            basket: components["schemas"]["BasketIn"];
         };
         /**
          * TypedHandIn
@@ -10304,6 +10627,46 @@ export interface components {
              * Format: date-time
              */
             created_at: string;
+        };
+        /**
+         * TriedOut
+         * @description What a basket would be offered, how it was packed, and what stands in the way of saving the offers.
+         */
+        tidewind__web__rates__checkout_schemas__TriedOut: {
+            /** Errors */
+            errors: string[];
+            /** Faults */
+            faults: {
+                [key: string]: components["schemas"]["TableFaultOut"][];
+            };
+            /** Offered */
+            offered: components["schemas"]["OfferedOut"][];
+            /** Absent */
+            absent: components["schemas"]["AbsentOut"][];
+            /** Packed */
+            packed: string;
+            /** Gross G */
+            gross_g: number;
+            /** Parcels */
+            parcels: number;
+            /** Assumed */
+            assumed: string[];
+            /** Refused */
+            refused: string;
+            /** Currency */
+            currency: string;
+            /** Took Ms */
+            took_ms: number;
+        };
+        /**
+         * TriedOut
+         * @description Whether something that was tried worked, and in words what was answered.
+         */
+        tidewind__web__shop__schemas__settings__TriedOut: {
+            /** Ok */
+            ok: boolean;
+            /** Words */
+            words: string;
         };
     };
     responses: never;
@@ -13662,6 +14025,203 @@ export interface operations {
             };
         };
     };
+    offers_api_checkout_v1_offers_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "lines": [
+                 *         {
+                 *           "sku": "HF-02",
+                 *           "quantity": 2
+                 *         }
+                 *       ],
+                 *       "country": "PT",
+                 *       "postcode": "3500-108",
+                 *       "city": "Viseu",
+                 *       "region": ""
+                 *     }
+                 */
+                "application/json": components["schemas"]["BasketIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OffersOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    checkout_api_checkout_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CheckoutOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    save_api_checkout_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "body": {},
+                 *       "base_version": 1
+                 *     }
+                 */
+                "application/json": components["schemas"]["CheckoutIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CheckoutOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    restore_api_checkout_versions__version__restore_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example 1 */
+                version: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CheckoutOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    try_it_api_checkout_try_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "body": {},
+                 *       "basket": {
+                 *         "lines": [
+                 *           {
+                 *             "sku": "HF-02",
+                 *             "quantity": 2
+                 *           }
+                 *         ],
+                 *         "country": "PT",
+                 *         "postcode": "3500-108",
+                 *         "city": "Viseu",
+                 *         "region": ""
+                 *       }
+                 *     }
+                 */
+                "application/json": components["schemas"]["TryIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["tidewind__web__rates__checkout_schemas__TriedOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     all_layers_api_layers_get: {
         parameters: {
             query?: never;
@@ -16506,7 +17066,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["TriedOut"];
+                    "application/json": components["schemas"]["tidewind__web__shop__schemas__settings__TriedOut"];
                 };
             };
             /** @description Problem details */
@@ -16613,7 +17173,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["TriedOut"];
+                    "application/json": components["schemas"]["tidewind__web__shop__schemas__settings__TriedOut"];
                 };
             };
             /** @description Problem details */

@@ -1,0 +1,103 @@
+"""The checkout from end to end: versions, a real basket packed and priced, what a store gets, what is refused."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from datetime import timedelta
+
+import httpx
+import pytest
+from sqlalchemy import select
+
+from tests.conftest import Clock
+from tests.services.steps import person
+from tidewind.core.checkout.arithmetic import up_to_ending
+from tidewind.core.quantities import percent_of
+from tidewind.db.tables import CheckoutVersion, Product
+from tidewind.services.base import Conflict, Invalid
+from tidewind.services.people import make_key
+from tidewind.services.rates import (
+    BasketAsked,
+    checkout_in_force,
+    newest_checkout,
+    offers_for,
+    restore_checkout,
+    save_checkout,
+    try_checkout,
+)
+from tidewind.web.access import Wiring
+
+VISEU = BasketAsked((("TR-02", 2, 1_890),), "PT", "3500-108", "Viseu")
+FLAT = {"offers": [{"code": "post", "names": {"en": "Post"}, "price": {"kind": "flat", "minor": 450}}], "tables": []}
+
+
+def codes(wiring: Wiring, asked: BasketAsked) -> dict[str, int]:
+    with wiring.sessions() as session:
+        return {line.code: line.price for line in offers_for(session, asked, wiring.clock()).answer.offered}
+
+
+def test_a_basket_is_packed_and_offered_at_what_its_order_would_cost(wiring: Wiring) -> None:
+    with wiring.sessions() as session:
+        found = offers_for(session, VISEU, wiring.clock())
+        product = session.scalars(select(Product).where(Product.sku == "TR-02")).one()
+    home = next(line for line in found.answer.offered if line.code == "home")
+    nets = {s.code: s.net for s in found.packed.services.values() if s.net is not None}
+    cheapest = min(nets[code] for code in ("bp-road", "np-box-m", "np-parcel") if code in nets)
+    assert home.steps[0].price == cheapest
+    assert home.price == max(up_to_ending(cheapest + percent_of(cheapest, 500), 90, "EUR"), 390)
+    assert home.to_free == 6_000 - 2 * 1_890
+    assert found.packed.gross_g > 2 * (product.weight_g or 0)  # box and padding are in it
+    assert {"home", "locker", "noon"} <= {line.code for line in found.answer.offered}
+    assert {line.code: line.why for line in found.answer.absent}["islands"] == "it does not go there"
+    assert codes(wiring, replace(VISEU, lines=(("TR-02", 4, 1_890),)))["home"] == 0  # from 60.00 on
+    assert codes(wiring, replace(VISEU, postcode="9500-321"))["islands"] > 0
+    assert list(codes(wiring, replace(VISEU, country="FR", postcode="75001")))[-1] == "abroad"
+    with wiring.sessions() as session:
+        odd = offers_for(session, replace(VISEU, lines=(("NOBODY-KNOWS", 1, 500),)), wiring.clock())
+    assert odd.assumed == ("NOBODY-KNOWS",)
+    assert odd.answer.offered  # by an assumption that is said
+    for bad in (replace(VISEU, country="XX"), replace(VISEU, lines=()), replace(VISEU, lines=(("A", 2_001, 1),))):
+        with wiring.sessions() as session, pytest.raises(Invalid):
+            offers_for(session, bad, wiring.clock())
+
+
+def test_versions_are_kept_hold_from_their_moment_and_come_back(wiring: Wiring, clock: Clock) -> None:
+    with wiring.sessions.begin() as session:
+        ines, first = person(session, "ines"), newest_checkout(session)
+        assert first is not None
+        begun = first.id
+        second = save_checkout(session, FLAT, begun, "Post only", clock() + timedelta(hours=2), ines, clock()).id
+        with pytest.raises(Conflict, match="Somebody saved"):
+            save_checkout(session, FLAT, begun, "", None, ines, clock())
+        with pytest.raises(Invalid, match="no service boat"):
+            boat = {"offers": [FLAT["offers"][0] | {"price": {"kind": "live", "services": ["boat"]}}]}
+            save_checkout(session, boat, second, "", None, ines, clock())
+    assert "home" in codes(wiring, VISEU)  # the new ones do not hold yet
+    clock.move(hours=2)
+    assert codes(wiring, VISEU) == {"post": 450}
+    with wiring.sessions.begin() as session:
+        restored = restore_checkout(session, begun, ines, clock())
+        assert restored.body == session.get_one(CheckoutVersion, begun).body
+    assert "home" in codes(wiring, VISEU)
+    with wiring.sessions() as session:
+        assert checkout_in_force(session, clock())[0] == restored.id
+        draft = try_checkout(session, FLAT, clock())
+        assert [o.code for o in offers_for(session, VISEU, clock(), draft).answer.offered] == ["post"]
+
+
+def test_a_store_asks_with_a_key_that_only_reads(wiring: Wiring, base_url: str) -> None:
+    with wiring.sessions.begin() as session:
+        _, key = make_key(session, person(session, "ines"), "Web shop", "care", reads_only=True)
+    body = {
+        "lines": [{"sku": "TR-02", "quantity": 2, "unit_price_minor": 1890}],
+        "country": "PT",
+        "postcode": "3500-108",
+    }
+    with httpx.Client(base_url=base_url, headers={"Authorization": f"Bearer {key}"}, timeout=30) as store:
+        told = store.post("/api/checkout/v1/offers", json=body | {"language": "pt-PT"}).raise_for_status().json()
+        assert told["offers"][0]["name"] == "Entrega em casa"
+        assert {"arrives_by", "price_minor", "to_free_minor"} <= told["offers"][0].keys()
+        assert store.post("/api/checkout/v1/offers", json=body | {"country": "Portugal"}).status_code == 422
+        assert store.put("/api/checkout", json={"body": {}, "base_version": 0}).status_code == 403
+        store.headers["Authorization"] = "Bearer tw_wrong"
+        assert store.post("/api/checkout/v1/offers", json=body).status_code == 401

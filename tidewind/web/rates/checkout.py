@@ -1,0 +1,130 @@
+"""The checkout: what stores ask while somebody orders, and the page on which the shop says what it offers."""
+
+from __future__ import annotations
+
+import time
+
+from fastapi import APIRouter
+
+from tidewind.core.checkout.tables import faults_of
+from tidewind.core.checkout.written import Checkout
+from tidewind.services.planning import all_choices
+from tidewind.services.rates import (
+    NOTHING,
+    BasketAsked,
+    CheckoutAnswer,
+    checkout_in_force,
+    checkout_versions,
+    newest_checkout,
+    offers_for,
+    restore_checkout,
+    save_checkout,
+    try_checkout,
+)
+from tidewind.web.access import Anyone, Now, Owner, Shipper, Tx
+from tidewind.web.rates.checkout_schemas import (
+    AbsentOut,
+    BasketIn,
+    CheckoutIn,
+    CheckoutOut,
+    CheckoutVersionOut,
+    OfferedOut,
+    OffersOut,
+    ShownOut,
+    TableFaultOut,
+    TriedOut,
+    TryIn,
+)
+
+router = APIRouter(prefix="/api", tags=["checkout"])
+VERSIONS_SHOWN = 12
+
+
+def _asked(body: BasketIn) -> BasketAsked:
+    return BasketAsked(
+        tuple((line.sku, line.quantity, line.unit_price_minor) for line in body.lines),
+        body.country,
+        body.postcode,
+        body.city,
+        body.region,
+        body.discount_minor,
+        body.channel,
+        body.customer_group,
+        body.language,
+        home=not body.business,
+    )
+
+
+@router.post("/checkout/v1/offers")
+def offers(body: BasketIn, _who: Anyone, session: Tx, now: Now) -> OffersOut:
+    """Return what the shopper of a basket is offered.  A store asks with an API key; it may be one that only reads."""
+    found = offers_for(session, _asked(body), now)
+    shown = [
+        ShownOut(
+            code=line.code,
+            name=line.name,
+            price_minor=line.price,
+            arrives_from=line.earliest,
+            arrives_by=line.latest,
+            to_free_minor=line.to_free,
+        )
+        for line in found.answer.offered
+    ]
+    return OffersOut(version=found.version, currency=found.currency, offers=shown)
+
+
+def _checkout(session: Tx, now: Now) -> CheckoutOut:
+    row, versions = newest_checkout(session), checkout_versions(session)
+    return CheckoutOut(
+        version=row.id if row else 0,
+        in_force=checkout_in_force(session, now)[0],
+        holds_from=row.holds_from if row else None,
+        body=row.body if row else dict(NOTHING),
+        services=dict(all_choices(session, now).services),
+        versions=[CheckoutVersionOut.model_validate(one) for one in versions[:VERSIONS_SHOWN]],
+    )
+
+
+@router.get("/checkout")
+def checkout(_who: Anyone, session: Tx, now: Now) -> CheckoutOut:
+    """Return the offers and tables that were saved last, and the versions before them."""
+    return _checkout(session, now)
+
+
+@router.put("/checkout")
+def save(body: CheckoutIn, who: Owner, session: Tx, now: Now) -> CheckoutOut:
+    """Save offers and tables as another version."""
+    save_checkout(session, body.body, body.base_version, body.note, body.holds_from, who.id, now)
+    return _checkout(session, now)
+
+
+@router.post("/checkout/versions/{version}/restore")
+def restore(version: int, who: Owner, session: Tx, now: Now) -> CheckoutOut:
+    """Bring an older version back as the newest one."""
+    restore_checkout(session, version, who.id, now)
+    return _checkout(session, now)
+
+
+@router.post("/checkout/try")
+def try_it(body: TryIn, _who: Shipper, session: Tx, now: Now) -> TriedOut:
+    """Say what a basket would be offered by offers that are not saved, and why; faults of both are said with it."""
+    started = time.perf_counter()
+    draft = try_checkout(session, body.body, now)
+    found = offers_for(session, _asked(body.basket), now, draft)
+    return _tried(draft, found, round((time.perf_counter() - started) * 1000))
+
+
+def _tried(draft: Checkout, found: CheckoutAnswer, took_ms: int) -> TriedOut:
+    return TriedOut(
+        errors=list(draft.errors),
+        faults={t.code: [TableFaultOut.model_validate(fault) for fault in faults_of(t)] for t in draft.tables},
+        offered=[OfferedOut.model_validate(line) for line in found.answer.offered],
+        absent=[AbsentOut.model_validate(line) for line in found.answer.absent],
+        packed=found.packed.words,
+        gross_g=found.packed.gross_g,
+        parcels=found.packed.parcels,
+        assumed=list(found.assumed),
+        refused=found.packed.refused,
+        currency=found.currency,
+        took_ms=took_ms,
+    )

@@ -1,0 +1,160 @@
+"""Bodies of the checkout: what a store sends and gets, and what the shop's own page does."""
+
+from __future__ import annotations
+
+from datetime import date, datetime
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from tidewind.web.base.schemas import Count, Out, Short
+
+Minor = Annotated[int, Field(ge=0, le=100_000_000)]
+
+
+class BasketLineIn(BaseModel):
+    """One line of a basket: a product by its SKU, how many, and what a piece costs."""
+
+    model_config = ConfigDict(extra="forbid")
+    sku: Annotated[str, Field(min_length=1, max_length=60)]
+    quantity: Annotated[int, Field(ge=1, le=2_000)]
+    unit_price_minor: Minor = 0
+
+
+class BasketIn(BaseModel):
+    """A basket and where it goes.  Nothing personal is needed: country, postcode, city and region are enough."""
+
+    model_config = ConfigDict(
+        extra="forbid",
+        json_schema_extra={
+            "examples": [
+                {
+                    "lines": [{"sku": "TR-02", "quantity": 2, "unit_price_minor": 1890}],
+                    "country": "PT",
+                    "postcode": "3500-108",
+                    "language": "pt",
+                }
+            ]
+        },
+    )
+    lines: Annotated[list[BasketLineIn], Field(min_length=1, max_length=100)]
+    country: Annotated[str, Field(pattern="^[A-Z]{2}$", description="ISO 3166-1 alpha-2")]
+    postcode: Annotated[str, Field(max_length=20)] = ""
+    city: Short = ""
+    region: Short = ""
+    discount_minor: Minor = 0
+    channel: Annotated[str, Field(max_length=60, description="The channel's code, where offers differ by it")] = ""
+    customer_group: Annotated[str, Field(max_length=60)] = ""
+    language: Annotated[str, Field(max_length=20, description="BCP 47; names are in it where there are such")] = ""
+    business: Annotated[bool, Field(description="Whether it goes to a business and not to a home")] = False
+
+
+class ShownOut(BaseModel):
+    """One line that the shopper sees; the arrival is none, a day, or a span of two."""
+
+    code: str
+    name: str
+    price_minor: int
+    arrives_from: date | None
+    arrives_by: date | None
+    to_free_minor: int | None = Field(description="So much more in the basket and it is free; 0: it is; none: never")
+
+
+class OffersOut(BaseModel):
+    """What a basket is offered, in the order in which it is shown.  ``version`` says by which state of the offers."""
+
+    version: int
+    currency: str
+    offers: list[ShownOut]
+
+
+class PriceStepOut(Out):
+    """One step on the way to a price, and the price after it."""
+
+    words: str
+    price: int
+
+
+class OfferedOut(Out):
+    """A line with every step to its price, for the shop's own eyes."""
+
+    code: str
+    name: str
+    price: int
+    source: Literal["live", "own", "fallback"]
+    steps: list[PriceStepOut]
+    service: str
+    earliest: date | None
+    latest: date | None
+    to_free: int | None
+
+
+class AbsentOut(Out):
+    """An offer that the basket does not get, and why."""
+
+    code: str
+    name: str
+    why: str
+
+
+class TriedOut(BaseModel):
+    """What a basket would be offered, how it was packed, and what stands in the way of saving the offers."""
+
+    errors: list[str]
+    faults: dict[str, list[TableFaultOut]]
+    offered: list[OfferedOut]
+    absent: list[AbsentOut]
+    packed: str
+    gross_g: int
+    parcels: int
+    assumed: list[str]
+    refused: str
+    currency: str
+    took_ms: int
+
+
+class TableFaultOut(Out):
+    """Something wrong with a table: its row and band (from 0; none: all of it), in words."""
+
+    row: int | None
+    band: int | None
+    words: str
+
+
+class CheckoutVersionOut(Out):
+    """A version of the offers: what was said of it, and since when it holds."""
+
+    id: int
+    note: str
+    holds_from: datetime
+    created_at: datetime
+
+
+class CheckoutOut(BaseModel):
+    """The offers and tables as they were saved last, in the form of docs/checkout.md; version 0 before the first."""
+
+    version: int
+    in_force: int
+    holds_from: datetime | None
+    body: dict[str, Any]
+    services: dict[str, str]
+    versions: list[CheckoutVersionOut]
+
+
+class CheckoutIn(BaseModel):
+    """Offers and tables to be saved as another version, which holds from a moment on; none: from now."""
+
+    body: dict[str, Any]
+    base_version: Count
+    note: Annotated[str, Field(max_length=200)] = ""
+    holds_from: datetime | None = None
+
+
+class TryIn(BaseModel):
+    """Offers and tables that are tried with a basket; nothing is saved."""
+
+    body: dict[str, Any]
+    basket: BasketIn
+
+
+TriedOut.model_rebuild()
