@@ -189,6 +189,7 @@ _PAGES = {
     "asked",
     "batches",
     "bench",
+    "checkout",
     "contacts",
     "departures",
     "door",

@@ -19,6 +19,7 @@ const PAGES = [
   ["New shipment", "/orders/new"],
   ["Rules", "/rules"],
   ["Recipes", "/recipes"],
+  ["Checkout", "/checkout"],
   ["Channels", "/set-up/channels"],
   ["Products", "/set-up/products"],
   ["Address book", "/set-up/contacts"],

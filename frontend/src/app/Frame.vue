@@ -69,6 +69,7 @@ const rail = computed<{ name: string; entries: Entry[] }[]>(() => {
       entries: [
         { name: "Rules", to: "/rules" },
         { name: "Recipes", to: "/recipes" },
+        { name: "Checkout", to: "/checkout" },
       ],
     },
     { name: "Books", entries: [ships && { name: "Money", to: "/money" }] },

@@ -69,6 +69,11 @@ export function makeRouter(client: QueryClient): Router {
         meta: { title: "Recipes" },
       },
       {
+        path: "/checkout",
+        component: () => import("../features/shape/checkout/CheckoutPage.vue"),
+        meta: { title: "Checkout" },
+      },
+      {
         path: "/import/:id(\\d+)?",
         component: () => import("../features/orders/imports/ImportPage.vue"),
         meta: { title: "Import" },

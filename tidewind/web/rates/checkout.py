@@ -32,7 +32,7 @@ from tidewind.web.rates.checkout_schemas import (
     OffersOut,
     ShownOut,
     TableFaultOut,
-    TriedOut,
+    BasketTriedOut,
     TryIn,
 )
 
@@ -106,7 +106,7 @@ def restore(version: int, who: Owner, session: Tx, now: Now) -> CheckoutOut:
 
 
 @router.post("/checkout/try")
-def try_it(body: TryIn, _who: Shipper, session: Tx, now: Now) -> TriedOut:
+def try_it(body: TryIn, _who: Shipper, session: Tx, now: Now) -> BasketTriedOut:
     """Say what a basket would be offered by offers that are not saved, and why; faults of both are said with it."""
     started = time.perf_counter()
     draft = try_checkout(session, body.body, now)
@@ -114,8 +114,8 @@ def try_it(body: TryIn, _who: Shipper, session: Tx, now: Now) -> TriedOut:
     return _tried(draft, found, round((time.perf_counter() - started) * 1000))
 
 
-def _tried(draft: Checkout, found: CheckoutAnswer, took_ms: int) -> TriedOut:
-    return TriedOut(
+def _tried(draft: Checkout, found: CheckoutAnswer, took_ms: int) -> BasketTriedOut:
+    return BasketTriedOut(
         errors=list(draft.errors),
         faults={t.code: [TableFaultOut.model_validate(fault) for fault in faults_of(t)] for t in draft.tables},
         offered=[OfferedOut.model_validate(line) for line in found.answer.offered],

@@ -97,7 +97,7 @@ class AbsentOut(Out):
     why: str
 
 
-class TriedOut(BaseModel):
+class BasketTriedOut(BaseModel):
     """What a basket would be offered, how it was packed, and what stands in the way of saving the offers."""
 
     errors: list[str]
@@ -157,4 +157,4 @@ class TryIn(BaseModel):
     basket: BasketIn
 
 
-TriedOut.model_rebuild()
+BasketTriedOut.model_rebuild()

@@ -5131,6 +5131,36 @@ export interface components {
             unit_price_minor: number;
         };
         /**
+         * BasketTriedOut
+         * @description What a basket would be offered, how it was packed, and what stands in the way of saving the offers.
+         */
+        BasketTriedOut: {
+            /** Errors */
+            errors: string[];
+            /** Faults */
+            faults: {
+                [key: string]: components["schemas"]["TableFaultOut"][];
+            };
+            /** Offered */
+            offered: components["schemas"]["OfferedOut"][];
+            /** Absent */
+            absent: components["schemas"]["AbsentOut"][];
+            /** Packed */
+            packed: string;
+            /** Gross G */
+            gross_g: number;
+            /** Parcels */
+            parcels: number;
+            /** Assumed */
+            assumed: string[];
+            /** Refused */
+            refused: string;
+            /** Currency */
+            currency: string;
+            /** Took Ms */
+            took_ms: number;
+        };
+        /**
          * BatchChangeIn
          * @description What to change for all in the batch; null takes it back, what is left out stays.
          */
@@ -10350,6 +10380,16 @@ export interface components {
             };
         };
         /**
+         * TriedOut
+         * @description Whether something that was tried worked, and in words what was answered.
+         */
+        TriedOut: {
+            /** Ok */
+            ok: boolean;
+            /** Words */
+            words: string;
+        };
+        /**
          * TryIn
          * @description Offers and tables that are tried with a basket; nothing is saved.
          */
@@ -10627,46 +10667,6 @@ export interface components {
              * Format: date-time
              */
             created_at: string;
-        };
-        /**
-         * TriedOut
-         * @description What a basket would be offered, how it was packed, and what stands in the way of saving the offers.
-         */
-        tidewind__web__rates__checkout_schemas__TriedOut: {
-            /** Errors */
-            errors: string[];
-            /** Faults */
-            faults: {
-                [key: string]: components["schemas"]["TableFaultOut"][];
-            };
-            /** Offered */
-            offered: components["schemas"]["OfferedOut"][];
-            /** Absent */
-            absent: components["schemas"]["AbsentOut"][];
-            /** Packed */
-            packed: string;
-            /** Gross G */
-            gross_g: number;
-            /** Parcels */
-            parcels: number;
-            /** Assumed */
-            assumed: string[];
-            /** Refused */
-            refused: string;
-            /** Currency */
-            currency: string;
-            /** Took Ms */
-            took_ms: number;
-        };
-        /**
-         * TriedOut
-         * @description Whether something that was tried worked, and in words what was answered.
-         */
-        tidewind__web__shop__schemas__settings__TriedOut: {
-            /** Ok */
-            ok: boolean;
-            /** Words */
-            words: string;
         };
     };
     responses: never;
@@ -14208,7 +14208,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["tidewind__web__rates__checkout_schemas__TriedOut"];
+                    "application/json": components["schemas"]["BasketTriedOut"];
                 };
             };
             /** @description Problem details */
@@ -17066,7 +17066,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["tidewind__web__shop__schemas__settings__TriedOut"];
+                    "application/json": components["schemas"]["TriedOut"];
                 };
             };
             /** @description Problem details */
@@ -17173,7 +17173,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["tidewind__web__shop__schemas__settings__TriedOut"];
+                    "application/json": components["schemas"]["TriedOut"];
                 };
             };
             /** @description Problem details */

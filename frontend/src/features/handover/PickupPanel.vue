@@ -2,7 +2,7 @@
 import { computed, reactive, watch } from "vue";
 import DropOff from "./DropOff.vue";
 import PickupStanding from "./PickupStanding.vue";
-import SentencePart from "./SentencePart.vue";
+
 import { keyOf, useDepartures, wishOf } from "./useDepartures";
 import { type Schemas } from "../../api/client";
 import {
@@ -16,7 +16,7 @@ import {
   timeLeft,
 } from "../../shared/format";
 import { now, useMe } from "../../shared/session";
-import { ErrorNote } from "../../shared/ui";
+import { ErrorNote, SentencePart } from "../../shared/ui";
 
 /** How a departure is fetched: a sentence whose parts are edited in place, what it costs, and until when it is asked. */
 const props = defineProps<{ lane: Schemas["LaneOut"] }>();

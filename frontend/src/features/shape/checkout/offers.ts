@@ -1,0 +1,179 @@
+import { queryOptions } from "@tanstack/vue-query";
+import { api, need, type Schemas } from "../../../api/client";
+import { amountText } from "../../../shared/format";
+
+/** Offers and tables as they are written (docs/checkout.md); what is not known here is kept as it came. */
+export type Kind = "live" | "flat" | "table" | "per_item" | "per_kg";
+export interface Price {
+  kind: Kind;
+  services?: string[];
+  each?: boolean;
+  minor?: number;
+  table?: string;
+  first_minor?: number;
+  further_minor?: number;
+  base_minor?: number;
+  kilogram_minor?: number;
+}
+export interface Offer {
+  code: string;
+  names: Record<string, string>;
+  price: Price;
+  on?: boolean;
+  percent_bp?: number;
+  amount_minor?: number;
+  handling?: { order?: number; parcel?: number; item?: number };
+  ending_minor?: number | null;
+  floor_minor?: number | null;
+  ceiling_minor?: number | null;
+  free?: { from_minor?: number | null; counts?: "before" | "after" };
+  fallback?: { home_minor?: number | null; abroad_minor?: number | null };
+  where?: { countries?: string; regions?: string; postcodes?: string };
+  basket?: Record<string, number | string[] | null>;
+  channels?: string[];
+  times?: { days?: number[]; from?: string; until?: string };
+  takes?: string[];
+  groups?: Record<string, number>;
+  shows?: "span" | "day" | "nothing";
+  packing_days?: number;
+}
+export type By = "weight_g" | "value" | "items" | "volume_cm3";
+export interface TableRow {
+  countries?: string;
+  regions?: string;
+  postcodes?: string;
+  name?: string;
+  prices: (number | null)[];
+}
+export interface RateTable {
+  code: string;
+  name: string;
+  by: By;
+  bands: number[];
+  rows: TableRow[];
+}
+export interface Body {
+  offers: Offer[];
+  tables: RateTable[];
+}
+export type Tried = Schemas["BasketTriedOut"];
+export type Basket = Schemas["BasketIn"];
+
+export const checkoutQuery = queryOptions({
+  queryKey: ["checkout"],
+  queryFn: async () => need(await api.GET("/api/checkout")),
+});
+
+/** What a basket would be offered by offers that are not saved. */
+export const triedQuery = (body: Body, basket: Basket) =>
+  queryOptions({
+    queryKey: ["checkout", "try", JSON.stringify([body, basket])],
+    queryFn: async () =>
+      need(await api.POST("/api/checkout/try", { body: { body: { ...body }, basket } })),
+    placeholderData: (before) => before,
+    gcTime: 30_000,
+  });
+
+export const saveCheckout = async (body: Schemas["CheckoutIn"]) =>
+  need(await api.PUT("/api/checkout", { body }));
+
+export const restoreCheckout = async (version: number) =>
+  need(
+    await api.POST("/api/checkout/versions/{version}/restore", { params: { path: { version } } }),
+  );
+
+/** A code that none has yet, made of a name. */
+export function codeOf(name: string, taken: string[]): string {
+  const plain =
+    name
+      .normalize("NFKD")
+      .toLowerCase()
+      .replace(/[^a-z0-9]+/g, "-")
+      .replace(/^-+|-+$/g, "")
+      .slice(0, 24) || "offer";
+  let code = plain;
+  for (let n = 2; taken.includes(code); n += 1) code = `${plain}-${n}`;
+  return code;
+}
+
+export const nameOf = (offer: Offer): string =>
+  offer.names.en ?? Object.values(offer.names)[0] ?? offer.code;
+
+/** What a percentage in basis points is called: 500 is "5 %". */
+export const percentText = (bp: number): string => `${Number((Math.abs(bp) / 100).toFixed(2))} %`;
+
+/** The last digits of a price, as they are said: 90 is ".90"; of a currency without decimals "90". */
+export const endingText = (minor: number, currency: string): string => {
+  const digits = amountText(0, currency).split(".")[1]?.length ?? 0;
+  return digits ? `.${String(minor).padStart(digits, "0")}` : String(minor).padStart(2, "0");
+};
+
+/** Where an offer holds, short enough for the corner of its card. */
+export function whereText(offer: Offer, countryName: (code: string) => string): string {
+  const said = offer.where?.countries?.trim() ?? "";
+  const codes = said.replace(/,/g, " ").split(/\s+/).filter(Boolean);
+  const not = codes[0]?.toLowerCase() === "not";
+  const names = codes.slice(not ? 1 : 0).map((c) => countryName(c.toUpperCase()));
+  const some =
+    names.length > 3
+      ? `${names.slice(0, 2).join(", ")} and ${names.length - 2} more`
+      : names.join(", ");
+  const countries = !names.length ? "Everywhere" : not ? `Everywhere but ${some}` : some;
+  const post = offer.where?.postcodes?.trim() ?? "";
+  if (!post) return countries;
+  if (/^not\b/i.test(post)) return `${countries}, without some postcodes`;
+  return `${countries}, ${post.length > 26 ? `${post.slice(0, 24)}…` : post}`;
+}
+
+/** The usual beginnings: each is an offer that works once its price is typed. */
+export const BEGINNINGS: {
+  name: string;
+  make: (home: string, services: string[]) => Partial<Body>;
+}[] = [
+  {
+    name: "One price at home",
+    make: (home) => ({ offers: [offer(home, "Home delivery", { kind: "flat", minor: 490 })] }),
+  },
+  {
+    name: "What it costs, 5 % on top",
+    make: (home, services) => ({
+      offers: [
+        {
+          ...offer(home, "Home delivery", { kind: "live", services: services.slice(0, 3) }),
+          percent_bp: 500,
+          ending_minor: 90,
+          fallback: { home_minor: 590, abroad_minor: 1290 },
+        },
+      ],
+    }),
+  },
+  {
+    name: "By weight",
+    make: () => ({
+      offers: [offer("", "Parcel by weight", { kind: "table", table: "by-weight" })],
+      tables: [
+        {
+          code: "by-weight",
+          name: "By weight",
+          by: "weight_g",
+          bands: [1000, 5000, 20000],
+          rows: [{ countries: "", postcodes: "", name: "Everywhere", prices: [490, 690, 1290] }],
+        },
+      ],
+    }),
+  },
+  {
+    name: "Free above a value",
+    make: (home) => ({
+      offers: [
+        {
+          ...offer(home, "Home delivery", { kind: "flat", minor: 490 }),
+          free: { from_minor: 5000 },
+        },
+      ],
+    }),
+  },
+];
+function offer(countries: string, name: string, price: Price): Offer {
+  return { code: "", names: { en: name }, price, where: { countries } };
+}
