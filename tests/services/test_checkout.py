@@ -13,8 +13,9 @@ from tests.conftest import Clock
 from tests.services.steps import person
 from tidewind.core.checkout.arithmetic import up_to_ending
 from tidewind.core.quantities import percent_of
-from tidewind.db.tables import CheckoutVersion, Product
+from tidewind.db.tables import CheckoutVersion, Order, Product
 from tidewind.services.base import Conflict, Invalid
+from tidewind.services.orders import pull
 from tidewind.services.people import make_key
 from tidewind.services.rates import (
     BasketAsked,
@@ -101,3 +102,22 @@ def test_a_store_asks_with_a_key_that_only_reads(wiring: Wiring, base_url: str) 
         assert store.put("/api/checkout", json={"body": {}, "base_version": 0}).status_code == 403
         store.headers["Authorization"] = "Bearer tw_wrong"
         assert store.post("/api/checkout/v1/offers", json=body).status_code == 401
+
+
+def test_the_stores_own_checkout_asks_and_its_order_comes_with_what_was_offered(wiring: Wiring, base_url: str) -> None:
+    with wiring.sessions.begin() as session:
+        _, key = make_key(session, person(session, "ines"), "Web shop", "care", reads_only=True)
+    typed = {"goods": "TR-02", "pieces": "2", "postcode": "3500-108", "country": "PT", "offer": "home"}
+    with httpx.Client(base_url=f"{wiring.settings.standins_url}/larkspur", timeout=30) as store:
+        assert "not to be had at the moment" in store.get("/checkout").text
+        store.put("/checkout-key", json={"url": base_url, "key": key}).raise_for_status()
+        assert "Home delivery" in store.get("/checkout").text
+        assert "We do not send there" in store.get("/checkout", params={"country": "AQ", "postcode": ""}).text
+        assert "write name, street and town" in store.post("/checkout", data=typed).text
+        who = {"name": "Ada <b>Prata", "street": "Rua 1", "city": "Viseu"}
+        assert "Thank you" in store.post("/checkout", data=typed | who).text
+    pull(wiring.sessions, wiring.outside, "larkspur", wiring.clock())
+    with wiring.sessions() as session:
+        order = session.scalars(select(Order).where(Order.promise == "Home delivery")).one()
+        asked = next(o.price for o in offers_for(session, VISEU, wiring.clock()).answer.offered if o.code == "home")
+        assert (order.paid_shipping_minor, order.address.name) == (asked, "Ada <b>Prata")

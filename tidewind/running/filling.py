@@ -47,6 +47,7 @@ def fill(settings: Settings, folder: DataFolder, history_days: int | None, step:
     # Late imports: on most starts none of this is needed.
     from tidewind.app import make_wiring
     from tidewind.db.migrate import migrate
+    from tidewind.demo.checkout import open_checkout
     from tidewind.demo.history import load_history
     from tidewind.demo.load import load
 
@@ -57,7 +58,8 @@ def fill(settings: Settings, folder: DataFolder, history_days: int | None, step:
         if history_days is None:
             return
         with step("Loading the demo shop"):
-            load(wiring.sessions, wiring.outside, now())
+            if load(wiring.sessions, wiring.outside, now()):
+                open_checkout(wiring.sessions, settings)
         if history_days:
             with step(f"Loading what the demo shop has sent in the last {history_days} days"):
                 load_history(wiring.sessions, now(), history_days)

@@ -13,7 +13,20 @@ from fastapi.exception_handlers import http_exception_handler, request_validatio
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import HTMLResponse, JSONResponse, RedirectResponse
 
-from tidewind.standins import after_sale, carriers, mail, markets, printers, scale, store, texts, vans, ways, webshop
+from tidewind.standins import (
+    after_sale,
+    carriers,
+    checkout,
+    mail,
+    markets,
+    printers,
+    scale,
+    store,
+    texts,
+    vans,
+    ways,
+    webshop,
+)
 from tidewind.standins.page import page
 from tidewind.standins.world import FAULTS, World
 
@@ -48,6 +61,7 @@ def make_app(
     app.include_router(after_sale.router)
     app.include_router(printers.router)
     app.include_router(webshop.router)
+    app.include_router(checkout.router)
     app.include_router(scale.router)
     app.include_router(store.router)
     app.include_router(markets.router)

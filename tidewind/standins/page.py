@@ -15,6 +15,7 @@ def page(title: str, body: str) -> str:
     """Return a page of the simulated world; ``body`` is trusted HTML, the title is escaped."""
     return (
         f'<!doctype html><html lang="en"><meta charset="utf-8"><title>{escape(title)}</title>'
-        f'<style>{_STYLE}</style><p><a href="/">Simulated world</a> · <a href="/mail">Mails</a></p>'
+        f'<style>{_STYLE}</style><p><a href="/">Simulated world</a> · <a href="/mail">Mails</a> · '
+        f'<a href="/larkspur/checkout">Checkout of the web shop</a></p>'
         f"<h1>{escape(title)}</h1>{body}</html>"
     )

@@ -76,7 +76,8 @@ _PROMISES = {
 }
 
 
-def _prices() -> dict[str, tuple[str, int]]:
+def prices_of_goods() -> dict[str, tuple[str, int]]:
+    """Return the name and the price in cents of everything the shop sells, by SKU."""
     text = resources.files("tidewind.data").joinpath("products.csv").read_text("utf-8")
     return {row["sku"]: (row["name"], int(row["value"].replace(".", ""))) for row in csv.DictReader(text.splitlines())}
 
@@ -84,7 +85,7 @@ def _prices() -> dict[str, tuple[str, int]]:
 def orders_for(now: datetime) -> list[dict[str, Any]]:
     """Return the shop's orders as it writes them, oldest first, dated back from ``now``."""
     chance = random.Random(2026)  # noqa: S311 - a seeded scenario
-    prices = _prices()
+    prices = prices_of_goods()
     usual = [sku for sku in prices if sku not in {"GC-01", "BC-160", "WF-210", "CB-12"} and not sku.startswith("TP-S")]
     rows = [line.split("|") for line in _SPECIAL.splitlines()]
     for person in _PEOPLE.splitlines():
@@ -131,4 +132,21 @@ def _order(row: list[str], number: int, at: datetime, prices: dict[str, tuple[st
         },
         "note": said if hint == "note" else "",
         "lines": lines,
+    }
+
+
+def new_order(
+    number: str, at: datetime, to: dict[str, str], goods: tuple[str, int], offer: dict[str, Any]
+) -> dict[str, Any]:
+    """Return an order as the shop writes it, placed now by the offer that was chosen at the checkout."""
+    (sku, pieces), (title, price) = goods, prices_of_goods()[goods[0]]
+    return {
+        "number": number,
+        "placed_at": at.isoformat(),
+        "status": "processing",
+        "payment": "paid",
+        "shipping": {**to, "region": "", "phone": "", "email": f"{number.lower()}@buyers.example", "business": False},
+        "delivery": {"title": offer["name"], "paid_cents": offer["price_minor"], "promised": offer["arrives_by"]},
+        "note": "",
+        "lines": [{"sku": sku, "title": title, "quantity": pieces, "price_cents": price}],
     }

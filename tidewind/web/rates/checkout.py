@@ -25,6 +25,7 @@ from tidewind.web.access import Anyone, Now, Owner, Shipper, Tx
 from tidewind.web.rates.checkout_schemas import (
     AbsentOut,
     BasketIn,
+    BasketTriedOut,
     CheckoutIn,
     CheckoutOut,
     CheckoutVersionOut,
@@ -32,7 +33,6 @@ from tidewind.web.rates.checkout_schemas import (
     OffersOut,
     ShownOut,
     TableFaultOut,
-    BasketTriedOut,
     TryIn,
 )
 

@@ -214,7 +214,7 @@ function discard(): void {
                 v-if="n"
                 type="button"
                 class="link"
-                :aria-label="`${nameOf(o)} higher`"
+                :aria-label="`Higher: ${nameOf(o)}`"
                 @click="up(n)"
               >
                 Higher
@@ -222,7 +222,7 @@ function discard(): void {
               <button
                 type="button"
                 class="link"
-                :aria-label="`Take ${nameOf(o)} away`"
+                :aria-label="`Take away ${nameOf(o)}`"
                 @click="drop(o.code)"
               >
                 Take away

@@ -323,6 +323,10 @@ td:nth-child(2) input,
 td:nth-child(3) input {
   min-width: 104px;
 }
+td .link {
+  min-width: 26px;
+  min-height: 26px;
+}
 .figure,
 .band {
   text-align: right;
