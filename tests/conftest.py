@@ -23,6 +23,7 @@ from tidewind.demo.load import load
 from tidewind.logs import configure
 from tidewind.running.cluster import FAST_FOR_TESTS, Cluster, free_port
 from tidewind.services.planning import forget_kept
+from tidewind.services.rates import forget_answers
 from tidewind.settings import Settings
 from tidewind.standins.app import make_app as make_standins
 from tidewind.standins.world import World
@@ -135,6 +136,7 @@ def database(cluster: Cluster, template: str) -> Iterator[str]:
 def wiring(database: str, outside_world: tuple[str, int, World], clock: Clock, key_file: Path) -> Iterator[Wiring]:
     url, smtp_port, _ = outside_world
     forget_kept()
+    forget_answers()
     settings = Settings(
         database_url=database,
         standins_url=url,

@@ -14,8 +14,9 @@ from tidewind.core.checkout.answering import Basket, BasketLine, PackedBasket, S
 from tidewind.core.checkout.arithmetic import adjusted, up_to_ending
 from tidewind.core.checkout.offer import Adjusting, ByTable, Fallback, Flat, Free, Handling, Limits, Live, Offer, Times
 from tidewind.core.checkout.reach import Reach, read_reach
+from tidewind.core.checkout.rehearsing import SentOrder, proposed_threshold, rehearse_checkout, threshold_curve
 from tidewind.core.checkout.tables import RateTable, TableRow, faults_of, most_specific_first
-from tidewind.core.checkout.written import read_checkout
+from tidewind.core.checkout.written import Checkout, read_checkout
 
 BASKET = Basket((BasketLine("TR-02", 2, 3_200),), "PT", "3500-108")
 ROAD, BOX = ServicePrice("road", "Road", 610), ServicePrice("box", "Box M", 540, latest=date(2026, 11, 30))
@@ -288,3 +289,22 @@ def test_what_is_written_is_read_or_every_fault_is_said() -> None:
         ).errors
         assert any(words in error for error in errors), (change, errors)
     assert read_checkout([]).errors
+
+
+def test_a_rehearsal_adds_up_and_a_threshold_is_proposed_that_loses_nothing() -> None:
+    def sent(number: str, worth: int, cost: int, country: str = "PT") -> SentOrder:
+        return SentOrder(
+            number, Basket((BasketLine("A", 1, worth),), country, "3500-108"), 900, 4_000, 1, False, cost, 400
+        )
+
+    orders = [sent("1", 2_000, 450), sent("2", 5_500, 450), sent("3", 9_000, 600), sent("4", 1_000, 300, "CH")]
+    flat = Offer("home", (("en", "Home"),), Flat(500), reach=Reach(frozenset({"PT"})), free=Free(5_000))
+    made = rehearse_checkout(Checkout((flat,)), orders, "EUR")
+    assert (made.orders, made.cost, made.really_paid, made.would_pay, made.without) == (4, 1_800, 1_600, 500, ["4"])
+    assert (made.offers["home"].orders, made.margin) == (3, -1_300)
+    curve = threshold_curve(Checkout((flat,)), "home", orders, "EUR", [2_000, 5_000, 6_000, 9_001])
+    assert [(p.margin, p.free) for p in curve] == [(-1_800, 3), (-1_300, 2), (-800, 1), (-300, 0)]
+    rising = threshold_curve(Checkout((flat,)), "home", orders, "EUR", [6_000], rising_bp=5_000)
+    assert rising[0].margin == -800 - 250  # half of the one basket between 48.00 and 60.00 rises
+    assert proposed_threshold(curve, made.margin) == curve[1]
+    assert proposed_threshold(curve, 0) is None

@@ -29,6 +29,7 @@ from tidewind.running.supervisor import Supervisor
 from tidewind.services.books import top_up
 from tidewind.services.orders import NewLine, NewOrder, store_orders
 from tidewind.services.planning import forget_kept
+from tidewind.services.rates import forget_answers
 from tidewind.settings import DEMO_PASSWORD, now
 from tidewind.web.access import Wiring
 
@@ -44,6 +45,7 @@ SERVICES = ("np-parcel", "bp-road", "pp-locker")
 def shop(monkeypatch: pytest.MonkeyPatch) -> Iterator[Supervisor]:
     monkeypatch.setenv("TIDEWIND_CARRIER_TIMEOUT_S", "1.5")
     forget_kept()
+    forget_answers()
     with tempfile.TemporaryDirectory(prefix="tidewind-chaos-", ignore_cleanup_errors=True) as folder:
         Path(folder).chmod(0o755)
         made = Supervisor(Path(folder) / "shop", free_port(), demo=True, fast=KILLED_SAFELY, history_days=0)

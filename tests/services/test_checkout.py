@@ -7,21 +7,24 @@ from datetime import timedelta
 
 import httpx
 import pytest
-from sqlalchemy import select
+from sqlalchemy import func, select, update
+from sqlalchemy.orm import Session
 
 from tests.conftest import Clock
-from tests.services.steps import person
+from tests.services.steps import ask, buy, clear_orders, ids_of, person
 from tidewind.core.checkout.arithmetic import up_to_ending
 from tidewind.core.quantities import percent_of
-from tidewind.db.tables import CheckoutVersion, Order, Product
+from tidewind.db.tables import CheckoutVersion, Order, PackagingRow, Product, Shipment
 from tidewind.services.base import Conflict, Invalid
 from tidewind.services.orders import pull
 from tidewind.services.people import make_key
 from tidewind.services.rates import (
     BasketAsked,
     checkout_in_force,
+    forget_answers,
     newest_checkout,
     offers_for,
+    rehearse_offers,
     restore_checkout,
     save_checkout,
     try_checkout,
@@ -121,3 +124,59 @@ def test_the_stores_own_checkout_asks_and_its_order_comes_with_what_was_offered(
         order = session.scalars(select(Order).where(Order.promise == "Home delivery")).one()
         asked = next(o.price for o in offers_for(session, VISEU, wiring.clock()).answer.offered if o.code == "home")
         assert (order.paid_shipping_minor, order.address.name) == (asked, "Ada <b>Prata")
+
+
+def test_an_answer_is_kept_until_something_changes_that_it_is_made_of(wiring: Wiring, clock: Clock) -> None:
+    """What is in memory and what is made anew say the same, after every kind of change; nothing undone is remembered."""
+
+    def both() -> tuple[dict[str, int], dict[str, int]]:
+        kept = codes(wiring, VISEU)
+        forget_answers()
+        return kept, codes(wiring, VISEU)
+
+    with wiring.sessions() as session:
+        first = offers_for(session, VISEU, clock())
+        assert offers_for(session, VISEU, clock()) is first  # the very same
+    before, changes = codes(wiring, VISEU), 0
+
+    def heavy(session: Session) -> None:
+        session.execute(update(Product).where(Product.sku == "TR-02").values(weight_g=4_000))
+
+    def dear(session: Session) -> None:
+        row = newest_checkout(session)
+        assert row is not None
+        offers = [{**one, "percent_bp": 9_000} for one in row.body["offers"]]
+        save_checkout(session, {**row.body, "offers": offers}, row.id, "", None, person(session, "ines"), clock())
+
+    def no_bags(session: Session) -> None:
+        for box in session.scalars(select(PackagingRow).where(PackagingRow.carrier.is_(None))):
+            box.active = box.code.startswith("CB")
+
+    for change in (heavy, dear, no_bags):
+        with wiring.sessions() as session:
+            change(session)
+            offers_for(session, VISEU, clock())  # sees it, and must not keep it
+            session.rollback()
+        assert codes(wiring, VISEU) == before
+        with wiring.sessions.begin() as session:
+            change(session)
+        kept, anew = both()
+        assert kept == anew
+        changes += kept != before
+        before = kept
+    assert changes >= 2
+
+
+def test_what_was_sent_is_rehearsed_by_what_it_cost(wiring: Wiring, clock: Clock) -> None:
+    with wiring.sessions() as session:
+        orders = clear_orders(session, "brightmile", 3)
+    bought = ids_of(wiring, ask(wiring, orders).batch_id)
+    assert {buy(wiring, one) for one in bought} == {"bought"}
+    with wiring.sessions() as session:
+        cost = session.scalar(select(func.sum(Shipment.price_minor)).where(Shipment.id.in_(bought)))
+        draft = try_checkout(session, FLAT, clock())
+        found = rehearse_offers(session, draft, checkout_in_force(session, clock())[1], "post", 0, clock())
+        assert (found.made.orders, found.made.cost, found.made.would_pay) == (3, cost, 3 * 450)
+        assert found.curve[-1].margin <= found.made.margin
+        with pytest.raises(Invalid, match="no offer boat"):
+            rehearse_offers(session, draft, draft, "boat", 0, clock())

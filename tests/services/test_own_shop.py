@@ -34,7 +34,7 @@ from tidewind.services.handover import steps_missing
 from tidewind.services.orders import bring_samples, samples_there, undo_import
 from tidewind.services.papers import posting_lists, print_labels, print_slips
 from tidewind.services.planning import forget_kept
-from tidewind.services.rates import compare_order
+from tidewind.services.rates import compare_order, forget_answers
 from tidewind.services.shop import (
     MailSettings,
     SmsSettings,
@@ -99,6 +99,7 @@ def empty(cluster: Cluster, outside_world: tuple[str, int, World], clock: Clock,
     with psycopg.connect(cluster.admin_url, autocommit=True) as connection:
         connection.execute(f"create database {name} owner tidewind")  # type: ignore[call-overload]
     forget_kept()
+    forget_answers()
     settings = Settings(
         database_url=f"{cluster.url.rsplit('/', 1)[0]}/{name}", smtp_port=outside_world[1], secret_key_file=key_file
     )

@@ -28,3 +28,8 @@ def take_written(session: Session) -> dict[str, list[Named]]:
     """Return what was written since the last time, and forget it."""
     taken: dict[str, list[Named]] = session.info.pop(KEY, {})
     return taken
+
+
+def has_written(session: Session) -> bool:
+    """Tell whether a session has written anything since its transaction began, or is about to."""
+    return bool(session.info.get(KEY) or session.new or session.dirty or session.deleted)

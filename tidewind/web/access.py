@@ -43,7 +43,13 @@ def wiring(request: Request) -> Wiring:
     return parts
 
 
-Parts = Annotated[Wiring, Depends(wiring)]
+# What waits for nothing is asynchronous: each other dependency is a way to a thread and back, and under many requests
+# these ways, not the work, are what people wait for.
+async def _parts(request: Request) -> Wiring:
+    return wiring(request)
+
+
+Parts = Annotated[Wiring, Depends(_parts)]
 
 
 def _transaction(parts: Parts) -> Iterator[Session]:
@@ -55,7 +61,7 @@ def _transaction(parts: Parts) -> Iterator[Session]:
 Tx = Annotated[Session, Depends(_transaction, scope="function")]
 
 
-def present(parts: Parts) -> datetime:
+async def present(parts: Parts) -> datetime:
     """Return the instant of this request."""
     return parts.clock()
 
@@ -63,7 +69,7 @@ def present(parts: Parts) -> datetime:
 Now = Annotated[datetime, Depends(present)]
 
 
-def really_present(parts: Parts) -> datetime:
+async def really_present(parts: Parts) -> datetime:
     """Return the real instant of this request."""
     return parts.real_clock()
 
@@ -110,7 +116,7 @@ def allow(*roles: str) -> Any:
     """Return a dependency that lets only these roles in and gives the person; the owner may do everything."""
     permitted = frozenset({*roles, "owner"})
 
-    def check(who: Annotated[Who, Depends(recognise)]) -> Who:
+    async def check(who: Annotated[Who, Depends(recognise)]) -> Who:
         if who.role not in permitted:
             raise NotAllowed("role", f"Your role ({who.role}) may not do this. Ask the owner.")
         return who

@@ -21,7 +21,15 @@ from tidewind.db.tables.orders import (
 )
 from tidewind.db.tables.papers import Printer, PrintJob, PrintPreference
 from tidewind.db.tables.people import ApiKey, Attempt, DoorLink, Person, PresenceRow, SignIn
-from tidewind.db.tables.planning import CheckoutVersion, PrecedentRow, PromiseLink, RecipeRow, RuleSet, Work
+from tidewind.db.tables.planning import (
+    CheckoutStamp,
+    CheckoutVersion,
+    PrecedentRow,
+    PromiseLink,
+    RecipeRow,
+    RuleSet,
+    Work,
+)
 from tidewind.db.tables.shop import Clearance, Contact, PackagingRow, Place, Product, RestrictedParty, Shop
 
 __all__ = [
@@ -36,6 +44,7 @@ __all__ = [
     "Channel",
     "ChannelLog",
     "ChannelNotice",
+    "CheckoutStamp",
     "CheckoutVersion",
     "Clearance",
     "Contact",

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import String, UniqueConstraint
+from sqlalchemy import BigInteger, String, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column
 
 from tidewind.core.order_facts import Hand
@@ -70,6 +70,17 @@ class CheckoutVersion(Base):
     person_id: Mapped[int | None] = reference("person.id")
     holds_from: Mapped[datetime] = mapped_column(index=True)
     created_at: Mapped[Created]
+
+
+class CheckoutStamp(Base):
+    """One row: how often something was changed that a price at the checkout depends on.
+
+    Every process that keeps answers in memory looks at it before it gives one.
+    """
+
+    __tablename__ = "checkout_stamp"
+    id: Mapped[Id]
+    changes: Mapped[int] = mapped_column(BigInteger)
 
 
 class Work(Base):

@@ -6,7 +6,7 @@ import secrets
 from collections.abc import Sequence
 from datetime import datetime, timedelta
 
-from sqlalchemy import select
+from sqlalchemy import bindparam, select, update
 from sqlalchemy.orm import Session
 
 from tidewind.db.tables import ApiKey, Person
@@ -40,20 +40,24 @@ def make_key(
     return row.id, key
 
 
+# Made once and read as plain columns: it stands before every request of a store.
+_WITH_KEY = (
+    select(ApiKey.id, ApiKey.person_id, ApiKey.name, ApiKey.role, ApiKey.reads_only, ApiKey.used_at)
+    .join(Person, Person.id == ApiKey.person_id)
+    .where(ApiKey.key_hash == bindparam("key_hash"), ApiKey.revoked_at.is_(None), Person.active)
+    .where(ApiKey.expires_at.is_(None) | (ApiKey.expires_at > bindparam("at")))
+)
+
+
 def who_has_key(session: Session, key: str, at: datetime, *, writes: bool = False) -> Who:
     """Return what an API key may do.  Raises NotSignedIn; NotAllowed where it may only read and this ``writes``."""
-    found = session.scalar(
-        select(ApiKey)
-        .join(Person, Person.id == ApiKey.person_id)
-        .where(ApiKey.key_hash == digest(key), ApiKey.revoked_at.is_(None), Person.active)
-        .where(ApiKey.expires_at.is_(None) | (ApiKey.expires_at > at))
-    )
+    found = session.execute(_WITH_KEY, {"key_hash": digest(key), "at": at}).first()
     if found is None:
         raise NotSignedIn("unknown_key", "This API key is not known, is over, or was revoked.")
     if writes and found.reads_only:
         raise NotAllowed("reads_only", "This API key may only read.")
     if found.used_at is None or abs(at - found.used_at) > USE_NOTED_EVERY:
-        found.used_at = at
+        session.execute(update(ApiKey).where(ApiKey.id == found.id).values(used_at=at))
     return Who(found.person_id, found.name, found.role, "")
 
 

@@ -24,9 +24,10 @@ def answers_of(session: Session, carrier: str, now: datetime) -> Answers:
 
     def find(c: Consignment) -> LiveAnswer | None:
         nonlocal last
-        if last[0] is not c:
-            last = (c, known.get(ask_key(c)) if known else None)
-        return last[1]
+        seen = last  # several threads may ask at once, each about its own
+        if seen[0] is not c:
+            seen = last = (c, known.get(ask_key(c)) if known else None)
+        return seen[1]
 
     return Answers(find, now, none=not known)
 

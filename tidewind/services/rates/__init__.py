@@ -13,6 +13,7 @@ from tidewind.services.rates.comparing import (
     refresh_asked_prices,
 )
 from tidewind.services.rates.matrix import Matrix, price_matrix
+from tidewind.services.rates.memory import forget_answers
 from tidewind.services.rates.offers import (
     NOTHING,
     checkout_in_force,
@@ -22,6 +23,7 @@ from tidewind.services.rates.offers import (
     save_checkout,
     try_checkout,
 )
+from tidewind.services.rates.rehearsing import OffersRehearsed, rehearse_offers
 
 __all__ = [
     "NOTHING",
@@ -29,6 +31,7 @@ __all__ = [
     "CheckoutAnswer",
     "Comparison",
     "Matrix",
+    "OffersRehearsed",
     "PricesAsked",
     "QuoteRequest",
     "QuotedParcel",
@@ -37,11 +40,13 @@ __all__ = [
     "checkout_in_force",
     "checkout_versions",
     "compare_order",
+    "forget_answers",
     "newest_checkout",
     "offers_for",
     "price_matrix",
     "quote_services",
     "refresh_asked_prices",
+    "rehearse_offers",
     "restore_checkout",
     "save_checkout",
     "try_checkout",

@@ -22,6 +22,7 @@ from tidewind.core.tariffs.live import NOT_KNOWN
 from tidewind.db.tables import Product
 from tidewind.services.base import Invalid
 from tidewind.services.planning import core_shop, line_facts
+from tidewind.services.rates.memory import Known, key_now, know, known_for
 from tidewind.services.rates.offers import checkout_in_force
 
 MOST_LINES, MOST_PIECES = 100, 2_000
@@ -63,12 +64,26 @@ class CheckoutAnswer:
 def offers_for(session: Session, asked: BasketAsked, now: datetime, draft: Checkout | None = None) -> CheckoutAnswer:
     """Return what a basket is offered; by a ``draft``, where one is tried that is not saved.
 
+    The same basket is answered from memory until something changes that its prices are made of.
     Raises Invalid for a basket without goods, with too many, or that goes nowhere.
     """
     _check(asked)
-    version, checkout = (0, draft) if draft else checkout_in_force(session, now)
-    shop = core_shop(session, now)
-    lines, assumed = _lines(session, asked)
+    key = key_now(session, now)
+    known = known_for(session, key) or know(
+        session, Known(key, core_shop(session, now), *checkout_in_force(session, now))
+    )
+    if draft is not None:
+        return _answered(session, asked, known, 0, draft)
+    found = known.answers.get(asked)
+    if not isinstance(found, CheckoutAnswer):
+        found = _answered(session, asked, known, known.version, known.checkout)
+        known.remember(asked, found)
+    return found
+
+
+def _answered(session: Session, asked: BasketAsked, known: Known, version: int, checkout: Checkout) -> CheckoutAnswer:
+    shop = known.shop
+    lines, assumed = _lines(session, asked, known)
     packed = pack_basket(lines, asked, shop, {code for offer in checkout.offers for code in offer.services})
     basket = Basket(
         tuple(BasketLine(line.sku, line.quantity, line.value, line.tags) for line in lines),
@@ -93,13 +108,17 @@ def _check(asked: BasketAsked) -> None:
         raise Invalid("pieces", f"A basket has at least one piece of each line, and at most {MOST_PIECES:,} in all.")
 
 
-def _lines(session: Session, asked: BasketAsked) -> tuple[list[LineFacts], tuple[str, ...]]:
+def _lines(session: Session, asked: BasketAsked, known: Known) -> tuple[list[LineFacts], tuple[str, ...]]:
     """Return the lines with what the catalogue knows, and the SKUs of which something had to be assumed."""
-    skus = {sku for sku, _, _ in asked.lines}
-    products = {p.sku: p for p in session.scalars(select(Product).where(Product.sku.in_(skus)))}
+    missing = {sku for sku, _, _ in asked.lines} - known.products.keys()
+    if missing:
+        rows = session.scalars(select(Product).where(Product.sku.in_(missing)))
+        found = {p.sku: line_facts("", p.sku, p.name, 0, None, 0, p) for p in rows}
+        known.products.update({sku: found.get(sku) for sku in missing})
     lines, assumed = [], []
     for number, (sku, pieces, price) in enumerate(asked.lines, 1):
-        line = line_facts(str(number), sku, sku, pieces, None, price, products.get(sku))
+        facts = known.products[sku] or LineFacts("", sku, sku, 0, None, None)
+        line = replace(facts, id=str(number), quantity=pieces, value=price or facts.value)
         if line.weight_g is None or (line.sides is None and not line.own_box):
             assumed.append(sku)
             line = replace(line, weight_g=line.weight_g or ASSUMED_G, sides=line.sides or ASSUMED_MM)

@@ -17,6 +17,7 @@ from tidewind.services.rates import (
     checkout_versions,
     newest_checkout,
     offers_for,
+    rehearse_offers,
     restore_checkout,
     save_checkout,
     try_checkout,
@@ -24,20 +25,24 @@ from tidewind.services.rates import (
 from tidewind.web.access import Anyone, Now, Owner, Shipper, Tx
 from tidewind.web.rates.checkout_schemas import (
     AbsentOut,
+    AtThresholdOut,
     BasketIn,
     BasketTriedOut,
+    ByOfferOut,
     CheckoutIn,
     CheckoutOut,
     CheckoutVersionOut,
     OfferedOut,
     OffersOut,
+    OffersRehearsedOut,
+    RehearseOffersIn,
     ShownOut,
     TableFaultOut,
     TryIn,
 )
 
 router = APIRouter(prefix="/api", tags=["checkout"])
-VERSIONS_SHOWN = 12
+VERSIONS_SHOWN, NUMBERS_SHOWN = 12, 20
 
 
 def _asked(body: BasketIn) -> BasketAsked:
@@ -127,4 +132,26 @@ def _tried(draft: Checkout, found: CheckoutAnswer, took_ms: int) -> BasketTriedO
         refused=found.packed.refused,
         currency=found.currency,
         took_ms=took_ms,
+    )
+
+
+@router.post("/checkout/rehearse")
+def rehearse(body: RehearseOffersIn, _who: Shipper, session: Tx, now: Now) -> OffersRehearsedOut:
+    """Say what the orders of the last 90 days would have paid by offers that are not saved, against what they cost."""
+    draft = try_checkout(session, body.body, now)
+    found = rehearse_offers(session, draft, checkout_in_force(session, now)[1], body.offer, body.rising_bp, now)
+    made = found.made
+    return OffersRehearsedOut(
+        days=found.days,
+        currency=found.currency,
+        orders=made.orders,
+        cost_minor=made.cost,
+        really_paid_minor=made.really_paid,
+        would_pay_minor=made.would_pay,
+        in_force_minor=found.now.would_pay,
+        offers=[ByOfferOut.model_validate(one) for one in made.offers.values()],
+        without=len(made.without),
+        without_numbers=made.without[:NUMBERS_SHOWN],
+        curve=[AtThresholdOut.model_validate(point) for point in found.curve],
+        proposed=AtThresholdOut.model_validate(found.proposed) if found.proposed else None,
     )

@@ -121,6 +121,48 @@ class TableFaultOut(Out):
     words: str
 
 
+class RehearseOffersIn(BaseModel):
+    """Offers that are rehearsed over the last 90 days; with an offer's code, the curve of its free threshold, too."""
+
+    body: dict[str, Any]
+    offer: Annotated[str, Field(max_length=30)] = ""
+    rising_bp: Annotated[int, Field(ge=0, le=10_000, description="How many of the baskets just below would rise")] = 0
+
+
+class ByOfferOut(Out):
+    """What the orders of one offer would have paid, and what they cost."""
+
+    name: str
+    orders: int
+    paid: int
+    cost: int
+
+
+class AtThresholdOut(Out):
+    """The margin, were the offer free from a value on, and how many orders would go free."""
+
+    from_value: int
+    margin: int
+    free: int
+
+
+class OffersRehearsedOut(BaseModel):
+    """What the last 90 days would have paid by these offers, by those in force, and really; minor units."""
+
+    days: int
+    currency: str
+    orders: int
+    cost_minor: int
+    really_paid_minor: int
+    would_pay_minor: int
+    in_force_minor: int
+    offers: list[ByOfferOut]
+    without: int
+    without_numbers: list[str]
+    curve: list[AtThresholdOut]
+    proposed: AtThresholdOut | None
+
+
 class CheckoutVersionOut(Out):
     """A version of the offers: what was said of it, and since when it holds."""
 

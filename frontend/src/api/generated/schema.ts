@@ -1665,6 +1665,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/checkout/rehearse": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Rehearse
+         * @description Say what the orders of the last 90 days would have paid by offers that are not saved, against what they cost.
+         */
+        post: operations["rehearse_api_checkout_rehearse_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/layers": {
         parameters: {
             query?: never;
@@ -5023,6 +5043,18 @@ export interface components {
             descending: boolean;
         };
         /**
+         * AtThresholdOut
+         * @description The margin, were the offer free from a value on, and how many orders would go free.
+         */
+        AtThresholdOut: {
+            /** From Value */
+            from_value: number;
+            /** Margin */
+            margin: number;
+            /** Free */
+            free: number;
+        };
+        /**
          * AtWorkOut
          * @description An order that somebody else is working on.
          */
@@ -5534,6 +5566,20 @@ export interface components {
             client_key: string;
             /** Batch Id */
             batch_id?: number | null;
+        };
+        /**
+         * ByOfferOut
+         * @description What the orders of one offer would have paid, and what they cost.
+         */
+        ByOfferOut: {
+            /** Name */
+            name: string;
+            /** Orders */
+            orders: number;
+            /** Paid */
+            paid: number;
+            /** Cost */
+            cost: number;
         };
         /**
          * CardOut
@@ -7686,6 +7732,35 @@ export interface components {
             offers: components["schemas"]["ShownOut"][];
         };
         /**
+         * OffersRehearsedOut
+         * @description What the last 90 days would have paid by these offers, by those in force, and really; minor units.
+         */
+        OffersRehearsedOut: {
+            /** Days */
+            days: number;
+            /** Currency */
+            currency: string;
+            /** Orders */
+            orders: number;
+            /** Cost Minor */
+            cost_minor: number;
+            /** Really Paid Minor */
+            really_paid_minor: number;
+            /** Would Pay Minor */
+            would_pay_minor: number;
+            /** In Force Minor */
+            in_force_minor: number;
+            /** Offers */
+            offers: components["schemas"]["ByOfferOut"][];
+            /** Without */
+            without: number;
+            /** Without Numbers */
+            without_numbers: string[];
+            /** Curve */
+            curve: components["schemas"]["AtThresholdOut"][];
+            proposed: components["schemas"]["AtThresholdOut"] | null;
+        };
+        /**
          * OrderAside
          * @description An order that could not be read: why, and everything the channel said of it.
          */
@@ -9321,6 +9396,27 @@ export interface components {
             payer?: ("balance" | "account") | null;
             /** Id */
             id?: number | null;
+        };
+        /**
+         * RehearseOffersIn
+         * @description Offers that are rehearsed over the last 90 days; with an offer's code, the curve of its free threshold, too.
+         */
+        RehearseOffersIn: {
+            /** Body */
+            body: {
+                [key: string]: unknown;
+            };
+            /**
+             * Offer
+             * @default
+             */
+            offer: string;
+            /**
+             * Rising Bp
+             * @description How many of the baskets just below would rise
+             * @default 0
+             */
+            rising_bp: number;
         };
         /**
          * RequestIn
@@ -14209,6 +14305,44 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BasketTriedOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rehearse_api_checkout_rehearse_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "body": {}
+                 *     }
+                 */
+                "application/json": components["schemas"]["RehearseOffersIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OffersRehearsedOut"];
                 };
             };
             /** @description Problem details */

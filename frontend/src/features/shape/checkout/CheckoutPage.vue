@@ -2,6 +2,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, reactive, ref, watch } from "vue";
 import OfferForm from "./OfferForm.vue";
+import OffersRehearsal from "./OffersRehearsal.vue";
 import OfferSentence from "./OfferSentence.vue";
 import RateTableEditor from "./RateTableEditor.vue";
 import ShopperView from "./ShopperView.vue";
@@ -56,6 +57,10 @@ const drop = (code: string) =>
 const rename = (offer: Offer, name: string) => {
   if (name) put({ ...offer, names: { ...offer.names, en: name } });
 };
+function freeFrom(code: string, from_minor: number): void {
+  const offer = body.value.offers.find((o) => o.code === code);
+  if (offer) put({ ...offer, free: { ...offer.free, from_minor } });
+}
 function up(place: number): void {
   const all = [...body.value.offers];
   [all[place - 1], all[place]] = [all[place]!, all[place - 1]!];
@@ -280,6 +285,7 @@ function discard(): void {
           </div>
           <ErrorNote :error="untried" />
           <ShopperView :tried="tried" :where="where" />
+          <OffersRehearsal v-if="trying" :body="trying[0]" @free="freeFrom" />
         </aside>
       </div>
     </div>

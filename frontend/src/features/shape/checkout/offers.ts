@@ -74,6 +74,20 @@ export const triedQuery = (body: Body, basket: Basket) =>
     gcTime: 30_000,
   });
 
+export type Rehearsed = Schemas["OffersRehearsedOut"];
+
+/** What the last 90 days would have paid by offers that are not saved. */
+export const rehearsedQuery = (body: Body, offer: string, rising_bp: number) =>
+  queryOptions({
+    queryKey: ["checkout", "rehearse", JSON.stringify([body, offer, rising_bp])],
+    queryFn: async () =>
+      need(
+        await api.POST("/api/checkout/rehearse", { body: { body: { ...body }, offer, rising_bp } }),
+      ),
+    placeholderData: (before) => before,
+    gcTime: 30_000,
+  });
+
 export const saveCheckout = async (body: Schemas["CheckoutIn"]) =>
   need(await api.PUT("/api/checkout", { body }));
 

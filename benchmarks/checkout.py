@@ -1,0 +1,93 @@
+"""The checkout's endpoint from 16 connections: the same baskets again, and ever new ones.
+
+The floor is what the same server answers to an address that there is not.
+
+.venv/bin/python -m benchmarks.checkout
+"""
+
+from __future__ import annotations
+
+import random
+import statistics
+import tempfile
+import threading
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+import httpx
+from sqlalchemy import select
+
+from benchmarks.serving import CONNECTIONS, SECONDS
+from tidewind.app import make_wiring
+from tidewind.db.tables import Person, Product
+from tidewind.running.cluster import free_port
+from tidewind.running.supervisor import Supervisor
+from tidewind.services.people import make_key
+
+PATH = "/api/checkout/v1/offers"
+
+
+def measured(url: str, key: str, ask: Callable[[httpx.Client, random.Random], httpx.Response]) -> tuple[float, float]:
+    """Ask from several connections for some seconds; return answers a second, and the 99th percentile in ms."""
+    took: list[list[float]] = [[] for _ in range(CONNECTIONS)]
+    ends = time.monotonic() + SECONDS
+
+    def one(n: int) -> None:
+        chance = random.Random(n)
+        with httpx.Client(base_url=url, headers={"Authorization": f"Bearer {key}"}, timeout=60) as client:
+            while time.monotonic() < ends:
+                started = time.perf_counter()
+                if ask(client, chance).is_server_error:
+                    raise RuntimeError("the server broke")
+                took[n].append(time.perf_counter() - started)
+
+    threads = [threading.Thread(target=one, args=(n,)) for n in range(CONNECTIONS)]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    every = [t for some in took for t in some]
+    return len(every) / SECONDS, statistics.quantiles(every, n=100)[98] * 1_000
+
+
+def main() -> None:
+    """Measure in a shop of its own."""
+    with tempfile.TemporaryDirectory(prefix="tidewind-bench-") as folder:
+        Path(folder).chmod(0o755)
+        shop = Supervisor(Path(folder) / "shop", free_port(), demo=True, history_days=20)
+        try:
+            shop.up()
+            wiring = make_wiring(shop.settings)
+            with wiring.sessions.begin() as session:
+                owner = session.scalars(select(Person.id).where(Person.login == "ines")).one()
+                _, key = make_key(session, owner, "Benchmark", "care", reads_only=True)
+                skus = list(session.scalars(select(Product.sku).order_by(Product.sku)))
+
+            def basket(chance: random.Random, lines: int, postcode: str) -> dict[str, object]:
+                goods = chance.sample(skus, lines)
+                made = [{"sku": s, "quantity": chance.randint(1, 3), "unit_price_minor": 990} for s in goods]
+                return {"lines": made, "country": "PT", "postcode": postcode}
+
+            few = [basket(random.Random(n), 2, "3500-108") for n in range(40)]
+
+            def again(client: httpx.Client, chance: random.Random) -> httpx.Response:
+                return client.post(PATH, json=chance.choice(few))
+
+            def ever_new(client: httpx.Client, chance: random.Random) -> httpx.Response:
+                return client.post(
+                    PATH, json=basket(chance, chance.randint(1, 4), f"{chance.randrange(1000, 8999)}-100")
+                )
+
+            url = shop.settings.base_url
+            floor, slow = measured(url, key, lambda client, _: client.get("/api/openapi.json/none"))
+            print(f"an address that there is not: {floor:.0f}/s, p99 {slow:.0f} ms")
+            for name, ask in (("the same baskets", again), ("ever new baskets", ever_new)):
+                rate, p99 = measured(url, key, ask)
+                print(f"{name}: {rate:.0f}/s ({rate / floor:.0%}), p99 {p99:.0f} ms ({p99 / slow:.1f} ×)")
+        finally:
+            shop.down()
+
+
+if __name__ == "__main__":
+    main()

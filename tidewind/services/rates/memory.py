@@ -1,0 +1,69 @@
+"""Answers to baskets kept in memory: exactly as long as nothing changed that their prices are made of.
+
+Before each answer one row says whether anything did, in whichever process.  What goes by the clock alone, the day of
+arrival after a cut-off, is looked at again every ``SLOT_S`` seconds.
+"""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from dataclasses import dataclass, field
+from datetime import datetime
+from threading import Lock
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from tidewind.core.checkout.written import Checkout
+from tidewind.core.order_facts import LineFacts, Shop
+from tidewind.db.tables import CheckoutStamp
+from tidewind.db.written import has_written
+
+SLOT_S, MOST_ANSWERS = 20, 10_000
+_STAMP = select(CheckoutStamp.changes)
+
+
+@dataclass(slots=True)
+class Known:
+    """What is known while nothing changes: the shop, its offers, the products that were asked for, and the answers."""
+
+    key: tuple[object, ...]
+    shop: Shop
+    version: int
+    checkout: Checkout
+    products: dict[str, LineFacts | None] = field(default_factory=dict)
+    answers: OrderedDict[object, object] = field(default_factory=OrderedDict)
+
+    def remember(self, asked: object, answer: object) -> None:
+        """Keep an answer; the oldest make room."""
+        with _LOCK:
+            self.answers[asked] = answer
+            while len(self.answers) > MOST_ANSWERS:
+                self.answers.popitem(last=False)
+
+
+_LOCK = Lock()
+_known: dict[str, Known] = {}
+
+
+def key_now(session: Session, now: datetime) -> tuple[object, ...]:
+    """Return what an answer holds for: the state of everything it is made of, and the stretch of time."""
+    return str(session.get_bind().engine.url), session.scalar(_STAMP), int(now.timestamp()) // SLOT_S
+
+
+def known_for(session: Session, key: tuple[object, ...]) -> Known | None:
+    """Return what is known in a state; None where it has to be read, or this transaction wrote something itself."""
+    found = _known.get("shop")
+    return found if found is not None and found.key == key and not has_written(session) else None
+
+
+def know(session: Session, known: Known) -> Known:
+    """Keep what is known now in place of what was; nothing of a transaction that wrote, since it may be undone."""
+    if not has_written(session):
+        _known["shop"] = known
+    return known
+
+
+def forget_answers() -> None:
+    """Forget everything: in another database the same state of changes stands for another shop."""
+    _known.clear()
