@@ -6,12 +6,11 @@ would have cost is what the one that was bought really did.
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 
 from tidewind.core.checkout.answering import Basket, PackedBasket, ServicePrice, answer
-from tidewind.core.checkout.offer import Free, Offer
-from tidewind.core.checkout.tables import RateTable
+from tidewind.core.checkout.offer import Offer
 from tidewind.core.checkout.written import Checkout
 
 
@@ -56,31 +55,39 @@ class CheckoutRehearsal:
         return self.would_pay - self.cost
 
 
-def rehearse_checkout(checkout: Checkout, orders: Sequence[SentOrder], currency: str) -> CheckoutRehearsal:
-    """Return what orders would have paid by these offers; one without an offer is counted, and pays nothing."""
-    return _rehearsed(checkout.offers, checkout.by_code, orders, currency)
+@dataclass(frozen=True, slots=True)
+class _Taken:
+    """What an order would have taken: the first offer that it gets and its price; ``order`` is what it was."""
+
+    order: SentOrder
+    code: str
+    name: str
+    price: int
 
 
-def _rehearsed(
-    offers: Sequence[Offer], tables: Mapping[str, RateTable], orders: Sequence[SentOrder], currency: str
-) -> CheckoutRehearsal:
-    made = CheckoutRehearsal()
-    services = {code for offer in offers for code in offer.services}
+def _taken(checkout: Checkout, orders: Sequence[SentOrder], currency: str) -> tuple[list[_Taken], list[str]]:
+    """Return what each order takes, and the numbers of those that get no offer."""
+    tables, taken, without = checkout.by_code, [], []
+    services = {code for offer in checkout.offers for code in offer.services}
     for order in orders:
-        made.orders += 1
-        made.really_paid += order.paid
-        made.cost += order.cost
         known = {code: ServicePrice(code, code, order.cost) for code in services}
         packed = PackedBasket("", order.parcels, order.gross_g, order.volume_cm3, order.abroad, known)
-        found = answer(offers, tables, order.basket, packed, currency).offered
-        if not found:
-            made.without.append(order.number)
-            continue
-        made.would_pay += found[0].price
-        mine = made.offers.setdefault(found[0].code.partition(":")[0], ByOffer(found[0].name))
-        mine.orders += 1
-        mine.paid += found[0].price
-        mine.cost += order.cost
+        found = answer(checkout.offers, tables, order.basket, packed, currency).offered
+        if found:
+            taken.append(_Taken(order, found[0].code.partition(":")[0], found[0].name, found[0].price))
+        else:
+            without.append(order.number)
+    return taken, without
+
+
+def rehearse_checkout(checkout: Checkout, orders: Sequence[SentOrder], currency: str) -> CheckoutRehearsal:
+    """Return what orders would have paid by these offers; one without an offer is counted, and pays nothing."""
+    taken, without = _taken(checkout, orders, currency)
+    made = CheckoutRehearsal(len(orders), sum(o.paid for o in orders), sum(o.cost for o in orders), without=without)
+    for one in taken:
+        mine = made.offers.setdefault(one.code, ByOffer(one.name))
+        mine.orders, mine.paid, mine.cost = mine.orders + 1, mine.paid + one.price, mine.cost + one.order.cost
+        made.would_pay += one.price
     return made
 
 
@@ -107,21 +114,19 @@ def threshold_curve(
     ``rising_bp`` of the baskets that are below a threshold by at most ``reaches_bp`` of it are taken to rise to it:
     the one assumption about people, 0 at first.  A basket that rises goes free and costs what it did.
     """
+    # Whether an offer is had does not depend on whether it is free, so each order is asked once for all thresholds.
+    offer = next(one for one in checkout.offers if one.code == code)
+    dear = tuple(replace(one, free=None) if one.code == code else one for one in checkout.offers)
+    taken, _ = _taken(replace(checkout, offers=dear), orders, currency)
+    mine = [(_worth(one.order, offer), one.price) for one in taken if one.code == code]
+    others = sum(one.price for one in taken if one.code != code) - sum(order.cost for order in orders)
     points = []
     for value in thresholds:
-        offers = [_free_from(offer, value) if offer.code == code else offer for offer in checkout.offers]
-        made = _rehearsed(offers, checkout.by_code, orders, currency)
-        mine = next(offer for offer in offers if offer.code == code)
-        near = [o for o in orders if value - value * reaches_bp // 10_000 <= _worth(o, mine) < value]
-        rising = _rehearsed(offers, checkout.by_code, near, currency)
-        lost = (rising.offers[code].paid if code in rising.offers else 0) * rising_bp // 10_000
-        free = sum(_worth(order, mine) >= value for order in orders)
-        points.append(AtThreshold(value, made.margin - lost, free))
+        paid = sum(price for worth, price in mine if worth < value)
+        near = sum(price for worth, price in mine if value - value * reaches_bp // 10_000 <= worth < value)
+        free = sum(worth >= value for worth, _ in mine)
+        points.append(AtThreshold(value, others + paid - near * rising_bp // 10_000, free))
     return points
-
-
-def _free_from(offer: Offer, value: int) -> Offer:
-    return replace(offer, free=Free(value, offer.free.counts if offer.free else "before"))
 
 
 def _worth(order: SentOrder, offer: Offer) -> int:

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from zoneinfo import ZoneInfo
 
-from sqlalchemy import select
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session, selectinload
 
 from tidewind.core.checkout.answering import Basket, BasketLine
@@ -51,7 +51,7 @@ def rehearse_offers(
     """
     if offer and all(one.code != offer for one in draft.offers):
         raise Invalid("unknown_offer", f"There is no offer {offer[:30]}.")
-    currency, orders = shop_settings(session).currency, sent_orders(session, now)
+    currency, orders = shop_settings(session).currency, _kept_orders(session, now)
     made, today = (rehearse_checkout(one, orders, currency) for one in (draft, in_force))
     curve = threshold_curve(draft, offer, orders, currency, _thresholds(orders), rising_bp) if offer and orders else []
     return OffersRehearsed(
@@ -65,6 +65,19 @@ def _thresholds(orders: list[SentOrder]) -> list[int]:
     middle = values[len(values) // 2]
     step = max(round(middle * 4 / POINTS / 500), 1) * 500
     return [step * n for n in range(1, POINTS + 1)]
+
+
+_kept: dict[str, tuple[tuple[object, ...], list[SentOrder]]] = {}
+"""The orders of the last rehearsal: while somebody types at an offer, the same ones are asked for again and again."""
+
+
+def _kept_orders(session: Session, now: datetime) -> list[SentOrder]:
+    travels = Shipment.state.in_(LabelState.TRAVELS)
+    stamp = session.execute(select(func.max(Shipment.id), func.count(Shipment.id)).where(travels)).one()
+    key = (str(session.get_bind().engine.url), now.date(), *stamp)
+    if _kept.get("orders", ((), []))[0] != key:
+        _kept["orders"] = (key, sent_orders(session, now))
+    return _kept["orders"][1]
 
 
 def sent_orders(session: Session, now: datetime) -> list[SentOrder]:

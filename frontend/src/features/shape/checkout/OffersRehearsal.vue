@@ -9,9 +9,12 @@ import { ErrorNote, SelectField } from "../../../shared/ui";
  * which value on one of them can be free without costing more than today. */
 const props = defineProps<{ body: Body }>();
 const emit = defineEmits<{ free: [code: string, from: number] }>();
-const offer = ref("");
+const picked = ref("");
 const rising = ref(0);
-const chosen = computed(() => offer.value || props.body.offers[0]?.code || "");
+const chosen = computed({
+  get: () => picked.value || props.body.offers[0]?.code || "",
+  set: (code) => (picked.value = code),
+});
 const { data, error } = useQuery(
   computed(() => ({
     ...rehearsedQuery(props.body, chosen.value, rising.value * 100),
@@ -55,7 +58,9 @@ const line = computed(() => {
       <p>
         {{ count(data.orders, "order") }} would pay <b>{{ sum(data.would_pay_minor) }}</b>, cost
         {{ sum(data.cost_minor) }}:
-        <b :class="rest < 0 ? 'stop' : 'fine'">{{ rest > 0 ? "+" : "" }}{{ sum(rest) }}</b>
+        <b class="nowrap" :class="rest < 0 ? 'stop' : 'fine'"
+          >{{ rest > 0 ? "+" : "" }}{{ sum(rest) }}</b
+        >
       </p>
       <p class="small mute">
         As saved: {{ sum(before) }}. Really paid: {{ sum(data.really_paid_minor) }}.
@@ -69,7 +74,7 @@ const line = computed(() => {
         ><span :class="{ stop: o.paid < o.cost }">{{ sum(o.paid - o.cost) }}</span>
       </p>
       <div class="free">
-        <SelectField v-model="offer" label="Free from: which offer" :items="items" />
+        <SelectField v-model="chosen" label="Free from: which offer" :items="items" />
         <label class="small"
           >Baskets just below that rise
           <input v-model.number="rising" type="range" min="0" max="60" step="5" />
