@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session
 from tests.conftest import Clock
 from tests.services.steps import ask, buy, clear_orders, ids_of, person
 from tidewind.core.checkout.arithmetic import up_to_ending
+from tidewind.core.checkout.written import read_checkout
 from tidewind.core.quantities import percent_of
 from tidewind.db.tables import CheckoutVersion, Order, PackagingRow, Product, Shipment
 from tidewind.services.base import Conflict, Invalid
@@ -24,9 +25,11 @@ from tidewind.services.rates import (
     forget_answers,
     newest_checkout,
     offers_for,
+    read_tables_file,
     rehearse_offers,
     restore_checkout,
     save_checkout,
+    tables_file,
     try_checkout,
 )
 from tidewind.web.access import Wiring
@@ -180,3 +183,27 @@ def test_what_was_sent_is_rehearsed_by_what_it_cost(wiring: Wiring, clock: Clock
         assert found.curve[-1].margin <= found.made.margin
         with pytest.raises(Invalid, match="no offer boat"):
             rehearse_offers(session, draft, draft, "boat", 0, clock())
+
+
+@pytest.mark.parametrize("kind", ["csv", "xlsx"])
+def test_tables_go_out_as_files_and_come_back_the_same(wiring: Wiring, kind: str) -> None:
+    with wiring.sessions() as session:
+        row = newest_checkout(session)
+        assert row is not None
+        back, wrong = read_tables_file(session, f"tables.{kind}", tables_file(session, kind))
+        assert wrong == []
+        assert [(t["name"], t["by"], t["bands"]) for t in back] == [
+            (t["name"], t["by"], t["bands"]) for t in row.body["tables"]
+        ]
+        assert [[r["prices"] for r in t["rows"]] for t in back] == [
+            [r["prices"] for r in t["rows"]] for t in row.body["tables"]
+        ]
+        assert read_checkout({"tables": back}).errors == ()
+        messy = b"Called,Countries,Postcodes,to 4 kg,to 2 pieces,dear\n=A1,Portugal,,4.90,x,1\n"
+        tables, wrong = read_tables_file(session, "mine.csv", messy)
+        assert tables[0]["name"] == "mine"
+        assert [
+            any(words in fault for fault in wrong) for words in ("“dear”", "different things", "“PORTUGAL”", "“x”")
+        ] == [True] * 4
+        with pytest.raises(Invalid):
+            read_tables_file(session, "tables.xlsx", b"PK\x03\x04nothing")

@@ -18,7 +18,7 @@ GET /api/differences | POST /api/plans/try | GET /api/layers | GET /api/rules | 
 GET /api/rules/vocabulary | GET /api/rules/versions | GET /api/rules/file | GET /api/recipes | GET /api/promises
 GET /api/work | GET /api/contacts | GET /api/addresses/suggest | POST /api/addresses/parse | GET /api/products
 GET /api/carriers | GET /api/rate-card/example | GET /api/shop | GET /api/carriers/{code}/cards/{card_id} | GET /api/rate-card/schema
-GET /api/orders/{order_id}/compare | POST /api/quote | POST /api/matrix | GET /api/checkout | POST /api/checkout/v1/offers
+GET /api/orders/{order_id}/compare | POST /api/quote | POST /api/matrix | GET /api/checkout | GET /api/checkout/tables/file | POST /api/checkout/v1/offers
 GET /api/products/file | GET /api/restricted | GET /api/restricted/try | GET /api/clearances
 GET /api/orders/{order_id}/photos | GET /api/photos/{photo_id} | GET /api/departures/photos | GET /api/packaging/stock | GET /api/departures | POST /api/departures/ways | GET /api/drop-off-points | GET /api/pickups | GET /api/batches | GET /api/returns | GET /api/cover | GET /api/printing | GET /api/printing/template
 """
@@ -50,7 +50,7 @@ PUT /api/imports/{import_id}/columns | PATCH /api/imports/{import_id}/rows | POS
 PUT /api/imports/{import_id}/reading | POST /api/imports/{import_id}/undo | POST /api/channels/{code}/pull | GET /api/channels/{code}/counts
 POST /api/channels/{code}/test | POST /api/orders/{order_id}/clear | POST /api/orders/{order_id}/sent
 POST /api/orders/{order_id}/apart | POST /api/orders/join | POST /api/orders/{order_id}/undo
-POST /api/layers/shop-defaults/rehearse | POST /api/rules/rehearse | POST /api/checkout/try | POST /api/checkout/rehearse | POST /api/recipes | POST /api/recipes/from-order
+POST /api/layers/shop-defaults/rehearse | POST /api/rules/rehearse | POST /api/checkout/try | POST /api/checkout/tables/read | POST /api/checkout/rehearse | POST /api/recipes | POST /api/recipes/from-order
 DELETE /api/recipes/{code} | PUT /api/promises | POST /api/promises/rehearse | DELETE /api/precedents/{precedent_id}
 PATCH /api/products | POST /api/products/file | POST /api/preflight | POST /api/voids | POST /api/late-sales/{shipment_id} | GET /api/refunds
 POST /api/refunds/{shipment_id}/chase | POST /api/batches | PATCH /api/batches/{batch_id}

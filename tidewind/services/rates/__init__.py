@@ -19,8 +19,10 @@ from tidewind.services.rates.offers import (
     checkout_in_force,
     checkout_versions,
     newest_checkout,
+    read_tables_file,
     restore_checkout,
     save_checkout,
+    tables_file,
     try_checkout,
 )
 from tidewind.services.rates.rehearsing import OffersRehearsed, rehearse_offers
@@ -45,9 +47,11 @@ __all__ = [
     "offers_for",
     "price_matrix",
     "quote_services",
+    "read_tables_file",
     "refresh_asked_prices",
     "rehearse_offers",
     "restore_checkout",
     "save_checkout",
+    "tables_file",
     "try_checkout",
 ]

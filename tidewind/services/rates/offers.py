@@ -11,10 +11,13 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from tidewind.core.addresses.check import tidy
+from tidewind.core.checkout.sheets import sheet_of, table_of
 from tidewind.core.checkout.written import Checkout, read_checkout
 from tidewind.db.tables import CheckoutVersion
+from tidewind.outside.sheets_out import tables_to_csv, tables_to_xlsx, unharmed
+from tidewind.outside.spreadsheets import SpreadsheetError, read_tables
 from tidewind.services.base import Conflict, Invalid, NotFound, one_at_a_time
-from tidewind.services.planning import all_choices
+from tidewind.services.planning import all_choices, shop_settings
 
 NOTHING: Mapping[str, Any] = {"offers": [], "tables": []}
 
@@ -102,3 +105,37 @@ def restore_checkout(session: Session, version: int, person_id: int, now: dateti
     newest = newest_checkout(session)
     base = newest.id if newest else 0
     return save_checkout(session, old.body, base, f"Version {version} restored", None, person_id, now)
+
+
+def tables_file(session: Session, kind: str) -> bytes:
+    """Return all tables of the newest version as ``csv`` or ``xlsx``.  Raises NotFound where there is none."""
+    row, currency = newest_checkout(session), shop_settings(session).currency
+    tables = {_sheet_name(one["name"]): sheet_of(one, currency) for one in (row.body["tables"] if row else ())}
+    if not tables:
+        raise NotFound("no_tables", "There is no rate table to be saved as a file.")
+    return tables_to_xlsx(tables) if kind == "xlsx" else tables_to_csv(tables)
+
+
+def _sheet_name(name: str) -> str:
+    """Return a name that a spreadsheet takes for a sheet: at most 31 letters, and none of its own signs."""
+    return "".join(" " if sign in "[]:*?/\\" else sign for sign in name).strip("' ")[:31] or "Table"
+
+
+def read_tables_file(session: Session, file_name: str, data: bytes) -> tuple[list[dict[str, Any]], list[str]]:
+    """Return the tables of a CSV or XLSX file as they are written, and what is wrong with them; nothing is saved.
+
+    Raises Invalid for a file that cannot be read.
+    """
+    try:
+        sheets = read_tables(data, file_name)
+    except SpreadsheetError as error:
+        raise Invalid("unreadable_file", str(error)) from error
+    made, wrong = [], []
+    for name, sheet in sheets.items():
+        if not any(any(row) for row in sheet):
+            continue
+        plain = [[unharmed(cell) for cell in row] for row in sheet]
+        table, faults = table_of(name or file_name.rpartition(".")[0], plain, shop_settings(session).currency)
+        made.append(table)
+        wrong += [f"{table['name']}: {fault}" for fault in faults]
+    return made, wrong[:50]

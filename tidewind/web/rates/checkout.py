@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import time
+from typing import Literal
 
-from fastapi import APIRouter
+from fastapi import APIRouter, Response, UploadFile
 
 from tidewind.core.checkout.tables import faults_of
 from tidewind.core.checkout.written import Checkout
@@ -17,12 +18,15 @@ from tidewind.services.rates import (
     checkout_versions,
     newest_checkout,
     offers_for,
+    read_tables_file,
     rehearse_offers,
     restore_checkout,
     save_checkout,
+    tables_file,
     try_checkout,
 )
 from tidewind.web.access import Anyone, Now, Owner, Shipper, Tx
+from tidewind.web.files import CSV, XLSX, answers_with, download, uploaded
 from tidewind.web.rates.checkout_schemas import (
     AbsentOut,
     AtThresholdOut,
@@ -38,11 +42,13 @@ from tidewind.web.rates.checkout_schemas import (
     RehearseOffersIn,
     ShownOut,
     TableFaultOut,
+    TablesReadOut,
     TryIn,
 )
 
 router = APIRouter(prefix="/api", tags=["checkout"])
 VERSIONS_SHOWN, NUMBERS_SHOWN = 12, 20
+MOST_FILE_BYTES = 5_000_000
 
 
 def _asked(body: BasketIn) -> BasketAsked:
@@ -155,3 +161,16 @@ def rehearse(body: RehearseOffersIn, _who: Shipper, session: Tx, now: Now) -> Of
         curve=[AtThresholdOut.model_validate(point) for point in found.curve],
         proposed=AtThresholdOut.model_validate(found.proposed) if found.proposed else None,
     )
+
+
+@router.get("/checkout/tables/file", **answers_with(CSV, XLSX))
+def tables_as_file(_who: Anyone, session: Tx, kind: Literal["csv", "xlsx"] = "xlsx") -> Response:
+    """Return all rate tables as a spreadsheet, a sheet each."""
+    return download(tables_file(session, kind), f"rate-tables.{kind}", XLSX if kind == "xlsx" else CSV)
+
+
+@router.post("/checkout/tables/read")
+def read_tables_of(file: UploadFile, _who: Shipper, session: Tx) -> TablesReadOut:
+    """Read rate tables out of a CSV or XLSX file, to be looked at; nothing is saved."""
+    tables, wrong = read_tables_file(session, *uploaded(file, MOST_FILE_BYTES))
+    return TablesReadOut(tables=tables, wrong=wrong)

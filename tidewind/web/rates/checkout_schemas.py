@@ -121,6 +121,13 @@ class TableFaultOut(Out):
     words: str
 
 
+class TablesReadOut(BaseModel):
+    """The tables of a file as they are written in the checkout, and what is wrong with them; nothing is saved."""
+
+    tables: list[dict[str, Any]]
+    wrong: list[str]
+
+
 class RehearseOffersIn(BaseModel):
     """Offers that are rehearsed over the last 90 days; with an offer's code, the curve of its free threshold, too."""
 

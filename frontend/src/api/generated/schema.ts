@@ -1685,6 +1685,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/checkout/tables/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Tables As File
+         * @description Return all rate tables as a spreadsheet, a sheet each.
+         */
+        get: operations["tables_as_file_api_checkout_tables_file_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/checkout/tables/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Tables Of
+         * @description Read rate tables out of a CSV or XLSX file, to be looked at; nothing is saved.
+         */
+        post: operations["read_tables_of_api_checkout_tables_read_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/layers": {
         parameters: {
             query?: never;
@@ -5455,6 +5495,11 @@ export interface components {
         };
         /** Body_products_in_api_products_file_post */
         Body_products_in_api_products_file_post: {
+            /** File */
+            file: string;
+        };
+        /** Body_read_tables_of_api_checkout_tables_read_post */
+        Body_read_tables_of_api_checkout_tables_read_post: {
             /** File */
             file: string;
         };
@@ -10270,6 +10315,18 @@ export interface components {
             /** Words */
             words: string;
         };
+        /**
+         * TablesReadOut
+         * @description The tables of a file as they are written in the checkout, and what is wrong with them; nothing is saved.
+         */
+        TablesReadOut: {
+            /** Tables */
+            tables: {
+                [key: string]: unknown;
+            }[];
+            /** Wrong */
+            wrong: string[];
+        };
         /** TakeOutIn */
         TakeOutIn: {
             /** Order Ids */
@@ -14343,6 +14400,72 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OffersRehearsedOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tables_as_file_api_checkout_tables_file_get: {
+        parameters: {
+            query?: {
+                /** @example csv */
+                kind?: "csv" | "xlsx";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_tables_of_api_checkout_tables_read_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_read_tables_of_api_checkout_tables_read_post"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TablesReadOut"];
                 };
             };
             /** @description Problem details */

@@ -1,9 +1,8 @@
 <script setup lang="ts">
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, reactive, ref, watch } from "vue";
-import OfferForm from "./OfferForm.vue";
+import OfferCard from "./OfferCard.vue";
 import OffersRehearsal from "./OffersRehearsal.vue";
-import OfferSentence from "./OfferSentence.vue";
 import RateTableEditor from "./RateTableEditor.vue";
 import ShopperView from "./ShopperView.vue";
 import {
@@ -11,10 +10,10 @@ import {
   checkoutQuery,
   codeOf,
   nameOf,
+  readTables,
   restoreCheckout,
   saveCheckout,
   triedQuery,
-  whereText,
   type Basket,
   type Body,
   type Offer,
@@ -22,7 +21,7 @@ import {
 } from "./offers";
 import { country, dayAndClock, minorOf } from "../../../shared/format";
 import { useMe } from "../../../shared/session";
-import { ErrorNote, SentencePart } from "../../../shared/ui";
+import { ErrorNote } from "../../../shared/ui";
 
 /** What shoppers are offered: sentences and tables on the left, what a basket gets of them, while they are typed, on the right. */
 const client = useQueryClient();
@@ -54,9 +53,21 @@ const putTable = (table: RateTable) =>
   (body.value.tables = body.value.tables.map((t) => (t.code === table.code ? table : t)));
 const drop = (code: string) =>
   (body.value.offers = body.value.offers.filter((o) => o.code !== code));
-const rename = (offer: Offer, name: string) => {
-  if (name) put({ ...offer, names: { ...offer.names, en: name } });
-};
+const picker = ref<HTMLInputElement>();
+/** Tables of a file stand beside the others, those with the same code in their place; nothing is saved by it. */
+const read = useMutation({
+  mutationFn: readTables,
+  onSuccess: (found) => {
+    const fresh = found.tables as unknown as RateTable[];
+    const codes = new Set(fresh.map((t) => t.code));
+    body.value.tables = [...body.value.tables.filter((t) => !codes.has(t.code)), ...fresh];
+  },
+});
+function picked(event: Event): void {
+  const input = event.target as HTMLInputElement;
+  if (input.files?.[0]) read.mutate(input.files[0]);
+  input.value = "";
+}
 function freeFrom(code: string, from_minor: number): void {
   const offer = body.value.offers.find((o) => o.code === code);
   if (offer) put({ ...offer, free: { ...offer.free, from_minor } });
@@ -171,7 +182,7 @@ function discard(): void {
         <h1>Checkout</h1>
         <span class="mute">What shoppers are offered, from the basket as it will be packed</span>
       </div>
-      <ErrorNote :error="error ?? save.error.value ?? restore.error.value" />
+      <ErrorNote :error="error ?? save.error.value ?? restore.error.value ?? read.error.value" />
       <p v-if="isPending" class="empty">Fetching the offers…</p>
       <div v-else class="halves">
         <div>
@@ -179,69 +190,21 @@ function discard(): void {
             Nothing is offered yet. Begin with one of these; a basket on the right shows at once
             what a shopper would see.
           </p>
-          <article
+          <OfferCard
             v-for="(o, n) in body.offers"
             :key="o.code"
-            class="panel offer"
-            :class="{ chosen: open === o.code, off: o.on === false }"
-          >
-            <div class="top">
-              <SentencePart
-                class="name"
-                :model-value="nameOf(o)"
-                label="Name"
-                :width="24"
-                @update:model-value="rename(o, $event)"
-              />
-              <span class="small mute">{{ whereText(o, country) }}</span>
-            </div>
-            <OfferSentence
-              :offer="o"
-              :services="services"
-              :tables="tables"
-              :currency="currency"
-              :editable="editable"
-              @change="put"
-            />
-            <p v-if="editable" class="acts small">
-              <button
-                type="button"
-                class="link"
-                :aria-expanded="open === o.code"
-                @click="open = open === o.code ? '' : o.code"
-              >
-                {{ open === o.code ? "Less" : "Everything about it" }}
-              </button>
-              <button type="button" class="link" @click="put({ ...o, on: o.on === false })">
-                {{ o.on === false ? "Switch on" : "Switch off" }}
-              </button>
-              <button
-                v-if="n"
-                type="button"
-                class="link"
-                :aria-label="`Higher: ${nameOf(o)}`"
-                @click="up(n)"
-              >
-                Higher
-              </button>
-              <button
-                type="button"
-                class="link"
-                :aria-label="`Take away ${nameOf(o)}`"
-                @click="drop(o.code)"
-              >
-                Take away
-              </button>
-            </p>
-            <OfferForm
-              v-if="open === o.code && editable"
-              :offer="o"
-              :services="services"
-              :tables="tables"
-              :currency="currency"
-              @change="put"
-            />
-          </article>
+            :offer="o"
+            :first="n === 0"
+            :open="open === o.code"
+            :services="services"
+            :tables="tables"
+            :currency="currency"
+            :editable="editable"
+            @change="put"
+            @open="open = open === o.code ? '' : o.code"
+            @higher="up(n)"
+            @remove="drop(o.code)"
+          />
           <p v-if="editable" class="acts">
             <span class="mute">Add:</span>
             <button
@@ -253,6 +216,24 @@ function discard(): void {
             >
               {{ b.name }}
             </button>
+            <button type="button" class="link" @click="picker?.click()">Tables from a file</button>
+            <a
+              v-if="data?.body && body.tables.length"
+              class="link"
+              href="/api/checkout/tables/file?kind=xlsx"
+              >Tables as a file</a
+            >
+            <input
+              ref="picker"
+              type="file"
+              hidden
+              accept=".csv,.xlsx,.ods"
+              aria-label="A file of rate tables"
+              @change="picked"
+            />
+          </p>
+          <p v-for="w in read.data.value?.wrong.slice(0, 5)" :key="w" class="stop small">
+            {{ w }}.
           </p>
           <RateTableEditor
             v-for="t in body.tables"
@@ -328,24 +309,6 @@ function discard(): void {
   grid-template-columns: minmax(0, 1fr) 380px;
   gap: 20px;
   align-items: start;
-}
-.offer {
-  margin-bottom: 8px;
-  padding: 10px 14px;
-}
-.offer.chosen {
-  border-color: var(--mul);
-}
-.offer.off .name {
-  color: var(--mute);
-}
-.top {
-  display: flex;
-  justify-content: space-between;
-  gap: 12px;
-}
-.name {
-  font-weight: 650;
 }
 .acts {
   display: flex;

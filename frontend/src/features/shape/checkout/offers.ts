@@ -1,5 +1,5 @@
 import { queryOptions } from "@tanstack/vue-query";
-import { api, need, type Schemas } from "../../../api/client";
+import { api, need, sendFile, type Schemas } from "../../../api/client";
 import { amountText } from "../../../shared/format";
 
 /** Offers and tables as they are written (docs/checkout.md); what is not known here is kept as it came. */
@@ -90,6 +90,10 @@ export const rehearsedQuery = (body: Body, offer: string, rising_bp: number) =>
 
 export const saveCheckout = async (body: Schemas["CheckoutIn"]) =>
   need(await api.PUT("/api/checkout", { body }));
+
+/** The tables of a file, to be looked at before they are saved. */
+export const readTables = (file: File) =>
+  sendFile<Schemas["TablesReadOut"]>("/api/checkout/tables/read", file);
 
 export const restoreCheckout = async (version: number) =>
   need(
