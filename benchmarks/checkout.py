@@ -13,13 +13,16 @@ import tempfile
 import threading
 import time
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 import httpx
 from sqlalchemy import select
 
-from benchmarks.serving import CONNECTIONS, SECONDS
+from benchmarks.serving import CONNECTIONS, SECONDS, best
 from tidewind.app import make_wiring
+from tidewind.core.checkout.reach import read_reach
+from tidewind.core.checkout.tables import RateTable, TableRow
 from tidewind.db.tables import Person, Product
 from tidewind.running.cluster import free_port
 from tidewind.running.supervisor import Supervisor
@@ -51,8 +54,26 @@ def measured(url: str, key: str, ask: Callable[[httpx.Client, random.Random], ht
     return len(every) / SECONDS, statistics.quantiles(every, n=100)[98] * 1_000
 
 
+def tables() -> None:
+    """Print how long it takes to find the row of a destination in a table of 5,000 rows, against one of 50."""
+    took = []
+    for rows in (50, 5_000):
+        made = [TableRow(read_reach("PT", "", f"{1000 + n}-{1000 + n}"), (100,) * 20) for n in range(rows)]
+        table = RateTable("t", "T", "weight_g", tuple(range(1_000, 21_000, 1_000)), tuple(made))
+        chance = random.Random(rows)
+        codes = [f"{1000 + chance.randrange(rows)}-100" for _ in range(20_000)]
+        took.append(best(partial(_find_all, table, codes)) / len(codes) * 1_000)
+    print(f"a row among 5,000: {took[1]:.1f} µs, {took[1] / took[0]:.1f} × one among 50 ({took[0]:.1f} µs)")
+
+
+def _find_all(table: RateTable, codes: list[str]) -> None:
+    for code in codes:
+        table.row_for("PT", code)
+
+
 def main() -> None:
     """Measure in a shop of its own."""
+    tables()
     with tempfile.TemporaryDirectory(prefix="tidewind-bench-") as folder:
         Path(folder).chmod(0o755)
         shop = Supervisor(Path(folder) / "shop", free_port(), demo=True, history_days=20)

@@ -8,6 +8,7 @@ from dataclasses import dataclass, field, replace
 from itertools import pairwise
 from typing import Literal
 
+from tidewind.core.checkout.matching import RowIndex
 from tidewind.core.checkout.reach import Reach, patterns_in
 from tidewind.core.tariffs.zones import bounds_of, plain_postcode
 
@@ -26,33 +27,22 @@ class TableRow:
 
 @dataclass(frozen=True, slots=True)
 class RateTable:
-    """Rows, tried from the top, and the upper ends of the bands, each belonging to its band; measured ``by`` one thing.
-
-    ``_plain`` are the countries that rows name, each with the places of its rows, so that a long table is not read
-    from its top for every basket.
-    """
+    """Rows, tried from the top, and the upper ends of the bands, each belonging to its band, all ``by`` one measure."""
 
     code: str
     name: str
     by: By
     bands: tuple[int, ...]
     rows: tuple[TableRow, ...]
-    _plain: dict[str, tuple[int, ...]] = field(init=False, compare=False, repr=False)
+    index: RowIndex = field(init=False, compare=False, repr=False)
 
     def __post_init__(self) -> None:
-        """Sort the rows by the countries they can hold for."""
-        countries = {code for row in self.rows for code in row.reach.countries}
-        places = {
-            code: tuple(n for n, row in enumerate(self.rows) if not row.reach.countries or code in row.reach.countries)
-            for code in countries
-        }
-        places[""] = tuple(n for n, row in enumerate(self.rows) if not row.reach.countries)
-        object.__setattr__(self, "_plain", places)
+        """Prepare the rows for being looked up."""
+        object.__setattr__(self, "index", RowIndex([row.reach for row in self.rows]))
 
     def row_for(self, country: str, postcode: str, region: str = "") -> int | None:
         """Return the place of the first row that holds for a destination, None where none does."""
-        places = self._plain.get(country, self._plain[""])
-        return next((n for n in places if self.rows[n].reach.holds(country, postcode, region)), None)
+        return self.index.first(country, postcode, region)
 
     def band_for(self, amount: int) -> int | None:
         """Return the place of the band an amount lies in (its upper end belongs to it), None above all of them."""
@@ -84,9 +74,10 @@ def faults_of(table: RateTable) -> list[Fault]:
         if other <= one:
             found.append(Fault(None, n + 1, "a band must end after the one before it"))
     for n, row in enumerate(table.rows):
-        hiding = next((m for m in range(n) if _covers(table.rows[m].reach, row.reach)), None)
-        if hiding is not None:
-            found.append(Fault(n, None, f"row {hiding + 1} above takes everything, so this row is never reached"))
+        if hiding := table.index.hiding(n):
+            above = ", ".join(str(m + 1) for m in hiding[:4])
+            words = f"row {above} takes" if len(hiding) == 1 else f"rows {above} take"
+            found.append(Fault(n, None, f"{words} everything above, so this row is never reached"))
         found += _prices(n, row.prices)
     return found + _between(table.rows)
 
@@ -100,31 +91,6 @@ def _prices(n: int, prices: Sequence[int | None]) -> list[Fault]:
             found.append(Fault(n, band, "cheaper than the band before it"))
         before = price if price is not None else before
     return found
-
-
-def _covers(wide: Reach, narrow: Reach) -> bool:
-    """Tell whether everything in one reach lies in another that stands above it; where unsure, it does not."""
-    left_out = wide.not_countries & narrow.countries if narrow.countries else wide.not_countries - narrow.not_countries
-    if left_out:
-        return False
-    if wide.countries and (not narrow.countries or not narrow.countries <= wide.countries):
-        return False
-    if wide.regions and (not narrow.regions or not narrow.regions <= wide.regions):
-        return False
-    if set(wide.not_postcodes) - set(narrow.not_postcodes):
-        return False
-    return not wide.postcodes or (
-        bool(narrow.postcodes) and all(any(_inside(one, other) for other in wide.postcodes) for one in narrow.postcodes)
-    )
-
-
-def _inside(narrow: str, wide: str) -> bool:
-    (of, _, narrow), (of_wide, _, wide) = narrow.rpartition(":"), wide.rpartition(":")
-    if of_wide not in ("", of):
-        return False
-    (low, high), (least, most) = bounds_of(narrow), bounds_of(wide)
-    size = len(least)
-    return len(low) >= size and least <= low[:size] and high[:size] <= most
 
 
 def _between(rows: Sequence[TableRow]) -> list[Fault]:
