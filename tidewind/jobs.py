@@ -31,6 +31,7 @@ from tidewind.services.orders import fetch_due_feeds, go_on_importing, pull, pul
 from tidewind.services.papers import look_at_printers, send_due_prints
 from tidewind.services.planning import go_on_replanning, is_done, keep_up_due
 from tidewind.services.rates import refresh_asked_prices
+from tidewind.services.shop import settle_packaging_orders
 from tidewind.settings import now, real_now
 
 log = structlog.get_logger(__name__)
@@ -116,6 +117,11 @@ def _add_outgoing(app: procrastinate.App, sessions: sessionmaker[Session], outsi
     def settle() -> None:
         _each_by_itself(*(partial(step, sessions, outside, now) for step in (tell_manifests, settle_pickups)))
 
+    @app.task(name="settle_packaging_orders")
+    @metrics.job("settle_packaging_orders")
+    def settle_reorders() -> None:
+        settle_packaging_orders(sessions, outside, now)
+
     @app.task(name="finish_packings", queueing_lock="finish_packings", lock="finish_packings")
     @metrics.job("finish_packings")
     def finish() -> None:
@@ -156,6 +162,7 @@ def _add_periodic(app: procrastinate.App, sessions: sessionmaker[Session], outsi
                     make_due_returns,
                     tell_manifests,
                     settle_pickups,
+                    settle_packaging_orders,
                 )
             ),
             lambda: bench_room.finish_packings(sessions, now),

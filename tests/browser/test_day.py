@@ -254,6 +254,12 @@ def test_what_care_and_the_owner_may_do(browser: Browser, shop: Supervisor) -> N
     owner.keyboard.press("ArrowDown")
     owner.keyboard.press("ArrowUp")
     expect(lanes.and_(owner.locator("[aria-selected=true]"))).to_have_count(1)
+    lanes.filter(has_text="Pontolo Points").click()
+    owner.get_by_role("button", name="All 14 points").click()
+    always = owner.get_by_role("button", name="Lockers, bus station")  # day and night, whenever this runs
+    always.click()
+    expect(always).to_have_attribute("aria-pressed", "true")
+    expect(owner.get_by_text("Taken to")).to_be_visible()
     axe(owner)
 
 

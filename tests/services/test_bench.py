@@ -28,7 +28,7 @@ from tidewind.db.tables import (
     SerialNumber,
     Shipment,
 )
-from tidewind.services.base import Invalid
+from tidewind.services.base import Conflict, Invalid
 from tidewind.services.bench import (
     BenchSettings,
     BenchView,
@@ -47,7 +47,17 @@ from tidewind.services.buying import ask_void
 from tidewind.services.handover import alert_counts
 from tidewind.services.orders import find_orders, set_held
 from tidewind.services.people import Who, make_badge
-from tidewind.services.shop import edit_products, in_stock, set_stock
+from tidewind.services.shop import (
+    edit_products,
+    in_stock,
+    order_packaging,
+    packaging_arrived,
+    packaging_orders,
+    set_stock,
+    settle_packaging_orders,
+)
+from tidewind.standins import carriers
+from tidewind.standins.world import World
 from tidewind.web.access import Wiring
 
 
@@ -412,3 +422,36 @@ def _read(pdf: bytes) -> list[str]:
     """Read every barcode of a paper as a scanner at 203 dpi would."""
     pages = [page.render(scale=203 / 72).to_pil() for page in pypdfium2.PdfDocument(pdf)]
     return [barcode.text for page in pages for barcode in zxingcpp.read_barcodes(page)]
+
+
+def test_carriers_boxes_are_ordered_once_and_counted_in_as_they_come(
+    wiring: Wiring, clock: Clock, world: World, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(carriers, "HANG_SECONDS", 2.5)
+    with wiring.sessions.begin() as session:
+        box = session.scalars(select(PackagingRow).where(PackagingRow.code == "NB-S")).one()
+        box.stock = 3
+        order_packaging(session, "norvia", {"NB-S": 50, "NB-M": 0}, "one-press", "Tomé", clock())
+        order_packaging(session, "norvia", {"NB-S": 50}, "one-press", "Tomé", clock())
+        for carrier, pieces, words in (
+            ("brightmile", {"NB-S": 1}, "sends no packaging"),
+            ("norvia", {"CB-M": 1}, "own packaging"),
+            ("norvia", {"NB-S": 0}, "own packaging"),
+        ):
+            with pytest.raises((Conflict, Invalid), match=words):
+                order_packaging(session, carrier, pieces, f"other-{words}", "Tomé", clock())
+    world.set_fault("norvia", "timeout_after_work", 1)
+    assert list(settle_packaging_orders(wiring.sessions, wiring.outside, clock).values()) == ["asked"]  # no answer came
+    clock.move(minutes=1)
+    assert list(settle_packaging_orders(wiring.sessions, wiring.outside, clock).values()) == ["confirmed"]
+    assert len(world.rows("select * from packaging_order")) == 1
+    with wiring.sessions.begin() as session:
+        (row,) = packaging_orders(session)
+        assert (row.confirmation[:6], row.arrives is not None) == ("NO-BOX", True)
+        packaging_arrived(session, row.id)
+    with wiring.sessions.begin() as session:
+        assert session.scalars(select(PackagingRow.stock).where(PackagingRow.code == "NB-S")).one() == 53
+        with pytest.raises(Conflict):
+            packaging_arrived(session, row.id)  # it comes once
+        order_packaging(session, "norvia", {"NB-S": 501}, "too-many", "Tomé", clock())
+    assert list(settle_packaging_orders(wiring.sessions, wiring.outside, clock).values()) == ["refused"]

@@ -20,14 +20,14 @@ GET /api/work | GET /api/contacts | GET /api/addresses/suggest | POST /api/addre
 GET /api/carriers | GET /api/rate-card/example | GET /api/shop | GET /api/carriers/{code}/cards/{card_id} | GET /api/rate-card/schema
 GET /api/orders/{order_id}/compare | POST /api/quote | POST /api/matrix | GET /api/checkout | GET /api/checkout/tables/file | POST /api/checkout/v1/offers
 GET /api/products/file | GET /api/restricted | GET /api/restricted/try | GET /api/clearances
-GET /api/orders/{order_id}/photos | GET /api/photos/{photo_id} | GET /api/departures/photos | GET /api/packaging/stock | GET /api/departures | POST /api/departures/ways | GET /api/drop-off-points | GET /api/pickups | GET /api/batches | GET /api/returns | GET /api/cover | GET /api/printing | GET /api/printing/template
+GET /api/orders/{order_id}/photos | GET /api/photos/{photo_id} | GET /api/departures/photos | GET /api/packaging/stock | GET /api/packaging/orders | GET /api/departures | POST /api/departures/ways | GET /api/drop-off-points | GET /api/pickups | GET /api/batches | GET /api/returns | GET /api/cover | GET /api/printing | GET /api/printing/template
 """
 _BENCH = """
 GET /api/labels.pdf | POST /api/labels.pdf | GET /api/packing-slips.pdf | GET /api/labels-and-slips.pdf | GET /api/pick-list.pdf | GET /api/posting-list.pdf
 GET /api/labels/pictures | GET /api/return-labels.pdf | GET /api/orders/{order_id}/test-label.pdf
 GET /api/recipes/barcodes.pdf | POST /api/labels/printed | GET /api/prints | POST /api/prints
 POST /api/prints/{job_id} | POST /api/printers/{code}/look | PUT /api/labels/{label_id}/number
-GET /api/departures/take-along.pdf | POST /api/departures/close | POST /api/departures/count | POST /api/departures/hand-over | POST /api/departures/receipt
+GET /api/departures/take-along.pdf | POST /api/departures/close | POST /api/departures/count | POST /api/departures/hand-over | POST /api/departures/receipt | POST /api/packaging/orders/{order_id}/arrived
 GET /api/manifests/{number}.pdf | GET /api/manifests/{number}.json | GET /api/manifests/{number}.csv
 GET /api/benches/{name} | POST /api/benches/{name}/scan | POST /api/benches/{name}/weigh | POST /api/benches/{name}/look
 POST /api/benches/{name}/photos | GET /api/code-sheets/{what}.pdf | GET /api/bench/settings | PUT /api/packaging/{packaging_id}/stock
@@ -38,7 +38,7 @@ POST /api/differences/{difference_id} | POST /api/contacts | DELETE /api/contact
 GET /api/contacts/file | POST /api/returns | POST /api/returns/{return_id}/close
 """
 _SHIP = """
-POST /api/pickups | POST /api/pickups/{pickup_id}/cancel | GET /api/pickups/{pickup_id}/chase | POST /api/pickups/{pickup_id}/chase
+POST /api/pickups | POST /api/packaging/orders | POST /api/pickups/{pickup_id}/cancel | GET /api/pickups/{pickup_id}/chase | POST /api/pickups/{pickup_id}/chase
 POST /api/pickups/{pickup_id}/answer | PUT /api/standing-pickups | DELETE /api/standing-pickups/{standing_id}
 POST /api/pickups/calendar | POST /api/departures/reopen | POST /api/departures/bring | POST /api/carriers/{code}/points | POST /api/carriers/{code}/points/ask | POST /api/departures/move
 GET /api/carriers/{code}/cards/{card_id}/file | POST /api/carriers/{code}/accounts/rehearse

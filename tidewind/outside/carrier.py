@@ -115,6 +115,12 @@ class CarrierClient(Protocol):
         Raises NeverSent, MaybeDone or RefusedOutside.
         """
 
+    def order_packaging(self, key: str, pieces: Mapping[str, int], to: Address) -> tuple[str, date | None]:
+        """Order the carrier's own packaging under an idempotency key; return its number, and when it comes.
+
+        Raises NeverSent, MaybeDone or RefusedOutside.
+        """
+
     def points(self, country: str, postcode: str) -> list[Mapping[str, str]]:
         """Return drop-off points near a postcode, as rows of texts.  Raises NeverSent, MaybeDone or RefusedOutside."""
 

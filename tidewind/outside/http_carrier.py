@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
-from datetime import datetime, time, timedelta
+from dataclasses import asdict
+from datetime import date, datetime, time, timedelta
 from typing import Any, Literal
 
 import httpx
 
+from tidewind.core.addresses.check import Address
 from tidewind.core.consignments import Consignment, write_consignment
 from tidewind.core.tariffs.asked import USUAL_DAYS, USUAL_MAX_G, AskedService
 from tidewind.core.tariffs.live import LiveAnswer, LivePrice
@@ -168,6 +170,17 @@ class HttpCarrier:
             raise NotBelieved(f"it does not say {error}") from error
         except (ValueError, TypeError) as error:
             raise NotBelieved(str(error)[:120]) from error
+
+    def order_packaging(self, key: str, pieces: Mapping[str, int], to: Address) -> tuple[str, date | None]:
+        """See CarrierClient."""
+        body = {"pieces": dict(pieces), "address": asdict(to)}
+        answer = self._call("order_packaging", "POST", "/packaging-orders", json=body, headers={"Idempotency-Key": key})
+        try:
+            told = answer.json()
+            arrives = date.fromisoformat(told["arrives"]) if told.get("arrives") else None
+            return str(told["confirmation"])[:60], arrives
+        except (ValueError, KeyError, TypeError, AttributeError) as error:
+            raise NotBelieved(f"an answer that makes no sense ({type(error).__name__})") from error
 
     def points(self, country: str, postcode: str) -> list[Mapping[str, str]]:
         """See CarrierClient."""

@@ -157,7 +157,11 @@ def capabilities(carrier: str, request: Request) -> dict[str, Any]:
     }
 
 
-HANDING_OVER = {"pontolo": ("points",)}
+HANDING_OVER = {
+    "pontolo": ("points",),
+    "norvia": ("pickup", "manifest", "packaging"),
+    "cobaltair": ("pickup", "manifest", "packaging"),
+}
 """What a carrier can do about handing over, where it does not come with a van."""
 
 

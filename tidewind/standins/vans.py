@@ -240,3 +240,30 @@ def reopen_manifest(carrier: str, key: str, request: Request) -> dict[str, bool]
     with world.work() as db:
         db.execute("update closed_list set reopened = 1 where key = ? and carrier = ?", (key, carrier))
     return {"reopened": True}
+
+
+class PackagingIn(BaseModel):
+    """Packaging that a shop orders: pieces by code, and where they go."""
+
+    pieces: dict[str, int]
+    address: dict[str, Any]
+
+
+MOST_BOXES, BOXES_TAKE = 500, timedelta(days=3)
+
+
+@router.post("/{carrier}/packaging-orders", status_code=201)
+def order_packaging(carrier: str, wanted: PackagingIn, request: Request) -> dict[str, Any]:
+    """Take an order of packaging; the same key is the same order.  More than it gives away at once is refused."""
+    world = world_of(request)
+    before(world, carrier)
+    key = request.headers.get("Idempotency-Key", "")
+    if sum(wanted.pieces.values()) > MOST_BOXES:
+        raise _refuse("too_many", f"at most {MOST_BOXES} pieces are sent at once")
+    with world.work() as db:
+        row = (key, carrier, json.dumps(wanted.pieces), (world.now() + BOXES_TAKE).date().isoformat())
+        db.execute("insert or ignore into packaging_order values (?, ?, ?, ?)", row)
+        arrives = db.execute("select arrives from packaging_order where key = ?", (key,)).fetchone()["arrives"]
+    if world.take_fault(carrier, "timeout_after_work"):
+        clock.sleep(carriers.HANG_SECONDS)
+    return {"confirmation": f"{carrier[:2].upper()}-BOX-{key[-6:].upper()}", "arrives": arrives}

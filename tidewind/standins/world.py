@@ -50,6 +50,8 @@ create table if not exists van (key text primary key, carrier text not null, net
   change_until text not null, misses integer not null);
 create table if not exists van_wait (number text primary key, carrier text not null, network text not null,
   fetched_at text);
+create table if not exists packaging_order (key text primary key, carrier text not null, pieces text not null,
+  arrives text not null);
 create table if not exists closed_list (key text primary key, carrier text not null, number text not null,
   labels text not null, reopened integer not null);
 create table if not exists fault (party text not null, kind text not null, remaining integer not null,

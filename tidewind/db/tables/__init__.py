@@ -30,7 +30,16 @@ from tidewind.db.tables.planning import (
     RuleSet,
     Work,
 )
-from tidewind.db.tables.shop import Clearance, Contact, PackagingRow, Place, Product, RestrictedParty, Shop
+from tidewind.db.tables.shop import (
+    Clearance,
+    Contact,
+    PackagingOrder,
+    PackagingRow,
+    Place,
+    Product,
+    RestrictedParty,
+    Shop,
+)
 
 __all__ = [
     "ApiKey",
@@ -67,6 +76,7 @@ __all__ = [
     "OrderChange",
     "OrderLine",
     "OwnSale",
+    "PackagingOrder",
     "PackagingRow",
     "Packing",
     "Person",

@@ -12,6 +12,8 @@ from tidewind.core.addresses.check import Address
 from tidewind.core.packing import Packaging
 from tidewind.core.pickups.points import Spot
 from tidewind.core.quantities import Size
+from tidewind.core.states.machine import sql_list
+from tidewind.core.states.reorders import ReorderState
 from tidewind.db.base import Base, Created, Id, reference
 from tidewind.db.stored import ADDRESS
 
@@ -205,3 +207,22 @@ class Product(Base):
         if self.length_mm and self.width_mm and self.height_mm:
             return self.length_mm, self.width_mm, self.height_mm
         return None
+
+
+class PackagingOrder(Base):
+    """Packaging of a carrier's own that was ordered from it: how many pieces by code, and when it comes."""
+
+    __tablename__ = "packaging_order"
+    __table_args__ = (CheckConstraint(f"state in {sql_list(ReorderState)}", name="state"),)
+    id: Mapped[Id]
+    carrier: Mapped[str] = mapped_column(String(30))
+    idempotency_key: Mapped[str] = mapped_column(String(60), unique=True)
+    state: Mapped[str] = mapped_column(String(20), default="asked")
+    pieces: Mapped[dict[str, Any]]
+    confirmation: Mapped[str] = mapped_column(String(60), default="")
+    arrives: Mapped[date | None]
+    words: Mapped[str] = mapped_column(String(300), default="")
+    asked_by: Mapped[str] = mapped_column(String(120))
+    asked_at: Mapped[datetime]
+    attempts: Mapped[int] = mapped_column(default=0)
+    next_try_at: Mapped[datetime | None]

@@ -62,6 +62,7 @@ TOPICS: Mapping[str, tuple[tuple[str, ...], tuple[Callable[[Named], str], ...]]]
     "shop": (("layers", "money", "printing"), ()),
     "place": (("places",), ()),
     "packaging": (("packaging",), ()),
+    "packaging_order": (("packaging",), ()),
     "product": (("products",), ()),
     "contact": (("contacts",), ()),
     "restricted_party": (("restricted",), ()),

@@ -69,6 +69,12 @@ from tidewind.services.shop.products import (
     products_file,
     set_product_facts,
 )
+from tidewind.services.shop.reordering import (
+    order_packaging,
+    packaging_arrived,
+    packaging_orders,
+    settle_packaging_orders,
+)
 from tidewind.services.shop.screening import (
     clearances,
     read_restricted_list,
@@ -132,6 +138,9 @@ __all__ = [
     "in_stock",
     "mail_settings",
     "numbers_left",
+    "order_packaging",
+    "packaging_arrived",
+    "packaging_orders",
     "paper_template",
     "product_of_code",
     "products_file",
@@ -166,6 +175,7 @@ __all__ = [
     "set_policy",
     "set_product_facts",
     "set_stock",
+    "settle_packaging_orders",
     "simple_example",
     "sms_settings",
     "suggest_addresses",

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from datetime import datetime
+from datetime import date, datetime
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session, sessionmaker
 
+from tidewind.core.addresses.check import Address
 from tidewind.core.consignments import Consignment
 from tidewind.core.numbering import NumberRange, overlap, range_faults
 from tidewind.core.tariffs.live import LiveAnswer
@@ -114,6 +115,15 @@ class OwnNumbers:
 
     def __init__(self, sessions: sessionmaker[Session], carrier_id: int, name: str) -> None:
         self._sessions, self._carrier_id, self._name = sessions, carrier_id, name
+
+    def order_packaging(  # CarrierClient's
+        self,
+        key: str,  # noqa: ARG002
+        pieces: Mapping[str, int],  # noqa: ARG002
+        to: Address,  # noqa: ARG002
+    ) -> tuple[str, date | None]:
+        """Its packaging is ordered by telephone."""
+        raise RefusedOutside("not_asked", f"{self._name} is not asked")
 
     def points(self, country: str, postcode: str) -> list[Mapping[str, str]]:  # noqa: ARG002 - CarrierClient's
         """Its drop-off points come out of a file."""

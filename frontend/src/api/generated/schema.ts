@@ -2878,6 +2878,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/packaging/orders": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Orders Of Packaging
+         * @description Return what carriers' packaging was ordered lately, the newest first.
+         */
+        get: operations["orders_of_packaging_api_packaging_orders_get"];
+        put?: never;
+        /**
+         * Order
+         * @description Order a carrier's own packaging from it.
+         */
+        post: operations["order_api_packaging_orders_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packaging/orders/{order_id}/arrived": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Arrived
+         * @description Count what has come into the stock.
+         */
+        post: operations["arrived_api_packaging_orders__order_id__arrived_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/products": {
         parameters: {
             query?: never;
@@ -8100,6 +8144,52 @@ export interface components {
              * @default true
              */
             active: boolean;
+        };
+        /**
+         * PackagingOrderIn
+         * @description Packaging of a carrier's own that is ordered: pieces by code.  The same ``client_key`` is the same order.
+         */
+        PackagingOrderIn: {
+            /** Carrier */
+            carrier: string;
+            /** Pieces */
+            pieces: {
+                [key: string]: number;
+            };
+            /** Client Key */
+            client_key: string;
+        };
+        /**
+         * PackagingOrderOut
+         * @description An order of packaging: where it stands, its number, and when it comes.
+         */
+        PackagingOrderOut: {
+            /** Id */
+            id: number;
+            /** Carrier */
+            carrier: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "asked" | "confirmed" | "refused" | "arrived";
+            /** Pieces */
+            pieces: {
+                [key: string]: number;
+            };
+            /** Confirmation */
+            confirmation: string;
+            /** Arrives */
+            arrives: string | null;
+            /** Words */
+            words: string;
+            /** Asked By */
+            asked_by: string;
+            /**
+             * Asked At
+             * Format: date-time
+             */
+            asked_at: string;
         };
         /**
          * PackedByOut
@@ -16865,6 +16955,107 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CountOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    orders_of_packaging_api_packaging_orders_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PackagingOrderOut"][];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    order_api_packaging_orders_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "carrier": "norvia",
+                 *       "pieces": {},
+                 *       "client_key": "9f1c2d7a44e0"
+                 *     }
+                 */
+                "application/json": components["schemas"]["PackagingOrderIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PackagingOrderOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    arrived_api_packaging_orders__order_id__arrived_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example 1 */
+                order_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PackagingOrderOut"];
                 };
             };
             /** @description Problem details */

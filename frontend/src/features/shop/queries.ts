@@ -319,3 +319,17 @@ export const countStock = async (packagingId: number, body: Schemas["StockIn"]) 
       body,
     }),
   );
+
+export type Box = Schemas["PackagingIO"];
+export const packagingOrdersQuery = queryOptions({
+  queryKey: ["packaging", "orders"],
+  queryFn: async () => need(await api.GET("/api/packaging/orders")),
+});
+export const orderPackaging = async (body: Schemas["PackagingOrderIn"]) =>
+  need(await api.POST("/api/packaging/orders", { body }));
+export const packagingArrived = async (orderId: number) =>
+  need(
+    await api.POST("/api/packaging/orders/{order_id}/arrived", {
+      params: { path: { order_id: orderId } },
+    }),
+  );

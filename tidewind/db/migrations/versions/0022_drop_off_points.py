@@ -34,7 +34,7 @@ def upgrade() -> None:
         _text("learned_from", 80),
         sa.Column("learned_at", sa.DateTime(timezone=True), nullable=False),
         sa.UniqueConstraint("carrier", "code", name="uq_drop_off_point_carrier_code"),
-        sa.CheckConstraint("(latitude_e6 is null) = (longitude_e6 is null)", name="ck_drop_off_point_spot"),
+        sa.CheckConstraint("(latitude_e6 is null) = (longitude_e6 is null)", name="spot"),
     )
     point = sa.ForeignKey("drop_off_point.id", ondelete="SET NULL", name="fk_departure_point_id")
     op.add_column("departure", sa.Column("point_id", sa.BigInteger(), point))

@@ -7,10 +7,25 @@ from fastapi import APIRouter
 from tidewind.core.addresses.check import Address
 from tidewind.core.pickups.points import spot_text
 from tidewind.services import shop as service
-from tidewind.services.shop import all_packaging, all_places, in_stock, set_stock
-from tidewind.web.access import Anyone, Bench, Now, Owner, Tx
+from tidewind.services.shop import (
+    all_packaging,
+    all_places,
+    in_stock,
+    order_packaging,
+    packaging_arrived,
+    packaging_orders,
+    set_stock,
+)
+from tidewind.web.access import Anyone, Bench, Now, Owner, Shipper, Tx
 from tidewind.web.base.schemas import AddressIO, CountOut
-from tidewind.web.shop.schemas.places import InStockOut, PackagingIO, PlaceIO, StockIn
+from tidewind.web.shop.schemas.places import (
+    InStockOut,
+    PackagingIO,
+    PackagingOrderIn,
+    PackagingOrderOut,
+    PlaceIO,
+    StockIn,
+)
 
 router = APIRouter(prefix="/api", tags=["shop"])
 
@@ -72,3 +87,22 @@ def save_packaging(body: PackagingIO, _who: Owner, session: Tx, now: Now) -> Pac
     """Add packaging, or change the one with this id; waiting orders are planned anew."""
     row = service.save_packaging(session, body.id, body.model_dump(exclude={"id"}), now)
     return PackagingIO.model_validate(row)
+
+
+@router.get("/packaging/orders")
+def orders_of_packaging(_who: Anyone, session: Tx) -> list[PackagingOrderOut]:
+    """Return what carriers' packaging was ordered lately, the newest first."""
+    return [PackagingOrderOut.model_validate(row) for row in packaging_orders(session)]
+
+
+@router.post("/packaging/orders")
+def order(body: PackagingOrderIn, who: Shipper, session: Tx, now: Now) -> PackagingOrderOut:
+    """Order a carrier's own packaging from it."""
+    row = order_packaging(session, body.carrier, body.pieces, body.client_key, who.name, now)
+    return PackagingOrderOut.model_validate(row)
+
+
+@router.post("/packaging/orders/{order_id}/arrived")
+def arrived(order_id: int, _who: Bench, session: Tx) -> PackagingOrderOut:
+    """Count what has come into the stock."""
+    return PackagingOrderOut.model_validate(packaging_arrived(session, order_id))

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from datetime import date, datetime
+from typing import Annotated, Literal
 
 from pydantic import BaseModel, Field, StringConstraints
 
-from tidewind.web.base.schemas import AddressIO, Count, Out, Positive, Short
+from tidewind.web.base.schemas import AddressIO, Count, Key, Out, Positive, Short
 
 
 class PlaceIO(BaseModel):
@@ -57,3 +58,25 @@ class PackagingIO(Out):
     holds_from_g: Annotated[int | None, Field(ge=0, le=1_000_000, description="Goods it is meant for, from, g")] = None
     holds_to_g: Annotated[int | None, Field(gt=0, le=1_000_000, description="Goods it is meant for, up to, g")] = None
     active: bool = True
+
+
+class PackagingOrderIn(BaseModel):
+    """Packaging of a carrier's own that is ordered: pieces by code.  The same ``client_key`` is the same order."""
+
+    carrier: Annotated[str, Field(max_length=30)]
+    pieces: Annotated[dict[str, Annotated[int, Field(ge=0, le=10_000)]], Field(max_length=50)]
+    client_key: Key
+
+
+class PackagingOrderOut(Out):
+    """An order of packaging: where it stands, its number, and when it comes."""
+
+    id: int
+    carrier: str
+    state: Literal["asked", "confirmed", "refused", "arrived"]
+    pieces: dict[str, int]
+    confirmation: str
+    arrives: date | None
+    words: str
+    asked_by: str
+    asked_at: datetime

@@ -5,6 +5,7 @@ import { amountText, centimetres, count, kilograms, minorOf, money } from "../..
 import { type Schemas } from "../../../api/client";
 import { useMe } from "../../../shared/session";
 import { gramsToWeight, lengthToMm, mmToLength, units, weightToGrams } from "../../../shared/units";
+import OrderPackaging from "./OrderPackaging.vue";
 import { countStock, packagingQuery, savePackaging, stockQuery, takeStarters } from "../queries";
 import { AmountField, DataTable, ErrorNote, FormDialog } from "../../../shared/ui";
 
@@ -73,6 +74,9 @@ function figure(key: string): number {
 const weight = (key: string) =>
   imperial.value ? weightToGrams(figure(key)) : Math.round(figure(key));
 const { data: stock } = useQuery(stockQuery);
+const low = computed(
+  () => new Set((stock.value ?? []).filter((one) => one.low).map((one) => one.code)),
+);
 const left = (box: Box) => stock.value?.find((one) => one.id === box.id);
 const counting = ref<Box>();
 const many = ref("");
@@ -195,6 +199,7 @@ const save = useMutation({
         </td>
       </template></DataTable
     >
+    <OrderPackaging v-if="boxes" :boxes="boxes" :low="low" />
     <FormDialog
       v-if="counting"
       :title="`How many ${counting.name} are left`"
