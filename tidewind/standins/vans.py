@@ -266,4 +266,4 @@ def order_packaging(carrier: str, wanted: PackagingIn, request: Request) -> dict
         arrives = db.execute("select arrives from packaging_order where key = ?", (key,)).fetchone()["arrives"]
     if world.take_fault(carrier, "timeout_after_work"):
         clock.sleep(carriers.HANG_SECONDS)
-    return {"confirmation": f"{carrier[:2].upper()}-BOX-{key[-6:].upper()}", "arrives": arrives}
+    return {"confirmation": f"{carriers.NAMES[carrier][1]}-{key[-6:].upper()}", "arrives": arrives}

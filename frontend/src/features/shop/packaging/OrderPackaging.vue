@@ -109,6 +109,9 @@ const what = (p: Record<string, number>) =>
 </template>
 
 <style scoped>
+h2 {
+  margin: 18px 0 4px;
+}
 .acts {
   display: flex;
   gap: 14px;
