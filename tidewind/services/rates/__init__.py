@@ -1,7 +1,7 @@
 """Prices: compared, laid out as a matrix, quoted without an order, asked for."""
 
 from tidewind.services.rates.asked_prices import PricesAsked
-from tidewind.services.rates.checkout import BasketAsked, CheckoutAnswer, offers_for
+from tidewind.services.rates.baskets import BasketAsked, CheckoutAnswer, offers_for
 from tidewind.services.rates.comparing import (
     Comparison,
     QuotedParcel,

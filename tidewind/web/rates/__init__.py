@@ -1,5 +1,5 @@
 """Prices."""
 
-from tidewind.web.rates import checkout, routes
+from tidewind.web.rates import offering, routes
 
-ROUTERS = (routes.router, checkout.router)
+ROUTERS = (routes.router, offering.router)

@@ -27,7 +27,7 @@ from tidewind.services.rates import (
 )
 from tidewind.web.access import Anyone, Now, Owner, Shipper, Tx
 from tidewind.web.files import CSV, XLSX, answers_with, download, uploaded
-from tidewind.web.rates.checkout_schemas import (
+from tidewind.web.rates.offering_schemas import (
     AbsentOut,
     AtThresholdOut,
     BasketIn,
