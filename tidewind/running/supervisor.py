@@ -136,7 +136,8 @@ class Supervisor:
         if name.startswith("web") and self.listening is not None:
             listening = self.listening.fileno()
             given["TIDEWIND_LISTENING"] = str(listening)
-        self.children[name].start(self.folder, given, listening)
+        with unbroken():  # a process that is made and not yet noted down would outlive everything
+            self.children[name].start(self.folder, given, listening)
 
     def _figures(self) -> Path:
         """The folder in which the processes add up what they count."""
@@ -213,10 +214,33 @@ class Asked(BaseException):
     """Somebody asked the program to stop; like KeyboardInterrupt no fault, so nobody catches it by accident."""
 
 
+class _Wish:
+    """Whether somebody asked to stop while something was done that must not be left half done."""
+
+    holding = False
+    heard = False
+
+
+@contextmanager
+def unbroken() -> Iterator[None]:
+    """What is done inside is done wholly before a wish to stop is heard.  Raises Asked behind it, if there was one."""
+    _Wish.holding = True
+    try:
+        yield
+    finally:
+        _Wish.holding = False
+    if _Wish.heard:
+        _Wish.heard = False
+        raise Asked
+
+
 def _on_signal(_signal: int, _frame: FrameType | None) -> None:
     # A second one must not break into the stopping that the first one began.
     for each in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
         signal.signal(each, signal.SIG_IGN)
+    if _Wish.holding:
+        _Wish.heard = True
+        return
     raise Asked
 
 
