@@ -22,7 +22,7 @@ from tidewind.core.tariffs.live import NOT_KNOWN
 from tidewind.db.tables import Product
 from tidewind.services.base import Invalid
 from tidewind.services.planning import core_shop, line_facts
-from tidewind.services.rates.memory import Known, key_now, know, known_for
+from tidewind.services.rates.memory import LOADING, Known, key_now, know, known_for
 from tidewind.services.rates.offers import checkout_in_force
 
 MOST_LINES, MOST_PIECES = 100, 2_000
@@ -69,9 +69,10 @@ def offers_for(session: Session, asked: BasketAsked, now: datetime, draft: Check
     """
     _check(asked)
     key = key_now(session, now)
-    known = known_for(session, key) or know(
-        session, Known(key, core_shop(session, now), *checkout_in_force(session, now))
-    )
+    known = known_for(session, key)
+    if known is None:
+        with LOADING:  # one reads the shop, and whoever asks meanwhile waits for what it found
+            known = known_for(session, key) or know(session, _read(session, key, now))
     if draft is not None:
         return _answered(session, asked, known, 0, draft)
     found = known.answers.get(asked)
@@ -79,6 +80,10 @@ def offers_for(session: Session, asked: BasketAsked, now: datetime, draft: Check
         found = _answered(session, asked, known, known.version, known.checkout)
         known.remember(asked, found)
     return found
+
+
+def _read(session: Session, key: tuple[object, ...], now: datetime) -> Known:
+    return Known(key, core_shop(session, now), *checkout_in_force(session, now))
 
 
 def _answered(session: Session, asked: BasketAsked, known: Known, version: int, checkout: Checkout) -> CheckoutAnswer:

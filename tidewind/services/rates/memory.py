@@ -42,7 +42,7 @@ class Known:
                 self.answers.popitem(last=False)
 
 
-_LOCK = Lock()
+_LOCK, LOADING = Lock(), Lock()
 _known: dict[str, Known] = {}
 
 
