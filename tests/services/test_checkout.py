@@ -63,6 +63,7 @@ def test_a_basket_is_packed_and_offered_at_what_its_order_would_cost(wiring: Wir
         odd = offers_for(session, replace(VISEU, lines=(("NOBODY-KNOWS", 1, 500),)), wiring.clock())
     assert odd.assumed == ("NOBODY-KNOWS",)
     assert odd.answer.offered  # by an assumption that is said
+    assert codes(wiring, replace(VISEU, postcode=""))["home"] == 590  # not typed yet: the fallback, never nothing
     for bad in (replace(VISEU, country="XX"), replace(VISEU, lines=()), replace(VISEU, lines=(("A", 2_001, 1),))):
         with wiring.sessions() as session, pytest.raises(Invalid):
             offers_for(session, bad, wiring.clock())
@@ -207,3 +208,5 @@ def test_tables_go_out_as_files_and_come_back_the_same(wiring: Wiring, kind: str
         ] == [True] * 4
         with pytest.raises(Invalid):
             read_tables_file(session, "tables.xlsx", b"PK\x03\x04nothing")
+        with pytest.raises(Invalid, match="No rate table"):  # a foreign file is none
+            read_tables_file(session, "orders.csv", b"Order,Name,City\n1,Ada,Braga\n")

@@ -70,7 +70,8 @@ class ServicePrice:
 class PackedBasket:
     """A basket as it would be packed: parcels, gross grams, cubic centimetres, what each service makes of it.
 
-    ``words`` name the boxes; ``refused`` says why it could not be packed.  ``abroad``: it leaves the country.
+    ``words`` name the boxes; ``refused`` says why it could not be packed; ``unplaced``:
+    only since the address is not whole yet, so that no service can be asked.  ``abroad``: it leaves the country.
     """
 
     words: str = ""
@@ -80,6 +81,7 @@ class PackedBasket:
     abroad: bool = False
     services: Mapping[str, ServicePrice] = field(default_factory=dict)
     refused: str = ""
+    unplaced: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -214,12 +216,14 @@ def _compared(priced: Sequence[ServicePrice], one: ServicePrice) -> str:
 def _for_want(offer: Offer, asked: _Asked, takers: Sequence[ServicePrice]) -> list[Offered] | str:
     """Return the fallback of a live offer where a carrier did not answer; where all refuse the basket, why."""
     packed = asked.packed
-    if packed.refused or not any(s.waits for s in takers):
+    asked_nobody = packed.unplaced or (not packed.refused and any(s.waits for s in takers))
+    if not asked_nobody:
         return _why_not(takers, packed)
     price = offer.fallback.abroad if packed.abroad else offer.fallback.home
     if price is None:
         return "no carrier answered, and there is no fallback for that"
-    steps, to_free = [PriceStep("no carrier answered: the fallback", price)], _to_free(offer, asked.basket)
+    why = f"{packed.refused}: the fallback" if packed.unplaced else "no carrier answered: the fallback"
+    steps, to_free = [PriceStep(why, price)], _to_free(offer, asked.basket)
     if to_free == 0:
         steps.append(PriceStep("free from this value on", 0))
     name = offer.name_in(asked.language)

@@ -67,6 +67,11 @@ def table_of(name: str, sheet: Sequence[Sequence[str]], currency: str) -> tuple[
     return {"code": code, "name": name[:60], "by": by, "bands": [end for end, _ in bands], "rows": rows}, wrong
 
 
+def has_bands(sheet: Sequence[Sequence[str]]) -> bool:
+    """Tell whether a sheet can be a rate table: its heads name a band, in whatever unit."""
+    return any(_BAND.fullmatch(head.strip()) for head in (sheet[0] if sheet else ()))
+
+
 def _band_of(head: str, currency: str) -> tuple[int, By] | None:
     match = _BAND.fullmatch(head)
     if match is None:

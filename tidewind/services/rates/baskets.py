@@ -139,8 +139,10 @@ def pack_basket(lines: Sequence[LineFacts], asked: BasketAsked, shop: Shop, want
     abroad = asked.country != shop.origin.country
     made = plan(order, shop)
     if made.settled is None:
-        why = "; ".join(snag.words for snag in made.snags if snag.level == "stops") or "it cannot be packed"
-        return PackedBasket(abroad=abroad, refused=why)
+        stops = [snag for snag in made.snags if snag.level == "stops"]
+        why = "; ".join(snag.words for snag in stops) or "it cannot be packed"
+        unplaced = bool(stops) and all(snag.fix == "address" for snag in stops)
+        return PackedBasket(abroad=abroad, refused=why, unplaced=unplaced)
     packed = made.settled.packed
     options = [o for o in options_for(order, shop, made.settled) if o.service in wanted]
     return PackedBasket(

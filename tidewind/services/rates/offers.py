@@ -11,7 +11,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from tidewind.core.addresses.check import tidy
-from tidewind.core.checkout.sheets import sheet_of, table_of
+from tidewind.core.checkout.sheets import has_bands, sheet_of, table_of
 from tidewind.core.checkout.written import Checkout, read_checkout
 from tidewind.db.tables import CheckoutVersion
 from tidewind.outside.sheets_out import tables_to_csv, tables_to_xlsx, unharmed
@@ -124,7 +124,7 @@ def _sheet_name(name: str) -> str:
 def read_tables_file(session: Session, file_name: str, data: bytes) -> tuple[list[dict[str, Any]], list[str]]:
     """Return the tables of a CSV or XLSX file as they are written, and what is wrong with them; nothing is saved.
 
-    Raises Invalid for a file that cannot be read.
+    Raises Invalid for a file that cannot be read, or without a table.
     """
     try:
         sheets = read_tables(data, file_name)
@@ -135,7 +135,14 @@ def read_tables_file(session: Session, file_name: str, data: bytes) -> tuple[lis
         if not any(any(row) for row in sheet):
             continue
         plain = [[unharmed(cell) for cell in row] for row in sheet]
+        if not has_bands(plain):
+            wrong.append(
+                f"{name or file_name}: it has no column like “to 4 kg”, so it is no rate table, and was left out"
+            )
+            continue
         table, faults = table_of(name or file_name.rpartition(".")[0], plain, shop_settings(session).currency)
         made.append(table)
         wrong += [f"{table['name']}: {fault}" for fault in faults]
+    if not made:
+        raise Invalid("no_table", "No rate table was found in this file: a band is a column like “to 4 kg”.")
     return made, wrong[:50]
