@@ -41,8 +41,9 @@ def measured(url: str, key: str, ask: Callable[[httpx.Client, random.Random], ht
         with httpx.Client(base_url=url, headers={"Authorization": f"Bearer {key}"}, timeout=60) as client:
             while time.monotonic() < ends:
                 started = time.perf_counter()
-                if ask(client, chance).is_server_error:
-                    raise RuntimeError("the server broke")
+                answer = ask(client, chance)
+                if answer.status_code not in {200, 404}:
+                    raise RuntimeError(f"the server said {answer.status_code}")
                 took[n].append(time.perf_counter() - started)
 
     threads = [threading.Thread(target=one, args=(n,)) for n in range(CONNECTIONS)]
@@ -82,7 +83,7 @@ def main() -> None:
             wiring = make_wiring(shop.settings)
             with wiring.sessions.begin() as session:
                 owner = session.scalars(select(Person.id).where(Person.login == "ines")).one()
-                _, key = make_key(session, owner, "Benchmark", "care", reads_only=True)
+                _, key = make_key(session, owner, "Benchmark", "care", reads_only=True, per_minute=1_000_000)
                 skus = list(session.scalars(select(Product.sku).order_by(Product.sku)))
 
             def basket(chance: random.Random, lines: int, postcode: str) -> dict[str, object]:

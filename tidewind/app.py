@@ -47,6 +47,7 @@ from tidewind.web import (
     shop,
 )
 from tidewind.web.access import Wiring
+from tidewind.web.allowance import Allowed
 from tidewind.web.described import describe
 from tidewind.web.news import NewsHub
 from tidewind.web.observing import Observed
@@ -176,6 +177,7 @@ def make_app(wiring: Wiring) -> FastAPI:
     for room in _ROOMS:
         for router in room.ROUTERS:
             app.include_router(router)
+    app.add_middleware(Allowed, sessions=wiring.sessions, clock=wiring.real_clock)
     app.add_middleware(Shield, limit_bytes=wiring.settings.upload_limit_bytes, hosts=wiring.settings.known_hosts)
     app.add_middleware(Observed)
     _serve_pages(app, wiring.settings.frontend_dir)

@@ -118,6 +118,7 @@ class OrderFacts:
     hand: Hand = Hand()
     channel: str = ""
     promise_text: str = ""
+    sold_as: str = ""
     payment: str = "paid"
     note: str = ""
     tags: frozenset[str] = frozenset()

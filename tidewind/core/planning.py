@@ -14,6 +14,7 @@ from typing import NamedTuple
 from tidewind.core.addresses.check import check
 from tidewind.core.addresses.mail import is_mail_address
 from tidewind.core.channel_changes import ChangeKind
+from tidewind.core.checkout.sold import sold_from
 from tidewind.core.deciding import Draft, Itemised, decide
 from tidewind.core.destinations import crosses_customs, destination_group
 from tidewind.core.layers import BATCH, HAND, PRECEDENT, PRODUCT, PROMISE, SHOP, Step, Wishes
@@ -225,6 +226,8 @@ def _lower_layers(order: OrderFacts, shop: Shop, wishes: Wishes) -> None:
         wishes.use(PRODUCT, decides.recipe, f"the product {decides.name}")
     if order.promise_text in shop.promise_links:
         wishes.use(PROMISE, shop.promise_links[order.promise_text], f"the buyer chose “{order.promise_text}”")
+    elif (sold := sold_from(order.sold_as)) and sold.service:
+        wishes.wish("service", PROMISE, sold.service, f"sold at the checkout as “{order.promise_text or sold.offer}”")
     precedent = shop.precedents.get((order.basket, group)) if shop.precedents else None
     if precedent:
         _like(precedent.hand, wishes, f"as order {precedent.order_number} went")

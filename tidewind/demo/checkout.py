@@ -15,6 +15,6 @@ def open_checkout(sessions: sessionmaker[Session], settings: Settings) -> None:
     """Make a key for the web shop's checkout and hand it over."""
     with sessions.begin() as session:
         owner = session.scalars(select(Person.id).where(Person.login == "ines")).one()
-        _, key = make_key(session, owner, "Checkout of the web shop", "care", reads_only=True)
+        _, key = make_key(session, owner, "Checkout of the web shop", "care", reads_only=True, scope="checkout")
     body = {"url": settings.base_url, "key": key}
     httpx.put(f"{settings.standins_url}/larkspur/checkout-key", json=body, timeout=10).raise_for_status()

@@ -67,19 +67,17 @@ def _offers(world: World, shopper: Shopper) -> list[dict[str, Any]] | None:
         return None
     way, price = json.loads(kept[0]["value"]), prices_of_goods()[shopper.goods][1]
     body = {
-        "lines": [{"sku": shopper.goods, "quantity": shopper.pieces, "unit_price_minor": price}],
-        "country": shopper.country,
-        "postcode": shopper.postcode,
-        "channel": "larkspur",
+        "cart": [{"sku": shopper.goods, "pieces": shopper.pieces, "cents": price}],
+        "to": {"country": shopper.country, "postcode": shopper.postcode, "town": shopper.city},
     }
     try:
         answer = httpx.post(
-            f"{way['url']}/api/checkout/v1/offers",
+            f"{way['url']}/api/checkout/v1/channels/larkspur/offers",
             json=body,
             headers={"Authorization": f"Bearer {way['key']}"},
             timeout=WAITS_S,
         )
-        found: list[dict[str, Any]] = answer.raise_for_status().json()["offers"]
+        found: list[dict[str, Any]] = answer.raise_for_status().json()["choices"]
     except (httpx.HTTPError, ValueError, KeyError):
         return None
     return found
@@ -101,7 +99,7 @@ def order(request: Request, said: Annotated[Shopper, Form()]) -> str:
     world: World = request.app.state.world
     if said.goods not in prices_of_goods():
         raise HTTPException(404, "no such goods")
-    chosen = next((o for o in _offers(world, said) or [] if o["code"] == said.offer), None)
+    chosen = next((o for o in _offers(world, said) or [] if o["id"] == said.offer), None)
     if chosen is None or not (said.name and said.street and said.city):
         return _page(request, said, "Choose how it shall come, and write name, street and town.")
     orders = world.rows("select count(*) as many from shop_order")[0]["many"]
@@ -111,7 +109,7 @@ def order(request: Request, said: Annotated[Shopper, Form()]) -> str:
     with world.work() as db:
         db.execute("insert into shop_order (number, body) values (?, ?)", (number, json.dumps(body)))
     tell_of_change(world)
-    return _frame(f"<h1>Thank you</h1><p>Order {escape(number)} is on its way to us: {escape(chosen['name'])}.</p>")
+    return _frame(f"<h1>Thank you</h1><p>Order {escape(number)} is on its way to us: {escape(chosen['title'])}.</p>")
 
 
 def _page(request: Request, shopper: Shopper, note: str) -> str:
@@ -141,15 +139,15 @@ def _lines(offers: list[dict[str, Any]] | None) -> str:
     if not offers:
         return '<p class="note">We do not send there.</p>'
     return "".join(
-        f'<label class="offer"><input type="radio" name="offer" value="{escape(o["code"])}"'
-        f"{' checked' if not n else ''}><span>{escape(o['name'])}<small>{escape(_arrives(o))}</small></span>"
-        f"<b>{'free' if not o['price_minor'] else '€{:.2f}'.format(o['price_minor'] / 100)}</b></label>"
+        f'<label class="offer"><input type="radio" name="offer" value="{escape(o["id"])}"'
+        f"{' checked' if not n else ''}><span>{escape(o['title'])}<small>{escape(_arrives(o))}</small></span>"
+        f"<b>{'free' if not o['cents'] else '€{:.2f}'.format(o['cents'] / 100)}</b></label>"
         for n, o in enumerate(offers)
     )
 
 
 def _arrives(offer: dict[str, Any]) -> str:
-    by, start = offer["arrives_by"], offer["arrives_from"]
+    by, start = offer["by"], offer["from"]
     return "" if not by else f"by {by}" if not start or start == by else f"{start} to {by}"
 
 

@@ -146,7 +146,12 @@ def new_order(
         "status": "processing",
         "payment": "paid",
         "shipping": {**to, "region": "", "phone": "", "email": f"{number.lower()}@buyers.example", "business": False},
-        "delivery": {"title": offer["name"], "paid_cents": offer["price_minor"], "promised": offer["arrives_by"]},
+        "delivery": {
+            "title": offer["title"],
+            "paid_cents": offer["cents"],
+            "promised": offer["by"],
+            "offer": offer["reference"],
+        },
         "note": "",
         "lines": [{"sku": sku, "title": title, "quantity": pieces, "price_cents": price}],
     }

@@ -78,19 +78,16 @@ RealNow = Annotated[datetime, Depends(really_present)]
 """For sessions, one-time codes and signatures: they keep real time, wherever the demo's clock stands."""
 
 
-ASKS = frozenset({"/api/checkout/v1/offers"})
+ASKS = "/api/checkout/v1/"
 """Questions that need a body, and change nothing: a key that only reads may ask them."""
-
-
-def _writes(request: Request) -> bool:
-    return request.method not in SAFE and request.url.path not in ASKS
 
 
 def recognise(request: Request, session: Tx, now: RealNow) -> Who:
     """Return who is asking, by API key or by session cookie; cookies need the form token for anything that writes."""
     scheme, _, key = request.headers.get("Authorization", "").partition(" ")
     if scheme.lower() == "bearer" and key:
-        who = who_has_key(session, key.strip(), now, writes=_writes(request))
+        asks = request.url.path.startswith(ASKS)
+        who = who_has_key(session, key.strip(), now, writes=not asks and request.method not in SAFE, asks_checkout=asks)
         request.state.person_id = who.id
         return who
     who = who_has_token(session, request.cookies.get(COOKIE, ""), now)

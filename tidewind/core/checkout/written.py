@@ -26,7 +26,7 @@ from tidewind.core.checkout.reach import Reach, read_reach
 from tidewind.core.checkout.tables import MEASURES, RateTable, TableRow
 
 MOST_OFFERS, MOST_TABLES, MOST_ROWS, MOST_BANDS = 60, 20, 20_000, 60
-MOST_MINOR = 100_000_000
+MOST_MINOR, MOST_KEPT_S = 100_000_000, 300
 USUAL = "en"
 """The language of the name that is shown where the shopper's has none, if there is one in it."""
 Made = TypeVar("Made")
@@ -36,11 +36,15 @@ _CLOCK = re.compile(r"([01]\d|2[0-3]):[0-5]\d|24:00")
 
 @dataclass(frozen=True, slots=True)
 class Checkout:
-    """Everything that shoppers are offered, and what was wrong with what was written, if anything was."""
+    """Everything that shoppers are offered, and what was wrong with what was written, if anything was.
+
+    ``keep_s``: for so many seconds whoever stands between may give an answer again.
+    """
 
     offers: tuple[Offer, ...] = ()
     tables: tuple[RateTable, ...] = ()
     errors: tuple[str, ...] = ()
+    keep_s: int = 0
 
     @property
     def by_code(self) -> Mapping[str, RateTable]:
@@ -118,7 +122,8 @@ def read_checkout(body: Any, services: Mapping[str, str] | None = None) -> Check
     tables = _each(body, "tables", MOST_TABLES, _table, errors)
     known = {table.code for table in tables}
     offers = _each(body, "offers", MOST_OFFERS, lambda one, r: _offer(one, r, known, services), errors)
-    return Checkout(tuple(offers), tuple(tables), tuple(errors))
+    keep_s = _Reader("The checkout", errors).sure(body, "keep_s", 0, 0, MOST_KEPT_S)
+    return Checkout(tuple(offers), tuple(tables), tuple(errors), keep_s)
 
 
 def _each(

@@ -35,6 +35,10 @@ class Answers:
         """Whether nobody has answered anything."""
         return self._none
 
+    def with_newer(self, find: Callable[[Consignment], LiveAnswer | None]) -> Answers:
+        """Return these answers with others before them, which are newer where there are such."""
+        return Answers(lambda c: find(c) or self._find(c), self._now)
+
     def quote(self, c: Consignment, service: str, zone: str, currency: str, account: str = "") -> Quote | Refused:
         """Return the price of a consignment as answered, or why there is none."""
         answer = self._find(c)

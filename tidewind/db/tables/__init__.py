@@ -20,8 +20,9 @@ from tidewind.db.tables.orders import (
     SnagRow,
 )
 from tidewind.db.tables.papers import Printer, PrintJob, PrintPreference
-from tidewind.db.tables.people import ApiKey, Attempt, DoorLink, Person, PresenceRow, SignIn
+from tidewind.db.tables.people import Allowance, ApiKey, Attempt, DoorLink, Person, PresenceRow, SignIn
 from tidewind.db.tables.planning import (
+    CheckoutCase,
     CheckoutStamp,
     CheckoutVersion,
     PrecedentRow,
@@ -42,6 +43,7 @@ from tidewind.db.tables.shop import (
 )
 
 __all__ = [
+    "Allowance",
     "ApiKey",
     "Aside",
     "Attempt",
@@ -53,6 +55,7 @@ __all__ = [
     "Channel",
     "ChannelLog",
     "ChannelNotice",
+    "CheckoutCase",
     "CheckoutStamp",
     "CheckoutVersion",
     "Clearance",

@@ -203,6 +203,7 @@ class Order(Base):
         Index("ix_customer_order_view", "state", "snag_level"),
         Index("ix_customer_order_recipient_key", "recipient_key"),
         Index("ix_customer_order_good_until", "good_until", postgresql_where=text("good_until is not null")),
+        Index("ix_customer_order_offer", "offer", postgresql_where=text("offer <> ''")),
         Index("ix_customer_order_batch_id", "batch_id", postgresql_where=text("batch_id is not null")),
     )
     id: Mapped[Id]
@@ -216,6 +217,7 @@ class Order(Base):
     home: Mapped[bool] = mapped_column(default=True)
     promise: Mapped[str] = mapped_column(String(120), default="")
     promise_date: Mapped[date | None]
+    offer: Mapped[str] = mapped_column(String(120), default="")
     paid_shipping_minor: Mapped[int] = mapped_column(default=0)
     note: Mapped[str] = mapped_column(String(500), default="")
     fingerprint: Mapped[str] = mapped_column(String(64), default="")

@@ -71,11 +71,21 @@ class SignIn(Base):
     seen_at: Mapped[datetime | None]
 
 
+SCOPES = ("all", "checkout")
+
+
 class ApiKey(Base):
-    """A key for scripts, with a role of its own; only its hash is kept.  It ends with the person who made it."""
+    """A key for scripts, with a role of its own; only its hash is kept.  It ends with the person who made it.
+
+    ``scope`` narrows it: with ``checkout`` it asks what a basket is offered, and nothing else.
+    """
 
     __tablename__ = "api_key"
-    __table_args__ = (CheckConstraint(_ROLE_CHECK, name="role"),)
+    __table_args__ = (
+        CheckConstraint(_ROLE_CHECK, name="role"),
+        CheckConstraint(f"scope in {SCOPES}", name="scope"),
+        CheckConstraint("per_minute > 0", name="per_minute"),
+    )
     id: Mapped[Id]
     name: Mapped[str] = mapped_column(String(120))
     role: Mapped[str] = mapped_column(String(20))
@@ -86,6 +96,17 @@ class ApiKey(Base):
     reads_only: Mapped[bool] = mapped_column(default=False)
     expires_at: Mapped[datetime | None]
     used_at: Mapped[datetime | None]
+    scope: Mapped[str] = mapped_column(String(20), default="all")
+    per_minute: Mapped[int] = mapped_column(default=3_000)
+
+
+class Allowance(Base):
+    """How much somebody, by name, was allowed in a minute since 1970, counted over all processes."""
+
+    __tablename__ = "allowance"
+    name: Mapped[str] = mapped_column(String(80), primary_key=True)
+    minute: Mapped[int] = mapped_column(BigInteger)
+    taken: Mapped[int]
 
 
 class Attempt(Base):

@@ -72,6 +72,17 @@ class CheckoutVersion(Base):
     created_at: Mapped[Created]
 
 
+class CheckoutCase(Base):
+    """A basket that is tried again whenever the offers change, and what it was offered when somebody last looked."""
+
+    __tablename__ = "checkout_case"
+    id: Mapped[Id]
+    name: Mapped[str] = mapped_column(String(80), unique=True)
+    basket: Mapped[dict[str, Any]]
+    seen: Mapped[list[Any]]
+    created_at: Mapped[Created]
+
+
 class CheckoutStamp(Base):
     """One row: how often something was changed that a price at the checkout depends on.
 

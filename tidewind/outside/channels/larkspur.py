@@ -9,7 +9,7 @@ from typing import Any
 import httpx
 
 from tidewind.core.addresses.check import Address, tidy_address
-from tidewind.core.order_limits import NOTE, NUMBER, PROMISE, short_text, storable
+from tidewind.core.order_limits import NOTE, NUMBER, OFFER, PROMISE, short_text, storable
 from tidewind.outside.channels.reading import json_of, read_each
 from tidewind.outside.channels.upstream import Counts, News, OrdersPage, UpstreamOrder, day, line, minor, prose
 from tidewind.outside.http import call
@@ -77,6 +77,7 @@ def _read(written: Mapping[str, Any]) -> UpstreamOrder:
         home=not to["business"],
         promise=prose(delivery["title"], PROMISE),
         promise_date=day(delivery.get("promised")),
+        offer=short_text(delivery.get("offer") or "", OFFER, "offer"),
         paid_shipping_minor=minor(delivery["paid_cents"], "delivery paid"),
         note=prose(written["note"], NOTE),
     )

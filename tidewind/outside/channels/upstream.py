@@ -35,6 +35,7 @@ class UpstreamOrder:
     home: bool = True
     promise: str = ""
     promise_date: date | None = None
+    offer: str = ""
     paid_shipping_minor: int = 0
     note: str = ""
     billing_name: str = ""
@@ -44,6 +45,8 @@ class UpstreamOrder:
         said = asdict(self)
         said["lines"] = list(said["lines"])  # as it comes back out of JSON
         said["ordered_at"] = self.ordered_at.isoformat()
+        if not self.offer:  # as it was written before channels told of offers
+            del said["offer"]
         said["promise_date"] = self.promise_date.isoformat() if self.promise_date else None
         return said
 

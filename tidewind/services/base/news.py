@@ -112,8 +112,8 @@ def _executed(state: ORMExecuteState) -> None:
 
 PRICED_BY = frozenset(
     "carrier carrier_account rate_card packaging product recipe promise_link precedent rule_set shop place".split()  # noqa: SIM905
-) | {"checkout_version", "restricted_party", "live_answer"}
-"""The tables that a price at the checkout is made of."""
+) | {"checkout_version", "restricted_party"}
+"""The tables that a price at the checkout is made of; what carriers answered is looked up by the question."""
 
 
 def _tell(session: Session) -> None:

@@ -80,8 +80,8 @@ def send_apart(session: Session, order_id: int, items: Mapping[int, int], who: s
 
 
 def _part(order: Order, number: str, moved: Sequence[tuple[OrderLine, int]]) -> Order:
-    copied = ("channel_id", "channel", "ordered_at", "address", "home", "promise", "promise_date", "note", "payment",
-              "billing_name", "reference", "recipient_key", "tags", "cleared", "imported")  # fmt: skip
+    copied = ("channel_id", "channel", "ordered_at", "address", "home", "promise", "promise_date", "offer", "note",
+              "payment", "billing_name", "reference", "recipient_key", "tags", "cleared", "imported")  # fmt: skip
     part = Order(number=number, part_of=order.id, state="open", hand=NO_HAND, plan=NO_PLAN)
     for name in copied:
         setattr(part, name, getattr(order, name))

@@ -218,6 +218,7 @@ def new_order(upstream: UpstreamOrder, decided: Fate) -> NewOrder:
         home=upstream.home,
         promise=upstream.promise,
         promise_date=upstream.promise_date,
+        offer=upstream.offer,
         paid_shipping_minor=upstream.paid_shipping_minor,
         note=upstream.note,
         state=decided.state,

@@ -44,6 +44,7 @@ class NewOrder:
     home: bool = True
     promise: str = ""
     promise_date: date | None = None
+    offer: str = ""
     paid_shipping_minor: int = 0
     note: str = ""
     fingerprint: str = ""
@@ -100,6 +101,7 @@ def _record(channel: Channel, new: NewOrder, order_id: int, line_ids: Iterator[i
         home=new.home,
         promise=new.promise,
         promise_date=new.promise_date,
+        offer=new.offer,
         paid_shipping_minor=new.paid_shipping_minor,
         note=new.note,
         hand=new.hand,

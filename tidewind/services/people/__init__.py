@@ -1,7 +1,8 @@
 """Who is there: sign-in, roles, keys, and who works on what."""
 
+from tidewind.services.people.allowance import take_handful
 from tidewind.services.people.badges import digest_of_badge, make_badge
-from tidewind.services.people.keys import keys, make_key, revoke_key, who_has_key
+from tidewind.services.people.keys import change_key, keys, make_key, revoke_key, who_has_key
 from tidewind.services.people.members import (
     add_person,
     change_password,
@@ -22,6 +23,7 @@ from tidewind.services.people.signing_in import (
     Trying,
     Who,
     anybody,
+    digest,
     end_session,
     is_session,
     names_of_people,
@@ -40,7 +42,9 @@ __all__ = [
     "add_person",
     "anybody",
     "at_work_on",
+    "change_key",
     "change_password",
+    "digest",
     "digest_of_badge",
     "end_session",
     "end_sessions",
@@ -65,6 +69,7 @@ __all__ = [
     "sign_out",
     "start_work",
     "take_factor_off",
+    "take_handful",
     "who_has_key",
     "who_has_link",
     "who_has_token",

@@ -10,10 +10,14 @@ from sqlalchemy import bindparam, select, update
 from sqlalchemy.orm import Session
 
 from tidewind.db.tables import ApiKey, Person
-from tidewind.services.base import NotAllowed, NotFound, NotSignedIn
+from tidewind.services.base import Conflict, NotAllowed, NotFound, NotSignedIn
 from tidewind.services.people.signing_in import Who, digest
 
 USE_NOTED_EVERY = timedelta(minutes=5)
+PER_MINUTE = 3_000
+"""So many requests a minute a key has where nothing else is said (shop policy)."""
+OLD_ONE_LASTS = timedelta(hours=24)
+"""After a key was changed for another, the old one works so long, for stores to be told (shop policy)."""
 
 
 def make_key(
@@ -24,6 +28,8 @@ def make_key(
     *,
     reads_only: bool = False,
     expires_at: datetime | None = None,
+    scope: str = "all",
+    per_minute: int = PER_MINUTE,
 ) -> tuple[int, str]:
     """Create an API key with a role and return its id and the key; the key itself is shown this once only."""
     key = f"tw_{secrets.token_urlsafe(30)}"
@@ -34,28 +40,35 @@ def make_key(
         person_id=person_id,
         reads_only=reads_only,
         expires_at=expires_at,
+        scope=scope,
+        per_minute=per_minute,
     )
     session.add(row)
     session.flush()
     return row.id, key
 
 
-# Made once and read as plain columns: it stands before every request of a store.
+# Made once, and read as plain columns past the mapper: it stands before every request of a store.
 _WITH_KEY = (
-    select(ApiKey.id, ApiKey.person_id, ApiKey.name, ApiKey.role, ApiKey.reads_only, ApiKey.used_at)
+    select(ApiKey.id, ApiKey.person_id, ApiKey.name, ApiKey.role, ApiKey.reads_only, ApiKey.scope, ApiKey.used_at)
     .join(Person, Person.id == ApiKey.person_id)
     .where(ApiKey.key_hash == bindparam("key_hash"), ApiKey.revoked_at.is_(None), Person.active)
     .where(ApiKey.expires_at.is_(None) | (ApiKey.expires_at > bindparam("at")))
 )
 
 
-def who_has_key(session: Session, key: str, at: datetime, *, writes: bool = False) -> Who:
-    """Return what an API key may do.  Raises NotSignedIn; NotAllowed where it may only read and this ``writes``."""
-    found = session.execute(_WITH_KEY, {"key_hash": digest(key), "at": at}).first()
+def who_has_key(session: Session, key: str, at: datetime, *, writes: bool = False, asks_checkout: bool = False) -> Who:
+    """Return what an API key may do.
+
+    Raises NotSignedIn; NotAllowed where it may only read and this ``writes``, or where it is for the checkout alone.
+    """
+    found = session.connection().execute(_WITH_KEY, {"key_hash": digest(key), "at": at}).first()
     if found is None:
         raise NotSignedIn("unknown_key", "This API key is not known, is over, or was revoked.")
     if writes and found.reads_only:
         raise NotAllowed("reads_only", "This API key may only read.")
+    if found.scope == "checkout" and not asks_checkout:
+        raise NotAllowed("scope", "This API key is for the checkout alone.")
     if found.used_at is None or abs(at - found.used_at) > USE_NOTED_EVERY:
         session.execute(update(ApiKey).where(ApiKey.id == found.id).values(used_at=at))
     return Who(found.person_id, found.name, found.role, "")
@@ -69,6 +82,31 @@ def keys(session: Session) -> Sequence[tuple[ApiKey, str]]:
         .order_by(ApiKey.revoked_at.is_not(None), ApiKey.id.desc())
     )
     return [(key, name) for key, name in rows]
+
+
+def change_key(session: Session, key_id: int, at: datetime) -> tuple[int, str]:
+    """Make another key that may do the same, and let the old one end in a day; return id and the new key.
+
+    Raises NotFound, Conflict for one that does not work any more.
+    """
+    row = session.get(ApiKey, key_id, with_for_update=True)
+    if row is None:
+        raise NotFound("unknown_key", "There is no such key.")
+    if row.revoked_at or (row.expires_at and row.expires_at <= at):
+        raise Conflict("key_is_over", "This key works no more. Make a new one.")
+    lasted = row.expires_at - row.created_at if row.expires_at else None
+    made = make_key(
+        session,
+        row.person_id,
+        row.name,
+        row.role,
+        reads_only=row.reads_only,
+        expires_at=at + lasted if lasted else None,
+        scope=row.scope,
+        per_minute=row.per_minute,
+    )
+    row.expires_at = min(row.expires_at or at + OLD_ONE_LASTS, at + OLD_ONE_LASTS)
+    return made
 
 
 def revoke_key(session: Session, key_id: int, at: datetime) -> None:

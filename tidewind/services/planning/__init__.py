@@ -20,7 +20,7 @@ from tidewind.services.planning.plans import (
     stored_quote,
 )
 from tidewind.services.planning.precedents import all_precedents, forget_precedent, remember_precedents
-from tidewind.services.planning.price_answers import KEPT_FOR
+from tidewind.services.planning.price_answers import KEPT_FOR, live_answer
 from tidewind.services.planning.promises import all_promises, link_promise, rehearse_link
 from tidewind.services.planning.punctuality import own_record
 from tidewind.services.planning.recipes import (
@@ -91,6 +91,7 @@ __all__ = [
     "keep_up_due",
     "line_facts",
     "link_promise",
+    "live_answer",
     "newest_works",
     "order_recipes",
     "orders_touched",

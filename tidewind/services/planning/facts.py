@@ -111,6 +111,7 @@ def facts_of(
         hand=order.hand,
         channel=order.channel.code,
         promise_text=order.promise,
+        sold_as=order.offer,
         payment=order.payment,
         note=order.note,
         tags=frozenset(order.tags),

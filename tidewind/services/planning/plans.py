@@ -10,6 +10,7 @@ from sqlalchemy import func, inspect, select, tuple_
 from sqlalchemy.orm import Session
 from sqlalchemy.orm.attributes import set_committed_value
 
+from tidewind.core.checkout.sold import sold_from
 from tidewind.core.destinations import destination_group
 from tidewind.core.insuring import premium_in
 from tidewind.core.options import Option
@@ -157,12 +158,17 @@ def _values(order: Order | OrderRecord, facts: OrderFacts, made: Plan, shop: Sho
         "plan_tags": sorted(made.tags),
         "basket": facts.basket,
         "destination": destination_group(facts.address, shop.origin),
-        "promise_linked": not facts.promise_text or facts.promise_text in shop.promise_links,
+        "promise_linked": not facts.promise_text or stands_for_something(facts, shop),
         "snag_level": min((s.level for s in made.snags), default=""),
         "rule_facts": written_facts(made.facts),
         "good_until": made.good_until,
         **_kept_back(order, made),
     }
+
+
+def stands_for_something(facts: OrderFacts, shop: Shop) -> bool:
+    """Tell whether what a buyer chose is known here: by a link, or since it was sold by an offer of ours."""
+    return facts.promise_text in shop.promise_links or sold_from(facts.sold_as) is not None
 
 
 def stored_plan(made: Plan, chosen: Option | None) -> StoredPlan:

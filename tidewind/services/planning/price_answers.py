@@ -19,7 +19,7 @@ def answers_of(session: Session, carrier: str, now: datetime) -> Answers:
     rows = session.scalars(
         select(LiveAnswerRow).where(LiveAnswerRow.carrier == carrier, LiveAnswerRow.asked_at > now - KEPT_FOR)
     )
-    known = {row.key: _answer(row) for row in rows}
+    known = {row.key: live_answer(row) for row in rows}
     last: tuple[Consignment | None, LiveAnswer | None] = (None, None)
 
     def find(c: Consignment) -> LiveAnswer | None:
@@ -32,7 +32,8 @@ def answers_of(session: Session, carrier: str, now: datetime) -> Answers:
     return Answers(find, now, none=not known)
 
 
-def _answer(row: LiveAnswerRow) -> LiveAnswer:
+def live_answer(row: LiveAnswerRow) -> LiveAnswer:
+    """Return a carrier's answer as it was kept."""
     prices = {
         code: LivePrice(tuple((c, n, a) for c, n, a in told["lines"]), told["billable_g"], told["tax"], told["list"])
         for code, told in row.prices.items()

@@ -82,6 +82,7 @@ class OrderRecord:
     home: bool
     promise: str
     promise_date: date | None
+    offer: str
     paid_shipping_minor: int
     note: str
     payment: str

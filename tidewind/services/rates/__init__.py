@@ -12,6 +12,7 @@ from tidewind.services.rates.comparing import (
     quote_services,
     refresh_asked_prices,
 )
+from tidewind.services.rates.in_time import BUDGET_S, InTime
 from tidewind.services.rates.matrix import Matrix, price_matrix
 from tidewind.services.rates.memory import forget_answers
 from tidewind.services.rates.offers import (
@@ -28,10 +29,12 @@ from tidewind.services.rates.offers import (
 from tidewind.services.rates.rehearsing import OffersRehearsed, rehearse_offers
 
 __all__ = [
+    "BUDGET_S",
     "NOTHING",
     "BasketAsked",
     "CheckoutAnswer",
     "Comparison",
+    "InTime",
     "Matrix",
     "OffersRehearsed",
     "PricesAsked",

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from datetime import datetime
+from math import inf
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -13,6 +14,7 @@ from tidewind.core.addresses.check import Address
 from tidewind.core.addresses.countries import country_code
 from tidewind.core.checkout.answering import Answer, Basket, BasketLine, PackedBasket, ServicePrice, answer
 from tidewind.core.checkout.written import Checkout
+from tidewind.core.consignments import Consignment
 from tidewind.core.options import Option, options_for
 from tidewind.core.order_facts import LineFacts, OrderFacts, Shop
 from tidewind.core.parcels import parcels_text
@@ -22,10 +24,13 @@ from tidewind.core.tariffs.live import NOT_KNOWN
 from tidewind.db.tables import Product
 from tidewind.services.base import Invalid
 from tidewind.services.planning import core_shop, line_facts
-from tidewind.services.rates.memory import LOADING, Known, key_now, know, known_for
+from tidewind.services.rates.in_time import listening_to, questions_for, take_in
+from tidewind.services.rates.memory import LOADING, Known, Told, key_now, know, known_for
 from tidewind.services.rates.offers import checkout_in_force
 
 MOST_LINES, MOST_PIECES = 100, 2_000
+PROVISIONAL_S = 2.0
+"""What is told for want of a carrier's answer is not told again any longer than this."""
 BUYER = "Buyer"
 """Stands for what a shopper has not typed yet; the price does not go by it."""
 ANY_POINT = "chosen by the buyer"
@@ -52,19 +57,27 @@ class BasketAsked:
 
 @dataclass(frozen=True, slots=True)
 class CheckoutAnswer:
-    """What a basket is offered, by which version, and how it was packed; ``assumed`` names what nobody has measured."""
+    """What a basket is offered, by which version, and how it was packed; ``assumed`` names what nobody has measured.
+
+    ``waits_for``: what carriers would have to be asked first.  ``bodies``: the answer as it was written, by format.
+    """
 
     version: int
     currency: str
     answer: Answer
     packed: PackedBasket
     assumed: tuple[str, ...]
+    waits_for: tuple[Consignment, ...] = ()
+    keep_s: int = 0
+    bodies: dict[str, bytes] = field(default_factory=dict, compare=False)
 
 
-def offers_for(session: Session, asked: BasketAsked, now: datetime, draft: Checkout | None = None) -> CheckoutAnswer:
+def offers_for(
+    session: Session, asked: BasketAsked, now: datetime, draft: Checkout | None = None, *, anew: bool = False
+) -> CheckoutAnswer:
     """Return what a basket is offered; by a ``draft``, where one is tried that is not saved.
 
-    The same basket is answered from memory until something changes that its prices are made of.
+    The same basket is answered from memory (unless ``anew``) until something changes that its prices are made of.
     Raises Invalid for a basket without goods, with too many, or that goes nowhere.
     """
     _check(asked)
@@ -75,21 +88,23 @@ def offers_for(session: Session, asked: BasketAsked, now: datetime, draft: Check
             known = known_for(session, key) or know(session, _read(session, key, now))
     if draft is not None:
         return _answered(session, asked, known, 0, draft)
-    found = known.answers.get(asked)
+    found = None if anew else known.answer_to(asked)
     if not isinstance(found, CheckoutAnswer):
         found = _answered(session, asked, known, known.version, known.checkout)
-        known.remember(asked, found)
+        known.remember(asked, found, PROVISIONAL_S if found.waits_for else inf)
     return found
 
 
 def _read(session: Session, key: tuple[object, ...], now: datetime) -> Known:
-    return Known(key, core_shop(session, now), *checkout_in_force(session, now))
+    told: Told = {}
+    return Known(key, listening_to(told, core_shop(session, now)), *checkout_in_force(session, now), told)
 
 
 def _answered(session: Session, asked: BasketAsked, known: Known, version: int, checkout: Checkout) -> CheckoutAnswer:
     shop = known.shop
     lines, assumed = _lines(session, asked, known)
-    packed = pack_basket(lines, asked, shop, {code for offer in checkout.offers for code in offer.services})
+    wanted = {code for offer in checkout.offers for code in offer.services}
+    packed, waits_for = _packed(session, known, lines, asked, wanted)
     basket = Basket(
         tuple(BasketLine(line.sku, line.quantity, line.value, line.tags) for line in lines),
         asked.country,
@@ -101,7 +116,17 @@ def _answered(session: Session, asked: BasketAsked, known: Known, version: int, 
         shop.local.replace(tzinfo=None),
     )
     found = answer(checkout.offers, checkout.by_code, basket, packed, shop.currency, asked.language)
-    return CheckoutAnswer(version, shop.currency, found, packed, assumed)
+    return CheckoutAnswer(version, shop.currency, found, packed, assumed, waits_for, checkout.keep_s)
+
+
+def _packed(
+    session: Session, known: Known, lines: Sequence[LineFacts], asked: BasketAsked, wanted: Collection[str]
+) -> tuple[PackedBasket, tuple[Consignment, ...]]:
+    """Return the packed basket with all that carriers have told meanwhile, and what nobody has asked them yet."""
+    packed, questions = pack_basket(lines, asked, known.shop, wanted)
+    if questions and take_in(session, known.told, questions):
+        packed, questions = pack_basket(lines, asked, known.shop, wanted)
+    return packed, questions
 
 
 def _check(asked: BasketAsked) -> None:
@@ -131,8 +156,14 @@ def _lines(session: Session, asked: BasketAsked, known: Known) -> tuple[list[Lin
     return lines, tuple(dict.fromkeys(assumed))
 
 
-def pack_basket(lines: Sequence[LineFacts], asked: BasketAsked, shop: Shop, wanted: Collection[str]) -> PackedBasket:
-    """Return a basket as its order would be packed, with what each wanted service makes of it."""
+PackedAndAsked = tuple[PackedBasket, tuple[Consignment, ...]]
+
+
+def pack_basket(lines: Sequence[LineFacts], asked: BasketAsked, shop: Shop, wanted: Collection[str]) -> PackedAndAsked:
+    """Return a basket as its order would be packed, with what each wanted service makes of it.
+
+    With it come the questions to which carriers have not answered yet.
+    """
     known = {"country": asked.country, "postcode": asked.postcode, "region": asked.region}
     to = Address(name=BUYER, street=BUYER, city=asked.city or BUYER, **known)
     order = OrderFacts(tuple(lines), to, home=asked.home, channel=asked.channel, point=ANY_POINT)
@@ -142,10 +173,12 @@ def pack_basket(lines: Sequence[LineFacts], asked: BasketAsked, shop: Shop, want
         stops = [snag for snag in made.snags if snag.level == "stops"]
         why = "; ".join(snag.words for snag in stops) or "it cannot be packed"
         unplaced = bool(stops) and all(snag.fix == "address" for snag in stops)
-        return PackedBasket(abroad=abroad, refused=why, unplaced=unplaced)
-    packed = made.settled.packed
-    options = [o for o in options_for(order, shop, made.settled) if o.service in wanted]
-    return PackedBasket(
+        return PackedBasket(abroad=abroad, refused=why, unplaced=unplaced), ()
+    settled, packed = made.settled, made.settled.packed
+    options = [o for o in options_for(order, shop, settled) if o.service in wanted]
+    waits = any(o.refused is not None and o.refused.reason in NOT_KNOWN for o in options)
+    questions = questions_for(shop, lambda live: options_for(order, live, settled)) if waits else ()
+    packed_basket = PackedBasket(
         words=parcels_text(packed),
         parcels=len(packed),
         gross_g=sum(parcel.gross_g for parcel in packed),
@@ -153,6 +186,7 @@ def pack_basket(lines: Sequence[LineFacts], asked: BasketAsked, shop: Shop, want
         abroad=abroad,
         services={option.service: _service(option) for option in options},
     )
+    return packed_basket, questions
 
 
 def _volume(outer: Size) -> int:

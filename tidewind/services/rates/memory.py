@@ -6,9 +6,11 @@ arrival after a cut-off, is looked at again every ``SLOT_S`` seconds.
 
 from __future__ import annotations
 
+import time
 from collections import OrderedDict
 from dataclasses import dataclass, field
 from datetime import datetime
+from math import inf
 from threading import Lock
 
 from sqlalchemy import select
@@ -16,11 +18,16 @@ from sqlalchemy.orm import Session
 
 from tidewind.core.checkout.written import Checkout
 from tidewind.core.order_facts import LineFacts, Shop
+from tidewind.core.tariffs.live import LiveAnswer
 from tidewind.db.tables import CheckoutStamp
 from tidewind.db.written import has_written
 
 SLOT_S, MOST_ANSWERS = 20, 10_000
 _STAMP = select(CheckoutStamp.changes)
+
+
+Told = dict[tuple[str, str], LiveAnswer]
+"""What carriers have answered since, by carrier and question."""
 
 
 @dataclass(slots=True)
@@ -31,13 +38,19 @@ class Known:
     shop: Shop
     version: int
     checkout: Checkout
+    told: Told = field(default_factory=dict)
     products: dict[str, LineFacts | None] = field(default_factory=dict)
-    answers: OrderedDict[object, object] = field(default_factory=OrderedDict)
+    answers: OrderedDict[object, tuple[float, object]] = field(default_factory=OrderedDict)
 
-    def remember(self, asked: object, answer: object) -> None:
-        """Keep an answer; the oldest make room."""
+    def answer_to(self, asked: object) -> object:
+        """Return the answer that is kept, None where there is none any more."""
+        until, found = self.answers.get(asked, (0.0, None))
+        return found if time.monotonic() < until else None
+
+    def remember(self, asked: object, answer: object, seconds: float = inf) -> None:
+        """Keep an answer, at most for so many seconds; the oldest make room."""
         with _LOCK:
-            self.answers[asked] = answer
+            self.answers[asked] = time.monotonic() + seconds, answer
             while len(self.answers) > MOST_ANSWERS:
                 self.answers.popitem(last=False)
 
@@ -48,7 +61,7 @@ _known: dict[str, Known] = {}
 
 def key_now(session: Session, now: datetime) -> tuple[object, ...]:
     """Return what an answer holds for: the state of everything it is made of, and the stretch of time."""
-    return str(session.get_bind().engine.url), session.scalar(_STAMP), int(now.timestamp()) // SLOT_S
+    return str(session.get_bind().engine.url), session.connection().scalar(_STAMP), int(now.timestamp()) // SLOT_S
 
 
 def known_for(session: Session, key: tuple[object, ...]) -> Known | None:

@@ -44,7 +44,7 @@ class _Version:
         return hash((self.id, self.created_at))
 
     def __eq__(self, other: object) -> bool:
-        return isinstance(other, _Version) and (self.id, self.created_at) == (other.id, other.created_at)
+        return isinstance(other, _Version) and (self.id, self.body) == (other.id, other.body)
 
 
 @lru_cache(maxsize=8)
@@ -84,7 +84,7 @@ def save_checkout(
             "checkout_changed",
             "Somebody saved the checkout since you began. Yours is kept here; fetch theirs and compare.",
         )
-    kept = {"offers": body.get("offers") or [], "tables": body.get("tables") or []}
+    kept = {"offers": body.get("offers") or [], "tables": body.get("tables") or [], "keep_s": read.keep_s}
     start = max(holds_from or now, now)
     row = CheckoutVersion(body=kept, note=tidy(note)[:200], person_id=person_id, holds_from=start, created_at=now)
     session.add(row)

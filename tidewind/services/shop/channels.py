@@ -130,13 +130,12 @@ def channel_log(session: Session, code: str, limit: int = 50) -> Sequence[Channe
     return session.scalars(query.limit(limit)).all()
 
 
-def take_notice(
+def signed_by(
     session: Session, outside: Outside, code: str, headers: Mapping[str, str], body: bytes, now: datetime
-) -> str:
-    """Take a signed notice that something changed, and pull in the background; return what became of it.
+) -> Channel:
+    """Return the channel that signed something with the secret it shares with us (Standard Webhooks 1.0).
 
-    A notice heard twice, or one that is late, changes nothing: a pull brings every change once.  Raises NotAllowed
-    for a wrong signature or one older than ten minutes (Standard Webhooks 1.0, verification).
+    Raises NotFound for an unknown channel, NotAllowed for a wrong signature or one older than ten minutes.
     """
     row = get_channel(session, code)
     given, at, sent = (headers.get(f"webhook-{part}", "") for part in ("id", "timestamp", "signature"))
@@ -146,7 +145,20 @@ def take_notice(
     age = abs(now.timestamp() - int(at)) if at.isascii() and at.isdigit() and len(at) < 15 else float("inf")
     genuine = any(secrets.compare_digest(wanted, part.encode()) for part in sent.split(" "))
     if not secret or not genuine or age > _NOTICE_AGE.total_seconds():
-        raise NotAllowed("bad_signature", "This notice is not signed by the channel, or too old.")
+        raise NotAllowed("bad_signature", "This is not signed by the channel, or too old.")
+    return row
+
+
+def take_notice(
+    session: Session, outside: Outside, code: str, headers: Mapping[str, str], body: bytes, now: datetime
+) -> str:
+    """Take a signed notice that something changed, and pull in the background; return what became of it.
+
+    A notice heard twice, or one that is late, changes nothing: a pull brings every change once.  Raises NotAllowed
+    for a wrong signature or one older than ten minutes (Standard Webhooks 1.0, verification).
+    """
+    row = signed_by(session, outside, code, headers, body, now)
+    given = headers.get("webhook-id", "")
     heard = session.scalar(
         select(ChannelLog.id).where(
             ChannelLog.channel_id == row.id, ChannelLog.kind == "notice", ChannelLog.counts["id"].astext == given

@@ -133,7 +133,23 @@ def keys(_who: Owner, session: Tx, now: RealNow) -> list[KeyRow]:
 def make_key(body: KeyIn, who: Owner, session: Tx, now: RealNow) -> KeyOut:
     """Create an API key with a role for a script."""
     until = now + timedelta(days=body.days) if body.days else None
-    made, key = service.make_key(session, who.id, body.name, body.role, reads_only=body.reads_only, expires_at=until)
+    made, key = service.make_key(
+        session,
+        who.id,
+        body.name,
+        body.role,
+        reads_only=body.reads_only,
+        expires_at=until,
+        scope=body.scope,
+        per_minute=body.per_minute,
+    )
+    return KeyOut(id=made, key=key)
+
+
+@router.post("/keys/{key_id}/change", status_code=201)
+def change_key(key_id: int, _who: Owner, session: Tx, now: RealNow) -> KeyOut:
+    """Make another key that may do the same; the old one works for another day."""
+    made, key = service.change_key(session, key_id, now)
     return KeyOut(id=made, key=key)
 
 

@@ -51,6 +51,8 @@ def key_row(key: ApiKey, person: str, now: datetime) -> KeyRow:
             "name": key.name,
             "role": key.role,
             "reads_only": key.reads_only,
+            "scope": key.scope,
+            "per_minute": key.per_minute,
             "person": person,
             "made_at": key.created_at,
             "expires_at": key.expires_at,

@@ -131,11 +131,17 @@ class FactorIn(BaseModel):
     code: Code
 
 
+Scope = Literal["all", "checkout"]
+"""Everything the role may do, or asking what a basket is offered and nothing else."""
+
+
 class KeyIn(BaseModel):
     name: Name
     role: Role
     reads_only: bool = False
     days: Annotated[int, Field(ge=1, le=3_650)] | None = Field(default=365, description="None: without an end")
+    scope: Scope = "all"
+    per_minute: Annotated[int, Field(ge=1, le=100_000, description="So many requests a minute")] = 3_000
 
 
 class KeyRow(BaseModel):
@@ -143,6 +149,8 @@ class KeyRow(BaseModel):
     name: str
     role: Role
     reads_only: bool
+    scope: Scope
+    per_minute: int
     person: str
     made_at: datetime
     expires_at: datetime | None

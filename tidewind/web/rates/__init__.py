@@ -1,5 +1,5 @@
 """Prices."""
 
-from tidewind.web.rates import offering, routes
+from tidewind.web.rates import for_stores, offering, routes
 
-ROUTERS = (routes.router, offering.router)
+ROUTERS = (routes.router, offering.router, for_stores.router)

@@ -1,4 +1,4 @@
-"""The checkout: what stores ask while somebody orders, and the page on which the shop says what it offers."""
+"""The page on which the shop says what it offers at the checkout, and tries it."""
 
 from __future__ import annotations
 
@@ -12,7 +12,6 @@ from tidewind.core.checkout.written import Checkout
 from tidewind.services.planning import all_choices
 from tidewind.services.rates import (
     NOTHING,
-    BasketAsked,
     CheckoutAnswer,
     checkout_in_force,
     checkout_versions,
@@ -27,20 +26,18 @@ from tidewind.services.rates import (
 )
 from tidewind.web.access import Anyone, Now, Owner, Shipper, Tx
 from tidewind.web.files import CSV, XLSX, answers_with, download, uploaded
+from tidewind.web.rates.for_stores import basket_asked
 from tidewind.web.rates.offering_schemas import (
     AbsentOut,
     AtThresholdOut,
-    BasketIn,
     BasketTriedOut,
     ByOfferOut,
     CheckoutIn,
     CheckoutOut,
     CheckoutVersionOut,
     OfferedOut,
-    OffersOut,
     OffersRehearsedOut,
     RehearseOffersIn,
-    ShownOut,
     TableFaultOut,
     TablesReadOut,
     TryIn,
@@ -49,39 +46,6 @@ from tidewind.web.rates.offering_schemas import (
 router = APIRouter(prefix="/api", tags=["checkout"])
 VERSIONS_SHOWN, NUMBERS_SHOWN = 12, 20
 MOST_FILE_BYTES = 5_000_000
-
-
-def _asked(body: BasketIn) -> BasketAsked:
-    return BasketAsked(
-        tuple((line.sku, line.quantity, line.unit_price_minor) for line in body.lines),
-        body.country,
-        body.postcode,
-        body.city,
-        body.region,
-        body.discount_minor,
-        body.channel,
-        body.customer_group,
-        body.language,
-        home=not body.business,
-    )
-
-
-@router.post("/checkout/v1/offers")
-def offers(body: BasketIn, _who: Anyone, session: Tx, now: Now) -> OffersOut:
-    """Return what the shopper of a basket is offered.  A store asks with an API key; it may be one that only reads."""
-    found = offers_for(session, _asked(body), now)
-    shown = [
-        ShownOut(
-            code=line.code,
-            name=line.name,
-            price_minor=line.price,
-            arrives_from=line.earliest,
-            arrives_by=line.latest,
-            to_free_minor=line.to_free,
-        )
-        for line in found.answer.offered
-    ]
-    return OffersOut(version=found.version, currency=found.currency, offers=shown)
 
 
 def _checkout(session: Tx, now: Now) -> CheckoutOut:
@@ -121,7 +85,7 @@ def try_it(body: TryIn, _who: Shipper, session: Tx, now: Now) -> BasketTriedOut:
     """Say what a basket would be offered by offers that are not saved, and why; faults of both are said with it."""
     started = time.perf_counter()
     draft = try_checkout(session, body.body, now)
-    found = offers_for(session, _asked(body.basket), now, draft)
+    found = offers_for(session, basket_asked(body.basket), now, draft)
     return _tried(draft, found, round((time.perf_counter() - started) * 1000))
 
 

@@ -54,6 +54,7 @@ class ShownOut(BaseModel):
 
     code: str
     name: str
+    reference: str = Field(description="To be handed back with the order, so that it goes as it was sold")
     price_minor: int
     arrives_from: date | None
     arrives_by: date | None

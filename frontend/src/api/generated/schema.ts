@@ -634,6 +634,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/keys/{key_id}/change": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Change Key
+         * @description Make another key that may do the same; the old one works for another day.
+         */
+        post: operations["change_key_api_keys__key_id__change_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/keys/{key_id}": {
         parameters: {
             query?: never;
@@ -1581,26 +1601,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/checkout/v1/offers": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Offers
-         * @description Return what the shopper of a basket is offered.  A store asks with an API key; it may be one that only reads.
-         */
-        post: operations["offers_api_checkout_v1_offers_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/checkout": {
         parameters: {
             query?: never;
@@ -1719,6 +1719,52 @@ export interface paths {
          * @description Read rate tables out of a CSV or XLSX file, to be looked at; nothing is saved.
          */
         post: operations["read_tables_of_api_checkout_tables_read_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/checkout/v1/offers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Offers Of
+         * @description Return the same for a basket in the address, so that whoever stands between may keep it as long as is said.
+         */
+        get: operations["offers_of_api_checkout_v1_offers_get"];
+        put?: never;
+        /**
+         * Offers
+         * @description Return what the shopper of a basket is offered.  A store asks with an API key; it may be for this alone.
+         */
+        post: operations["offers_api_checkout_v1_offers_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/checkout/v1/channels/{code}/offers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Offers To Channel
+         * @description Return what the shopper of a channel's basket is offered, asked and answered in the channel's own format.
+         *
+         *     With an API key, or signed by the secret that the channel shares with us (Standard Webhooks 1.0).
+         */
+        post: operations["offers_to_channel_api_checkout_v1_channels__code__offers_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -7159,6 +7205,18 @@ export interface components {
              * @default 365
              */
             days: number | null;
+            /**
+             * Scope
+             * @default all
+             * @enum {string}
+             */
+            scope: "all" | "checkout";
+            /**
+             * Per Minute
+             * @description So many requests a minute
+             * @default 3000
+             */
+            per_minute: number;
         };
         /** KeyOut */
         KeyOut: {
@@ -7183,6 +7241,13 @@ export interface components {
             role: "owner" | "shipper" | "packer" | "care";
             /** Reads Only */
             reads_only: boolean;
+            /**
+             * Scope
+             * @enum {string}
+             */
+            scope: "all" | "checkout";
+            /** Per Minute */
+            per_minute: number;
             /** Person */
             person: string;
             /**
@@ -10120,6 +10185,11 @@ export interface components {
             code: string;
             /** Name */
             name: string;
+            /**
+             * Reference
+             * @description To be handed back with the order, so that it goes as it was sold
+             */
+            reference: string;
             /** Price Minor */
             price_minor: number;
             /** Arrives From */
@@ -12236,6 +12306,38 @@ export interface operations {
             };
         };
     };
+    change_key_api_keys__key_id__change_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example 1 */
+                key_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeyOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     revoke_key_api_keys__key_id__delete: {
         parameters: {
             query?: never;
@@ -14268,53 +14370,6 @@ export interface operations {
             };
         };
     };
-    offers_api_checkout_v1_offers_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                /**
-                 * @example {
-                 *       "lines": [
-                 *         {
-                 *           "sku": "HF-02",
-                 *           "quantity": 2
-                 *         }
-                 *       ],
-                 *       "country": "PT",
-                 *       "postcode": "3500-108",
-                 *       "city": "Viseu",
-                 *       "region": ""
-                 *     }
-                 */
-                "application/json": components["schemas"]["BasketIn"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["OffersOut"];
-                };
-            };
-            /** @description Problem details */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
     checkout_api_checkout_get: {
         parameters: {
             query?: never;
@@ -14556,6 +14611,120 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TablesReadOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    offers_of_api_checkout_v1_offers_get: {
+        parameters: {
+            query?: {
+                /**
+                 * @description The basket as JSON, as in the body of POST
+                 * @example text
+                 */
+                basket?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OffersOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    offers_api_checkout_v1_offers_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                /**
+                 * @example {
+                 *       "lines": [
+                 *         {
+                 *           "sku": "HF-02",
+                 *           "quantity": 2
+                 *         }
+                 *       ],
+                 *       "country": "PT",
+                 *       "postcode": "3500-108",
+                 *       "city": "Viseu",
+                 *       "region": ""
+                 *     }
+                 */
+                "application/json": components["schemas"]["BasketIn"] | null;
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OffersOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    offers_to_channel_api_checkout_v1_channels__code__offers_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example norvia */
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What the shopper is offered */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OffersOut"];
                 };
             };
             /** @description Problem details */
