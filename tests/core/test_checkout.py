@@ -14,8 +14,8 @@ from tidewind.core.checkout.answering import Basket, BasketLine, PackedBasket, S
 from tidewind.core.checkout.arithmetic import adjusted, up_to_ending
 from tidewind.core.checkout.offer import Adjusting, ByTable, Fallback, Flat, Free, Handling, Limits, Live, Offer, Times
 from tidewind.core.checkout.reach import Reach, read_reach
-from tidewind.core.checkout.rehearsing import SentOrder, proposed_threshold, rehearse_checkout, threshold_curve
-from tidewind.core.checkout.tables import RateTable, TableRow, faults_of, most_specific_first
+from tidewind.core.checkout.rehearsing import SentOrder, curve_of, proposed, rehearse_checkout
+from tidewind.core.checkout.tables import RateTable, TableRow, faults_of
 from tidewind.core.checkout.written import Checkout, read_checkout
 
 BASKET = Basket((BasketLine("TR-02", 2, 3_200),), "PT", "3500-108")
@@ -249,7 +249,13 @@ def test_faults_of_a_table_are_pointed_out_and_narrow_rows_can_be_put_on_top() -
     assert (1, None, "row 1 takes everything above, so this row is never reached") in words
     assert (2, 0, "nobody is offered anything here") in words
     assert (3, None, "nobody in ES 08 to 34 is offered anything") in words
-    assert most_specific_first(messy).rows[0].reach.postcodes == ("9000-9400",)
+    narrow = replace(messy, narrowest=True)
+    assert (messy.row_for("PT", "9100-001"), narrow.row_for("PT", "9100-001"), narrow.row_for("PT", "9500-001")) == (
+        0,
+        1,
+        0,
+    )
+    assert not [fault for fault in faults_of(narrow) if "never reached" in fault.words]
     assert not [f for f in faults_of(TABLE) if "between" in f.words or "nobody in" in f.words]  # row 3 takes the rest
 
 
@@ -304,9 +310,14 @@ def test_a_rehearsal_adds_up_and_a_threshold_is_proposed_that_loses_nothing() ->
     made = rehearse_checkout(Checkout((flat,)), orders, "EUR")
     assert (made.orders, made.cost, made.really_paid, made.would_pay, made.without) == (4, 1_800, 1_600, 500, ["4"])
     assert (made.offers["home"].orders, made.margin) == (3, -1_300)
-    curve = threshold_curve(Checkout((flat,)), "home", orders, "EUR", [2_000, 5_000, 6_000, 9_001])
+    curve = curve_of(Checkout((flat,)), "home", orders, "EUR", [2_000, 5_000, 6_000, 9_001])
     assert [(p.margin, p.free) for p in curve] == [(-1_800, 3), (-1_300, 2), (-800, 1), (-300, 0)]
-    rising = threshold_curve(Checkout((flat,)), "home", orders, "EUR", [6_000], rising_bp=5_000)
+    rising = curve_of(Checkout((flat,)), "home", orders, "EUR", [6_000], rising_bp=5_000)
     assert rising[0].margin == -800 - 250  # half of the one basket between 48.00 and 60.00 rises
-    assert proposed_threshold(curve, made.margin) == curve[1]
-    assert proposed_threshold(curve, 0) is None
+    assert proposed(curve, made.margin) == curve[1]
+    assert proposed(curve, 0) is None
+    dear = replace(flat, free=None)
+    turned = curve_of(Checkout((dear,)), "home", orders, "EUR", [0, 400, 600], "flat")
+    assert [p.margin for p in turned] == [-1_800, 3 * 400 - 1_800, 3 * 600 - 1_800]
+    turned = curve_of(Checkout((dear,)), "home", orders, "EUR", [-2_000, 0, 1_000], "percent")
+    assert [p.margin for p in turned] == [3 * 400 - 1_800, 3 * 500 - 1_800, 3 * 550 - 1_800]

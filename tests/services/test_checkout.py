@@ -16,19 +16,23 @@ from tidewind.core.checkout.arithmetic import up_to_ending
 from tidewind.core.checkout.written import read_checkout
 from tidewind.core.quantities import percent_of
 from tidewind.db.tables import CheckoutVersion, Order, PackagingRow, Product, Shipment
-from tidewind.services.base import Conflict, Invalid
+from tidewind.services.base import Conflict, Invalid, NotFound
 from tidewind.services.orders import pull
 from tidewind.services.people import make_key
 from tidewind.services.rates import (
     BasketAsked,
+    basket_of_order,
     checkout_in_force,
     forget_answers,
+    keep_case,
     newest_checkout,
     offers_for,
     read_tables_file,
     rehearse_offers,
     restore_checkout,
+    run_case,
     save_checkout,
+    sold_by_offer,
     tables_file,
     try_checkout,
 )
@@ -182,8 +186,37 @@ def test_what_was_sent_is_rehearsed_by_what_it_cost(wiring: Wiring, clock: Clock
         found = rehearse_offers(session, draft, checkout_in_force(session, clock())[1], "post", 0, clock())
         assert (found.made.orders, found.made.cost, found.made.would_pay) == (3, cost, 3 * 450)
         assert found.curve[-1].margin <= found.made.margin
+        for turn, least in (("percent", -2_000), ("flat", 10)):
+            curve = rehearse_offers(session, draft, draft, "post", 0, clock(), turn).curve
+            assert curve[0].value >= least
+            assert [p.margin for p in curve] == sorted(p.margin for p in curve)
         with pytest.raises(Invalid, match="no offer boat"):
             rehearse_offers(session, draft, draft, "boat", 0, clock())
+
+
+def test_a_kept_basket_says_what_moved_and_the_books_say_what_offers_brought(wiring: Wiring, clock: Clock) -> None:
+    with wiring.sessions.begin() as session:
+        order = clear_orders(session, "brightmile", 1)[0]
+        order.offer = f"post@{save_checkout(session, FLAT, 1, '', None, person(session, 'ines'), clock()).id}:bp-road"
+        order.paid_shipping_minor = 450
+        asked = basket_of_order(session, order.number)
+        assert asked.lines == tuple((line.sku, line.quantity, line.unit_price_minor) for line in order.lines)
+        case = keep_case(session, " Braga ", {"country": "PT"}, asked, try_checkout(session, FLAT, clock()), clock())
+        dear = {"offers": [FLAT["offers"][0] | {"price": {"kind": "flat", "minor": 490}}]}
+        other = {"offers": [{"code": "air", "names": {"en": "Air"}, "price": {"kind": "flat", "minor": 900}}]}
+        words = [
+            run_case(session, case, asked, try_checkout(session, body, clock()), clock()).moved
+            for body in (FLAT, dear, other)
+        ]
+        moved = [[(m.name, m.before, m.after) for m in found] for found in words]
+        assert moved == [[], [("Post", 450, 490)], [("Post", 450, None), ("Air", None, 900)]]
+        with pytest.raises(NotFound):
+            basket_of_order(session, "nobody's")
+    assert {buy(wiring, one) for one in ids_of(wiring, ask(wiring, [order]).batch_id)} == {"bought"}
+    with wiring.sessions() as session:
+        (sold,) = sold_by_offer(session, clock())
+        cost = session.scalar(select(Shipment.price_minor).where(Shipment.order_id == order.id))
+        assert (sold.name, sold.orders, sold.paid, sold.cost) == ("Post", 1, 450, cost)
 
 
 @pytest.mark.parametrize("kind", ["csv", "xlsx"])

@@ -50,7 +50,7 @@ PUT /api/imports/{import_id}/columns | PATCH /api/imports/{import_id}/rows | POS
 PUT /api/imports/{import_id}/reading | POST /api/imports/{import_id}/undo | POST /api/channels/{code}/pull | GET /api/channels/{code}/counts
 POST /api/channels/{code}/test | POST /api/orders/{order_id}/clear | POST /api/orders/{order_id}/sent
 POST /api/orders/{order_id}/apart | POST /api/orders/join | POST /api/orders/{order_id}/undo
-POST /api/layers/shop-defaults/rehearse | POST /api/rules/rehearse | POST /api/checkout/try | POST /api/checkout/tables/read | POST /api/checkout/rehearse | POST /api/recipes | POST /api/recipes/from-order
+POST /api/layers/shop-defaults/rehearse | POST /api/rules/rehearse | POST /api/checkout/try | POST /api/checkout/tables/read | POST /api/checkout/rehearse | GET /api/checkout/sold | GET /api/checkout/basket-of/{number} | POST /api/checkout/cases/run | POST /api/checkout/cases | DELETE /api/checkout/cases/{case_id} | POST /api/recipes | POST /api/recipes/from-order
 DELETE /api/recipes/{code} | PUT /api/promises | POST /api/promises/rehearse | DELETE /api/precedents/{precedent_id}
 PATCH /api/products | POST /api/products/file | POST /api/preflight | POST /api/voids | POST /api/late-sales/{shipment_id} | GET /api/refunds
 POST /api/refunds/{shipment_id}/chase | POST /api/batches | PATCH /api/batches/{batch_id}

@@ -82,12 +82,17 @@ ASKS = "/api/checkout/v1/"
 """Questions that need a body, and change nothing: a key that only reads may ask them."""
 
 
+def key_of(request: Request) -> str:
+    """Return the API key that a request brings, empty where it brings none (RFC 6750)."""
+    scheme, _, key = request.headers.get("Authorization", "").partition(" ")
+    return key.strip() if scheme.lower() == "bearer" else ""
+
+
 def recognise(request: Request, session: Tx, now: RealNow) -> Who:
     """Return who is asking, by API key or by session cookie; cookies need the form token for anything that writes."""
-    scheme, _, key = request.headers.get("Authorization", "").partition(" ")
-    if scheme.lower() == "bearer" and key:
+    if key := key_of(request):
         asks = request.url.path.startswith(ASKS)
-        who = who_has_key(session, key.strip(), now, writes=not asks and request.method not in SAFE, asks_checkout=asks)
+        who = who_has_key(session, key, now, writes=not asks and request.method not in SAFE, asks_checkout=asks)
         request.state.person_id = who.id
         return who
     who = who_has_token(session, request.cookies.get(COOKIE, ""), now)

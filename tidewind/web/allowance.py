@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import datetime
@@ -13,7 +14,7 @@ from starlette.types import ASGIApp, Receive, Scope, Send
 from tidewind.services.people import digest, take_handful
 from tidewind.web.problems import problem
 
-MOST_KNOWN = 5_000
+MOST_KNOWN, SLOWED_BY_S = 5_000, 1.0
 
 
 @dataclass(slots=True)
@@ -40,6 +41,8 @@ class Allowed:
         if not wait_s:
             await self.app(scope, receive, send)
             return
+        # A program that asks again at once is slowed down by this alone; waiting here costs next to nothing.
+        await asyncio.sleep(SLOWED_BY_S)
         told = problem(429, "too_many", f"This key has asked as often as it may in a minute. Ask again in {wait_s} s.")
         told.headers["Retry-After"] = str(wait_s)
         await told(scope, receive, send)

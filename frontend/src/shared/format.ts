@@ -116,6 +116,12 @@ export function localDay(at: Date, timeZone: string): string {
   return new Intl.DateTimeFormat("en-CA", { timeZone }).format(at);
 }
 
+/** The instant (ISO 8601) at which a clock in a zone shows a day and a time, "09:30". */
+export function instantOf(isoDay: string, time: string, timeZone: string): string {
+  const guess = new Date(`${isoDay}T${time}:00Z`);
+  const shown = new Date(`${guess.toLocaleString("sv-SE", { timeZone }).replace(" ", "T")}Z`);
+  return new Date(2 * guess.getTime() - shown.getTime()).toISOString();
+}
 export function timeLeft(until: string, now: Date): string {
   const minutes = Math.round((new Date(until).getTime() - now.getTime()) / 60_000);
   if (minutes < 0) return "past";

@@ -8,9 +8,10 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
+from typing import Literal
 
 from tidewind.core.checkout.answering import Basket, PackedBasket, ServicePrice, answer
-from tidewind.core.checkout.offer import Offer
+from tidewind.core.checkout.offer import Flat, Offer
 from tidewind.core.checkout.written import Checkout
 
 
@@ -91,29 +92,59 @@ def rehearse_checkout(checkout: Checkout, orders: Sequence[SentOrder], currency:
     return made
 
 
-@dataclass(frozen=True, slots=True)
-class AtThreshold:
-    """The margin over all orders, were an offer free from a value on (minor units), and how many would go free."""
+Turn = Literal["free", "percent", "flat"]
+"""What of an offer is turned: from which value on it is free, the percentage on its price, or its one price."""
 
-    from_value: int
+
+@dataclass(frozen=True, slots=True)
+class AtValue:
+    """The margin over all orders, were an offer turned to a value (minor units, basis points); how many go free."""
+
+    value: int
     margin: int
     free: int
 
 
-def threshold_curve(
+def curve_of(
+    checkout: Checkout,
+    code: str,
+    orders: Sequence[SentOrder],
+    currency: str,
+    values: Sequence[int],
+    turn: Turn = "free",
+    rising_bp: int = 0,
+    reaches_bp: int = 2_000,
+) -> list[AtValue]:
+    """Return the margin at each value to which an offer could be turned.
+
+    For ``free``, ``rising_bp`` of the baskets that are below a threshold by at most ``reaches_bp`` of it are taken to
+    rise to it: the one assumption about people, 0 at first.  A basket that rises goes free and costs what it did.
+    """
+    if turn == "free":
+        return _by_threshold(checkout, code, orders, currency, values, rising_bp, reaches_bp)
+    points = []
+    for value in values:
+        turned = tuple(_turned(one, turn, value) if one.code == code else one for one in checkout.offers)
+        made = rehearse_checkout(replace(checkout, offers=turned), orders, currency)
+        points.append(AtValue(value, made.margin, 0))
+    return points
+
+
+def _turned(offer: Offer, turn: Turn, value: int) -> Offer:
+    if turn == "flat":
+        return replace(offer, price=Flat(value))
+    return replace(offer, adjusting=replace(offer.adjusting, percent_bp=value))
+
+
+def _by_threshold(
     checkout: Checkout,
     code: str,
     orders: Sequence[SentOrder],
     currency: str,
     thresholds: Sequence[int],
-    rising_bp: int = 0,
-    reaches_bp: int = 2_000,
-) -> list[AtThreshold]:
-    """Return the margin at each threshold from which an offer would be free.
-
-    ``rising_bp`` of the baskets that are below a threshold by at most ``reaches_bp`` of it are taken to rise to it:
-    the one assumption about people, 0 at first.  A basket that rises goes free and costs what it did.
-    """
+    rising_bp: int,
+    reaches_bp: int,
+) -> list[AtValue]:
     # Whether an offer is had does not depend on whether it is free, so each order is asked once for all thresholds.
     offer = next(one for one in checkout.offers if one.code == code)
     dear = tuple(replace(one, free=None) if one.code == code else one for one in checkout.offers)
@@ -125,7 +156,7 @@ def threshold_curve(
         paid = sum(price for worth, price in mine if worth < value)
         near = sum(price for worth, price in mine if value - value * reaches_bp // 10_000 <= worth < value)
         free = sum(worth >= value for worth, _ in mine)
-        points.append(AtThreshold(value, others + paid - near * rising_bp // 10_000, free))
+        points.append(AtValue(value, others + paid - near * rising_bp // 10_000, free))
     return points
 
 
@@ -133,6 +164,6 @@ def _worth(order: SentOrder, offer: Offer) -> int:
     return order.basket.value(offer.free.counts if offer.free else "before")
 
 
-def proposed_threshold(curve: Sequence[AtThreshold], margin_now: int) -> AtThreshold | None:
-    """Return the lowest threshold at which the margin is not worse than it is now; None where none is."""
-    return next((point for point in sorted(curve, key=lambda p: p.from_value) if point.margin >= margin_now), None)
+def proposed(curve: Sequence[AtValue], margin_now: int) -> AtValue | None:
+    """Return the lowest value at which the margin is not worse than it is now; None where none is."""
+    return next((point for point in sorted(curve, key=lambda p: p.value) if point.margin >= margin_now), None)

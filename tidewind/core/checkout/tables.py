@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from bisect import bisect_left
 from collections.abc import Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from itertools import pairwise
 from typing import Literal
 
@@ -27,22 +27,36 @@ class TableRow:
 
 @dataclass(frozen=True, slots=True)
 class RateTable:
-    """Rows, tried from the top, and the upper ends of the bands, each belonging to its band, all ``by`` one measure."""
+    """Rows, and the upper ends of the bands, each belonging to its band, all ``by`` one measure.
+
+    Rows are tried from the top, or the ``narrowest`` first, those that are as narrow from the top.
+    """
 
     code: str
     name: str
     by: By
     bands: tuple[int, ...]
     rows: tuple[TableRow, ...]
+    narrowest: bool = False
     index: RowIndex = field(init=False, compare=False, repr=False)
+    _tried: tuple[int, ...] = field(init=False, compare=False, repr=False)
 
     def __post_init__(self) -> None:
         """Prepare the rows for being looked up."""
-        object.__setattr__(self, "index", RowIndex([row.reach for row in self.rows]))
+        tried = list(range(len(self.rows)))
+        if self.narrowest:
+            tried.sort(key=lambda n: tuple(-int(part) for part in self.rows[n].reach.narrowness))
+        object.__setattr__(self, "_tried", tuple(tried))
+        object.__setattr__(self, "index", RowIndex([self.rows[n].reach for n in tried]))
 
     def row_for(self, country: str, postcode: str, region: str = "") -> int | None:
         """Return the place of the first row that holds for a destination, None where none does."""
-        return self.index.first(country, postcode, region)
+        found = self.index.first(country, postcode, region)
+        return None if found is None else self._tried[found]
+
+    def hiding(self, row: int) -> list[int]:
+        """Return the rows that are tried before one and take everything that it names."""
+        return sorted(self._tried[n] for n in self.index.hiding(self._tried.index(row)))
 
     def band_for(self, amount: int) -> int | None:
         """Return the place of the band an amount lies in (its upper end belongs to it), None above all of them."""
@@ -59,12 +73,6 @@ class Fault:
     words: str
 
 
-def most_specific_first(table: RateTable) -> RateTable:
-    """Return a table whose narrowest rows stand on top; rows that are as narrow keep their order."""
-    rows = sorted(table.rows, key=lambda row: tuple(-int(part) for part in row.reach.narrowness))
-    return replace(table, rows=tuple(rows))
-
-
 def faults_of(table: RateTable) -> list[Fault]:
     """Return what is wrong with a table: no bands, rows never reached, prices that fall, holes, ranges left between."""
     found = []
@@ -74,7 +82,7 @@ def faults_of(table: RateTable) -> list[Fault]:
         if other <= one:
             found.append(Fault(None, n + 1, "a band must end after the one before it"))
     for n, row in enumerate(table.rows):
-        if hiding := table.index.hiding(n):
+        if hiding := table.hiding(n):
             above = ", ".join(str(m + 1) for m in hiding[:4])
             words = f"row {above} takes" if len(hiding) == 1 else f"rows {above} take"
             found.append(Fault(n, None, f"{words} everything above, so this row is never reached"))

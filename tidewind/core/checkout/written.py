@@ -164,7 +164,8 @@ def _table(body: Mapping[str, Any], r: _Reader) -> RateTable:
         r.fail(f"rows must be a list of at most {MOST_ROWS}")
         rows = []
     made = [_row(row, n, len(bands), r) for n, row in enumerate(rows, 1)]
-    return RateTable(str(body.get("code", "")), name, r.one_of(body, "by", list(MEASURES)), tuple(bands), tuple(made))
+    by, narrowest = r.one_of(body, "by", list(MEASURES)), body.get("narrowest") is True
+    return RateTable(str(body.get("code", "")), name, by, tuple(bands), tuple(made), narrowest)
 
 
 def _row(row: Any, number: int, bands: int, r: _Reader) -> TableRow:

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime
-from math import inf
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -20,17 +19,15 @@ from tidewind.core.order_facts import LineFacts, OrderFacts, Shop
 from tidewind.core.parcels import parcels_text
 from tidewind.core.planning import plan
 from tidewind.core.quantities import Size
-from tidewind.core.tariffs.live import NOT_KNOWN
+from tidewind.core.tariffs.live import NOT_KNOWN, ask_key
 from tidewind.db.tables import Product
 from tidewind.services.base import Invalid
 from tidewind.services.planning import core_shop, line_facts
 from tidewind.services.rates.in_time import listening_to, questions_for, take_in
-from tidewind.services.rates.memory import LOADING, Known, Told, key_now, know, known_for
+from tidewind.services.rates.memory import LOADING, Known, Told, kept_in, key_now, know, known_for
 from tidewind.services.rates.offers import checkout_in_force
 
 MOST_LINES, MOST_PIECES = 100, 2_000
-PROVISIONAL_S = 2.0
-"""What is told for want of a carrier's answer is not told again any longer than this."""
 BUYER = "Buyer"
 """Stands for what a shopper has not typed yet; the price does not go by it."""
 ANY_POINT = "chosen by the buyer"
@@ -91,8 +88,14 @@ def offers_for(
     found = None if anew else known.answer_to(asked)
     if not isinstance(found, CheckoutAnswer):
         found = _answered(session, asked, known, known.version, known.checkout)
-        known.remember(asked, found, PROVISIONAL_S if found.waits_for else inf)
+        known.remember(asked, found, frozenset(map(ask_key, found.waits_for)))
     return found
+
+
+def kept_offers(state: tuple[object, ...], asked: BasketAsked) -> CheckoutAnswer | None:
+    """Return an answer that is kept, and was looked through for the state that ``key_now`` gave."""
+    found = kept_in(state, asked)
+    return found if isinstance(found, CheckoutAnswer) else None
 
 
 def _read(session: Session, key: tuple[object, ...], now: datetime) -> Known:

@@ -24,9 +24,9 @@ from tidewind.db.tables import LiveAnswerRow
 from tidewind.services.base import Outside
 from tidewind.services.planning import live_answer
 from tidewind.services.rates.asked_prices import PricesAsked, Questions, ask_prices
-from tidewind.services.rates.memory import Told
+from tidewind.services.rates.memory import Told, have_answered
 
-BUDGET_S, SPARE_S = 1.5, 0.3
+BUDGET_S, SPARE_S = 1.5, 0.5
 """A whole answer is out within the budget; so much of it is for our own work (shop policy)."""
 NOT_WAITED_FOR_S = 30.0
 """After a carrier was late once, nobody waits for it so long."""
@@ -112,8 +112,12 @@ class InTime:
             if len(self._asked) >= MOST_UNDER_WAY:
                 return None
             begun = self._asked[key] = self._pool.submit(ask_prices, sessions, outside, questions, now)
-        begun.add_done_callback(lambda _: self._asked.pop(key, None))
+        begun.add_done_callback(lambda _: self._over(key))
         return begun
+
+    def _over(self, key: frozenset[str]) -> None:
+        self._asked.pop(key, None)
+        have_answered(key)
 
     def close(self) -> None:
         """Ask nothing more."""

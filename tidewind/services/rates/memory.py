@@ -26,6 +26,10 @@ SLOT_S, MOST_ANSWERS = 20, 10_000
 _STAMP = select(CheckoutStamp.changes)
 
 
+PROVISIONAL_S = 5.0
+"""What is told for want of a carrier's answer is told no longer than this, even where the answer does not come."""
+Questions = frozenset[str]
+"""What carriers are asked about one basket, by the keys of the questions."""
 Told = dict[tuple[str, str], LiveAnswer]
 """What carriers have answered since, by carrier and question."""
 
@@ -40,6 +44,7 @@ class Known:
     checkout: Checkout
     told: Told = field(default_factory=dict)
     products: dict[str, LineFacts | None] = field(default_factory=dict)
+    waiting: dict[Questions, object] = field(default_factory=dict)
     answers: OrderedDict[object, tuple[float, object]] = field(default_factory=OrderedDict)
 
     def answer_to(self, asked: object) -> object:
@@ -47,10 +52,12 @@ class Known:
         until, found = self.answers.get(asked, (0.0, None))
         return found if time.monotonic() < until else None
 
-    def remember(self, asked: object, answer: object, seconds: float = inf) -> None:
-        """Keep an answer, at most for so many seconds; the oldest make room."""
+    def remember(self, asked: object, answer: object, waits_for: Questions = frozenset()) -> None:
+        """Keep an answer; one for want of others' answers only until those are there, or for a while."""
         with _LOCK:
-            self.answers[asked] = time.monotonic() + seconds, answer
+            self.answers[asked] = time.monotonic() + (PROVISIONAL_S if waits_for else inf), answer
+            if waits_for:
+                self.waiting[waits_for] = asked
             while len(self.answers) > MOST_ANSWERS:
                 self.answers.popitem(last=False)
 
@@ -64,6 +71,12 @@ def key_now(session: Session, now: datetime) -> tuple[object, ...]:
     return str(session.get_bind().engine.url), session.connection().scalar(_STAMP), int(now.timestamp()) // SLOT_S
 
 
+def kept_in(key: tuple[object, ...], asked: object) -> object:
+    """Return the answer that is kept for a state of everything, None where there is none."""
+    found = _known.get("shop")
+    return found.answer_to(asked) if found is not None and found.key == key else None
+
+
 def known_for(session: Session, key: tuple[object, ...]) -> Known | None:
     """Return what is known in a state; None where it has to be read, or this transaction wrote something itself."""
     found = _known.get("shop")
@@ -75,6 +88,13 @@ def know(session: Session, known: Known) -> Known:
     if not has_written(session):
         _known["shop"] = known
     return known
+
+
+def have_answered(questions: Questions) -> None:
+    """Forget what was told for want of the answers that have come now."""
+    found = _known.get("shop")
+    if found is not None and (asked := found.waiting.pop(questions, None)) is not None:
+        found.answers.pop(asked, None)
 
 
 def forget_answers() -> None:

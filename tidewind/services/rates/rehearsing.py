@@ -11,12 +11,13 @@ from sqlalchemy.orm import Session, selectinload
 
 from tidewind.core.checkout.answering import Basket, BasketLine
 from tidewind.core.checkout.rehearsing import (
-    AtThreshold,
+    AtValue,
     CheckoutRehearsal,
     SentOrder,
-    proposed_threshold,
+    Turn,
+    curve_of,
+    proposed,
     rehearse_checkout,
-    threshold_curve,
 )
 from tidewind.core.checkout.written import Checkout
 from tidewind.core.quantities import Size
@@ -32,20 +33,26 @@ MOST_ORDERS, POINTS = 5_000, 12
 
 @dataclass(frozen=True, slots=True)
 class OffersRehearsed:
-    """What the offers would have brought, the same by those in force, and the curve of one offer's free threshold."""
+    """What the offers would have brought, the same by those in force, and the curve of one offer that is turned."""
 
     made: CheckoutRehearsal
     now: CheckoutRehearsal
-    curve: tuple[AtThreshold, ...]
-    proposed: AtThreshold | None
+    curve: tuple[AtValue, ...]
+    proposed: AtValue | None
     currency: str
     days: int
 
 
 def rehearse_offers(
-    session: Session, draft: Checkout, in_force: Checkout, offer: str, rising_bp: int, now: datetime
+    session: Session,
+    draft: Checkout,
+    in_force: Checkout,
+    offer: str,
+    rising_bp: int,
+    now: datetime,
+    turn: Turn = "free",
 ) -> OffersRehearsed:
-    """Return what a draft would have brought over the last 90 days; with an ``offer``, the curve of its threshold too.
+    """Return what a draft would have brought over the last 90 days; with an ``offer``, its curve as it is turned, too.
 
     Raises Invalid for an offer that the draft has not.
     """
@@ -53,10 +60,21 @@ def rehearse_offers(
         raise Invalid("unknown_offer", f"There is no offer {offer[:30]}.")
     currency, orders = shop_settings(session).currency, _kept_orders(session, now)
     made, today = (rehearse_checkout(one, orders, currency) for one in (draft, in_force))
-    curve = threshold_curve(draft, offer, orders, currency, _thresholds(orders), rising_bp) if offer and orders else []
-    return OffersRehearsed(
-        made, today, tuple(curve), proposed_threshold(curve, today.margin), currency, LOOKED_BACK.days
-    )
+    curve: list[AtValue] = []
+    if offer and orders:
+        curve = curve_of(draft, offer, orders, currency, _values(turn, orders), turn, rising_bp)
+    return OffersRehearsed(made, today, tuple(curve), proposed(curve, today.margin), currency, LOOKED_BACK.days)
+
+
+def _values(turn: Turn, orders: list[SentOrder]) -> list[int]:
+    """Return the values that are tried: from 20 % off to 35 % on, or prices around what sending cost in the middle."""
+    if turn == "percent":
+        return [step * 500 for step in range(-4, 8)]
+    if turn == "flat":
+        costs = sorted(order.cost for order in orders)
+        step = max(round(costs[len(costs) // 2] * 2 / POINTS / 10), 1) * 10
+        return [step * n for n in range(1, POINTS + 1)]
+    return _thresholds(orders)
 
 
 def _thresholds(orders: list[SentOrder]) -> list[int]:

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import asyncio
 import hashlib
 import json
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from dataclasses import dataclass
 from typing import Annotated, Any
 
@@ -17,11 +18,13 @@ from sqlalchemy.orm import Session
 
 from tidewind.core.checkout.sold import Sold
 from tidewind.outside.channels.checkouts import FORMATS, Format
-from tidewind.services.base import Invalid
-from tidewind.services.rates import BUDGET_S, BasketAsked, CheckoutAnswer, InTime, offers_for
+from tidewind.services.base import Invalid, ServiceError
+from tidewind.services.people import who_has_key
+from tidewind.services.rates import BUDGET_S, BasketAsked, CheckoutAnswer, InTime, kept_offers, key_now, offers_for
 from tidewind.services.shop import get_channel, signed_by
-from tidewind.web.access import Parts, Wiring, recognise
+from tidewind.web.access import Parts, Wiring, key_of, recognise
 from tidewind.web.rates.offering_schemas import BasketIn, OffersOut, ShownOut
+from tidewind.web.rates.together import Together
 
 router = APIRouter(prefix="/api/checkout/v1", tags=["checkout"])
 _IN_TIME = InTime()
@@ -52,7 +55,7 @@ def basket_asked(body: BasketIn) -> BasketAsked:
 @router.post("/offers", response_model=OffersOut)
 async def offers(request: Request, parts: Parts, body: Unread = None) -> Response:
     """Return what the shopper of a basket is offered.  A store asks with an API key; it may be for this alone."""
-    return await _answer(request, parts, lambda _: _Question(_read_basket(body)))
+    return await _answer(request, parts, lambda: _read_basket(body))
 
 
 @router.get("/offers", response_model=OffersOut)
@@ -62,7 +65,7 @@ async def offers_of(
     basket: Annotated[str, Query(max_length=20_000, description="The basket as JSON, as in the body of POST")] = "",
 ) -> Response:
     """Return the same for a basket in the address, so that whoever stands between may keep it as long as is said."""
-    return await _answer(request, parts, lambda _: _Question(_read_json(basket)))
+    return await _answer(request, parts, lambda: _read_json(basket))
 
 
 @router.post("/channels/{code}/offers", responses=_GOOD)
@@ -71,6 +74,7 @@ async def offers_to_channel(code: str, request: Request, parts: Parts) -> Respon
 
     With an API key, or signed by the secret that the channel shares with us (Standard Webhooks 1.0).
     """
+    until = time.monotonic() + BUDGET_S
     body = await request.body()
     if len(body) > _MOST_BYTES:
         raise Invalid("too_large", "A basket is at most 100 kB.")
@@ -85,7 +89,7 @@ async def offers_to_channel(code: str, request: Request, parts: Parts) -> Respon
         asked = _read_theirs(own, body) if own else _read_json(body)
         return _Question(asked.model_copy(update={"channel": code}), own)
 
-    return await _answer(request, parts, read, by_key=not signed)
+    return await _answer_slowly(request, parts, read, until, by_key=not signed)
 
 
 @dataclass(frozen=True, slots=True)
@@ -118,28 +122,89 @@ def _read_basket(body: Any) -> BasketIn:
         raise RequestValidationError([{**one, "loc": ("basket", *one["loc"])} for one in error.errors()]) from error
 
 
-async def _answer(
-    request: Request, parts: Wiring, read: Callable[[Session], _Question], *, by_key: bool = True
-) -> Response:
-    """Answer in one turn of one thread where nobody has to be asked: ways between threads take longer than the work."""
+async def _answer(request: Request, parts: Wiring, read: Callable[[], BasketIn]) -> Response:
+    """Answer from memory where the key is good and nothing has changed, on the loop itself; else make the answer."""
     until = time.monotonic() + BUDGET_S
+    key = key_of(request)
+    if not key:
+        return await _answer_slowly(request, parts, lambda _: _Question(read()), until)
+    state = await _states(request, parts).find(key)
+    question = _Question(read())
+    asked = basket_asked(question.basket)
+    found = kept_offers(state, asked) or await _in_time(parts, state, asked, until)
+    return _response(request, question, found)
 
-    def look() -> tuple[_Question, CheckoutAnswer]:
+
+_State = tuple[object, ...]
+
+
+def _states(request: Request, parts: Wiring) -> Together[str, _State]:
+    """Return what looks up keys, and the state of everything a price is made of, for all who ask at a time."""
+
+    def look(keys: Collection[str]) -> dict[str, _State | Exception]:
+        found: dict[str, _State | Exception] = {}
+        with parts.sessions.begin() as session:
+            for key in keys:
+                try:
+                    who_has_key(session, key, parts.real_clock(), asks_checkout=True)
+                except ServiceError as refused:
+                    found[key] = refused
+            state = key_now(session, parts.clock())
+        return dict.fromkeys(keys, state) | found
+
+    kept: Together[str, _State] | None = getattr(request.app.state, "checkout_states", None)
+    if kept is None:
+        kept = request.app.state.checkout_states = Together(look)
+    return kept
+
+
+async def _answer_slowly(
+    request: Request, parts: Wiring, read: Callable[[Session], _Question], until: float, *, by_key: bool = True
+) -> Response:
+    """Answer somebody who is recognised by more than a key, or whose format is looked up first."""
+
+    def look() -> tuple[_Question, _State]:
         with parts.sessions.begin() as session:
             if by_key:
                 recognise(request, session, parts.real_clock())
-            question = read(session)
-            return question, offers_for(session, basket_asked(question.basket), parts.clock())
+            return read(session), key_now(session, parts.clock())
 
-    question, found = await to_thread.run_sync(look, limiter=_THREADS)
+    question, state = await to_thread.run_sync(look, limiter=_THREADS)
+    asked = basket_asked(question.basket)
+    found = kept_offers(state, asked) or await _in_time(parts, state, asked, until)
+    return _response(request, question, found)
+
+
+async def _in_time(parts: Wiring, state: _State, asked: BasketAsked, until: float) -> CheckoutAnswer:
+    """Return a basket's answer, made now; carriers that have to be asked have what is left of the budget."""
+    found = await _made(parts, state, asked)
     waits = found.waits_for
-
-    def look_again() -> CheckoutAnswer:
-        with parts.sessions.begin() as session:
-            return offers_for(session, basket_asked(question.basket), parts.clock(), anew=True)
-
     if waits and await _IN_TIME.ask(parts.sessions, parts.outside, waits, parts.clock(), until):
-        found = await to_thread.run_sync(look_again, limiter=_THREADS)
+        found = await _made(parts, state, asked, anew=True)
+    return found
+
+
+_making: dict[tuple[int, _State, BasketAsked, bool], asyncio.Task[CheckoutAnswer]] = {}
+"""What is being made just now: by application, the state of everything, basket, and whether it must be made anew.
+
+With the state in it, who asks after a change never gets what was begun before.
+"""
+
+
+async def _made(parts: Wiring, state: _State, asked: BasketAsked, *, anew: bool = False) -> CheckoutAnswer:
+    key = (id(parts), state, asked, anew)
+
+    def make() -> CheckoutAnswer:
+        with parts.sessions.begin() as session:
+            return offers_for(session, asked, parts.clock(), anew=anew)
+
+    if key not in _making:
+        _making[key] = asyncio.create_task(to_thread.run_sync(make, limiter=_THREADS))
+        _making[key].add_done_callback(lambda _: _making.pop(key, None))
+    return await asyncio.shield(_making[key])
+
+
+def _response(request: Request, question: _Question, found: CheckoutAnswer) -> Response:
     body = _written(found, question.own)
     tag = f'"{hashlib.sha256(body).hexdigest()[:20]}"'
     kept = f"private, max-age={found.keep_s}" if found.keep_s and not found.waits_for else "no-store"

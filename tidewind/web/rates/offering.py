@@ -12,15 +12,22 @@ from tidewind.core.checkout.written import Checkout
 from tidewind.services.planning import all_choices
 from tidewind.services.rates import (
     NOTHING,
+    BasketAsked,
     CheckoutAnswer,
+    all_cases,
+    basket_of_order,
     checkout_in_force,
     checkout_versions,
+    drop_case,
+    keep_case,
     newest_checkout,
     offers_for,
     read_tables_file,
     rehearse_offers,
     restore_checkout,
+    run_case,
     save_checkout,
+    sold_by_offer,
     tables_file,
     try_checkout,
 )
@@ -29,15 +36,21 @@ from tidewind.web.files import CSV, XLSX, answers_with, download, uploaded
 from tidewind.web.rates.for_stores import basket_asked
 from tidewind.web.rates.offering_schemas import (
     AbsentOut,
-    AtThresholdOut,
+    AtValueOut,
+    BasketIn,
+    BasketLineIn,
     BasketTriedOut,
     ByOfferOut,
+    CaseIn,
+    CaseOut,
     CheckoutIn,
     CheckoutOut,
     CheckoutVersionOut,
     OfferedOut,
     OffersRehearsedOut,
     RehearseOffersIn,
+    RunCasesIn,
+    SoldByOfferOut,
     TableFaultOut,
     TablesReadOut,
     TryIn,
@@ -109,7 +122,9 @@ def _tried(draft: Checkout, found: CheckoutAnswer, took_ms: int) -> BasketTriedO
 def rehearse(body: RehearseOffersIn, _who: Shipper, session: Tx, now: Now) -> OffersRehearsedOut:
     """Say what the orders of the last 90 days would have paid by offers that are not saved, against what they cost."""
     draft = try_checkout(session, body.body, now)
-    found = rehearse_offers(session, draft, checkout_in_force(session, now)[1], body.offer, body.rising_bp, now)
+    found = rehearse_offers(
+        session, draft, checkout_in_force(session, now)[1], body.offer, body.rising_bp, now, body.turn
+    )
     made = found.made
     return OffersRehearsedOut(
         days=found.days,
@@ -122,8 +137,8 @@ def rehearse(body: RehearseOffersIn, _who: Shipper, session: Tx, now: Now) -> Of
         offers=[ByOfferOut.model_validate(one) for one in made.offers.values()],
         without=len(made.without),
         without_numbers=made.without[:NUMBERS_SHOWN],
-        curve=[AtThresholdOut.model_validate(point) for point in found.curve],
-        proposed=AtThresholdOut.model_validate(found.proposed) if found.proposed else None,
+        curve=[AtValueOut.model_validate(point) for point in found.curve],
+        proposed=AtValueOut.model_validate(found.proposed) if found.proposed else None,
     )
 
 
@@ -138,3 +153,54 @@ def read_tables_of(file: UploadFile, _who: Shipper, session: Tx) -> TablesReadOu
     """Read rate tables out of a CSV or XLSX file, to be looked at; nothing is saved."""
     tables, wrong = read_tables_file(session, *uploaded(file, MOST_FILE_BYTES))
     return TablesReadOut(tables=tables, wrong=wrong)
+
+
+@router.get("/checkout/sold")
+def sold(_who: Shipper, session: Tx, now: Now) -> list[SoldByOfferOut]:
+    """Return what came of each version of each offer in the last 90 days: paid by buyers, against what it cost."""
+    return [SoldByOfferOut.model_validate(one) for one in sold_by_offer(session, now)]
+
+
+@router.get("/checkout/basket-of/{number}")
+def basket_of(number: str, _who: Shipper, session: Tx) -> BasketIn:
+    """Return the basket of an order, to be tried."""
+    return _basket(basket_of_order(session, number))
+
+
+@router.post("/checkout/cases/run")
+def run_cases(body: RunCasesIn, _who: Shipper, session: Tx, now: Now) -> list[CaseOut]:
+    """Try every kept basket with offers that are not saved, and say what would move."""
+    draft = try_checkout(session, body.body, now)
+    found = []
+    for case in all_cases(session):
+        asked = basket_asked(BasketIn.model_validate(case.basket))
+        found.append(CaseOut.model_validate(run_case(session, case, asked, draft, now)))
+    return found
+
+
+@router.post("/checkout/cases", status_code=201)
+def keep(body: CaseIn, _who: Shipper, session: Tx, now: Now) -> CaseOut:
+    """Keep a basket with what the newest offers give it; one of that name is kept anew."""
+    newest = newest_checkout(session)
+    draft = try_checkout(session, newest.body if newest else NOTHING, now)
+    basket, asked = body.basket.model_dump(mode="json"), basket_asked(body.basket)
+    row = keep_case(session, body.name, basket, asked, draft, now)
+    return CaseOut(id=row.id, name=row.name, basket=body.basket, moved=[])
+
+
+@router.delete("/checkout/cases/{case_id}", status_code=204)
+def drop(case_id: int, _who: Shipper, session: Tx) -> None:
+    """Keep a basket no longer."""
+    drop_case(session, case_id)
+
+
+def _basket(asked: BasketAsked) -> BasketIn:
+    lines = [BasketLineIn(sku=sku, quantity=pieces, unit_price_minor=price) for sku, pieces, price in asked.lines]
+    return BasketIn(
+        lines=lines,
+        country=asked.country,
+        postcode=asked.postcode,
+        region=asked.region,
+        channel=asked.channel,
+        business=not asked.home,
+    )

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import date, datetime
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
 from tidewind.web.base.schemas import Count, Out, Short
 
@@ -130,10 +130,11 @@ class TablesReadOut(BaseModel):
 
 
 class RehearseOffersIn(BaseModel):
-    """Offers that are rehearsed over the last 90 days; with an offer's code, the curve of its free threshold, too."""
+    """Offers that are rehearsed over the last 90 days; with an offer's code, its curve as it is turned, too."""
 
     body: dict[str, Any]
     offer: Annotated[str, Field(max_length=30)] = ""
+    turn: Literal["free", "percent", "flat"] = "free"
     rising_bp: Annotated[int, Field(ge=0, le=10_000, description="How many of the baskets just below would rise")] = 0
 
 
@@ -146,10 +147,10 @@ class ByOfferOut(Out):
     cost: int
 
 
-class AtThresholdOut(Out):
-    """The margin, were the offer free from a value on, and how many orders would go free."""
+class AtValueOut(Out):
+    """The margin, were the offer turned to a value, and how many orders would go free."""
 
-    from_value: int
+    value: int
     margin: int
     free: int
 
@@ -167,8 +168,49 @@ class OffersRehearsedOut(BaseModel):
     offers: list[ByOfferOut]
     without: int
     without_numbers: list[str]
-    curve: list[AtThresholdOut]
-    proposed: AtThresholdOut | None
+    curve: list[AtValueOut]
+    proposed: AtValueOut | None
+
+
+class SoldByOfferOut(Out):
+    """What buyers paid for sending by one version of an offer, and what sending their orders cost, in minor units."""
+
+    offer: str
+    version: int
+    name: str
+    orders: int
+    paid: int
+    cost: int
+
+
+class CaseIn(BaseModel):
+    """A basket to be kept under a name, with what it is offered now."""
+
+    name: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=80)]
+    basket: BasketIn
+
+
+class RunCasesIn(BaseModel):
+    """Offers with which the kept baskets are tried; nothing is saved."""
+
+    body: dict[str, Any]
+
+
+class MovedOut(Out):
+    """An offer's price before and now; none where it was not there, or is no more."""
+
+    name: str
+    before: int | None
+    after: int | None
+
+
+class CaseOut(Out):
+    """A kept basket: what moved since somebody last looked; nothing where all is as it was."""
+
+    id: int
+    name: str
+    basket: BasketIn
+    moved: list[MovedOut]
 
 
 class CheckoutVersionOut(Out):

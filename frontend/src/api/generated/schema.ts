@@ -1725,6 +1725,106 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/checkout/sold": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Sold
+         * @description Return what came of each version of each offer in the last 90 days: paid by buyers, against what it cost.
+         */
+        get: operations["sold_api_checkout_sold_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/checkout/basket-of/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Basket Of
+         * @description Return the basket of an order, to be tried.
+         */
+        get: operations["basket_of_api_checkout_basket_of__number__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/checkout/cases/run": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Run Cases
+         * @description Try every kept basket with offers that are not saved, and say what would move.
+         */
+        post: operations["run_cases_api_checkout_cases_run_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/checkout/cases": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Keep
+         * @description Keep a basket with what the newest offers give it; one of that name is kept anew.
+         */
+        post: operations["keep_api_checkout_cases_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/checkout/cases/{case_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Drop
+         * @description Keep a basket no longer.
+         */
+        delete: operations["drop_api_checkout_cases__case_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/checkout/v1/offers": {
         parameters: {
             query?: never;
@@ -5173,12 +5273,12 @@ export interface components {
             descending: boolean;
         };
         /**
-         * AtThresholdOut
-         * @description The margin, were the offer free from a value on, and how many orders would go free.
+         * AtValueOut
+         * @description The margin, were the offer turned to a value, and how many orders would go free.
          */
-        AtThresholdOut: {
-            /** From Value */
-            from_value: number;
+        AtValueOut: {
+            /** Value */
+            value: number;
             /** Margin */
             margin: number;
             /** Free */
@@ -5798,6 +5898,28 @@ export interface components {
             services: components["schemas"]["ServiceOnCard"][];
             /** Versions */
             versions: components["schemas"]["CardVersionOut"][];
+        };
+        /**
+         * CaseIn
+         * @description A basket to be kept under a name, with what it is offered now.
+         */
+        CaseIn: {
+            /** Name */
+            name: string;
+            basket: components["schemas"]["BasketIn"];
+        };
+        /**
+         * CaseOut
+         * @description A kept basket: what moved since somebody last looked; nothing where all is as it was.
+         */
+        CaseOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            basket: components["schemas"]["BasketIn"];
+            /** Moved */
+            moved: components["schemas"]["tidewind__web__rates__offering_schemas__MovedOut"][];
         };
         /**
          * CellOut
@@ -6988,7 +7110,7 @@ export interface components {
             /** Parcels */
             parcels: number;
             /** Left */
-            left: components["schemas"]["MovedOut"][];
+            left: components["schemas"]["tidewind__web__handover__schemas__departing__MovedOut"][];
         };
         /** Health */
         Health: {
@@ -7818,27 +7940,6 @@ export interface components {
             only_try: boolean;
         };
         /**
-         * MovedOut
-         * @description An order whose label goes with another departure: when it arrives then, and whether that misses its promise.
-         */
-        MovedOut: {
-            /** Order Id */
-            order_id: number;
-            /** Order Number */
-            order_number: string;
-            /**
-             * Leaves
-             * Format: date
-             */
-            leaves: string;
-            /** Before */
-            before: string | null;
-            /** Arrives */
-            arrives: string | null;
-            /** Late */
-            late: boolean;
-        };
-        /**
          * NumberIn
          * @description The number that a carrier put on a parcel.
          */
@@ -7911,8 +8012,8 @@ export interface components {
             /** Without Numbers */
             without_numbers: string[];
             /** Curve */
-            curve: components["schemas"]["AtThresholdOut"][];
-            proposed: components["schemas"]["AtThresholdOut"] | null;
+            curve: components["schemas"]["AtValueOut"][];
+            proposed: components["schemas"]["AtValueOut"] | null;
         };
         /**
          * OrderAside
@@ -9599,7 +9700,7 @@ export interface components {
         };
         /**
          * RehearseOffersIn
-         * @description Offers that are rehearsed over the last 90 days; with an offer's code, the curve of its free threshold, too.
+         * @description Offers that are rehearsed over the last 90 days; with an offer's code, its curve as it is turned, too.
          */
         RehearseOffersIn: {
             /** Body */
@@ -9611,6 +9712,12 @@ export interface components {
              * @default
              */
             offer: string;
+            /**
+             * Turn
+             * @default free
+             * @enum {string}
+             */
+            turn: "free" | "percent" | "flat";
             /**
              * Rising Bp
              * @description How many of the baskets just below would rise
@@ -9893,6 +10000,16 @@ export interface components {
             rules: {
                 [key: string]: unknown;
             }[];
+        };
+        /**
+         * RunCasesIn
+         * @description Offers with which the kept baskets are tried; nothing is saved.
+         */
+        RunCasesIn: {
+            /** Body */
+            body: {
+                [key: string]: unknown;
+            };
         };
         /**
          * SaidOut
@@ -10313,6 +10430,24 @@ export interface components {
             fix: string;
             /** About */
             about: string;
+        };
+        /**
+         * SoldByOfferOut
+         * @description What buyers paid for sending by one version of an offer, and what sending their orders cost, in minor units.
+         */
+        SoldByOfferOut: {
+            /** Offer */
+            offer: string;
+            /** Version */
+            version: number;
+            /** Name */
+            name: string;
+            /** Orders */
+            orders: number;
+            /** Paid */
+            paid: number;
+            /** Cost */
+            cost: number;
         };
         /**
          * SplitIO
@@ -10980,6 +11115,39 @@ export interface components {
              * Format: date-time
              */
             created_at: string;
+        };
+        /**
+         * MovedOut
+         * @description An order whose label goes with another departure: when it arrives then, and whether that misses its promise.
+         */
+        tidewind__web__handover__schemas__departing__MovedOut: {
+            /** Order Id */
+            order_id: number;
+            /** Order Number */
+            order_number: string;
+            /**
+             * Leaves
+             * Format: date
+             */
+            leaves: string;
+            /** Before */
+            before: string | null;
+            /** Arrives */
+            arrives: string | null;
+            /** Late */
+            late: boolean;
+        };
+        /**
+         * MovedOut
+         * @description An offer's price before and now; none where it was not there, or is no more.
+         */
+        tidewind__web__rates__offering_schemas__MovedOut: {
+            /** Name */
+            name: string;
+            /** Before */
+            before: number | null;
+            /** After */
+            after: number | null;
         };
     };
     responses: never;
@@ -14612,6 +14780,185 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["TablesReadOut"];
                 };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sold_api_checkout_sold_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SoldByOfferOut"][];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    basket_of_api_checkout_basket_of__number__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example LL-20381 */
+                number: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BasketIn"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    run_cases_api_checkout_cases_run_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "body": {}
+                 *     }
+                 */
+                "application/json": components["schemas"]["RunCasesIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaseOut"][];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep_api_checkout_cases_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "name": "Ana Lopes",
+                 *       "basket": {
+                 *         "lines": [
+                 *           {
+                 *             "sku": "HF-02",
+                 *             "quantity": 2
+                 *           }
+                 *         ],
+                 *         "country": "PT",
+                 *         "postcode": "3500-108",
+                 *         "city": "Viseu",
+                 *         "region": ""
+                 *       }
+                 *     }
+                 */
+                "application/json": components["schemas"]["CaseIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaseOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    drop_api_checkout_cases__case_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example 1 */
+                case_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Problem details */
             default: {
@@ -19184,7 +19531,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["MovedOut"][];
+                    "application/json": components["schemas"]["tidewind__web__handover__schemas__departing__MovedOut"][];
                 };
             };
             /** @description Problem details */

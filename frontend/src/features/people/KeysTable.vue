@@ -6,7 +6,7 @@ import { day, dayAndClock } from "../../shared/format";
 import { useMe } from "../../shared/session";
 import { CheckField, DataTable, ErrorNote, FormDialog, SelectField } from "../../shared/ui";
 import CopyLine from "./CopyLine.vue";
-import { keysQuery, makeKey, revokeKey } from "./queries";
+import { changeKey, keysQuery, makeKey, revokeKey } from "./queries";
 import { ROLES, roleName } from "./roles";
 
 const client = useQueryClient();
@@ -22,6 +22,8 @@ const making = ref<{
   name: string;
   role: Schemas["KeyIn"]["role"];
   reads_only: boolean;
+  scope: Schemas["KeyIn"]["scope"];
+  per_minute: number;
   days: number | null;
 }>();
 const made = ref<{ name: string; key: string }>();
@@ -30,6 +32,13 @@ const make = useMutation({
   onSuccess: (fresh) => {
     made.value = { name: making.value!.name, key: fresh.key };
     making.value = undefined;
+    void again();
+  },
+});
+const change = useMutation({
+  mutationFn: (key: { id: number; name: string }) => changeKey(key.id),
+  onSuccess: (fresh, key) => {
+    made.value = { name: `${key.name} (the one before it works for another day)`, key: fresh.key };
     void again();
   },
 });
@@ -43,11 +52,20 @@ const revoke = useMutation({ mutationFn: revokeKey, onSuccess: again });
       <span class="mute">For scripts and stores. A key ends with the person who made it</span
       ><span class="grow" /><v-btn
         variant="outlined"
-        @click="making = { name: '', role: 'shipper', reads_only: false, days: 365 }"
+        @click="
+          making = {
+            name: '',
+            role: 'shipper',
+            reads_only: false,
+            scope: 'all',
+            per_minute: 3000,
+            days: 365,
+          }
+        "
         >Make a key</v-btn
       >
     </div>
-    <ErrorNote :error="revoke.error.value" />
+    <ErrorNote :error="revoke.error.value ?? change.error.value" />
     <div v-if="made" class="note" role="status">
       The key for {{ made.name }}, shown this once only:
       <CopyLine label="API key" :text="made.key" />
@@ -66,7 +84,11 @@ const revoke = useMutation({ mutationFn: revokeKey, onSuccess: again });
         <td>
           <b>{{ k.name }}</b>
         </td>
-        <td>{{ roleName(k.role) }}{{ k.reads_only ? ", reading only" : "" }}</td>
+        <td>
+          {{ k.scope === "checkout" ? "Ask at the checkout" : roleName(k.role)
+          }}{{ k.reads_only && k.scope === "all" ? ", reading only" : "" }}
+          <span class="mute nowrap">{{ k.per_minute }} a minute</span>
+        </td>
         <td>{{ k.person }}</td>
         <td class="nowrap">{{ day(k.made_at) }}</td>
         <td class="nowrap">
@@ -74,6 +96,9 @@ const revoke = useMutation({ mutationFn: revokeKey, onSuccess: again });
         </td>
         <td class="nowrap">{{ k.used_at ? dayAndClock(k.used_at, zone) : "never" }}</td>
         <td class="right">
+          <button v-if="k.works" class="link" type="button" @click="change.mutate(k)">
+            Change for another
+          </button>
           <button v-if="k.works" class="link" type="button" @click="revoke.mutate(k.id)">
             Revoke
           </button>
@@ -91,8 +116,23 @@ const revoke = useMutation({ mutationFn: revokeKey, onSuccess: again });
         <v-text-field v-model="making.name" v-first class="w6" label="What it is for" required />
         <SelectField v-model="making.role" class="w3" label="Role" above :items="ROLES" />
         <SelectField v-model="making.days" class="w3" label="Works for" above :items="LASTS" />
+        <v-text-field
+          v-model.number="making.per_minute"
+          class="w3"
+          type="number"
+          min="1"
+          max="100000"
+          label="Requests a minute"
+        />
       </div>
-      <CheckField v-model="making.reads_only" label="Reading only" />
+      <CheckField
+        :model-value="making.scope === 'checkout'"
+        label="For a store's checkout: asks prices, opens nothing else"
+        @update:model-value="
+          making = { ...making, scope: $event ? 'checkout' : 'all', reads_only: $event }
+        "
+      />
+      <CheckField v-if="making.scope === 'all'" v-model="making.reads_only" label="Reading only" />
       <template #actions
         ><v-btn type="submit" :loading="make.isPending.value">Make the key</v-btn></template
       >

@@ -64,6 +64,9 @@ export const takeFactorOff = (password: string) =>
 export const makeKey = async (body: Schemas["KeyIn"]) =>
   need(await api.POST("/api/keys", { body }));
 
+export const changeKey = async (key_id: number) =>
+  need(await api.POST("/api/keys/{key_id}/change", { params: { path: { key_id } } }));
+
 export const revokeKey = (id: number) =>
   api.DELETE("/api/keys/{key_id}", { params: { path: { key_id: id } } });
 

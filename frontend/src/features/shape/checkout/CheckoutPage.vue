@@ -4,9 +4,11 @@ import { computed, reactive, ref, watch } from "vue";
 import OfferCard from "./OfferCard.vue";
 import OffersRehearsal from "./OffersRehearsal.vue";
 import RateTableEditor from "./RateTableEditor.vue";
+import KeptBaskets from "./KeptBaskets.vue";
 import ShopperView from "./ShopperView.vue";
 import {
   BEGINNINGS,
+  basketOfOrder,
   checkoutQuery,
   codeOf,
   nameOf,
@@ -18,10 +20,11 @@ import {
   type Body,
   type Offer,
   type RateTable,
+  type Turn,
 } from "./offers";
-import { country, dayAndClock, minorOf } from "../../../shared/format";
+import { amountText, country, dayAndClock, instantOf, minorOf } from "../../../shared/format";
 import { useMe } from "../../../shared/session";
-import { ErrorNote } from "../../../shared/ui";
+import { DateField, ErrorNote, SelectField } from "../../../shared/ui";
 
 /** What shoppers are offered: sentences and tables on the left, what a basket gets of them, while they are typed, on the right. */
 const client = useQueryClient();
@@ -68,9 +71,12 @@ function picked(event: Event): void {
   if (input.files?.[0]) read.mutate(input.files[0]);
   input.value = "";
 }
-function freeFrom(code: string, from_minor: number): void {
+function turned(code: string, turn: Turn, value: number): void {
   const offer = body.value.offers.find((o) => o.code === code);
-  if (offer) put({ ...offer, free: { ...offer.free, from_minor } });
+  if (!offer) return;
+  if (turn === "free") put({ ...offer, free: { ...offer.free, from_minor: value } });
+  else if (turn === "percent") put({ ...offer, percent_bp: value });
+  else put({ ...offer, price: { kind: "flat", minor: value } });
 }
 function up(place: number): void {
   const all = [...body.value.offers];
@@ -127,6 +133,30 @@ const asked = computed<Basket | undefined>(() => {
     postcode: basket.postcode.trim(),
   } as Basket;
 });
+/** A basket as it was kept or ordered, put into the fields. */
+function take(kept: Basket): void {
+  basket.goods = kept.lines.map((l) => `${l.quantity} × ${l.sku}`).join(", ");
+  const worth = kept.lines.reduce((n, l) => n + l.quantity * (l.unit_price_minor ?? 0), 0);
+  basket.value = amountText(worth, currency.value);
+  basket.country = kept.country;
+  basket.postcode = kept.postcode ?? "";
+}
+const number = ref("");
+const ordered = useMutation({
+  mutationFn: () => basketOfOrder(number.value.trim()),
+  onSuccess: (found) => {
+    take(found);
+    number.value = "";
+  },
+});
+const holdsFrom = ref<string | null>(null);
+const holdsAt = ref("00:00");
+const HOUR = /^([01]\d|2[0-3]):[0-5]\d$/;
+const KEEPS = [
+  { value: 0, title: "not at all" },
+  { value: 60, title: "a minute" },
+  { value: 300, title: "five minutes" },
+];
 const trying = ref<[Body, Basket]>();
 let timer: number | undefined;
 watch(
@@ -154,11 +184,15 @@ const save = useMutation({
       body: copy(body.value) as unknown as Record<string, unknown>,
       base_version: base.value,
       note: "",
+      holds_from: holdsFrom.value
+        ? instantOf(holdsFrom.value, holdsAt.value || "00:00", zone.value)
+        : null,
     }),
   onSuccess: (saved) => {
     base.value = saved.version;
     client.setQueryData(checkoutQuery.queryKey, saved);
     body.value = copy(saved.body);
+    holdsFrom.value = null;
   },
 });
 const { isPending: saving } = save;
@@ -245,6 +279,15 @@ function discard(): void {
             @change="putTable"
             @remove="body.tables = body.tables.filter((one) => one.code !== t.code)"
           />
+          <p v-if="editable" class="acts">
+            <SelectField
+              label="Stores may keep an answer"
+              above
+              :model-value="body.keep_s ?? 0"
+              :items="KEEPS"
+              @update:model-value="body = { ...body, keep_s: $event }"
+            />
+          </p>
           <template v-if="data && data.versions.length > 1 && editable">
             <h3>Versions</h3>
             <p v-for="v in data.versions" :key="v.id" class="small">
@@ -264,9 +307,16 @@ function discard(): void {
             <v-text-field v-model="basket.country" class="w2" label="Country" maxlength="2" />
             <v-text-field v-model="basket.postcode" class="w2" label="Postcode" />
           </div>
-          <ErrorNote :error="untried" />
+          <form class="form-grid basket" @submit.prevent="number.trim() && ordered.mutate()">
+            <v-text-field v-model="number" class="w4" label="or an order's number" />
+            <v-btn type="submit" variant="outlined" class="w2" :disabled="!number.trim()"
+              >Take its basket</v-btn
+            >
+          </form>
+          <ErrorNote :error="untried ?? ordered.error.value" />
           <ShopperView :tried="tried" :where="where" />
-          <OffersRehearsal v-if="trying" :body="trying[0]" @free="freeFrom" />
+          <KeptBaskets v-if="trying" :body="trying[0]" :basket="asked" @take="take" />
+          <OffersRehearsal v-if="trying" :body="trying[0]" @turn="turned" />
         </aside>
       </div>
     </div>
@@ -279,11 +329,13 @@ function discard(): void {
         <span v-else>Shoppers see it from the moment it is saved; what was before is kept.</span>
       </div>
       <span class="grow" />
+      <DateField v-model="holdsFrom" class="when" label="Holds from, else at once" clearable />
+      <v-text-field v-if="holdsFrom" v-model="holdsAt" class="clock" label="at" />
       <button type="button" class="link" @click="discard">Leave it as it was</button>
       <v-btn
         size="large"
         :loading="saving"
-        :disabled="!!tried?.errors.length"
+        :disabled="!!tried?.errors.length || (!!holdsFrom && !HOUR.test(holdsAt))"
         @click="save.mutate()"
       >
         Save the checkout
@@ -331,6 +383,12 @@ aside {
   padding: 10px 18px;
   background: var(--sheet);
   border-top: 1px solid var(--line);
+}
+.tray .when {
+  max-width: 210px;
+}
+.tray .clock {
+  max-width: 90px;
 }
 .tray b {
   display: block;

@@ -1,14 +1,20 @@
 <script setup lang="ts">
 import { useQuery } from "@tanstack/vue-query";
 import { computed, ref } from "vue";
-import { nameOf, rehearsedQuery, type Body } from "./offers";
+import { nameOf, percentText, rehearsedQuery, soldQuery, type Body, type Turn } from "./offers";
 import { count, money } from "../../../shared/format";
 import { ErrorNote, SelectField } from "../../../shared/ui";
 
 /** What the last 90 days would have paid by the offers as they stand here, against what sending really cost; and from
  * which value on one of them can be free without costing more than today. */
 const props = defineProps<{ body: Body }>();
-const emit = defineEmits<{ free: [code: string, from: number] }>();
+const emit = defineEmits<{ turn: [code: string, turn: Turn, value: number] }>();
+const turn = ref<Turn>("free");
+const TURNS: { value: Turn; title: string }[] = [
+  { value: "free", title: "free from a value" },
+  { value: "percent", title: "a percentage on it" },
+  { value: "flat", title: "one price" },
+];
 const picked = ref("");
 const rising = ref(0);
 const chosen = computed({
@@ -17,11 +23,26 @@ const chosen = computed({
 });
 const { data, error } = useQuery(
   computed(() => ({
-    ...rehearsedQuery(props.body, chosen.value, rising.value * 100),
+    ...rehearsedQuery(
+      props.body,
+      chosen.value,
+      turn.value,
+      turn.value === "free" ? rising.value * 100 : 0,
+    ),
     enabled: props.body.offers.length > 0,
   })),
 );
 const currency = computed(() => data.value?.currency ?? "EUR");
+const { data: sold } = useQuery(soldQuery);
+/** What a point of the curve is called: "free from €40.00", "5 % on top", "€4.90". */
+const called = (value: number) =>
+  turn.value === "free"
+    ? `free from ${sum(value)}`
+    : turn.value === "flat"
+      ? sum(value)
+      : value
+        ? `${percentText(value)} ${value < 0 ? "off" : "on top"}`
+        : "as it costs";
 const sum = (minor: number) => money(minor, currency.value);
 const rest = computed(() => (data.value ? data.value.would_pay_minor - data.value.cost_minor : 0));
 const before = computed(() => (data.value ? data.value.in_force_minor - data.value.cost_minor : 0));
@@ -74,8 +95,9 @@ const line = computed(() => {
         ><span :class="{ stop: o.paid < o.cost }">{{ sum(o.paid - o.cost) }}</span>
       </p>
       <div class="free">
-        <SelectField v-model="chosen" label="Free from: which offer" :items="items" />
-        <label class="small"
+        <SelectField v-model="chosen" label="Turn which offer" :items="items" />
+        <SelectField v-model="turn" label="What is turned" :items="TURNS" />
+        <label v-if="turn === 'free'" class="small"
           >Baskets just below that rise
           <input v-model.number="rising" type="range" min="0" max="60" step="5" />
           {{ rising }} %</label
@@ -85,29 +107,31 @@ const line = computed(() => {
         <svg
           :viewBox="`0 0 ${WIDE} ${HIGH}`"
           role="img"
-          :aria-label="`What would be left, were it free from ${sum(line.first.from_value)} to ${sum(line.last.from_value)} on`"
+          :aria-label="`What would be left, from ${called(line.first.value)} to ${called(line.last.value)}`"
         >
           <line class="today" x1="0" :x2="WIDE" :y1="line.today" :y2="line.today" />
           <path class="curve" :d="line.path" />
-          <circle v-for="d in line.dots" :key="d.from_value" :cx="d.x" :cy="d.y" r="2.5">
+          <circle v-for="d in line.dots" :key="d.value" :cx="d.x" :cy="d.y" r="2.5">
             <title>
-              free from {{ sum(d.from_value) }}: {{ sum(d.margin) }} left, {{ d.free }} go free
+              {{ called(d.value) }}: {{ sum(d.margin) }} left<template v-if="turn === 'free'" >,
+              {{ d.free }} go free</template >
             </title>
           </circle>
         </svg>
         <p class="row small mute">
-          <span>free from {{ sum(line.first.from_value) }}</span
-          ><span>{{ sum(line.last.from_value) }}</span>
+          <span>{{ called(line.first.value) }}</span><span>{{ called(line.last.value) }}</span>
         </p>
         <p v-if="data.proposed" class="small">
-          From <b>{{ sum(data.proposed.from_value) }}</b> on nothing is lost against today;
-          {{ count(data.proposed.free, "order") }} would go free.
+          With <b>{{ called(data.proposed.value) }}</b> nothing is lost against today<template
+            v-if="turn === 'free'"
+            >; {{ count(data.proposed.free, "order") }} would go free</template
+          >.
           <button
             type="button"
             class="link"
-            @click="emit('free', chosen, data.proposed.from_value)"
+            @click="emit('turn', chosen, turn, data.proposed.value)"
           >
-            Make it free from there
+            Make it so
           </button>
         </p>
         <p v-else class="small mute">At none of these values is as much left as today.</p>
@@ -115,6 +139,13 @@ const line = computed(() => {
       <p class="small mute">
         Taken for granted: each buyer takes the first offer, and a service costs what the one that
         was bought did.
+      </p>
+    </template>
+    <template v-if="sold?.length">
+      <h3>What offers brought, paid against cost</h3>
+      <p v-for="s in sold" :key="`${s.offer}@${s.version}`" class="row small">
+        <span>{{ s.name }}, version {{ s.version }}, {{ count(s.orders, "order") }}</span
+        ><span :class="{ stop: s.paid < s.cost }">{{ sum(s.paid) }} − {{ sum(s.cost) }}</span>
       </p>
     </template>
   </section>

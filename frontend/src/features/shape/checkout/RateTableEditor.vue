@@ -249,8 +249,17 @@ const worst = computed(() => props.faults.slice(0, 4));
       </table>
     </div>
     <p class="small mute">
-      {{ count(table.rows.length, "row") }}; the first that holds counts. Paste a block from a
-      spreadsheet into any cell. Ctrl+D fills down, Ctrl+Z takes back.
+      {{ count(table.rows.length, "row") }}; the {{ table.narrowest ? "narrowest" : "first" }} that
+      holds counts. Paste a block from a spreadsheet into any cell. Ctrl+D fills down, Ctrl+Z takes
+      back.
+      <button
+        v-if="editable"
+        type="button"
+        class="link"
+        @click="take({ ...table, narrowest: !table.narrowest })"
+      >
+        {{ table.narrowest ? "Let the first count" : "Let the narrowest count" }}
+      </button>
       <button v-if="editable" type="button" class="link" @click="emit('remove')">
         Take the table away
       </button>

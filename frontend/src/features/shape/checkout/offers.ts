@@ -51,10 +51,12 @@ export interface RateTable {
   by: By;
   bands: number[];
   rows: TableRow[];
+  narrowest?: boolean;
 }
 export interface Body {
   offers: Offer[];
   tables: RateTable[];
+  keep_s?: number;
 }
 export type Tried = Schemas["BasketTriedOut"];
 export type Basket = Schemas["BasketIn"];
@@ -76,17 +78,49 @@ export const triedQuery = (body: Body, basket: Basket) =>
 
 export type Rehearsed = Schemas["OffersRehearsedOut"];
 
+/** What of an offer is turned in a rehearsal: from where on it is free, its percentage, its one price. */
+export type Turn = Schemas["RehearseOffersIn"]["turn"];
+
 /** What the last 90 days would have paid by offers that are not saved. */
-export const rehearsedQuery = (body: Body, offer: string, rising_bp: number) =>
+export const rehearsedQuery = (body: Body, offer: string, turn: Turn, rising_bp: number) =>
   queryOptions({
-    queryKey: ["checkout", "rehearse", JSON.stringify([body, offer, rising_bp])],
+    queryKey: ["checkout", "rehearse", JSON.stringify([body, offer, turn, rising_bp])],
     queryFn: async () =>
       need(
-        await api.POST("/api/checkout/rehearse", { body: { body: { ...body }, offer, rising_bp } }),
+        await api.POST("/api/checkout/rehearse", {
+          body: { body: { ...body }, offer, turn, rising_bp },
+        }),
       ),
     placeholderData: (before) => before,
     gcTime: 30_000,
   });
+
+export type Case = Schemas["CaseOut"];
+
+/** The baskets that are kept, and what would move for each by offers that are not saved. */
+export const casesQuery = (body: Body) =>
+  queryOptions({
+    queryKey: ["checkout", "cases", JSON.stringify(body)],
+    queryFn: async () =>
+      need(await api.POST("/api/checkout/cases/run", { body: { body: { ...body } } })),
+    placeholderData: (before) => before,
+    gcTime: 30_000,
+  });
+
+export const keepCase = async (body: Schemas["CaseIn"]) =>
+  need(await api.POST("/api/checkout/cases", { body }));
+
+export const dropCase = (case_id: number) =>
+  api.DELETE("/api/checkout/cases/{case_id}", { params: { path: { case_id } } });
+
+/** What came of the offers: paid by buyers, against what sending their orders cost. */
+export const soldQuery = queryOptions({
+  queryKey: ["checkout", "sold"],
+  queryFn: async () => need(await api.GET("/api/checkout/sold")),
+});
+
+export const basketOfOrder = async (number: string) =>
+  need(await api.GET("/api/checkout/basket-of/{number}", { params: { path: { number } } }));
 
 export const saveCheckout = async (body: Schemas["CheckoutIn"]) =>
   need(await api.PUT("/api/checkout", { body }));
