@@ -22,6 +22,7 @@ from tidewind.db.migrate import migrate
 from tidewind.demo.load import load
 from tidewind.logs import configure
 from tidewind.running.cluster import FAST_FOR_TESTS, Cluster, free_port
+from tidewind.services.follow import forget_record
 from tidewind.services.planning import forget_kept
 from tidewind.services.rates import forget_answers
 from tidewind.settings import Settings
@@ -137,6 +138,7 @@ def wiring(database: str, outside_world: tuple[str, int, World], clock: Clock, k
     url, smtp_port, _ = outside_world
     forget_kept()
     forget_answers()
+    forget_record()
     settings = Settings(
         database_url=database,
         standins_url=url,

@@ -203,6 +203,7 @@ _PAGES = {
     "recipes",
     "requests",
     "returns",
+    "tracking",
     "rules",
     "set-up",
     "sign-in",

@@ -12,7 +12,7 @@ from tidewind.core import ledger
 from tidewind.core.ledger import Payer
 from tidewind.core.preflight import Candidate, preflight
 from tidewind.core.states.labels import LabelState
-from tidewind.core.tracking import TrackingState
+from tidewind.core.tracking.states import TrackingState
 from tidewind.core.voiding import VoidRule, void_refusal
 
 SUMS = st.integers(1, 50_000)

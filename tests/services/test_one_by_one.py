@@ -10,7 +10,7 @@ from sqlalchemy import select
 from tests.conftest import Clock
 from tests.services.steps import ask, books, buy, clear_orders, ids_of
 from tests.services.test_late_sales import Only
-from tidewind.core.tracking import TrackingState
+from tidewind.core.tracking.states import TrackingState
 from tidewind.db.tables import Order, Return, Shipment
 from tidewind.outside.carrier import CarrierEvent, SoldParcel, SoldReturn, VoidAnswer
 from tidewind.outside.errors import MaybeDone, NeverSent, NotBelieved, RefusedOutside

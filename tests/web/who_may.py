@@ -19,7 +19,7 @@ GET /api/rules/vocabulary | GET /api/rules/versions | GET /api/rules/file | GET 
 GET /api/work | GET /api/contacts | GET /api/addresses/suggest | POST /api/addresses/parse | GET /api/products
 GET /api/carriers | GET /api/rate-card/example | GET /api/shop | GET /api/carriers/{code}/cards/{card_id} | GET /api/rate-card/schema
 GET /api/orders/{order_id}/compare | POST /api/quote | POST /api/matrix | GET /api/checkout | GET /api/checkout/tables/file | POST /api/checkout/v1/offers | GET /api/checkout/v1/offers
-GET /api/products/file | GET /api/restricted | GET /api/restricted/try | GET /api/clearances
+GET /api/following | GET /api/products/file | GET /api/restricted | GET /api/restricted/try | GET /api/clearances
 GET /api/orders/{order_id}/photos | GET /api/photos/{photo_id} | GET /api/departures/photos | GET /api/packaging/stock | GET /api/packaging/orders | GET /api/departures | POST /api/departures/ways | GET /api/drop-off-points | GET /api/pickups | GET /api/batches | GET /api/returns | GET /api/cover | GET /api/printing | GET /api/printing/template
 """
 _BENCH = """
@@ -35,7 +35,8 @@ POST /api/benches/{name}/photos | GET /api/code-sheets/{what}.pdf | GET /api/ben
 _CARE = """
 PUT /api/orders/{order_id}/address | POST /api/orders/held | POST /api/orders/notes | POST /api/orders/billing-name
 POST /api/differences/{difference_id} | POST /api/contacts | DELETE /api/contacts/{contact_id} | POST /api/contacts/file
-GET /api/contacts/file | POST /api/returns | POST /api/returns/{return_id}/close
+GET /api/following/{shipment_id}/buyer | POST /api/following/{shipment_id}/buyer | GET /api/following/{shipment_id}/carrier
+POST /api/following/{shipment_id}/carrier | POST /api/following/{shipment_id}/seen-to | GET /api/contacts/file | POST /api/returns | POST /api/returns/{return_id}/close
 """
 _SHIP = """
 POST /api/pickups | POST /api/packaging/orders | POST /api/pickups/{pickup_id}/cancel | GET /api/pickups/{pickup_id}/chase | POST /api/pickups/{pickup_id}/chase

@@ -8,7 +8,7 @@ from datetime import date, timedelta
 
 from tidewind.core.quantities import Refused
 from tidewind.core.states.labels import LabelState
-from tidewind.core.tracking import TrackingState
+from tidewind.core.tracking.states import TrackingState
 
 
 @dataclass(frozen=True, slots=True)

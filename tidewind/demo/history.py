@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import random
 import secrets
+import unicodedata
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass, replace
 from datetime import UTC, date, datetime, time, timedelta
@@ -18,11 +19,14 @@ from tidewind.core import ledger
 from tidewind.core.addresses.check import Address
 from tidewind.core.calendar import add_working_days, is_working_day
 from tidewind.core.codes import s10_number, sscc
+from tidewind.core.destinations import destination_group
 from tidewind.core.options import Option
 from tidewind.core.order_facts import OrderFacts, Shop
 from tidewind.core.plan import Plan
 from tidewind.core.planning import plan
 from tidewind.core.stored import NO_HAND
+from tidewind.core.tracking.folding import Heard, fold, together
+from tidewind.core.tracking.states import FINAL, TrackingState, meaning_of
 from tidewind.db.bulk import write_rows
 from tidewind.db.tables import (
     Batch,
@@ -38,6 +42,7 @@ from tidewind.db.tables import (
     Shipment,
     TrackingEvent,
 )
+from tidewind.demo.under_way import Scan, UnderWay
 from tidewind.services.handover import cutoff_at, default_place
 from tidewind.services.orders import recipient_key, search_text
 from tidewind.services.planning import (
@@ -87,11 +92,15 @@ class _Sent:
     paid: int
 
 
-def load_history(sessions: sessionmaker[Session], now: datetime, days: int = DAYS, most_a_day: int = 56) -> int:
+def load_history(
+    sessions: sessionmaker[Session], now: datetime, days: int = DAYS, most_a_day: int = 56, standins_url: str = ""
+) -> int:
     """Load shipped orders day by day, the same ones for the same day, unless they are there; return how many.
 
-    All of them or none: a load that is cut off is begun anew.
+    All of them or none: a load that is cut off is begun anew.  With the stand-ins' address the days go up to
+    yesterday, and their carriers are told of what is on its way still.
     """
+    under_way = UnderWay(now)
     chance = random.Random(20_260_823)
     numbers, serials = count(14_000), count(1)
     made = 0
@@ -99,27 +108,43 @@ def load_history(sessions: sessionmaker[Session], now: datetime, days: int = DAY
     with sessions.begin() as session:
         if session.scalar(select(Order.id).where(Order.number.startswith("LL-14")).limit(1)):
             return 0
-        for back in range(days, SETTLED - 1, -1):
+        for back in range(days, 0 if standins_url else SETTLED - 1, -1):
             day = today - timedelta(days=back)
             if not is_working_day(day, "PT"):
                 continue
-            made += _one_day(session, chance, day, chance.randint(most_a_day // 2, most_a_day), numbers, serials)
+            many = chance.randint(most_a_day // 2, most_a_day)
+            made += _one_day(session, _Day(chance, day, back, numbers, serials, under_way), many)
             session.flush()
             session.expunge_all()  # else every day would carry the days before it
+        if standins_url:
+            under_way.tell(standins_url)
     return made
 
 
-def _one_day(
-    session: Session, chance: random.Random, day: date, many: int, numbers: count[int], serials: count[int]
-) -> int:
+@dataclass(frozen=True, slots=True)
+class _Day:
+    """A day of the history, ``back`` days ago, and what runs on from one day to the next."""
+
+    chance: random.Random
+    day: date
+    back: int
+    numbers: count[int]
+    serials: count[int]
+    under_way: UnderWay
+
+
+def _one_day(session: Session, when: _Day, many: int) -> int:
+    chance, day = when.chance, when.day
     at = datetime.combine(day, time(10), LISBON).astimezone(UTC)
     shop = core_shop(session, at)
     shop = replace(shop, rules=(), screen=None, carriers=carriers_in_force(session, day))
     products = session.scalars(select(Product).where(Product.weight_g.is_not(None), Product.length_mm.is_not(None)))
     goods = sorted(products, key=lambda p: p.sku)
-    sent = [s for s in (_order(chance, at, shop, goods, f"LL-{next(numbers)}") for _ in range(many)) if s]
+    sent = [s for s in (_order(chance, at, shop, goods, f"LL-{next(when.numbers)}") for _ in range(many)) if s]
+    today = when.under_way.now.astimezone(LISBON).date()
+    sent = [s for s in sent if _leaves(s) < today]  # what has not left yet is no history
     if sent:
-        _store(session, sent, shop, day, chance, serials)
+        _store(session, sent, shop, when)
     return len(sent)
 
 
@@ -132,7 +157,7 @@ def _order(chance: random.Random, at: datetime, shop: Shop, goods: Sequence[Prod
     ordered = at - timedelta(hours=chance.randint(1, 20))
     facts = OrderFacts(
         tuple(line_facts(str(n), p.sku, p.name, many, None, p.value_minor, p) for n, (p, many) in enumerate(lines)),
-        Address(name=name, street=street, city=city, postcode=postcode, country=country),
+        Address(name=name, street=street, city=city, postcode=postcode, country=country, email=_mail(name)),
         home=chance.random() < 0.85,
         promise=add_working_days(at.date(), within, "PT"),
         channel="larkspur",
@@ -146,9 +171,13 @@ def _order(chance: random.Random, at: datetime, shop: Shop, goods: Sequence[Prod
     return _Sent(number, ordered, facts, lines, made, made.chosen, paid)
 
 
-def _store(
-    session: Session, sent: Sequence[_Sent], shop: Shop, day: date, chance: random.Random, serials: count[int]
-) -> None:
+def _mail(name: str) -> str:
+    plain = unicodedata.normalize("NFKD", name).encode("ascii", "ignore").decode().lower()
+    return f"{plain.replace(' ', '.')}@buyers.example"
+
+
+def _store(session: Session, sent: Sequence[_Sent], shop: Shop, when: _Day) -> None:
+    day = when.day
     channel = session.scalars(select(Channel.id).where(Channel.code == "larkspur")).one()
     person = session.scalars(select(Person.id).order_by(Person.id)).first()
     noon = datetime.combine(day, time(11, 30), LISBON).astimezone(UTC)
@@ -164,7 +193,7 @@ def _store(
         )
         .returning(Batch.id)
     ).one()
-    ids = _insert(session, Order, [_order_row(s, channel, noon) for s in sent])
+    ids = _insert(session, Order, [_order_row(s, channel, noon, shop.origin) for s in sent])
     session.execute(insert(OrderLine), [
         {"order_id": order_id, "position": n, "sku": p.sku, "name": p.name, "quantity": many, "sent": 0,
          "unit_price_minor": p.value_minor, "weight_g": None}
@@ -178,16 +207,24 @@ def _store(
     )
     newest = [{"id": o, "newest_shipment_id": s} for o, s in zip(ids, shipments, strict=True)]
     write_rows(session, Order, ["newest_shipment_id"], newest)
+    parcels = [(shipment, s, n, p) for shipment, s in zip(shipments, sent, strict=True)
+               for n, p in enumerate(s.option.parcels, 1)]  # fmt: skip
+    numbers = [_number(s.option.carrier, next(when.serials)) for _, s, _, _ in parcels]
+    scans = [_scans(s, number, when) for (_, s, _, _), number in zip(parcels, numbers, strict=True)]
+    standings = [fold(Heard(scan.at, *meaning_of(scan.state)[:1], spot=scan.spot) for scan in seen) for seen in scans]
     labels = _insert(session, Label, [
         {"shipment_id": shipment, "parcel_no": n, "parcel": stored_parcel(p), "gross_g": p.gross_g,
-         "tracking_number": _number(s.option.carrier, next(serials)), "printed_at": noon,
-         "departure_id": departures[s.option.carrier, s.option.network, _leaves(s)], "handed_over_at": noon}
-        for shipment, s in zip(shipments, sent, strict=True) for n, p in enumerate(s.option.parcels, 1)
+         "tracking_number": number, "printed_at": noon, "handed_over_at": noon,
+         "departure_id": departures[s.option.carrier, s.option.network, _leaves(s)],
+         "tracking_state": stood.state, "tracking_since": stood.since,
+         "tracking_reason": meaning_of(seen[-1].state)[1] if stood.state is TrackingState.PROBLEM else "",
+         "last_event_at": stood.last.at if stood.last else None}
+        for (shipment, s, n, p), number, seen, stood in zip(parcels, numbers, scans, standings, strict=True)
     ])  # fmt: skip
-    of_label = [s for s in sent for _ in s.option.parcels]
     session.execute(
-        insert(TrackingEvent), [e for i, s in zip(labels, of_label, strict=True) for e in _events(i, s, chance)]
+        insert(TrackingEvent), [row for i, seen in zip(labels, scans, strict=True) for row in _event_rows(i, seen)]
     )
+    _stand(session, {shipment for shipment, *_ in parcels}, when.under_way.now)
     _post(session, [(s, shipment) for s, shipment in zip(sent, shipments, strict=True)], noon, day)
 
 
@@ -201,7 +238,7 @@ def _leaves(sent: _Sent) -> date:
     return sent.option.arrival.ship_date
 
 
-def _order_row(s: _Sent, channel: int, at: datetime) -> dict[str, Any]:
+def _order_row(s: _Sent, channel: int, at: datetime, home: Address) -> dict[str, Any]:
     option = s.option
     quote, arrival = option.quote, option.arrival
     made = stored_plan(s.made, option)
@@ -227,6 +264,7 @@ def _order_row(s: _Sent, channel: int, at: datetime) -> dict[str, Any]:
         "parcel_count": len(option.parcels),
         "planned_at": at,
         "basket": s.facts.basket,
+        "destination": destination_group(s.facts.address, home),
         "recipient_key": recipient_key(s.facts.address),
         "hand": NO_HAND,
         "tags": [],
@@ -290,6 +328,20 @@ def _shipment_row(order_id: int, s: _Sent, batch: int, at: datetime, session: Se
     }
 
 
+def _stand(session: Session, shipments: set[int], now: datetime) -> None:
+    """Let shipments stand as their parcels do; those that are not there yet are looked at soon."""
+    states: dict[int, list[TrackingState]] = {}
+    for shipment, state in session.execute(
+        select(Label.shipment_id, Label.tracking_state).where(Label.shipment_id.in_(shipments))
+    ):
+        states.setdefault(shipment, []).append(TrackingState(state))
+    rows = [
+        {"id": one, "tracking_state": together(all_), "next_look_at": None if FINAL.issuperset(all_) else now}
+        for one, all_ in states.items()
+    ]
+    write_rows(session, Shipment, ["tracking_state", "next_look_at"], rows)
+
+
 def _number(carrier: str, serial: int) -> str:
     return (
         s10_number("CP", f"{21_000_000 + serial:08d}", "PT")
@@ -298,22 +350,45 @@ def _number(carrier: str, serial: int) -> str:
     )
 
 
-def _events(label: int, s: _Sent, chance: random.Random) -> list[dict[str, Any]]:
+def _scans(s: _Sent, number: str, when: _Day) -> list[Scan]:
+    """Return what was scanned of a parcel up to now; of one that is on its way still, its carrier is told the rest."""
+    usual = _usual(s, when.chance)
+    if when.back >= SETTLED or not usual:
+        return usual
+    to = s.facts.address
+    promised = s.option.arrival.latest if s.option.arrival else when.day
+    scans = when.under_way.befalls(usual, when.back, promised, to.country)
+    when.under_way.note(s.option.carrier, number, scans)
+    return [scan for scan in scans if scan.at <= when.under_way.now]
+
+
+def _usual(s: _Sent, chance: random.Random) -> list[Scan]:
     """The way of one parcel: now and then a day or two late, by the service's habit, and never on a day off."""
     arrival = s.option.arrival
     if arrival is None:
         return []
-    days = 0
+    to, days = s.facts.address, 0
     if chance.randrange(100) < LATE_PERCENT.get(s.option.service, 5):
         days = chance.choice((1, 1, 2))
-    end = add_working_days(arrival.latest, days, s.facts.address.country)
+    early = chance.random() < 0.5 and not days
+    end = add_working_days(arrival.earliest if early else arrival.latest, days, to.country)
     left = datetime.combine(arrival.ship_date, time(18, 40), LISBON)
     there = datetime.combine(end, time(chance.randint(9, 17), chance.randrange(60)), LISBON)
     times = (left - timedelta(hours=7), left, left + timedelta(hours=5), there - timedelta(hours=2), there)
+    spots = ("Braga", "Braga", "Porto", to.city, to.city)
     return [
-        {"label_id": label, "at": at.astimezone(UTC), "state": state, "words": words, "spot": ""}
-        for at, (state, words) in zip(times, STAGES, strict=True)
+        Scan(at.astimezone(UTC), state, words, spot)
+        for at, (state, words), spot in zip(times, STAGES, spots, strict=True)
     ]
+
+
+def _event_rows(label: int, scans: Sequence[Scan]) -> list[dict[str, Any]]:
+    rows = []
+    for scan in scans:
+        state, reason = meaning_of(scan.state)
+        rows.append({"label_id": label, "at": scan.at, "state": state, "reason": reason, "words": scan.words,
+                     "spot": scan.spot})  # fmt: skip
+    return rows
 
 
 def _post(session: Session, bought: Sequence[tuple[_Sent, int]], at: datetime, day: date) -> None:

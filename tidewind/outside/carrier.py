@@ -11,7 +11,7 @@ from tidewind.core.addresses.check import Address
 from tidewind.core.consignments import Consignment, write_consignment
 from tidewind.core.tariffs.asked import AskedService
 from tidewind.core.tariffs.live import LiveAnswer
-from tidewind.core.tracking import TrackingState
+from tidewind.core.tracking.states import TrackingState
 from tidewind.outside.handing_over import ManifestTold, PickupAnswer, PickupWanted
 
 
@@ -77,12 +77,19 @@ class SoldReturn:
 
 @dataclass(frozen=True, slots=True)
 class CarrierEvent:
-    """One tracking event in our states."""
+    """One tracking event in our states; None for a ``code`` of the carrier that nobody has said the meaning of.
+
+    ``id`` is the carrier's own, if it has any; ``takes_back`` names an event that this one takes back.
+    """
 
     at: datetime
-    state: TrackingState
+    state: TrackingState | None
     words: str
     spot: str
+    code: str = ""
+    reason: str = ""
+    id: str = ""
+    takes_back: str = ""
 
 
 class CarrierClient(Protocol):

@@ -14,7 +14,7 @@ from tidewind.core.addresses.check import Address
 from tidewind.core.consignments import Consignment, write_consignment
 from tidewind.core.tariffs.asked import USUAL_DAYS, USUAL_MAX_G, AskedService
 from tidewind.core.tariffs.live import LiveAnswer, LivePrice
-from tidewind.core.tracking import TrackingState
+from tidewind.core.tracking.states import meaning_of
 from tidewind.metrics import OUTSIDE_CALLS
 from tidewind.outside.addresses import check_address
 from tidewind.outside.breaker import Breaker
@@ -24,7 +24,7 @@ from tidewind.outside.handing_over import ManifestTold, PickupAnswer, PickupWant
 from tidewind.outside.http import call
 
 PROTOCOL, MAJOR = "tidewind-carrier", "1"
-MOST_CARDS, MOST_CODES, MOST_POINTS = 50, 500, 5_000
+MOST_CARDS, MOST_CODES, MOST_POINTS, MOST_EVENTS = 50, 500, 5_000, 500
 _CODE = re.compile(r"[a-z0-9][a-z0-9-]{0,19}")
 
 
@@ -195,8 +195,10 @@ class HttpCarrier:
         """See CarrierClient."""
         answer = self._call("events", "GET", f"/tracking/{tracking_number}")
         try:
-            known = [told for told in answer.json()["events"] if told["code"] in self._states]
-            return [_event(told, TrackingState(self._states[told["code"]])) for told in known]
+            return [
+                _event(told, self._states.get(str(told["code"])[:40], ""))
+                for told in answer.json()["events"][:MOST_EVENTS]
+            ]
         except (ValueError, KeyError, TypeError, AttributeError) as error:
             raise NotBelieved(f"events that make no sense ({type(error).__name__})") from error
 
@@ -225,7 +227,9 @@ def _introduction(told: dict[str, Any], offered: dict[str, Any]) -> Introduction
     if not _CODE.fullmatch(str(who["code"])):
         raise ValueError(f"{who['code']!r:.40} is no code")
     name = _one_line(who["name"], 80)
-    states = {str(code)[:40]: TrackingState(state).value for code, state in told["states"].items()}
+    states = {str(code)[:40]: str(state) for code, state in told["states"].items()}
+    for state in states.values():
+        meaning_of(state)
     cards = tuple(dict(card) for card in offered["cards"])
     if not name or len(states) > MOST_CODES or len(cards) > MOST_CARDS:
         raise ValueError("no name, or more codes or cards than can be")
@@ -250,12 +254,22 @@ def _service(told: dict[str, Any]) -> AskedService:
     return AskedService(code, name, (low, high), int(told.get("max_g", USUAL_MAX_G)), f"{cutoff:%H:%M}")
 
 
-def _event(told: dict[str, Any], state: TrackingState) -> CarrierEvent:
+def _event(told: dict[str, Any], meaning: str) -> CarrierEvent:
     """Read an event; one whose time has no zone could be at any hour.  Raises ValueError, KeyError or TypeError."""
+    state, reason = meaning_of(meaning) if meaning else (None, "")
     at = datetime.fromisoformat(told["at"])
     if at.tzinfo is None:
         raise ValueError("a time without a zone")
-    return CarrierEvent(at, state, _one_line(told["words"], 200), _one_line(told.get("spot", ""), 120))
+    return CarrierEvent(
+        at,
+        state,
+        _one_line(told["words"], 200),
+        _one_line(told.get("spot", ""), 120),
+        _one_line(str(told["code"]), 40),
+        reason,
+        _one_line(told.get("id", ""), 80),
+        _one_line(told.get("takes_back", ""), 80),
+    )
 
 
 def _one_line(told: Any, most: int) -> str:

@@ -62,7 +62,7 @@ def fill(settings: Settings, folder: DataFolder, history_days: int | None, step:
                 open_checkout(wiring.sessions, settings)
         if history_days:
             with step(f"Loading what the demo shop has sent in the last {history_days} days"):
-                load_history(wiring.sessions, now(), history_days)
+                load_history(wiring.sessions, now(), history_days, standins_url=settings.standins_url)
         folder.mark(FILLED)
     finally:
         wiring.sessions.kw["bind"].dispose()

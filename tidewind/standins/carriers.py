@@ -24,10 +24,10 @@ from tidewind.core.tariffs.engine import CompiledCard
 from tidewind.core.tariffs.reading import BadCard
 from tidewind.core.tariffs.written import read_card
 from tidewind.standins.points import points_of
-from tidewind.standins.stages import CODES, MEANS
+from tidewind.standins.stages import CODES, MEANS, SELDOM, code_of
 from tidewind.standins.world import World
 
-_OPEN = frozenset({"health", "book", "returns", "use", "vans"})
+_OPEN = frozenset({"health", "book", "returns", "use", "vans", "under-way"})
 """What is asked without a key: whether anybody is there, and what only tests and the simulated buyer ask."""
 
 
@@ -153,6 +153,7 @@ def capabilities(carrier: str, request: Request) -> dict[str, Any]:
         "carrier": {"code": carrier, "name": name, "monogram": monogram, "latin_only": carrier in LATIN_ONLY},
         "can": ["quote", "buy", "void", "return", "track", *HANDING_OVER.get(carrier, ("pickup", "manifest"))],
         "states": {code: MEANS[stage] for stage, code in CODES[carrier].items()}
+        | {code_of(carrier, stage): meant for stage, meant in SELDOM.items()}
         | ({"ready": "awaiting_collection"} if carrier == "pontolo" else {}),
     }
 

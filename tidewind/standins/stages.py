@@ -38,6 +38,21 @@ CODES = {
     "cobaltair": {"announced": "10", "accepted": "20", "moving": "30", "delivering": "60", "delivered": "70"},
     "pontolo": {"announced": "new", "accepted": "in", "moving": "van", "delivering": "ready", "delivered": "taken"},
 }
+SELDOM = {
+    "waiting": "awaiting_collection",
+    "refused": "problem:refused",
+    "address": "problem:address",
+    "customs": "problem:customs",
+    "returning": "returning",
+    "returned": "returned",
+    "lost": "lost",
+}
+"""What happens to few parcels; every carrier's code for it is the word behind its own letter."""
+
+
+def code_of(carrier: str, stage: str) -> str:
+    """Return a carrier's code for a stage."""
+    return CODES[carrier].get(stage) or f"{carrier[0].upper()}-{stage}"
 
 
 def first_stage(sold: datetime, days: int) -> datetime:

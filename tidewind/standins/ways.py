@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from datetime import datetime
+from datetime import UTC, datetime
 from typing import Any
 
 from fastapi import APIRouter, Depends, HTTPException, Request
+from pydantic import BaseModel
 
 from tidewind.standins.carriers import at_the_door, before, world_of
-from tidewind.standins.stages import CODES, STAGES, first_stage, stage_time
+from tidewind.standins.stages import CODES, STAGES, code_of, first_stage, stage_time
 from tidewind.standins.vans import drive
 from tidewind.standins.world import World
 
@@ -20,6 +21,10 @@ def tracking(carrier: str, number: str, request: Request) -> dict[str, Any]:
     """Return a parcel's events up to now, in this carrier's own codes."""
     world = world_of(request)
     before(world, carrier)
+    told = world.rows("select * from told_event where number = ? and carrier = ? order by at", number, carrier)
+    if told:
+        now = world.now().isoformat()
+        return {"number": number, "events": [_told(carrier, row) for row in told if row["at"] <= now]}
     drive(world, carrier)
     bought, days, travels = _journey(world, carrier, number)
     codes = CODES[carrier]
@@ -29,6 +34,29 @@ def tracking(carrier: str, number: str, request: Request) -> dict[str, Any]:
         if at and at <= world.now():
             events.append({"at": at.isoformat(), "code": codes[stage.code], "words": stage.words, "spot": ""})
     return {"number": number, "events": events}
+
+
+def _told(carrier: str, row: Any) -> dict[str, Any]:
+    event = {"at": row["at"], "code": code_of(carrier, row["stage"]), "words": row["words"], "spot": row["spot"]}
+    return event | {"id": f"{row['number']}-{row['at']}-{row['stage']}"}
+
+
+class UnderWay(BaseModel):
+    """A parcel that was on its way before the simulated world began: its number, and its events, also those to come."""
+
+    number: str
+    events: list[tuple[datetime, str, str, str]]
+
+
+@router.post("/{carrier}/under-way")
+def put_under_way(carrier: str, parcels: list[UnderWay], request: Request) -> dict[str, int]:
+    """Take parcels that were handed over before: each event with its time, stage, words and place."""
+    with world_of(request).work() as db:
+        for parcel in parcels:
+            for at, stage, words, spot in parcel.events:
+                row = (parcel.number, carrier, at.astimezone(UTC).isoformat(), stage, words, spot)
+                db.execute("insert or ignore into told_event values (?, ?, ?, ?, ?, ?)", row)
+    return {"parcels": len(parcels)}
 
 
 def _journey(world: World, carrier: str, number: str) -> tuple[datetime, int, datetime | None]:

@@ -32,6 +32,7 @@ const PAGES = [
   ["Batches", "/batches"],
   ["Bench", "/bench"],
   ["Departures", "/departures"],
+  ["Tracking", "/tracking"],
   ["Returns", "/returns"],
   ["Requests", "/requests"],
 ] as const;

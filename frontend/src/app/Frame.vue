@@ -60,6 +60,7 @@ const rail = computed<{ name: string; entries: Entry[] }[]>(() => {
     {
       name: "Follow",
       entries: [
+        { name: "Tracking", to: "/tracking" },
         { name: "Returns", to: "/returns", count: today.value?.returns_back },
         ships && { name: "Requests", to: "/requests", count: today.value?.requests_waiting },
       ],

@@ -19,11 +19,6 @@ export function makeRouter(client: QueryClient): Router {
         meta: { open: true, title: "Set a password" },
       },
       {
-        path: "/t/:key",
-        component: () => import("../features/follow/tracking/TrackingPage.vue"),
-        meta: { open: true, title: "Your parcel" },
-      },
-      {
         path: "/today",
         component: () => import("../features/handover/TodayPage.vue"),
         meta: { title: "Today" },
@@ -92,6 +87,11 @@ export function makeRouter(client: QueryClient): Router {
         path: "/batches/:id(\\d+)?",
         component: () => import("../features/buying/BatchesPage.vue"),
         meta: { title: "Batches" },
+      },
+      {
+        path: "/tracking",
+        component: () => import("../features/follow/following/FollowingPage.vue"),
+        meta: { title: "Tracking" },
       },
       {
         path: "/returns",

@@ -157,6 +157,18 @@ const STATES: Record<string, string> = {
   returned: "Came back",
   lost: "Lost",
 };
+const GROUPS: Record<string, string> = {
+  same_region: "Same region",
+  country: "Rest of the country",
+  islands: "Islands",
+  neighbours: "Neighbours",
+  world: "World",
+};
+/** What a group of destinations is called. */
+export function groupWords(group: string): string {
+  return GROUPS[group] ?? group;
+}
+
 export function trackingWords(state: string): string {
   return STATES[state] ?? state;
 }

@@ -4,7 +4,15 @@ from tidewind.db.tables.bench import Bench, BenchScan, Packing, Photo, SerialNum
 from tidewind.db.tables.books import LedgerAccount, LedgerEntry, LedgerLine
 from tidewind.db.tables.buying import Batch, Label, Shipment
 from tidewind.db.tables.carriers import CarrierAccount, CarrierRow, LiveAnswerRow, NumberRangeRow, OwnSale, RateCardRow
-from tidewind.db.tables.follow import ChannelNotice, LabelRequest, Message, RequestLink, Return, TrackingEvent
+from tidewind.db.tables.follow import (
+    ChannelNotice,
+    LabelRequest,
+    Message,
+    ParcelDeed,
+    RequestLink,
+    Return,
+    TrackingEvent,
+)
 from tidewind.db.tables.handover import Departure, DropOffPointRow, Manifest, Pickup, StandingPickup
 from tidewind.db.tables.orders import (
     Aside,
@@ -82,6 +90,7 @@ __all__ = [
     "PackagingOrder",
     "PackagingRow",
     "Packing",
+    "ParcelDeed",
     "Person",
     "Photo",
     "Pickup",

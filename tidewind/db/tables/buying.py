@@ -104,10 +104,14 @@ class Shipment(Base):
     order: Mapped[Order] = relationship(lazy="joined", innerjoin=True)
 
 
+_UNDER_WAY = "tracking_state not in ('announced', 'delivered', 'returned')"
+
+
 class Label(Base):
     """One parcel's label with its tracking number; the departure it goes with is its own, since one can be left behind.
 
-    ``counted_at`` is when it was scanned out for the driver, ``handed_over_at`` when it went.
+    ``counted_at`` is when it was scanned out for the driver, ``handed_over_at`` when it went.  ``tracking_state`` is a
+    fold over its events: since when it stands so, why, and when something was last heard, stand beside it.
     """
 
     __tablename__ = "label"
@@ -121,6 +125,7 @@ class Label(Base):
             postgresql_using="gin",
             postgresql_ops={"tracking_number": "gin_trgm_ops"},
         ),
+        Index("ix_label_under_way", "shipment_id", postgresql_where=text(_UNDER_WAY)),
     )
     id: Mapped[Id]
     shipment_id: Mapped[int] = reference("shipment.id", cascade=True)
@@ -133,3 +138,7 @@ class Label(Base):
     departure_id: Mapped[int] = reference("departure.id")
     counted_at: Mapped[datetime | None]
     handed_over_at: Mapped[datetime | None]
+    tracking_state: Mapped[str] = mapped_column(String(30), default="announced")
+    tracking_since: Mapped[datetime | None]
+    tracking_reason: Mapped[str] = mapped_column(String(20), default="")
+    last_event_at: Mapped[datetime | None]

@@ -18,16 +18,42 @@ from tidewind.db.tables.buying import Shipment
 
 
 class TrackingEvent(Base):
-    """A carrier's event, in our states; the same event told twice is one row."""
+    """A carrier's event as it was told, and in our states; the same event told twice is one row.
+
+    ``state`` is empty where nobody has said what the carrier's ``code`` means; ``takes_back`` names an event by its
+    ``event_id`` that this one, an amendment, takes back.
+    """
 
     __tablename__ = "tracking_event"
-    __table_args__ = (UniqueConstraint("label_id", "at", "state", "spot"),)
+    __table_args__ = (
+        UniqueConstraint("label_id", "at", "state", "spot"),
+        Index("ix_tracking_event_unknown", "code", postgresql_where=text("state = ''")),
+    )
     id: Mapped[Id]
     label_id: Mapped[int] = reference("label.id", cascade=True)
     at: Mapped[datetime]
     state: Mapped[str] = mapped_column(String(30))
     words: Mapped[str] = mapped_column(String(200))
     spot: Mapped[str] = mapped_column(String(120), default="")
+    event_id: Mapped[str] = mapped_column(String(80), default="")
+    takes_back: Mapped[str] = mapped_column(String(80), default="")
+    code: Mapped[str] = mapped_column(String(40), default="")
+    reason: Mapped[str] = mapped_column(String(20), default="")
+    heard_at: Mapped[datetime | None]
+
+
+class ParcelDeed(Base):
+    """What somebody did about a parcel that needed it: asked the carrier, told the buyer, saw to it; with the words."""
+
+    __tablename__ = "parcel_deed"
+    id: Mapped[Id]
+    shipment_id: Mapped[int] = reference("shipment.id", cascade=True)
+    at: Mapped[datetime]
+    who: Mapped[str] = mapped_column(String(120))
+    kind: Mapped[str] = mapped_column(String(20))
+    trouble: Mapped[str] = mapped_column(String(20))
+    words: Mapped[str] = mapped_column(String(2_000), default="")
+    mail_to: Mapped[str] = mapped_column(String(200), default="")
 
 
 REQUEST_STATES = ("asked", "approved", "declined", "labelled")

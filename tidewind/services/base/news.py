@@ -38,6 +38,7 @@ TOPICS: Mapping[str, tuple[tuple[str, ...], tuple[Callable[[Named], str], ...]]]
     "shipment": (("orders", "today", "refunds"), (_OF_ORDER, _each("batch", "batch_id"))),
     "label": (("batch", "today", "departures"), ()),
     "tracking_event": (("order", "tracking"), ()),
+    "parcel_deed": (("order", "tracking"), ()),
     "ledger_entry": (("money", "today"), ()),
     "batch": (("batches",), (_each("batch"),)),
     "departure": (("today", "departures"), ()),

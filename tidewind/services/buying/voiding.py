@@ -15,7 +15,7 @@ from tidewind.core.quantities import money_text
 from tidewind.core.states.labels import LABEL_MOVES, LabelMove, LabelState
 from tidewind.core.states.orders import ORDER_MOVES, OrderMove
 from tidewind.core.tariffs.card import RateCard
-from tidewind.core.tracking import TrackingState
+from tidewind.core.tracking.states import TrackingState
 from tidewind.core.voiding import VoidRule, refund_due, void_refusal
 from tidewind.db.tables import CarrierRow, Order, Shipment
 from tidewind.outside.carrier import VoidAnswer

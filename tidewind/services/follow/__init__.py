@@ -1,7 +1,9 @@
 """What follows a purchase: channels and buyers told, parcels followed, returns, requests."""
 
-from tidewind.services.follow.parcels import events_of, follow_parcels, public_view
+from tidewind.services.follow.deeds import ask_carrier, letter_to_buyer, letter_to_carrier, see_to, tell_buyer
+from tidewind.services.follow.parcels import events_of, follow_parcels, public_view, take_events
 from tidewind.services.follow.personal_data import Erasure, erase_person, personal_data
+from tidewind.services.follow.record import forget_record, usual_days, work_out
 from tidewind.services.follow.requests import (
     TypedRequest,
     approve_request,
@@ -26,6 +28,8 @@ from tidewind.services.follow.returns import (
     make_due_returns,
 )
 from tidewind.services.follow.telling import labels_first, mail_label, send_due_news, tell_of_purchase, tell_of_void
+from tidewind.services.follow.texts import day_in, language_of, languages, said_in, state_in
+from tidewind.services.follow.troubles import following
 
 __all__ = [
     "Erasure",
@@ -33,17 +37,25 @@ __all__ = [
     "TypedRequest",
     "all_returns",
     "approve_request",
+    "ask_carrier",
     "ask_for_label",
     "ask_return",
     "cancel_returns_of",
     "close_return",
+    "day_in",
     "decline_request",
     "erase_person",
     "events_of",
     "follow_parcels",
     "follow_returns",
+    "following",
+    "forget_record",
     "label_of_request",
     "labels_first",
+    "language_of",
+    "languages",
+    "letter_to_buyer",
+    "letter_to_carrier",
     "link_by_key",
     "mail_label",
     "mail_requested_labels",
@@ -53,9 +65,16 @@ __all__ = [
     "public_view",
     "request_by_view_key",
     "request_links",
+    "said_in",
+    "see_to",
     "send_due_news",
     "set_link",
+    "state_in",
+    "take_events",
+    "tell_buyer",
     "tell_of_purchase",
     "tell_of_void",
+    "usual_days",
     "waiting_requests",
+    "work_out",
 ]

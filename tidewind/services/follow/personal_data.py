@@ -19,7 +19,7 @@ from sqlalchemy.orm import Session
 from tidewind.core.addresses.check import Address
 from tidewind.core.addresses.mail import is_mail_address
 from tidewind.core.states.labels import LabelState
-from tidewind.core.tracking import FINAL
+from tidewind.core.tracking.states import FINAL
 from tidewind.db.tables import Contact, Difference, Import, LabelRequest, Message, Order, OrderChange, Shipment
 from tidewind.services.base import Invalid, lock_orders, write_history
 

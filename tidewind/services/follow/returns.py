@@ -16,7 +16,7 @@ from tidewind.core.addresses.check import tidy
 from tidewind.core.ledger import later_kind
 from tidewind.core.states.labels import LabelState
 from tidewind.core.states.returns import RETURN_MOVES, ReturnMove, ReturnState
-from tidewind.core.tracking import TrackingState
+from tidewind.core.tracking.states import TrackingState
 from tidewind.db.tables import CarrierRow, Message, Return, Shipment
 from tidewind.outside.carrier import CarrierEvent, SoldReturn
 from tidewind.outside.errors import MaybeDone, NeverSent, NotBelieved, OutsideError, RefusedOutside
@@ -194,7 +194,7 @@ def follow_returns(sessions: sessionmaker[Session], outside: Outside, clock: Cal
 
 def _write_events(session: Session, return_id: int, events: Sequence[CarrierEvent], now: datetime) -> bool:
     row = _locked(session, return_id)
-    scanned = [e for e in events if e.state is not TrackingState.ANNOUNCED]
+    scanned = [e for e in events if e.state not in {None, TrackingState.ANNOUNCED}]
     first_use = bool(scanned) and row.used_at is None
     if first_use:
         move_row(row, RETURN_MOVES, ReturnState, ReturnMove.SCANNED)

@@ -15,7 +15,7 @@ from sqlalchemy.orm import Session, sessionmaker
 from tidewind.core.ledger import pickup_fee_kind
 from tidewind.core.states.departures import DEPARTURE_MOVES, DepartureMove, DepartureState
 from tidewind.core.states.pickups import PICKUP_MOVES, PickupMove, PickupState
-from tidewind.core.tracking import TrackingState
+from tidewind.core.tracking.states import TrackingState
 from tidewind.db.tables import CarrierRow, Departure, Label, Pickup, Shipment
 from tidewind.outside.carrier import CarrierClient
 from tidewind.outside.errors import MaybeDone, NeverSent, NotBelieved, OutsideError, RefusedOutside

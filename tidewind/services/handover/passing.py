@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session, sessionmaker
 from tidewind.core.states.departures import DEPARTURE_MOVES, DepartureMove, DepartureState
 from tidewind.core.states.labels import LabelState
 from tidewind.core.states.pickups import PickupState
-from tidewind.core.tracking import TrackingState
+from tidewind.core.tracking.states import TrackingState
 from tidewind.db.tables import CarrierRow, Departure, Label, Pickup, Shipment
 from tidewind.services.base import each_by_itself, move_row
 from tidewind.services.handover.leaving import goes, labels_in, stays_behind

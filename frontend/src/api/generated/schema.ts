@@ -4,6 +4,94 @@
  */
 
 export interface paths {
+    "/api/following": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Under Way
+         * @description Return the parcels under way by service and destination, and those that need somebody, the worst first.
+         */
+        get: operations["under_way_api_following_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/following/{shipment_id}/buyer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * To Buyer
+         * @description Return what the buyer would be told.
+         */
+        get: operations["to_buyer_api_following__shipment_id__buyer_get"];
+        put?: never;
+        /**
+         * Tell
+         * @description Tell the buyer what is wrong, once for each cause.
+         */
+        post: operations["tell_api_following__shipment_id__buyer_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/following/{shipment_id}/carrier": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * To Carrier
+         * @description Return what the carrier would be asked.
+         */
+        get: operations["to_carrier_api_following__shipment_id__carrier_get"];
+        put?: never;
+        /**
+         * Ask
+         * @description Ask the carrier by mail where a parcel is.
+         */
+        post: operations["ask_api_following__shipment_id__carrier_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/following/{shipment_id}/seen-to": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Seen To
+         * @description Write down that it is seen to, and how.
+         */
+        post: operations["seen_to_api_following__shipment_id__seen_to_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/personal-data": {
         parameters: {
             query?: never;
@@ -5198,6 +5286,14 @@ export interface components {
             orders: components["schemas"]["OrderAside"][];
         };
         /**
+         * AskCarrierIn
+         * @description To whom at the carrier the question goes.
+         */
+        AskCarrierIn: {
+            /** Mail To */
+            mail_to: string;
+        };
+        /**
          * AsksIn
          * @description What the work list is asked for; fields left out ask for nothing.
          */
@@ -5308,6 +5404,23 @@ export interface components {
             balance_minor: number;
             /** Owed Minor */
             owed_minor: number;
+        };
+        /**
+         * BandOut
+         * @description A service to a group of destinations: what is usual (none: too few came), and what is under way.
+         */
+        BandOut: {
+            /** Carrier */
+            carrier: string;
+            /** Service */
+            service: string;
+            /** Service Name */
+            service_name: string;
+            /** Destination */
+            destination: string;
+            usual: components["schemas"]["UsualOut"] | null;
+            /** Parcels */
+            parcels: components["schemas"]["DotOut"][];
         };
         /**
          * BasketIn
@@ -6478,6 +6591,21 @@ export interface components {
             /** Words */
             words: string;
         };
+        /**
+         * DeedOut
+         * @description What somebody did about it: asked_carrier, told_buyer, seen_to.
+         */
+        DeedOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Who */
+            who: string;
+            /** Kind */
+            kind: string;
+        };
         /** DemoPerson */
         DemoPerson: {
             /** Login */
@@ -6606,6 +6734,21 @@ export interface components {
             login: string;
             /** Brand */
             brand: string;
+        };
+        /**
+         * DotOut
+         * @description A parcel as a dot in a band.
+         */
+        DotOut: {
+            /** Label Id */
+            label_id: number;
+            /** Shipment Id */
+            shipment_id: number;
+            /** Order Number */
+            order_number: string;
+            /** Tenths */
+            tenths: number;
+            trouble: components["schemas"]["TroubleOut"] | null;
         };
         /** DroppedOut */
         DroppedOut: {
@@ -6921,6 +7064,18 @@ export interface components {
              * @default EUR
              */
             currency: string;
+        };
+        /**
+         * FollowingOut
+         * @description All that is under way, and what of it needs somebody.
+         */
+        FollowingOut: {
+            /** Bands */
+            bands: components["schemas"]["BandOut"][];
+            /** Troubles */
+            troubles: components["schemas"]["UnderWayOut"][];
+            /** Under Way */
+            under_way: number;
         };
         /**
          * FormOut
@@ -7571,6 +7726,20 @@ export interface components {
             order_number: string;
             /** Words */
             words: string;
+        };
+        /**
+         * LetterOut
+         * @description A mail as it goes, or would go.
+         */
+        LetterOut: {
+            /** To */
+            to: string;
+            /** Language */
+            language: string;
+            /** Subject */
+            subject: string;
+            /** Body */
+            body: string;
         };
         /** LinkActiveIn */
         LinkActiveIn: {
@@ -10084,6 +10253,17 @@ export interface components {
             code: string;
         };
         /**
+         * SeeToIn
+         * @description What was done.
+         */
+        SeeToIn: {
+            /**
+             * Words
+             * @description What was done
+             */
+            words: string;
+        };
+        /**
          * ServiceOnCard
          * @description A service of the card in force, and whether one of the accounts uses it.
          */
@@ -10838,6 +11018,18 @@ export interface components {
             words: string;
         };
         /**
+         * TroubleOut
+         * @description What is wrong, in words, and for how many working days.
+         */
+        TroubleOut: {
+            /** Kind */
+            kind: string;
+            /** Words */
+            words: string;
+            /** Days */
+            days: number;
+        };
+        /**
          * TryIn
          * @description Offers and tables that are tried with a basket; nothing is saved.
          */
@@ -10962,6 +11154,51 @@ export interface components {
             hand: components["schemas"]["TypedHandIn"];
         };
         /**
+         * UnderWayOut
+         * @description A parcel on its way; ``tenths`` of working days since it was handed over.
+         */
+        UnderWayOut: {
+            /** Label Id */
+            label_id: number;
+            /** Shipment Id */
+            shipment_id: number;
+            /** Order Id */
+            order_id: number;
+            /** Order Number */
+            order_number: string;
+            /** Name */
+            name: string;
+            /** City */
+            city: string;
+            /** Country */
+            country: string;
+            /** Number */
+            number: string;
+            /** Carrier */
+            carrier: string;
+            /** Service */
+            service: string;
+            /** Service Name */
+            service_name: string;
+            /** Destination */
+            destination: string;
+            /** State */
+            state: string;
+            /** Words */
+            words: string;
+            /** Spot */
+            spot: string;
+            /** Seen At */
+            seen_at: string | null;
+            /** Arrives */
+            arrives: string | null;
+            /** Tenths */
+            tenths: number;
+            trouble: components["schemas"]["TroubleOut"] | null;
+            /** Deeds */
+            deeds: components["schemas"]["DeedOut"][];
+        };
+        /**
          * Undone
          * @description How many orders were taken back.
          */
@@ -10979,6 +11216,20 @@ export interface components {
             payments: {
                 [key: string]: number;
             };
+        };
+        /**
+         * UsualOut
+         * @description What is usual: the middle and nine in ten, in tenths of working days, of so many parcels.
+         */
+        UsualOut: {
+            /** Parcels */
+            parcels: number;
+            /** Median */
+            median: number;
+            /** Nine In Ten */
+            nine_in_ten: number;
+            /** Gap Days */
+            gap_days: number;
         };
         /**
          * VocabularyOut
@@ -11158,6 +11409,211 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    under_way_api_following_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FollowingOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    to_buyer_api_following__shipment_id__buyer_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example 1 */
+                shipment_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LetterOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tell_api_following__shipment_id__buyer_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example 1 */
+                shipment_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LetterOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    to_carrier_api_following__shipment_id__carrier_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example 1 */
+                shipment_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LetterOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    ask_api_following__shipment_id__carrier_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example 1 */
+                shipment_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "mail_to": "ana@buyer.example"
+                 *     }
+                 */
+                "application/json": components["schemas"]["AskCarrierIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LetterOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    seen_to_api_following__shipment_id__seen_to_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example 1 */
+                shipment_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "words": "Weighed again"
+                 *     }
+                 */
+                "application/json": components["schemas"]["SeeToIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     personal_data_api_personal_data_get: {
         parameters: {
             query: {

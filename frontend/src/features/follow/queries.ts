@@ -51,13 +51,6 @@ export const closeReturn = async (returnId: number, body: Schemas["CloseReturnIn
     }),
   );
 
-export const fetchTracking = async (trackingKey: string) =>
-  need(
-    await api.GET("/api/tracking/{tracking_key}", {
-      params: { path: { tracking_key: trackingKey } },
-    }),
-  );
-
 export const returnsQuery = queryOptions({ queryKey: ["returns"], queryFn: fetchReturns });
 
 export const requestsQuery = queryOptions({ queryKey: ["requests"], queryFn: fetchRequests });
@@ -75,6 +68,3 @@ export const askedQuery = (key: string) =>
 
 export const formQuery = (key: string) =>
   queryOptions({ queryKey: ["request-form", key], queryFn: () => fetchForm(key), retry: false });
-
-export const trackingQuery = (key: string) =>
-  queryOptions({ queryKey: ["tracking", key], queryFn: () => fetchTracking(key) });

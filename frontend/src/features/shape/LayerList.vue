@@ -2,7 +2,7 @@
 import { useMutation, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref, watch } from "vue";
 import { rehearseDefaults, saveDefaults, linkPromise, forgetPrecedent } from "./queries";
-import { amountText, count, minorOf, money } from "../../shared/format";
+import { amountText, count, groupWords, minorOf, money } from "../../shared/format";
 import { type Schemas } from "../../api/client";
 import { useMe } from "../../shared/session";
 import OwnRanking from "./OwnRanking.vue";
@@ -43,13 +43,6 @@ const POLICIES = [
   ],
 ] as const;
 const past = ref(false);
-const GROUPS: Record<string, string> = {
-  same_region: "Same region",
-  country: "Rest of the country",
-  islands: "Islands",
-  neighbours: "Neighbours",
-  world: "World",
-};
 const would = ref<Schemas["RehearsalOut"]>();
 const rehearse = useMutation({
   mutationFn: () => rehearseDefaults({ past: past.value }, wanted.value),
@@ -169,7 +162,7 @@ const services = computed(() => named(props.layers.choices.services));
           :key="g"
           above
           :model-value="wanted.group_services?.[g] ?? ''"
-          :label="GROUPS[g] ?? g"
+          :label="groupWords(g)"
           :disabled="!may()"
           :items="[{ value: '', title: 'by the choice above' }, ...services]"
           @update:model-value="setGroup(g, $event)"
@@ -268,7 +261,7 @@ const services = computed(() => named(props.layers.choices.services));
       </p>
       <ul v-if="open === 'precedents'" class="plain">
         <li v-for="p in layers.precedents" :key="p.id">
-          as {{ p.order_number }} went, {{ GROUPS[p.destination] ?? p.destination }}:
+          as {{ p.order_number }} went, {{ groupWords(p.destination) }}:
           {{ asItWent(p) }}
           <button v-if="may('shipper')" class="link" type="button" @click="forget.mutate(p.id)">
             Forget

@@ -1,0 +1,184 @@
+"""Following from end to end: the last days' parcels at the carriers, what is wrong with which, and what is done."""
+
+from __future__ import annotations
+
+import statistics
+from dataclasses import replace
+from datetime import timedelta
+from zoneinfo import ZoneInfo
+
+import httpx
+import pytest
+from sqlalchemy import delete, func, select
+
+from tests.conftest import Clock
+from tests.services.steps import ask, buy, clear_orders, ids_of
+from tidewind.core.tracking.states import TrackingState
+from tidewind.core.tracking.usual import working_tenths
+from tidewind.db.tables import CarrierRow, Label, Message, Order, OrderChange, ParcelDeed, Shipment, TrackingEvent
+from tidewind.demo.history import load_history
+from tidewind.outside.carrier import CarrierEvent
+from tidewind.services.base import Conflict, NotFound
+from tidewind.services.follow import (
+    ask_carrier,
+    follow_parcels,
+    following,
+    letter_to_buyer,
+    see_to,
+    send_due_news,
+    take_events,
+    tell_buyer,
+    work_out,
+)
+from tidewind.standins.world import World
+from tidewind.web.access import Wiring
+
+LISBON = ZoneInfo("Europe/Lisbon")
+
+
+def wrong(wiring: Wiring) -> dict[str, list[int]]:
+    """Return the shipments that need somebody, by what is wrong."""
+    found: dict[str, list[int]] = {}
+    with wiring.sessions() as session:
+        for parcel in following(session, wiring.clock()).troubles:
+            assert parcel.trouble
+            found.setdefault(parcel.trouble.kind, []).append(parcel.shipment_id)
+    return found
+
+
+@pytest.fixture
+def under_way(wiring: Wiring, clock: Clock) -> Wiring:
+    load_history(wiring.sessions, clock(), days=40, most_a_day=24, standins_url=wiring.settings.standins_url)
+    return wiring
+
+
+def test_the_last_days_are_on_their_way_and_polling_says_the_same(under_way: Wiring, clock: Clock) -> None:
+    before = wrong(under_way)
+    assert {"lost", "stuck", "waiting", "returning", "late"} <= before.keys()
+    with under_way.sessions() as session:
+        seen = following(session, clock())
+        assert seen.under_way == sum(len(band.parcels) for band in seen.bands) > 20
+        travelling = session.scalar(select(func.count()).where(Shipment.next_look_at.is_not(None)))
+        events = session.scalar(select(func.count(TrackingEvent.id)))
+    assert follow_parcels(under_way.sessions, under_way.outside, clock, limit=500) == travelling
+    assert wrong(under_way) == before  # what the carriers say is what was loaded
+    with under_way.sessions() as session:
+        assert session.scalar(select(func.count(TrackingEvent.id))) == events
+    clock.move(days=1)
+    follow_parcels(under_way.sessions, under_way.outside, clock, limit=500)
+    with under_way.sessions() as session:
+        assert session.scalar(select(func.count(TrackingEvent.id))) > events
+        late = [session.get_one(Shipment, one).tracking_state for one in before["late"]]
+    assert "delivered" in late  # they come in the end
+
+
+def test_the_own_record_is_what_its_rows_say(under_way: Wiring, clock: Clock) -> None:
+    """Worked out again, parcel by parcel, from the events themselves."""
+    with under_way.sessions() as session:
+        record = work_out(session, clock(), LISBON)
+        took: dict[tuple[str, str], list[int]] = {}
+        rows = session.execute(
+            select(Label, Shipment, Order).join(Shipment, Shipment.id == Label.shipment_id)
+            .join(Order, Order.id == Shipment.order_id).where(Label.tracking_state == "delivered")
+        )  # fmt: skip
+        for label, shipment, order in rows:
+            at = {
+                e.state: e.at for e in session.scalars(select(TrackingEvent).where(TrackingEvent.label_id == label.id))
+            }
+            ends = tuple(sorted({shipment.sender.country, shipment.address.country}))
+            tenths = working_tenths(at["accepted"], at["delivered"], LISBON, ends)
+            took.setdefault((shipment.service, order.destination), []).append(tenths)
+    assert record.keys() == {key for key, values in took.items() if len(values) >= 30} != set()
+    for key, found in record.items():
+        assert found.parcels == len(took[key])
+        assert found.median == statistics.median_low(took[key])
+        assert sum(t <= found.nine_in_ten for t in took[key]) >= 0.9 * len(took[key])
+        assert sum(t < found.nine_in_ten for t in took[key]) < 0.9 * len(took[key])
+
+
+def test_a_buyer_is_told_once_in_their_language_and_the_carrier_is_asked_with_all_facts(
+    under_way: Wiring, clock: Clock
+) -> None:
+    stuck = wrong(under_way)["stuck"][0]
+    with under_way.sessions.begin() as session:
+        shipment = session.get_one(Shipment, stuck)
+        number, order_id = shipment.labels[0].tracking_number, shipment.order_id
+        letter = letter_to_buyer(session, stuck, "http://shop.test", clock())
+        assert (letter.language, letter.to) == ("pt", shipment.address.email)
+        assert f"http://shop.test/t/{shipment.tracking_key}" in letter.body
+        assert "{" not in letter.subject + letter.body
+        assert tell_buyer(session, under_way.outside, stuck, "Rute", clock()).body == letter.body
+        with pytest.raises(Conflict, match="told of this already"):
+            tell_buyer(session, under_way.outside, stuck, "Tomé", clock())
+        ask_carrier(session, under_way.outside, stuck, "help@norvia.example", "Rute", clock())
+    assert send_due_news(under_way.sessions, under_way.outside, clock) == 1
+    mails = httpx.get(f"{under_way.settings.standins_url}/mail/all").json()
+    asked = next(mail for mail in mails if "help@norvia.example" in str(mail))
+    assert number in asked["body"]
+    assert "nothing heard for" in asked["body"]
+    with under_way.sessions.begin() as session:
+        deeds = session.scalars(select(ParcelDeed.kind).order_by(ParcelDeed.id)).all()
+        assert deeds == ["told_buyer", "asked_carrier"]
+        said = session.scalars(select(OrderChange.what).where(OrderChange.order_id == order_id)).all()
+        assert any(line.startswith("told the buyer") for line in said)
+        see_to(session, stuck, "They found it", "Rute", clock())
+        with pytest.raises(NotFound):
+            see_to(session, 10**9, "x", "Rute", clock())
+    assert stuck not in wrong(under_way).get("stuck", [])
+    clock.move(days=3)
+    with under_way.sessions.begin() as session:  # something new is heard, and then nothing again
+        shipment = session.get_one(Shipment, stuck)
+        scan = CarrierEvent(clock() - timedelta(hours=1), TrackingState.MOVING, "Sorted", "Porto", id="n")
+        take_events(session, shipment, {shipment.labels[0].id: [scan]}, clock())
+    clock.move(days=20)
+    assert stuck in wrong(under_way)["stuck"]
+    with under_way.sessions.begin() as session:
+        session.execute(delete(Message))
+        shipment = session.get_one(Shipment, stuck)
+        shipment.address = replace(shipment.address, email="")
+    with under_way.sessions.begin() as session, pytest.raises(Conflict, match="No mail address"):
+        tell_buyer(session, under_way.outside, stuck, "Rute", clock())
+
+
+def test_a_dead_carrier_delays_only_its_own_and_an_unknown_code_is_kept(
+    wiring: Wiring, clock: Clock, world: World
+) -> None:
+    with wiring.sessions() as session:
+        orders = [*clear_orders(session, "brightmile", 3), *clear_orders(session, "norvia", 2)]
+    assert {buy(wiring, one) for one in ids_of(wiring, ask(wiring, orders).batch_id)} == {"bought"}
+    with wiring.sessions.begin() as session:
+        row = session.scalars(select(CarrierRow).where(CarrierRow.code == "norvia")).one()
+        row.states = {code: state for code, state in row.states.items() if code != "N20"}
+    world.set_fault("brightmile", "down", 99)
+    clock.move(days=1)
+    assert follow_parcels(wiring.sessions, wiring.outside, clock) == 5
+    with wiring.sessions() as session:
+        states = {s.order_id: s.tracking_state for s in session.scalars(select(Shipment))}
+        assert [states[o.id] for o in orders] == ["announced"] * 3 + ["accepted"] * 2
+        unknown = session.scalars(select(TrackingEvent.code).where(TrackingEvent.state == "")).all()
+        assert set(unknown) == {"N20"}  # nobody has said what it means: kept, and shown to nobody
+    world.set_fault("brightmile", "down", 0)
+    clock.move(minutes=11)
+    follow_parcels(wiring.sessions, wiring.outside, clock)
+    with wiring.sessions() as session:
+        assert "announced" not in {s.tracking_state for s in session.scalars(select(Shipment))}
+
+
+def test_the_buyers_page_needs_no_script_and_tells_no_more_than_it_must(under_way: Wiring, base_url: str) -> None:
+    found = wrong(under_way)
+    with under_way.sessions() as session:
+        shipment = session.get_one(Shipment, found["waiting"][0])
+        key, to = shipment.tracking_key, shipment.address
+    page = httpx.get(f"{base_url}/t/{key}")
+    assert page.status_code == 200
+    assert "Pronta a levantar" in page.text
+    assert "<script" not in page.text
+    assert 'content="noindex"' in page.text
+    assert page.headers["Cache-Control"] == "no-store"
+    for secret in (to.street, to.postcode, to.email, to.name.split(" ")[1]):
+        assert secret not in page.text
+    assert "Waiting to be collected" in httpx.get(f"{base_url}/t/{key}?lang=en").text
+    assert "Liegt zur Abholung bereit" in httpx.get(f"{base_url}/t/{key}?lang=de").text
+    assert 'lang="pt"' in httpx.get(f"{base_url}/t/{key}?lang=<b>").text
+    gone = httpx.get(f"{base_url}/t/{key[:-1]}x", headers={"Accept-Language": "fr-FR"})
+    assert (gone.status_code, "Il n’y a pas de colis" in gone.text) == (404, True)

@@ -1,0 +1,1 @@
+"""Where a parcel is, how long that usually takes, and what needs somebody."""

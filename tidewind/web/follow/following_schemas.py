@@ -1,0 +1,110 @@
+"""Bodies of the Tracking page."""
+
+from __future__ import annotations
+
+from datetime import date, datetime
+from typing import Annotated
+
+from pydantic import BaseModel, Field, StringConstraints
+
+from tidewind.web.base.schemas import MailTo, Out
+
+
+class TroubleOut(Out):
+    """What is wrong, in words, and for how many working days."""
+
+    kind: str
+    words: str
+    days: int
+
+
+class DeedOut(Out):
+    """What somebody did about it: asked_carrier, told_buyer, seen_to."""
+
+    at: datetime
+    who: str
+    kind: str
+
+
+class UnderWayOut(Out):
+    """A parcel on its way; ``tenths`` of working days since it was handed over."""
+
+    label_id: int
+    shipment_id: int
+    order_id: int
+    order_number: str
+    name: str
+    city: str
+    country: str
+    number: str
+    carrier: str
+    service: str
+    service_name: str
+    destination: str
+    state: str
+    words: str
+    spot: str
+    seen_at: datetime | None
+    arrives: date | None
+    tenths: int
+    trouble: TroubleOut | None
+    deeds: list[DeedOut]
+
+
+class UsualOut(Out):
+    """What is usual: the middle and nine in ten, in tenths of working days, of so many parcels."""
+
+    parcels: int
+    median: int
+    nine_in_ten: int
+    gap_days: int
+
+
+class DotOut(Out):
+    """A parcel as a dot in a band."""
+
+    label_id: int
+    shipment_id: int
+    order_number: str
+    tenths: int
+    trouble: TroubleOut | None
+
+
+class BandOut(Out):
+    """A service to a group of destinations: what is usual (none: too few came), and what is under way."""
+
+    carrier: str
+    service: str
+    service_name: str
+    destination: str
+    usual: UsualOut | None
+    parcels: list[DotOut]
+
+
+class FollowingOut(Out):
+    """All that is under way, and what of it needs somebody."""
+
+    bands: list[BandOut]
+    troubles: list[UnderWayOut]
+    under_way: int
+
+
+class LetterOut(Out):
+    """A mail as it goes, or would go."""
+
+    to: str
+    language: str
+    subject: str
+    body: str
+
+
+class AskCarrierIn(BaseModel):
+    """To whom at the carrier the question goes."""
+
+    mail_to: MailTo
+
+
+class SeeToIn(BaseModel):
+    """What was done."""
+
+    words: Annotated[str, StringConstraints(min_length=1, max_length=200), Field(description="What was done")]

@@ -1,0 +1,54 @@
+"""The Tracking page: what is under way against what is usual, what needs somebody, and what is done about it."""
+
+from __future__ import annotations
+
+from fastapi import APIRouter
+
+from tidewind.services.follow import (
+    ask_carrier,
+    following,
+    letter_to_buyer,
+    letter_to_carrier,
+    see_to,
+    tell_buyer,
+)
+from tidewind.web.access import Anyone, Care, Now, Parts, Tx
+from tidewind.web.follow.following_schemas import AskCarrierIn, FollowingOut, LetterOut, SeeToIn
+
+router = APIRouter(prefix="/api", tags=["following"])
+
+
+@router.get("/following")
+def under_way(_who: Anyone, session: Tx, now: Now) -> FollowingOut:
+    """Return the parcels under way by service and destination, and those that need somebody, the worst first."""
+    return FollowingOut.model_validate(following(session, now))
+
+
+@router.get("/following/{shipment_id}/buyer")
+def to_buyer(shipment_id: int, _who: Care, parts: Parts, session: Tx, now: Now) -> LetterOut:
+    """Return what the buyer would be told."""
+    return LetterOut.model_validate(letter_to_buyer(session, shipment_id, parts.outside.base_url, now))
+
+
+@router.post("/following/{shipment_id}/buyer")
+def tell(shipment_id: int, who: Care, parts: Parts, session: Tx, now: Now) -> LetterOut:
+    """Tell the buyer what is wrong, once for each cause."""
+    return LetterOut.model_validate(tell_buyer(session, parts.outside, shipment_id, who.name, now))
+
+
+@router.get("/following/{shipment_id}/carrier")
+def to_carrier(shipment_id: int, _who: Care, session: Tx, now: Now) -> LetterOut:
+    """Return what the carrier would be asked."""
+    return LetterOut.model_validate(letter_to_carrier(session, shipment_id, now))
+
+
+@router.post("/following/{shipment_id}/carrier")
+def ask(shipment_id: int, body: AskCarrierIn, who: Care, parts: Parts, session: Tx, now: Now) -> LetterOut:
+    """Ask the carrier by mail where a parcel is."""
+    return LetterOut.model_validate(ask_carrier(session, parts.outside, shipment_id, body.mail_to, who.name, now))
+
+
+@router.post("/following/{shipment_id}/seen-to", status_code=204)
+def seen_to(shipment_id: int, body: SeeToIn, who: Care, session: Tx, now: Now) -> None:
+    """Write down that it is seen to, and how."""
+    see_to(session, shipment_id, body.words, who.name, now)
