@@ -18,9 +18,10 @@ from tidewind.core.tracking.usual import working_tenths
 from tidewind.db.tables import CarrierRow, Label, Message, Order, OrderChange, ParcelDeed, Shipment, TrackingEvent
 from tidewind.demo.history import load_history
 from tidewind.outside.carrier import CarrierEvent
-from tidewind.services.base import Conflict, NotFound
+from tidewind.services.base import Conflict, Invalid, NotFound
 from tidewind.services.follow import (
     ask_carrier,
+    explain_code,
     follow_parcels,
     following,
     letter_to_buyer,
@@ -28,6 +29,7 @@ from tidewind.services.follow import (
     send_due_news,
     take_events,
     tell_buyer,
+    unknown_codes,
     work_out,
 )
 from tidewind.standins.world import World
@@ -157,6 +159,17 @@ def test_a_dead_carrier_delays_only_its_own_and_an_unknown_code_is_kept(
         assert [states[o.id] for o in orders] == ["announced"] * 3 + ["accepted"] * 2
         unknown = session.scalars(select(TrackingEvent.code).where(TrackingEvent.state == "")).all()
         assert set(unknown) == {"N20"}  # nobody has said what it means: kept, and shown to nobody
+    with wiring.sessions.begin() as session:
+        (code,) = unknown_codes(session)
+        assert (code.carrier, code.code, code.parcels) == ("norvia", "N20", 2)
+        for meaning in ("gone", "moving:refused", ""):
+            with pytest.raises(Invalid):
+                explain_code(session, "norvia", "N20", meaning, clock())
+        assert explain_code(session, "norvia", "N20", "moving", clock()) == 2
+    with wiring.sessions() as session:
+        states = {s.order_id: s.tracking_state for s in session.scalars(select(Shipment))}
+        assert [states[o.id] for o in orders] == ["announced"] * 3 + ["moving"] * 2
+        assert unknown_codes(session) == []
     world.set_fault("brightmile", "down", 0)
     clock.move(minutes=11)
     follow_parcels(wiring.sessions, wiring.outside, clock)

@@ -19,7 +19,7 @@ GET /api/rules/vocabulary | GET /api/rules/versions | GET /api/rules/file | GET 
 GET /api/work | GET /api/contacts | GET /api/addresses/suggest | POST /api/addresses/parse | GET /api/products
 GET /api/carriers | GET /api/rate-card/example | GET /api/shop | GET /api/carriers/{code}/cards/{card_id} | GET /api/rate-card/schema
 GET /api/orders/{order_id}/compare | POST /api/quote | POST /api/matrix | GET /api/checkout | GET /api/checkout/tables/file | POST /api/checkout/v1/offers | GET /api/checkout/v1/offers
-GET /api/following | GET /api/products/file | GET /api/restricted | GET /api/restricted/try | GET /api/clearances
+GET /api/following | GET /api/following/codes | GET /api/products/file | GET /api/restricted | GET /api/restricted/try | GET /api/clearances
 GET /api/orders/{order_id}/photos | GET /api/photos/{photo_id} | GET /api/departures/photos | GET /api/packaging/stock | GET /api/packaging/orders | GET /api/departures | POST /api/departures/ways | GET /api/drop-off-points | GET /api/pickups | GET /api/batches | GET /api/returns | GET /api/cover | GET /api/printing | GET /api/printing/template
 """
 _BENCH = """
@@ -71,7 +71,7 @@ GET /api/channels/{code}/consent | POST /api/channels/{code}/connect | POST /api
 POST /api/carriers | POST /api/carriers/connect | DELETE /api/carriers/{code} | POST /api/carriers/{code}/ranges
 DELETE /api/carriers/{code}/ranges/{range_id} | PATCH /api/carriers/{code} | POST /api/carriers/{code}/accounts | PATCH /api/carriers/{code}/accounts/{account_id}
 DELETE /api/carriers/{code}/accounts/{account_id} | POST /api/carriers/{code}/cards | DELETE /api/carriers/{code}/cards/{card_id}
-POST /api/orders/approve | POST /api/restricted | POST /api/money/bill-paid | PUT /api/money/settings
+PUT /api/following/codes | POST /api/orders/approve | POST /api/restricted | POST /api/money/bill-paid | PUT /api/money/settings
 PUT /api/printing/template | PUT /api/printing/logo | DELETE /api/printing/logo | POST /api/request-links
 PATCH /api/request-links/{link_id} | PUT /api/cover | POST /api/printers | DELETE /api/printers/{code}
 POST /api/feeds | PUT /api/feeds/{feed_id} | DELETE /api/feeds/{feed_id} | POST /api/feeds/try | POST /api/feeds/{feed_id}/try

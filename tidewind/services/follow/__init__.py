@@ -1,5 +1,6 @@
 """What follows a purchase: channels and buyers told, parcels followed, returns, requests."""
 
+from tidewind.services.follow.codes import MEANINGS, explain_code, unknown_codes
 from tidewind.services.follow.deeds import ask_carrier, letter_to_buyer, letter_to_carrier, see_to, tell_buyer
 from tidewind.services.follow.parcels import events_of, follow_parcels, public_view, take_events
 from tidewind.services.follow.personal_data import Erasure, erase_person, personal_data
@@ -32,6 +33,7 @@ from tidewind.services.follow.texts import day_in, language_of, languages, said_
 from tidewind.services.follow.troubles import following
 
 __all__ = [
+    "MEANINGS",
     "Erasure",
     "ReturnRequest",
     "TypedRequest",
@@ -46,6 +48,7 @@ __all__ = [
     "decline_request",
     "erase_person",
     "events_of",
+    "explain_code",
     "follow_parcels",
     "follow_returns",
     "following",
@@ -74,6 +77,7 @@ __all__ = [
     "tell_buyer",
     "tell_of_purchase",
     "tell_of_void",
+    "unknown_codes",
     "usual_days",
     "waiting_requests",
     "work_out",

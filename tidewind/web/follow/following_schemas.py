@@ -7,7 +7,7 @@ from typing import Annotated
 
 from pydantic import BaseModel, Field, StringConstraints
 
-from tidewind.web.base.schemas import MailTo, Out
+from tidewind.web.base.schemas import Code, MailTo, Out
 
 
 class TroubleOut(Out):
@@ -108,3 +108,28 @@ class SeeToIn(BaseModel):
     """What was done."""
 
     words: Annotated[str, StringConstraints(min_length=1, max_length=200), Field(description="What was done")]
+
+
+class UnknownCodeOut(Out):
+    """A code that nobody has explained, the words it came with, and how many parcels it was said of."""
+
+    carrier: str
+    name: str
+    code: str
+    words: str
+    parcels: int
+
+
+class CodesOut(BaseModel):
+    """The codes that nobody has explained, and everything that one can mean."""
+
+    unknown: list[UnknownCodeOut]
+    meanings: list[str]
+
+
+class ExplainIn(BaseModel):
+    """What a carrier's code means."""
+
+    carrier: Code
+    code: Code
+    meaning: Code

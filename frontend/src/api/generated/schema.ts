@@ -24,6 +24,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/following/codes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Codes
+         * @description Return the codes of carriers that nobody has explained, and everything that one can mean.
+         */
+        get: operations["codes_api_following_codes_get"];
+        /**
+         * Explain
+         * @description Say what a carrier's code means; the parcels it was said of stand where their events say then.
+         */
+        put: operations["explain_api_following_codes_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/following/{shipment_id}/buyer": {
         parameters: {
             query?: never;
@@ -6370,6 +6394,16 @@ export interface components {
             last: string;
         };
         /**
+         * CodesOut
+         * @description The codes that nobody has explained, and everything that one can mean.
+         */
+        CodesOut: {
+            /** Unknown */
+            unknown: components["schemas"]["UnknownCodeOut"][];
+            /** Meanings */
+            meanings: string[];
+        };
+        /**
          * ColumnOut
          * @description One way to pack: its code (empty: as the plan has it; carrier: the carrier's own), and what it costs.
          */
@@ -6787,6 +6821,18 @@ export interface components {
             order_id: number;
             /** Fields */
             fields: string[];
+        };
+        /**
+         * ExplainIn
+         * @description What a carrier's code means.
+         */
+        ExplainIn: {
+            /** Carrier */
+            carrier: string;
+            /** Code */
+            code: string;
+            /** Meaning */
+            meaning: string;
         };
         /**
          * ExtraOut
@@ -11206,6 +11252,22 @@ export interface components {
             /** Orders */
             orders: number;
         };
+        /**
+         * UnknownCodeOut
+         * @description A code that nobody has explained, the words it came with, and how many parcels it was said of.
+         */
+        UnknownCodeOut: {
+            /** Carrier */
+            carrier: string;
+            /** Name */
+            name: string;
+            /** Code */
+            code: string;
+            /** Words */
+            words: string;
+            /** Parcels */
+            parcels: number;
+        };
         /** UpstreamCounts */
         UpstreamCounts: {
             /** States */
@@ -11425,6 +11487,75 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FollowingOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    codes_api_following_codes_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CodesOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    explain_api_following_codes_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "carrier": "norvia",
+                 *       "code": "norvia",
+                 *       "meaning": "text"
+                 *     }
+                 */
+                "application/json": components["schemas"]["ExplainIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CountOut"];
                 };
             };
             /** @description Problem details */

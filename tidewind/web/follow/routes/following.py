@@ -5,15 +5,27 @@ from __future__ import annotations
 from fastapi import APIRouter
 
 from tidewind.services.follow import (
+    MEANINGS,
     ask_carrier,
+    explain_code,
     following,
     letter_to_buyer,
     letter_to_carrier,
     see_to,
     tell_buyer,
+    unknown_codes,
 )
-from tidewind.web.access import Anyone, Care, Now, Parts, Tx
-from tidewind.web.follow.following_schemas import AskCarrierIn, FollowingOut, LetterOut, SeeToIn
+from tidewind.web.access import Anyone, Care, Now, Owner, Parts, Tx
+from tidewind.web.base.schemas import CountOut
+from tidewind.web.follow.following_schemas import (
+    AskCarrierIn,
+    CodesOut,
+    ExplainIn,
+    FollowingOut,
+    LetterOut,
+    SeeToIn,
+    UnknownCodeOut,
+)
 
 router = APIRouter(prefix="/api", tags=["following"])
 
@@ -22,6 +34,18 @@ router = APIRouter(prefix="/api", tags=["following"])
 def under_way(_who: Anyone, session: Tx, now: Now) -> FollowingOut:
     """Return the parcels under way by service and destination, and those that need somebody, the worst first."""
     return FollowingOut.model_validate(following(session, now))
+
+
+@router.get("/following/codes")
+def codes(_who: Anyone, session: Tx) -> CodesOut:
+    """Return the codes of carriers that nobody has explained, and everything that one can mean."""
+    return CodesOut(unknown=[UnknownCodeOut.model_validate(c) for c in unknown_codes(session)], meanings=list(MEANINGS))
+
+
+@router.put("/following/codes")
+def explain(body: ExplainIn, _who: Owner, session: Tx, now: Now) -> CountOut:
+    """Say what a carrier's code means; the parcels it was said of stand where their events say then."""
+    return CountOut(count=explain_code(session, body.carrier, body.code, body.meaning, now))
 
 
 @router.get("/following/{shipment_id}/buyer")

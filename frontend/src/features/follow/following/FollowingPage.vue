@@ -4,6 +4,7 @@ import { computed, nextTick, ref } from "vue";
 import { useRouter } from "vue-router";
 import { carriersQuery } from "../../shop";
 import LetterDialog from "./LetterDialog.vue";
+import UnknownCodes from "./UnknownCodes.vue";
 import UsualBands from "./UsualBands.vue";
 import { followingQuery, seeTo, type Deed, type Parcel } from "./queries";
 import { country, count, day, dayAndClock } from "../../../shared/format";
@@ -145,6 +146,7 @@ useKeys({
             </tr>
           </tbody>
         </table>
+        <UnknownCodes />
       </template>
     </div>
     <div v-if="here && acts" class="tray" role="region" aria-label="This parcel">

@@ -48,10 +48,16 @@ const LANGUAGES = new Intl.DisplayNames("en-GB", { type: "language" });
       <h3>{{ data.subject }}</h3>
       <p class="letter" tabindex="0">{{ data.body }}</p>
     </template>
+    <!-- Made once the mail is there, so that the cursor can stand on it: Enter sends what was read. -->
     <template #actions
-      ><v-btn v-if="to === 'buyer'" v-first type="submit" :loading="busy" :disabled="!data?.to"
+      ><v-btn
+        v-if="to === 'buyer' && data"
+        v-first
+        type="submit"
+        :loading="busy"
+        :disabled="!data.to"
         >Send it</v-btn
-      ><v-btn v-else type="submit" :loading="busy" :disabled="!mailTo.trim()"
+      ><v-btn v-else-if="data" type="submit" :loading="busy" :disabled="!mailTo.trim()"
         >Send it</v-btn
       ></template
     >

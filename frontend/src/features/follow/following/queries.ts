@@ -37,3 +37,12 @@ export const sendLetter = async (shipment: number, to: Deed, mail_to: string) =>
 
 export const seeTo = (shipment: number, words: string) =>
   api.POST("/api/following/{shipment_id}/seen-to", { ...at(shipment), body: { words } });
+
+/** Codes of carriers that nobody has explained. */
+export const codesQuery = queryOptions({
+  queryKey: ["tracking", "codes"],
+  queryFn: async () => need(await api.GET("/api/following/codes")),
+});
+
+export const explainCode = async (body: Schemas["ExplainIn"]) =>
+  need(await api.PUT("/api/following/codes", { body }));
