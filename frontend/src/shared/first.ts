@@ -1,12 +1,13 @@
 import type { Directive } from "vue";
 
 /** `v-first`: the field where typing begins, when what it stands in appears; a false value leaves it.
+ * `v-first.button` is for what has no field: Enter does what was read.
  * The library's own `autofocus` waits 50 ms and then takes the cursor out of whatever field a quick person
  * has reached meanwhile, so that the second word lands in the first field. This one acts before the picture. */
-export const vFirst: Directive<HTMLElement, boolean | undefined> = {
-  mounted(element, { value }) {
+export const vFirst: Directive<HTMLElement, boolean | undefined, "button"> = {
+  mounted(element, { value, modifiers }) {
     if (value === false) return;
-    const fields = "input, textarea";
+    const fields = modifiers.button ? "button" : "input, textarea";
     const field = element.matches(fields) ? element : element.querySelector<HTMLElement>(fields);
     field?.focus();
   },

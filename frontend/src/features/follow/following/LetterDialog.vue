@@ -52,7 +52,7 @@ const LANGUAGES = new Intl.DisplayNames("en-GB", { type: "language" });
     <template #actions
       ><v-btn
         v-if="to === 'buyer' && data"
-        v-first
+        v-first.button
         type="submit"
         :loading="busy"
         :disabled="!data.to"

@@ -58,16 +58,15 @@ const beyond = (b: Band, tenths: number) => !!b.usual && tenths > b.usual.nine_i
           <span class="nine" :style="{ width: left(b.usual.nine_in_ten) }" />
           <span class="half" :style="{ width: left(b.usual.median) }" />
         </template>
-        <button
+        <!-- Dots are for the mouse: every parcel that needs somebody is in the list, which keys reach. -->
+        <span
           v-for="p in b.parcels"
           :key="p.label_id"
-          type="button"
           class="dot"
-          tabindex="-1"
+          aria-hidden="true"
           :class="{ bad: p.trouble, slow: beyond(b, p.tenths), here: p.shipment_id === chosen }"
           :style="{ left: left(p.tenths), top: top(p.label_id) }"
           :title="`${p.order_number}, ${days(p.tenths)} days${p.trouble ? `: ${p.trouble.words}` : ''}`"
-          :aria-label="`${p.order_number}, ${days(p.tenths)} days under way`"
           @click="emit('pick', p.shipment_id)"
         />
       </div>
