@@ -48,7 +48,7 @@ def make_key(
     return row.id, key
 
 
-# Made once, and read as plain columns past the mapper: it stands before every request of a store.
+# Made once and read as plain columns: it stands before every request of a store.
 _WITH_KEY = (
     select(ApiKey.id, ApiKey.person_id, ApiKey.name, ApiKey.role, ApiKey.reads_only, ApiKey.scope, ApiKey.used_at)
     .join(Person, Person.id == ApiKey.person_id)
@@ -62,7 +62,7 @@ def who_has_key(session: Session, key: str, at: datetime, *, writes: bool = Fals
 
     Raises NotSignedIn; NotAllowed where it may only read and this ``writes``, or where it is for the checkout alone.
     """
-    found = session.connection().execute(_WITH_KEY, {"key_hash": digest(key), "at": at}).first()
+    found = session.execute(_WITH_KEY, {"key_hash": digest(key), "at": at}).first()
     if found is None:
         raise NotSignedIn("unknown_key", "This API key is not known, is over, or was revoked.")
     if writes and found.reads_only:
