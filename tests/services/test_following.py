@@ -80,9 +80,11 @@ def test_the_own_record_is_what_its_rows_say(under_way: Wiring, clock: Clock) ->
         record = work_out(session, clock(), LISBON)
         took: dict[tuple[str, str], list[int]] = {}
         rows = session.execute(
-            select(Label, Shipment, Order).join(Shipment, Shipment.id == Label.shipment_id)
-            .join(Order, Order.id == Shipment.order_id).where(Label.tracking_state == "delivered")
-        )  # fmt: skip
+            select(Label, Shipment, Order)
+            .join(Shipment, Shipment.id == Label.shipment_id)
+            .join(Order, Order.id == Shipment.order_id)
+            .where(Label.tracking_state == "delivered")
+        )
         for label, shipment, order in rows:
             at = {
                 e.state: e.at for e in session.scalars(select(TrackingEvent).where(TrackingEvent.label_id == label.id))

@@ -25,17 +25,33 @@ class Scan(NamedTuple):
 
 
 FATES = (
-    ("waiting:6", 11), ("stuck", 10), ("returning", 9), ("late", 9), ("stuck", 8), ("late", 8), ("lost", 8),
-    ("waiting:3", 8), ("late", 7), ("stuck", 7), ("returning", 7), ("late", 7), ("waiting:2", 7), ("refused", 6),
-    ("late", 6), ("late", 6), ("waiting:1", 5),
-)  # fmt: skip
+    ("waiting:6", 11),
+    ("stuck", 10),
+    ("returning", 9),
+    ("late", 9),
+    ("stuck", 8),
+    ("late", 8),
+    ("lost", 8),
+    ("waiting:3", 8),
+    ("late", 7),
+    ("stuck", 7),
+    ("returning", 7),
+    ("late", 7),
+    ("waiting:2", 7),
+    ("refused", 6),
+    ("late", 6),
+    ("late", 6),
+    ("waiting:1", 5),
+)
 """What befalls parcels, and how many days ago at the least they left."""
 HELD, HELD_SINCE = 2, 9
 """So many that cross a border are held by customs, of those that left at most so many days ago."""
 STAGE = {
-    "out_for_delivery": "delivering", "awaiting_collection": "waiting", "problem:refused": "refused",
+    "out_for_delivery": "delivering",
+    "awaiting_collection": "waiting",
+    "problem:refused": "refused",
     "problem:customs": "customs",
-}  # fmt: skip
+}
 """What the stand-in carriers call a state, where they call it otherwise."""
 
 

@@ -14,8 +14,17 @@ from tidewind.core.tracking.usual import Usual, working_days_since
 Kind = Literal["lost", "refused", "address", "damaged", "stuck", "waiting", "returning", "customs", "problem", "late"]
 Deed = Literal["ask_carrier", "tell_buyer", "claim", "send_again"]
 ORDER: tuple[Kind, ...] = (
-    "lost", "refused", "address", "damaged", "stuck", "waiting", "returning", "customs", "problem", "late",
-)  # fmt: skip
+    "lost",
+    "refused",
+    "address",
+    "damaged",
+    "stuck",
+    "waiting",
+    "returning",
+    "customs",
+    "problem",
+    "late",
+)
 DEEDS: dict[Kind, tuple[Deed, ...]] = {
     "lost": ("claim", "tell_buyer"),
     "refused": ("tell_buyer", "ask_carrier"),

@@ -34,7 +34,10 @@ def unknown_codes(session: Session) -> Sequence[UnknownCode]:
     """Return the codes that nobody has explained, the commonest first."""
     rows = session.execute(
         select(
-            Shipment.carrier, CarrierRow.name, TrackingEvent.code, func.max(TrackingEvent.words).label("words"),
+            Shipment.carrier,
+            CarrierRow.name,
+            TrackingEvent.code,
+            func.max(TrackingEvent.words).label("words"),
             func.count(TrackingEvent.label_id.distinct()).label("parcels"),
         )
         .join(Label, Label.id == TrackingEvent.label_id)
@@ -44,7 +47,7 @@ def unknown_codes(session: Session) -> Sequence[UnknownCode]:
         .group_by(Shipment.carrier, CarrierRow.name, TrackingEvent.code)
         .order_by(func.count(TrackingEvent.label_id.distinct()).desc(), TrackingEvent.code)
         .limit(MOST_CODES)
-    )  # fmt: skip
+    )
     return [UnknownCode(*row) for row in rows]
 
 

@@ -20,9 +20,17 @@ from tidewind.services.follow.troubles import ParcelUnderWay, parcel_in_trouble
 from tidewind.services.planning import shop_settings
 
 _TEXT_OF: dict[Kind, str] = {
-    "lost": "lost", "damaged": "lost", "refused": "back", "returning": "back", "address": "back", "waiting": "waiting",
-    "stuck": "late", "customs": "late", "problem": "late", "late": "late",
-}  # fmt: skip
+    "lost": "lost",
+    "damaged": "lost",
+    "refused": "back",
+    "returning": "back",
+    "address": "back",
+    "waiting": "waiting",
+    "stuck": "late",
+    "customs": "late",
+    "problem": "late",
+    "late": "late",
+}
 
 
 @dataclass(frozen=True, slots=True)

@@ -124,10 +124,25 @@ def _rows(session: Session, now: datetime, shipment_id: int | None = None) -> Se
     )
     query = (
         select(
-            Label.id.label("label_id"), Label.shipment_id, Label.tracking_number, Label.tracking_state,
-            Label.tracking_since, Label.tracking_reason, Label.last_event_at, Shipment.carrier, Shipment.service,
-            Shipment.service_name, Shipment.arrives, Shipment.ship_date, Shipment.address, Shipment.sender,
-            Order.id.label("order_id"), Order.number, Order.destination, left.label("left_at"), newest.c.words,
+            Label.id.label("label_id"),
+            Label.shipment_id,
+            Label.tracking_number,
+            Label.tracking_state,
+            Label.tracking_since,
+            Label.tracking_reason,
+            Label.last_event_at,
+            Shipment.carrier,
+            Shipment.service,
+            Shipment.service_name,
+            Shipment.arrives,
+            Shipment.ship_date,
+            Shipment.address,
+            Shipment.sender,
+            Order.id.label("order_id"),
+            Order.number,
+            Order.destination,
+            left.label("left_at"),
+            newest.c.words,
             newest.c.spot,
         )
         .join(Shipment, Shipment.id == Label.shipment_id)
@@ -135,7 +150,7 @@ def _rows(session: Session, now: datetime, shipment_id: int | None = None) -> Se
         .join(newest, newest.c.words.is_not(None), isouter=True)
         .where(_ON_ITS_WAY, Shipment.state.in_(LabelState.TRAVELS))
         .where((Label.tracking_state != TrackingState.LOST) | (Label.last_event_at > now - LOST_FOR))
-    )  # fmt: skip
+    )
     if shipment_id is not None:
         query = query.where(Label.shipment_id == shipment_id)
     return session.execute(query.order_by(Label.last_event_at).limit(MOST_UNDER_WAY)).all()

@@ -38,8 +38,13 @@ nav a { color: #7a2e54; display: inline-block; min-width: 24px; padding: .3rem }
   .bar i { background: #3b4045 } .bar i.done { background: #e0a3c2 } ol { border-color: #e0a3c2 }
 }
 """
-_WAY = (TrackingState.ANNOUNCED, TrackingState.ACCEPTED, TrackingState.MOVING, TrackingState.OUT_FOR_DELIVERY,
-        TrackingState.DELIVERED)  # fmt: skip
+_WAY = (
+    TrackingState.ANNOUNCED,
+    TrackingState.ACCEPTED,
+    TrackingState.MOVING,
+    TrackingState.OUT_FOR_DELIVERY,
+    TrackingState.DELIVERED,
+)
 _NOT_KEPT = {"Cache-Control": "no-store", "X-Robots-Tag": "noindex", "Referrer-Policy": "no-referrer"}
 
 
