@@ -79,6 +79,7 @@ def test_an_event_is_shown_once_and_several_parcels_stand_by_what_needs_somebody
     assert together([S.DELIVERED, S.DELIVERED]) is S.DELIVERED
     assert together([S.ANNOUNCED, S.ACCEPTED]) is S.ACCEPTED  # one was scanned: it can be voided no more
     assert together([S.ANNOUNCED, S.DELIVERED]) is S.MOVING
+    assert together([S.ANNOUNCED, S.LOST]) is S.LOST
     assert together([S.ANNOUNCED]) is together([]) is S.ANNOUNCED
     assert how_far([S.DELIVERED, S.MOVING]) == "1 of 2 delivered"  # worked example 25
     assert how_far([S.DELIVERED]) == how_far([S.MOVING, S.MOVING]) == ""

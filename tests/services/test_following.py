@@ -21,10 +21,12 @@ from tidewind.outside.carrier import CarrierEvent
 from tidewind.services.base import Conflict, Invalid, NotFound
 from tidewind.services.follow import (
     ask_carrier,
+    erase_person,
     explain_code,
     follow_parcels,
     following,
     letter_to_buyer,
+    personal_data,
     see_to,
     send_due_news,
     take_events,
@@ -125,6 +127,11 @@ def test_a_buyer_is_told_once_in_their_language_and_the_carrier_is_asked_with_al
         assert deeds == ["told_buyer", "asked_carrier"]
         said = session.scalars(select(OrderChange.what).where(OrderChange.order_id == order_id)).all()
         assert any(line.startswith("told the buyer") for line in said)
+        shown = personal_data(session, letter.to)["parcels_seen_to"]
+        assert [(one["what"], number in one["words"]) for one in shown] == [
+            ("told_buyer", False),
+            ("asked_carrier", True),
+        ]
         see_to(session, stuck, "They found it", "Rute", clock())
         with pytest.raises(NotFound):
             see_to(session, 10**9, "x", "Rute", clock())
@@ -142,6 +149,12 @@ def test_a_buyer_is_told_once_in_their_language_and_the_carrier_is_asked_with_al
         shipment.address = replace(shipment.address, email="")
     with under_way.sessions.begin() as session, pytest.raises(Conflict, match="No mail address"):
         tell_buyer(session, under_way.outside, stuck, "Rute", clock())
+    with under_way.sessions.begin() as session:
+        session.get_one(Shipment, stuck).tracking_state = "delivered"  # till then it is needed
+        session.flush()
+        erase_person(session, letter.to, "Inês", clock())
+        left = session.execute(select(ParcelDeed.words, ParcelDeed.mail_to).order_by(ParcelDeed.id)).all()
+        assert left == [("", "erased"), ("", "help@norvia.example"), ("", "")]
 
 
 def test_a_dead_carrier_delays_only_its_own_and_an_unknown_code_is_kept(

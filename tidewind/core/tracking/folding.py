@@ -6,7 +6,7 @@ from collections.abc import Collection, Iterable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
-from tidewind.core.tracking.states import FINAL, RANK, TrackingState, state_after
+from tidewind.core.tracking.states import RANK, TrackingState, state_after
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,6 +78,7 @@ def in_order(heard: Iterable[Heard]) -> list[Heard]:
     return sorted((event for event in left if not event.takes_back or event.state), key=lambda e: e.rank)
 
 
+OVER = frozenset({TrackingState.DELIVERED, TrackingState.RETURNED})
 LEAST_FAR = (
     TrackingState.LOST, TrackingState.PROBLEM, TrackingState.RETURNING, TrackingState.AWAITING_COLLECTION,
     TrackingState.ACCEPTED, TrackingState.MOVING, TrackingState.OUT_FOR_DELIVERY,
@@ -92,7 +93,7 @@ def together(states: Collection[TrackingState]) -> TrackingState:
     A carrier that has scanned one of them has begun its work, whatever it does with the rest.
     """
     known = {state for state in states if state is not TrackingState.ANNOUNCED}
-    if known and known <= FINAL and len(known) < len(set(states)):
+    if known and known <= OVER and len(known) < len(set(states)):
         return TrackingState.MOVING
     return next((state for state in LEAST_FAR if state in known), TrackingState.ANNOUNCED)
 

@@ -23,6 +23,8 @@ NEAR, USUALLY, SELDOM = timedelta(minutes=20), timedelta(hours=2), timedelta(hou
 """How long until a parcel is looked at again: near its door, on its way, and when nothing moves (shop policy)."""
 NOTHING_MOVES = timedelta(days=2)
 AFTER_SILENCE = timedelta(minutes=10)
+LOST_FOR = timedelta(days=60)
+"""A lost parcel is spoken of so long, unless somebody has seen to it (shop policy)."""
 
 
 def follow_parcels(
@@ -130,10 +132,14 @@ def heard_of(session: Session, label_ids: Collection[int]) -> dict[int, list[Hea
 
 
 def _next_look(standings: Iterable[Standing], now: datetime) -> datetime | None:
-    """Return when to look again: often near the door, seldom when nothing moves, never when all is over."""
+    """Return when to look again: often near the door, seldom when nothing moves, never when all is over.
+
+    What is lost is looked for, too, for as long as it is spoken of: it may turn up.
+    """
     waits = []
     for standing in standings:
-        if standing.state in FINAL:
+        over = standing.last is not None and now - standing.last.at > LOST_FOR
+        if standing.state in FINAL and (standing.state is not TrackingState.LOST or over):
             continue
         near = standing.state in {TrackingState.ANNOUNCED, TrackingState.OUT_FOR_DELIVERY}
         quiet = standing.last is not None and now - standing.last.at > NOTHING_MOVES

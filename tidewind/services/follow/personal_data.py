@@ -20,7 +20,17 @@ from tidewind.core.addresses.check import Address
 from tidewind.core.addresses.mail import is_mail_address
 from tidewind.core.states.labels import LabelState
 from tidewind.core.tracking.states import FINAL
-from tidewind.db.tables import Contact, Difference, Import, LabelRequest, Message, Order, OrderChange, Shipment
+from tidewind.db.tables import (
+    Contact,
+    Difference,
+    Import,
+    LabelRequest,
+    Message,
+    Order,
+    OrderChange,
+    ParcelDeed,
+    Shipment,
+)
 from tidewind.services.base import Invalid, lock_orders, write_history
 
 ERASED = "erased"
@@ -55,12 +65,15 @@ def personal_data(session: Session, mail: str) -> dict[str, Any]:
     contacts = session.scalars(select(Contact).where(_theirs(Contact.address, mail)).order_by(Contact.id))
     mails = session.scalars(select(Message).where(func.lower(Message.recipient) == mail).order_by(Message.id))
     requests = session.scalars(select(LabelRequest).where(_asked_with(mail)).order_by(LabelRequest.id))
+    sent = select(Shipment.id).where(_theirs(Shipment.address, mail))
+    deeds = session.scalars(select(ParcelDeed).where(ParcelDeed.shipment_id.in_(sent)).order_by(ParcelDeed.id))
     return {
         "mail": mail,
         "orders": [_order(order) for order in orders],
         "shipments": [_shipment(shipment) for shipment in session.scalars(shipments)],
         "address_book": [{"code": c.code, "address": asdict(c.address)} for c in contacts],
         "mails": [{"at": _iso(m.sent_at), "subject": m.subject, "body": m.body, "reason": m.reason} for m in mails],
+        "parcels_seen_to": [{"at": _iso(d.at), "what": d.kind, "words": d.words} for d in deeds],
         "label_requests": [
             {"asked_by": r.asked_by, "address": asdict(r.address), "what": r.what, "why": r.why} for r in requests
         ],
@@ -118,6 +131,10 @@ def erase_person(session: Session, mail: str, who: str, now: datetime) -> Erasur
         shipment.address = _country_of(shipment.address)
     theirs = Message.shipment_id.in_(select(Shipment.id).where(Shipment.order_id.in_(ids)))
     session.execute(update(Message).where(theirs).values(recipient=ERASED, body=""))
+    # To whom at a carrier a question went stays: it is offered again, and is about nobody here.
+    deeds = ParcelDeed.shipment_id.in_(select(Shipment.id).where(Shipment.order_id.in_(ids)))
+    session.execute(update(ParcelDeed).where(deeds).values(words=""))
+    session.execute(update(ParcelDeed).where(deeds, ParcelDeed.kind == "told_buyer").values(mail_to=ERASED))
     session.execute(delete(Contact).where(_theirs(Contact.address, mail)))
     _forget_requests(session, mail, ids)
     kept = tuple(order.number for order in found if order not in done)

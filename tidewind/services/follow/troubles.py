@@ -19,13 +19,12 @@ from tidewind.core.tracking.states import TrackingState
 from tidewind.core.tracking.troubles import ORDER, Trouble, trouble_of
 from tidewind.core.tracking.usual import Record, Usual, working_tenths
 from tidewind.db.tables import Label, Order, ParcelDeed, Shipment, TrackingEvent
+from tidewind.services.follow.parcels import LOST_FOR
 from tidewind.services.follow.record import usual_days
 from tidewind.services.planning import shop_settings
 
 MOST_UNDER_WAY = 5_000
 """So many are shown, those first of which nothing was heard for longest."""
-LOST_FOR = timedelta(days=60)
-"""A lost parcel is spoken of so long, unless somebody has seen to it (shop policy)."""
 _ON_ITS_WAY = Label.tracking_state.not_in(("announced", "delivered", "returned"))
 
 
