@@ -92,10 +92,14 @@ def test_events_that_make_no_sense_are_the_carriers_trouble_alone(events: Any) -
         Says({"events": told}).client().events("X1")
 
 
-def test_events_are_kept_on_one_line_and_unknown_codes_are_let_be() -> None:
-    known = "N20"
-    told = Says({"events": [{**EVENT, "code": known}, {**EVENT, "code": "never heard of"}]}).client().events("X1")
-    assert [(e.words, e.spot) for e in told] == [("In the van now", "Viseu")]
+def test_events_are_kept_on_one_line_and_unknown_codes_without_a_meaning() -> None:
+    known, other = {**EVENT, "code": "N20", "id": "a"}, {**EVENT, "code": "never\nheard of", "takes_back": "a"}
+    told = Says({"events": [known, other]}).client().events("X1")
+    assert [(e.words, e.spot) for e in told] == [("In the van now", "Viseu")] * 2
+    assert [(e.state, e.code, e.id, e.takes_back) for e in told] == [
+        ("moving", "N20", "a", ""),
+        (None, "never heard of", "", "a"),
+    ]
 
 
 @pytest.mark.parametrize("number", ["None", None, "", "AB\x00CD12", "7" * 41, 5])
