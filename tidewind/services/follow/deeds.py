@@ -69,6 +69,7 @@ def tell_buyer(session: Session, outside: Outside, shipment_id: int, who: str, n
 
     Raises NotFound; Conflict where nothing is wrong, nobody's address is known, or they were told of this already.
     """
+    session.get(Shipment, shipment_id, with_for_update={"of": Shipment})  # two people at once: the second is told so
     letter = letter_to_buyer(session, shipment_id, outside.base_url, now)
     shipment, parcel = _in_trouble(session, shipment_id, now)
     cause = parcel.trouble.kind if parcel.trouble else "late"
