@@ -202,6 +202,7 @@ def test_the_buyers_page_needs_no_script_and_tells_no_more_than_it_must(under_wa
     page = httpx.get(f"{base_url}/t/{key}")
     assert page.status_code == 200
     assert "Pronta a levantar" in page.text
+    assert "Prevista" not in page.text  # no day is told that is over
     assert "<script" not in page.text
     assert 'content="noindex"' in page.text
     assert page.headers["Cache-Control"] == "no-store"

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from datetime import date
 from html import escape
 from zoneinfo import ZoneInfo
 
@@ -16,7 +17,7 @@ from tidewind.services.base import NotFound
 from tidewind.services.follow import day_in, language_of, languages, public_view, said_in, state_in
 from tidewind.services.planning import shop_settings
 from tidewind.services.shop import carrier_name
-from tidewind.web.access import Tx
+from tidewind.web.access import Now, Tx
 from tidewind.web.follow.schemas import TrackingOut
 from tidewind.web.orders.schemas.order import EventOut
 
@@ -65,7 +66,7 @@ def tracking(tracking_key: str, session: Tx) -> TrackingOut:
 
 
 @router.get("/t/{tracking_key}", response_class=HTMLResponse, include_in_schema=False)
-def page(tracking_key: str, request: Request, session: Tx, lang: str = "") -> HTMLResponse:
+def page(tracking_key: str, request: Request, session: Tx, now: Now, lang: str = "") -> HTMLResponse:
     """Return the page itself; ``lang`` is the language the reader chose, else it goes by where the parcel goes."""
     try:
         shipment, events = public_view(session, tracking_key)
@@ -76,7 +77,8 @@ def page(tracking_key: str, request: Request, session: Tx, lang: str = "") -> HT
     shop = shop_settings(session)
     language = _chosen(lang, language_of(shipment.address.country))
     carrier = carrier_name(session, shipment.carrier)
-    body = _body(shipment, events, language, ZoneInfo(shop.time_zone), carrier)
+    zone = ZoneInfo(shop.time_zone)
+    body = _body(shipment, events, language, zone, carrier, now.astimezone(zone).date())
     return HTMLResponse(_frame(language, shop.brand, body, tracking_key), headers=_NOT_KEPT)
 
 
@@ -85,13 +87,15 @@ def _chosen(asked: str, else_: str) -> str:
     return asked if asked in there else else_ if else_ in there else there[0]
 
 
-def _body(shipment: Shipment, events: Sequence[TrackingEvent], language: str, zone: ZoneInfo, carrier: str) -> str:
-    """Return what is told: no data beyond first name and town."""
+def _body(
+    shipment: Shipment, events: Sequence[TrackingEvent], language: str, zone: ZoneInfo, carrier: str, today: date
+) -> str:
+    """Return what is told: no data beyond first name and town, and no day that is over."""
     states = [TrackingState(label.tracking_state) for label in shipment.labels]
     state, to = TrackingState(shipment.tracking_state), shipment.address
     first = (to.name or to.company).split(" ")[0]
     lines = [f"<h1>{escape(state_in(state, language))}</h1>"]
-    if state not in FINAL and shipment.arrives:
+    if state in _WAY[:-1] and shipment.arrives and shipment.arrives >= today:
         lines.append(f"<p><b>{escape(said_in('expected', language, day=day_in(shipment.arrives, language)))}</b></p>")
     if state in _WAY:
         at = _WAY.index(state)

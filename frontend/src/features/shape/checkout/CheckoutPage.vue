@@ -310,7 +310,7 @@ function discard(): void {
           <form class="form-grid basket" @submit.prevent="number.trim() && ordered.mutate()">
             <v-text-field v-model="number" class="w4" label="or an order's number" />
             <v-btn type="submit" variant="outlined" class="w2" :disabled="!number.trim()"
-              >Take its basket</v-btn
+              >Take it</v-btn
             >
           </form>
           <ErrorNote :error="untried ?? ordered.error.value" />
