@@ -6,7 +6,7 @@ import json
 from collections.abc import Mapping
 from typing import Any
 
-from tidewind.core.messages import fill, unknown_fields
+from tidewind.core.messages.filling import fill, unknown_fields
 
 FORMS = ("json", "form")
 

@@ -12,6 +12,7 @@ from datetime import date
 from typing import Any
 
 from tidewind.core.addresses.check import Address
+from tidewind.core.customs.said import read_said, write_said
 from tidewind.core.layers import Step
 from tidewind.core.order_facts import BillTo, Hand, HandParcel
 from tidewind.core.rules.rule import Split
@@ -218,6 +219,7 @@ def read_hand(written: Mapping[str, Any]) -> Hand:
         bill_to=read_bill_to(bill_to) if bill_to else None,
         not_stackable=written.get("not_stackable", False),
         weights_g=tuple(written.get("weights_g", ())),
+        customs=read_said(written["customs"]) if written.get("customs") else None,
     )
 
 
@@ -246,9 +248,8 @@ def write_hand(hand: Hand) -> Written:
         ]
     if hand.split:
         made["split"] = {"by": hand.split.by, "most": hand.split.most}
-    if hand.bill_to:
-        made["bill_to"] = asdict(hand.bill_to)
-    return made
+    parts = {"bill_to": hand.bill_to and asdict(hand.bill_to), "customs": hand.customs and write_said(hand.customs)}
+    return made | {name: written for name, written in parts.items() if written}
 
 
 def read_bill_to(written: Mapping[str, Any]) -> BillTo:

@@ -1,0 +1,1 @@
+"""What buyers are told: by what, in which words, how, when, and why not."""

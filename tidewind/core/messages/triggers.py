@@ -1,0 +1,44 @@
+"""What a buyer can be told of, and which event of a parcel is told as what."""
+
+from __future__ import annotations
+
+from datetime import datetime, timedelta
+from typing import Final, Literal, get_args
+
+from tidewind.core.tracking.states import TrackingState
+
+Trigger = Literal[
+    "label",
+    "handed_over",
+    "moving",
+    "out_for_delivery",
+    "awaiting_collection",
+    "delivered",
+    "late",
+    "problem",
+    "returning",
+    "refund",
+]
+TRIGGERS: Final[tuple[Trigger, ...]] = get_args(Trigger)
+BY_ITSELF: Final = frozenset[Trigger]({"label", "awaiting_collection", "refund"})
+"""What a shop that has said nothing tells by mail: what the buyer has to do something about, or was promised."""
+OLD_NEWS: Final = timedelta(hours=36)
+"""What happened longer ago is not told any more: the buyer has seen it happen (shop policy)."""
+_OF_STATE: Final[dict[TrackingState, Trigger]] = {
+    TrackingState.MOVING: "moving",
+    TrackingState.OUT_FOR_DELIVERY: "out_for_delivery",
+    TrackingState.AWAITING_COLLECTION: "awaiting_collection",
+    TrackingState.DELIVERED: "delivered",
+    TrackingState.PROBLEM: "problem",
+    TrackingState.RETURNING: "returning",
+}
+
+
+def trigger_of(before: str, state: TrackingState) -> Trigger | None:
+    """Return what a change of state is told as; None where it is no change, or nothing to be told."""
+    return None if before == state else _OF_STATE.get(state)
+
+
+def is_old_news(happened_at: datetime, now: datetime) -> bool:
+    """Tell whether something happened too long ago to be told."""
+    return now - happened_at > OLD_NEWS
