@@ -28,7 +28,7 @@ KINDS = {
     ),
     "label": (LABEL_MOVES, LabelState, LabelMove, {L.BUYING}, {L.FAILED, L.VOIDED, L.VOID_REFUSED}),
     "departure": (DEPARTURE_MOVES, DepartureState, DepartureMove, {DepartureState.OPEN}, {DepartureState.HANDED_OVER}),
-    "return": (RETURN_MOVES, ReturnState, ReturnMove, {R.MAKING}, {R.CLOSED, R.CANCELLED, R.FAILED}),
+    "return": (RETURN_MOVES, ReturnState, ReturnMove, {R.MAKING}, {R.CLOSED, R.CANCELLED}),
     "import": (IMPORT_MOVES, ImportState, ImportMove, {ImportState.MAPPING}, set()),
 }
 

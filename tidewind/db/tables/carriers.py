@@ -17,7 +17,7 @@ class CarrierRow(Base):
 
     One of kind ``list`` is not reached at all: its labels are the shop's own, with numbers from ranges that it gave.
     ``states`` translates its tracking codes, ``can`` is what it says that it does (empty: it has not said); what was
-    removed stays for the sake of its history.
+    removed stays for the sake of its history.  ``subscribed``: the address at which it tells us events by itself.
     """
 
     __tablename__ = "carrier"
@@ -32,6 +32,8 @@ class CarrierRow(Base):
     states: Mapped[dict[str, Any]] = mapped_column(default=dict)
     can: Mapped[list[Any]] = mapped_column(default=list)
     removed_at: Mapped[datetime | None]
+    subscribed: Mapped[str] = mapped_column(String(300), default="")
+    claim_days: Mapped[int | None]
     active: Mapped[bool] = mapped_column(default=True)
     latin_only: Mapped[bool] = mapped_column(default=False)
     asks_prices: Mapped[bool] = mapped_column(default=False)

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from datetime import datetime
+from datetime import date, datetime
 from typing import Any
 
-from sqlalchemy import CheckConstraint, Index, String, UniqueConstraint, text
+from sqlalchemy import BigInteger, CheckConstraint, ForeignKey, Index, LargeBinary, String, UniqueConstraint, text
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
 from tidewind.core.addresses.check import Address
+from tidewind.core.states.claims import ClaimState
 from tidewind.core.states.machine import sql_list
 from tidewind.core.states.returns import ReturnState
 from tidewind.core.stored import NO_ADDRESS
@@ -42,6 +43,74 @@ class TrackingEvent(Base):
     heard_at: Mapped[datetime | None]
 
 
+class CarrierNotice(Base):
+    """What a carrier told by itself, as it came; ``body`` is its events, ``failure`` what of it made no sense."""
+
+    __tablename__ = "carrier_notice"
+    __table_args__ = (
+        UniqueConstraint("carrier", "notice_id"),
+        Index("ix_carrier_notice_waits", "id", postgresql_where=text("done_at is null")),
+    )
+    id: Mapped[Id]
+    carrier: Mapped[str] = mapped_column(String(30))
+    notice_id: Mapped[str] = mapped_column(String(100))
+    body: Mapped[list[Any]]
+    heard_at: Mapped[datetime]
+    done_at: Mapped[datetime | None]
+    failure: Mapped[str] = mapped_column(String(200), default="")
+
+
+class FollowedNumber(Base):
+    """A parcel that is followed though we did not send it: on its way to us, or bought elsewhere.
+
+    ``events`` are all that its carrier told, ``told`` the state that whoever waits (``tell_mail``) was told of last.
+    """
+
+    __tablename__ = "followed_number"
+    __table_args__ = (
+        UniqueConstraint("carrier", "number"),
+        Index("ix_followed_number_due", "next_look_at", postgresql_where=text("next_look_at is not null")),
+    )
+    id: Mapped[Id]
+    carrier: Mapped[str] = mapped_column(String(30))
+    number: Mapped[str] = mapped_column(String(40))
+    what: Mapped[str] = mapped_column(String(200), default="")
+    tell_mail: Mapped[str] = mapped_column(String(200), default="")
+    asked_by: Mapped[str] = mapped_column(String(120), default="")
+    state: Mapped[str] = mapped_column(String(30), default="announced")
+    events: Mapped[list[Any]] = mapped_column(default=list)
+    told: Mapped[str] = mapped_column(String(30), default="")
+    failure: Mapped[str] = mapped_column(String(200), default="")
+    next_look_at: Mapped[datetime | None]
+    created_at: Mapped[Created]
+
+
+class Claim(Base):
+    """Money asked of a carrier for a shipment that was lost or damaged; ``claim_by`` is the last day for it."""
+
+    __tablename__ = "claim"
+    __table_args__ = (
+        CheckConstraint(f"state in {sql_list(ClaimState)}", name="state"),
+        CheckConstraint("kind in ('lost', 'damaged')", name="kind"),
+        CheckConstraint("amount_minor > 0 and paid_minor >= 0", name="amounts"),
+        Index("uq_claim_live", "shipment_id", unique=True, postgresql_where=text(f"state in {ClaimState.COUNTS}")),
+    )
+    id: Mapped[Id]
+    shipment_id: Mapped[int] = reference("shipment.id", cascade=True)
+    kind: Mapped[str] = mapped_column(String(10))
+    state: Mapped[str] = mapped_column(String(10), default="open")
+    amount_minor: Mapped[int]
+    claim_by: Mapped[date]
+    opened_by: Mapped[str] = mapped_column(String(120), default="")
+    opened_at: Mapped[datetime]
+    mail_to: Mapped[str] = mapped_column(String(200), default="")
+    sent_at: Mapped[datetime | None]
+    paid_minor: Mapped[int] = mapped_column(default=0)
+    words: Mapped[str] = mapped_column(String(500), default="")
+    settled_at: Mapped[datetime | None]
+    shipment: Mapped[Shipment] = relationship()
+
+
 class ParcelDeed(Base):
     """What somebody did about a parcel that needed it: asked the carrier, told the buyer, saw to it; with the words."""
 
@@ -60,7 +129,10 @@ REQUEST_STATES = ("asked", "approved", "declined", "labelled")
 
 
 class Return(Base):
-    """A label for the way back of a shipment; the carrier charges it when it is first scanned."""
+    """A label for the way back of a shipment; the carrier charges it when it is first scanned.
+
+    Where its buyer asked for it: ``items`` are what comes back (SKU, name, how many), ``words`` theirs.
+    """
 
     __tablename__ = "parcel_return"
     __table_args__ = (
@@ -81,6 +153,10 @@ class Return(Base):
     state: Mapped[str] = mapped_column(String(20), default="making")
     in_box: Mapped[bool] = mapped_column(default=False)
     reason: Mapped[str] = mapped_column(String(200), default="")
+    items: Mapped[list[Any]] = mapped_column(default=list)
+    words: Mapped[str] = mapped_column(String(500), default="")
+    buyer_pays: Mapped[bool] = mapped_column(default=False)
+    photo: Mapped[bytes | None] = mapped_column(LargeBinary, deferred=True)
     price_minor: Mapped[int]
     tracking_number: Mapped[str | None] = mapped_column(String(40), unique=True)
     routing: Mapped[str] = mapped_column(String(40), default="")
@@ -152,19 +228,51 @@ class ChannelNotice(Base):
     last_error: Mapped[str] = mapped_column(String(300), default="")
 
 
-class Message(Base):
-    """One mail to somebody, with the reason it was sent; at most one of a kind per shipment.
+class MessageRules(Base):
+    """What a channel tells its buyers, in which words and colours; without a channel: the shop's own, for all."""
 
-    ``attach`` names the paper that goes with it (``label``), drawn when it is sent.
+    __tablename__ = "message_rules"
+    __table_args__ = (Index("uq_message_rules", text("coalesce(channel_id, 0)"), unique=True),)
+    id: Mapped[Id]
+    channel_id: Mapped[int | None] = mapped_column(BigInteger, ForeignKey("channel.id", ondelete="cascade"))
+    body: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    version: Mapped[int] = mapped_column(default=1)
+
+
+class BlockedAddress(Base):
+    """A mail address or phone number to which nothing is sent any more, in small letters, and why."""
+
+    __tablename__ = "blocked_address"
+    __table_args__ = (CheckConstraint("why in ('bounced', 'complained', 'asked', 'by_hand')", name="why"),)
+    id: Mapped[Id]
+    address: Mapped[str] = mapped_column(String(200), unique=True)
+    why: Mapped[str] = mapped_column(String(10))
+    words: Mapped[str] = mapped_column(String(300), default="")
+    created_at: Mapped[Created]
+
+
+class Message(Base):
+    """One mail or SMS to somebody, with the reason it was sent or why it was not; at most one of a kind per shipment.
+
+    ``attach`` names the paper that goes with it (``label``), drawn when it is sent.  ``trigger`` is what it tells the
+    buyer of, empty for what goes to others; ``hold``: ``held`` until somebody lets it go.
     """
 
     __tablename__ = "message"
     __table_args__ = (
         UniqueConstraint("shipment_id", "kind"),
-        Index("ix_message_due", "next_at", postgresql_where=text("sent_at is null")),
+        Index("ix_message_due", "next_at", postgresql_where=text("sent_at is null and not_sent = ''")),
+        Index("ix_message_newest", "created_at"),
+        CheckConstraint("by in ('mail', 'sms')", name="by"),
+        CheckConstraint("hold in ('', 'held', 'let_go')", name="hold"),
     )
     id: Mapped[Id]
     shipment_id: Mapped[int] = reference("shipment.id", cascade=True)
+    trigger: Mapped[str] = mapped_column(String(20), default="")
+    by: Mapped[str] = mapped_column(String(4), default="mail")
+    language: Mapped[str] = mapped_column(String(5), default="")
+    not_sent: Mapped[str] = mapped_column(String(200), default="")
+    hold: Mapped[str] = mapped_column(String(6), default="")
     kind: Mapped[str] = mapped_column(String(30))
     recipient: Mapped[str] = mapped_column(String(200))
     subject: Mapped[str] = mapped_column(String(200))

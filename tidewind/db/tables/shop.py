@@ -89,6 +89,8 @@ class Shop(Base):
     sms_gateway: Mapped[dict[str, Any]] = mapped_column(default=dict)
     closed: Mapped[list[Any]] = mapped_column(default=list)
     bench: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    return_rules: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    customs_numbers: Mapped[dict[str, Any]] = mapped_column(default=dict)
     calendar_key: Mapped[str] = mapped_column(String(43), default="")
 
 
@@ -226,3 +228,14 @@ class PackagingOrder(Base):
     asked_at: Mapped[datetime]
     attempts: Mapped[int] = mapped_column(default=0)
     next_try_at: Mapped[datetime | None]
+
+
+class CustomsTablesRow(Base):
+    """A version of the tables that customs is reckoned by; the newest holds, none leaves the samples that ship."""
+
+    __tablename__ = "customs_tables"
+    id: Mapped[Id]
+    name: Mapped[str] = mapped_column(String(120))
+    body: Mapped[dict[str, Any]]
+    by: Mapped[str] = mapped_column(String(120))
+    created_at: Mapped[Created]
