@@ -162,6 +162,7 @@ def _add_periodic(app: procrastinate.App, sessions: sessionmaker[Session], outsi
                     make_due_returns,
                     tell_manifests,
                     settle_pickups,
+                    follow_room.take_notices,
                     settle_packaging_orders,
                 )
             ),
@@ -173,7 +174,12 @@ def _add_each_minute(app: procrastinate.App, sessions: sessionmaker[Session], ou
     @app.task(name="follow_parcels", queueing_lock="follow_parcels", lock="follow_parcels")
     @metrics.job("follow_parcels")
     def follow_parcels() -> None:
-        follow_room.follow_parcels(sessions, outside, now)
+        _each_by_itself(
+            lambda: follow_room.follow_parcels(sessions, outside, now),
+            lambda: follow_room.tell_what_happened(sessions, outside, now),
+            lambda: follow_room.subscribe_carriers(sessions, outside),
+            lambda: follow_room.look_at_followed(sessions, outside, now),
+        )
 
     @app.task(name="ask_standing", queueing_lock="ask_standing", lock="ask_standing")
     @metrics.job("ask_standing")

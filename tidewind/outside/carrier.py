@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass
 from datetime import date, datetime
 from typing import Any, Literal, Protocol
@@ -19,6 +19,7 @@ from tidewind.outside.handing_over import ManifestTold, PickupAnswer, PickupWant
 class Purchase:
     """What goes, and what a carrier needs to sell its labels: the service, who gets it, who pays, on which day.
 
+    ``customs`` is what is declared where a border is crossed (``core/customs/written``), else None.
     ``expected_minor`` is the price that the shop reckons with; the carrier's own is the one that counts.
     """
 
@@ -30,6 +31,7 @@ class Purchase:
     bill_to: str = ""
     account: str = ""
     expected_minor: int = 0
+    customs: dict[str, Any] | None = None
 
     @property
     def written(self) -> dict[str, Any]:
@@ -40,6 +42,7 @@ class Purchase:
             "consignment": write_consignment(self.consignment),
             "recipient": asdict(self.recipient),
             "ship_date": self.ship_date.isoformat(),
+            **({"customs": self.customs} if self.customs else {}),
         }
 
 
@@ -133,6 +136,15 @@ class CarrierClient(Protocol):
 
     def events(self, tracking_number: str) -> list[CarrierEvent]:
         """Return a parcel's events so far, oldest first."""
+
+    def events_of(self, numbers: Sequence[str]) -> Mapping[str, Sequence[CarrierEvent]]:
+        """Return the events of many parcels; of whom nothing can be believed is not among them.
+
+        Raises NeverSent or MaybeDone where the carrier does not answer.
+        """
+
+    def subscribe(self, url: str) -> None:
+        """Ask the carrier to tell events at an address as they happen.  Raises NeverSent, MaybeDone, RefusedOutside."""
 
     def book_pickup(self, key: str, wanted: PickupWanted) -> PickupAnswer:
         """Ask for a van under an idempotency key.  Raises NeverSent, MaybeDone or RefusedOutside."""

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping, Sequence
+from contextlib import suppress
 from dataclasses import asdict
 from datetime import date, datetime, time, timedelta
 from typing import Any, Literal
@@ -28,6 +29,7 @@ MOST_CARDS, MOST_CODES, MOST_POINTS, MOST_EVENTS = 50, 500, 5_000, 500
 _CODE = re.compile(r"[a-z0-9][a-z0-9-]{0,19}")
 
 
+TRACK_MANY, MOST_NUMBERS = "track_many", 100
 RESULTS: dict[type[OutsideError], str] = {
     NeverSent: "never_sent",
     MaybeDone: "maybe_done",
@@ -47,7 +49,9 @@ class HttpCarrier:
         key: str = "",
         states: Mapping[str, str] | None = None,
         private: bool = False,
+        can: Collection[str] = (),
     ) -> None:
+        self._can = can
         self._name, self._states, self._url, self._private = name, states or {}, base_url, private
         headers = {"Authorization": f"Bearer {key}"} if key else {}
         self._client = httpx.Client(
@@ -195,12 +199,42 @@ class HttpCarrier:
         """See CarrierClient."""
         answer = self._call("events", "GET", f"/tracking/{tracking_number}")
         try:
-            return [
-                _event(told, self._states.get(str(told["code"])[:40], ""))
-                for told in answer.json()["events"][:MOST_EVENTS]
-            ]
+            return self._read(answer.json()["events"])
         except (ValueError, KeyError, TypeError, AttributeError) as error:
             raise NotBelieved(f"events that make no sense ({type(error).__name__})") from error
+
+    def events_of(self, numbers: Sequence[str]) -> Mapping[str, Sequence[CarrierEvent]]:
+        """See CarrierClient."""
+        if TRACK_MANY not in self._can:
+            return self._one_by_one(numbers)
+        found: dict[str, list[CarrierEvent]] = {}
+        for start in range(0, len(numbers), MOST_NUMBERS):
+            some = list(numbers[start : start + MOST_NUMBERS])
+            answer = self._call("events", "POST", "/tracking", json={"numbers": some})
+            try:
+                told = {str(parcel["number"]): parcel["events"] for parcel in answer.json()["parcels"]}
+            except (ValueError, KeyError, TypeError) as error:
+                raise NotBelieved(f"events that make no sense ({type(error).__name__})") from error
+            for number in some:
+                with suppress(ValueError, KeyError, TypeError, AttributeError):  # nothing of it can be believed
+                    found[number] = self._read(told[number])
+        return found
+
+    def subscribe(self, url: str) -> None:
+        """See CarrierClient."""
+        self._call("subscribe", "POST", "/subscriptions", json={"url": url})
+
+    def _one_by_one(self, numbers: Sequence[str]) -> dict[str, list[CarrierEvent]]:
+        found = {}
+        for number in numbers:
+            try:
+                found[number] = self.events(number)
+            except (NotBelieved, RefusedOutside):
+                continue
+        return found
+
+    def _read(self, events: Sequence[dict[str, Any]]) -> list[CarrierEvent]:
+        return [read_event(told, self._states) for told in events[:MOST_EVENTS]]
 
 
 def _texts(told: Mapping[str, Any]) -> Mapping[str, str]:
@@ -254,8 +288,12 @@ def _service(told: dict[str, Any]) -> AskedService:
     return AskedService(code, name, (low, high), int(told.get("max_g", USUAL_MAX_G)), f"{cutoff:%H:%M}")
 
 
-def _event(told: dict[str, Any], meaning: str) -> CarrierEvent:
-    """Read an event; one whose time has no zone could be at any hour.  Raises ValueError, KeyError or TypeError."""
+def read_event(told: Mapping[str, Any], states: Mapping[str, str]) -> CarrierEvent:
+    """Read an event by what its carrier's codes mean; one whose time has no zone could be at any hour.
+
+    Raises ValueError, KeyError or TypeError.
+    """
+    meaning = states.get(str(told["code"])[:40], "")
     state, reason = meaning_of(meaning) if meaning else (None, "")
     at = datetime.fromisoformat(told["at"])
     if at.tzinfo is None:

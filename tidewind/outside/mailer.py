@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 from email.errors import HeaderParseError
 from email.headerregistry import Address
 from email.message import EmailMessage
-from email.utils import formataddr, make_msgid
+from email.utils import formataddr, formatdate, make_msgid
 from typing import Protocol
 
 from tidewind.outside.errors import NeverSent, RefusedOutside
@@ -23,13 +23,40 @@ class Paper:
     pdf: bytes
 
 
+@dataclass(frozen=True, slots=True)
+class Dress:
+    """What a mail to a buyer has beside its text: HTML, what its Message-ID is made of, where one stops them, a logo.
+
+    The same ``key`` makes the same Message-ID, so that a mail that was sent twice after a crash is seen to be one.
+    """
+
+    html: str
+    key: str
+    stop_url: str
+    logo: bytes | None = None
+
+
 class Mailer(Protocol):
     """Something that sends a mail."""
 
     def send(
-        self, sender_name: str, sender: str, recipient: str, subject: str, body: str, paper: Paper | None = None
+        self,
+        sender_name: str,
+        sender: str,
+        recipient: str,
+        subject: str,
+        body: str,
+        paper: Paper | None = None,
+        dress: Dress | None = None,
     ) -> None:
-        """Send one plain mail, with a PDF where one goes with it.  Raises NeverSent or RefusedOutside."""
+        """Send one mail, with a PDF and a dress where they go with it.
+
+        Raises NeverSent, or RefusedOutside (``address_refused``: the server will never take this recipient).
+        """
+
+
+PERMANENT = 500
+"""From this answer on a mail server means it for good (RFC 5321, 4.2.1)."""
 
 
 def _address(recipient: str) -> Address:
@@ -37,7 +64,7 @@ def _address(recipient: str) -> Address:
     try:
         return Address(addr_spec=recipient)
     except (ValueError, IndexError, HeaderParseError) as error:
-        raise RefusedOutside("mail_refused", "this is no mail address") from error
+        raise RefusedOutside("address_refused", "this is no mail address") from error
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,6 +83,35 @@ def _said(error: smtplib.SMTPException) -> str:
     told = getattr(error, "smtp_error", b"") or str(error)
     words = told.decode("utf-8", "replace") if isinstance(told, bytes) else str(told)
     return " ".join(words.split())[:200]
+
+
+def write_mail(
+    sender: tuple[str, str], recipient: str, subject: str, body: str, paper: Paper | None, dress: Dress | None
+) -> EmailMessage:
+    """Return a mail from a sender (name, address); with a dress it is text and HTML (RFC 2046, 5.1.4).
+
+    One press stops them (RFC 2369 and RFC 8058).  Raises RefusedOutside for an address that is none.
+    """
+    name, address = sender
+    domain = address.rpartition("@")[2]
+    message = EmailMessage()
+    message["From"] = formataddr((" ".join(name.split()), address))
+    message["To"] = _address(recipient)
+    message["Subject"] = " ".join(subject.split())
+    message["Date"] = formatdate()
+    message["Message-ID"] = make_msgid(domain=domain) if dress is None else f"<{dress.key}@{domain}>"
+    message.set_content(body)
+    if dress is not None:
+        message["List-Unsubscribe"] = f"<{dress.stop_url}>"
+        message["List-Unsubscribe-Post"] = "List-Unsubscribe=One-Click"
+        message["Auto-Submitted"] = "auto-generated"
+        message.add_alternative(dress.html, subtype="html")
+        if dress.logo is not None:
+            shown = message.get_payload()[1]  # type: ignore[index]  # text and HTML are its two parts
+            shown.add_related(dress.logo, "image", "png", cid="<logo>")  # type: ignore[union-attr]
+    if paper is not None:
+        message.add_attachment(paper.pdf, maintype="application", subtype="pdf", filename=paper.name)
+    return message
 
 
 class SmtpMailer:
@@ -85,17 +141,17 @@ class SmtpMailer:
         return opened
 
     def send(
-        self, sender_name: str, sender: str, recipient: str, subject: str, body: str, paper: Paper | None = None
+        self,
+        sender_name: str,
+        sender: str,
+        recipient: str,
+        subject: str,
+        body: str,
+        paper: Paper | None = None,
+        dress: Dress | None = None,
     ) -> None:
         """See Mailer."""
-        message = EmailMessage()
-        message["From"] = formataddr((sender_name, sender))
-        message["To"] = _address(recipient)
-        message["Subject"] = " ".join(subject.split())
-        message["Message-ID"] = make_msgid(domain=sender.rpartition("@")[2])
-        message.set_content(body)
-        if paper is not None:
-            message.add_attachment(paper.pdf, maintype="application", subtype="pdf", filename=paper.name)
+        message = write_mail((sender_name, sender), recipient, subject, body, paper, dress)
         try:
             with self._connect() as server:
                 server.send_message(message)
@@ -103,8 +159,12 @@ class SmtpMailer:
             raise NeverSent(f"the mail server does not take the name and password: {_said(error)}") from error
         except ssl.SSLCertVerificationError as error:
             raise NeverSent(f"the mail server's certificate is not to be trusted: {error.verify_message}") from error
-        except (smtplib.SMTPRecipientsRefused, smtplib.SMTPSenderRefused) as error:
-            raise RefusedOutside("mail_refused", "the mail server refused the address") from error
+        except smtplib.SMTPRecipientsRefused as error:
+            if all(code < PERMANENT for code, _ in error.recipients.values()):
+                raise NeverSent("the mail server does not take the address just now") from error
+            raise RefusedOutside("address_refused", "the mail server refused the address") from error
+        except smtplib.SMTPSenderRefused as error:
+            raise RefusedOutside("mail_refused", "the mail server refused the sender's address") from error
         except (smtplib.SMTPNotSupportedError, UnicodeError) as error:
             raise RefusedOutside("mail_refused", "the mail server takes no address with such letters") from error
         except (OSError, smtplib.SMTPException) as error:

@@ -26,6 +26,8 @@ ENVELOPE = 100_000
 """What a form adds around a file, in bytes."""
 STRANGERS_LIMIT, JSON_LIMIT = 64_000, 2_000_000
 """So many bytes are read of somebody who brings no session and no key, and of a body that is no file."""
+PICTURE_LIMIT, NOTICE_LIMIT = 8_000_000 + ENVELOPE, 1_000_000
+"""What a buyer may send with a return, and what a carrier or a store tells by itself; neither signs in."""
 PATIENCE_S, SLOWEST_BYTES_A_SECOND = 15.0, 20_000
 """A body has this long to come, and longer by its length at this pace."""
 
@@ -42,7 +44,7 @@ class Shield:
             await self.app(scope, receive, send)
             return
         headers = dict(scope["headers"])
-        under_way = _Exchange(scope, receive, send, self._limit(headers))
+        under_way = _Exchange(scope, receive, send, self._limit(headers, scope["path"]))
         if not self._is_for_us(headers):
             await under_way.refuse(421, "unknown_host", "This shop is not reached by that name.")
         elif under_way.declared(headers) > under_way.limit:
@@ -56,10 +58,12 @@ class Shield:
         name = host.rsplit(":", 1)[0] if host.rsplit(":", 1)[-1].isdigit() else host
         return name.strip("[]").lower() in self.hosts
 
-    def _limit(self, headers: dict[bytes, bytes]) -> int:
-        if b"authorization" not in headers and b"tidewind_session=" not in headers.get(b"cookie", b""):
-            return STRANGERS_LIMIT
+    def _limit(self, headers: dict[bytes, bytes], path: str) -> int:
         is_file = headers.get(b"content-type", b"").startswith(b"multipart/")
+        if b"authorization" not in headers and b"tidewind_session=" not in headers.get(b"cookie", b""):
+            if path.startswith("/t/") and is_file:
+                return PICTURE_LIMIT
+            return NOTICE_LIMIT if path.startswith("/api/hooks/") else STRANGERS_LIMIT
         return self.file_limit if is_file else JSON_LIMIT
 
 

@@ -11,6 +11,7 @@ from tidewind.services.base.news import NEWS_CHANNEL, tell_what_is_written
 from tidewind.services.base.outside import Outside
 from tidewind.services.base.queue import defer
 from tidewind.services.base.sealing import Sealer
+from tidewind.services.base.signatures import is_signed
 from tidewind.services.base.standing import (
     has_label,
     move_order,
@@ -41,6 +42,7 @@ __all__ = [
     "has_label",
     "history_of",
     "is_due",
+    "is_signed",
     "keep_time",
     "lock_orders",
     "move_order",

@@ -51,7 +51,7 @@ def unknown_codes(session: Session) -> Sequence[UnknownCode]:
     return [UnknownCode(*row) for row in rows]
 
 
-def explain_code(session: Session, carrier: str, code: str, meaning: str, now: datetime) -> int:
+def explain_code(session: Session, carrier: str, code: str, meaning: str, base_url: str, now: datetime) -> int:
     """Say what a carrier's code means, from now on and for all events that came with it; return the parcels it moved.
 
     Raises NotFound for an unknown carrier, Invalid for a code without text or what is no meaning.
@@ -71,7 +71,7 @@ def explain_code(session: Session, carrier: str, code: str, meaning: str, now: d
             event.state, event.reason = state, reason
     session.flush()
     for shipment in shipments:
-        take_events(session, shipment, {}, now)
+        take_events(session, shipment, {}, base_url, now)
     return len(shipments)
 
 

@@ -9,12 +9,13 @@ from zoneinfo import ZoneInfo
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from tidewind.core.messages import fill
+from tidewind.core.messages.filling import fill
+from tidewind.core.messages.triggers import Trigger
 from tidewind.core.tracking.troubles import Kind
 from tidewind.db.tables import CarrierRow, Message, ParcelDeed, Shipment
 from tidewind.outside.errors import OutsideError
 from tidewind.services.base import Conflict, Invalid, NotFound, Outside, defer, write_history
-from tidewind.services.follow.telling import tracking_url
+from tidewind.services.follow.announcing import tracking_url
 from tidewind.services.follow.texts import day_in, language_of, mail_text, state_in
 from tidewind.services.follow.troubles import ParcelUnderWay, parcel_in_trouble
 from tidewind.services.planning import shop_settings
@@ -31,6 +32,15 @@ _TEXT_OF: dict[Kind, str] = {
     "problem": "late",
     "late": "late",
 }
+
+
+_TRIGGER_OF: dict[str, Trigger] = {
+    "late": "late",
+    "waiting": "awaiting_collection",
+    "back": "returning",
+    "lost": "problem",
+}
+"""What a mail by hand tells of, so that the same is not told once more by itself, nor the other way round."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,13 +85,16 @@ def tell_buyer(session: Session, outside: Outside, shipment_id: int, who: str, n
     cause = parcel.trouble.kind if parcel.trouble else "late"
     if not letter.to:
         raise Conflict("no_address", "No mail address of this buyer is known. Call them, or write through the channel.")
-    kind = f"told:{cause}"
-    if session.scalar(select(Message.id).where(Message.shipment_id == shipment_id, Message.kind == kind)):
+    kind, trigger = f"told:{cause}", _TRIGGER_OF[_TEXT_OF[cause]]
+    by_itself = (Message.kind == trigger) & (Message.not_sent == "")
+    if session.scalar(select(Message.id).where(Message.shipment_id == shipment_id, (Message.kind == kind) | by_itself)):
         raise Conflict("told_already", "The buyer was told of this already.")
     session.add(
         Message(
             shipment_id=shipment_id,
             kind=kind,
+            trigger=trigger,
+            language=letter.language,
             recipient=letter.to,
             subject=letter.subject[:200],
             body=letter.body,

@@ -1,112 +1,75 @@
-"""Follow parcels: ask the carriers, keep every event they tell, know where each parcel stands."""
+"""Keep every event that carriers tell of parcels, and know where each parcel stands."""
 
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Callable, Collection, Iterable, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from datetime import datetime, timedelta
+from typing import Any
 
 from sqlalchemy import select
 from sqlalchemy.dialects.postgresql import insert
-from sqlalchemy.orm import Session, sessionmaker
+from sqlalchemy.orm import Session, defaultload
 
+from tidewind.core.messages.triggers import trigger_of
 from tidewind.core.states.labels import LabelState
 from tidewind.core.tracking.folding import Heard, Standing, fold, together
 from tidewind.core.tracking.states import FINAL, TrackingState
-from tidewind.db.tables import CarrierRow, Label, Shipment, TrackingEvent
+from tidewind.db.tables import Channel, Label, Order, Shipment, TrackingEvent
 from tidewind.outside.carrier import CarrierEvent
-from tidewind.outside.errors import MaybeDone, NeverSent, NotBelieved, OutsideError
-from tidewind.services.base import NotFound, Outside, each_by_itself
+from tidewind.services.base import NotFound
+from tidewind.services.follow.announcing import Occasion, announce
 from tidewind.services.follow.telling import tell_of_delivery
 
 NEAR, USUALLY, SELDOM = timedelta(minutes=20), timedelta(hours=2), timedelta(hours=12)
 """How long until a parcel is looked at again: near its door, on its way, and when nothing moves (shop policy)."""
 NOTHING_MOVES = timedelta(days=2)
-AFTER_SILENCE = timedelta(minutes=10)
+Told = Mapping[int, Sequence[CarrierEvent]]
+# A page that thousands look at reads of an order no more than it shows.
+_ORDER = defaultload(Shipment.order)
 LOST_FOR = timedelta(days=60)
 """A lost parcel is spoken of so long, unless somebody has seen to it (shop policy)."""
 
 
-def follow_parcels(
-    sessions: sessionmaker[Session], outside: Outside, clock: Callable[[], datetime], limit: int = 200
-) -> int:
-    """Ask the carriers about the shipments that are due; return how many were asked about.
-
-    A carrier that does not answer is not asked about its other parcels in this round, and delays nobody else's.
-    """
-    with sessions() as session:
-        due = session.execute(
-            select(Shipment.id, Shipment.carrier)
-            .where(Shipment.state.in_(LabelState.TRAVELS), Shipment.next_look_at <= clock())
-            .order_by(Shipment.next_look_at)
-            .limit(limit)
-        ).all()
-    carrier_of: dict[int, str] = {shipment_id: carrier for shipment_id, carrier in due}  # noqa: C416 - rows, not pairs
-    away = set[str]()
-
-    def look(shipment_id: int) -> None:
-        if carrier_of[shipment_id] in away:
-            _put_off(sessions, shipment_id, clock() + AFTER_SILENCE)
-        elif not _follow(sessions, outside, shipment_id, clock()):
-            away.add(carrier_of[shipment_id])
-
-    return len(each_by_itself("follow", carrier_of, look))
-
-
-def _follow(sessions: sessionmaker[Session], outside: Outside, shipment_id: int, now: datetime) -> bool:
-    """Ask about a shipment's parcels and keep what is told; tell whether the carrier was there."""
-    with sessions() as session:
-        shipment = session.get_one(Shipment, shipment_id)
-        carrier = session.scalars(select(CarrierRow).where(CarrierRow.code == shipment.carrier)).one()
-        numbers = [(label.id, label.tracking_number) for label in shipment.labels if label.tracking_number]
-    client = outside.carrier(carrier)
-    told: dict[int, list[CarrierEvent]] = {}
-    for label_id, number in numbers:
-        try:
-            told[label_id] = client.events(number)
-        except NotBelieved:
-            continue  # this parcel's trouble is its own: it is looked at again next time
-        except (NeverSent, MaybeDone):
-            _put_off(sessions, shipment_id, now + AFTER_SILENCE)
-            return False
-        except OutsideError:
-            continue
-    with sessions.begin() as session:
-        take_events(session, session.get_one(Shipment, shipment_id, with_for_update={"of": Shipment}), told, now)
-    return True
-
-
-def _put_off(sessions: sessionmaker[Session], shipment_id: int, until: datetime) -> None:
-    with sessions.begin() as session:
-        session.get_one(Shipment, shipment_id).next_look_at = until
-
-
-def take_events(session: Session, shipment: Shipment, told: dict[int, list[CarrierEvent]], now: datetime) -> None:
+def take_events(session: Session, shipment: Shipment, told: Told, base_url: str, now: datetime) -> None:
     """Keep what was told of a shipment's parcels, by label; stand them and the shipment where all events say."""
-    rows = [
-        {
-            "label_id": label_id,
-            "at": event.at,
-            "state": event.state or "",
-            "words": event.words,
-            "spot": event.spot,
-            "code": event.code,
-            "reason": event.reason,
-            "event_id": event.id,
-            "takes_back": event.takes_back,
-            "heard_at": now,
-        }
-        for label_id, events in told.items()
-        for event in events
-    ]
+    take_many(session, [shipment], told, base_url, now)
+
+
+def take_many(session: Session, shipments: Sequence[Shipment], told: Told, base_url: str, now: datetime) -> None:
+    """Keep what was told of shipments, by label, stand each where all its events say, and tell what is news."""
+    mine = {label.id for shipment in shipments for label in shipment.labels}
+    rows = [_row(label_id, event, now) for label_id, events in told.items() if label_id in mine for event in events]
     if rows:
         session.execute(insert(TrackingEvent).on_conflict_do_nothing(), rows)
-    standings = stand(session, shipment.labels)
-    state = together([standings[label.id].state for label in shipment.labels])
-    if state is TrackingState.DELIVERED and shipment.tracking_state != state:
-        tell_of_delivery(session, shipment, now)
-    shipment.tracking_state = state
-    shipment.next_look_at = _next_look(standings.values(), now)
+    standings = stand(session, [label for shipment in shipments for label in shipment.labels])
+    occasions = []
+    for shipment in shipments:
+        its = [standings[label.id] for label in shipment.labels]
+        before, state = shipment.tracking_state, together([one.state for one in its])
+        if state is TrackingState.DELIVERED and before != state:
+            tell_of_delivery(session, shipment, now)
+        shipment.tracking_state, shipment.next_look_at = state, _next_look(its, now)
+        trigger = trigger_of(before, state)
+        if trigger is not None:
+            last = max((one.last for one in its if one.last), key=lambda heard: heard.at)
+            occasions.append(Occasion(shipment, trigger, last.at, state, last.spot))
+    announce(session, occasions, base_url, now)
+
+
+def _row(label_id: int, event: CarrierEvent, now: datetime) -> dict[str, Any]:
+    return {
+        "label_id": label_id,
+        "at": event.at,
+        "state": event.state or "",
+        "words": event.words,
+        "spot": event.spot,
+        "code": event.code,
+        "reason": event.reason,
+        "event_id": event.id,
+        "takes_back": event.takes_back,
+        "heard_at": now,
+    }
 
 
 def stand(session: Session, labels: Sequence[Label]) -> dict[int, Standing]:
@@ -150,7 +113,10 @@ def _next_look(standings: Iterable[Standing], now: datetime) -> datetime | None:
 def public_view(session: Session, tracking_key: str) -> tuple[Shipment, Sequence[TrackingEvent]]:
     """Return a shipment by its unguessable key, with its events newest first.  Raises NotFound."""
     shipment = session.scalar(
-        select(Shipment).where(Shipment.tracking_key == tracking_key, Shipment.state.in_(LabelState.TRAVELS))
+        select(Shipment)
+        .where(Shipment.tracking_key == tracking_key, Shipment.state.in_(LabelState.TRAVELS))
+        .options(_ORDER.load_only(Order.number), _ORDER.lazyload(Order.lines), _ORDER.lazyload(Order.snags))
+        .options(_ORDER.joinedload(Order.channel).load_only(Channel.brand))
     )
     if shipment is None:
         raise NotFound("unknown_parcel", "There is no parcel at this address. Check the link in your mail.")

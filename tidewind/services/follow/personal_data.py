@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import secrets
 from collections.abc import Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from datetime import datetime
 from typing import Any
 
@@ -18,17 +18,22 @@ from sqlalchemy.orm import Session
 
 from tidewind.core.addresses.check import Address
 from tidewind.core.addresses.mail import is_mail_address
+from tidewind.core.customs.said import write_said
 from tidewind.core.states.labels import LabelState
 from tidewind.core.tracking.states import FINAL
 from tidewind.db.tables import (
+    BlockedAddress,
     Contact,
     Difference,
+    FollowedNumber,
     Import,
     LabelRequest,
     Message,
     Order,
     OrderChange,
+    OwnPaper,
     ParcelDeed,
+    Return,
     Shipment,
 )
 from tidewind.services.base import Invalid, lock_orders, write_history
@@ -63,15 +68,22 @@ def personal_data(session: Session, mail: str) -> dict[str, Any]:
     orders = session.scalars(select(Order).where(_theirs(Order.address, mail)).order_by(Order.id)).all()
     shipments = select(Shipment).where(_theirs(Shipment.address, mail)).order_by(Shipment.id)
     contacts = session.scalars(select(Contact).where(_theirs(Contact.address, mail)).order_by(Contact.id))
-    mails = session.scalars(select(Message).where(func.lower(Message.recipient) == mail).order_by(Message.id))
     requests = session.scalars(select(LabelRequest).where(_asked_with(mail)).order_by(LabelRequest.id))
     sent = select(Shipment.id).where(_theirs(Shipment.address, mail))
+    theirs = (func.lower(Message.recipient) == mail) | Message.shipment_id.in_(sent)
+    mails = session.scalars(select(Message).where(theirs).order_by(Message.id))
+    returns = session.scalars(select(Return).where(Return.shipment_id.in_(sent)).order_by(Return.id))
+    waits = session.scalars(select(FollowedNumber).where(func.lower(FollowedNumber.tell_mail) == mail))
+    blocked = session.scalar(select(BlockedAddress).where(BlockedAddress.address == mail))
     deeds = session.scalars(select(ParcelDeed).where(ParcelDeed.shipment_id.in_(sent)).order_by(ParcelDeed.id))
     return {
         "mail": mail,
         "orders": [_order(order) for order in orders],
         "shipments": [_shipment(shipment) for shipment in session.scalars(shipments)],
         "address_book": [{"code": c.code, "address": asdict(c.address)} for c in contacts],
+        "wants_no_more_mails": {"since": _iso(blocked.created_at), "why": blocked.why} if blocked else None,
+        "returns": [{"at": _iso(r.asked_at), "reason": r.reason, "words": r.words} for r in returns],
+        "waits_for_parcels": [{"number": f.number, "what": f.what} for f in waits],
         "mails": [{"at": _iso(m.sent_at), "subject": m.subject, "body": m.body, "reason": m.reason} for m in mails],
         "parcels_seen_to": [{"at": _iso(d.at), "what": d.kind, "words": d.words} for d in deeds],
         "label_requests": [
@@ -93,6 +105,9 @@ def _order(order: Order) -> dict[str, Any]:
         "billing_name": order.billing_name,
         "items": [{"name": line.name, "quantity": line.quantity} for line in order.lines],
         "as_imported": order.imported,
+        "also_told": order.also_tell,
+        "personal_line": order.own_line,
+        "customs": write_said(order.hand.customs) if order.hand.customs else {},
     }
 
 
@@ -114,6 +129,8 @@ def _asked_with(mail: str) -> ColumnElement[bool]:
 def erase_person(session: Session, mail: str, who: str, now: datetime) -> Erasure:
     """Erase what is kept about a person, but for orders that are not done; return what became of it.
 
+    That they want no mails stays, since it could not be kept otherwise.
+
     An order keeps its number, country, lines, prices and history of what was done, without whom it was for.
     """
     mail = _plain(mail)
@@ -129,6 +146,10 @@ def erase_person(session: Session, mail: str, who: str, now: datetime) -> Erasur
     session.execute(update(OrderChange).where(OrderChange.order_id.in_(ids)).values(undo={}))
     for shipment in session.scalars(select(Shipment).where(Shipment.order_id.in_(ids))):
         shipment.address = _country_of(shipment.address)
+        if shipment.customs:
+            told = shipment.customs["told"] | {"recipient_number": "", "broker": ""}
+            shipment.customs = shipment.customs | {"told": told}
+    session.execute(delete(OwnPaper).where(OwnPaper.order_id.in_(ids)))
     theirs = Message.shipment_id.in_(select(Shipment.id).where(Shipment.order_id.in_(ids)))
     session.execute(update(Message).where(theirs).values(recipient=ERASED, body=""))
     # To whom at a carrier a question went stays: it is offered again, and is about nobody here.
@@ -136,6 +157,10 @@ def erase_person(session: Session, mail: str, who: str, now: datetime) -> Erasur
     session.execute(update(ParcelDeed).where(deeds).values(words=""))
     session.execute(update(ParcelDeed).where(deeds, ParcelDeed.kind == "told_buyer").values(mail_to=ERASED))
     session.execute(delete(Contact).where(_theirs(Contact.address, mail)))
+    backs = update(Return).where(Return.shipment_id.in_(select(Shipment.id).where(Shipment.order_id.in_(ids))))
+    session.execute(backs.values(words="", photo=None))
+    waiting = update(FollowedNumber).where(func.lower(FollowedNumber.tell_mail) == mail)
+    session.execute(waiting.values(tell_mail=""))
     _forget_requests(session, mail, ids)
     kept = tuple(order.number for order in found if order not in done)
     if not kept:
@@ -156,9 +181,11 @@ def _country_of(address: Address) -> Address:
 
 def _forget(order: Order) -> None:
     order.address, order.imported = _country_of(order.address), {}
-    order.note = order.billing_name = order.comment = order.reference = ""
+    order.note = order.billing_name = order.comment = order.reference = order.own_line = ""
+    order.also_tell = []
     order.search, order.recipient_key = order.number.lower(), secrets.token_hex(16)
     order.rule_facts = {}
+    order.hand = replace(order.hand, customs=None)
 
 
 def _forget_requests(session: Session, mail: str, order_ids: Sequence[int]) -> None:

@@ -16,7 +16,8 @@ from tidewind.core.order_facts import Hand
 from tidewind.core.stored import NO_ADDRESS
 from tidewind.db.tables import LabelRequest, Message, Order, RequestLink, Shipment
 from tidewind.services.base import Conflict, Invalid, NotFound, TooMany, defer
-from tidewind.services.follow.telling import mail_label, tracking_url
+from tidewind.services.follow.announcing import tracking_url
+from tidewind.services.follow.telling import mail_label
 from tidewind.services.orders import TypedLine, TypedOrder, create_order
 from tidewind.services.planning import plan_orders
 

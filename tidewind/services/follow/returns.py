@@ -22,6 +22,9 @@ from tidewind.outside.carrier import CarrierEvent, SoldReturn
 from tidewind.outside.errors import MaybeDone, NeverSent, NotBelieved, OutsideError, RefusedOutside
 from tidewind.services.base import Conflict, Invalid, NotFound, Outside, defer, each_by_itself, move_row, write_history
 from tidewind.services.books import lock_available, post
+from tidewind.services.follow.announcing import Occasion, announce
+from tidewind.services.follow.texts import language_of, money_in, said_in
+from tidewind.services.follow.wording import words_by_channel
 from tidewind.services.planning import carriers_in_force, shop_settings
 
 RETURN_OUTCOMES = ("refunded", "exchanged", "repaired", "sent on again", "nothing to do")
@@ -67,10 +70,24 @@ def ask_return(session: Session, wish: ReturnRequest, who: str, now: datetime) -
     try:
         session.flush()
     except IntegrityError as error:
-        raise Conflict("has_return", "There is a label for the way back already.") from error
+        words = "There is a label for the way back already; one that was not made is asked for again under Returns."
+        raise Conflict("has_return", words) from error
     write_history(session, shipment.order, who, "asked for a label for the way back", now)
     defer(session, "make_returns")
     return made
+
+
+def ask_again(session: Session, return_id: int, who: str, now: datetime) -> Return:
+    """Ask once more for a label that its carrier would not make.  Raises NotFound, Conflict for any other."""
+    row = _locked(session, return_id)
+    if row.state != ReturnState.FAILED:
+        raise Conflict("not_failed", f"This return is {row.state.replace('_', ' ')}.")
+    move_row(row, RETURN_MOVES, ReturnState, ReturnMove.AGAIN)
+    # The carrier has answered the old key with a refusal and would repeat it.
+    row.idempotency_key, row.failure = secrets.token_hex(16), ""
+    write_history(session, row.shipment.order, who, "asked again for a label for the way back", now)
+    defer(session, "make_returns")
+    return row
 
 
 def takes_returns(session: Session, shipment: Shipment, now: datetime) -> bool:
@@ -132,6 +149,8 @@ def _make(sessions: sessionmaker[Session], outside: Outside, return_id: int, clo
         if isinstance(answer, str):
             move_row(row, RETURN_MOVES, ReturnState, ReturnMove.FAIL)
             row.failure = answer[:300]
+            said = f"no label for the way back: {answer}"[:300]
+            write_history(session, row.shipment.order, row.shipment.carrier, said, clock())
         else:
             move_row(row, RETURN_MOVES, ReturnState, ReturnMove.MADE)
             row.price_minor = answer.price_minor
@@ -154,16 +173,20 @@ def _locked(session: Session, return_id: int) -> Return:
 
 
 def _mail(session: Session, row: Return, now: datetime) -> None:
-    shipment, brand = row.shipment, shop_settings(session).brand
+    shipment = row.shipment
+    brand = shipment.order.channel.brand or shop_settings(session).brand
+    language = words_by_channel(session)[shipment.order.channel_id].language or language_of(shipment.address.country)
+    costs = money_in(row.price_minor, shop_settings(session).currency, language)
+    paid = said_in("back_pays", language, price=costs) if row.buyer_pays else said_in("back_free", language)
     session.add(
         Message(
             shipment_id=shipment.id,
             kind=f"return:{row.id}",
             recipient=shipment.address.email,
             attach="return_label",
-            subject=f"The label to send back order {shipment.order.number}",
-            body=f"Stick the label in the attachment over the old one and hand the parcel in.\n"
-            f"It costs you nothing.\n\n{brand}\n",
+            subject=said_in("back_mail", language, order=shipment.order.number)[:200],
+            body=f"{said_in('back_stick', language)}\n{paid}\n\n{brand}\n",
+            language=language,
             reason="a label for the way back was asked for",
             next_at=now,
         )
@@ -217,20 +240,70 @@ def _write_events(session: Session, return_id: int, events: Sequence[CarrierEven
     return first_use
 
 
-def close_return(session: Session, return_id: int, outcome: str, who: str, now: datetime) -> Return:
-    """Close a return with what was done about it; one that never came can be closed too.
+@dataclass(frozen=True, slots=True)
+class ReturnDone:
+    """What was done about a return, in which condition the goods came, and whether they go back on the shelf."""
+
+    outcome: str
+    condition: str = ""
+    restock: bool = False
+
+    def words(self) -> str:
+        """Return it as it stands in the list."""
+        shelf = "back on the shelf" if self.restock else "written off"
+        return "; ".join([self.outcome, *([f"{self.condition}, {shelf}"] if self.condition else [])])
+
+
+def receive_return(session: Session, number: str, who: str, now: datetime) -> Return:
+    """Take in what came back, by the number on its label.
+
+    Raises NotFound for a number that is none of ours; Conflict where it is closed, or its carrier never scanned it.
+    """
+    plain = "".join(number.split())
+    found = session.scalar(select(Return.id).where(Return.tracking_number == plain))
+    if found is None:
+        raise NotFound("unknown_return", f"{plain[:40]} is no number of a label for the way back.")
+    row = _locked(session, found)
+    if row.state == ReturnState.READY:
+        raise Conflict("not_scanned", "Its carrier has not scanned it yet. It is taken in when that is heard of.")
+    if row.state not in {ReturnState.ON_ITS_WAY, ReturnState.BACK}:
+        raise Conflict("not_open", f"This return is {row.state.replace('_', ' ')}.")
+    if row.state == ReturnState.ON_ITS_WAY:
+        move_row(row, RETURN_MOVES, ReturnState, ReturnMove.ARRIVE)
+        row.back_at = now
+        write_history(session, row.shipment.order, who, "took in what came back", now)
+    return row
+
+
+def photo_of_return(session: Session, return_id: int) -> bytes:
+    """Return the picture that a buyer sent with a return.  Raises NotFound."""
+    found = session.scalar(select(Return.photo).where(Return.id == return_id))
+    if found is None:
+        raise NotFound("no_photo", "There is no picture of this return.")
+    return bytes(found)
+
+
+def has_photo(session: Session, return_id: int) -> bool:
+    """Tell whether a buyer sent a picture with a return."""
+    return bool(session.scalar(select(Return.photo.is_not(None)).where(Return.id == return_id)))
+
+
+def close_return(session: Session, return_id: int, done: ReturnDone, who: str, base_url: str, now: datetime) -> Return:
+    """Close a return with what was done about it, also one that never came or was never made.  A refund is told.
 
     Raises Invalid for an unknown outcome, Conflict where it is closed already.
     """
-    if outcome not in RETURN_OUTCOMES:
+    if done.outcome not in RETURN_OUTCOMES:
         raise Invalid("outcome", f"Say one of: {', '.join(RETURN_OUTCOMES)}.")
     row = _locked(session, return_id)
-    if row.state not in {"ready", "on_its_way", "back"}:
+    if row.state not in {"ready", "on_its_way", "back", "failed"}:
         raise Conflict("not_open", f"This return is {row.state.replace('_', ' ')}.")
-    never_used = row.state == ReturnState.READY
+    never_used = row.state in {ReturnState.READY, ReturnState.FAILED}
     move_row(row, RETURN_MOVES, ReturnState, ReturnMove.CANCEL if never_used else ReturnMove.CLOSE)
-    row.outcome = outcome
-    write_history(session, row.shipment.order, who, f"closed the return: {outcome}", now)
+    row.outcome = done.words()
+    write_history(session, row.shipment.order, who, f"closed the return: {row.outcome}", now)
+    if done.outcome == "refunded":
+        announce(session, [Occasion(row.shipment, "refund", now)], base_url, now)
     return row
 
 

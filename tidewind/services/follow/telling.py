@@ -10,30 +10,16 @@ import structlog
 from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session, sessionmaker
 
-from tidewind.core.messages import fill
-from tidewind.db.bulk import insert_rows
-from tidewind.db.tables import CarrierRow, Channel, ChannelNotice, Message, Order, Shipment
+from tidewind.db.tables import ChannelNotice, Message, Order, Shipment
 from tidewind.outside.channels.upstream import News
-from tidewind.outside.errors import OutsideError
-from tidewind.outside.mailer import Paper
+from tidewind.outside.errors import MaybeDone, OutsideError, RefusedOutside
 from tidewind.services.base import Outside, defer, is_due
-from tidewind.services.papers import print_labels, print_returns
-from tidewind.services.planning import shop_settings
+from tidewind.services.follow.announcing import Occasion, announce, tracking_url
+from tidewind.services.follow.mailing import due_messages, give_up, send_message
 
 log = structlog.get_logger(__name__)
 LONGEST_PAUSE = timedelta(hours=1)
 LONGEST_WAIT, FEW = timedelta(minutes=2), 10
-_SUBJECT = "Your order {order} is on its way"
-_BODY = """Dear {name},
-
-your order {order} is packed and goes with {carrier} ({service}).
-
-Tracking number: {numbers}
-Expected: {arrives}
-Follow it here: {link}
-
-{shop}
-"""
 
 
 def tell_of_purchase(
@@ -45,26 +31,9 @@ def tell_of_purchase(
     """
     if not shipments:
         return
-    carriers, brand = dict(session.execute(select(CarrierRow.code, CarrierRow.name)).all()), None
-    mails = []
     for shipment in shipments:
         _write_notices(session, shipment, (shipment.order, *along.get(shipment.order_id, ())), "shipped", now)
-        recipient = shipment.address.email
-        if recipient:
-            brand = brand or shop_settings(session).brand
-            values = _values(shipment, carriers.get(shipment.carrier, shipment.carrier), base_url, brand)
-            mails.append(
-                {
-                    "shipment_id": shipment.id,
-                    "kind": "shipped",
-                    "recipient": recipient,
-                    "subject": fill(_SUBJECT, values),
-                    "body": fill(_BODY, values),
-                    "reason": "a label was bought for the order",
-                    "next_at": now,
-                }
-            )
-    insert_rows(session, Message, mails)
+    announce(session, [Occasion(shipment, "label", now) for shipment in shipments], base_url, now)
     # A little later: while a batch is being bought, its labels come first.
     defer(session, "send_followups", lock="send_followups", in_seconds=3)
 
@@ -99,7 +68,8 @@ def tell_of_void(session: Session, shipment: Shipment, now: datetime) -> None:
 
     The buyer gets no second mail: the next label brings one with the number that counts.
     """
-    session.execute(delete(Message).where(Message.shipment_id == shipment.id, Message.sent_at.is_(None)))
+    waiting = Message.sent_at.is_(None) & (Message.not_sent == "")
+    session.execute(delete(Message).where(Message.shipment_id == shipment.id, waiting))
     notices = session.scalars(select(ChannelNotice).where(ChannelNotice.shipment_id == shipment.id)).all()
     for notice in notices:
         if notice.done_at is None:
@@ -131,24 +101,6 @@ def _upstream(session: Session, shipment: Shipment, kind: str) -> Order:
     return session.get_one(Order, order.part_of) if order.part_of else order
 
 
-def tracking_url(base_url: str, shipment: Shipment) -> str:
-    """Return the address of a shipment's public page; it cannot be guessed."""
-    return f"{base_url}/t/{shipment.tracking_key}"
-
-
-def _values(shipment: Shipment, carrier: str, base_url: str, brand: str) -> dict[str, str]:
-    return {
-        "name": shipment.address.name or shipment.address.company,
-        "order": shipment.order.number,
-        "carrier": carrier,
-        "service": shipment.service_name,
-        "numbers": ", ".join(label.tracking_number or "" for label in shipment.labels),
-        "arrives": f"{shipment.arrives:%a} {shipment.arrives.day} {shipment.arrives:%b}" if shipment.arrives else "",
-        "link": tracking_url(base_url, shipment),
-        "shop": brand,
-    }
-
-
 def _pause(attempts: int) -> timedelta:
     return min(timedelta(seconds=5 * 2 ** min(attempts, 10)), LONGEST_PAUSE)
 
@@ -164,20 +116,16 @@ def labels_first(sessions: sessionmaker[Session], now: datetime) -> bool:
 
 
 def send_due_news(sessions: sessionmaker[Session], outside: Outside, clock: Callable[[], datetime]) -> int:
-    """Send every notice and mail that is due, each in its own transaction; return how many got through."""
+    """Send every notice and message that is due, each in its own transaction; return how many got through."""
     with sessions() as session:
         notices = session.scalars(
             select(ChannelNotice.id)
             .where(ChannelNotice.done_at.is_(None), is_due(ChannelNotice.next_at, clock(), LONGEST_PAUSE))
             .limit(500)
         ).all()
-        mails = session.scalars(
-            select(Message.id)
-            .where(Message.sent_at.is_(None), is_due(Message.next_at, clock(), LONGEST_PAUSE))
-            .limit(500)
-        ).all()
+    messages = due_messages(sessions, clock())
     done = sum(_by_itself(_send_notice, ChannelNotice, sessions, outside, row_id, clock()) for row_id in notices)
-    return done + sum(_by_itself(_send_mail, Message, sessions, outside, row_id, clock()) for row_id in mails)
+    return done + sum(_by_itself(_send, Message, sessions, outside, row_id, clock()) for row_id in messages)
 
 
 Told = TypeVar("Told", ChannelNotice, Message)
@@ -230,38 +178,24 @@ def _send_notice(sessions: sessionmaker[Session], outside: Outside, notice_id: i
         return True
 
 
-def _paper(session: Session, message: Message) -> Paper | None:
-    """Draw the paper that goes with a mail, if any."""
-    if message.attach == "label":
-        return Paper("label.pdf", print_labels(session, [message.shipment_id]))
-    if message.attach == "return_label":
-        return_id = int(message.kind.partition(":")[2])
-        return Paper("label-for-the-way-back.pdf", print_returns(session, [return_id], "a4"))
-    return None
-
-
-def _sender(session: Session, message: Message) -> tuple[str, str]:
-    """Return under which brand and from which address a mail goes: the channel's, else the shop's."""
-    shop = shop_settings(session)
-    of_channel = (
-        select(Channel.brand, Channel.mail_from)
-        .join(Order, Order.channel_id == Channel.id)
-        .join(Shipment, Shipment.order_id == Order.id)
-        .where(Shipment.id == message.shipment_id)
-    )
-    brand, sender = session.execute(of_channel).one_or_none() or ("", "")
-    return brand or shop.brand, sender or shop.mail_from
-
-
-def _send_mail(sessions: sessionmaker[Session], outside: Outside, message_id: int, now: datetime) -> bool:
+def _send(sessions: sessionmaker[Session], outside: Outside, message_id: int, now: datetime) -> bool:
     with sessions.begin() as session:
         message = session.scalar(select(Message).where(Message.id == message_id).with_for_update(skip_locked=True))
-        if message is None or message.sent_at:
+        if message is None or message.sent_at or message.not_sent or message.hold == "held":
             return False
-        brand, sender = _sender(session, message)
         try:
-            paper = _paper(session, message)
-            outside.mailer.send(brand, sender, message.recipient, message.subject, message.body, paper)
+            send_message(session, outside, message, now)
+        except RefusedOutside as error:
+            # What is wrong with the sender or the server is mended one day; what is wrong with the recipient is not.
+            if message.by == "mail" and error.reason not in {"address_refused", "blocked"}:
+                _later(message, str(error), now)
+            else:
+                give_up(session, message, error, now)
+            return False
+        except MaybeDone as error:
+            # A text whose answer is lost may have arrived: told twice is worse than told late.
+            give_up(session, message, RefusedOutside("maybe_sent", f"{error}; it may have arrived"), now)
+            return False
         except OutsideError as error:
             _later(message, str(error), now)
             return False

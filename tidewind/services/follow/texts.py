@@ -4,15 +4,19 @@ from __future__ import annotations
 
 import json
 from datetime import date
+from decimal import Decimal
 from functools import lru_cache
 from typing import Any
 
 from babel.dates import format_skeleton
+from babel.numbers import format_currency, get_currency_precision
 
-from tidewind.core.messages import fill
+from tidewind.core.messages.filling import fill
 from tidewind.settings import DATA
 
 USUAL = "en"
+_AS_WRITTEN = {"en": "en_GB", "pt": "pt_PT"}
+"""Days and amounts are written as in Europe, where the word alone would mean another part of the world."""
 
 
 @lru_cache(maxsize=1)
@@ -47,6 +51,12 @@ def said_in(what: str, language: str, **values: str) -> str:
     return fill(str(_texts()["page"][what][language]), values)
 
 
+def money_in(minor: int, currency: str, language: str) -> str:
+    """Return an amount as people write it in a language (CLDR)."""
+    digits = get_currency_precision(currency)
+    return str(format_currency(Decimal(minor).scaleb(-digits), currency, locale=_AS_WRITTEN.get(language, language)))
+
+
 def day_in(day: date, language: str) -> str:
     """Return a day as people write it: 24 November, 24 de novembro (CLDR)."""
-    return str(format_skeleton("MMMMd", day, locale=language))
+    return str(format_skeleton("MMMMd", day, locale=_AS_WRITTEN.get(language, language)))

@@ -52,11 +52,17 @@ def alert_counts(session: Session, now: datetime) -> dict[str, int]:
     """Return how many of each thing wait for somebody: messages, refunds, returns, requests, prints."""
     today = now.astimezone(ZoneInfo(shop_settings(session).time_zone)).date()
     asked = {
-        "undelivered_messages": select(func.count(Message.id)).where(Message.sent_at.is_(None), Message.attempts > 0),
+        "undelivered_messages": select(func.count(Message.id)).where(
+            Message.sent_at.is_(None), Message.attempts > 0, Message.not_sent == ""
+        ),
+        "messages_held": select(func.count(Message.id)).where(
+            Message.sent_at.is_(None), Message.hold == "held", Message.not_sent == ""
+        ),
         "refunds_overdue": select(func.count(Shipment.id)).where(
             Shipment.state == "void_asked", Shipment.void_due_on < today
         ),
         "returns_back": select(func.count(Return.id)).where(Return.state == "back"),
+        "returns_not_made": select(func.count(Return.id)).where(Return.state == "failed"),
         "requests_waiting": select(func.count(LabelRequest.id)).where(LabelRequest.state == "asked"),
         "numbers_low": select(func.count(NumberRangeRow.carrier_id.distinct())).where(
             NumberRangeRow.carrier_id.in_(_few_numbers())

@@ -2,12 +2,8 @@
 
 from __future__ import annotations
 
-import base64
-import hashlib
-import hmac
-import secrets
 from collections.abc import Mapping, Sequence
-from datetime import datetime, timedelta
+from datetime import datetime
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
@@ -16,12 +12,11 @@ from tidewind.core.addresses.mail import is_mail_address
 from tidewind.db.tables import Channel, ChannelLog
 from tidewind.outside.channels.upstream import Counts
 from tidewind.outside.errors import OutsideError
-from tidewind.services.base import Conflict, Invalid, NotAllowed, NotFound, Outside, defer
+from tidewind.services.base import Conflict, Invalid, NotAllowed, NotFound, Outside, defer, is_signed
 
 FATES = ("fetch", "hold", "leave_out", "cancelled", "ignore")
 PAYMENTS = ("paid", "pay_on_delivery", "unpaid")
 STATES = ("asked", "connected", "paused")
-_NOTICE_AGE = timedelta(minutes=10)
 
 
 def get_channel(session: Session, code: str) -> Channel:
@@ -138,13 +133,7 @@ def signed_by(
     Raises NotFound for an unknown channel, NotAllowed for a wrong signature or one older than ten minutes.
     """
     row = get_channel(session, code)
-    given, at, sent = (headers.get(f"webhook-{part}", "") for part in ("id", "timestamp", "signature"))
-    secret = outside.sealer.open(row.secret_sealed)
-    mac = hmac.new(secret.encode(), f"{given}.{at}.".encode() + body, hashlib.sha256).digest()
-    wanted = b"v1," + base64.b64encode(mac)
-    age = abs(now.timestamp() - int(at)) if at.isascii() and at.isdigit() and len(at) < 15 else float("inf")
-    genuine = any(secrets.compare_digest(wanted, part.encode()) for part in sent.split(" "))
-    if not secret or not genuine or age > _NOTICE_AGE.total_seconds():
+    if not is_signed(outside.sealer.open(row.secret_sealed), headers, body, now):
         raise NotAllowed("bad_signature", "This is not signed by the channel, or too old.")
     return row
 

@@ -201,6 +201,13 @@ class OwnNumbers:
         """It tells nothing by itself."""
         return []
 
+    def events_of(self, numbers: Sequence[str]) -> Mapping[str, Sequence[CarrierEvent]]:  # noqa: ARG002 - CarrierClient's
+        """It tells nothing by itself."""
+        return {}
+
+    def subscribe(self, url: str) -> None:
+        """It tells nothing by itself."""
+
     def book_pickup(self, key: str, wanted: PickupWanted) -> PickupAnswer:  # noqa: ARG002 - CarrierClient's
         """Nobody is told by the program: who asked for the van calls the carrier, and it stands in our list."""
         return PickupAnswer("booked", "by telephone", wanted.expected_minor, f"Tell {self._name} yourselves")

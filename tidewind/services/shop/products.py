@@ -15,6 +15,7 @@ from tidewind.core.addresses.check import tidy
 from tidewind.core.addresses.countries import country_code
 from tidewind.core.bench.codes import collides
 from tidewind.core.consignments import CONTENTS
+from tidewind.core.customs.codes import bad_form
 from tidewind.core.order_rows.columns import plain_header
 from tidewind.core.order_rows.figures import read_money, read_weight
 from tidewind.core.quantities import amount_text
@@ -262,7 +263,10 @@ def _read(parse: Any, text: str, what: str, wanted: str) -> Any:
 def set_product_facts(
     session: Session, sku: str, facts: dict[str, Any], sides_mm: tuple[int, int, int] | None, now: datetime
 ) -> int:
-    """Say something about a product once, for all its orders; return how many follow."""
+    """Say something about a product once, for all its orders; return how many follow.
+
+    Raises NotFound for an unknown SKU, Invalid for a customs code of a wrong form.
+    """
     product = session.scalar(select(Product).where(Product.sku == sku).with_for_update())
     if product is None:
         name = session.scalar(select(OrderLine.name).where(OrderLine.sku == sku).limit(1))
@@ -270,6 +274,8 @@ def set_product_facts(
             raise NotFound("unknown_sku", f"No product and no order has the SKU {sku}.")
         product = Product(sku=sku, name=name or sku, contents=[], tags=[])
         session.add(product)
+    if wrong := facts.get("hs_code") and bad_form(facts["hs_code"]):
+        raise Invalid("bad_code", f"{facts['hs_code']} is no customs code: {wrong}.")
     for name, value in facts.items():
         if value is not None:
             setattr(product, name, value)

@@ -7,7 +7,7 @@ from typing import Annotated
 
 from pydantic import BaseModel, Field, StringConstraints
 
-from tidewind.web.base.schemas import Code, MailTo, Out
+from tidewind.web.base.schemas import Code, MailTo, Out, Short
 
 
 class TroubleOut(Out):
@@ -133,3 +133,52 @@ class ExplainIn(BaseModel):
     carrier: Code
     code: Code
     meaning: Code
+
+
+class StoryStepOut(Out):
+    """Something that happened to an order."""
+
+    at: datetime
+    kind: str
+    words: str
+    more: str
+
+
+class StoryOut(Out):
+    """Everything that happened to an order, the newest first, and an answer to its buyer; empty before it was sent."""
+
+    steps: list[StoryStepOut]
+    language: str
+    answer: str
+
+
+class FollowNumberIn(BaseModel):
+    """A number to follow, what is in the parcel, and who is told of it."""
+
+    carrier: Short
+    number: Annotated[str, Field(max_length=60)]
+    what: Annotated[str, Field(max_length=200)] = ""
+    tell_mail: Annotated[str, Field(max_length=200)] = ""
+
+
+class FollowedEventOut(BaseModel):
+    """An event of a parcel that is followed."""
+
+    at: datetime
+    words: str
+    spot: str
+
+
+class FollowedOut(Out):
+    """A parcel that is followed though we did not send it."""
+
+    id: int
+    carrier: str
+    number: str
+    what: str
+    tell_mail: str
+    asked_by: str
+    state: str
+    failure: str
+    over: bool
+    events: list[FollowedEventOut]

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from datetime import date, datetime
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, Field, StringConstraints
 
@@ -37,10 +37,40 @@ class ReturnOut(BaseModel):
     back_at: datetime | None
     outcome: str
     failure: str
+    items: list[ReturnedItem]
+    words: str
+    buyer_pays: bool
+    has_photo: bool
+
+
+class ReturnedItem(BaseModel):
+    sku: str
+    name: str
+    quantity: int
+
+
+class ReturnRulesOut(Out):
+    on: bool
+    days: int
+    buyer_pays: bool
+    not_tags: list[str]
+
+
+class ReturnRulesIn(BaseModel):
+    on: bool
+    days: Annotated[int, Field(ge=1, le=365)]
+    buyer_pays: bool = False
+    not_tags: Annotated[list[Short], Field(max_length=50)] = Field(default_factory=list)
+
+
+class ReceiveIn(BaseModel):
+    number: Short
 
 
 class CloseReturnIn(BaseModel):
     outcome: Short
+    condition: Literal["", "as new", "opened", "damaged", "incomplete"] = ""
+    restock: bool = False
 
 
 Mail = Annotated[str, StringConstraints(max_length=200)]

@@ -12,6 +12,7 @@ from tidewind.services.follow import (
     letter_to_buyer,
     letter_to_carrier,
     see_to,
+    story_of,
     tell_buyer,
     unknown_codes,
 )
@@ -24,6 +25,7 @@ from tidewind.web.follow.following_schemas import (
     FollowingOut,
     LetterOut,
     SeeToIn,
+    StoryOut,
     UnknownCodeOut,
 )
 
@@ -43,9 +45,16 @@ def codes(_who: Anyone, session: Tx) -> CodesOut:
 
 
 @router.put("/following/codes")
-def explain(body: ExplainIn, _who: Owner, session: Tx, now: Now) -> CountOut:
+def explain(body: ExplainIn, _who: Owner, session: Tx, parts: Parts, now: Now) -> CountOut:
     """Say what a carrier's code means; the parcels it was said of stand where their events say then."""
-    return CountOut(count=explain_code(session, body.carrier, body.code, body.meaning, now))
+    there = parts.outside.base_url
+    return CountOut(count=explain_code(session, body.carrier, body.code, body.meaning, there, now))
+
+
+@router.get("/orders/{order_id}/story")
+def story(order_id: int, _who: Anyone, session: Tx, parts: Parts, now: Now) -> StoryOut:
+    """Return where an order is: everything that happened to it, and an answer to its buyer in their language."""
+    return StoryOut.model_validate(story_of(session, order_id, parts.outside.base_url, now))
 
 
 @router.get("/following/{shipment_id}/buyer")

@@ -9,12 +9,13 @@ from zoneinfo import ZoneInfo
 
 from fastapi import APIRouter, Request
 from fastapi.responses import HTMLResponse
+from sqlalchemy.orm import Session
 
 from tidewind.core.tracking.folding import how_far
 from tidewind.core.tracking.states import FINAL, TrackingState
 from tidewind.db.tables import Shipment, TrackingEvent
 from tidewind.services.base import NotFound
-from tidewind.services.follow import day_in, language_of, languages, public_view, said_in, state_in
+from tidewind.services.follow import buyers_return, day_in, language_of, languages, public_view, said_in, state_in
 from tidewind.services.planning import shop_settings
 from tidewind.services.shop import carrier_name
 from tidewind.web.access import Now, Tx
@@ -26,16 +27,23 @@ _STYLE = """
 body { font: 17px/1.5 system-ui, sans-serif; max-width: 30rem; margin: 0 auto; padding: 1.5rem 1rem; color: #23292e;
   background: #f7f5f2 }
 h1 { font-size: 1.8rem; line-height: 1.2; margin: .3rem 0 }
+fieldset { border: 1px solid #bdb7ad; border-radius: 4px; margin: 1rem 0; padding: .3rem 1rem 1rem }
+form label { display: block; margin: .7rem 0 }
+textarea, input[type=file] { display: block; width: 100%; box-sizing: border-box; font: inherit }
+.pick input[type=number] { font: inherit; width: 4rem }
+.pick input[type=radio] { width: 24px; height: 24px; vertical-align: middle }
 ol { list-style: none; margin: 1.5rem 0; padding: 0; border-left: 3px solid #7a2e54 }
 li { padding: .3rem 0 .8rem 1rem }
 small, .mute { color: #5f6468 }
 small { display: block }
-nav a { color: #7a2e54; display: inline-block; min-width: 24px; padding: .3rem }
+button { font: inherit; padding: .6rem 1rem; border: 0; border-radius: 4px; background: #7a2e54;
+  color: #fff }
+nav a, a { color: #7a2e54; display: inline-block; min-width: 24px; padding: .3rem }
 .bar { display: flex; gap: 4px; margin: 1rem 0 }
 .bar i { flex: 1; height: 6px; border-radius: 3px; background: #ddd8d0 }
 .bar i.done { background: #7a2e54 }
 @media (prefers-color-scheme: dark) {
-  body { background: #1c1f22; color: #ecebe8 } small, .mute { color: #a8adb1 } nav a { color: #e0a3c2 }
+  body { background: #1c1f22; color: #ecebe8 } small, .mute { color: #a8adb1 } nav a, a { color: #e0a3c2 }
   .bar i { background: #3b4045 } .bar i.done { background: #e0a3c2 } ol { border-color: #e0a3c2 }
 }
 """
@@ -46,7 +54,7 @@ _WAY = (
     TrackingState.OUT_FOR_DELIVERY,
     TrackingState.DELIVERED,
 )
-_NOT_KEPT = {"Cache-Control": "no-store", "X-Robots-Tag": "noindex", "Referrer-Policy": "no-referrer"}
+NOT_KEPT = {"Cache-Control": "no-store", "X-Robots-Tag": "noindex", "Referrer-Policy": "no-referrer"}
 
 
 @router.get("/api/tracking/{tracking_key}")
@@ -71,18 +79,23 @@ def page(tracking_key: str, request: Request, session: Tx, now: Now, lang: str =
     try:
         shipment, events = public_view(session, tracking_key)
     except NotFound:
-        language = _chosen(lang, request.headers.get("Accept-Language", "")[:2].lower())
+        language = chosen_language(lang, request.headers.get("Accept-Language", "")[:2].lower())
         body = f"<h1>{escape(said_in('gone', language))}</h1>"
-        return HTMLResponse(_frame(language, "404", body, ""), 404, _NOT_KEPT)
+        return HTMLResponse(frame(language, "404", body, ""), 404, NOT_KEPT)
     shop = shop_settings(session)
-    language = _chosen(lang, language_of(shipment.address.country))
+    language = chosen_language(lang, language_of(shipment.address.country))
     carrier = carrier_name(session, shipment.carrier)
     zone = ZoneInfo(shop.time_zone)
     body = _body(shipment, events, language, zone, carrier, now.astimezone(zone).date())
-    return HTMLResponse(_frame(language, shop.brand, body, tracking_key), headers=_NOT_KEPT)
+    if shipment.tracking_state == TrackingState.DELIVERED and buyers_return(session, tracking_key, now).lines:
+        there = f"/t/{tracking_key}/return"
+        body += f'<p><a class="go" href="{there}">{escape(said_in("back_start", language))}</a></p>'
+    brand = shipment.order.channel.brand or shop.brand
+    return HTMLResponse(frame(language, brand, body, tracking_key), headers=NOT_KEPT)
 
 
-def _chosen(asked: str, else_: str) -> str:
+def chosen_language(asked: str, else_: str) -> str:
+    """Return the language that a reader asked for, else another, else the usual one."""
     there = languages()
     return asked if asked in there else else_ if else_ in there else there[0]
 
@@ -126,7 +139,15 @@ def _event(event: TrackingEvent, language: str, zone: ZoneInfo) -> str:
     )
 
 
-def _frame(language: str, shop: str, body: str, key: str) -> str:
+def buyers_language(session: Session, tracking_key: str) -> tuple[str, str]:
+    """Return the language that a parcel's buyer reads and the shop's brand.  Raises NotFound."""
+    shipment, _ = public_view(session, tracking_key)
+    brand = shipment.order.channel.brand or shop_settings(session).brand
+    return chosen_language("", language_of(shipment.address.country)), brand
+
+
+def frame(language: str, shop: str, body: str, key: str) -> str:
+    """Return a whole page; with a ``key`` it can be had in the other languages."""
     others = "".join(f'<a href="?lang={one}" lang="{one}">{one.upper()}</a>' for one in languages() if one != language)
     return (
         f'<!doctype html><html lang="{language}"><meta charset="utf-8"><meta name="robots" content="noindex">'

@@ -159,8 +159,10 @@ class TodayOut(BaseModel):
     low_balance: bool
     late_sales: list[LateSaleOut]
     undelivered_messages: int
+    messages_held: int
     refunds_overdue: int
     returns_back: int
+    returns_not_made: int
     requests_waiting: int
     prints_stuck: int
     pickups_missed: int

@@ -7,7 +7,6 @@ from starlette.concurrency import run_in_threadpool
 
 from tidewind.services import orders as orders_room
 from tidewind.services import shop as service
-from tidewind.services.base import Invalid
 from tidewind.services.shop import (
     all_channels,
     channel_log,
@@ -19,6 +18,7 @@ from tidewind.services.shop import (
     upstream_counts,
 )
 from tidewind.web.access import Anyone, Now, Owner, Parts, Shipper, Tx, wiring
+from tidewind.web.files import read_body
 from tidewind.web.shop.schemas.channels import (
     AsideOut,
     ChannelMapping,
@@ -122,12 +122,7 @@ def log(code: str, _who: Anyone, session: Tx) -> list[LogOut]:
 @router.post("/hooks/{code}", tags=["channels"])
 async def notice(code: str, request: Request) -> dict[str, str]:
     """Take a signed notice of a channel (Standard Webhooks); needs no sign-in, the signature says who it is."""
-    body = b""
-    async for piece in request.stream():
-        body += piece
-        if len(body) > _LARGEST_NOTICE:
-            raise Invalid("too_large", "A notice is at most 100 kB.")
-    parts = wiring(request)
+    body, parts = await read_body(request, _LARGEST_NOTICE, "A notice is at most 100 kB."), wiring(request)
 
     def take() -> str:
         with parts.sessions.begin() as session:

@@ -1,0 +1,199 @@
+"""Claims for what was lost or damaged: papers gathered, sent by mail before the deadline, followed, money booked."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date, datetime
+from zoneinfo import ZoneInfo
+
+from sqlalchemy import func, select
+from sqlalchemy.exc import IntegrityError
+from sqlalchemy.orm import Session
+
+from tidewind.core.addresses.mail import is_mail_address
+from tidewind.core.claiming import ClaimKind, claim_by, claimed
+from tidewind.core.quantities import weight_text
+from tidewind.core.states.claims import CLAIM_MOVES, ClaimMove, ClaimState
+from tidewind.core.states.labels import LabelState
+from tidewind.core.tracking.states import TrackingState
+from tidewind.db.tables import CarrierRow, Claim, Departure, Label, OrderLine, Packing, Photo, Shipment
+from tidewind.outside.errors import OutsideError
+from tidewind.outside.mailer import Paper
+from tidewind.services.base import Conflict, Invalid, NotFound, Outside, move_row, write_history
+from tidewind.services.books import post
+from tidewind.services.follow.parcels import events_of
+from tidewind.services.follow.texts import money_in
+from tidewind.services.papers import print_labels
+from tidewind.services.planning import shop_settings
+
+MOST_SHOWN = 300
+
+
+def open_claim(session: Session, shipment_id: int, kind: ClaimKind, who: str, now: datetime) -> Claim:
+    """Open a claim: what is asked for and until when.
+
+    Raises NotFound, Conflict where nothing was sent, it was delivered and is said to be lost, or one is open already.
+    """
+    shipment = session.get(Shipment, shipment_id, with_for_update={"of": Shipment})
+    if shipment is None:
+        raise NotFound("unknown_shipment", "There is no such shipment.")
+    if shipment.state not in LabelState.TRAVELS or shipment.tracking_state == TrackingState.ANNOUNCED:
+        raise Conflict("not_sent", "Nothing can be claimed for a parcel that no carrier has taken over.")
+    if kind == "lost" and shipment.tracking_state in {TrackingState.DELIVERED, TrackingState.RETURNED}:
+        raise Conflict("not_lost", "It is not lost: its carrier says that it was delivered.")
+    own = session.scalar(select(CarrierRow.claim_days).where(CarrierRow.code == shipment.carrier))
+    lines = session.execute(
+        select(OrderLine.quantity, OrderLine.unit_price_minor).where(OrderLine.order_id == shipment.order_id)
+    ).all()
+    amount = claimed([(pieces, price) for pieces, price in lines], shipment.price_minor)
+    row = Claim(
+        shipment_id=shipment.id,
+        kind=kind,
+        amount_minor=max(amount, 1),
+        opened_by=who,
+        opened_at=now,
+        claim_by=claim_by(kind, _counts_from(session, shipment, kind), own),
+    )
+    session.add(row)
+    try:
+        session.flush()
+    except IntegrityError as error:
+        raise Conflict("claimed", "There is a claim for this parcel already.") from error
+    write_history(session, shipment.order, who, f"opened a claim: {kind}", now)
+    return row
+
+
+def _counts_from(session: Session, shipment: Shipment, kind: ClaimKind) -> date:
+    """Return the day that the deadline counts from: when it came, else when it should have come."""
+    zone = ZoneInfo(shop_settings(session).time_zone)
+    came = next((e.at for e in events_of(session, shipment) if e.state == TrackingState.DELIVERED), None)
+    if kind == "damaged" and came is not None:
+        return came.astimezone(zone).date()
+    return shipment.arrives or shipment.ship_date
+
+
+@dataclass(frozen=True, slots=True)
+class ClaimLetter:
+    """A claim as it goes by mail: to whom the last one went, its subject and its text with every fact."""
+
+    to: str
+    subject: str
+    body: str
+
+
+def claim_letter(session: Session, claim_id: int) -> ClaimLetter:
+    """Return a claim as it would go.  Raises NotFound."""
+    claim = _claim(session, claim_id)
+    shipment = claim.shipment
+    last = (
+        select(Claim.mail_to)
+        .join(Shipment, Shipment.id == Claim.shipment_id)
+        .where(Shipment.carrier == shipment.carrier, Claim.mail_to != "")
+        .order_by(Claim.sent_at.desc())
+        .limit(1)
+    )
+    numbers = ", ".join(label.tracking_number or "" for label in shipment.labels)
+    body = "\n".join((*_facts(session, claim, numbers), "", *_sums(session, claim))) + "\n"
+    return ClaimLetter(session.scalar(last) or "", f"Claim for parcel {numbers}", body)
+
+
+def _facts(session: Session, claim: Claim, numbers: str) -> list[str]:
+    """Return what parcel it is, the proof that it was handed over, and when it was last heard of."""
+    shipment = claim.shipment
+    zone, to = ZoneInfo(shop_settings(session).time_zone), shipment.address
+    handed = session.execute(
+        select(Departure.handed_over_at, Departure.driver)
+        .join(Label, Label.departure_id == Departure.id)
+        .where(Label.shipment_id == shipment.id, Departure.handed_over_at.is_not(None))
+    ).first()
+    proof = "Handed over"
+    if handed and handed[0]:
+        proof += f" on {handed[0].astimezone(zone):%-d %B %Y, %H:%M}" + (f" to {handed[1]}" if handed[1] else "")
+    heard = events_of(session, shipment)
+    return [
+        f"Parcel {numbers}, {shipment.service_name}, was {claim.kind}.",
+        f"{proof}, {weight_text(sum(label.gross_g for label in shipment.labels))}.",
+        f"To {to.name or to.company}, {to.street}, {to.postcode} {to.city}, {to.country}.",
+        *([f"It should have arrived by {shipment.arrives:%-d %B %Y}."] if shipment.arrives else []),
+        *([f"Last heard of: {heard[0].at.astimezone(zone):%-d %B %Y, %H:%M}, {heard[0].words}"] if heard else []),
+        *([f"Account {shipment.account}."] if shipment.account else []),
+    ]
+
+
+def _sums(session: Session, claim: Claim) -> list[str]:
+    """Return what was in it and what that was worth, and which papers there are."""
+    shop, shipment = shop_settings(session), claim.shipment
+    query = select(OrderLine).where(OrderLine.order_id == shipment.order_id).order_by(OrderLine.position)
+    pictures = select(func.count(Photo.id)).join(Packing).where(Packing.order_id == shipment.order_id)
+    photos = session.scalar(pictures)
+
+    def money(minor: int) -> str:
+        return money_in(minor, shop.currency, "en")
+
+    return [
+        "In it were:",
+        *(f"  {line.quantity} × {line.name}, {money(line.unit_price_minor)} each" for line in session.scalars(query)),
+        f"The label cost {money(shipment.price_minor)}.",
+        "",
+        f"We claim {money(claim.amount_minor)}.",
+        f"The label is attached{f'; {photos} pictures of the packed parcel can be sent' if photos else ''}.",
+        "",
+        shop.name,
+    ]
+
+
+def send_claim(session: Session, outside: Outside, claim_id: int, mail_to: str, who: str, now: datetime) -> Claim:
+    """Send a claim by mail with its label; a refused one can be sent again.
+
+    Raises NotFound, Invalid for what is no address, Conflict where it is settled or the mail does not go.
+    """
+    claim = _claim(session, claim_id, lock=True)
+    if not is_mail_address(mail_to):
+        raise Invalid("no_mail_address", "Type the mail address of the carrier.")
+    letter, shop = claim_letter(session, claim_id), shop_settings(session)
+    move_row(claim, CLAIM_MOVES, ClaimState, ClaimMove.SEND)
+    paper = Paper("label.pdf", print_labels(session, [claim.shipment_id]))
+    try:
+        outside.mailer.send(shop.brand, shop.mail_from, mail_to, letter.subject, letter.body, paper)
+    except OutsideError as error:
+        raise Conflict("mail_down", f"The mail could not be sent: {error}. The claim is kept; try again.") from error
+    claim.mail_to, claim.sent_at = mail_to, now
+    write_history(session, claim.shipment.order, who, f"claimed from the carrier: {claim.kind}", now)
+    return claim
+
+
+def settle_claim(
+    session: Session, claim_id: int, move: ClaimMove, paid_minor: int, words: str, who: str, now: datetime
+) -> Claim:
+    """Write down what became of a claim; what was paid goes into the ledger.
+
+    Raises NotFound, Invalid for a payment without an amount, Conflict where it cannot become that.
+    """
+    claim = _claim(session, claim_id, lock=True)
+    if (move is ClaimMove.PAY) != (paid_minor > 0):
+        raise Invalid("amount", "Say how much was paid; nothing is paid where it is refused or dropped.")
+    move_row(claim, CLAIM_MOVES, ClaimState, move)
+    claim.paid_minor, claim.words, claim.settled_at = paid_minor, words.strip()[:500], now
+    order = claim.shipment.order
+    reason = f"Claim of order {order.number}, {claim.kind}"
+    post(
+        session, "claim_paid", paid_minor, key=f"claim:{claim.id}", at=now, shipment_id=claim.shipment_id, reason=reason
+    )
+    write_history(
+        session, order, who, f"the claim is {claim.state}{f': {claim.words}' if claim.words else ''}"[:300], now
+    )
+    return claim
+
+
+def all_claims(session: Session) -> Sequence[Claim]:
+    """Return the claims, those that wait first, by their deadline."""
+    waits = Claim.state.in_(ClaimState.WAITS)
+    return session.scalars(select(Claim).order_by(~waits, Claim.claim_by, Claim.id).limit(MOST_SHOWN)).all()
+
+
+def _claim(session: Session, claim_id: int, *, lock: bool = False) -> Claim:
+    row = session.get(Claim, claim_id, with_for_update={"of": Claim} if lock else None)
+    if row is None:
+        raise NotFound("unknown_claim", "There is no such claim.")
+    return row
