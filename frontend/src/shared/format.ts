@@ -177,3 +177,10 @@ const COUNTRIES = new Intl.DisplayNames("en-GB", { type: "region", fallback: "co
 export function country(code: string): string {
   return /^[A-Z]{2}$/.test(code) ? (COUNTRIES.of(code) ?? code) : code;
 }
+
+/** A customs code as it is printed: `8201.90`, and what a country adds in pairs. */
+export function codeText(code: string): string {
+  const plain = code.replace(/\D/g, "");
+  const rest = plain.slice(6).match(/.{1,2}/g) ?? [];
+  return [plain.slice(0, 4), plain.slice(4, 6), ...rest].filter(Boolean).join(".");
+}

@@ -43,6 +43,12 @@ export const switchLink = async (linkId: number, body: Schemas["LinkActiveIn"]) 
 
 export const fetchReturns = async () => need(await api.GET("/api/returns"));
 
+/** Ask once more for a label that its carrier would not make. */
+export const askReturnAgain = async (returnId: number) =>
+  need(
+    await api.POST("/api/returns/{return_id}/again", { params: { path: { return_id: returnId } } }),
+  );
+
 export const closeReturn = async (returnId: number, body: Schemas["CloseReturnIn"]) =>
   need(
     await api.POST("/api/returns/{return_id}/close", {
@@ -68,3 +74,15 @@ export const askedQuery = (key: string) =>
 
 export const formQuery = (key: string) =>
   queryOptions({ queryKey: ["request-form", key], queryFn: () => fetchForm(key), retry: false });
+
+export const receiveReturn = async (number: string) =>
+  need(await api.POST("/api/returns/receive", { body: { number } }));
+
+/** By which rules buyers start returns themselves. */
+export const returnRulesQuery = queryOptions({
+  queryKey: ["returns", "rules"],
+  queryFn: async () => need(await api.GET("/api/returns/rules")),
+});
+
+export const saveReturnRules = async (body: Schemas["ReturnRulesIn"]) =>
+  need(await api.PUT("/api/returns/rules", { body }));

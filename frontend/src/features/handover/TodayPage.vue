@@ -9,11 +9,12 @@ import { useSelection } from "../../shared/selection";
 import { now, useMe } from "../../shared/session";
 import { fetchChannels, pullNow } from "../shop";
 import FirstHour from "./FirstHour.vue";
+import WaitingForYou from "./WaitingForYou.vue";
 import { vanClass, vanWords } from "./vans";
-import { pickClear, settleLateSale, takeSamplesAway, todayQuery } from "./queries";
-import { ErrorNote, FormDialog } from "../../shared/ui";
+import { pickClear, takeSamplesAway, todayQuery } from "./queries";
+import { ErrorNote } from "../../shared/ui";
 
-const { zone, currency, me, may } = useMe();
+const { zone, currency, may } = useMe();
 const router = useRouter();
 const client = useQueryClient();
 const selection = useSelection();
@@ -42,17 +43,6 @@ async function toBuy(d: Schemas["DepartureOut"]): Promise<void> {
   selection.setAll((await pickClear()).orders.filter((row) => wanted.has(row.id)));
   await router.push("/orders");
 }
-/** A label sold after we had given up, which somebody settles with the carrier. */
-const settling = ref<Schemas["LateSaleOut"]>();
-const settled = ref("");
-const settle = useMutation({
-  mutationFn: () => settleLateSale(settling.value!.shipment_id, settled.value),
-  onSuccess: () => {
-    settling.value = undefined;
-    settled.value = "";
-    return client.invalidateQueries({ queryKey: ["today"] });
-  },
-});
 function decide(group: Schemas["SnagGroupOut"]): void {
   void router.push({ path: `/orders/${group.order_ids[0]}`, query: { view: "snags", fix: "1" } });
 }
@@ -211,121 +201,9 @@ useKeys(
             </tbody>
           </table>
         </section>
-        <section>
-          <h2>Money and messages</h2>
-          <table class="plain-table" aria-label="Money and messages">
-            <tbody>
-              <tr v-if="today.available_minor !== null">
-                <td :class="{ press: today.low_balance }">
-                  {{ today.low_balance ? "Balance too low for today's plan" : "Postage balance" }}
-                </td>
-                <td class="right">{{ money(today.available_minor, currency) }}</td>
-                <td class="right">
-                  <RouterLink v-if="may('shipper')" class="link" to="/money">{{
-                    may() ? "Top up" : "Look"
-                  }}</RouterLink>
-                </td>
-              </tr>
-              <tr v-for="sale in today.late_sales" :key="sale.shipment_id">
-                <td class="press">
-                  <RouterLink class="plain mono" :to="`/orders/${sale.order_id}?view=all`">{{
-                    sale.order_number
-                  }}</RouterLink>
-                  {{ sale.words }}
-                </td>
-                <td></td>
-                <td class="right">
-                  <button v-if="may('shipper')" class="link" type="button" @click="settling = sale">
-                    Settle
-                  </button>
-                </td>
-              </tr>
-              <tr>
-                <td :class="{ press: today.undelivered_messages }">Mails not delivered yet</td>
-                <td class="right">{{ today.undelivered_messages }}</td>
-                <td class="right">
-                  <a
-                    v-if="me?.standins_url"
-                    class="link"
-                    :href="`${me.standins_url}/mail`"
-                    target="_blank"
-                    rel="noopener"
-                    >Sent mails</a
-                  >
-                </td>
-              </tr>
-              <tr v-if="today.refunds_overdue">
-                <td class="stop">Refunds overdue</td>
-                <td class="right">{{ today.refunds_overdue }}</td>
-                <td class="right">
-                  <RouterLink v-if="may('shipper')" class="link" to="/money">Chase</RouterLink>
-                </td>
-              </tr>
-              <tr v-if="today.returns_back">
-                <td class="press">Returns that are back</td>
-                <td class="right">{{ today.returns_back }}</td>
-                <td class="right">
-                  <RouterLink class="link" to="/returns">Close them</RouterLink>
-                </td>
-              </tr>
-              <tr v-if="today.requests_waiting">
-                <td class="press">Labels that colleagues ask for</td>
-                <td class="right">{{ today.requests_waiting }}</td>
-                <td class="right">
-                  <RouterLink v-if="may('shipper')" class="link" to="/requests">Decide</RouterLink>
-                </td>
-              </tr>
-              <tr v-if="today.numbers_low">
-                <td class="stop">Carriers whose label numbers run out</td>
-                <td class="right">{{ today.numbers_low }}</td>
-                <td class="right">
-                  <RouterLink class="link" to="/set-up/carriers">Look</RouterLink>
-                </td>
-              </tr>
-              <tr v-if="today.packaging_low">
-                <td class="press">Packaging that runs low</td>
-                <td class="right">{{ today.packaging_low }}</td>
-                <td class="right">
-                  <RouterLink class="link" to="/set-up/packaging">Order more</RouterLink>
-                </td>
-              </tr>
-              <tr v-if="today.pickups_missed">
-                <td class="stop">Vans that did not come</td>
-                <td class="right">{{ today.pickups_missed }}</td>
-                <td class="right">
-                  <RouterLink class="link" to="/departures">Chase them</RouterLink>
-                </td>
-              </tr>
-              <tr v-if="today.prints_stuck">
-                <td class="stop">Prints that do not go through</td>
-                <td class="right">{{ today.prints_stuck }}</td>
-                <td class="right">
-                  <RouterLink class="link" to="/set-up/printing">Look</RouterLink>
-                </td>
-              </tr>
-            </tbody>
-          </table>
-        </section>
+        <WaitingForYou :today="today" />
       </div>
     </template>
-    <FormDialog
-      v-if="settling"
-      title="Settle a late sale"
-      :width="520"
-      :error="settle.error.value"
-      @close="settling = undefined"
-      @send="settle.mutate()"
-    >
-      <template #title>Settle what was sold late for {{ settling.order_number }}</template>
-      <p>
-        {{ settling.words }}. Agree with the carrier, then say here what came of it; the order's
-        history keeps it.
-      </p>
-      <v-text-field v-model="settled" v-first label="What came of it" maxlength="120" required />
-      <template #actions
-        ><v-btn type="submit" :loading="settle.isPending.value">Settled</v-btn></template
-      >
-    </FormDialog>
   </div>
 </template>
 

@@ -4,6 +4,7 @@ export { default as CountryField } from "./CountryField.vue";
 export { default as DataTable } from "./DataTable.vue";
 export { default as DateField } from "./DateField.vue";
 export { default as ErrorNote } from "./ErrorNote.vue";
+export { default as FileLink } from "./FileLink.vue";
 export { default as FormDialog } from "./FormDialog.vue";
 export { default as NoticeLine } from "./NoticeLine.vue";
 export { default as SentencePart } from "./SentencePart.vue";

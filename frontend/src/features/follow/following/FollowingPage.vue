@@ -3,10 +3,12 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, nextTick, ref } from "vue";
 import { useRouter } from "vue-router";
 import { carriersQuery } from "../../shop";
+import ClaimsList from "./ClaimsList.vue";
+import FollowedNumbers from "./FollowedNumbers.vue";
 import LetterDialog from "./LetterDialog.vue";
 import UnknownCodes from "./UnknownCodes.vue";
 import UsualBands from "./UsualBands.vue";
-import { followingQuery, seeTo, type Deed, type Parcel } from "./queries";
+import { followingQuery, openClaim, seeTo, type Deed, type Parcel } from "./queries";
 import { country, count, day, dayAndClock } from "../../../shared/format";
 import { useKeys } from "../../../shared/keyboard";
 import { useMe } from "../../../shared/session";
@@ -21,7 +23,34 @@ const { data: carriers } = useQuery(carriersQuery);
 const monograms = computed(() =>
   Object.fromEntries((carriers.value ?? []).map((c) => [c.code, c.monogram])),
 );
-const rows = computed(() => data.value?.troubles ?? []);
+const KINDS: Record<string, string> = {
+  lost: "Lost",
+  refused: "Refused",
+  address: "Address",
+  damaged: "Damaged",
+  stuck: "Silent",
+  waiting: "Waiting",
+  returning: "Coming back",
+  customs: "Customs",
+  problem: "Held up",
+  late: "Late",
+};
+/** What is looked at alone: one trouble, kept in this browser until it is gone. */
+const only = ref(localStorage.getItem("tidewind.tracking.only") ?? "");
+const all = computed(() => data.value?.troubles ?? []);
+const counts = computed(() =>
+  Object.keys(KINDS)
+    .map((kind) => ({ kind, n: all.value.filter((p) => p.trouble?.kind === kind).length }))
+    .filter((c) => c.n > 0),
+);
+const rows = computed(() => {
+  const some = all.value.filter((p) => p.trouble?.kind === only.value);
+  return some.length ? some : all.value;
+});
+function look(kind: string): void {
+  only.value = only.value === kind ? "" : kind;
+  localStorage.setItem("tidewind.tracking.only", only.value);
+}
 const picked = ref<number>();
 const here = computed<Parcel | undefined>(
   () => rows.value.find((p) => p.shipment_id === picked.value) ?? rows.value[0],
@@ -68,6 +97,21 @@ const see = useMutation({
   },
 });
 const { isPending: noting } = see;
+/** What is lost or damaged can be claimed for, and what has been stuck for so long that it may be. */
+const claimable = computed(() =>
+  ["lost", "damaged", "stuck"].includes(here.value?.trouble?.kind ?? ""),
+);
+const claim = useMutation({
+  mutationFn: () =>
+    openClaim(
+      here.value!.shipment_id,
+      here.value!.trouble?.kind === "damaged" ? "damaged" : "lost",
+    ),
+  onSuccess: (made) => {
+    said.value = `The claim for ${made.order_number} is open; it stands under Claims.`;
+    void client.invalidateQueries({ queryKey: ["tracking"] });
+  },
+});
 const story = () => here.value && router.push(`/orders/${here.value.order_id}?view=all`);
 useKeys({
   ArrowDown: () => step(1),
@@ -77,6 +121,7 @@ useKeys({
   a: () => begin("carrier"),
   t: () => begin("buyer"),
   s: () => acts.value && here.value && (seeing.value = true),
+  c: () => acts.value && claimable.value && claim.mutate(),
   w: story,
   Enter: story,
 });
@@ -89,11 +134,11 @@ useKeys({
         <h1>Tracking</h1>
         <span v-if="data" class="mute"
           >{{ count(data.under_way, "parcel") }} under way;
-          {{ rows.length ? `${rows.length} to look at` : "nothing needs anybody" }}</span
+          {{ all.length ? `${all.length} to look at` : "nothing needs anybody" }}</span
         >
         <span v-if="said" role="status" class="fine">✓ {{ said }}</span>
       </div>
-      <ErrorNote :error="error ?? see.error.value" />
+      <ErrorNote :error="error ?? see.error.value ?? claim.error.value" />
       <p v-if="isPending" class="empty">Asking where everything is…</p>
       <p v-else-if="data && !data.under_way" class="empty panel">
         Nothing is under way. What is handed over is followed here from its first scan on.
@@ -105,6 +150,18 @@ useKeys({
           :chosen="here?.shipment_id"
           @pick="picked = $event"
         />
+        <p v-if="counts.length > 1" class="kinds" role="group" aria-label="Only">
+          <button
+            v-for="c in counts"
+            :key="c.kind"
+            type="button"
+            class="chip"
+            :aria-pressed="only === c.kind"
+            @click="look(c.kind)"
+          >
+            {{ KINDS[c.kind] }} {{ c.n }}
+          </button>
+        </p>
         <table v-if="rows.length" class="list" aria-label="What needs somebody">
           <thead>
             <tr>
@@ -148,6 +205,8 @@ useKeys({
         </table>
         <UnknownCodes />
       </template>
+      <ClaimsList />
+      <FollowedNumbers v-if="data" />
     </div>
     <div v-if="here && acts" class="tray" role="region" aria-label="This parcel">
       <div>
@@ -159,6 +218,9 @@ useKeys({
       </div>
       <span class="grow" />
       <button type="button" class="link" @click="seeing = true">Seen to <kbd>s</kbd></button>
+      <button v-if="claimable" type="button" class="link" @click="claim.mutate()">
+        Claim it <kbd>c</kbd>
+      </button>
       <button type="button" class="link" @click="story">Its order <kbd>w</kbd></button>
       <v-btn variant="outlined" @click="begin(firstDeed(here) === 'buyer' ? 'carrier' : 'buyer')">
         {{ NAMES[firstDeed(here) === "buyer" ? "carrier" : "buyer"] }}
@@ -195,16 +257,11 @@ useKeys({
 </template>
 
 <style scoped>
-.screen {
+.kinds {
   display: flex;
-  flex-direction: column;
-  height: 100%;
-  min-height: 0;
-}
-.page {
-  flex: 1;
-  min-height: 0;
-  overflow: auto;
+  flex-wrap: wrap;
+  gap: 6px;
+  margin: 14px 0 0;
 }
 .list {
   width: 100%;
@@ -231,17 +288,6 @@ useKeys({
 }
 .list tr.here td:first-child {
   box-shadow: inset 3px 0 var(--mul);
-}
-.tray {
-  display: flex;
-  gap: 18px;
-  align-items: center;
-  padding: 10px 18px;
-  background: var(--sheet);
-  border-top: 1px solid var(--line);
-}
-.tray b {
-  display: block;
 }
 kbd {
   margin-left: 6px;

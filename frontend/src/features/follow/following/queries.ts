@@ -46,3 +46,41 @@ export const codesQuery = queryOptions({
 
 export const explainCode = async (body: Schemas["ExplainIn"]) =>
   need(await api.PUT("/api/following/codes", { body }));
+
+/** What is followed though we did not send it. */
+export const followedQuery = queryOptions({
+  queryKey: ["tracking", "followed"],
+  queryFn: async () => need(await api.GET("/api/followed")),
+});
+
+export const followNumber = async (body: Schemas["FollowNumberIn"]) =>
+  need(await api.POST("/api/followed", { body }));
+
+export const unfollow = (followed_id: number) =>
+  api.DELETE("/api/followed/{followed_id}", { params: { path: { followed_id } } });
+
+export type Claim = Schemas["ClaimOut"];
+
+/** What is claimed for parcels that were lost or damaged. */
+export const claimsQuery = queryOptions({
+  queryKey: ["tracking", "claims"],
+  queryFn: async () => need(await api.GET("/api/claims")),
+});
+
+const claim = (claim_id: number) => ({ params: { path: { claim_id } } });
+
+export const claimLetterQuery = (id: number) =>
+  queryOptions({
+    queryKey: ["tracking", "claims", id],
+    queryFn: async () => need(await api.GET("/api/claims/{claim_id}/letter", claim(id))),
+    gcTime: 0,
+  });
+
+export const openClaim = async (shipment_id: number, kind: "lost" | "damaged") =>
+  need(await api.POST("/api/claims", { body: { shipment_id, kind } }));
+
+export const sendClaim = async (id: number, mail_to: string) =>
+  need(await api.POST("/api/claims/{claim_id}/send", { ...claim(id), body: { mail_to } }));
+
+export const settleClaim = async (id: number, body: Schemas["SettleClaimIn"]) =>
+  need(await api.POST("/api/claims/{claim_id}/settle", { ...claim(id), body }));

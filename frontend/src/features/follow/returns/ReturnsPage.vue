@@ -1,6 +1,9 @@
 <script setup lang="ts">
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
-import { closeReturn, returnsQuery } from "../queries";
+import { ref } from "vue";
+import CloseReturn from "./CloseReturn.vue";
+import ReturnRules from "./ReturnRules.vue";
+import { askReturnAgain, receiveReturn, returnsQuery } from "../queries";
 import { type Schemas } from "../../../api/client";
 import { dayAndClock, money } from "../../../shared/format";
 import { useMe } from "../../../shared/session";
@@ -18,15 +21,31 @@ const STATES: Record<string, string> = {
   cancelled: "Cancelled",
   failed: "Not made",
 };
-const OUTCOMES = ["refunded", "exchanged", "repaired", "sent on again", "nothing to do"];
-const close = useMutation({
-  mutationFn: async (which: { id: number; outcome: string }) =>
-    await closeReturn(which.id, { outcome: which.outcome }),
+const REASONS: Record<string, string> = {
+  unwanted: "not wanted",
+  damaged: "came damaged",
+  wrong: "not what was ordered",
+  other: "something else",
+};
+const closing = ref<Schemas["ReturnOut"]>();
+const number = ref("");
+/** What came back is taken in by its number and closed at once: the next scan can follow. */
+const receive = useMutation({
+  mutationFn: () => receiveReturn(number.value.trim()),
+  onSuccess: (found) => {
+    number.value = "";
+    void client.invalidateQueries({ queryKey: ["returns"] });
+    if (may("shipper", "care")) closing.value = found;
+  },
+});
+const again = useMutation({
+  mutationFn: askReturnAgain,
   onSuccess: () => {
     for (const key of ["returns", "today"]) void client.invalidateQueries({ queryKey: [key] });
   },
 });
-const open = (r: Schemas["ReturnOut"]) => ["ready", "on_its_way", "back"].includes(r.state);
+const open = (r: Schemas["ReturnOut"]) =>
+  ["ready", "on_its_way", "back", "failed"].includes(r.state);
 </script>
 
 <template>
@@ -36,8 +55,13 @@ const open = (r: Schemas["ReturnOut"]) => ["ready", "on_its_way", "back"].includ
       <span class="mute"
         >Labels for the way back; each costs its price only when the carrier first scans it</span
       >
+      <span class="grow" />
+      <form v-if="may('shipper', 'packer')" class="take" @submit.prevent="receive.mutate()">
+        <v-text-field v-model="number" v-first label="Scan what came back" />
+      </form>
     </div>
-    <ErrorNote :error="close.error.value" />
+    <ErrorNote :error="receive.error.value ?? again.error.value" />
+    <ReturnRules />
     <DataTable
       label="Returns"
       :error="error"
@@ -73,7 +97,22 @@ const open = (r: Schemas["ReturnOut"]) => ["ready", "on_its_way", "back"].includ
                 : "mailed to the buyer")
           }}</span>
         </td>
-        <td>{{ r.reason || "–" }}</td>
+        <td>
+          {{ (REASONS[r.reason] ?? r.reason) || "–" }}
+          <template v-if="r.items.length"
+            ><br /><span class="small mute"
+              >{{ r.items.map((i) => `${i.quantity} × ${i.name}`).join(", ")
+              }}{{ r.words ? `: “${r.words}”` : "" }}</span
+            ></template
+          >
+          <a
+            v-if="r.has_photo"
+            class="link small"
+            :href="`/api/returns/${r.id}/photo.jpg`"
+            target="_blank"
+            >Picture</a
+          >
+        </td>
         <td>
           <span class="mono">{{ r.tracking_number }}</span><br /><span class="small mute"
             >{{ r.carrier }}, {{ r.service_name }}</span
@@ -84,7 +123,7 @@ const open = (r: Schemas["ReturnOut"]) => ["ready", "on_its_way", "back"].includ
         </td>
         <td class="right">
           {{ money(r.price_minor, currency) }}<br /><span class="small mute">{{
-            r.charged ? "charged" : "not charged"
+            (r.charged ? "charged" : "not charged") + (r.buyer_pays ? ", the buyer pays" : "")
           }}</span>
         </td>
         <td class="right">
@@ -95,25 +134,27 @@ const open = (r: Schemas["ReturnOut"]) => ["ready", "on_its_way", "back"].includ
             target="_blank"
             >Label</a
           >
-          <v-menu v-if="open(r) && may('shipper', 'care')">
-            <template #activator="{ props: menu }"
-              ><button v-bind="menu" class="link" type="button">Close…</button></template
-            >
-            <div class="panel outcomes">
-              <button
-                v-for="o in OUTCOMES"
-                :key="o"
-                class="link"
-                type="button"
-                @click="close.mutate({ id: r.id, outcome: o })"
-              >
-                {{ o }}
-              </button>
-            </div>
-          </v-menu>
+          <button
+            v-if="r.state === 'failed' && may('shipper', 'care')"
+            class="link"
+            type="button"
+            :disabled="again.isPending.value"
+            @click="again.mutate(r.id)"
+          >
+            Ask again
+          </button>
+          <button
+            v-if="open(r) && may('shipper', 'care')"
+            class="link"
+            type="button"
+            @click="closing = r"
+          >
+            Close…
+          </button>
         </td>
       </template></DataTable
     >
+    <CloseReturn v-if="closing" :back="closing" @close="closing = undefined" />
   </div>
 </template>
 
@@ -121,13 +162,7 @@ const open = (r: Schemas["ReturnOut"]) => ["ready", "on_its_way", "back"].includ
 .plain {
   color: inherit;
 }
-.outcomes {
-  display: flex;
-  flex-direction: column;
-  padding: 6px;
-}
-.outcomes .link {
-  padding: 5px 10px;
-  text-align: left;
+.take {
+  width: 260px;
 }
 </style>

@@ -7,7 +7,7 @@ import { type Schemas } from "../../../api/client";
 import AddressForm from "../../../shared/AddressForm.vue";
 import { count, country } from "../../../shared/format";
 import { useMe } from "../../../shared/session";
-import { DataTable, ErrorNote, FormDialog } from "../../../shared/ui";
+import { DataTable, ErrorNote, FileLink, FormDialog } from "../../../shared/ui";
 
 const client = useQueryClient();
 const { may } = useMe();
@@ -66,16 +66,7 @@ const file = useMutation({
       <template v-if="may('shipper', 'care')">
         <a class="link" href="/api/contacts/file?kind=csv">CSV</a
         ><a class="link" href="/api/contacts/file?kind=vcf">vCard</a>
-        <label class="link"
-          >Bring in a file<input
-            class="visually-hidden"
-            type="file"
-            accept=".csv,.xlsx,.vcf"
-            @change="
-              ($event.target as HTMLInputElement).files?.[0] &&
-              file.mutate(($event.target as HTMLInputElement).files![0]!)
-            "
-        /></label>
+        <FileLink accept=".csv,.xlsx,.vcf" @file="file.mutate($event)">Bring in a file</FileLink>
         <v-btn @click="editing = blank()">Add a contact</v-btn>
       </template>
     </div>

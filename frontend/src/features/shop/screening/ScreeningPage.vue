@@ -4,7 +4,7 @@ import { computed, ref } from "vue";
 import { bringParties, listsQuery, clearancesQuery, tryNameQuery } from "../queries";
 import { count, dayAndClock } from "../../../shared/format";
 import { useMe } from "../../../shared/session";
-import { DataTable, ErrorNote } from "../../../shared/ui";
+import { DataTable, ErrorNote, FileLink } from "../../../shared/ui";
 
 const client = useQueryClient();
 const { may, zone } = useMe();
@@ -48,15 +48,7 @@ const bring = useMutation({
         aria-label="Name of the list"
         placeholder="Name of the list"
         maxlength="80"
-      /><label class="link"
-        >Bring a list in<input
-          class="visually-hidden"
-          type="file"
-          accept=".csv,.xlsx"
-          @change="
-            ($event.target as HTMLInputElement).files?.[0] &&
-            bring.mutate(($event.target as HTMLInputElement).files![0]!)
-          " /></label
+      /><FileLink accept=".csv,.xlsx" @file="bring.mutate($event)">Bring a list in</FileLink
       ><span class="mute small"
         >columns key, names (with semicolons), country; a list of the same name is replaced</span
       >

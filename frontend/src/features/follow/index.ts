@@ -1,0 +1,1 @@
+export { default as OrderStory } from "./story/OrderStory.vue";
