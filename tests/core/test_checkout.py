@@ -87,6 +87,36 @@ def test_a_cheaper_service_never_raises_the_price_and_nothing_is_below_the_floor
     assert max(floor or 0, 0) <= after <= before
 
 
+STATES = st.sampled_from(["priced", "waits", "refuses"])
+COUNTRIES = st.sampled_from(["PT", "ES", "FR"])
+
+
+@given(
+    st.lists(st.tuples(st.booleans(), st.sets(COUNTRIES), st.booleans()), min_size=1, max_size=4),
+    st.lists(STATES, min_size=1, max_size=3),
+    COUNTRIES,
+)
+def test_every_basket_with_an_offer_for_its_destination_gets_one_and_fallbacks_stand_for_want_of_answers(
+    drawn: list[tuple[bool, set[str], bool]], states: list[str], country: str
+) -> None:
+    made = {"priced": {"net": 500}, "waits": {"waits": True}, "refuses": {"refused": "too long"}}
+    services = tuple(ServicePrice(f"s{n}", f"S{n}", **made[state]) for n, state in enumerate(states))  # type: ignore[arg-type]
+    codes = tuple(s.code for s in services)
+    always = replace(HOME, fallback=Fallback(590, 590))
+    offers = [
+        replace(always, code=str(n), price=Live(codes) if live else Flat(390), on=on, reach=Reach(frozenset(there)))
+        for n, (on, there, live) in enumerate(drawn)
+    ]
+    found = answer(offers, {}, replace(BASKET, country=country), packed(*services), "EUR")
+    expected = {
+        str(n): ("own" if not live else "live" if "priced" in states else "fallback")
+        for n, (on, there, live) in enumerate(drawn)
+        if on and (not there or country in there) and (not live or set(states) & {"priced", "waits"})
+    }
+    assert {line.code: line.source for line in found.offered} == expected
+    assert {one.code for one in found.absent} == {o.code for o in offers} - expected.keys()
+
+
 @pytest.mark.parametrize(
     ("value", "voucher", "counts", "asked"),
     [(6_000, 0, "before", 0), (5_999, 0, "before", 540), (6_400, 1_000, "before", 0), (6_400, 1_000, "after", 540)],
@@ -127,6 +157,7 @@ def test_the_cheapest_is_shown_the_fallback_only_for_want_of_an_answer_and_refus
     [
         ({"on": False}, "switched off"),
         ({"channels": frozenset({"tallyfair"})}, "other channels"),
+        ({"places": frozenset({"Barreiro"})}, "from other places"),
         ({"reach": Reach(frozenset({"ES"}))}, "does not go there"),
         ({"times": Times(frozenset({5}))}, "not open now"),
         ({"times": Times(until="09:00")}, "not open now"),

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from tidewind.core import ledger
 from tidewind.core.addresses.check import Address, check, is_po_box, tidy, tidy_address
 from tidewind.core.addresses.countries import country_code
-from tidewind.core.messages import fill, unknown_fields
+from tidewind.core.messages.filling import fill, unknown_fields
 from tidewind.core.order_rows.columns import guess_columns, header_row
 from tidewind.core.order_rows.figures import Units, read_money, read_weight
 from tidewind.core.order_rows.reading import read_in_lots, read_orders

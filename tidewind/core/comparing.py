@@ -8,6 +8,7 @@ from datetime import date
 
 from tidewind.core import packing
 from tidewind.core.choosing import Policy, frontier, pick
+from tidewind.core.customs.said import DUTIES_PAID
 from tidewind.core.deciding import choosable_of
 from tidewind.core.destinations import crosses_customs
 from tidewind.core.options import (
@@ -26,7 +27,6 @@ from tidewind.core.tariffs.card import Service
 
 MOST_BOXES = 6
 USUAL, CARRIERS_BOX = "", "carrier"
-DUTIES_PAID = "duties_paid"
 
 
 @dataclass(frozen=True, slots=True)

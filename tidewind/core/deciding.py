@@ -9,6 +9,7 @@ from typing import NamedTuple, Protocol
 
 from tidewind.core.calendar import good_until
 from tidewind.core.choosing import Choosable, pick
+from tidewind.core.customs.planned import Going, border_of, border_snags, crosses, leaving_of
 from tidewind.core.layers import BATCH, BINDING, HAND, SHOP, Step, Wishes
 from tidewind.core.options import Option, Settled, options_for, timetable_of, with_published
 from tidewind.core.order_facts import OrderFacts, Shop
@@ -104,8 +105,21 @@ def decide(draft: Draft, candidates: Candidates) -> None:
         price = made.chosen.quote.net if made.chosen.quote else 0
         if reason := _still_to_approve(made.chosen.name, price, draft):
             made.snags.append(Snag("needs_approval", "stops", f"{APPROVAL_WORDS}{reason}", "approve"))
+        made.snags.extend(_at_the_border(made, made.chosen, order, shop))
     elif not bound:
         made.snags.append(Snag("no_service", "stops", _no_service_words(candidates.every()), "service"))
+
+
+def _at_the_border(result: Plan, chosen: Option, order: OrderFacts, shop: Shop) -> list[Snag]:
+    if not crosses(order, leaving_of(shop)):
+        return []
+    carrier = next(c for c in shop.carriers if c.code == chosen.carrier)
+    service = next((s for s in carrier.own.card.services if s.code == chosen.service), None)
+    if service is None or not result.parcels:
+        return []
+    gross = sum(parcel.gross_g for parcel in result.parcels)
+    going = Going(chosen.carrier, service.post, result.extras, gross, len(result.parcels))
+    return border_snags(border_of(order, leaving_of(shop), going))
 
 
 def _still_to_approve(service: str, price: int, draft: Draft) -> str:

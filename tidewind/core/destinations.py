@@ -57,6 +57,12 @@ def crosses_customs(to: Address, origin: Address) -> bool:
     return not (to.country == origin.country and goods_in == goods_out) and not (goods_in and goods_out)
 
 
+def customs_land(place: Address) -> str:
+    """Return the country as customs sees it: parts of an EU country that lie outside its customs territory say so."""
+    outside = place.country in EU and not _in_the_union(place.country, place.postcode)
+    return f"{place.country} (outside the EU)" if outside else place.country
+
+
 @lru_cache(KEPT)
 def _in_the_union(country: str, postcode: str) -> bool:
     """Tell whether a place is inside the customs territory of the European Union."""

@@ -4,6 +4,7 @@ Accounts, all in minor units of the shop's currency: ``available`` and ``held`` 
 ``postage`` is what labels cost, ``pickups`` what vans cost that fetch them, ``cover`` what an insurer asks beside them,
 ``expected`` are refunds asked for, ``bank`` is where top-ups come from and bills are paid; ``owed`` is what carriers
 that bill by account, and the insurer, will ask for (below zero), or must give back of a bill that was paid (above).
+``claims`` is what they paid for what was lost or damaged (below zero, as all that comes in).
 """
 
 from __future__ import annotations
@@ -12,7 +13,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Literal
 
-ACCOUNTS = ("available", "held", "postage", "expected", "bank", "owed", "cover", "pickups")
+ACCOUNTS = ("available", "held", "postage", "expected", "bank", "owed", "cover", "pickups", "claims")
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,6 +45,7 @@ _MOVES: Mapping[str, tuple[str, str]] = {
     "pickup_fee_on_account": ("owed", "pickups"),
     "pickup_fee_back": ("pickups", "available"),
     "pickup_fee_credit": ("pickups", "owed"),
+    "claim_paid": ("claims", "bank"),
 }
 _EITHER_WAY = frozenset({"correction", "correction_on_account"})
 Payer = Literal["balance", "account", "elsewhere"]

@@ -13,6 +13,8 @@ from tidewind.core.addresses.gazetteer import Gazetteer
 from tidewind.core.calendar import Arrival
 from tidewind.core.channel_changes import ChannelChange
 from tidewind.core.choosing import Policy, Values
+from tidewind.core.customs.said import CustomsSaid
+from tidewind.core.customs.tables import CustomsBook
 from tidewind.core.destinations import Group, crosses_customs, destination_group
 from tidewind.core.insuring import OpenCover
 from tidewind.core.layers import Recipe
@@ -97,6 +99,7 @@ class Hand:
     bill_to: BillTo | None = None
     not_stackable: bool = False
     weights_g: tuple[int, ...] = ()
+    customs: CustomsSaid | None = None
 
     def approves(self, reason: str) -> bool:
         """Tell whether somebody has approved the order for a reason."""
@@ -207,9 +210,14 @@ class Precedent:
     order_number: str
 
 
+_NO_BOOK = CustomsBook()
+
+
 @dataclass(frozen=True, slots=True)
 class Shop:
     """Everything outside the order that a plan depends on; ``now`` is aware.
+
+    ``origin`` is the address of ``place``, where parcels leave from.
 
     ``local`` (now, in the shop's zone), ``boxes``, ``own_boxes``, ``knows_ranges`` (whether any is meant for a weight),
     ``names``, ``arrivals``, ``turns`` (the times of day, HH:MM, of rules), ``bound`` (the shop on one account)
@@ -223,6 +231,7 @@ class Shop:
     now: datetime
     currency: str
     origin: Address = _ANYWHERE
+    place: str = ""
     time_zone: ZoneInfo = _UTC
     recipes: Mapping[str, Recipe] = field(default_factory=dict)
     promise_links: Mapping[str, str] = field(default_factory=dict)
@@ -238,6 +247,7 @@ class Shop:
     approve_services: frozenset[str] = frozenset()
     cover: OpenCover | None = None
     closed: tuple[tuple[date, date], ...] = ()
+    customs: CustomsBook = _NO_BOOK
     local: datetime = field(init=False, compare=False, repr=False)
     boxes: dict[str, Packaging] = field(init=False, compare=False, repr=False)
     own_boxes: tuple[Packaging, ...] = field(init=False, compare=False, repr=False)

@@ -15,8 +15,9 @@ from tidewind.core.addresses.check import check
 from tidewind.core.addresses.mail import is_mail_address
 from tidewind.core.channel_changes import ChangeKind
 from tidewind.core.checkout.sold import sold_from
+from tidewind.core.customs.planned import leaving_of, missing_facts
 from tidewind.core.deciding import Draft, Itemised, decide
-from tidewind.core.destinations import crosses_customs, destination_group
+from tidewind.core.destinations import destination_group
 from tidewind.core.layers import BATCH, HAND, PRECEDENT, PRODUCT, PROMISE, SHOP, Step, Wishes
 from tidewind.core.options import settle
 from tidewind.core.order_facts import Hand, LineFacts, OrderFacts, Shop, rule_facts
@@ -29,6 +30,7 @@ from tidewind.core.rules.columns import holding_of_each
 from tidewind.core.rules.evaluate import Held, apply_rules, holding
 from tidewind.core.rules.facts import Facts
 from tidewind.core.rules.touching import asks_about_parcels
+from tidewind.core.screening import uncleared
 from tidewind.core.snags import APPROVAL_WORDS, Snag
 from tidewind.core.subdivisions import working_place
 
@@ -88,6 +90,7 @@ def _up_to_rules(order: OrderFacts, shop: Shop) -> _Begun:
         *_account_snags(order, several, shop),
         *_address_snags(order, shop),
         *_product_snags(order, shop),
+        *missing_facts(order, leaving_of(shop)),
         *_party_snags(order, shop),
         *_upstream_snags(order),
     ]
@@ -189,7 +192,6 @@ def _product_snags(order: OrderFacts, shop: Shop) -> list[Snag]:
     snags = []
     if not any(line.quantity > 0 for line in order.lines):
         snags.append(Snag("no_items", "stops", "Nothing is left to send"))
-    abroad = bool(order.address.country) and crosses_customs(order.address, shop.origin)
     seen = {line.sku: line for line in order.lines}
     for sku, line in sorted(seen.items()):
         name = line.name
@@ -197,21 +199,13 @@ def _product_snags(order: OrderFacts, shop: Shop) -> list[Snag]:
             snags.append(Snag("no_weight", "stops", f"“{name}” has no weight", "product_weight", sku))
         if line.sides is None and not _boxed(line, shop):
             snags.append(Snag("no_size", "stops", f"“{name}” has no size", "product_size", sku))
-        if abroad and not line.customs_text:
-            snags.append(
-                Snag("no_customs_text", "warns", f"“{name}” has no customs description", "product_customs", sku)
-            )
     return snags
 
 
 def _party_snags(order: OrderFacts, shop: Shop) -> list[Snag]:
-    if shop.screen is None:
-        return []
-    to = order.address
     return [
         Snag("restricted_party", "stops", match.words, "clear_party", match.entry.key)
-        for match in shop.screen.matches(to.name, to.company, country=to.country)
-        if match.entry.key not in order.cleared
+        for match in uncleared(shop.screen, order.address, order.cleared)
     ]
 
 

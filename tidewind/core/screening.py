@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass, field
+from zlib import crc32
 
 from anyascii import anyascii
 from rapidfuzz import fuzz, process
+
+from tidewind.core.addresses.check import Address
 
 NEAR, SURE = 86, 97
 _NOT_NAMES = frozenset({"ltd", "lda", "limited", "gmbh", "sa", "sarl", "inc", "llc", "co", "company", "and", "the"})
@@ -20,6 +23,11 @@ class Listed:
     names: tuple[str, ...]
     country: str = ""
     source: str = ""
+
+    @property
+    def stamp(self) -> str:
+        """The entry as it stands now, by which it is cleared: an entry that changes has to be looked at again."""
+        return f"{self.key}@{crc32(repr((self.names, self.country, self.source)).encode()):08x}"
 
 
 @dataclass(frozen=True, slots=True)
@@ -83,3 +91,11 @@ class Screen:
         how = "is the same as" if similar >= SURE else f"is {similar} % like"
         where = f", but that one is in {entry.country}" if elsewhere else ""
         return f"“{name}” {how} “{self._spelt[index]}” on {entry.source or 'the list'}{where}"
+
+
+def uncleared(screen: Screen | None, to: Address, cleared: Collection[str]) -> list[Match]:
+    """Return the entries that a recipient is like and that nobody has cleared as they stand now."""
+    if screen is None:
+        return []
+    found = screen.matches(to.name, to.company, country=to.country)
+    return [match for match in found if match.entry.stamp not in cleared]

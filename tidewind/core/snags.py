@@ -10,6 +10,8 @@ Fix = Literal[
     "product_weight",
     "product_size",
     "product_customs",
+    "customs",
+    "customs_numbers",
     "address",
     "billing_name",
     "packaging",

@@ -28,7 +28,10 @@ class BasketLine:
 
 @dataclass(frozen=True, slots=True)
 class Basket:
-    """What a shopper is about to order, and where it goes; ``discount`` in minor units, ``local`` the shop's clock."""
+    """What a shopper is about to order, and where it goes; ``discount`` in minor units, ``local`` the shop's clock.
+
+    ``place``: the name of where its parcels would leave from.
+    """
 
     lines: tuple[BasketLine, ...]
     country: str
@@ -37,6 +40,7 @@ class Basket:
     discount: int = 0
     channel: str = ""
     group: str = ""
+    place: str = ""
     local: datetime = datetime(2000, 1, 1)  # noqa: DTZ001 - a clock on the wall of the shop
 
     @property
@@ -70,7 +74,7 @@ class ServicePrice:
 class PackedBasket:
     """A basket as it would be packed: parcels, gross grams, cubic centimetres, what each service makes of it.
 
-    ``words`` name the boxes; ``refused`` says why it could not be packed; ``unplaced``:
+    ``words`` name the boxes, ``boxes`` are their codes; ``refused`` says why it could not be packed; ``unplaced``:
     only since the address is not whole yet, so that no service can be asked.  ``abroad``: it leaves the country.
     """
 
@@ -82,13 +86,15 @@ class PackedBasket:
     services: Mapping[str, ServicePrice] = field(default_factory=dict)
     refused: str = ""
     unplaced: bool = False
+    boxes: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
 class Offered:
     """What a shopper sees: name, price in minor units, arrival; and, for us, every step to it and where it comes from.
 
-    ``to_free`` is how much more the basket must be worth for it to be free, where that is to be had.
+    ``to_free`` is how much more the basket must be worth for it to be free, where that is to be had; ``duties`` what
+    the recipient will probably be asked for at a border, none where no border is crossed or nobody knows.
     """
 
     code: str
@@ -100,6 +106,7 @@ class Offered:
     earliest: date | None = None
     latest: date | None = None
     to_free: int | None = None
+    duties: int | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -157,6 +164,8 @@ def _not_for(offer: Offer, basket: Basket, packed: PackedBasket) -> str:
         return "it is switched off"
     if offer.channels and basket.channel not in offer.channels:
         return "it is for other channels"
+    if offer.places and basket.place not in offer.places:
+        return "it is for parcels from other places"
     if not offer.reach.holds(basket.country, basket.postcode, basket.region):
         return "it does not go there"
     if not offer.times.hold(basket.local):

@@ -129,6 +129,7 @@ class Offer:
 
     ``takes``: services of which at least one must take the basket, though the price is another (they say when it
     arrives, too); none: anything goes.  ``groups`` are the prices of customer groups, in minor units.
+    ``places``: parcels must leave from one of these for it, by name; none: from anywhere.
     """
 
     code: str
@@ -141,6 +142,7 @@ class Offer:
     reach: Reach = EVERYWHERE
     limits: Limits = Limits()
     channels: frozenset[str] = frozenset()
+    places: frozenset[str] = frozenset()
     times: Times = Times()
     takes: tuple[str, ...] = ()
     groups: tuple[tuple[str, int], ...] = ()

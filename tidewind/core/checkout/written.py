@@ -200,6 +200,7 @@ def _offer(body: Mapping[str, Any], r: _Reader, tables: set[str], services: Mapp
         reach=r.reach(r.inside(body, "where")),
         limits=_limits(r.inside(body, "basket"), r),
         channels=frozenset(r.several(body, "channels")),
+        places=frozenset(r.several(body, "places")),
         times=_times(r.inside(body, "times"), r),
         takes=r.several(body, "takes"),
         groups=_groups(r.inside(body, "groups"), r),

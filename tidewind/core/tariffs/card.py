@@ -17,6 +17,8 @@ from tidewind.core.quantities import Size
 
 PricingKind = Literal["weight", "volume_tiers", "one_price", "size_classes", "live"]
 AmountKind = Literal["fixed", "percent", "per_kg", "per_value_step"]
+Post = Literal["", "letter", "parcel"]
+"""As what the post takes it, which decides its customs forms; nothing for other carriers."""
 Tracking = Literal["none", "delivery_only", "every_step"]
 
 
@@ -193,6 +195,7 @@ class Service:
     approval: str = ""
     ahead_days: int = 7
     returns: bool = False
+    post: Post = ""
     notes: tuple[str, ...] = ()
 
 

@@ -112,7 +112,7 @@ SERVICE_COLUMNS: Columns = (
     ("Tracked", "tracked", YES), ("Tracking", "tracking", TEXT), ("Home delivery", "home_delivery", YES),
     ("To a point", "to_point", YES), ("By time", "by_time", TEXT), ("Hand over", "handover", TEXTS),
     ("Duties paid", "duties_paid", YES), ("Approval", "approval", TEXT), ("Days ahead", "ahead_days", WHOLE),
-    ("Returns", "returns", YES),
+    ("Returns", "returns", YES), ("Post", "post", TEXT),
 )  # fmt: skip
 NETWORK_COLUMNS: Columns = (
     ("Network", "id", TEXT), ("Name", "name", TEXT), ("Cut-off", "cutoff", TEXT),

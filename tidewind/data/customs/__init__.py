@@ -1,0 +1,1 @@
+"""Tables of customs that ship as samples."""
