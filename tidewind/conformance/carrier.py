@@ -76,6 +76,7 @@ class _Trying:
             ("never sells a key that was taken back", self.never_sells_what_was_taken_back),
             ("never sells late what was taken back before it was asked for", self.never_sells_late),
             ("tells a parcel's events in codes that it explained", self.tells_events),
+            ("tells the events of many parcels as those of one", self.tells_many),
             ("answers a void, and answers it again", self.voids),
             ("prices in lines of minor units", self.quotes),
             *self._fetching().checks(),
@@ -289,6 +290,19 @@ class _Trying:
             _need(at.tzinfo, f"{event['at']} has no offset: it could be at any hour")
             times.append(at)
         _need(times == sorted(times), "the events are not in the order of their times")
+
+    def tells_many(self) -> None:
+        if "track_many" not in self.known.can:
+            raise NotTried("it says that it is asked one by one")
+        self._something()
+        number = self.known.sold["parcels"][0]["tracking_number"]
+        _, one = self.service.ask("events", "GET", f"/tracking/{number}")
+        status, told = self.service.ask(
+            "eventsOfMany", "POST", "/tracking", body={"numbers": [number, "no such number"]}
+        )
+        _need(status == 200, f"answered {status} to a question about two parcels, of which it sold one")
+        _need(len(told["parcels"]) == 1, "tells something of a number that it never gave")
+        _need(told["parcels"][0]["events"] == one["events"], "tells other events of many than of one")
 
     def voids(self) -> None:
         if "void" not in self.known.can:

@@ -5,9 +5,14 @@ from tidewind.db.tables.books import LedgerAccount, LedgerEntry, LedgerLine
 from tidewind.db.tables.buying import Batch, Label, Shipment
 from tidewind.db.tables.carriers import CarrierAccount, CarrierRow, LiveAnswerRow, NumberRangeRow, OwnSale, RateCardRow
 from tidewind.db.tables.follow import (
+    BlockedAddress,
+    CarrierNotice,
     ChannelNotice,
+    Claim,
+    FollowedNumber,
     LabelRequest,
     Message,
+    MessageRules,
     ParcelDeed,
     RequestLink,
     Return,
@@ -27,7 +32,7 @@ from tidewind.db.tables.orders import (
     SavedView,
     SnagRow,
 )
-from tidewind.db.tables.papers import Printer, PrintJob, PrintPreference
+from tidewind.db.tables.papers import OwnPaper, Printer, PrintJob, PrintPreference
 from tidewind.db.tables.people import Allowance, ApiKey, Attempt, DoorLink, Person, PresenceRow, SignIn
 from tidewind.db.tables.planning import (
     CheckoutCase,
@@ -42,6 +47,7 @@ from tidewind.db.tables.planning import (
 from tidewind.db.tables.shop import (
     Clearance,
     Contact,
+    CustomsTablesRow,
     PackagingOrder,
     PackagingRow,
     Place,
@@ -58,7 +64,9 @@ __all__ = [
     "Batch",
     "Bench",
     "BenchScan",
+    "BlockedAddress",
     "CarrierAccount",
+    "CarrierNotice",
     "CarrierRow",
     "Channel",
     "ChannelLog",
@@ -66,13 +74,16 @@ __all__ = [
     "CheckoutCase",
     "CheckoutStamp",
     "CheckoutVersion",
+    "Claim",
     "Clearance",
     "Contact",
+    "CustomsTablesRow",
     "Departure",
     "Difference",
     "DoorLink",
     "DropOffPointRow",
     "Feed",
+    "FollowedNumber",
     "Import",
     "Label",
     "LabelRequest",
@@ -82,10 +93,12 @@ __all__ = [
     "LiveAnswerRow",
     "Manifest",
     "Message",
+    "MessageRules",
     "NumberRangeRow",
     "Order",
     "OrderChange",
     "OrderLine",
+    "OwnPaper",
     "OwnSale",
     "PackagingOrder",
     "PackagingRow",

@@ -87,6 +87,7 @@ class Shipment(Base):
     account: Mapped[str] = mapped_column(String(40), default="")
     premium_minor: Mapped[int] = mapped_column(default=0)
     bill_to: Mapped[BillTo] = mapped_column(BILL_TO, default=BillTo())
+    customs: Mapped[dict[str, Any]] = mapped_column(default=dict)
     begun_at: Mapped[datetime | None]
     attempts: Mapped[int] = mapped_column(default=0)
     next_try_at: Mapped[datetime | None]

@@ -230,6 +230,8 @@ class Order(Base):
     plan_tags: Mapped[list[Any]] = mapped_column(default=list)
     desk: Mapped[str] = mapped_column(String(60), default="")
     comment: Mapped[str] = mapped_column(String(500), default="")
+    also_tell: Mapped[list[Any]] = mapped_column(default=list)
+    own_line: Mapped[str] = mapped_column(String(300), default="")
     cleared: Mapped[list[Any]] = mapped_column(default=list)
     basket: Mapped[str] = mapped_column(String(64), default="")
     destination: Mapped[str] = mapped_column(String(20), default="")

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import CheckConstraint, Index, LargeBinary, String, text
+from sqlalchemy import CheckConstraint, Index, LargeBinary, String, UniqueConstraint, text
 from sqlalchemy.orm import Mapped, mapped_column
 
 from tidewind.core.printing import PrinterFacts
@@ -14,7 +14,7 @@ from tidewind.core.states.prints import PrintState
 from tidewind.db.base import Base, Created, Id, reference
 from tidewind.db.stored import PRINTER_FACTS
 
-KINDS = ("label", "packing_slip", "pick_list", "batch_summary", "invoice", "return_label")
+KINDS = ("label", "packing_slip", "pick_list", "batch_summary", "invoice", "return_label", "customs")
 
 
 PRINTER_KINDS = ("ipp", "server")
@@ -74,4 +74,18 @@ class PrintJob(Base):
     printed_at: Mapped[datetime | None]
     last_error: Mapped[str] = mapped_column(String(300), default="")
     shipment_ids: Mapped[list[Any]] = mapped_column(default=list)
+    created_at: Mapped[Created]
+
+
+class OwnPaper(Base):
+    """A page of an invoice that the shop made elsewhere for an order, drawn anew; it stands for the one we make."""
+
+    __tablename__ = "own_paper"
+    __table_args__ = (UniqueConstraint("order_id", "page_no"),)
+    id: Mapped[Id]
+    order_id: Mapped[int] = reference("customer_order.id", cascade=True)
+    page_no: Mapped[int]
+    picture: Mapped[bytes] = mapped_column(LargeBinary, deferred=True)
+    file_name: Mapped[str] = mapped_column(String(120))
+    by: Mapped[str] = mapped_column(String(120))
     created_at: Mapped[Created]

@@ -34,6 +34,7 @@ def _larkspur_offers(offers: Sequence[Mapping[str, Any]]) -> Any:
                 "id": o["code"],
                 "title": o["name"],
                 "cents": o["price_minor"],
+                "border_cents": o["duties_minor"],
                 "from": o["arrives_from"],
                 "by": o["arrives_by"],
                 "reference": o["reference"],

@@ -48,7 +48,14 @@ TOPICS: Mapping[str, tuple[tuple[str, ...], tuple[Callable[[Named], str], ...]]]
     "parcel_return": (("returns", "today"), ()),
     "label_request": (("requests", "today"), ()),
     "request_link": (("requests",), ()),
-    "message": (("today",), ()),
+    "message": (("today", "messages"), ()),
+    "message_rules": (("messages",), ()),
+    "followed_number": (("tracking",), ()),
+    "claim": (("tracking", "order"), ()),
+    "channel_notice": (("messages",), ()),
+    "blocked_address": (("messages",), ()),
+    "customs_tables": (("customs", "orders"), ()),
+    "own_paper": ((), (_OF_ORDER,)),
     "print_job": (("prints", "today"), ()),
     "print_preference": (("printing",), ()),
     "printer": (("printing",), ()),
@@ -113,7 +120,7 @@ def _executed(state: ORMExecuteState) -> None:
 
 PRICED_BY = frozenset(
     "carrier carrier_account rate_card packaging product recipe promise_link precedent rule_set shop place".split()  # noqa: SIM905
-) | {"checkout_version", "restricted_party"}
+) | {"checkout_version", "restricted_party", "customs_tables"}
 """The tables that a price at the checkout is made of; what carriers answered is looked up by the question."""
 
 

@@ -21,14 +21,16 @@ from sqlalchemy.orm import defer as read_later
 
 from tidewind.core.order_facts import BillTo
 from tidewind.core.quantities import money_text
+from tidewind.core.screening import uncleared
 from tidewind.core.states.labels import LabelState
 from tidewind.core.stored import first_known
 from tidewind.db.bulk import insert_rows, take_ids, write_rows
 from tidewind.db.tables import Batch, CarrierRow, Label, Order, Person, Shipment
 from tidewind.services.base import MOST_ORDERS, Conflict, Invalid, NotFound, defer, lock_orders
 from tidewind.services.books import Posting, lock_available, post_all
+from tidewind.services.customs import borders_to_buy
 from tidewind.services.handover import default_place, departure_for
-from tidewind.services.planning import carriers_in_force, keep_up, shop_settings
+from tidewind.services.planning import carriers_in_force, keep_up, screen_of, shop_settings
 
 PARCELS_PER_JOB, FIRST_PARCELS = 40, 3
 AT_ONCE_PER_CARRIER = 4
@@ -97,9 +99,12 @@ def ask_to_buy(
     found = lock_orders(session, shown, options=[lazyload(Order.lines)], all_there=True)
     standing = standing_labels(session, shown)
     keep_up(session, [order for order in found if order.id not in standing], now)
+    screen = screen_of(session)
     for order in found:
         mine = standing.get(order.id)
-        reason = _reason_against(order, shown[order.id], mine, currency)
+        # Lists that came in a moment ago are looked at here, whether or not the plans have followed them yet.
+        listed = uncleared(screen, order.address, order.cleared)
+        reason = _reason_against(order, shown[order.id], mine, currency) or (listed[0].words if listed else None)
         if mine is not None and mine.shipment.batch_id == batch.id:
             asked.taken.append(order.id)  # the same click again
         elif reason:
@@ -253,6 +258,7 @@ def _intents(
     carriers = {carrier.code: carrier for carrier in carriers_in_force(session, today)}
     place = default_place(session)
     departures: dict[tuple[str, str, object], int] = {}
+    declared = borders_to_buy(session, orders, now)
     made = []
     for shipment_id, order in zip(take_ids(session, Shipment, len(orders)), orders, strict=True):
         carrier, network, day = carriers[order.carrier or ""], order.network or "", order.ship_date or today
@@ -266,6 +272,7 @@ def _intents(
             "payer": payer,
             "sender": first_known(order.sender, place.address),
             "asked_at": now,
+            "customs": declared.get(order.id, {}),
             **_bought_of(order, today),
         }
         made.append((departures[key], intent))

@@ -138,6 +138,7 @@ def _purchase(shipment: Shipment, facts: OrderFacts, latin_only: bool) -> Purcha
         shipment.bill_to.account,
         shipment.account,
         shipment.price_minor,
+        shipment.customs.get("told"),
     )
 
 

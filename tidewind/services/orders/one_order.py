@@ -27,7 +27,7 @@ from tidewind.services.base import (
 )
 from tidewind.services.orders.belonging import set_address
 from tidewind.services.orders.work_list import matching
-from tidewind.services.planning import Scope, joined_lines, plan_orders, replan_some
+from tidewind.services.planning import Scope, joined_lines, plan_orders, replan_some, screen_of
 
 
 def get_order(session: Session, order_id: int, *, lock: bool = False) -> Order:
@@ -255,6 +255,8 @@ def clear_party(
 ) -> Order:
     """Clear an order of a near match with a restricted party; the reason stays on record.
 
+    It holds as long as the list's entry stands as it does: one that changes stops the order again.
+
     Raises Invalid without a reason, Conflict where nothing of that kind stops the order.
     """
     order = editable(session, order_id)
@@ -267,7 +269,9 @@ def clear_party(
     session.add(
         Clearance(order_id=order.id, party=party, words=snag.words, reason=plain[:500], person_id=person_id, at=now)
     )
-    order.cleared = sorted({*order.cleared, party})
+    entries = screen_of(session)
+    stamps = [entry.stamp for entry in entries.entries if entry.key == party] if entries else []
+    order.cleared = sorted({*order.cleared, *stamps})
     write_history(session, order, who, f"cleared it: {plain}", now)
     plan_orders(session, [order], now)
     return order

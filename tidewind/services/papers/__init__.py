@@ -4,6 +4,7 @@ from tidewind.services.papers.contents import goods_of, posting_lists
 from tidewind.services.papers.files import (
     mark_printed,
     print_batch_summary,
+    print_customs,
     print_interleaved,
     print_invoices,
     print_labels,
@@ -54,6 +55,7 @@ __all__ = [
     "papers_of",
     "posting_lists",
     "print_batch_summary",
+    "print_customs",
     "print_interleaved",
     "print_invoices",
     "print_labels",

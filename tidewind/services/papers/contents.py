@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session
 from tidewind.core.addresses.check import Address
 from tidewind.core.addresses.countries import country_name
 from tidewind.core.addresses.latin import latin_address
+from tidewind.core.addresses.printed import address_lines, with_country
 from tidewind.core.codes import is_sscc
 from tidewind.core.quantities import money_text, weight_in
 from tidewind.core.stored import first_known, pieces_in
@@ -22,18 +23,6 @@ from tidewind.documents.packing_slip import SlipLine, SlipPaper
 from tidewind.services.planning import shop_settings
 
 NO_SHELF = "no shelf"
-
-
-def address_lines(address: Address) -> tuple[str, ...]:
-    """Return the lines of an address as they are printed, without the country."""
-    town = " ".join(part for part in (address.postcode, address.city) if part)
-    lines = (address.name, address.company, address.street, address.extra, town, address.region)
-    return tuple(line for line in lines if line)
-
-
-def with_country(address: Address) -> tuple[str, ...]:
-    """Return the lines of an address with the country below."""
-    return (*address_lines(address), country_name(address.country))
 
 
 def day_text(day: date) -> str:

@@ -22,6 +22,7 @@ from tidewind.documents.packing_slip import slip_paper, slips_pdf
 from tidewind.documents.paper import STOCKS, Draw, pdf_of
 from tidewind.documents.raster import pngs_of
 from tidewind.services.base import MOST_ORDERS, Conflict, Invalid, NotFound
+from tidewind.services.customs import papers_back, papers_of_shipments
 from tidewind.services.handover import default_place
 from tidewind.services.papers.contents import (
     batch_summary,
@@ -163,8 +164,11 @@ def trial_labels(session: Session, order_id: int, stock: str = "roll") -> bytes:
     return labels_pdf(made, f"Test label {order.number}", _stock(stock))
 
 
-def print_returns(session: Session, return_ids: Sequence[int], stock: str = "roll") -> bytes:
-    """Return one PDF with labels for the way back.  Raises Conflict where one is not ready, NotFound for none."""
+def print_returns(session: Session, return_ids: Sequence[int], now: datetime, stock: str = "roll") -> bytes:
+    """Return one PDF with labels for the way back, and behind them the papers of those that cross a border.
+
+    Raises Conflict where one is not ready, NotFound for none.
+    """
     rows = session.scalars(select(Return).where(Return.id.in_(return_ids)).order_by(Return.id)).all()
     if not rows or len(rows) != len(set(return_ids)):
         raise NotFound("unknown_return", "One of these returns does not exist.")
@@ -172,7 +176,18 @@ def print_returns(session: Session, return_ids: Sequence[int], stock: str = "rol
         raise Conflict("not_ready", "The carrier has not made this label yet. Wait a moment.")
     accounts = {a.code: a for a in session.scalars(select(CarrierRow))}
     made = [return_paper(row, accounts[row.shipment.carrier]) for row in rows]
-    return labels_pdf(made, "Labels for the way back", _stock(stock))
+    papers = [
+        draw
+        for row in rows
+        for draw in papers_back(
+            session,
+            row.shipment,
+            {item["sku"]: item["quantity"] for item in row.items},
+            row.tracking_number or "",
+            now,
+        )
+    ]
+    return pdf_of([*label_papers(made, _stock(stock)), *papers], "Labels for the way back")
 
 
 def _sheet(sheet: str) -> str:
@@ -211,6 +226,17 @@ def print_invoices(session: Session, shipment_ids: Sequence[int], sheet: str = "
     shop = shop_settings(session)
     made = [invoice(s, shop) for s in shipments_in(session, shipment_ids)]
     return list_pdf(made, "Invoices", _sheet(sheet))
+
+
+def print_customs(session: Session, shipment_ids: Sequence[int], now: datetime) -> bytes:
+    """Return the customs papers of shipments in their copies, in the order given.
+
+    Raises Conflict where none of them crosses a border.
+    """
+    made = [draw for _, some in papers_of_shipments(session, shipment_ids, now) for draw in some]
+    if not made:
+        raise Conflict("no_papers", "None of these crosses a customs border, so no papers are needed.")
+    return pdf_of(made, "Customs papers")
 
 
 def mark_printed(session: Session, shipment_ids: Sequence[int], printed: bool, now: datetime) -> int:

@@ -8,12 +8,13 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from tidewind.core.addresses.printed import with_country
 from tidewind.core.quantities import weight_in
 from tidewind.db.tables import CarrierRow, Manifest, Place
 from tidewind.documents.lists import Column, ListPaper, list_pdf
 from tidewind.outside.sheets_out import to_csv
 from tidewind.services.handover import listed_of, manifest_by_number
-from tidewind.services.papers.contents import day_text, with_country
+from tidewind.services.papers.contents import day_text
 from tidewind.services.planning import shop_settings
 
 COPIES = ("copy for the carrier", "copy for the sender")

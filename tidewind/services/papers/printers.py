@@ -25,6 +25,7 @@ PAPERS = {
     "pick_list": tuple(SHEETS),
     "batch_summary": tuple(SHEETS),
     "invoice": tuple(SHEETS),
+    "customs": ("a4",),
 }
 _KINDS_BY_SCHEME = {"ipp": "ipp", "ipps": "ipp", "http": "server", "https": "server"}
 

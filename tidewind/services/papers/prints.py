@@ -18,6 +18,7 @@ from tidewind.services.base import Invalid, NotFound, Outside, defer, is_due, mo
 from tidewind.services.papers.files import (
     Arrangement,
     mark_printed,
+    print_customs,
     print_invoices,
     print_labels,
     print_pick_list,
@@ -26,7 +27,13 @@ from tidewind.services.papers.files import (
 )
 from tidewind.services.papers.printers import print_preferences, printer_named
 
-TITLES = {"label": "Labels", "packing_slip": "Packing slips", "pick_list": "Pick list", "invoice": "Invoices"}
+TITLES = {
+    "label": "Labels",
+    "packing_slip": "Packing slips",
+    "pick_list": "Pick list",
+    "invoice": "Invoices",
+    "customs": "Customs papers",
+}
 LONGEST_PAUSE = timedelta(minutes=10)
 LOOK_AGAIN = timedelta(seconds=3)
 KEPT = 200
@@ -61,7 +68,7 @@ def send_to_printer(session: Session, wish: PrintRequest, person_id: int, now: d
     if not code:
         raise Invalid("no_printer", "Say which printer, or choose one for this kind of document in Set-up, Printing.")
     printer, paper = printer_named(session, code), wish.paper or preferred.paper
-    body = _body(session, wish, paper)
+    body = _body(session, wish, paper, now)
     title = f"{TITLES[wish.kind]} of {len(wish.shipment_ids)} orders"
     if len(wish.shipment_ids) == 1:
         number = shipments_in(session, wish.shipment_ids)[0].order.number
@@ -80,11 +87,24 @@ def send_to_printer(session: Session, wish: PrintRequest, person_id: int, now: d
     )
     session.add(job)
     session.flush()
+    if wish.kind == "label":
+        _customs_along(session, wish, person_id, now)
     defer(session, "send_prints")
     return job
 
 
-def _body(session: Session, wish: PrintRequest, paper: str) -> bytes:
+def _customs_along(session: Session, wish: PrintRequest, person_id: int, now: datetime) -> None:
+    """Send the customs papers of the same shipments to their own printer, where one is chosen: one press for both."""
+    chosen = next((p for p in print_preferences(session) if p.kind == "customs"), None)
+    if chosen is None or not chosen.printer:
+        return
+    crossing = [s.id for s in shipments_in(session, wish.shipment_ids, wish.sequence) if s.customs]
+    if crossing:
+        papers = PrintRequest("customs", crossing, f"{wish.client_key[:70]}:customs")
+        send_to_printer(session, papers, person_id, now)
+
+
+def _body(session: Session, wish: PrintRequest, paper: str, now: datetime) -> bytes:
     ids = wish.shipment_ids
     match wish.kind:
         case "label":
@@ -95,6 +115,8 @@ def _body(session: Session, wish: PrintRequest, paper: str) -> bytes:
             return print_pick_list(session, ids, paper)
         case "invoice":
             return print_invoices(session, ids, paper)
+        case "customs":
+            return print_customs(session, ids, now)
         case _:
             raise Invalid("unknown_kind", "This is printed from its own page.")
 

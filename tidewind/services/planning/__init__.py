@@ -1,5 +1,6 @@
 """The shop's facts, the layers, plans made of them, and what a change to a layer does."""
 
+from tidewind.services.planning.border_book import customs_book, tables_version, written_tables
 from tidewind.services.planning.choices import all_choices
 from tidewind.services.planning.defaults import (
     ShopDefaults,
@@ -79,6 +80,7 @@ __all__ = [
     "core_shop",
     "count_waiting",
     "current_rules",
+    "customs_book",
     "forget_kept",
     "forget_precedent",
     "get_shop_defaults",
@@ -120,4 +122,6 @@ __all__ = [
     "stored_parcel",
     "stored_plan",
     "stored_quote",
+    "tables_version",
+    "written_tables",
 ]

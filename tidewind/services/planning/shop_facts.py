@@ -47,6 +47,7 @@ from tidewind.db.tables import (
 )
 from tidewind.db.tables import Shop as ShopRow
 from tidewind.services.base import Conflict, Invalid
+from tidewind.services.planning.border_book import customs_book
 from tidewind.services.planning.price_answers import answers_of
 from tidewind.services.planning.punctuality import own_record
 
@@ -231,7 +232,8 @@ def core_shop(session: Session, now: datetime, rules: tuple[Rule, ...] | None = 
     row = shop_settings(session)
     boxes = session.scalars(select(PackagingRow).where(PackagingRow.active).order_by(PackagingRow.code))
     zone = ZoneInfo(row.time_zone)
-    place = session.scalar(select(Place.address).where(Place.is_default))
+    place = session.execute(select(Place.address, Place.name).where(Place.is_default)).one_or_none()
+    origin, name = place or (Address(country="PT"), "")
     links = session.scalars(select(PromiseLink))
     return Shop(
         packagings=tuple(box.to_core() for box in boxes),
@@ -240,7 +242,8 @@ def core_shop(session: Session, now: datetime, rules: tuple[Rule, ...] | None = 
         values=Values(row.day_value_minor, row.late_value_minor),
         now=now,
         currency=row.currency,
-        origin=place or Address(country="PT"),
+        origin=origin,
+        place=name,
         time_zone=zone,
         recipes=recipes_of(session),
         promise_links={link.promise: link.recipe for link in links},
@@ -256,6 +259,7 @@ def core_shop(session: Session, now: datetime, rules: tuple[Rule, ...] | None = 
         approve_services=frozenset(row.approve_services),
         cover=cover_of(row),
         closed=closed_days(row),
+        customs=customs_book(session, row),
     )
 
 

@@ -28,7 +28,7 @@ from tidewind.services.rates.offers import (
     try_checkout,
 )
 from tidewind.services.rates.rehearsing import OffersRehearsed, rehearse_offers
-from tidewind.services.rates.sold import sold_by_offer
+from tidewind.services.rates.sold import offer_name, sold_by_offer
 
 __all__ = [
     "BUDGET_S",
@@ -55,6 +55,7 @@ __all__ = [
     "kept_offers",
     "key_now",
     "newest_checkout",
+    "offer_name",
     "offers_for",
     "price_matrix",
     "quote_services",

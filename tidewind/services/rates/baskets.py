@@ -14,6 +14,7 @@ from tidewind.core.addresses.countries import country_code
 from tidewind.core.checkout.answering import Answer, Basket, BasketLine, PackedBasket, ServicePrice, answer
 from tidewind.core.checkout.written import Checkout
 from tidewind.core.consignments import Consignment
+from tidewind.core.customs.planned import Going, border_of, crosses, leaving_of
 from tidewind.core.options import Option, options_for
 from tidewind.core.order_facts import LineFacts, OrderFacts, Shop
 from tidewind.core.parcels import parcels_text
@@ -116,10 +117,29 @@ def _answered(session: Session, asked: BasketAsked, known: Known, version: int, 
         asked.discount,
         asked.channel,
         asked.group,
+        shop.place,
         shop.local.replace(tzinfo=None),
     )
     found = answer(checkout.offers, checkout.by_code, basket, packed, shop.currency, asked.language)
+    found = _with_duties(found, lines, asked, shop, packed)
     return CheckoutAnswer(version, shop.currency, found, packed, assumed, waits_for, checkout.keep_s)
+
+
+def _with_duties(
+    found: Answer, lines: Sequence[LineFacts], asked: BasketAsked, shop: Shop, packed: PackedBasket
+) -> Answer:
+    """Return the answer with what the recipient will probably be asked for at the border, for each price."""
+    to = Address(country=asked.country, postcode=asked.postcode)
+    order, leaving = OrderFacts(tuple(lines), to), leaving_of(shop)
+    if not crosses(order, leaving):
+        return found
+    offered = []
+    for line in found.offered:
+        going = Going(gross_g=packed.gross_g, parcels=packed.parcels)
+        border = border_of(replace(order, paid_shipping=line.price), leaving, going)
+        due = border.due if border else None
+        offered.append(replace(line, duties=due.in_order_minor if due and due.known else None))
+    return replace(found, offered=tuple(offered))
 
 
 def _packed(
@@ -183,6 +203,7 @@ def pack_basket(lines: Sequence[LineFacts], asked: BasketAsked, shop: Shop, want
     questions = questions_for(shop, lambda live: options_for(order, live, settled)) if waits else ()
     packed_basket = PackedBasket(
         words=parcels_text(packed),
+        boxes=tuple(parcel.packaging.code if parcel.packaging else "own" for parcel in packed),
         parcels=len(packed),
         gross_g=sum(parcel.gross_g for parcel in packed),
         volume_cm3=sum(_volume(parcel.outer) for parcel in packed),

@@ -110,7 +110,7 @@ def sent_orders(session: Session, now: datetime) -> list[SentOrder]:
         .limit(MOST_ORDERS)
     )
     zone = ZoneInfo(shop_settings(session).time_zone)
-    home = session.scalar(select(Place.address).where(Place.is_default))
+    home = session.execute(select(Place.address, Place.name).where(Place.is_default)).one_or_none()
     tags = {sku: frozenset(known) for sku, known in session.execute(select(Product.sku, Product.tags))}
     found, seen = [], set[int]()
     for shipment in session.scalars(query):
@@ -124,12 +124,12 @@ def sent_orders(session: Session, now: datetime) -> list[SentOrder]:
         )
         to = shipment.address
         basket = Basket(
-            lines, to.country, to.postcode, to.region, channel=order.channel.code,
+            lines, to.country, to.postcode, to.region, channel=order.channel.code, place=home.name if home else "",
             local=order.ordered_at.astimezone(zone).replace(tzinfo=None),
         )  # fmt: skip
         volume = sum(-(-Size.of(*parcel.sides_mm).mm3 // 1000) for parcel in parcels)
         grams = sum(parcel.gross_g for parcel in parcels)
-        abroad = home is not None and to.country != home.country
+        abroad = home is not None and to.country != home.address.country
         sums = (shipment.price_minor, order.paid_shipping_minor)
         found.append(SentOrder(order.number, basket, grams, volume, len(parcels) or 1, abroad, *sums))
     return found

@@ -9,7 +9,7 @@ from datetime import datetime
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from tidewind.core.checkout.sold import sold_from
+from tidewind.core.checkout.sold import Sold, sold_from
 from tidewind.core.states.labels import LabelState
 from tidewind.db.tables import CheckoutVersion, Order, Shipment
 from tidewind.services.rates.rehearsing import LOOKED_BACK
@@ -50,6 +50,11 @@ def sold_by_offer(session: Session, now: datetime) -> list[SoldByOffer]:
         mine = found.setdefault((-sold.version, sold.offer), SoldByOffer(sold.offer, sold.version, name))
         mine.orders, mine.paid, mine.cost = mine.orders + orders, mine.paid + int(paid), mine.cost + int(spent)
     return [found[key] for key in sorted(found)]
+
+
+def offer_name(session: Session, sold: Sold) -> str:
+    """Return what an offer was called in the version by which it was sold."""
+    return _names(session).get((sold.version, sold.offer), sold.offer)
 
 
 def _names(session: Session) -> Mapping[tuple[int, str], str]:

@@ -1,0 +1,140 @@
+"""What an order meets at its border: as planned while it waits, as declared once it was bought."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date, datetime
+from typing import Any
+from zoneinfo import ZoneInfo
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from tidewind.core.addresses.check import Address
+from tidewind.core.customs.declaration import Sold, declare
+from tidewind.core.customs.duties import Estimate, Journey, estimate
+from tidewind.core.customs.planned import Border, Going, Leaving, border_of
+from tidewind.core.customs.said import NOTHING_SAID, CustomsSaid
+from tidewind.core.customs.written import read_border, told_to_carrier, write_border
+from tidewind.core.destinations import crosses_customs, customs_land
+from tidewind.core.states.labels import LabelState
+from tidewind.db.tables import Order, Place, Shipment
+from tidewind.services.base import NotFound
+from tidewind.services.planning import all_facts, carriers_in_force, customs_book, shop_settings
+
+
+@dataclass(frozen=True, slots=True)
+class OrderBorder:
+    """An order's border, what was said of it by hand, and whether it stands as it was declared at the purchase."""
+
+    order: Order
+    border: Border | None
+    said: CustomsSaid
+    bought: bool
+
+
+def leaving_now(session: Session, day: date) -> Leaving:
+    """Return what customs asks of the shop."""
+    shop = shop_settings(session)
+    origin = session.scalars(select(Place.address).where(Place.is_default)).one()
+    return Leaving(origin, shop.currency, customs_book(session, shop), day)
+
+
+def _posts(session: Session, day: date) -> dict[tuple[str, str], str]:
+    return {(c.code, s.code): s.post for c in carriers_in_force(session, day) for s in c.own.card.services}
+
+
+def _going(order: Order, posts: dict[tuple[str, str], str]) -> Going:
+    parcels = order.plan.parcels
+    return Going(
+        order.carrier or "",
+        posts.get((order.carrier or "", order.service or ""), ""),
+        order.plan.extras,
+        sum(parcel.gross_g for parcel in parcels),
+        max(1, len(parcels)),
+    )
+
+
+def shop_day_of(session: Session, now: datetime) -> date:
+    """Return the shop's day."""
+    return now.astimezone(ZoneInfo(shop_settings(session).time_zone)).date()
+
+
+def look_at_border(session: Session, order_id: int, now: datetime) -> OrderBorder:
+    """Return what an order meets at its border.  Raises NotFound."""
+    order = session.get(Order, order_id)
+    if order is None:
+        raise NotFound("unknown_order", "This order does not exist.")
+    return border_of_order(session, order, now)
+
+
+def border_of_order(session: Session, order: Order, now: datetime) -> OrderBorder:
+    """Return what an order meets at its border."""
+    said = order.hand.customs or NOTHING_SAID
+    kept = session.scalars(
+        select(Shipment.customs)
+        .where(Shipment.order_id == order.id, Shipment.state.in_(LabelState.COUNTS))
+        .order_by(Shipment.id.desc())
+        .limit(1)
+    ).first()
+    if kept:
+        return OrderBorder(order, read_border(kept["border"]), said, bought=True)
+    day = shop_day_of(session, now)
+    leaving = leaving_now(session, day)
+    (facts,) = all_facts(session, [order])
+    return OrderBorder(order, border_of(facts, leaving, _going(order, _posts(session, day))), said, bought=False)
+
+
+def borders_to_buy(session: Session, orders: Sequence[Order], now: datetime) -> dict[int, dict[str, Any]]:
+    """Return what is declared with the purchases of orders, by their id, in the form that shipments keep.
+
+    ``told`` of it goes to the carrier.  Orders that cross no border are left out, and cost nothing.
+    """
+    day = shop_day_of(session, now)
+    leaving = leaving_now(session, day)
+    crossing = [order for order in orders if crosses_customs(order.address, leaving.origin)]
+    if not crossing:
+        return {}
+    posts, made = _posts(session, day), {}
+    for order, facts in zip(crossing, all_facts(session, crossing), strict=True):
+        border = border_of(facts, leaving, _going(order, posts))
+        if border:
+            made[order.id] = {"border": write_border(border), "told": _told(border, leaving, order)}
+    return made
+
+
+def _told(border: Border, leaving: Leaving, order: Order) -> dict[str, Any]:
+    wanted = {kind for need in border.needs if need.kind == "sender_number" for kind in need.about.split(" or ")}
+    numbers = {kind: number for kind, number in leaving.book.numbers.items() if kind in wanted}
+    return told_to_carrier(border, numbers, order.hand.customs or NOTHING_SAID)
+
+
+@dataclass(frozen=True, slots=True)
+class GoodsAsked:
+    """Goods that are no order yet: where they go, worth what, for what transport; code and origin where known."""
+
+    country: str
+    postcode: str
+    value_minor: int
+    shipping_minor: int = 0
+    hs_code: str = ""
+    origin: str = ""
+    sender_pays: bool = False
+    carrier: str = ""
+
+
+def estimate_of(session: Session, asked: GoodsAsked, now: datetime) -> Estimate | None:
+    """Return what a border would ask for goods that are no order yet; None where there is no border.
+
+    Without a code the tables' general rows count, without an origin the country that it leaves from.
+    """
+    leaving = leaving_now(session, shop_day_of(session, now))
+    to = Address(country=asked.country, postcode=asked.postcode)
+    if not crosses_customs(to, leaving.origin):
+        return None
+    origin = asked.origin or leaving.origin.country
+    goods = Sold("1", "", "the goods", 1, 0, asked.value_minor, text="", hs_code=asked.hs_code, origin=origin)
+    declared = declare([goods], leaving.currency, asked.shipping_minor, 0, sender_pays=asked.sender_pays)
+    journey = Journey(customs_land(leaving.origin), customs_land(to), leaving.day, asked.carrier)
+    return estimate(declared, journey, leaving.book.tables, list(leaving.book.numbers))

@@ -1,0 +1,5 @@
+"""Across customs borders."""
+
+from tidewind.web.customs import routes
+
+ROUTERS = (routes.router,)
