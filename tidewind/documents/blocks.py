@@ -52,10 +52,17 @@ def fit(
 
 
 def draw_block(
-    canvas: Canvas, x: float, top: float, lines: Sequence[tuple[str, bool]], size: float, room: float, height: float
+    canvas: Canvas,
+    x: float,
+    top: float,
+    lines: Sequence[tuple[str, bool]],
+    size: float,
+    room: float,
+    height: float,
+    least: float = 4.5,
 ) -> float:
     """Draw lines of (text, bold) in a box whose upper left corner is (x, top); return where the text ends."""
-    at, rows = fit([line for line in lines if line[0]], size, room, height)
+    at, rows = fit([line for line in lines if line[0]], size, room, height, least)
     y = top
     for text, bold in rows:
         y -= at * LEADING

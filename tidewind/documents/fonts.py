@@ -29,6 +29,13 @@ def load_fonts() -> frozenset[int]:
     return frozenset(pdfmetrics.getFont(REGULAR).face.charToGlyph)
 
 
+def can_draw(text: str) -> bool:
+    """Tell whether there is a glyph for every sign; Arabic, Hebrew and Thai have none here and would leave a gap."""
+    known = load_fonts()
+    more = pdfmetrics.getFont(CJK).face.charToGlyph if CJK in pdfmetrics.getRegisteredFontNames() else {}
+    return all(ord(ch) in known or ord(ch) in more for ch in text)
+
+
 @lru_cache(maxsize=8192)
 def runs(text: str, bold: bool = False) -> tuple[tuple[str, str], ...]:
     """Split text into runs of (font, characters): the shipped font where it can, else the CJK one."""
