@@ -36,6 +36,7 @@ from tidewind.web import (
     bench,
     books,
     buying,
+    customs,
     follow,
     handover,
     orders,
@@ -53,7 +54,7 @@ from tidewind.web.news import NewsHub
 from tidewind.web.observing import Observed
 from tidewind.web.shield import Shield
 
-_ROOMS = (follow, people, orders, rates, planning, shop, buying, bench, handover, papers, books, base)
+_ROOMS = (follow, people, orders, rates, planning, shop, buying, bench, handover, papers, books, customs, base)
 
 
 class Clients:
@@ -79,18 +80,21 @@ class Clients:
         """Return the client of a carrier; one that is not asked sells its own numbers."""
         if row.kind == "list":
             return OwnNumbers(self._sessions, row.id, row.name)
-        key, states = self.sealer.open(row.key_sealed), dict(row.states)
+        key, states, can = self.sealer.open(row.key_sealed), dict(row.states), frozenset(row.can)
         client: CarrierClient = self._once(
             row.base_url,
-            lambda url: self._http_carrier(url, row.code, key, states),
+            lambda url: self._http_carrier(url, row.code, key, states, can),
             row.key_sealed,
             tuple(sorted(states.items())),
+            tuple(sorted(can)),
         )
         return client
 
-    def _http_carrier(self, url: str, name: str, key: str, states: dict[str, str]) -> HttpCarrier:
+    def _http_carrier(
+        self, url: str, name: str, key: str, states: dict[str, str], can: frozenset[str] = frozenset()
+    ) -> HttpCarrier:
         wait, private = self._settings.carrier_timeout_s, self._settings.private_networks
-        return HttpCarrier(url, wait, name=name, key=key, states=states, private=private)
+        return HttpCarrier(url, wait, name=name, key=key, states=states, private=private, can=can)
 
     def introduce(self, base_url: str, key: str) -> Introduction:
         """Ask a carrier who it is."""
@@ -194,6 +198,7 @@ _PAGES = {
     "checkout",
     "contacts",
     "departures",
+    "messages",
     "door",
     "import",
     "money",

@@ -31,15 +31,22 @@ class ClusterError(RuntimeError):
     """PostgreSQL could not be found or started; the message says what to do."""
 
 
+_given = set[int]()
+
+
 def free_port() -> int:
     """Return a TCP port on 127.0.0.1 that is free now, and that no outgoing connection takes meanwhile.
 
-    Systems give outgoing connections ports from 32768 up: a port from there can be gone before it is listened on.
+    Systems give outgoing connections ports from 32768 up: a port from there can be gone before it is listened on.  One
+    process is given none twice, since who asked first may not listen on it yet.
     """
     for _ in range(1_000):
         port = 20_000 + secrets.randbelow(12_000)
+        if port in _given:
+            continue
         with socket.socket() as probe, suppress(OSError):
             probe.bind(("127.0.0.1", port))
+            _given.add(port)
             return port
     raise ClusterError("no port between 20000 and 32000 is free on this machine")
 

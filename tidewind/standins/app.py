@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import asyncio
 from collections.abc import AsyncIterator, Callable
-from contextlib import asynccontextmanager
+from contextlib import asynccontextmanager, suppress
 from datetime import datetime
 from pathlib import Path
 from typing import Annotated
@@ -33,6 +34,9 @@ from tidewind.standins.world import FAULTS, World
 PARTIES = (*carriers.CARDS, "larkspur", *markets.MARKETS, *printers.PRINTERS)
 
 
+TELL_EVERY_S = 20
+
+
 def make_app(
     file: Path | str, smtp_port: int, clock: Callable[[], datetime], clock_file: Path | None = None
 ) -> FastAPI:
@@ -47,7 +51,11 @@ def make_app(
         webshop.open_shop(world)
         markets.open_markets(world)
         controller = mail.start_mail(world, smtp_port)
+        telling = asyncio.create_task(_tell_events(world))
         yield
+        telling.cancel()
+        with suppress(asyncio.CancelledError):
+            await telling
         controller.stop()
         world.close()
 
@@ -72,6 +80,13 @@ def make_app(
     app.add_api_route("/faults", _fault, methods=["POST"])
     app.add_api_route("/health", lambda: {"ok": True, "now": world.now().isoformat()})
     return app
+
+
+async def _tell_events(world: World) -> None:
+    """Let carriers tell events as they happen, to those who have asked for it."""
+    while True:
+        await asyncio.sleep(TELL_EVERY_S)
+        await asyncio.to_thread(ways.tell_events, world)
 
 
 async def _refused(request: Request, error: Exception) -> Response:

@@ -85,6 +85,17 @@ class ShipmentIn(QuestionIn):
     recipient: dict[str, str]
     bill_to: str = ""
     reference: str = ""
+    customs: dict[str, Any] | None = None
+
+    def check_customs(self) -> None:
+        """Raise HTTPException where a declaration's items and transport do not add up, or an item says too little."""
+        if self.customs is None:
+            return
+        items = self.customs.get("items", [])
+        total = sum(item.get("value_minor", 0) for item in items) + self.customs.get("shipping_minor", 0)
+        short = [item.get("text", "") for item in items if not item.get("text") or len(item.get("hs_code", "")) < 6]
+        if total != self.customs.get("total_minor") or short:
+            raise HTTPException(422, {"reason": "declaration", "detail": "the declaration is not complete"})
 
 
 @lru_cache(maxsize=8)
@@ -151,13 +162,23 @@ def capabilities(carrier: str, request: Request) -> dict[str, Any]:
     return {
         "protocol": {"name": "tidewind-carrier", "version": "1.0"},
         "carrier": {"code": carrier, "name": name, "monogram": monogram, "latin_only": carrier in LATIN_ONLY},
-        "can": ["quote", "buy", "void", "return", "track", *HANDING_OVER.get(carrier, ("pickup", "manifest"))],
+        "can": [
+            "quote",
+            "buy",
+            "void",
+            "return",
+            "track",
+            "track_many",
+            "subscribe",
+            *HANDING_OVER.get(carrier, ("pickup", "manifest")),
+        ],
         "states": {code: MEANS[stage] for stage, code in CODES[carrier].items()}
         | {code_of(carrier, stage): meant for stage, meant in SELDOM.items()}
         | ({"ready": "awaiting_collection"} if carrier == "pontolo" else {}),
     }
 
 
+ALL_CAN = ("quote", "buy", "void", "return", "track", "track_many", "subscribe")
 HANDING_OVER = {
     "pontolo": ("points",),
     "norvia": ("pickup", "manifest", "packaging"),
@@ -224,6 +245,7 @@ def sell_what_is_late(world: World, carrier: str) -> None:
 
 def _sell(world: World, carrier: str, key: str, wanted: ShipmentIn) -> dict[str, Any]:
     consignment = wanted.read()
+    wanted.check_customs()
     with world.work() as db:
         known = db.execute("select body, cancelled from shipment where key = ?", (key,)).fetchone()
         if (known and known["cancelled"]) or db.execute("select 1 from closed_key where key = ?", (key,)).fetchone():

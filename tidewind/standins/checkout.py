@@ -146,9 +146,15 @@ def _lines(offers: list[dict[str, Any]] | None) -> str:
     )
 
 
+def _border(offer: dict[str, Any]) -> str:
+    cents = offer.get("border_cents")
+    return f"; about €{cents / 100:.2f} of duties and taxes are asked for on arrival" if cents else ""
+
+
 def _arrives(offer: dict[str, Any]) -> str:
     by, start = offer["by"], offer["from"]
-    return "" if not by else f"by {by}" if not start or start == by else f"{start} to {by}"
+    days = "" if not by else f"by {by}" if not start or start == by else f"{start} to {by}"
+    return f"{days}{_border(offer)}"
 
 
 def _frame(body: str) -> str:

@@ -15,6 +15,8 @@ from tidewind.standins.page import page
 from tidewind.standins.world import World
 
 router = APIRouter(prefix="/mail")
+GONE = "gone@"
+"""Mailboxes that begin so are not there."""
 
 
 class _Inbox:
@@ -22,6 +24,15 @@ class _Inbox:
 
     def __init__(self, world: World) -> None:
         self.world = world
+
+    async def handle_RCPT(  # noqa: N802 - aiosmtpd's name
+        self, _server: Any, _session: Any, envelope: Any, address: str, _options: list[str]
+    ) -> str:
+        """Refuse the mailboxes that are gone, for good (RFC 5321, 4.2.3)."""
+        if address.startswith(GONE):
+            return "550 5.1.1 no such mailbox"
+        envelope.rcpt_tos.append(address)
+        return "250 OK"
 
     async def handle_DATA(self, _server: Any, _session: Any, envelope: Any) -> str:  # noqa: N802 - aiosmtpd's name
         message = email.message_from_bytes(envelope.content, policy=email.policy.default)

@@ -2,13 +2,18 @@
 
 from __future__ import annotations
 
+import json
+from contextlib import suppress
 from datetime import UTC, datetime
-from typing import Any
+from typing import Annotated, Any
 
+import httpx
 from fastapi import APIRouter, Depends, HTTPException, Request
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 
+from tidewind.settings import real_now
 from tidewind.standins.carriers import at_the_door, before, world_of
+from tidewind.standins.notices import signed
 from tidewind.standins.stages import CODES, STAGES, code_of, first_stage, stage_time
 from tidewind.standins.vans import drive
 from tidewind.standins.world import World
@@ -36,16 +41,81 @@ def tracking(carrier: str, number: str, request: Request) -> dict[str, Any]:
     return {"number": number, "events": events}
 
 
+class Numbers(BaseModel):
+    """The parcels that are asked about at once."""
+
+    numbers: Annotated[list[str], Field(max_length=100)]
+
+
+@router.post("/{carrier}/tracking")
+def tracking_of_many(carrier: str, asked: Numbers, request: Request) -> dict[str, Any]:
+    """Return the events of many parcels; what is not known is not among them."""
+    before(world_of(request), carrier)
+    found = []
+    for number in asked.numbers:
+        with suppress(HTTPException):
+            found.append(tracking(carrier, number, request))
+    return {"parcels": found}
+
+
 def _told(carrier: str, row: Any) -> dict[str, Any]:
     event = {"at": row["at"], "code": code_of(carrier, row["stage"]), "words": row["words"], "spot": row["spot"]}
     return event | {"id": f"{row['number']}-{row['at']}-{row['stage']}"}
 
 
+class Subscription(BaseModel):
+    """Where events are to be told."""
+
+    url: str
+
+
+@router.post("/{carrier}/subscriptions")
+def subscribe(carrier: str, wanted: Subscription, request: Request) -> dict[str, bool]:
+    """Tell events there from now on, as they happen."""
+    world = world_of(request)
+    before(world, carrier)
+    with world.work() as db:
+        db.execute(
+            "insert into hook values (?, ?, ?) on conflict (carrier) do update set url = excluded.url",
+            (carrier, wanted.url, world.now().isoformat()),
+        )
+    return {"ok": True}
+
+
+def tell_events(world: World) -> int:
+    """Tell who asked for it what has happened since the last time; return how many events were taken.
+
+    Only of parcels that were on their way before: the others are asked about.
+    """
+    told = 0
+    for hook in world.rows("select * from hook"):
+        now = world.now().isoformat()
+        query = "select * from told_event where carrier = ? and at > ? and at <= ? order by at limit 1000"
+        rows = world.rows(query, hook["carrier"], hook["told_until"], now)
+        if not rows:
+            continue
+        events = [_told(hook["carrier"], row) | {"number": row["number"]} for row in rows]
+        body = json.dumps({"events": events})
+        with suppress(httpx.HTTPError):
+            headers = signed(f"{hook['carrier']}-key", body, real_now())
+            if httpx.post(hook["url"], content=body, headers=headers, timeout=5).status_code == 200:
+                with world.work() as db:
+                    row = (rows[-1]["at"], hook["carrier"])
+                    db.execute("update hook set told_until = ? where carrier = ?", row)
+                told += len(events)
+    return told
+
+
 class UnderWay(BaseModel):
-    """A parcel that was on its way before the simulated world began: its number, and its events, also those to come."""
+    """A parcel that was sold before the simulated world began: its number, and its events, also those to come.
+
+    With the key of its purchase it is known as sold, so that a label for the way back can be made.
+    """
 
     number: str
     events: list[tuple[datetime, str, str, str]]
+    key: str = ""
+    price_minor: int = 0
 
 
 @router.post("/{carrier}/under-way")
@@ -53,6 +123,10 @@ def put_under_way(carrier: str, parcels: list[UnderWay], request: Request) -> di
     """Take parcels that were handed over before: each event with its time, stage, words and place."""
     with world_of(request).work() as db:
         for parcel in parcels:
+            if parcel.key:
+                sold = {"price_minor": parcel.price_minor, "parcels": [{"tracking_number": parcel.number}]}
+                said = (parcel.key, carrier, json.dumps(sold))
+                db.execute("insert or ignore into shipment (key, carrier, body) values (?, ?, ?)", said)
             for at, stage, words, spot in parcel.events:
                 row = (parcel.number, carrier, at.astimezone(UTC).isoformat(), stage, words, spot)
                 db.execute("insert or ignore into told_event values (?, ?, ?, ?, ?, ?)", row)

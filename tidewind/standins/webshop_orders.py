@@ -26,7 +26,7 @@ Urs Kägi|Lindenhofweg 3|Winterthur|8400|CH|abroad|SN-01*1|
 Marlene Voss|Postfach 11 20|Kassel|34117|DE|abroad|SC-P*1|
 Clara Wiesner|Am Gries 9|Graz|8020|AT|abroad|SC-WIN*2,SC-HRB*1|
 Dorothy Blakemore|77 Juniper Street|Portland|97205|US|abroad|WC-1*1|region:OR
-Thiago Barreira|Rua das Paineiras 210|Curitiba|80420-090|BR|abroad|KN-01*1|region:PR
+Thiago Barreira|Rua das Paineiras 210|Curitiba|80420-090|BR|abroad|KN-01*1,WD-01*1|region:PR
 Nuno Taveira|Largo do Poço 2|Setúbal|2900-33|PT|home|SL-4*1|
 Fernanda Quintela|Rua do Moinho 18||4700-027|PT|home|TG-1*1|
 Helga Brandt||Köln|50667|DE|abroad|GG-L*2|

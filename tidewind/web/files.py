@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from fastapi import Response, UploadFile
+from fastapi import Request, Response, UploadFile
 
 from tidewind.services.base import Invalid
 
@@ -24,6 +24,16 @@ def uploaded(file: UploadFile, limit_bytes: int) -> tuple[str, bytes]:
     if len(data) > limit_bytes:
         raise Invalid("too_large", f"The file is larger than {limit_bytes // 1_000_000} MB. Split it.")
     return (file.filename or "file")[:120], data
+
+
+async def read_body(request: Request, limit_bytes: int, too_large: str) -> bytes:
+    """Return the body of a request as it came, for a signature is over its bytes.  Raises Invalid for a larger one."""
+    body = b""
+    async for piece in request.stream():
+        body += piece
+        if len(body) > limit_bytes:
+            raise Invalid("too_large", too_large)
+    return body
 
 
 def download(data: bytes, name: str, kind: str) -> Response:

@@ -7,6 +7,7 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints, WithJsonSchema
 
+from tidewind.core.customs.said import Purpose
 from tidewind.services.base import MOST_ORDERS
 
 Key = Annotated[str, StringConstraints(min_length=8, max_length=80)]
@@ -98,6 +99,32 @@ class BillTo(Out):
     account: Annotated[str, StringConstraints(min_length=3, max_length=40)]
 
 
+NumberOf = Annotated[str, StringConstraints(max_length=40)]
+
+
+class ItemSaidIO(BaseModel):
+    """What is set for one line of this order alone; empty follows the product."""
+
+    model_config = ConfigDict(extra="forbid", from_attributes=True)
+    text: Annotated[str, StringConstraints(max_length=200)] = ""
+    hs_code: Annotated[str, StringConstraints(pattern=r"^[0-9. ]{0,16}$")] = ""
+    origin: Annotated[str, StringConstraints(pattern="^([A-Z]{2})?$")] = ""
+    value_minor: Annotated[int, Field(ge=0, le=100_000_000)] | None = None
+
+
+class CustomsSaidIO(BaseModel):
+    """What a person says of an order's customs."""
+
+    model_config = ConfigDict(extra="forbid", from_attributes=True)
+    purpose: Purpose = "sale"
+    recipient_number: NumberOf = ""
+    papers: Annotated[dict[Annotated[str, StringConstraints(max_length=40)], NumberOf], Field(max_length=10)] = {}
+    items: Annotated[dict[Annotated[str, StringConstraints(max_length=20)], ItemSaidIO], Field(max_length=200)] = {}
+    first_export: Annotated[str, StringConstraints(max_length=60)] = ""
+    broker: Annotated[str, StringConstraints(max_length=120)] = ""
+    duties_account: NumberOf = ""
+
+
 class HandOut(Out):
     """What is set by hand for an order; null, empty or false where nothing is."""
 
@@ -114,3 +141,4 @@ class HandOut(Out):
     approved: str = ""
     not_stackable: bool = False
     released: bool = False
+    customs: CustomsSaidIO | None = None

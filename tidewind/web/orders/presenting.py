@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session
 from tidewind.core.addresses.countries import country_name
 from tidewind.core.addresses.latin import latin_address
 from tidewind.core.channel_changes import ChangeKind
+from tidewind.core.checkout.sold import sold_from
 from tidewind.core.order_rows.reading import RowOrder
 from tidewind.core.states.labels import LabelState
 from tidewind.db.tables import CarrierRow, Order, Shipment
@@ -30,7 +31,8 @@ from tidewind.services.orders import (
 )
 from tidewind.services.people import Who, at_work_on
 from tidewind.services.planning import joined_lines
-from tidewind.services.shop import carriers_by_code
+from tidewind.services.rates import offer_name
+from tidewind.services.shop import all_packaging, carriers_by_code
 from tidewind.web.access import MONEY_ROLES
 from tidewind.web.base.schemas import AddressIO, HandOut
 from tidewind.web.orders.schemas.imports import PreviewOrder
@@ -48,6 +50,7 @@ from tidewind.web.orders.schemas.order import (
     SamePerson,
     ShipmentOut,
     SnagOut,
+    SoldAsOut,
     TrailStep,
 )
 
@@ -143,6 +146,7 @@ def order_sheet(session: Session, order: Order, now: datetime, who: Who) -> Orde
         trail={n: [TrailStep.model_validate(s) for s in steps] for n, steps in plan.trail.items()},
         shipments=[shipment_out(s) for s in shipments],
         margin=MarginOut.model_validate(margin) if margin else None,
+        sold=_sold(session, order),
         events=[EventOut.model_validate(e) for e in events_of(session, bought)] if bought else [],
         billing_name=order.billing_name,
         latin=_latin(order),
@@ -197,6 +201,7 @@ def shipment_out(shipment: Shipment) -> ShipmentOut:
         arrives=shipment.arrives,
         failure=shipment.failure,
         tracking_state=shipment.tracking_state,
+        crosses_border=bool(shipment.customs),
         tracking_path=f"/t/{shipment.tracking_key}",
         payer=shipment.payer,
         begun=shipment.begun_at is not None,
@@ -215,3 +220,12 @@ def preview_order(order: RowOrder) -> PreviewOrder:
         items=", ".join(f"{line.quantity} × {line.name or line.sku}" for line in order.lines[:3]),
         rows=order.rows,
     )
+
+
+def _sold(session: Session, order: Order) -> SoldAsOut | None:
+    sold = sold_from(order.offer)
+    if sold is None:
+        return None
+    known = {box.code: box.name for box in all_packaging(session)} | {"own": "its own carton"}
+    boxes = [known.get(code, code) for code in sold.boxes]
+    return SoldAsOut(name=offer_name(session, sold), version=sold.version, boxes=boxes, price_minor=sold.price)

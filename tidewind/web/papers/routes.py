@@ -21,6 +21,7 @@ from tidewind.services.papers import (
     mark_printed,
     papers_of,
     print_batch_summary,
+    print_customs,
     print_interleaved,
     print_invoices,
     print_labels,
@@ -130,6 +131,12 @@ def batch_summary(batch_id: int, _who: Shipper, session: Tx, paper: Stock = "a4"
     return _pdf(print_batch_summary(session, batch_id, paper), f"batch-{batch_id}")
 
 
+@router.get("/customs-papers.pdf", **answers_with(PDF))
+def customs_papers(_who: Bench, shipments: Meant, session: Tx, now: Now) -> Response:
+    """Return the customs papers of shipments, in the copies that are needed."""
+    return _pdf(print_customs(session, shipments, now), "customs-papers")
+
+
 @router.get("/invoices.pdf", **answers_with(PDF))
 def invoices(_who: Shipper, shipments: Meant, session: Tx, paper: Stock = "a4") -> Response:
     """Return the buyers' invoices of shipments."""
@@ -141,10 +148,11 @@ def return_labels(
     parcel_return: Annotated[list[int], Query(min_length=1, max_length=500)],
     _who: Bench,
     session: Tx,
+    now: Now,
     paper: Stock = "roll",
 ) -> Response:
     """Return labels for the way back in one PDF."""
-    return _pdf(print_returns(session, parcel_return, paper), "labels-for-the-way-back")
+    return _pdf(print_returns(session, parcel_return, now, paper), "labels-for-the-way-back")
 
 
 @router.get("/orders/{order_id}/test-label.pdf", **answers_with(PDF))

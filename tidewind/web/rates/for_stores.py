@@ -221,11 +221,14 @@ def _written(found: CheckoutAnswer, own: Format | None) -> bytes:
             ShownOut(
                 code=line.code,
                 name=line.name,
-                reference=str(Sold(line.code.partition(":")[0], found.version, line.service)),
+                reference=str(
+                    Sold(line.code.partition(":")[0], found.version, line.service, found.packed.boxes, line.price)
+                ),
                 price_minor=line.price,
                 arrives_from=line.earliest,
                 arrives_by=line.latest,
                 to_free_minor=line.to_free,
+                duties_minor=line.duties,
             )
             for line in found.answer.offered
         ]

@@ -31,6 +31,7 @@ from tidewind.services.rates import (
     tables_file,
     try_checkout,
 )
+from tidewind.services.shop import all_channels, all_places
 from tidewind.web.access import Anyone, Now, Owner, Shipper, Tx
 from tidewind.web.files import CSV, XLSX, answers_with, download, uploaded
 from tidewind.web.rates.for_stores import basket_asked
@@ -69,6 +70,8 @@ def _checkout(session: Tx, now: Now) -> CheckoutOut:
         holds_from=row.holds_from if row else None,
         body=row.body if row else dict(NOTHING),
         services=dict(all_choices(session, now).services),
+        channels={one.code: one.name for one in all_channels(session)},
+        places=[one.name for one in all_places(session)],
         versions=[CheckoutVersionOut.model_validate(one) for one in versions[:VERSIONS_SHOWN]],
     )
 

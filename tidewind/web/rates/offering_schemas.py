@@ -59,6 +59,9 @@ class ShownOut(BaseModel):
     arrives_from: date | None
     arrives_by: date | None
     to_free_minor: int | None = Field(description="So much more in the basket and it is free; 0: it is; none: never")
+    duties_minor: int | None = Field(
+        description="What the recipient is asked for at the border, an estimate; none: no border, or unknown"
+    )
 
 
 class OffersOut(BaseModel):
@@ -88,6 +91,7 @@ class OfferedOut(Out):
     earliest: date | None
     latest: date | None
     to_free: int | None
+    duties: int | None
 
 
 class AbsentOut(Out):
@@ -230,6 +234,8 @@ class CheckoutOut(BaseModel):
     holds_from: datetime | None
     body: dict[str, Any]
     services: dict[str, str]
+    channels: dict[str, str]
+    places: list[str]
     versions: list[CheckoutVersionOut]
 
 

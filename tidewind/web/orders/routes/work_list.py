@@ -7,6 +7,7 @@ from typing import Annotated
 from fastapi import APIRouter, Query
 
 from tidewind.core.addresses.check import Address
+from tidewind.core.customs.codes import plain_code
 from tidewind.services import orders as service
 from tidewind.services import shop as shop_room
 from tidewind.services.orders import WorkFilter, filter_choices, find_orders, saved_views, view_counts
@@ -135,7 +136,8 @@ def set_held(body: HeldIn, who: Care, session: Tx, now: Now) -> list[OrderRow]:
 @router.patch("/products/{sku}/facts")
 def set_product_facts(sku: str, body: ProductFactsIn, _who: Shipper, session: Tx, now: Now) -> Changed:
     """Say a product's weight, size or customs description once, for all orders that contain it."""
-    facts = {"weight_g": body.weight_g, "customs_text": body.customs_text}
+    code = None if body.hs_code is None else plain_code(body.hs_code)
+    facts = {"weight_g": body.weight_g, "customs_text": body.customs_text, "hs_code": code, "origin": body.origin}
     count = shop_room.set_product_facts(session, sku, facts, body.sides_mm, now)
     return Changed(orders=count)
 

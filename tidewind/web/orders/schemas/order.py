@@ -158,6 +158,15 @@ class LabelOut(Out):
     printed_at: datetime | None
 
 
+class SoldAsOut(BaseModel):
+    """An offer that was taken at the checkout: what it is called, of which version, in which boxes, for how much."""
+
+    name: str
+    version: int
+    boxes: list[str]
+    price_minor: int | None
+
+
 class EventOut(Out):
     at: datetime
     state: str
@@ -184,6 +193,7 @@ class ShipmentOut(BaseModel):
     tracking_path: str
     payer: str
     begun: bool
+    crosses_border: bool
     void_due_on: date | None
     void_words: str
     labels: list[LabelOut]
@@ -234,6 +244,7 @@ class OrderSheet(BaseModel):
     trail: dict[str, list[TrailStep]]
     shipments: list[ShipmentOut]
     margin: MarginOut | None = Field(description="What the buyer paid for shipping and what it cost so far")
+    sold: SoldAsOut | None = Field(description="What was taken at the checkout, where an offer of ours was")
     events: list[EventOut]
     billing_name: str
     latin: AddressIO | None = Field(description="The address in Latin letters, where it is written in others")
@@ -353,6 +364,8 @@ class HeldIn(BaseModel):
 class ProductFactsIn(BaseModel):
     weight_g: Annotated[int, Field(gt=0, le=1_000_000)] | None = None
     customs_text: Annotated[str, StringConstraints(max_length=200)] | None = None
+    hs_code: Annotated[str, StringConstraints(pattern=r"^[0-9. ]{0,16}$")] | None = None
+    origin: Annotated[str, StringConstraints(pattern="^([A-Z]{2})?$")] | None = None
     sides_mm: (
         tuple[
             Annotated[int, Field(gt=0, le=10_000)],
