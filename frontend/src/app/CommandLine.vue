@@ -24,6 +24,7 @@ const PAGES = [
   ["Products", "/set-up/products"],
   ["Address book", "/set-up/contacts"],
   ["Screening", "/set-up/restricted"],
+  ["Customs", "/set-up/customs"],
   ["Places", "/set-up/places"],
   ["Packaging", "/set-up/packaging"],
   ["Carriers", "/set-up/carriers"],
@@ -33,6 +34,7 @@ const PAGES = [
   ["Bench", "/bench"],
   ["Departures", "/departures"],
   ["Tracking", "/tracking"],
+  ["Messages", "/messages"],
   ["Returns", "/returns"],
   ["Requests", "/requests"],
 ] as const;
@@ -67,9 +69,16 @@ watch(open, async (now) => {
   await nextTick();
   setTimeout(() => field.value?.focus(), 30);
 });
-watch(text, () => (at.value = 0));
+/** Who presses Enter before the answer is there means its first line. */
+const wanted = ref(false);
+watch(text, () => {
+  at.value = 0;
+  wanted.value = false;
+});
+watch(results, (now) => wanted.value && now.length && go(0));
 function go(index: number): void {
   const chosen = results.value[index];
+  wanted.value = !chosen;
   if (!chosen) return;
   open.value = false;
   void router.push(chosen.to);

@@ -61,7 +61,13 @@ const rail = computed<{ name: string; entries: Entry[] }[]>(() => {
       name: "Follow",
       entries: [
         { name: "Tracking", to: "/tracking" },
-        { name: "Returns", to: "/returns", count: today.value?.returns_back },
+        { name: "Messages", to: "/messages", count: today.value?.messages_held },
+        {
+          name: "Returns",
+          to: "/returns",
+          count:
+            (today.value?.returns_back ?? 0) + (today.value?.returns_not_made ?? 0) || undefined,
+        },
         ships && { name: "Requests", to: "/requests", count: today.value?.requests_waiting },
       ],
     },

@@ -9,6 +9,7 @@ const PAGES = [
   { name: "Places", to: "/set-up/places" },
   { name: "Address book", to: "/set-up/contacts" },
   { name: "Screening", to: "/set-up/restricted" },
+  { name: "Customs", to: "/set-up/customs" },
   { name: "Printing", to: "/set-up/printing" },
   { name: "Bench", to: "/set-up/bench" },
   { name: "People, keys", to: "/set-up/people" },

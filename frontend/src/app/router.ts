@@ -94,6 +94,11 @@ export function makeRouter(client: QueryClient): Router {
         meta: { title: "Tracking" },
       },
       {
+        path: "/messages",
+        component: () => import("../features/follow/messages/MessagesPage.vue"),
+        meta: { title: "Messages" },
+      },
+      {
         path: "/returns",
         component: () => import("../features/follow/returns/ReturnsPage.vue"),
         meta: { title: "Returns" },
@@ -152,6 +157,11 @@ export function makeRouter(client: QueryClient): Router {
             path: "restricted",
             component: () => import("../features/shop/screening/ScreeningPage.vue"),
             meta: { title: "Screening" },
+          },
+          {
+            path: "customs",
+            component: () => import("../features/customs/CustomsPage.vue"),
+            meta: { title: "Customs" },
           },
           {
             path: "bench",

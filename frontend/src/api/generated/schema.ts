@@ -4,6 +4,134 @@
  */
 
 export interface paths {
+    "/api/claims": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Claims
+         * @description Return the claims, those that wait first, by their deadline.
+         */
+        get: operations["claims_api_claims_get"];
+        put?: never;
+        /**
+         * Open One
+         * @description Open a claim: what is asked for and until when.
+         */
+        post: operations["open_one_api_claims_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/claims/{claim_id}/letter": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Letter
+         * @description Return a claim as it would go by mail.
+         */
+        get: operations["letter_api_claims__claim_id__letter_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/claims/{claim_id}/send": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Send
+         * @description Send a claim by mail, with its label.
+         */
+        post: operations["send_api_claims__claim_id__send_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/claims/{claim_id}/settle": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Settle
+         * @description Write down what became of a claim; what was paid goes into the ledger.
+         */
+        post: operations["settle_api_claims__claim_id__settle_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/followed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Followed
+         * @description Return the parcels that are followed though we did not send them, those under way first.
+         */
+        get: operations["followed_api_followed_get"];
+        put?: never;
+        /**
+         * Follow
+         * @description Follow a number from now on.
+         */
+        post: operations["follow_api_followed_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/followed/{followed_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Let Be
+         * @description Follow a number no more.
+         */
+        delete: operations["let_be_api_followed__followed_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/following": {
         parameters: {
             query?: never;
@@ -41,6 +169,26 @@ export interface paths {
          * @description Say what a carrier's code means; the parcels it was said of stand where their events say then.
          */
         put: operations["explain_api_following_codes_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/{order_id}/story": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Story
+         * @description Return where an order is: everything that happened to it, and an answer to its buyer in their language.
+         */
+        get: operations["story_api_orders__order_id__story_get"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -110,6 +258,238 @@ export interface paths {
          * @description Write down that it is seen to, and how.
          */
         post: operations["seen_to_api_following__shipment_id__seen_to_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/messages/rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Rules
+         * @description Return what a channel's buyers are told; without a channel, what those of the shop are.
+         */
+        get: operations["rules_api_messages_rules_get"];
+        /**
+         * Save
+         * @description Save what a channel's buyers are told from now on.
+         */
+        put: operations["save_api_messages_rules_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/messages/sample": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Sample
+         * @description Return a message as it would go, by rules that are not saved.
+         */
+        post: operations["sample_api_messages_sample_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/messages/test": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Test
+         * @description Mail a message to oneself.
+         */
+        post: operations["test_api_messages_test_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/messages/log": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Log
+         * @description Return the newest messages: who was sent what, when and why, and what was not sent, and why not.
+         */
+        get: operations["log_api_messages_log_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/messages/held": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Held
+         * @description Send the messages that are held, since too many would have gone at once, or drop them.
+         */
+        post: operations["held_api_messages_held_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/messages/blocked": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Blocked
+         * @description Return the addresses to which nothing is sent, the newest first.
+         */
+        get: operations["blocked_api_messages_blocked_get"];
+        put?: never;
+        /**
+         * Block
+         * @description Send nothing to an address any more.
+         */
+        post: operations["block_api_messages_blocked_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/messages/blocked/{address_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Unblock
+         * @description Send to an address again.
+         */
+        delete: operations["unblock_api_messages_blocked__address_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/{order_id}/telling": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Telling
+         * @description Return who is told of an order, and what they were told.
+         */
+        get: operations["telling_api_orders__order_id__telling_get"];
+        /**
+         * Set Telling
+         * @description Say who else is told of an order, and a personal line in its mails.
+         */
+        put: operations["set_telling_api_orders__order_id__telling_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/write-backs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Write Backs
+         * @description Return what channels are told of their orders; only what was tried and did not get through, if ``stuck``.
+         */
+        get: operations["write_backs_api_write_backs_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/write-backs/{notice_id}/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Tell Again
+         * @description Tell a channel again at once.
+         */
+        post: operations["tell_again_api_write_backs__notice_id__again_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/hooks/carriers/{code}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Carrier Notice
+         * @description Take a carrier's signed notice of events (Standard Webhooks); the signature says who it is, nobody signs in.
+         */
+        post: operations["carrier_notice_api_hooks_carriers__code__post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -322,6 +702,90 @@ export interface paths {
          * @description Ask for a label for the way back, to print into the box or to mail to the buyer; charged when first scanned.
          */
         post: operations["ask_api_returns_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/returns/rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Rules
+         * @description Return by which rules buyers start returns on the page of their parcel.
+         */
+        get: operations["rules_api_returns_rules_get"];
+        /**
+         * Set Rules
+         * @description Keep other rules; they hold for what is asked from now on.
+         */
+        put: operations["set_rules_api_returns_rules_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/returns/{return_id}/photo.jpg": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Photo
+         * @description Return the picture that a buyer sent with a return.
+         */
+        get: operations["photo_api_returns__return_id__photo_jpg_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/returns/receive": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Receive
+         * @description Take in what came back, by the number on its label.
+         */
+        post: operations["receive_api_returns_receive_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/returns/{return_id}/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Again
+         * @description Ask once more for a label that its carrier would not make.
+         */
+        post: operations["again_api_returns__return_id__again_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -4610,6 +5074,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/customs-papers.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Customs Papers
+         * @description Return the customs papers of shipments, in the copies that are needed.
+         */
+        get: operations["customs_papers_api_customs_papers_pdf_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/invoices.pdf": {
         parameters: {
             query?: never;
@@ -5063,6 +5547,222 @@ export interface paths {
          */
         get: operations["declarations_api_cover_declarations_get"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/{order_id}/customs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Customs Of
+         * @description Return what an order declares and needs at its border, and what is due there.
+         */
+        get: operations["customs_of_api_orders__order_id__customs_get"];
+        /**
+         * Set Customs
+         * @description Keep what is said of an order's customs; it is planned anew.
+         */
+        put: operations["set_customs_api_orders__order_id__customs_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/{order_id}/customs/invoice": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Take Invoice
+         * @description Take an own invoice in the place of ours: a PDF or a picture, drawn anew.
+         */
+        put: operations["take_invoice_api_orders__order_id__customs_invoice_put"];
+        post?: never;
+        /**
+         * Drop Invoice
+         * @description Take an own invoice away; ours stands again.
+         */
+        delete: operations["drop_invoice_api_orders__order_id__customs_invoice_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/{order_id}/customs.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Papers
+         * @description Return papers of an order: those named, one copy of each; or all that it needs, in their copies.
+         */
+        get: operations["papers_api_orders__order_id__customs_pdf_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/{order_id}/customs.xml": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Invoice
+         * @description Return an order's commercial invoice as UBL 2.1.
+         */
+        get: operations["invoice_api_orders__order_id__customs_xml_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/customs/estimate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Estimated
+         * @description Return what a border would ask for goods that are no order yet; null where no border is crossed.
+         */
+        get: operations["estimated_api_customs_estimate_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/customs/codes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Codes
+         * @description Return the customs codes that everyday words most likely mean.
+         */
+        get: operations["codes_api_customs_codes_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/customs/words": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Words
+         * @description Tell whether a product's description is too vague for customs, and offer a better one.
+         */
+        get: operations["words_api_customs_words_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/customs/tables": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Tables
+         * @description Return which tables customs is reckoned by.
+         */
+        get: operations["tables_api_customs_tables_get"];
+        /**
+         * Replace Tables
+         * @description Take other tables from a file.
+         */
+        put: operations["replace_tables_api_customs_tables_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/customs/tables.json": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Tables File
+         * @description Return the tables as a file, to change and bring back.
+         */
+        get: operations["tables_file_api_customs_tables_json_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/customs/numbers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Numbers
+         * @description Return the shop's own numbers by kind.
+         */
+        get: operations["numbers_api_customs_numbers_get"];
+        /**
+         * Set Numbers
+         * @description Keep the shop's own numbers.
+         */
+        put: operations["set_numbers_api_customs_numbers_put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -5783,6 +6483,54 @@ export interface components {
             /** Account */
             account: string;
         };
+        /**
+         * BlockIn
+         * @description An address to which nothing is to be sent, and why.
+         */
+        BlockIn: {
+            /** Address */
+            address: string;
+            /**
+             * Why
+             * @default by_hand
+             * @enum {string}
+             */
+            why: "bounced" | "complained" | "asked" | "by_hand";
+            /**
+             * Words
+             * @default
+             */
+            words: string;
+        };
+        /**
+         * BlockedOut
+         * @description An address to which nothing is sent.
+         */
+        BlockedOut: {
+            /** Id */
+            id: number;
+            /** Address */
+            address: string;
+            /** Why */
+            why: string;
+            /** Words */
+            words: string;
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+        };
+        /**
+         * BlockedWhyOut
+         * @description One of an order's addresses to which nothing is sent, and why.
+         */
+        BlockedWhyOut: {
+            /** Address */
+            address: string;
+            /** Why */
+            why: string;
+        };
         /** Body_add_carrier_api_carriers_post */
         Body_add_carrier_api_carriers_post: {
             /** Name */
@@ -5835,8 +6583,18 @@ export interface components {
             /** File */
             file: string;
         };
+        /** Body_replace_tables_api_customs_tables_put */
+        Body_replace_tables_api_customs_tables_put: {
+            /** File */
+            file: string;
+        };
         /** Body_set_logo_api_printing_logo_put */
         Body_set_logo_api_printing_logo_put: {
+            /** File */
+            file: string;
+        };
+        /** Body_take_invoice_api_orders__order_id__customs_invoice_put */
+        Body_take_invoice_api_orders__order_id__customs_invoice_put: {
             /** File */
             file: string;
         };
@@ -6283,6 +7041,12 @@ export interface components {
             services: {
                 [key: string]: string;
             };
+            /** Channels */
+            channels: {
+                [key: string]: string;
+            };
+            /** Places */
+            places: string[];
             /** Versions */
             versions: components["schemas"]["CheckoutVersionOut"][];
         };
@@ -6343,6 +7107,56 @@ export interface components {
             desks: string[];
         };
         /**
+         * ClaimIn
+         * @description A claim for a shipment.
+         */
+        ClaimIn: {
+            /** Shipment Id */
+            shipment_id: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "lost" | "damaged";
+        };
+        /**
+         * ClaimOut
+         * @description A claim and where it stands.
+         */
+        ClaimOut: {
+            /** Id */
+            id: number;
+            /** Shipment Id */
+            shipment_id: number;
+            /** Order Id */
+            order_id: number;
+            /** Order Number */
+            order_number: string;
+            /** Carrier */
+            carrier: string;
+            /** Kind */
+            kind: string;
+            /** State */
+            state: string;
+            /** Amount Minor */
+            amount_minor: number;
+            /**
+             * Claim By
+             * Format: date
+             */
+            claim_by: string;
+            /** Opened By */
+            opened_by: string;
+            /** Mail To */
+            mail_to: string;
+            /** Sent At */
+            sent_at: string | null;
+            /** Paid Minor */
+            paid_minor: number;
+            /** Words */
+            words: string;
+        };
+        /**
          * ClearIn
          * @description Why a near match is not the listed party; kept on record.
          */
@@ -6376,6 +7190,17 @@ export interface components {
         CloseReturnIn: {
             /** Outcome */
             outcome: string;
+            /**
+             * Condition
+             * @default
+             * @enum {string}
+             */
+            condition: "" | "as new" | "opened" | "damaged" | "incomplete";
+            /**
+             * Restock
+             * @default false
+             */
+            restock: boolean;
         };
         /**
          * ClosedDays
@@ -6392,6 +7217,20 @@ export interface components {
              * Format: date
              */
             last: string;
+        };
+        /**
+         * CodeOut
+         * @description A customs code that was found, its path, and for which words.
+         */
+        CodeOut: {
+            /** Code */
+            code: string;
+            /** Text */
+            text: string;
+            /** Path */
+            path: string[];
+            /** Why */
+            why: string;
         };
         /**
          * CodesOut
@@ -6615,6 +7454,240 @@ export interface components {
              */
             not_covered: ("lithium" | "limited_quantity" | "dry_ice" | "dangerous")[];
         };
+        /**
+         * CustomsEditIn
+         * @description The same, by somebody who has it before them.
+         */
+        CustomsEditIn: {
+            /**
+             * Purpose
+             * @default sale
+             * @enum {string}
+             */
+            purpose: "sale" | "gift" | "sample" | "return" | "repair" | "personal" | "documents";
+            /**
+             * Recipient Number
+             * @default
+             */
+            recipient_number: string;
+            /**
+             * Papers
+             * @default {}
+             */
+            papers: {
+                [key: string]: string;
+            };
+            /**
+             * Items
+             * @default {}
+             */
+            items: {
+                [key: string]: components["schemas"]["ItemSaidIO"];
+            };
+            /**
+             * First Export
+             * @default
+             */
+            first_export: string;
+            /**
+             * Broker
+             * @default
+             */
+            broker: string;
+            /**
+             * Duties Account
+             * @default
+             */
+            duties_account: string;
+            /**
+             * Seen
+             * @description The newest entry of the history that was shown
+             */
+            seen?: number | null;
+        };
+        /**
+         * CustomsItemOut
+         * @description One item as it is declared; money in minor units of the order's currency, weights in g.
+         */
+        CustomsItemOut: {
+            /** Line */
+            line: string;
+            /** Sku */
+            sku: string;
+            /** Name */
+            name: string;
+            /** Text */
+            text: string;
+            /** Quantity */
+            quantity: number;
+            /** Value Minor */
+            value_minor: number;
+            /** Shipping Minor */
+            shipping_minor: number;
+            /** Net G */
+            net_g: number;
+            /** Gross G */
+            gross_g: number;
+            /** Hs Code */
+            hs_code: string;
+            /** Origin */
+            origin: string;
+            /**
+             * Free
+             * @description The buyer pays nothing for it; the value is for customs only
+             */
+            free: boolean;
+            /**
+             * Said
+             * @description Something of it was set for this order alone
+             */
+            said: boolean;
+        };
+        /**
+         * CustomsOut
+         * @description An order at its border; ``border`` false where it crosses none.
+         */
+        CustomsOut: {
+            /** Border */
+            border: boolean;
+            /**
+             * Bought
+             * @description It stands as it was declared at the purchase
+             */
+            bought: boolean;
+            /**
+             * Currency
+             * @default
+             */
+            currency: string;
+            /**
+             * Leaves
+             * @default
+             */
+            leaves: string;
+            /**
+             * To
+             * @default
+             */
+            to: string;
+            /**
+             * Sender Pays
+             * @default false
+             */
+            sender_pays: boolean;
+            /**
+             * Goods Minor
+             * @default 0
+             */
+            goods_minor: number;
+            /**
+             * Shipping Minor
+             * @default 0
+             */
+            shipping_minor: number;
+            /**
+             * Total Minor
+             * @default 0
+             */
+            total_minor: number;
+            /**
+             * Net G
+             * @default 0
+             */
+            net_g: number;
+            /**
+             * Gross G
+             * @default 0
+             */
+            gross_g: number;
+            /**
+             * Items
+             * @default []
+             */
+            items: components["schemas"]["CustomsItemOut"][];
+            /**
+             * Needs
+             * @default []
+             */
+            needs: components["schemas"]["NeedOut"][];
+            due?: components["schemas"]["EstimateOut"] | null;
+            /**
+             * @default {
+             *       "purpose": "sale",
+             *       "recipient_number": "",
+             *       "papers": {},
+             *       "items": {},
+             *       "first_export": "",
+             *       "broker": "",
+             *       "duties_account": ""
+             *     }
+             */
+            said: components["schemas"]["CustomsSaidIO"];
+            /**
+             * Papers
+             * @description The papers that we make
+             * @default []
+             */
+            papers: string[];
+            /**
+             * Own Invoice
+             * @description The file that stands for our invoice; empty for none
+             * @default
+             */
+            own_invoice: string;
+            /**
+             * Sample
+             * @description The tables are samples
+             * @default false
+             */
+            sample: boolean;
+        };
+        /**
+         * CustomsSaidIO
+         * @description What a person says of an order's customs.
+         */
+        CustomsSaidIO: {
+            /**
+             * Purpose
+             * @default sale
+             * @enum {string}
+             */
+            purpose: "sale" | "gift" | "sample" | "return" | "repair" | "personal" | "documents";
+            /**
+             * Recipient Number
+             * @default
+             */
+            recipient_number: string;
+            /**
+             * Papers
+             * @default {}
+             */
+            papers: {
+                [key: string]: string;
+            };
+            /**
+             * Items
+             * @default {}
+             */
+            items: {
+                [key: string]: components["schemas"]["ItemSaidIO"];
+            };
+            /**
+             * First Export
+             * @default
+             */
+            first_export: string;
+            /**
+             * Broker
+             * @default
+             */
+            broker: string;
+            /**
+             * Duties Account
+             * @default
+             */
+            duties_account: string;
+        };
         /** DecideIn */
         DecideIn: {
             /** Take */
@@ -6792,6 +7865,20 @@ export interface components {
             words: string;
         };
         /**
+         * DueOut
+         * @description One step of what is due, in the destination's currency.
+         */
+        DueOut: {
+            /** Code */
+            code: string;
+            /** Words */
+            words: string;
+            /** Amount Minor */
+            amount_minor: number;
+            /** Why */
+            why: string;
+        };
+        /**
          * ErasedOut
          * @description How many orders were erased, and the numbers of those that are not done and were kept.
          */
@@ -6800,6 +7887,39 @@ export interface components {
             erased: number;
             /** Kept */
             kept: string[];
+        };
+        /**
+         * EstimateOut
+         * @description What duties and taxes come to: an estimate.
+         */
+        EstimateOut: {
+            /** Known */
+            known: boolean;
+            /** Currency */
+            currency: string;
+            /** Goods Minor */
+            goods_minor: number;
+            /** Value Minor */
+            value_minor: number;
+            /** Steps */
+            steps: components["schemas"]["DueOut"][];
+            /** Duty Minor */
+            duty_minor: number;
+            /** Tax Minor */
+            tax_minor: number;
+            /** Fee Minor */
+            fee_minor: number;
+            /** At Sale Minor */
+            at_sale_minor: number;
+            /** Total Minor */
+            total_minor: number;
+            /**
+             * In Order Minor
+             * @description The same in the order's currency
+             */
+            in_order_minor: number;
+            /** Notes */
+            notes: string[];
         };
         /** EventOut */
         EventOut: {
@@ -7112,6 +8232,67 @@ export interface components {
             currency: string;
         };
         /**
+         * FollowNumberIn
+         * @description A number to follow, what is in the parcel, and who is told of it.
+         */
+        FollowNumberIn: {
+            /** Carrier */
+            carrier: string;
+            /** Number */
+            number: string;
+            /**
+             * What
+             * @default
+             */
+            what: string;
+            /**
+             * Tell Mail
+             * @default
+             */
+            tell_mail: string;
+        };
+        /**
+         * FollowedEventOut
+         * @description An event of a parcel that is followed.
+         */
+        FollowedEventOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Words */
+            words: string;
+            /** Spot */
+            spot: string;
+        };
+        /**
+         * FollowedOut
+         * @description A parcel that is followed though we did not send it.
+         */
+        FollowedOut: {
+            /** Id */
+            id: number;
+            /** Carrier */
+            carrier: string;
+            /** Number */
+            number: string;
+            /** What */
+            what: string;
+            /** Tell Mail */
+            tell_mail: string;
+            /** Asked By */
+            asked_by: string;
+            /** State */
+            state: string;
+            /** Failure */
+            failure: string;
+            /** Over */
+            over: boolean;
+            /** Events */
+            events: components["schemas"]["FollowedEventOut"][];
+        };
+        /**
          * FollowingOut
          * @description All that is under way, and what of it needs somebody.
          */
@@ -7262,6 +8443,7 @@ export interface components {
              * @default false
              */
             released: boolean;
+            customs?: components["schemas"]["CustomsSaidIO"] | null;
         };
         /**
          * HandOverIn
@@ -7323,13 +8505,6 @@ export interface components {
             parts: {
                 [key: string]: components["schemas"]["PartHealth"];
             };
-        };
-        /** HeldIn */
-        HeldIn: {
-            /** Order Ids */
-            order_ids: number[];
-            /** Held */
-            held: boolean;
         };
         /** HistoryOut */
         HistoryOut: {
@@ -7463,6 +8638,29 @@ export interface components {
              * @enum {string}
              */
             role: "owner" | "shipper" | "packer" | "care";
+        };
+        /**
+         * ItemSaidIO
+         * @description What is set for one line of this order alone; empty follows the product.
+         */
+        ItemSaidIO: {
+            /**
+             * Text
+             * @default
+             */
+            text: string;
+            /**
+             * Hs Code
+             * @default
+             */
+            hs_code: string;
+            /**
+             * Origin
+             * @default
+             */
+            origin: string;
+            /** Value Minor */
+            value_minor?: number | null;
         };
         /**
          * ItemsIn
@@ -7858,6 +9056,45 @@ export interface components {
             /** Failure */
             failure: string;
         };
+        /**
+         * LoggedOut
+         * @description One message and what became of it.
+         */
+        LoggedOut: {
+            /** Id */
+            id: number;
+            /** Order Id */
+            order_id: number;
+            /** Order Number */
+            order_number: string;
+            /** Trigger */
+            trigger: string;
+            /**
+             * By
+             * @enum {string}
+             */
+            by: "mail" | "sms";
+            /** Recipient */
+            recipient: string;
+            /** Subject */
+            subject: string;
+            /** Body */
+            body: string;
+            /** Reason */
+            reason: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "sent" | "not_sent" | "held" | "waits";
+            /** Why */
+            why: string;
+        };
         /** MailIn */
         MailIn: {
             /** Mail */
@@ -8092,6 +9329,121 @@ export interface components {
             /** Standins Url */
             standins_url: string;
         };
+        /**
+         * MessageRulesBody
+         * @description What is told; quiet hours and how many may go at once are the shop's alone.
+         */
+        MessageRulesBody: {
+            /**
+             * Language
+             * @default
+             */
+            language: string;
+            /**
+             * Colour
+             * @default
+             */
+            colour: string;
+            /**
+             * Quiet From
+             * @default
+             */
+            quiet_from: string;
+            /**
+             * Quiet Until
+             * @default
+             */
+            quiet_until: string;
+            /**
+             * Hold Over
+             * @default 0
+             */
+            hold_over: number;
+            /** Triggers */
+            triggers?: {
+                [key: string]: components["schemas"]["TriggerIn"];
+            };
+        };
+        /**
+         * MessageRulesIn
+         * @description Rules to be saved for a channel; without one, for the shop.
+         */
+        MessageRulesIn: {
+            /**
+             * Channel
+             * @default
+             */
+            channel: string;
+            /** Base Version */
+            base_version: number;
+            body: components["schemas"]["MessageRulesBody"];
+        };
+        /**
+         * MessageRulesOut
+         * @description Rules as they were saved, version 0 before the first, with everything that one needs to change them.
+         */
+        MessageRulesOut: {
+            /** Version */
+            version: number;
+            body: components["schemas"]["MessageRulesBody"];
+            shop: components["schemas"]["MessageRulesBody"];
+            /**
+             * Usual
+             * @description Whether it is told by mail where nobody has said anything
+             */
+            usual: {
+                [key: string]: boolean;
+            };
+            /** Shipped */
+            shipped: {
+                [key: string]: {
+                    [key: string]: components["schemas"]["MessageTextOut"];
+                };
+            };
+            /** Channels */
+            channels: {
+                [key: string]: string;
+            };
+            /** Languages */
+            languages: string[];
+            /** Fields */
+            fields: string[];
+            /** Held */
+            held: number;
+        };
+        /**
+         * MessageTextIn
+         * @description Words of one trigger in one language; what is empty or missing is as it ships with us.
+         */
+        MessageTextIn: {
+            /**
+             * Subject
+             * @default
+             */
+            subject: string;
+            /**
+             * Body
+             * @default
+             */
+            body: string;
+            /**
+             * Sms
+             * @default
+             */
+            sms: string;
+        };
+        /**
+         * MessageTextOut
+         * @description The words that ship with us.
+         */
+        MessageTextOut: {
+            /** Subject */
+            subject: string;
+            /** Body */
+            body: string;
+            /** Sms */
+            sms: string;
+        };
         /** MoneyOut */
         MoneyOut: {
             balance: components["schemas"]["BalanceOut"];
@@ -8155,12 +9507,61 @@ export interface components {
             only_try: boolean;
         };
         /**
+         * NeedOut
+         * @description One thing that is needed, and how it stands.
+         */
+        NeedOut: {
+            /** Kind */
+            kind: string;
+            /** Words */
+            words: string;
+            /** Why */
+            why: string;
+            /**
+             * Standing
+             * @enum {string}
+             */
+            standing: "there" | "made" | "missing" | "never";
+            /** Copies */
+            copies: number;
+            /** Stops */
+            stops: boolean;
+            /** About */
+            about: string;
+            /** Source */
+            source: string;
+        };
+        /**
          * NumberIn
          * @description The number that a carrier put on a parcel.
          */
         NumberIn: {
             /** Number */
             number: string;
+        };
+        /**
+         * NumbersIO
+         * @description The shop's own numbers by kind; an empty one is none.
+         */
+        NumbersIO: {
+            /** Numbers */
+            numbers: {
+                [key: string]: string;
+            };
+        };
+        /**
+         * NumbersOut
+         * @description The same, with the form of each in words.
+         */
+        NumbersOut: {
+            /** Numbers */
+            numbers: {
+                [key: string]: string;
+            };
+            /** Forms */
+            forms: {
+                [key: string]: string;
+            };
         };
         /**
          * OfferedOut
@@ -8188,6 +9589,8 @@ export interface components {
             latest: string | null;
             /** To Free */
             to_free: number | null;
+            /** Duties */
+            duties: number | null;
         };
         /**
          * OffersOut
@@ -8419,6 +9822,8 @@ export interface components {
             shipments: components["schemas"]["ShipmentOut"][];
             /** @description What the buyer paid for shipping and what it cost so far */
             margin: components["schemas"]["MarginOut"] | null;
+            /** @description What was taken at the checkout, where an offer of ours was */
+            sold: components["schemas"]["SoldAsOut"] | null;
             /** Events */
             events: components["schemas"]["EventOut"][];
             /** Billing Name */
@@ -9369,6 +10774,10 @@ export interface components {
             weight_g?: number | null;
             /** Customs Text */
             customs_text?: string | null;
+            /** Hs Code */
+            hs_code?: string | null;
+            /** Origin */
+            origin?: string | null;
             /** Sides Mm */
             sides_mm?: [
                 number,
@@ -9757,6 +11166,11 @@ export interface components {
             /** Mail To */
             mail_to: string;
         };
+        /** ReceiveIn */
+        ReceiveIn: {
+            /** Number */
+            number: string;
+        };
         /** RecipeFromOrder */
         RecipeFromOrder: {
             /** Order Id */
@@ -10117,6 +11531,48 @@ export interface components {
             outcome: string;
             /** Failure */
             failure: string;
+            /** Items */
+            items: components["schemas"]["ReturnedItem"][];
+            /** Words */
+            words: string;
+            /** Buyer Pays */
+            buyer_pays: boolean;
+            /** Has Photo */
+            has_photo: boolean;
+        };
+        /** ReturnRulesIn */
+        ReturnRulesIn: {
+            /** On */
+            on: boolean;
+            /** Days */
+            days: number;
+            /**
+             * Buyer Pays
+             * @default false
+             */
+            buyer_pays: boolean;
+            /** Not Tags */
+            not_tags?: string[];
+        };
+        /** ReturnRulesOut */
+        ReturnRulesOut: {
+            /** On */
+            on: boolean;
+            /** Days */
+            days: number;
+            /** Buyer Pays */
+            buyer_pays: boolean;
+            /** Not Tags */
+            not_tags: string[];
+        };
+        /** ReturnedItem */
+        ReturnedItem: {
+            /** Sku */
+            sku: string;
+            /** Name */
+            name: string;
+            /** Quantity */
+            quantity: number;
         };
         /**
          * RowsIn
@@ -10267,6 +11723,33 @@ export interface components {
             items: string;
         };
         /**
+         * SampleIn
+         * @description A message that is shown before it is saved, with an order; empty: with the one sent last.
+         */
+        SampleIn: {
+            /**
+             * Channel
+             * @default
+             */
+            channel: string;
+            body: components["schemas"]["MessageRulesBody"];
+            /**
+             * Trigger
+             * @enum {string}
+             */
+            trigger: "label" | "handed_over" | "moving" | "out_for_delivery" | "awaiting_collection" | "delivered" | "late" | "problem" | "returning" | "refund";
+            /**
+             * Language
+             * @default
+             */
+            language: string;
+            /**
+             * Order Number
+             * @default
+             */
+            order_number: string;
+        };
+        /**
          * SampleLine
          * @description An encoding that fits a file about as well as another, and a line of it read so.
          */
@@ -10275,6 +11758,31 @@ export interface components {
             encoding: string;
             /** Line */
             line: string;
+        };
+        /**
+         * SampleOut
+         * @description A message as it would go.
+         */
+        SampleOut: {
+            /** Order Number */
+            order_number: string;
+            /** To */
+            to: string;
+            /** Phone */
+            phone: string;
+            /** Language */
+            language: string;
+            /** Subject */
+            subject: string;
+            /** Text */
+            text: string;
+            /** Html */
+            html: string;
+            /** Sms */
+            sms: string;
+            sms_length: components["schemas"]["TextLengthOut"];
+            /** Faults */
+            faults: string[];
         };
         /** SavedViewIn */
         SavedViewIn: {
@@ -10308,6 +11816,14 @@ export interface components {
              * @description What was done
              */
             words: string;
+        };
+        /**
+         * SendClaimIn
+         * @description To whom a claim goes.
+         */
+        SendClaimIn: {
+            /** Mail To */
+            mail_to: string;
         };
         /**
          * ServiceOnCard
@@ -10393,6 +11909,27 @@ export interface components {
             /** This One */
             this_one: boolean;
         };
+        /**
+         * SettleClaimIn
+         * @description What became of a claim; an amount where it was paid.
+         */
+        SettleClaimIn: {
+            /**
+             * Outcome
+             * @enum {string}
+             */
+            outcome: "paid" | "refused" | "dropped";
+            /**
+             * Paid Minor
+             * @default 0
+             */
+            paid_minor: number;
+            /**
+             * Words
+             * @default
+             */
+            words: string;
+        };
         /** SettledIn */
         SettledIn: {
             /** Words */
@@ -10441,6 +11978,8 @@ export interface components {
             payer: string;
             /** Begun */
             begun: boolean;
+            /** Crosses Border */
+            crosses_border: boolean;
             /** Void Due On */
             void_due_on: string | null;
             /** Void Words */
@@ -10544,6 +12083,11 @@ export interface components {
              * @description So much more in the basket and it is free; 0: it is; none: never
              */
             to_free_minor: number | null;
+            /**
+             * Duties Minor
+             * @description What the recipient is asked for at the border, an estimate; none: no border, or unknown
+             */
+            duties_minor: number | null;
         };
         /** SignInIn */
         SignInIn: {
@@ -10656,6 +12200,20 @@ export interface components {
             fix: string;
             /** About */
             about: string;
+        };
+        /**
+         * SoldAsOut
+         * @description An offer that was taken at the checkout: what it is called, of which version, in which boxes, for how much.
+         */
+        SoldAsOut: {
+            /** Name */
+            name: string;
+            /** Version */
+            version: number;
+            /** Boxes */
+            boxes: string[];
+            /** Price Minor */
+            price_minor: number | null;
         };
         /**
          * SoldByOfferOut
@@ -10790,6 +12348,35 @@ export interface components {
             low_at: number;
         };
         /**
+         * StoryOut
+         * @description Everything that happened to an order, the newest first, and an answer to its buyer; empty before it was sent.
+         */
+        StoryOut: {
+            /** Steps */
+            steps: components["schemas"]["StoryStepOut"][];
+            /** Language */
+            language: string;
+            /** Answer */
+            answer: string;
+        };
+        /**
+         * StoryStepOut
+         * @description Something that happened to an order.
+         */
+        StoryStepOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Kind */
+            kind: string;
+            /** Words */
+            words: string;
+            /** More */
+            more: string;
+        };
+        /**
          * SuggestedOut
          * @description What a pickup is filled in with: bought labels and orders still to buy that go along.
          */
@@ -10837,6 +12424,22 @@ export interface components {
             words: string;
         };
         /**
+         * TablesOut
+         * @description Which tables hold.
+         */
+        TablesOut: {
+            /** Version */
+            version: number;
+            /** Name */
+            name: string;
+            /** Sample */
+            sample: boolean;
+            /** Rows */
+            rows: {
+                [key: string]: number;
+            };
+        };
+        /**
          * TablesReadOut
          * @description The tables of a file as they are written in the checkout, and what is wrong with them; nothing is saved.
          */
@@ -10863,6 +12466,33 @@ export interface components {
             cards: number;
             /** Left Out */
             left_out: string[];
+        };
+        /**
+         * TellingIn
+         * @description Who else is told of an order, and a personal line in its mails.
+         */
+        TellingIn: {
+            /** Also Tell */
+            also_tell: string[];
+            /**
+             * Own Line
+             * @default
+             */
+            own_line: string;
+        };
+        /**
+         * TellingOut
+         * @description How the buyer of an order is told, and what they were told.
+         */
+        TellingOut: {
+            /** Also Tell */
+            also_tell: string[];
+            /** Own Line */
+            own_line: string;
+            /** Blocked */
+            blocked: components["schemas"]["BlockedWhyOut"][];
+            /** Messages */
+            messages: components["schemas"]["LoggedOut"][];
         };
         /**
          * TemplateIO
@@ -10896,12 +12526,53 @@ export interface components {
             /** Recipient */
             recipient: string;
         };
+        /**
+         * TestMessageIn
+         * @description A message to be sent to oneself.
+         */
+        TestMessageIn: {
+            /**
+             * Channel
+             * @default
+             */
+            channel: string;
+            body: components["schemas"]["MessageRulesBody"];
+            /**
+             * Trigger
+             * @enum {string}
+             */
+            trigger: "label" | "handed_over" | "moving" | "out_for_delivery" | "awaiting_collection" | "delivered" | "late" | "problem" | "returning" | "refund";
+            /**
+             * Language
+             * @default
+             */
+            language: string;
+            /**
+             * Order Number
+             * @default
+             */
+            order_number: string;
+            /** Recipient */
+            recipient: string;
+        };
         /** TestOut */
         TestOut: {
             /** Ok */
             ok: boolean;
             /** Words */
             words: string;
+        };
+        /**
+         * TextLengthOut
+         * @description How long an SMS is, and as how many parts it goes.
+         */
+        TextLengthOut: {
+            /** Places */
+            places: number;
+            /** Parts */
+            parts: number;
+            /** Basic */
+            basic: boolean;
         };
         /** ToBuyIn */
         ToBuyIn: {
@@ -10934,10 +12605,14 @@ export interface components {
             late_sales: components["schemas"]["LateSaleOut"][];
             /** Undelivered Messages */
             undelivered_messages: number;
+            /** Messages Held */
+            messages_held: number;
             /** Refunds Overdue */
             refunds_overdue: number;
             /** Returns Back */
             returns_back: number;
+            /** Returns Not Made */
+            returns_not_made: number;
             /** Requests Waiting */
             requests_waiting: number;
             /** Prints Stuck */
@@ -11062,6 +12737,22 @@ export interface components {
             ok: boolean;
             /** Words */
             words: string;
+        };
+        /**
+         * TriggerIn
+         * @description Whether a trigger is told by mail, by SMS, or by the store itself, and its words by language.
+         */
+        TriggerIn: {
+            /** Mail */
+            mail?: boolean | null;
+            /** Sms */
+            sms?: boolean | null;
+            /** Store */
+            store?: boolean | null;
+            /** Texts */
+            texts?: {
+                [key: string]: components["schemas"]["MessageTextIn"];
+            };
         };
         /**
          * TroubleOut
@@ -11405,6 +13096,16 @@ export interface components {
             overload: boolean;
         };
         /**
+         * WordsOut
+         * @description Whether a description is too vague for customs, why, and a better one.
+         */
+        WordsOut: {
+            /** Vague */
+            vague: string[];
+            /** Better */
+            better: string;
+        };
+        /**
          * WorkOut
          * @description A piece of background work, and how far it is.
          */
@@ -11430,6 +13131,46 @@ export interface components {
             created_at: string;
         };
         /**
+         * WriteBackOut
+         * @description One thing that a channel is told of an order, and what became of it.
+         */
+        WriteBackOut: {
+            /** Id */
+            id: number;
+            /** Order Id */
+            order_id: number;
+            /** Order Number */
+            order_number: string;
+            /** Channel */
+            channel: string;
+            /** What */
+            what: string;
+            /**
+             * Sent At
+             * Format: date-time
+             */
+            sent_at: string;
+            /** Done At */
+            done_at: string | null;
+            /** Attempts */
+            attempts: number;
+            /**
+             * Next At
+             * Format: date-time
+             */
+            next_at: string;
+            /** Why */
+            why: string;
+        };
+        /**
+         * HeldIn
+         * @description Whether the held messages are sent or dropped.
+         */
+        tidewind__web__follow__message_schemas__HeldIn: {
+            /** Send */
+            send: boolean;
+        };
+        /**
          * MovedOut
          * @description An order whose label goes with another departure: when it arrives then, and whether that misses its promise.
          */
@@ -11449,6 +13190,13 @@ export interface components {
             arrives: string | null;
             /** Late */
             late: boolean;
+        };
+        /** HeldIn */
+        tidewind__web__orders__schemas__order__HeldIn: {
+            /** Order Ids */
+            order_ids: number[];
+            /** Held */
+            held: boolean;
         };
         /**
          * MovedOut
@@ -11471,6 +13219,287 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    claims_api_claims_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClaimOut"][];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    open_one_api_claims_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "shipment_id": 1,
+                 *       "kind": "lost"
+                 *     }
+                 */
+                "application/json": components["schemas"]["ClaimIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClaimOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    letter_api_claims__claim_id__letter_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example 1 */
+                claim_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LetterOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    send_api_claims__claim_id__send_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example 1 */
+                claim_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "mail_to": "ana@buyer.example"
+                 *     }
+                 */
+                "application/json": components["schemas"]["SendClaimIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClaimOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    settle_api_claims__claim_id__settle_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example 1 */
+                claim_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "outcome": "paid",
+                 *       "words": "Weighed again"
+                 *     }
+                 */
+                "application/json": components["schemas"]["SettleClaimIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClaimOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    followed_api_followed_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FollowedOut"][];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    follow_api_followed_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "carrier": "norvia",
+                 *       "number": "LL-20381"
+                 *     }
+                 */
+                "application/json": components["schemas"]["FollowNumberIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FollowedOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    let_be_api_followed__followed_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example 1 */
+                followed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     under_way_api_following_get: {
         parameters: {
             query?: never;
@@ -11556,6 +13585,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CountOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    story_api_orders__order_id__story_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example 1 */
+                order_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StoryOut"];
                 };
             };
             /** @description Problem details */
@@ -11733,6 +13794,494 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rules_api_messages_rules_get: {
+        parameters: {
+            query?: {
+                /** @example text */
+                channel?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MessageRulesOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    save_api_messages_rules_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "base_version": 1,
+                 *       "body": {}
+                 *     }
+                 */
+                "application/json": components["schemas"]["MessageRulesIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MessageRulesOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sample_api_messages_sample_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "body": {},
+                 *       "trigger": "label",
+                 *       "order_number": "LL-20381"
+                 *     }
+                 */
+                "application/json": components["schemas"]["SampleIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SampleOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    test_api_messages_test_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "body": {},
+                 *       "trigger": "label",
+                 *       "order_number": "LL-20381",
+                 *       "recipient": "text"
+                 *     }
+                 */
+                "application/json": components["schemas"]["TestMessageIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    log_api_messages_log_get: {
+        parameters: {
+            query?: {
+                /** @example text */
+                search?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LoggedOut"][];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    held_api_messages_held_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "send": false
+                 *     }
+                 */
+                "application/json": components["schemas"]["tidewind__web__follow__message_schemas__HeldIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CountOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    blocked_api_messages_blocked_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BlockedOut"][];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    block_api_messages_blocked_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "address": "text",
+                 *       "why": "bounced",
+                 *       "words": "Weighed again"
+                 *     }
+                 */
+                "application/json": components["schemas"]["BlockIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    unblock_api_messages_blocked__address_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example 1 */
+                address_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    telling_api_orders__order_id__telling_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example 1 */
+                order_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TellingOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_telling_api_orders__order_id__telling_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example 1 */
+                order_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "also_tell": [
+                 *         "text"
+                 *       ]
+                 *     }
+                 */
+                "application/json": components["schemas"]["TellingIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TellingOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    write_backs_api_write_backs_get: {
+        parameters: {
+            query?: {
+                /** @example true */
+                stuck?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WriteBackOut"][];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tell_again_api_write_backs__notice_id__again_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example 1 */
+                notice_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    carrier_notice_api_hooks_carriers__code__post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example norvia */
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: string;
+                    };
+                };
             };
             /** @description Problem details */
             default: {
@@ -12210,6 +14759,176 @@ export interface operations {
                 "application/json": components["schemas"]["ReturnIn"];
             };
         };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReturnOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rules_api_returns_rules_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReturnRulesOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_rules_api_returns_rules_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "on": false,
+                 *       "days": 1
+                 *     }
+                 */
+                "application/json": components["schemas"]["ReturnRulesIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReturnRulesOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    photo_api_returns__return_id__photo_jpg_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example 1 */
+                return_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/jpeg": string;
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    receive_api_returns_receive_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "number": "LL-20381"
+                 *     }
+                 */
+                "application/json": components["schemas"]["ReceiveIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReturnOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    again_api_returns__return_id__again_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example 1 */
+                return_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description Successful Response */
             202: {
@@ -14747,7 +17466,7 @@ export interface operations {
                  *       "held": false
                  *     }
                  */
-                "application/json": components["schemas"]["HeldIn"];
+                "application/json": components["schemas"]["tidewind__web__orders__schemas__order__HeldIn"];
             };
         };
         responses: {
@@ -14786,6 +17505,8 @@ export interface operations {
                 /**
                  * @example {
                  *       "weight_g": 1200,
+                 *       "hs_code": "820150",
+                 *       "origin": "PT",
                  *       "sides_mm": [
                  *         300,
                  *         200,
@@ -21150,6 +23871,50 @@ export interface operations {
             };
         };
     };
+    customs_papers_api_customs_papers_pdf_get: {
+        parameters: {
+            query?: {
+                /**
+                 * @example [
+                 *       1
+                 *     ]
+                 */
+                shipment?: number[];
+                /**
+                 * @example [
+                 *       1
+                 *     ]
+                 */
+                order?: number[];
+                /** @example 1 */
+                batch?: number | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": string;
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     invoices_api_invoices_pdf_get: {
         parameters: {
             query?: {
@@ -22114,6 +24879,484 @@ export interface operations {
                 };
                 content: {
                     "text/csv": string;
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    customs_of_api_orders__order_id__customs_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example 1 */
+                order_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CustomsOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_customs_api_orders__order_id__customs_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example 1 */
+                order_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /** @example {} */
+                "application/json": components["schemas"]["CustomsEditIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CustomsOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    take_invoice_api_orders__order_id__customs_invoice_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example 1 */
+                order_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_take_invoice_api_orders__order_id__customs_invoice_put"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CustomsOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    drop_invoice_api_orders__order_id__customs_invoice_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example 1 */
+                order_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CustomsOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    papers_api_orders__order_id__customs_pdf_get: {
+        parameters: {
+            query?: {
+                /**
+                 * @example [
+                 *       "cn22"
+                 *     ]
+                 */
+                kind?: ("cn22" | "cn23" | "invoice" | "pro_forma" | "packing_list")[] | null;
+            };
+            header?: never;
+            path: {
+                /** @example 1 */
+                order_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": string;
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    invoice_api_orders__order_id__customs_xml_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example 1 */
+                order_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/xml": string;
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    estimated_api_customs_estimate_get: {
+        parameters: {
+            query: {
+                /** @example PT */
+                country: string;
+                /** @example 3500-108 */
+                postcode?: string;
+                /** @example 4990 */
+                value_minor: number;
+                /** @example 0 */
+                shipping_minor?: number;
+                /** @example 820150 */
+                hs_code?: string;
+                /** @example PT */
+                origin?: string;
+                /** @example false */
+                sender_pays?: boolean;
+                /** @example norvia */
+                carrier?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EstimateOut"] | null;
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    codes_api_customs_codes_get: {
+        parameters: {
+            query: {
+                /** @example Ana */
+                text: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CodeOut"][];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    words_api_customs_words_get: {
+        parameters: {
+            query: {
+                /** @example HF-02 */
+                sku: string;
+                /** @example Ana */
+                text?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WordsOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tables_api_customs_tables_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TablesOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    replace_tables_api_customs_tables_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_replace_tables_api_customs_tables_put"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TablesOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tables_file_api_customs_tables_json_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": Record<string, never>;
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    numbers_api_customs_numbers_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NumbersOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_numbers_api_customs_numbers_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "numbers": {}
+                 *     }
+                 */
+                "application/json": components["schemas"]["NumbersIO"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NumbersOut"];
                 };
             };
             /** @description Problem details */

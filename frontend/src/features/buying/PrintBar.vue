@@ -37,6 +37,8 @@ function refresh(): void {
   for (const key of ["batch", "order", "prints", "today"])
     void client.invalidateQueries({ queryKey: [key] });
 }
+/** How many of them cross a customs border; their papers go to their own printer with the labels. */
+const crossing = computed(() => props.shipments.filter((s) => s.crosses_border).length);
 const labels = computed(() => props.shipments.reduce((n, s) => n + s.labels.length, 0));
 const prefer = (kind: string) => setup.value?.preferences.find((p) => p.kind === kind);
 const printer = computed(() =>
@@ -47,11 +49,12 @@ const ELSEWHERE: Record<string, string> = {
   packing_slip: "Packing slips",
   pick_list: "Pick list",
   invoice: "Invoices",
+  customs: "Customs papers",
 };
 const elsewhere = computed(() =>
   Object.entries(ELSEWHERE).flatMap(([kind, name]) => {
     const to = setup.value?.printers.find((p) => p.code === prefer(kind)?.printer);
-    return to
+    return to && (kind !== "customs" || crossing.value)
       ? [{ kind, words: `${name} on ${to.name.charAt(0).toLowerCase()}${to.name.slice(1)}` }]
       : [];
   }),
@@ -120,6 +123,9 @@ const sent = useMutation({
           >Posting list for the carrier</a
         >
         <a class="link" :href="address('invoices.pdf')" target="_blank">Buyers’ invoices</a>
+        <a v-if="crossing" class="link" :href="address('customs-papers.pdf')" target="_blank"
+          >Customs papers of {{ crossing }}</a
+        >
         <a
           v-for="(name, code) in PAPERS"
           :key="code"

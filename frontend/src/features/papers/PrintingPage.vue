@@ -22,6 +22,7 @@ const KINDS: Record<string, string> = {
   batch_summary: "Batch summaries",
   invoice: "Buyers’ invoices",
   return_label: "Labels for the way back",
+  customs: "Customs papers",
 };
 const paperName = (kind: string, paper: string) =>
   ["label", "return_label"].includes(kind) && ["a4", "letter"].includes(paper)

@@ -6,6 +6,7 @@ import { useRoute, useRouter } from "vue-router";
 import { CountryField, DateField, ErrorNote } from "../../shared/ui";
 import { useMe } from "../../shared/session";
 import { units } from "../../shared/units";
+import { BorderEstimate } from "../customs";
 import { placesQuery, contactsQuery } from "../shop";
 import CompareServices from "./CompareServices.vue";
 import { askQuotePrices, quoteQuery } from "./queries";
@@ -278,6 +279,13 @@ function ship(service: string): void {
             @choose="ship"
             @extra="toggle(form.extras, $event)"
             @ask="ask.mutate()"
+          />
+          <BorderEstimate
+            v-if="settled"
+            :country="settled.to.country ?? ''"
+            :postcode="settled.to.postcode ?? ''"
+            :value-minor="settled.value_minor ?? 0"
+            :sender-pays="form.extras.includes('duties_paid')"
           />
         </template>
       </section>

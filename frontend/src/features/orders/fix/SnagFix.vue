@@ -6,6 +6,7 @@ import { packagingQuery } from "../../shop";
 import AddressForm from "../../../shared/AddressForm.vue";
 import { useMe } from "../../../shared/session";
 import { approveOrders } from "../../buying";
+import { customsQuery, ProductCustoms, setCustoms, type CustomsSaid } from "../../customs";
 import {
   orderQuery,
   snagGroupsQuery,
@@ -32,6 +33,34 @@ const sides = ref(["", "", ""]);
 const box = ref<string | null>(null);
 const reason = ref("");
 const described = ref("");
+const code = ref("");
+const madeIn = ref("");
+const given = ref("");
+const { data: customs } = useQuery(
+  computed(() => ({
+    ...customsQuery(props.row.id),
+    enabled: ["product_customs", "customs"].includes(snag.value?.fix ?? ""),
+  })),
+);
+/** The item that the snag is about, as it is declared now: what is known already need not be typed again. */
+const item = computed(() => customs.value?.items.find((i) => i.sku === snag.value?.about));
+watch(
+  item,
+  (known) => {
+    if (!known || described.value) return;
+    described.value = known.text;
+    code.value = known.hs_code;
+    madeIn.value = known.origin;
+  },
+  { immediate: true },
+);
+/** What was said of the declaration, with the number that is missing. */
+function declaredToo(): CustomsSaid {
+  const kept = customs.value!.said;
+  return snag.value?.code === "recipient_number"
+    ? { ...kept, recipient_number: given.value }
+    : { ...kept, papers: { ...kept.papers, [snag.value?.about ?? ""]: given.value } };
+}
 const { data: groups } = useQuery(snagGroupsQuery);
 const { may } = useMe();
 /** How many waiting orders have this very snag: one fix serves them all. */
@@ -76,7 +105,13 @@ const save = useMutation({
         return await setProductFacts(snag.value.about, { sides_mm: [a ?? 0, b ?? 0, c ?? 0] });
       }
       case "product_customs":
-        return await setProductFacts(snag.value.about, { customs_text: described.value });
+        return await setProductFacts(snag.value.about, {
+          customs_text: described.value,
+          hs_code: code.value,
+          origin: madeIn.value,
+        });
+      case "customs":
+        return await setCustoms(props.row.id, declaredToo());
       case "billing_name":
         return await useBillingNames({
           order_ids: everyone.value ? sameFix.value : [props.row.id],
@@ -173,14 +208,28 @@ const openable = computed(() => ["service", "none"].includes(snag.value?.fix ?? 
       </p>
     </template>
     <template v-else-if="snag?.fix === 'product_customs'">
-      <v-text-field
-        v-model="described"
-        v-first
-        label="What it is, of what, for what"
-        placeholder="Hand fork, steel and ash wood, for gardening"
-        maxlength="200"
-        required
+      <ProductCustoms
+        v-model:text="described"
+        v-model:code="code"
+        v-model:origin="madeIn"
+        :sku="snag.about"
+        :name="item?.name ?? ''"
       />
+      <p class="mute small">
+        It is kept with the product {{ snag.about }}: every waiting order with it is planned anew.
+      </p>
+    </template>
+    <template v-else-if="snag?.fix === 'customs'">
+      <p>{{ snag.words }}</p>
+      <v-text-field v-model="given" v-first label="Its number" maxlength="40" required />
+    </template>
+    <template v-else-if="snag?.fix === 'customs_numbers'">
+      <p>{{ snag.words }}</p>
+      <p>
+        <RouterLink v-if="may()" class="link" to="/set-up/customs"
+          >Set-up, Customs holds our numbers</RouterLink
+        ><template v-else>The owner has to say it under Set-up, Customs.</template>
+      </p>
     </template>
     <template v-else-if="snag?.fix === 'billing_name'">
       <p>
@@ -214,28 +263,30 @@ const openable = computed(() => ["service", "none"].includes(snag.value?.fix ?? 
         required
       />
     </template>
-    <p v-if="snag?.fix === 'difference' && difference && difference.order_id !== row.id">
-      It is about order <span class="mono">{{ difference.number }}</span>, which belongs to this
-      one.
-    </p>
-    <table v-if="snag?.fix === 'difference' && difference" class="plain-table">
-      <thead>
-        <tr>
-          <th>What</th>
-          <th>Here</th>
-          <th>In the channel now</th>
-        </tr>
-      </thead>
-      <tbody>
-        <tr v-for="c in difference.changes" :key="c.field">
-          <td>{{ c.field }}</td>
-          <td class="mute">{{ c.before || "–" }}</td>
-          <td>
-            <b>{{ c.after || "–" }}</b>
-          </td>
-        </tr>
-      </tbody>
-    </table>
+    <template v-else-if="snag?.fix === 'difference' && difference">
+      <p v-if="difference.order_id !== row.id">
+        It is about order <span class="mono">{{ difference.number }}</span>, which belongs to this
+        one.
+      </p>
+      <table class="plain-table">
+        <thead>
+          <tr>
+            <th>What</th>
+            <th>Here</th>
+            <th>In the channel now</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="c in difference.changes" :key="c.field">
+            <td>{{ c.field }}</td>
+            <td class="mute">{{ c.before || "–" }}</td>
+            <td>
+              <b>{{ c.after || "–" }}</b>
+            </td>
+          </tr>
+        </tbody>
+      </table>
+    </template>
     <AddressForm
       v-else-if="snag?.fix === 'address' && address"
       v-model="address"

@@ -3,6 +3,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, toRef } from "vue";
 import { count, day, dayAndClock, money } from "../../../shared/format";
 import { useMe } from "../../../shared/session";
+import { CustomsPanel } from "../../customs";
 import { ErrorNote } from "../../../shared/ui";
 import { joinOrders, orderQuery, takeOver, useAfterOrders, type OrderRow } from "../queries";
 import HowItGoes from "./HowItGoes.vue";
@@ -120,6 +121,7 @@ const failure = computed(
             @undo="undo.mutate()"
             @tender="hand.mutate({ not_stackable: $event || null })"
           />
+          <CustomsPanel :order-id="id" :editable="editable" />
         </HowItGoes>
         <PriceAndLabels
           :sheet="sheet"

@@ -1,18 +1,18 @@
 <script setup lang="ts">
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed } from "vue";
-import { dayAndClock } from "../../../shared/format";
 import { useMe } from "../../../shared/session";
 import { CompareServices, compareQuery } from "../../rates";
 import { askPrices, orderQuery, type Hand, type Sheet } from "../queries";
 import { OrderPhotos } from "../../bench";
+import { OrderStory } from "../../follow";
 import ShipmentPanel from "./ShipmentPanel.vue";
 
 /** What every service would cost while it can still be chosen; what was bought, once it is. */
 const props = defineProps<{ sheet: Sheet; editable: boolean }>();
 const emit = defineEmits<{ set: [hand: Hand]; extra: [code: string] }>();
 const client = useQueryClient();
-const { currency, zone, me } = useMe();
+const { currency, me } = useMe();
 const row = computed(() => props.sheet.row);
 const { data: compared } = useQuery(
   computed(() => compareQuery(row.value.state === "open" ? row.value.id : 0)),
@@ -26,6 +26,11 @@ const ask = useMutation({
   mutationFn: () => askPrices(row.value.id),
   onSettled: () => client.invalidateQueries({ queryKey: orderQuery(row.value.id).queryKey }),
 });
+const travels = computed(() =>
+  props.sheet.shipments.some(
+    (s) => s.state === "bought" && s.tracking_state !== "announced" && s.labels.length,
+  ),
+);
 const hindrances = computed(
   () =>
     row.value.snags.map((s) => s.words.charAt(0).toLowerCase() + s.words.slice(1)).join("; ") ||
@@ -54,12 +59,15 @@ const hindrances = computed(
       </p>
       <p v-else class="mute">Asking every service for its price…</p>
     </template>
+    <!-- Once it travels the question is where it is; before, it is the label. -->
+    <OrderStory v-if="travels" :order-id="sheet.row.id" />
     <ShipmentPanel
       v-for="s in sheet.shipments"
       :key="s.id"
       :shipment="s"
       :email="sheet.address.email ?? ''"
     />
+    <OrderStory v-if="sheet.shipments.length && !travels" :order-id="sheet.row.id" />
     <OrderPhotos v-if="sheet.shipments.length" :order-id="sheet.row.id" />
     <a
       v-if="me?.standins_url && sheet.shipments.length"
@@ -69,11 +77,5 @@ const hindrances = computed(
       rel="noopener"
       >Mails</a
     >
-    <template v-if="sheet.events.length">
-      <h3>On its way</h3>
-      <p v-for="e in sheet.events" :key="e.at + e.state">
-        <span class="mute">{{ dayAndClock(e.at, zone) }}</span> {{ e.words }}
-      </p>
-    </template>
   </section>
 </template>

@@ -37,6 +37,13 @@ const keep = useMutation({ mutationFn: () => keepContact(props.sheet.home, props
         Not linked yet: link it
       </button>
     </p>
+    <p v-if="sheet.sold" class="small mute">
+      Sold as {{ sheet.sold.name }}, version {{ sheet.sold.version
+      }}<template v-if="sheet.sold.boxes.length">, in {{ sheet.sold.boxes.join(" and ") }}</template
+      ><template v-if="sheet.sold.price_minor !== null"
+        >, for {{ money(sheet.sold.price_minor, currency) }}</template
+      >
+    </p>
     <h3>To</h3>
     <address>
       <template

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
-import { computed, reactive, ref, watch } from "vue";
+import { computed, nextTick, ref, shallowRef, toRaw, watch } from "vue";
 import OfferCard from "./OfferCard.vue";
 import OffersRehearsal from "./OffersRehearsal.vue";
 import RateTableEditor from "./RateTableEditor.vue";
@@ -11,6 +11,7 @@ import {
   basketOfOrder,
   checkoutQuery,
   codeOf,
+  isSame,
   nameOf,
   readTables,
   restoreCheckout,
@@ -18,11 +19,13 @@ import {
   triedQuery,
   type Basket,
   type Body,
+  type Known,
   type Offer,
   type RateTable,
   type Turn,
 } from "./offers";
-import { amountText, country, dayAndClock, instantOf, minorOf } from "../../../shared/format";
+import { useBasket } from "./basket";
+import { country, dayAndClock, instantOf } from "../../../shared/format";
 import { useMe } from "../../../shared/session";
 import { DateField, ErrorNote, SelectField } from "../../../shared/ui";
 
@@ -30,32 +33,39 @@ import { DateField, ErrorNote, SelectField } from "../../../shared/ui";
 const client = useQueryClient();
 const { currency, zone, may } = useMe();
 const { data, error, isPending } = useQuery(checkoutQuery);
-const body = ref<Body>({ offers: [], tables: [] });
+/** Never changed in place: what is not touched stays the same object, so that a table of 5,000 rows is edited without lag. */
+const body = shallowRef<Body>({ offers: [], tables: [] });
+const kept = shallowRef(body.value);
 const base = ref(-1);
-const copy = (kept: unknown) => JSON.parse(JSON.stringify(kept)) as Body;
+function start(found: { body: unknown; version: number }): void {
+  body.value = kept.value = toRaw(found.body) as Body;
+  base.value = found.version;
+}
 /** What somebody else saves meanwhile is fetched once nothing typed here would be lost by it. */
 watch(
   data,
   (found) => {
     if (!found || (base.value >= 0 && changed.value)) return;
-    body.value = copy(found.body);
-    base.value = found.version;
+    start(found);
   },
   { immediate: true },
 );
-const changed = computed(
-  () => base.value >= 0 && JSON.stringify(body.value) !== JSON.stringify(data.value?.body),
-);
+const changed = computed(() => base.value >= 0 && !isSame(body.value, kept.value));
+const set = (part: Partial<Body>) => (body.value = { ...body.value, ...part });
 const editable = computed(() => may());
 const open = ref("");
-const tables = computed(() => Object.fromEntries(body.value.tables.map((t) => [t.code, t.name])));
-const services = computed(() => data.value?.services ?? {});
+const known = computed<Known>(() => ({
+  services: data.value?.services ?? {},
+  tables: Object.fromEntries(body.value.tables.map((t) => [t.code, t.name])),
+  channels: data.value?.channels ?? {},
+  places: data.value?.places ?? [],
+  currency: currency.value,
+}));
 const put = (offer: Offer) =>
-  (body.value.offers = body.value.offers.map((o) => (o.code === offer.code ? offer : o)));
+  set({ offers: body.value.offers.map((o) => (o.code === offer.code ? offer : o)) });
 const putTable = (table: RateTable) =>
-  (body.value.tables = body.value.tables.map((t) => (t.code === table.code ? table : t)));
-const drop = (code: string) =>
-  (body.value.offers = body.value.offers.filter((o) => o.code !== code));
+  set({ tables: body.value.tables.map((t) => (t.code === table.code ? table : t)) });
+const drop = (code: string) => set({ offers: body.value.offers.filter((o) => o.code !== code) });
 const picker = ref<HTMLInputElement>();
 /** Tables of a file stand beside the others, those with the same code in their place; nothing is saved by it. */
 const read = useMutation({
@@ -63,7 +73,7 @@ const read = useMutation({
   onSuccess: (found) => {
     const fresh = found.tables as unknown as RateTable[];
     const codes = new Set(fresh.map((t) => t.code));
-    body.value.tables = [...body.value.tables.filter((t) => !codes.has(t.code)), ...fresh];
+    set({ tables: [...body.value.tables.filter((t) => !codes.has(t.code)), ...fresh] });
   },
 });
 function picked(event: Event): void {
@@ -81,66 +91,24 @@ function turned(code: string, turn: Turn, value: number): void {
 function up(place: number): void {
   const all = [...body.value.offers];
   [all[place - 1], all[place]] = [all[place]!, all[place - 1]!];
-  body.value.offers = all;
+  set({ offers: all });
 }
 function begin(n: number): void {
   const made = BEGINNINGS[n]!.make(
     basket.country.trim().toUpperCase(),
-    Object.keys(services.value),
+    Object.keys(known.value.services),
   );
   const taken = body.value.offers.map((o) => o.code);
   const fresh = (made.offers ?? []).map((o) => ({ ...o, code: codeOf(nameOf(o), taken) }));
-  const known = new Set(body.value.tables.map((t) => t.code));
-  body.value.tables.push(...(made.tables ?? []).filter((t) => !known.has(t.code)));
-  body.value.offers.push(...fresh);
+  const tables = (made.tables ?? []).filter((t) => !known.value.tables[t.code]);
+  set({ tables: [...body.value.tables, ...tables], offers: [...body.value.offers, ...fresh] });
   open.value = fresh[0]?.code ?? "";
+  // The next thing is its price: the cursor stands on what can be changed in its sentence.
+  void nextTick(() =>
+    document.querySelector<HTMLElement>(".offer.chosen .sentence button")?.focus(),
+  );
 }
-/** The basket that is tried, kept in this browser. */
-const KEPT = "tidewind.checkout.basket";
-const basket = reactive({
-  goods: "2 × TR-02, 1 × SC-BEE",
-  value: "46.70",
-  country: "PT",
-  postcode: "3500-108",
-  ...(JSON.parse(localStorage.getItem(KEPT) ?? "{}") as object),
-});
-watch(basket, (now) => localStorage.setItem(KEPT, JSON.stringify(now)));
-const LINE = /^\s*(?:(\d{1,4})\s*[x×]\s*)?(\S.*?)\s*$/;
-const lines = computed(() =>
-  basket.goods
-    .split(",")
-    .map((part) => LINE.exec(part))
-    .filter((m): m is RegExpExecArray => m !== null)
-    .map((m) => ({ sku: m[2]!, quantity: Math.max(Number(m[1] ?? 1), 1) })),
-);
-/** What the basket is worth is spread over its pieces; what is left of it lies on the first. */
-const asked = computed<Basket | undefined>(() => {
-  const worth = minorOf(basket.value, currency.value) ?? 0;
-  const pieces = lines.value.reduce((n, l) => n + l.quantity, 0);
-  if (!pieces || !/^[A-Za-z]{2}$/.test(basket.country.trim())) return undefined;
-  const each = Math.floor(worth / pieces);
-  const [first, ...rest] = lines.value.map((l) => ({ ...l, unit_price_minor: each }));
-  const over = worth - each * pieces;
-  const head = over
-    ? [
-        { ...first!, quantity: 1, unit_price_minor: each + over },
-        ...(first!.quantity > 1 ? [{ ...first!, quantity: first!.quantity - 1 }] : []),
-      ]
-    : [first!];
-  return {
-    lines: [...head, ...rest],
-    country: basket.country.trim().toUpperCase(),
-    postcode: basket.postcode.trim(),
-  } as Basket;
-});
-/** A basket as it was kept or ordered, put into the fields. */
-function take(kept: Basket): void {
-  basket.goods = kept.lines.map((l) => `${l.quantity} × ${l.sku}`).join(", ");
-  const worth = kept.lines.reduce((n, l) => n + l.quantity * (l.unit_price_minor ?? 0), 0);
-  basket.value = amountText(worth, currency.value);
-  basket.country = kept.country;
-  basket.postcode = kept.postcode ?? "";
-}
+const { basket, asked, take } = useBasket(currency);
 const number = ref("");
 const ordered = useMutation({
   mutationFn: () => basketOfOrder(number.value.trim()),
@@ -157,17 +125,17 @@ const KEEPS = [
   { value: 60, title: "a minute" },
   { value: 300, title: "five minutes" },
 ];
-const trying = ref<[Body, Basket]>();
+const trying = shallowRef<[Body, Basket]>();
 let timer: number | undefined;
 watch(
   [body, asked],
   () => {
     window.clearTimeout(timer);
     timer = window.setTimeout(() => {
-      if (asked.value && base.value >= 0) trying.value = [copy(body.value), asked.value];
+      if (asked.value && base.value >= 0) trying.value = [body.value, asked.value];
     }, 180);
   },
-  { deep: true, immediate: true },
+  { immediate: true },
 );
 const { data: tried, error: untried } = useQuery(
   computed(() => ({
@@ -181,7 +149,7 @@ const where = computed(() =>
 const save = useMutation({
   mutationFn: () =>
     saveCheckout({
-      body: copy(body.value) as unknown as Record<string, unknown>,
+      body: { ...body.value },
       base_version: base.value,
       note: "",
       holds_from: holdsFrom.value
@@ -189,9 +157,8 @@ const save = useMutation({
         : null,
     }),
   onSuccess: (saved) => {
-    base.value = saved.version;
+    start(saved);
     client.setQueryData(checkoutQuery.queryKey, saved);
-    body.value = copy(saved.body);
     holdsFrom.value = null;
   },
 });
@@ -199,13 +166,12 @@ const { isPending: saving } = save;
 const restore = useMutation({
   mutationFn: restoreCheckout,
   onSuccess: (saved) => {
-    base.value = saved.version;
+    start(saved);
     client.setQueryData(checkoutQuery.queryKey, saved);
-    body.value = copy(saved.body);
   },
 });
 function discard(): void {
-  if (data.value) body.value = copy(data.value.body);
+  body.value = kept.value;
 }
 </script>
 
@@ -230,9 +196,7 @@ function discard(): void {
             :offer="o"
             :first="n === 0"
             :open="open === o.code"
-            :services="services"
-            :tables="tables"
-            :currency="currency"
+            :known="known"
             :editable="editable"
             @change="put"
             @open="open = open === o.code ? '' : o.code"
@@ -277,7 +241,7 @@ function discard(): void {
             :currency="currency"
             :editable="editable"
             @change="putTable"
-            @remove="body.tables = body.tables.filter((one) => one.code !== t.code)"
+            @remove="set({ tables: body.tables.filter((one) => one.code !== t.code) })"
           />
           <p v-if="editable" class="acts">
             <SelectField
@@ -285,7 +249,7 @@ function discard(): void {
               above
               :model-value="body.keep_s ?? 0"
               :items="KEEPS"
-              @update:model-value="body = { ...body, keep_s: $event }"
+              @update:model-value="set({ keep_s: $event })"
             />
           </p>
           <template v-if="data && data.versions.length > 1 && editable">
@@ -345,17 +309,6 @@ function discard(): void {
 </template>
 
 <style scoped>
-.screen {
-  display: flex;
-  flex-direction: column;
-  height: 100%;
-  min-height: 0;
-}
-.page {
-  flex: 1;
-  min-height: 0;
-  overflow: auto;
-}
 .halves {
   display: grid;
   grid-template-columns: minmax(0, 1fr) 380px;
@@ -376,22 +329,11 @@ aside {
 .basket {
   margin-bottom: 12px;
 }
-.tray {
-  display: flex;
-  gap: 18px;
-  align-items: center;
-  padding: 10px 18px;
-  background: var(--sheet);
-  border-top: 1px solid var(--line);
-}
 .tray .when {
   max-width: 210px;
 }
 .tray .clock {
   max-width: 90px;
-}
-.tray b {
-  display: block;
 }
 @media (max-width: 1100px) {
   .halves {

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import OfferForm from "./OfferForm.vue";
 import OfferSentence from "./OfferSentence.vue";
-import { nameOf, whereText, type Offer } from "./offers";
+import { nameOf, whereText, type Known, type Offer } from "./offers";
 import { country } from "../../../shared/format";
 import { SentencePart } from "../../../shared/ui";
 
@@ -10,9 +10,7 @@ const props = defineProps<{
   offer: Offer;
   first: boolean;
   open: boolean;
-  services: Record<string, string>;
-  tables: Record<string, string>;
-  currency: string;
+  known: Known;
   editable: boolean;
 }>();
 const emit = defineEmits<{ change: [offer: Offer]; open: []; higher: []; remove: [] }>();
@@ -35,9 +33,7 @@ function rename(name: string): void {
     </div>
     <OfferSentence
       :offer="offer"
-      :services="services"
-      :tables="tables"
-      :currency="currency"
+      :known="known"
       :editable="editable"
       @change="emit('change', $event)"
     />
@@ -73,9 +69,7 @@ function rename(name: string): void {
     <OfferForm
       v-if="open && editable"
       :offer="offer"
-      :services="services"
-      :tables="tables"
-      :currency="currency"
+      :known="known"
       @change="emit('change', $event)"
     />
   </article>

@@ -1,15 +1,14 @@
 <script setup lang="ts">
 import { computed } from "vue";
-import { type Kind, type Offer } from "./offers";
+import OfferLimits from "./OfferLimits.vue";
+import { type Kind, type Known, type Offer } from "./offers";
 import { amountText, minorOf } from "../../../shared/format";
 import { SelectField } from "../../../shared/ui";
 
 /** Everything about an offer that its sentence does not show until it is set. */
 const props = defineProps<{
   offer: Offer;
-  services: Record<string, string>;
-  tables: Record<string, string>;
-  currency: string;
+  known: Known;
 }>();
 const emit = defineEmits<{ change: [offer: Offer] }>();
 const set = (part: Partial<Offer>) => emit("change", { ...props.offer, ...part });
@@ -28,8 +27,9 @@ const kind = computed({
 const items = (from: Record<string, string>) =>
   Object.entries(from).map(([value, title]) => ({ value, title }));
 const amount = (minor: number | null | undefined) =>
-  typeof minor === "number" ? amountText(minor, props.currency) : "";
-const minor = (text: string) => (text.trim() ? (minorOf(text, props.currency) ?? null) : null);
+  typeof minor === "number" ? amountText(minor, props.known.currency) : "";
+const minor = (text: string) =>
+  text.trim() ? (minorOf(text, props.known.currency) ?? null) : null;
 const names = computed(() =>
   Object.entries(props.offer.names)
     .map(([language, text]) => `${language}: ${text}`)
@@ -44,12 +44,11 @@ function setNames(text: string): void {
     set({ names: Object.fromEntries(pairs.map((m) => [m[1]!.toLowerCase(), m[2]!.trim()])) });
 }
 const figure = (text: string) => (/^\d+$/.test(text.trim()) ? Number(text) : null);
-const basket = (key: string) => {
-  const value = props.offer.basket?.[key];
-  return typeof value === "number" ? value : null;
-};
-const setBasket = (key: string, value: number | null) =>
-  set({ basket: { ...props.offer.basket, [key]: value } });
+function setAmount(text: string): void {
+  const sign = /^\s*[-−]/.test(text) ? -1 : 1;
+  const value = minor(text.replace(/^\s*[-−+]/, ""));
+  set({ amount_minor: value ? sign * value : 0 });
+}
 const percent = computed(() =>
   props.offer.percent_bp ? String(props.offer.percent_bp / 100) : "",
 );
@@ -69,7 +68,7 @@ function setPercent(text: string): void {
       chips
       label="Services that are asked"
       :model-value="offer.price.services ?? []"
-      :items="items(services)"
+      :items="items(known.services)"
       @update:model-value="set({ price: { ...offer.price, services: $event as string[] } })"
     />
     <SelectField
@@ -78,7 +77,7 @@ function setPercent(text: string): void {
       label="Rate table"
       above
       :model-value="offer.price.table ?? ''"
-      :items="items(tables)"
+      :items="items(known.tables)"
       @update:model-value="set({ price: { ...offer.price, table: $event } })"
     />
     <v-autocomplete
@@ -88,7 +87,7 @@ function setPercent(text: string): void {
       chips
       label="Only where one of these takes it"
       :model-value="offer.takes ?? []"
-      :items="items(services)"
+      :items="items(known.services)"
       @update:model-value="set({ takes: $event as string[] })"
     />
     <v-checkbox
@@ -109,19 +108,15 @@ function setPercent(text: string): void {
       :model-value="names"
       @change="setNames(($event.target as HTMLTextAreaElement).value)"
     />
-    <v-text-field
+    <SelectField
       class="w3"
-      label="Countries"
-      hint="PT ES, or: not CH; empty: everywhere"
-      :model-value="offer.where?.countries ?? ''"
-      @change="set({ where: { ...offer.where, countries: $event.target.value } })"
-    />
-    <v-text-field
-      class="w6"
-      label="Postcodes"
-      hint="9000-9400 95 not 9100; ES:35 is for Spain alone"
-      :model-value="offer.where?.postcodes ?? ''"
-      @change="set({ where: { ...offer.where, postcodes: $event.target.value } })"
+      label="Arrival is shown as"
+      above
+      :model-value="offer.shows ?? 'span'"
+      :items="
+        items({ span: 'From one day to another', day: 'The last day', nothing: 'Not at all' })
+      "
+      @update:model-value="set({ shows: $event as Offer['shows'] })"
     />
     <v-text-field
       class="w2"
@@ -132,9 +127,18 @@ function setPercent(text: string): void {
     />
     <v-text-field
       class="w2"
-      label="Handling, each parcel"
-      :model-value="amount(offer.handling?.parcel)"
-      @change="set({ handling: { ...offer.handling, parcel: minor($event.target.value) ?? 0 } })"
+      label="Amount on top"
+      hint="-0.50 takes off"
+      :model-value="amount(offer.amount_minor || null)"
+      @change="setAmount($event.target.value)"
+    />
+    <v-text-field
+      v-for="(of, part) in { order: 'order', parcel: 'parcel', item: 'piece' }"
+      :key="part"
+      class="w2"
+      :label="`Handling, each ${of}`"
+      :model-value="amount(offer.handling?.[part] || null)"
+      @change="set({ handling: { ...offer.handling, [part]: minor($event.target.value) ?? 0 } })"
     />
     <v-text-field
       class="w2"
@@ -177,12 +181,6 @@ function setPercent(text: string): void {
     />
     <v-text-field
       class="w2"
-      label="Up to so many grams"
-      :model-value="basket('weight_g_to') ?? ''"
-      @change="setBasket('weight_g_to', figure($event.target.value))"
-    />
-    <v-text-field
-      class="w2"
       label="Days to pack"
       :model-value="offer.packing_days || ''"
       @change="set({ packing_days: figure($event.target.value) ?? 0 })"
@@ -199,6 +197,7 @@ function setPercent(text: string): void {
       :model-value="offer.on !== false"
       @update:model-value="set({ on: $event === true })"
     />
+    <OfferLimits :offer="offer" :known="known" @change="emit('change', $event)" />
   </div>
 </template>
 

@@ -1,25 +1,23 @@
 <script setup lang="ts">
 import { computed } from "vue";
-import { endingText, nameOf, percentText, type Offer } from "./offers";
+import { endingText, limitsText, nameOf, percentText, type Known, type Offer } from "./offers";
 import { amountText, minorOf } from "../../../shared/format";
 import { SentencePart } from "../../../shared/ui";
 
 /** An offer as a sentence; what is underlined is changed where it stands. */
 const props = defineProps<{
   offer: Offer;
-  services: Record<string, string>;
-  tables: Record<string, string>;
-  currency: string;
+  known: Known;
   editable: boolean;
 }>();
 const emit = defineEmits<{ change: [offer: Offer] }>();
 const price = computed(() => props.offer.price);
 const said = (minor: number | null | undefined) =>
-  typeof minor === "number" ? amountText(minor, props.currency) : "";
+  typeof minor === "number" ? amountText(minor, props.known.currency) : "";
 const names = (codes: string[] | undefined) =>
-  (codes ?? []).map((c) => props.services[c] ?? c).join(", ") || "no service yet";
+  (codes ?? []).map((c) => props.known.services[c] ?? c).join(", ") || "no service yet";
 const set = (part: Partial<Offer>) => emit("change", { ...props.offer, ...part });
-const typed = (text: string) => (text.trim() ? minorOf(text, props.currency) : undefined);
+const typed = (text: string) => (text.trim() ? minorOf(text, props.known.currency) : undefined);
 function setPrice(
   key: "minor" | "first_minor" | "further_minor" | "base_minor" | "kilogram_minor",
   text: string,
@@ -35,6 +33,7 @@ function ending(text: string): void {
   const digits = text.replace(/\D/g, "").slice(-2);
   set({ ending_minor: digits ? Number(digits) : null });
 }
+const limits = computed(() => limitsText(props.offer, props.known));
 const free = computed(() => props.offer.free?.from_minor);
 const handling = computed(() => props.offer.handling ?? {});
 </script>
@@ -87,7 +86,7 @@ const handling = computed(() => props.offer.handling ?? {});
       for each kilogram that is begun
     </template>
     <template v-else
-      >By table <b>{{ tables[price.table ?? ""] ?? "none" }}</b></template
+      >By table <b>{{ known.tables[price.table ?? ""] ?? "none" }}</b></template
     ><template v-if="offer.percent_bp"
       >,
       <SentencePart
@@ -106,7 +105,7 @@ const handling = computed(() => props.offer.handling ?? {});
     ><template v-if="typeof offer.ending_minor === 'number'"
       >, ending in
       <SentencePart
-        :model-value="endingText(offer.ending_minor, currency)"
+        :model-value="endingText(offer.ending_minor, known.currency)"
         label="Price ending"
         :width="5"
         @update:model-value="ending" /></template
@@ -146,6 +145,10 @@ const handling = computed(() => props.offer.handling ?? {});
         @update:model-value="set({ free: { ...offer.free, from_minor: typed($event) ?? null } })"
       />
       {{ offer.free?.counts === "after" ? "after" : "before" }} vouchers.
+    </template>
+    <template v-if="limits">For {{ limits }}. </template>
+    <template v-for="(minor, group) in offer.groups" :key="group"
+      >{{ group }}: {{ said(minor) }}.
     </template>
     <span v-if="offer.on === false" class="press"> {{ nameOf(offer) }} is switched off.</span>
   </p>

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, nextTick, ref } from "vue";
+import { computed, nextTick, ref, shallowRef } from "vue";
 import { type By, type RateTable, type Tried } from "./offers";
 import { amountText, count, minorOf } from "../../../shared/format";
 import { SelectField } from "../../../shared/ui";
@@ -24,7 +24,7 @@ const WORDS = ["name", "countries", "postcodes"] as const;
 const HEADS = ["Called", "Countries", "Postcodes"];
 const ROW = 33;
 const SEEN = 14;
-const before = ref<RateTable[]>([]);
+const before = shallowRef<RateTable[]>([]);
 const box = ref<HTMLElement>();
 const top = ref(0);
 const first = computed(() => Math.max(Math.floor(top.value / ROW) - 4, 0));
@@ -64,10 +64,11 @@ function undo(): void {
 }
 /** Put a block of texts into the table with its first cell here; rows that are missing are made. */
 function put(row: number, column: number, block: string[][]): void {
-  const all = props.table.rows.map((r) => ({ ...r, prices: [...r.prices] }));
+  const all = [...props.table.rows];
   block.forEach((texts, dy) => {
     while (all.length <= row + dy) all.push({ countries: "", postcodes: "", name: "", prices: [] });
-    const r = all[row + dy]!;
+    const r = { ...all[row + dy]!, prices: [...all[row + dy]!.prices] };
+    all[row + dy] = r;
     texts.forEach((text, dx) => {
       const word = WORDS[column + dx];
       if (word) r[word] = text.trim();

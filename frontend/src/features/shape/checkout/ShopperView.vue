@@ -41,6 +41,13 @@ const SOURCES = { live: "", own: "", fallback: "no carrier answered" };
         ><span class="small mute">{{ arrives(o.earliest, o.latest) }}</span></span
       ><b>{{ price(o.price) }}</b>
     </button>
+    <p v-if="shown?.duties != null" class="small mute">
+      {{
+        shown.duties
+          ? `About ${money(shown.duties, currency)} of duties and taxes are asked for on arrival; an estimate.`
+          : "No duties or taxes are asked for on arrival, by our estimate."
+      }}
+    </p>
     <p v-for="o in more" :key="o.code" class="small mute">
       {{ money(o.to_free!, currency) }} more and “{{ o.name }}” is free.
     </p>

@@ -31,11 +31,20 @@ export interface Offer {
   where?: { countries?: string; regions?: string; postcodes?: string };
   basket?: Record<string, number | string[] | null>;
   channels?: string[];
+  places?: string[];
   times?: { days?: number[]; from?: string; until?: string };
   takes?: string[];
   groups?: Record<string, number>;
   shows?: "span" | "day" | "nothing";
   packing_days?: number;
+}
+/** What the shop has that offers name, and its currency. */
+export interface Known {
+  services: Record<string, string>;
+  tables: Record<string, string>;
+  channels: Record<string, string>;
+  places: string[];
+  currency: string;
 }
 export type By = "weight_g" | "value" | "items" | "volume_cm3";
 export interface TableRow {
@@ -61,15 +70,39 @@ export interface Body {
 export type Tried = Schemas["BasketTriedOut"];
 export type Basket = Schemas["BasketIn"];
 
+/** A body is never changed in place, so a number stands for it: a table of 5,000 rows is no key of a question. */
+const numbers = new WeakMap<Body, number>();
+let given = 0;
+function numberOf(body: Body): number {
+  const found = numbers.get(body) ?? (given += 1);
+  numbers.set(body, found);
+  return found;
+}
+
+/** Whether two bodies say the same; what is the same object is not looked into. */
+export function isSame(one: Body, other: Body): boolean {
+  const alike = (a: unknown[], b: unknown[]) =>
+    a.length === b.length &&
+    a.every((x, n) => x === b[n] || JSON.stringify(x) === JSON.stringify(b[n]));
+  return (
+    one === other ||
+    (alike(one.offers, other.offers) &&
+      alike(one.tables, other.tables) &&
+      (one.keep_s ?? 0) === (other.keep_s ?? 0))
+  );
+}
+
 export const checkoutQuery = queryOptions({
   queryKey: ["checkout"],
+  shallow: true,
+  structuralSharing: false,
   queryFn: async () => need(await api.GET("/api/checkout")),
 });
 
 /** What a basket would be offered by offers that are not saved. */
 export const triedQuery = (body: Body, basket: Basket) =>
   queryOptions({
-    queryKey: ["checkout", "try", JSON.stringify([body, basket])],
+    queryKey: ["checkout", "try", numberOf(body), JSON.stringify(basket)],
     queryFn: async () =>
       need(await api.POST("/api/checkout/try", { body: { body: { ...body }, basket } })),
     placeholderData: (before) => before,
@@ -84,7 +117,7 @@ export type Turn = Schemas["RehearseOffersIn"]["turn"];
 /** What the last 90 days would have paid by offers that are not saved. */
 export const rehearsedQuery = (body: Body, offer: string, turn: Turn, rising_bp: number) =>
   queryOptions({
-    queryKey: ["checkout", "rehearse", JSON.stringify([body, offer, turn, rising_bp])],
+    queryKey: ["checkout", "rehearse", numberOf(body), offer, turn, rising_bp],
     queryFn: async () =>
       need(
         await api.POST("/api/checkout/rehearse", {
@@ -100,7 +133,7 @@ export type Case = Schemas["CaseOut"];
 /** The baskets that are kept, and what would move for each by offers that are not saved. */
 export const casesQuery = (body: Body) =>
   queryOptions({
-    queryKey: ["checkout", "cases", JSON.stringify(body)],
+    queryKey: ["checkout", "cases", numberOf(body)],
     queryFn: async () =>
       need(await api.POST("/api/checkout/cases/run", { body: { body: { ...body } } })),
     placeholderData: (before) => before,
@@ -175,6 +208,41 @@ export function whereText(offer: Offer, countryName: (code: string) => string): 
   if (!post) return countries;
   if (/^not\b/i.test(post)) return `${countries}, without some postcodes`;
   return `${countries}, ${post.length > 26 ? `${post.slice(0, 24)}…` : post}`;
+}
+
+export const DAYS = ["Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"];
+
+/** Which baskets, channels, places and times an offer is for, in words; empty: any. */
+export function limitsText(offer: Offer, known: Known): string {
+  const basket = offer.basket ?? {};
+  const amount = (key: string) => (typeof basket[key] === "number" ? basket[key] : null);
+  const words = (key: string) => (Array.isArray(basket[key]) ? basket[key] : []);
+  const span = (key: string, what: string, said: (n: number) => string) => {
+    const [from, to] = [amount(`${key}_from`), amount(`${key}_to`)];
+    if (from === null && to === null) return "";
+    if (from === null) return `${what} up to ${said(to!)}`;
+    return `${what} ${to === null ? "from" : ""} ${said(from)}${to === null ? " on" : ` to ${said(to)}`}`;
+  };
+  const list = (key: string, before: string) =>
+    words(key).length ? `${before} ${words(key).join(", ")}` : "";
+  const times = offer.times ?? {};
+  const hours =
+    times.from || times.until ? `${times.from || "00:00"} to ${times.until || "24:00"}` : "";
+  return [
+    span("weight_g", "baskets of", (g) => `${(g / 1000).toFixed(1)} kg`),
+    span("value", "a value of", (minor) => amountText(minor, known.currency)),
+    span("items", "", (n) => `${n} pieces`).trim(),
+    list("skus", "only"),
+    list("not_skus", "nothing of"),
+    list("tags", "products tagged"),
+    list("not_tags", "no products tagged"),
+    (offer.channels ?? []).map((c) => known.channels[c] ?? c).join(" or "),
+    offer.places?.length ? `parcels from ${offer.places.join(" or ")}` : "",
+    [(times.days ?? []).map((day) => DAYS[day]).join(", "), hours].filter(Boolean).join(", "),
+  ]
+    .filter(Boolean)
+    .map((words) => words.replace(/ +/g, " "))
+    .join("; ");
 }
 
 /** The usual beginnings: each is an offer that works once its price is typed. */

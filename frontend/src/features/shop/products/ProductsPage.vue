@@ -7,7 +7,7 @@ import { type Schemas } from "../../../api/client";
 import { count, money } from "../../../shared/format";
 import { useMe } from "../../../shared/session";
 import { recipesQuery } from "../../shape";
-import { DataTable, ErrorNote, FormDialog } from "../../../shared/ui";
+import { DataTable, ErrorNote, FileLink, FormDialog } from "../../../shared/ui";
 
 const client = useQueryClient();
 const { currency, may } = useMe();
@@ -160,16 +160,9 @@ const sides = (p: Product) =>
       />
       <a class="link" href="/api/products/file?kind=csv">CSV</a
       ><a class="link" href="/api/products/file?kind=xlsx">XLSX</a>
-      <label v-if="may('shipper')" class="link"
-        >Bring in a file<input
-          class="visually-hidden"
-          type="file"
-          accept=".csv,.xlsx"
-          @change="
-            ($event.target as HTMLInputElement).files?.[0] &&
-            file.mutate(($event.target as HTMLInputElement).files![0]!)
-          "
-      /></label>
+      <FileLink v-if="may('shipper')" accept=".csv,.xlsx" @file="file.mutate($event)"
+        >Bring in a file</FileLink
+      >
     </div>
     <ErrorNote :error="file.error.value" />
     <p v-if="file.data.value" class="note" role="status">
