@@ -42,7 +42,7 @@ from tidewind.db.tables import (
     Shipment,
     TrackingEvent,
 )
-from tidewind.demo.under_way import Scan, UnderWay
+from tidewind.demo.under_way import COMES_BACK, Scan, UnderWay
 from tidewind.services.handover import cutoff_at, default_place
 from tidewind.services.orders import recipient_key, search_text
 from tidewind.services.planning import (
@@ -353,6 +353,9 @@ def _number(carrier: str, serial: int) -> str:
 def _scans(s: _Sent, number: str, when: _Day) -> list[Scan]:
     """Return what was scanned of a parcel up to now; of one that is on its way still, its carrier is told the rest."""
     usual = _usual(s, when.chance)
+    if when.back <= COMES_BACK:
+        price = s.option.quote.net if s.option.quote else 0
+        when.under_way.sold(s.option.carrier, number, f"history-{s.number}", price)
     if when.back >= SETTLED or not usual:
         return usual
     to = s.facts.address

@@ -159,6 +159,12 @@ def load_shop(
             cover=COVER,
             mail_from="parcels@larkspur.example",
             approve_over_minor=8_000,
+            customs_numbers={
+                "EORI": "PT980000001",
+                "GB VAT": "GB999999973",
+                "IOSS": "IM6200000001",
+                "VOEC": "2000001",
+            },
             slip={
                 "message": "Thank you for gardening with us. Keep seeds cool and dry until you sow them.",
                 "prices": False,
@@ -185,6 +191,7 @@ def _printing(session: Session, outside: Outside, now: datetime) -> None:
         add_printer(session, outside, name, f"{{standins}}/printers/{code}", now, code)
     set_print_preference(session, "label", "roll", "bench-label", 1)
     set_print_preference(session, "pick_list", "a4", "office-a4", 1)
+    set_print_preference(session, "customs", "a4", "office-a4", 1)
 
 
 def _channels(session: Session, outside: Outside) -> None:

@@ -46,6 +46,8 @@ FATES = (
 """What befalls parcels, and how many days ago at the least they left."""
 HELD, HELD_SINCE = 2, 9
 """So many that cross a border are held by customs, of those that left at most so many days ago."""
+COMES_BACK = 40
+"""What was sold at most so many days ago its carrier still knows, since it may come back."""
 STAGE = {
     "out_for_delivery": "delivering",
     "awaiting_collection": "waiting",
@@ -112,6 +114,11 @@ class UnderWay:
         """Note what a carrier is told of a parcel that is on its way."""
         events = [(s.at.isoformat(), STAGE.get(s.state, s.state), s.words, s.spot) for s in scans]
         self.told.setdefault(carrier, []).append({"number": number, "events": events})
+
+    def sold(self, carrier: str, number: str, key: str, price_minor: int) -> None:
+        """Note what a carrier has sold, so that it makes a label for the way back of it."""
+        known = {"number": number, "events": [], "key": key, "price_minor": price_minor}
+        self.told.setdefault(carrier, []).append(known)
 
     def tell(self, standins_url: str) -> None:
         """Tell the stand-in carriers; told twice, nothing is there twice."""
