@@ -17,6 +17,7 @@ import pytest
 import uvicorn
 from sqlalchemy.orm import Session
 
+from tests import demo_folder
 from tidewind.app import make_app, make_wiring
 from tidewind.db.migrate import migrate
 from tidewind.demo.load import load
@@ -34,6 +35,17 @@ from tidewind.web.access import Wiring
 hypothesis.settings.register_profile("house", deadline=None, max_examples=60, derandomize=True)
 hypothesis.settings.load_profile("house")
 configure("json", "warning", "tests")  # as the program itself writes, so that a fault in a test reads the same
+
+
+def pytest_configure(config: pytest.Config) -> None:
+    if not hasattr(config, "workerinput"):
+        demo_folder.make()
+
+
+def pytest_unconfigure(config: pytest.Config) -> None:
+    if not hasattr(config, "workerinput"):
+        demo_folder.take_away()
+
 
 MONDAY = datetime(2026, 11, 23, 10, 0, tzinfo=UTC)
 _numbers = itertools.count(1)

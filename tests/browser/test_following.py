@@ -53,3 +53,108 @@ def test_the_buyers_page_on_a_phone(browser: Browser, shop: Supervisor) -> None:
     size = phone.locator("main").bounding_box()
     assert size is not None
     assert size["width"] <= 390
+
+
+def test_what_is_told_is_written_seen_and_saved_and_a_sample_goes_to_oneself(
+    browser: Browser, shop: Supervisor
+) -> None:
+    page = page_of(browser, shop, "Inês Valadar")
+    page.get_by_role("link", name="Messages").click()
+    expect(page.get_by_text("As it would go")).to_be_visible()
+    mail = page.frame_locator("iframe[title='The mail as it looks']")
+    expect(mail.get_by_role("link", name="Follow your parcel")).to_be_visible()
+    axe(page)
+    page.get_by_role("button", name="Delivered", exact=True).click()
+    page.get_by_role("checkbox", name="Delivered by mail").check()
+    page.get_by_role("button", name="nl", exact=True).click()
+    words = page.get_by_label("Mail", exact=True)
+    words.fill("Dag {name}, uw pakket {nummer} is er.")
+    expect(page.get_by_text("No order can fill {nummer}")).to_be_visible()
+    expect(mail.get_by_text("⟨nummer⟩")).to_be_visible()
+    page.get_by_role("button", name="Save what is told").click()
+    expect(page.get_by_text("delivered, nl: no order can fill {nummer}")).to_be_visible()
+    words.fill("Dag {name}, uw bestelling  is er.")
+    words.press("Home")
+    for _ in range(len("Dag {name}, uw bestelling ")):
+        words.press("ArrowRight")
+    page.get_by_role("button", name="order", exact=True).click()
+    expect(words).to_have_value("Dag {name}, uw bestelling {order} is er.")
+    page.get_by_role("button", name="Save what is told").click()
+    expect(page.get_by_text("Not saved yet")).to_have_count(0)
+    page.get_by_label("Send it to myself").fill("ines@larkspur.example")
+    page.keyboard.press("Enter")
+    expect(page.get_by_text("Sent to ines@larkspur.example")).to_be_visible()
+    page.get_by_role("button", name="Tallyfair").click()
+    page.get_by_role("checkbox", name="Delivered: the store tells it").check()
+    page.get_by_role("button", name="Save what is told").click()
+    expect(page.get_by_text("Not saved yet")).to_have_count(0)
+    page.get_by_role("button", name="Who wants no more").click()
+    page.keyboard.type("eva@buyers.example")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("row", name="eva@buyers.example")).to_be_visible()
+    axe(page)
+    page.get_by_role("button", name="What went out").click()
+    expect(page.get_by_role("textbox", name="An order, an address")).to_be_focused()
+    axe(page)
+    assert page.errors == []  # type: ignore[attr-defined]
+
+
+def test_where_is_it_in_two_actions_and_what_is_lost_is_claimed(browser: Browser, shop: Supervisor) -> None:
+    page = page_of(browser, shop, "Rute Carmo")
+    troubles = page.request.get("/api/following").json()["troubles"]
+    lost = next(parcel for parcel in troubles if parcel["trouble"]["kind"] in {"lost", "stuck"})
+    page.keyboard.press("Control+k")  # 1
+    expect(page.get_by_role("textbox", name="Search")).to_be_focused()
+    page.keyboard.type(lost["number"])
+    page.keyboard.press("Enter")  # 2, before the answer is there
+    expect(page.get_by_role("heading", name="Where it is")).to_be_visible()
+    expect(page.locator(".answer")).to_contain_text(lost["order_number"])
+    expect(page.get_by_role("list", name="What happened").get_by_role("listitem").last).to_contain_text("Ordered")
+    page.get_by_role("button", name="Tell others too").click()
+    page.keyboard.type("lia@buyers.example")
+    page.keyboard.press("Enter")
+    expect(page.get_by_text("Also told: lia@buyers.example")).to_be_visible()
+    axe(page)
+    page.get_by_role("link", name="Tracking", exact=True).click()
+    row = page.locator("tr", has_text=lost["order_number"])
+    row.click()
+    page.keyboard.press("c")
+    claims = page.get_by_role("region", name="Claims")
+    expect(claims.get_by_role("row", name=lost["order_number"])).to_contain_text("to be sent")
+    claims.get_by_role("button", name="Send it").click()
+    page.get_by_label("Mail address of the carrier").fill("claims@carrier.example")
+    axe(page)
+    page.keyboard.press("Enter")
+    expect(claims.get_by_role("row", name=lost["order_number"])).to_contain_text("○ sent")
+    page.get_by_role("button", name="Follow a number").click()
+    page.get_by_label("Number on the label").fill(lost["number"])
+    page.get_by_label("What is in it").fill("Seed drawers")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("region", name="Followed by number")).to_contain_text("Seed drawers")
+    axe(page)
+    assert page.errors == []  # type: ignore[attr-defined]
+
+
+def test_a_return_is_started_on_a_phone_without_script(browser: Browser, shop: Supervisor) -> None:
+    page = page_of(browser, shop, "Inês Valadar")
+    sent = page.request.get("/api/orders?view=shipped&limit=500").json()["orders"][90:]
+    sheets = (page.request.get(f"/api/orders/{order['id']}").json() for order in sent)
+    paths = (s["tracking_path"] for sheet in sheets for s in sheet["shipments"] if s["tracking_state"] == "delivered")
+    phone = browser.new_context(
+        java_script_enabled=False, viewport={"width": 390, "height": 780}, base_url=shop.settings.base_url
+    ).new_page()
+    for path in paths:
+        phone.goto(path)
+        if phone.locator("a[href$='/return']").count():
+            break
+    phone.locator("a[href$='/return']").click()
+    phone.locator("input[type=number]").first.fill("1")
+    phone.locator("input[type=radio]").first.check()
+    phone.locator("textarea").fill("Too small")
+    phone.locator("button[type=submit]").click()
+    expect(phone.locator("form")).to_have_count(0)
+    page.get_by_role("link", name="Returns").click()
+    expect(page.get_by_role("table", name="Returns")).to_contain_text("Too small")
+    expect(page.get_by_role("table", name="Returns")).to_contain_text("Not used yet", timeout=30_000)
+    expect(page.get_by_text("the buyer, on the page")).to_be_visible()
+    axe(page)

@@ -110,7 +110,9 @@ class Buyer(threading.Thread):
                 with httpx.Client(base_url=self.base, timeout=20) as client:
                     person = {"login": self.login, "password": DEMO_PASSWORD}
                     client.post("/api/sign-in", json=person).raise_for_status()
-                    token = client.get("/api/me").json()["csrf_token"]
+                    me = client.get("/api/me")
+                    me.raise_for_status()  # the database can be killed between the two
+                    token = me.json()["csrf_token"]
                     answer = client.post(
                         "/api/purchases", json={"orders": wishes, "client_key": key}, headers={"X-CSRF-Token": token}
                     )

@@ -112,7 +112,7 @@ def test_a_channel_asks_in_its_own_format_by_key_or_signed(wiring: Wiring, base_
     body = json.dumps({"cart": [{"sku": "TR-02", "pieces": 1, "cents": 1890}], "to": {"country": "PT", "postcode": ""}})
     headers = signed("whispered", body, wiring.real_clock())
     told = httpx.post(path, content=body, headers=headers, timeout=30)
-    assert told.json()["choices"][0].keys() == {"id", "title", "cents", "from", "by", "reference"}
+    assert told.json()["choices"][0].keys() == {"id", "title", "border_cents", "cents", "from", "by", "reference"}
     by_key = httpx.post(path, content=body, headers={"Authorization": f"Bearer {store_key(wiring)}"}, timeout=30)
     assert by_key.json() == told.json()
     assert httpx.post(path, content=body).status_code == 401
@@ -169,7 +169,10 @@ def test_an_order_goes_as_it_was_sold(wiring: Wiring, base_url: str) -> None:
         noon, locker = session.scalars(select(Order).where(Order.offer != "").order_by(Order.offer.desc())).all()
         newest = newest_checkout(session)
         assert newest is not None
-        assert sold_from(noon.offer) == Sold("noon", newest.id, "bp-night")
+        sold = sold_from(noon.offer)
+        assert sold
+        assert (sold.offer, sold.version, sold.service) == ("noon", newest.id, "bp-night")
+        assert (len(sold.boxes), sold.price) == (1, noon.paid_shipping_minor)
         assert (noon.service, noon.promise_linked) == ("bp-night", True)
         assert any("sold at the checkout" in step.why for step in noon.plan.trail["service"])
         # The store did not say which locker: the plan says that it cannot go as it was sold, and why.
@@ -177,7 +180,8 @@ def test_an_order_goes_as_it_was_sold(wiring: Wiring, base_url: str) -> None:
         assert "locker or shop is not known" in snag.words
 
 
-@pytest.mark.parametrize("made", [Sold("home", 3), Sold("home", 12, "bp-road"), Sold("a-b", 1, "x_y.z")])
+@pytest.mark.parametrize("made", [Sold("home", 3), Sold("home", 12, "bp-road"), Sold("a-b", 1, "x_y.z"),
+     Sold("home", 12, "bp-road", ("BAG-M", "own"), 590), Sold("home", 12, "", (), 0)])  # fmt: skip
 def test_a_reference_comes_back_as_it_went(made: Sold) -> None:
     assert sold_from(str(made)) == made
 

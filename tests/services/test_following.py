@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import statistics
 from dataclasses import replace
 from datetime import timedelta
@@ -15,25 +16,47 @@ from tests.conftest import Clock
 from tests.services.steps import ask, buy, clear_orders, ids_of
 from tidewind.core.tracking.states import TrackingState
 from tidewind.core.tracking.usual import working_tenths
-from tidewind.db.tables import CarrierRow, Label, Message, Order, OrderChange, ParcelDeed, Shipment, TrackingEvent
+from tidewind.db.tables import (
+    CarrierNotice,
+    CarrierRow,
+    FollowedNumber,
+    Label,
+    Message,
+    Order,
+    OrderChange,
+    ParcelDeed,
+    Shipment,
+    TrackingEvent,
+)
 from tidewind.demo.history import load_history
 from tidewind.outside.carrier import CarrierEvent
-from tidewind.services.base import Conflict, Invalid, NotFound
+from tidewind.services.base import Conflict, Invalid, NotAllowed, NotFound
 from tidewind.services.follow import (
+    NumberToFollow,
     ask_carrier,
     erase_person,
     explain_code,
+    follow_number,
     follow_parcels,
+    followed_numbers,
     following,
     letter_to_buyer,
+    look_at_followed,
     personal_data,
     see_to,
     send_due_news,
+    subscribe_carriers,
+    take_carrier_notice,
     take_events,
+    take_notices,
     tell_buyer,
+    unfollow,
     unknown_codes,
     work_out,
 )
+from tidewind.settings import real_now
+from tidewind.standins import ways
+from tidewind.standins.notices import signed
 from tidewind.standins.world import World
 from tidewind.web.access import Wiring
 
@@ -72,6 +95,9 @@ def test_the_last_days_are_on_their_way_and_polling_says_the_same(under_way: Wir
     follow_parcels(under_way.sessions, under_way.outside, clock, limit=500)
     with under_way.sessions() as session:
         assert session.scalar(select(func.count(TrackingEvent.id))) > events
+    clock.move(days=4)
+    follow_parcels(under_way.sessions, under_way.outside, clock, limit=500)
+    with under_way.sessions() as session:
         late = [session.get_one(Shipment, one).tracking_state for one in before["late"]]
     assert "delivered" in late  # they come in the end
 
@@ -140,7 +166,7 @@ def test_a_buyer_is_told_once_in_their_language_and_the_carrier_is_asked_with_al
     with under_way.sessions.begin() as session:  # something new is heard, and then nothing again
         shipment = session.get_one(Shipment, stuck)
         scan = CarrierEvent(clock() - timedelta(hours=1), TrackingState.MOVING, "Sorted", "Porto", id="n")
-        take_events(session, shipment, {shipment.labels[0].id: [scan]}, clock())
+        take_events(session, shipment, {shipment.labels[0].id: [scan]}, "http://shop", clock())
     clock.move(days=20)
     assert stuck in wrong(under_way)["stuck"]
     with under_way.sessions.begin() as session:
@@ -181,8 +207,8 @@ def test_a_dead_carrier_delays_only_its_own_and_an_unknown_code_is_kept(
         assert (code.carrier, code.code, code.parcels) == ("norvia", "N20", parcels)
         for meaning in ("gone", "moving:refused", ""):
             with pytest.raises(Invalid):
-                explain_code(session, "norvia", "N20", meaning, clock())
-        assert explain_code(session, "norvia", "N20", "moving", clock()) == 2
+                explain_code(session, "norvia", "N20", meaning, "http://shop", clock())
+        assert explain_code(session, "norvia", "N20", "moving", "http://shop", clock()) == 2
     with wiring.sessions() as session:
         states = {s.order_id: s.tracking_state for s in session.scalars(select(Shipment))}
         assert [states[o.id] for o in orders] == ["announced"] * 3 + ["moving"] * 2
@@ -213,3 +239,117 @@ def test_the_buyers_page_needs_no_script_and_tells_no_more_than_it_must(under_wa
     assert 'lang="pt"' in httpx.get(f"{base_url}/t/{key}?lang=<b>").text
     gone = httpx.get(f"{base_url}/t/{key[1:]}", headers={"Accept-Language": "fr-FR"})
     assert (gone.status_code, "Il n’y a pas de colis" in gone.text) == (404, True)
+
+
+def tell(wiring: Wiring, events: list[dict[str, object]], key: str = "norvia-key", given: str | None = None) -> str:
+    """Let the carrier tell events by itself."""
+    body = json.dumps({"events": events})
+    headers = signed(key, body, wiring.clock(), given)
+    with wiring.sessions.begin() as session:
+        return take_carrier_notice(session, wiring.outside, "norvia", headers, body.encode(), wiring.clock())
+
+
+def test_what_a_carrier_tells_by_itself_is_taken_once_in_any_order_and_only_when_signed(
+    under_way: Wiring, clock: Clock
+) -> None:
+    with under_way.sessions() as session:
+        mine = select(Label).join(Shipment).where(Shipment.carrier == "norvia", Label.tracking_state == "moving")
+        label = session.scalars(mine.limit(1)).one()
+        states = session.scalars(select(CarrierRow.states).where(CarrierRow.code == "norvia")).one()
+    code = next(told_as for told_as, meant in states.items() if meant == "delivered")
+    told = {"at": clock().isoformat(), "code": code, "words": "Given to a neighbour", "number": label.tracking_number}
+    for events, key in (([told], "another-key"), ([told], "")):
+        with pytest.raises(NotAllowed):
+            tell(under_way, events, key)
+    for body in (b"", b"[]", b"{" * 5_000, b'{"events": 7}', json.dumps({"events": [{}] * 1_001}).encode()):
+        headers = signed("norvia-key", body.decode(), clock())
+        with under_way.sessions.begin() as session, pytest.raises(Invalid):
+            take_carrier_notice(session, under_way.outside, "norvia", headers, body, clock())
+    nonsense = [told | {"at": "yesterday"}, told | {"number": "NOT-OURS"}, {"number": 7}, "x", None]
+    assert tell(under_way, [*nonsense, told, told], given="one") == "taken"
+    assert tell(under_way, [told], given="one") == "heard before"
+    assert tell(under_way, [told], given="two") == "taken"
+    assert take_notices(under_way.sessions, under_way.outside, clock) == 2
+    assert take_notices(under_way.sessions, under_way.outside, clock) == 0
+    with under_way.sessions() as session:
+        assert session.get_one(Label, label.id).tracking_state == "delivered"
+        words = select(TrackingEvent.words).where(TrackingEvent.label_id == label.id)
+        assert session.scalars(words).all().count("Given to a neighbour") == 1
+        assert session.scalars(select(CarrierNotice.failure).order_by(CarrierNotice.id)).all() == [
+            "4 events make no sense",
+            "",
+        ]
+
+
+def test_carriers_that_can_are_asked_to_tell_and_do(under_way: Wiring, world: World, clock: Clock) -> None:
+    assert subscribe_carriers(under_way.sessions, under_way.outside) == 4
+    assert subscribe_carriers(under_way.sessions, under_way.outside) == 0
+    heard: list[str] = []
+    clock.move(hours=30)
+
+    def take(url: str, **sent: object) -> httpx.Response:
+        code = url.rpartition("/")[2]
+        with under_way.sessions.begin() as session:
+            body, headers = str(sent["content"]).encode(), sent["headers"]
+            heard.append(take_carrier_notice(session, under_way.outside, code, headers, body, real_now()))  # type: ignore[arg-type]
+        return httpx.Response(200)
+
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(ways.httpx, "post", take)
+        assert ways.tell_events(world) > 0
+        assert ways.tell_events(world) == 0  # and not again
+    assert set(heard) == {"taken"}
+    events = select(func.count(TrackingEvent.id))
+    with under_way.sessions() as session:
+        before = session.scalar(events) or 0
+    assert take_notices(under_way.sessions, under_way.outside, clock) == len(heard)
+    with under_way.sessions() as session:
+        told = session.scalar(events) or 0
+        assert told > before
+        assert not session.scalars(select(CarrierNotice.failure).where(CarrierNotice.failure != "")).all()
+    follow_parcels(under_way.sessions, under_way.outside, clock)
+    with under_way.sessions() as session:
+        assert session.scalar(events) == told  # who is asked says the same again
+
+
+def test_any_number_is_followed_and_whoever_waits_is_told_once_of_each_thing(
+    under_way: Wiring, world: World, clock: Clock
+) -> None:
+    coming = "select number from told_event where carrier = 'norvia' and stage = 'delivered' and at > ? limit 1"
+    number = world.rows(coming, clock().isoformat())[0]["number"]
+    with under_way.sessions.begin() as session:
+        for wrong in ("", "ab", "12345;drop", "x" * 41):
+            with pytest.raises(Invalid):
+                follow_number(session, NumberToFollow("norvia", wrong), "Rute", clock())
+        with pytest.raises(Invalid):
+            follow_number(session, NumberToFollow("norvia", "ABCD1", tell_mail="lia@"), "Rute", clock())
+        with pytest.raises(NotFound):
+            follow_number(session, NumberToFollow("nobody", "ABCD1"), "Rute", clock())
+        wanted = NumberToFollow("norvia", number.lower(), "Seed\ndrawers", "lia@larkspur.example")
+        follow_number(session, wanted, "Rute", clock())
+        follow_number(session, NumberToFollow("norvia", "UNKNOWN1"), "Rute", clock())
+    with under_way.sessions.begin() as session, pytest.raises(Conflict):
+        follow_number(session, wanted, "Rute", clock())
+    world.set_fault("norvia", "down", 1)
+    assert look_at_followed(under_way.sessions, under_way.outside, clock) == 2
+    assert look_at_followed(under_way.sessions, under_way.outside, clock) == 0  # left alone for ten minutes
+    for _ in range(40):
+        clock.move(hours=6)
+        look_at_followed(under_way.sessions, under_way.outside, clock)
+    with under_way.sessions() as session:
+        mine, none = sorted(followed_numbers(session), key=lambda row: row.id)
+        assert (mine.state, mine.next_look_at, mine.told) == ("delivered", None, "delivered")
+        assert none.failure == "its carrier does not know this number"
+    mails = httpx.get(f"{under_way.settings.standins_url}/mail/all").json()
+    told = [m["subject"] for m in mails if m["recipient"] == "lia@larkspur.example"]
+    assert set(told) == {"News of Seed drawers"}
+    assert 1 <= len(told) <= 2  # with the driver, if that was seen, and delivered
+    clock.move(days=61)
+    look_at_followed(under_way.sessions, under_way.outside, clock)
+    with under_way.sessions.begin() as session:
+        none = session.get_one(FollowedNumber, none.id)
+        assert none.next_look_at is None  # given up
+        unfollow(session, none.id)
+        session.flush()
+        with pytest.raises(NotFound):
+            unfollow(session, none.id)

@@ -47,6 +47,9 @@ class Script:
         self.turns.setdefault(("events", number), [[]])  # the other parcels of a shipment have nothing to tell
         return self._say("events", number)
 
+    def events_of(self, numbers: Any) -> Any:
+        return {number: self.events(number) for number in numbers}
+
 
 def bought(wiring: Wiring, carrier: str, many: int, click: str = "one-click") -> list[int]:
     with wiring.sessions() as session:

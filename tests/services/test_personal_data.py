@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from dataclasses import replace
 
 import psycopg
 import pytest
@@ -12,6 +13,7 @@ from sqlalchemy.orm import Session
 from tests.conftest import Clock
 from tests.services.steps import agree, ask, books, buy, ids_of
 from tidewind.core.addresses.check import Address
+from tidewind.core.customs.said import CustomsSaid
 from tidewind.db.tables import Contact, Order, Shipment
 from tidewind.services.base import Invalid
 from tidewind.services.follow import Erasure, erase_person, personal_data
@@ -20,7 +22,7 @@ from tidewind.standins.world import World
 from tidewind.web.access import Wiring
 
 MAIL = "zenobia@buyer.example"
-TELLING = ("zenobia", "dovetail", "thistledown lane", "910 555 777")
+TELLING = ("zenobia", "zentax", "dovetail", "thistledown lane", "910 555 777")
 HOME = Address(
     name="Zenobia Dovetail",
     street="Thistledown Lane 9",
@@ -64,6 +66,8 @@ def all_that_is_kept(url: str) -> str:
 def test_what_is_kept_is_handed_over_and_erased_wherever_it_stands(wiring: Wiring, world: World, clock: Clock) -> None:
     with wiring.sessions.begin() as session:
         orders = [an_order(session, f"Z-{n}", clock) for n in range(2)]
+        for order in orders:
+            order.hand = replace(order.hand, customs=CustomsSaid(recipient_number="zentax-447"))
         session.add(Contact(code="ZEN", address=HOME, search="zenobia dovetail"))
         row = upload_file(session, "zenobia.csv", FILE.encode(), 1)
         row.file_name = "orders.csv"

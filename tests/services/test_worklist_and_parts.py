@@ -14,9 +14,9 @@ from tests.conftest import MONDAY, Clock
 from tests.services.steps import ask, by_number, ids_of, of, sample
 from tidewind.core.addresses.check import Address
 from tidewind.core.order_facts import Hand
-from tidewind.db.tables import ChannelNotice, Clearance, Import, Order, Person, PrecedentRow, Product
+from tidewind.db.tables import ChannelNotice, Clearance, Import, Order, Person, PrecedentRow, Product, RestrictedParty
 from tidewind.services.base import Conflict, Invalid, NotFound, history_of
-from tidewind.services.buying import buy_shipment
+from tidewind.services.buying import ToBuy, ask_to_buy, buy_shipment
 from tidewind.services.follow import send_due_news
 from tidewind.services.orders import (
     SORTS,
@@ -51,7 +51,7 @@ from tidewind.services.orders import (
 )
 from tidewind.services.papers import print_slips
 from tidewind.services.people import at_work_on, let_go, start_work
-from tidewind.services.planning import remove_recipe
+from tidewind.services.planning import plan_orders, remove_recipe
 from tidewind.services.shop import (
     bring_in_contacts,
     bring_in_products,
@@ -364,6 +364,15 @@ def test_near_matches_stop_until_cleared_on_record(session: Session, clock: Cloc
         clear_party(session, order.id, "SAMPLE-004", "another person", tome.id, tome.name, clock())
     clear_party(session, order.id, snag.about, "Born 1990, the listed one in 1948", tome.id, tome.name, clock())
     assert order.price_minor is not None
+    rows = session.scalars(select(RestrictedParty)).all()
+    again = [{"key": row.key, "names": row.names, "country": row.country} for row in rows]
+    replace_restricted_list(session, rows[0].source, again, clock())
+    plan_orders(session, [order], clock())
+    assert order.snags == []  # the same entry, brought in anew
+    again[[row.key for row in rows].index("SAMPLE-001")]["names"] = ["Victor Halvorsen-Quade", "V. Halvorsen"]
+    replace_restricted_list(session, rows[0].source, again, clock())
+    asked = ask_to_buy(session, [ToBuy(order.id, order.price_minor or 0)], "after-the-list", tome.id, clock())
+    assert "is 95 % like" in asked.dropped[order.id]  # another entry: looked at again, at the purchase itself
     kept = session.scalars(select(Clearance)).one()
     assert (kept.party, kept.reason) == ("SAMPLE-001", "Born 1990, the listed one in 1948")
     assert try_restricted_name(session, "Kazimir Dolgorukov-Velde", "")[0].score >= 97

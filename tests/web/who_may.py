@@ -19,16 +19,16 @@ GET /api/rules/vocabulary | GET /api/rules/versions | GET /api/rules/file | GET 
 GET /api/work | GET /api/contacts | GET /api/addresses/suggest | POST /api/addresses/parse | GET /api/products
 GET /api/carriers | GET /api/rate-card/example | GET /api/shop | GET /api/carriers/{code}/cards/{card_id} | GET /api/rate-card/schema
 GET /api/orders/{order_id}/compare | POST /api/quote | POST /api/matrix | GET /api/checkout | GET /api/checkout/tables/file | POST /api/checkout/v1/offers | GET /api/checkout/v1/offers
-GET /api/following | GET /api/following/codes | GET /api/products/file | GET /api/restricted | GET /api/restricted/try | GET /api/clearances
-GET /api/orders/{order_id}/photos | GET /api/photos/{photo_id} | GET /api/departures/photos | GET /api/packaging/stock | GET /api/packaging/orders | GET /api/departures | POST /api/departures/ways | GET /api/drop-off-points | GET /api/pickups | GET /api/batches | GET /api/returns | GET /api/cover | GET /api/printing | GET /api/printing/template
+GET /api/following | GET /api/following/codes | GET /api/messages/rules | GET /api/claims | GET /api/followed | GET /api/write-backs | GET /api/returns/rules | GET /api/returns/{return_id}/photo.jpg | GET /api/messages/log | GET /api/messages/blocked | GET /api/orders/{order_id}/telling | GET /api/orders/{order_id}/story | GET /api/products/file | GET /api/restricted | GET /api/restricted/try | GET /api/clearances
+GET /api/orders/{order_id}/photos | GET /api/photos/{photo_id} | GET /api/departures/photos | GET /api/packaging/stock | GET /api/packaging/orders | GET /api/departures | POST /api/departures/ways | GET /api/drop-off-points | GET /api/pickups | GET /api/batches | GET /api/returns | GET /api/orders/{order_id}/customs | GET /api/customs/codes | GET /api/customs/estimate | GET /api/customs/words | GET /api/customs/tables | GET /api/cover | GET /api/printing | GET /api/printing/template
 """
 _BENCH = """
-GET /api/labels.pdf | POST /api/labels.pdf | GET /api/packing-slips.pdf | GET /api/labels-and-slips.pdf | GET /api/pick-list.pdf | GET /api/posting-list.pdf
+GET /api/labels.pdf | POST /api/labels.pdf | GET /api/packing-slips.pdf | GET /api/labels-and-slips.pdf | GET /api/customs-papers.pdf | GET /api/pick-list.pdf | GET /api/posting-list.pdf
 GET /api/labels/pictures | GET /api/return-labels.pdf | GET /api/orders/{order_id}/test-label.pdf
 GET /api/recipes/barcodes.pdf | POST /api/labels/printed | GET /api/prints | POST /api/prints
 POST /api/prints/{job_id} | POST /api/printers/{code}/look | PUT /api/labels/{label_id}/number
 GET /api/departures/take-along.pdf | POST /api/departures/close | POST /api/departures/count | POST /api/departures/hand-over | POST /api/departures/receipt | POST /api/packaging/orders/{order_id}/arrived
-GET /api/manifests/{number}.pdf | GET /api/manifests/{number}.json | GET /api/manifests/{number}.csv
+POST /api/returns/receive | GET /api/manifests/{number}.pdf | GET /api/manifests/{number}.json | GET /api/manifests/{number}.csv
 GET /api/benches/{name} | POST /api/benches/{name}/scan | POST /api/benches/{name}/weigh | POST /api/benches/{name}/look
 POST /api/benches/{name}/photos | GET /api/code-sheets/{what}.pdf | GET /api/bench/settings | PUT /api/packaging/{packaging_id}/stock
 """
@@ -36,7 +36,8 @@ _CARE = """
 PUT /api/orders/{order_id}/address | POST /api/orders/held | POST /api/orders/notes | POST /api/orders/billing-name
 POST /api/differences/{difference_id} | POST /api/contacts | DELETE /api/contacts/{contact_id} | POST /api/contacts/file
 GET /api/following/{shipment_id}/buyer | POST /api/following/{shipment_id}/buyer | GET /api/following/{shipment_id}/carrier
-POST /api/following/{shipment_id}/carrier | POST /api/following/{shipment_id}/seen-to | GET /api/contacts/file | POST /api/returns | POST /api/returns/{return_id}/close
+POST /api/following/{shipment_id}/carrier | POST /api/following/{shipment_id}/seen-to | POST /api/messages/sample | POST /api/claims | GET /api/claims/{claim_id}/letter | POST /api/claims/{claim_id}/send | POST /api/claims/{claim_id}/settle | POST /api/followed | DELETE /api/followed/{followed_id} | POST /api/write-backs/{notice_id}/again | POST /api/messages/test | POST /api/messages/held | POST /api/messages/blocked
+DELETE /api/messages/blocked/{address_id} | PUT /api/orders/{order_id}/telling | GET /api/contacts/file | POST /api/returns | POST /api/returns/{return_id}/close | POST /api/returns/{return_id}/again
 """
 _SHIP = """
 POST /api/pickups | POST /api/packaging/orders | POST /api/pickups/{pickup_id}/cancel | GET /api/pickups/{pickup_id}/chase | POST /api/pickups/{pickup_id}/chase
@@ -60,7 +61,8 @@ POST /api/batches/{batch_id}/cancel | POST /api/batches/{batch_id}/archive | GET
 GET /api/invoices.pdf | POST /api/labels/mail | PUT /api/printing/preferences | GET /api/money/file
 GET /api/money/settings | GET /api/request-links | GET /api/requests | POST /api/requests/{request_id}/approve
 POST /api/requests/{request_id}/decline | POST /api/recipes/order | GET /api/cover/declarations
-GET /api/feeds | POST /api/feeds/{feed_id}/fetch
+GET /api/feeds | POST /api/feeds/{feed_id}/fetch | PUT /api/orders/{order_id}/customs | PUT /api/orders/{order_id}/customs/invoice | DELETE /api/orders/{order_id}/customs/invoice | GET /api/orders/{order_id}/customs.pdf
+GET /api/orders/{order_id}/customs.xml | GET /api/customs/numbers
 """
 _OWNER = """
 GET /api/people | GET /api/personal-data | POST /api/personal-data/erase | POST /api/people | PATCH /api/people/{person_id} | POST /api/people/{person_id}/link
@@ -71,7 +73,7 @@ GET /api/channels/{code}/consent | POST /api/channels/{code}/connect | POST /api
 POST /api/carriers | POST /api/carriers/connect | DELETE /api/carriers/{code} | POST /api/carriers/{code}/ranges
 DELETE /api/carriers/{code}/ranges/{range_id} | PATCH /api/carriers/{code} | POST /api/carriers/{code}/accounts | PATCH /api/carriers/{code}/accounts/{account_id}
 DELETE /api/carriers/{code}/accounts/{account_id} | POST /api/carriers/{code}/cards | DELETE /api/carriers/{code}/cards/{card_id}
-PUT /api/following/codes | POST /api/orders/approve | POST /api/restricted | POST /api/money/bill-paid | PUT /api/money/settings
+PUT /api/following/codes | GET /api/customs/tables.json | PUT /api/customs/tables | PUT /api/customs/numbers | PUT /api/messages/rules | PUT /api/returns/rules | POST /api/orders/approve | POST /api/restricted | POST /api/money/bill-paid | PUT /api/money/settings
 PUT /api/printing/template | PUT /api/printing/logo | DELETE /api/printing/logo | POST /api/request-links
 PATCH /api/request-links/{link_id} | PUT /api/cover | POST /api/printers | DELETE /api/printers/{code}
 POST /api/feeds | PUT /api/feeds/{feed_id} | DELETE /api/feeds/{feed_id} | POST /api/feeds/try | POST /api/feeds/{feed_id}/try
@@ -88,6 +90,7 @@ OPEN = {
     "GET /api/pickups/{key}.ics",
     "GET /api/calendar/{key}.ics",
     "POST /api/hooks/{code}",
+    "POST /api/hooks/carriers/{code}",
     "POST /api/checkout/v1/channels/{code}/offers",
     "GET /api/request-form/{key}",
     "POST /api/request-form/{key}",

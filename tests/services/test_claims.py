@@ -1,0 +1,89 @@
+"""Claims from the loss to the books: the deadline, the letter, the money; what cannot be claimed."""
+
+from __future__ import annotations
+
+from datetime import date, timedelta
+
+import httpx
+import pytest
+from sqlalchemy import select
+
+from tests.conftest import Clock
+from tests.services.steps import books
+from tests.services.test_after_the_purchase import bought
+from tests.services.test_messages import hear
+from tidewind.core.claiming import claim_by, claimed
+from tidewind.core.states.claims import CLAIM_MOVES, ClaimMove, ClaimState
+from tidewind.db.tables import CarrierRow, Claim, Shipment
+from tidewind.services.base import Conflict, Invalid, NotFound
+from tidewind.services.follow import all_claims, claim_letter, open_claim, send_claim, settle_claim
+from tidewind.standins.world import World
+from tidewind.web.access import Wiring
+
+
+@pytest.mark.parametrize(
+    ("kind", "own", "last"),
+    [
+        ("lost", None, date(2026, 12, 1)),
+        ("damaged", None, date(2026, 11, 8)),
+        ("lost", 60, date(2026, 12, 31)),
+        ("damaged", 0, date(2026, 11, 1)),
+    ],
+)
+def test_the_last_day_for_a_claim(kind: str, own: int | None, last: date) -> None:
+    assert claim_by(kind, date(2026, 11, 1), own) == last  # type: ignore[arg-type]
+    assert claimed([(2, 1_890), (1, 0)], 540) == 4_320
+
+
+def test_a_claim_can_only_go_forward() -> None:
+    assert {s for s in ClaimState if CLAIM_MOVES.final(s)} == {ClaimState.PAID, ClaimState.DROPPED}
+    assert not CLAIM_MOVES.may(ClaimState.OPEN, ClaimMove.PAY)
+
+
+def test_from_the_loss_to_the_books(wiring: Wiring, world: World, clock: Clock) -> None:
+    lost, announced, there = bought(wiring, 3)
+    hear(wiring, lost, "moving")
+    hear(wiring, there, "moving", "delivered")
+    with wiring.sessions.begin() as session:
+        with pytest.raises(NotFound):
+            open_claim(session, 10**9, "lost", "Rute", clock())
+        with pytest.raises(Conflict, match="taken over"):
+            open_claim(session, announced, "lost", "Rute", clock())
+        with pytest.raises(Conflict, match="not lost"):
+            open_claim(session, there, "lost", "Rute", clock())
+        session.scalars(select(CarrierRow).where(CarrierRow.code == "norvia")).one().claim_days = 45
+        shipment = session.get_one(Shipment, lost)
+        made = open_claim(session, lost, "lost", "Rute", clock())
+        goods = sum(line.quantity * line.unit_price_minor for line in shipment.order.lines)
+        assert made.amount_minor == goods + shipment.price_minor
+        assert shipment.arrives
+        assert made.claim_by == shipment.arrives + timedelta(days=45)
+        damaged = open_claim(session, there, "damaged", "Rute", clock())
+        assert damaged.claim_by == clock().date() + timedelta(days=45)
+        body = claim_letter(session, made.id).body
+        assert all(str(line.name) in body for line in shipment.order.lines)
+        assert shipment.labels[0].tracking_number in body
+    with wiring.sessions.begin() as session, pytest.raises(Conflict, match="already"):
+        open_claim(session, lost, "damaged", "Tomé", clock())
+    with wiring.sessions.begin() as session:
+        with pytest.raises(Invalid):
+            send_claim(session, wiring.outside, made.id, "nobody", "Rute", clock())
+        with pytest.raises(Conflict):
+            settle_claim(session, made.id, ClaimMove.PAY, 100, "", "Rute", clock())  # it was never sent
+    with wiring.sessions.begin() as session:
+        send_claim(session, wiring.outside, made.id, "claims@norvia.example", "Rute", clock())
+        settle_claim(session, made.id, ClaimMove.REFUSE, 0, "No proof", "Rute", clock())
+        send_claim(session, wiring.outside, made.id, "claims@norvia.example", "Rute", clock())
+        assert claim_letter(session, damaged.id).to == "claims@norvia.example"  # of the same carrier
+        for move, paid in ((ClaimMove.PAY, 0), (ClaimMove.REFUSE, 100)):
+            with pytest.raises(Invalid):
+                settle_claim(session, made.id, move, paid, "", "Rute", clock())
+        settle_claim(session, made.id, ClaimMove.PAY, 2_000, "As agreed", "Rute", clock())
+    mails = [m for m in httpx.get(f"{wiring.settings.standins_url}/mail/all").json() if m["paper"]]
+    assert [m["recipient"] for m in mails] == ["claims@norvia.example"] * 2
+    assert books(wiring)["claims"] == -2_000
+    with wiring.sessions.begin() as session:
+        assert [c.state for c in all_claims(session)] == ["open", "paid"]
+        with pytest.raises(Conflict):
+            settle_claim(session, made.id, ClaimMove.PAY, 2_000, "", "Rute", clock())
+        assert session.get_one(Claim, made.id).paid_minor == 2_000
