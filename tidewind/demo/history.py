@@ -5,7 +5,7 @@ from __future__ import annotations
 import random
 import secrets
 import unicodedata
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import asdict, dataclass, replace
 from datetime import UTC, date, datetime, time, timedelta
 from itertools import count
@@ -93,11 +93,16 @@ class _Sent:
 
 
 def load_history(
-    sessions: sessionmaker[Session], now: datetime, days: int = DAYS, most_a_day: int = 56, standins_url: str = ""
+    sessions: sessionmaker[Session],
+    now: datetime,
+    days: int = DAYS,
+    most_a_day: int = 56,
+    standins_url: str = "",
+    between_days: Callable[[], None] = lambda: None,
 ) -> int:
     """Load shipped orders day by day, the same ones for the same day, unless they are there; return how many.
 
-    All of them or none: a load that is cut off is begun anew.  With the stand-ins' address the days go up to
+    All of them or none: a load that is cut off, as ``between_days`` may by raising, is begun anew.  With the stand-ins' address the days go up to
     yesterday, and their carriers are told of what is on its way still.
     """
     under_way = UnderWay(now)
@@ -112,6 +117,7 @@ def load_history(
             day = today - timedelta(days=back)
             if not is_working_day(day, "PT"):
                 continue
+            between_days()
             many = chance.randint(most_a_day // 2, most_a_day)
             made += _one_day(session, _Day(chance, day, back, numbers, serials, under_way), many)
             session.flush()

@@ -22,6 +22,7 @@ from psycopg import sql
 
 from tidewind.running.folder import secrets_of_database
 from tidewind.running.least_rights import ADMIN, PROGRAM, separate_program, way_in_is_open
+from tidewind.running.wishes import go_on
 
 SLOW_BUT_SAFE: tuple[str, ...] = ()
 FAST_FOR_TESTS = ("fsync=off", "synchronous_commit=off", "full_page_writes=off")
@@ -231,6 +232,7 @@ class Cluster:
 
     def _wait(self) -> None:
         for _ in range(600):
+            go_on()
             if not self.alive():
                 tail = (self.folder / "server.log").read_text(errors="replace")[-600:]
                 raise ClusterError(f"PostgreSQL did not start: {tail}")

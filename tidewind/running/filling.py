@@ -39,10 +39,13 @@ def up_to_date(database_url: str, folder: DataFolder, demo: bool) -> bool:
     return _version(database_url) == _newest() and (not demo or folder.has(FILLED))
 
 
-def fill(settings: Settings, folder: DataFolder, history_days: int | None, step: Step) -> None:
+def fill(
+    settings: Settings, folder: DataFolder, history_days: int | None, step: Step, go_on: Callable[[], None]
+) -> None:
     """Run the migrations; with a number of days, load the demo shop, too, and what it sent in these.
 
-    Each load looks for itself what is there already, and the mark comes last.
+    Each load looks for itself what is there already, and the mark comes last.  ``go_on`` is called where a load can
+    be given up, and may raise.
     """
     # Late imports: on most starts none of this is needed.
     from tidewind.app import make_wiring
@@ -62,7 +65,9 @@ def fill(settings: Settings, folder: DataFolder, history_days: int | None, step:
                 open_checkout(wiring.sessions, settings)
         if history_days:
             with step(f"Loading what the demo shop has sent in the last {history_days} days"):
-                load_history(wiring.sessions, now(), history_days, standins_url=settings.standins_url)
+                load_history(
+                    wiring.sessions, now(), history_days, standins_url=settings.standins_url, between_days=go_on
+                )
         folder.mark(FILLED)
     finally:
         wiring.sessions.kw["bind"].dispose()

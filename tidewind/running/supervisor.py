@@ -11,7 +11,6 @@ import time
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
-from types import FrameType
 
 import httpx
 import psycopg
@@ -20,6 +19,7 @@ from tidewind.running.children import Child
 from tidewind.running.cluster import SLOW_BUT_SAFE, Cluster, free_port
 from tidewind.running.filling import fill, is_newer, up_to_date
 from tidewind.running.folder import DataFolder
+from tidewind.running.wishes import Asked, go_on, listen, was_asked
 from tidewind.settings import DEMO_CLOCK, DEMO_PASSWORD, DEMO_PEOPLE, Settings
 
 READY_WITHIN_S = 120
@@ -33,11 +33,13 @@ def say(words: str, end: str = "\n") -> None:
 
 @contextmanager
 def step(words: str) -> Iterator[None]:
-    """Say what is being done and, at its end, how long it took."""
+    """Say what is being done and, at its end, how long it took; a wish to stop is heard before and after."""
+    go_on()
     say(f"  {words} …", end="")
     start = time.monotonic()
     yield
     say(f" {time.monotonic() - start:.1f} s")
+    go_on()
 
 
 def processes_for(cores: int) -> tuple[int, int]:
@@ -101,7 +103,7 @@ class Supervisor:
         if not up_to_date(self.settings.database_url, self.folder, self.demo):
             if self.demo:
                 self._until_answers(f"{self.settings.standins_url}/health")
-            fill(self.settings, self.folder, self.history_days if self.demo else None, step)
+            fill(self.settings, self.folder, self.history_days if self.demo else None, step, go_on)
         with step("Starting the job workers and the web servers"):
             self.listening.listen(1024)
             for name in self.children:
@@ -136,8 +138,7 @@ class Supervisor:
         if name.startswith("web") and self.listening is not None:
             listening = self.listening.fileno()
             given["TIDEWIND_LISTENING"] = str(listening)
-        with unbroken():  # a process that is made and not yet noted down would outlive everything
-            self.children[name].start(self.folder, given, listening)
+        self.children[name].start(self.folder, given, listening)
 
     def _figures(self) -> Path:
         """The folder in which the processes add up what they count."""
@@ -150,6 +151,7 @@ class Supervisor:
         last = "nothing"
         while time.monotonic() < waited:
             self._complain_of_the_dead()
+            go_on()
             try:
                 answer = httpx.get(url, timeout=5)
             except httpx.TransportError as error:
@@ -210,53 +212,18 @@ class Supervisor:
             self._write_state()
 
 
-class Asked(BaseException):
-    """Somebody asked the program to stop; like KeyboardInterrupt no fault, so nobody catches it by accident."""
-
-
-class _Wish:
-    """Whether somebody asked to stop while something was done that must not be left half done."""
-
-    holding = False
-    heard = False
-
-
-@contextmanager
-def unbroken() -> Iterator[None]:
-    """What is done inside is done wholly before a wish to stop is heard.  Raises Asked behind it, if there was one."""
-    _Wish.holding = True
-    try:
-        yield
-    finally:
-        _Wish.holding = False
-    if _Wish.heard:
-        _Wish.heard = False
-        raise Asked
-
-
-def _on_signal(_signal: int, _frame: FrameType | None) -> None:
-    # A second one must not break into the stopping that the first one began.
-    for each in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
-        signal.signal(each, signal.SIG_IGN)
-    if _Wish.holding:
-        _Wish.heard = True
-        return
-    raise Asked
-
-
 def serve(folder: DataFolder, port: int, demo: bool) -> int:
     """Start everything, print the address, wait for Ctrl-C or a closed terminal, stop; return the exit code.
 
     ``folder`` may be held already.
     """
-    for each in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
-        signal.signal(each, _on_signal)
+    listen()
     webs, workers = processes_for(len(os.sched_getaffinity(0)))
     supervisor = Supervisor(folder, port, demo, webs=webs, workers=workers)
     code = 0
     try:
         _welcome(supervisor, supervisor.up())
-        while True:
+        while not was_asked():
             supervisor.look_after()
             time.sleep(0.3)
     except Asked:
@@ -266,8 +233,10 @@ def serve(folder: DataFolder, port: int, demo: bool) -> int:
             print(f"\n\n  It did not work: {error}", file=sys.stderr)
         code = 1
     finally:
-        with step("\n  Stopping everything"):
-            supervisor.down()
+        say("\n  Stopping everything …", end="")
+        start = time.monotonic()
+        supervisor.down()
+        say(f" {time.monotonic() - start:.1f} s")
     return code
 
 
