@@ -29,7 +29,7 @@ from tidewind.outside.mailer import MailServer, SmtpMailer
 from tidewind.outside.printer import HttpPrinter, PrinterClient
 from tidewind.outside.sms import SmsGateway
 from tidewind.services.base import Jumps, Outside, Sealer, tell_what_is_written
-from tidewind.services.shop import PROTOCOL, OwnNumbers, server_of
+from tidewind.services.shop import PROTOCOL, OwnNumbers, server_of, signing_of
 from tidewind.settings import Settings, now, real_now
 from tidewind.web import (
     base,
@@ -149,7 +149,9 @@ def make_outside(settings: Settings, sessions: sessionmaker[Session]) -> Outside
         introduce_store=clients.introduce_store,
         printer=clients.printer,
         feeds=Feeds(settings.incoming_dir, settings.channel_timeout_s, private=settings.private_networks),
-        mailer=SmtpMailer(lambda: server_of(sessions, clients.sealer, own)),
+        mailer=SmtpMailer(
+            lambda: server_of(sessions, clients.sealer, own), lambda: signing_of(sessions, clients.sealer)
+        ),
         text=clients.text,
         base_url=settings.base_url,
         close=clients.close,

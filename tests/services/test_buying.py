@@ -35,7 +35,7 @@ from tidewind.services.buying import (
     sweep,
 )
 from tidewind.services.buying.asking import _chunks
-from tidewind.services.follow import follow_parcels, public_view, send_due_news
+from tidewind.services.follow import buyers_view, follow_parcels, send_due_news
 from tidewind.standins.world import World
 from tidewind.web.access import Wiring
 
@@ -257,8 +257,8 @@ def test_after_the_purchase_the_shop_is_told_the_buyer_gets_a_mail_and_the_parce
     clock.move(days=1)
     assert follow_parcels(wiring.sessions, wiring.outside, clock) == 0  # delivered: nobody asks again
     with wiring.sessions() as session:
-        found, events = public_view(session, shipment.tracking_key)
-        assert (found.tracking_state, events[0].words) == ("delivered", "Delivered")
+        seen = buyers_view(session, shipment.tracking_key).shipment
+        assert (seen.state, seen.events[0].words) == ("delivered", "Delivered")
         assert session.scalar(select(func.count(TrackingEvent.id))) == 5
 
 

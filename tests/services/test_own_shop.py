@@ -10,9 +10,12 @@ from dataclasses import dataclass, replace
 from importlib import resources
 from pathlib import Path
 
+import dkim
 import httpx
 import psycopg
 import pytest
+from cryptography.hazmat.primitives.asymmetric.rsa import generate_private_key
+from cryptography.hazmat.primitives.serialization import Encoding, NoEncryption, PrivateFormat
 from hypothesis import given
 from hypothesis import strategies as st
 from sqlalchemy import select
@@ -27,6 +30,7 @@ from tidewind.core.quantities import money_text
 from tidewind.core.stored import write_plan
 from tidewind.db.migrate import migrate
 from tidewind.db.tables import Order, PackagingRow, Person, Shipment, Shop
+from tidewind.outside.mailer import Dress, as_sent, write_mail
 from tidewind.outside.sheets_out import to_csv
 from tidewind.running.cluster import Cluster
 from tidewind.services.base import Conflict, Invalid
@@ -42,11 +46,15 @@ from tidewind.services.shop import (
     begin_with_card,
     change_shop,
     first_owner,
+    forget_signing_key,
+    keep_signing_key,
     save_mail_settings,
     save_place,
     save_sms_settings,
     send_test_mail,
     send_test_sms,
+    sign_mails,
+    signing_of,
     take_starters,
 )
 from tidewind.settings import Settings
@@ -226,6 +234,56 @@ def test_the_mail_server_is_the_owners_word_and_says_why_it_does_not_go(
         assert send_test_mail(session, empty.outside, "ada@own.example")[0]
     mails = outside_world[2].rows("select sender, recipient from mail")
     assert [(m["sender"], m["recipient"]) for m in mails][-1] == ("post@own.example", "ada@own.example")
+
+
+def test_mails_are_signed_for_their_own_domain_and_whoever_changes_them_is_seen(empty: Wiring, clock: Clock) -> None:
+    begin(empty, NORWAY)
+    sealer = empty.outside.sealer
+    small = generate_private_key(65_537, 1_024).private_bytes(Encoding.PEM, PrivateFormat.PKCS8, NoEncryption())
+    with empty.sessions.begin() as session:
+        with pytest.raises(Invalid, match="Make one first"):
+            sign_mails(session, on=True)
+        session.get_one(Shop, 1).mail_from = ""
+        with pytest.raises(Invalid, match="come from"):
+            keep_signing_key(session, sealer, clock())
+        session.get_one(Shop, 1).mail_from = "post@own.example"
+        for selector, pem, words in (
+            ("a.b", "", "letters, digits"),
+            ("", "-----BEGIN", "no private key"),
+            ("s", "ø", "PEM"),
+        ):
+            with pytest.raises(Invalid, match=words):
+                keep_signing_key(session, sealer, clock(), selector, pem)
+        assert (
+            keep_signing_key(session, sealer, clock(), "Mine", small.decode()).record_name
+            == "mine._domainkey.own.example"
+        )
+        made = keep_signing_key(session, sealer, clock())
+        assert (made.selector, made.on) == ("post-202611", False)
+        assert "PRIVATE" not in str(session.get_one(Shop, 1).mail_signing)
+    assert signing_of(empty.sessions, sealer) is None  # not before the record is published
+    with empty.sessions.begin() as session:
+        assert sign_mails(session, on=True).on
+    signing = signing_of(empty.sessions, sealer)
+    asked: list[bytes] = []
+
+    def dns(name: bytes, timeout: int = 5) -> bytes:
+        asked.append(name)
+        return made.record.encode()
+
+    dress = Dress("<p>Olá, está a caminho</p>", "key.1", "http://shop/t/k/stop")
+    mail = write_mail(("Ateliê", "post@own.example"), "ana@buyers.example", "É " * 90, "Olá\n.\n" * 40, None, dress)
+    sent = as_sent(mail, signing)
+    assert (dkim.verify(sent, dnsfunc=dns), asked) == (True, [b"post-202611._domainkey.own.example."])
+    assert sent.isascii()
+    for before, after in ((b"key.1@", b"key.2@"), (b"/t/k/stop", b"/t/x/stop"), (b"PHA+", b"PGI+")):
+        assert before in sent
+        assert not dkim.verify(sent.replace(before, after), dnsfunc=dns)
+    other = write_mail(("Else", "post@other.example"), "ana@buyers.example", "S", "B", None, None)
+    assert b"DKIM-Signature" not in as_sent(other, signing)
+    with empty.sessions.begin() as session:
+        assert forget_signing_key(session).domain == ""
+    assert signing_of(empty.sessions, sealer) is None
 
 
 @given(st.text(max_size=60), st.text(max_size=60))

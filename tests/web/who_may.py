@@ -19,7 +19,7 @@ GET /api/rules/vocabulary | GET /api/rules/versions | GET /api/rules/file | GET 
 GET /api/work | GET /api/contacts | GET /api/addresses/suggest | POST /api/addresses/parse | GET /api/products
 GET /api/carriers | GET /api/rate-card/example | GET /api/shop | GET /api/carriers/{code}/cards/{card_id} | GET /api/rate-card/schema
 GET /api/orders/{order_id}/compare | POST /api/quote | POST /api/matrix | GET /api/checkout | GET /api/checkout/tables/file | POST /api/checkout/v1/offers | GET /api/checkout/v1/offers
-GET /api/following | GET /api/following/codes | GET /api/messages/rules | GET /api/claims | GET /api/followed | GET /api/write-backs | GET /api/returns/rules | GET /api/returns/{return_id}/photo.jpg | GET /api/messages/log | GET /api/messages/blocked | GET /api/orders/{order_id}/telling | GET /api/orders/{order_id}/story | GET /api/products/file | GET /api/restricted | GET /api/restricted/try | GET /api/clearances
+GET /api/following | GET /api/following/codes | GET /api/messages/rules | GET /api/claims | GET /api/followed | GET /api/write-backs | GET /api/returns/rules | GET /api/returns/{return_id}/photo.jpg | GET /api/messages/log | GET /api/messages/blocked | GET /api/orders/{order_id}/telling | GET /api/orders/{order_id}/story | GET /api/orders/{order_id}/way | GET /api/products/file | GET /api/restricted | GET /api/restricted/try | GET /api/clearances
 GET /api/orders/{order_id}/photos | GET /api/photos/{photo_id} | GET /api/departures/photos | GET /api/packaging/stock | GET /api/packaging/orders | GET /api/departures | POST /api/departures/ways | GET /api/drop-off-points | GET /api/pickups | GET /api/batches | GET /api/returns | GET /api/orders/{order_id}/customs | GET /api/customs/codes | GET /api/customs/estimate | GET /api/customs/words | GET /api/customs/tables | GET /api/cover | GET /api/printing | GET /api/printing/template
 """
 _BENCH = """
@@ -67,7 +67,7 @@ GET /api/orders/{order_id}/customs.xml | GET /api/customs/numbers
 _OWNER = """
 GET /api/people | GET /api/personal-data | POST /api/personal-data/erase | POST /api/people | PATCH /api/people/{person_id} | POST /api/people/{person_id}/link
 POST /api/people/{person_id}/sign-out | GET /api/keys | POST /api/keys | DELETE /api/keys/{key_id} | POST /api/keys/{key_id}/change | POST /api/money/top-up | POST /api/places | POST /api/packaging
-PUT /api/shop | GET /api/shop/mail | PUT /api/shop/mail | POST /api/shop/mail/test | GET /api/shop/sms | PUT /api/shop/sms | POST /api/shop/sms/test | POST /api/packaging/starters
+PUT /api/shop | GET /api/shop/mail | PUT /api/shop/mail | POST /api/shop/mail/test | GET /api/shop/mail/signing | POST /api/shop/mail/signing | PUT /api/shop/mail/signing | DELETE /api/shop/mail/signing | GET /api/shop/sms | PUT /api/shop/sms | POST /api/shop/sms/test | POST /api/packaging/starters
 PUT /api/layers/shop-defaults | PUT /api/rules | PUT /api/checkout | POST /api/checkout/versions/{version}/restore | POST /api/rules/versions/{version}/restore | PUT /api/channels/{code} | POST /api/channels
 GET /api/channels/{code}/consent | POST /api/channels/{code}/connect | POST /api/channels/{code}/paused
 POST /api/carriers | POST /api/carriers/connect | DELETE /api/carriers/{code} | POST /api/carriers/{code}/ranges

@@ -86,6 +86,7 @@ class Shop(Base):
     logo: Mapped[bytes | None] = mapped_column(LargeBinary, deferred=True)
     planned_on: Mapped[date | None]
     mail_server: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    mail_signing: Mapped[dict[str, Any]] = mapped_column(default=dict)
     sms_gateway: Mapped[dict[str, Any]] = mapped_column(default=dict)
     closed: Mapped[list[Any]] = mapped_column(default=list)
     bench: Mapped[dict[str, Any]] = mapped_column(default=dict)

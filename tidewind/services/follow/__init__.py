@@ -23,7 +23,7 @@ from tidewind.services.follow.deeds import ask_carrier, letter_to_buyer, letter_
 from tidewind.services.follow.mailing import held_messages, let_go
 from tidewind.services.follow.message_log import Telling, message_log, set_telling, telling_of
 from tidewind.services.follow.notices import subscribe_carriers, take_carrier_notice, take_notices
-from tidewind.services.follow.parcels import events_of, public_view, take_events
+from tidewind.services.follow.parcels import events_of, take_events
 from tidewind.services.follow.personal_data import Erasure, erase_person, personal_data
 from tidewind.services.follow.polling import follow_parcels
 from tidewind.services.follow.previewing import Sample, SampleAsked, sample, send_sample
@@ -56,6 +56,14 @@ from tidewind.services.follow.returns import (
     photo_of_return,
     receive_return,
 )
+from tidewind.services.follow.seen_by_buyers import (
+    BuyersView,
+    SeenEvent,
+    SeenShipment,
+    buyers_view,
+    way_of,
+    way_of_order,
+)
 from tidewind.services.follow.story import story_of
 from tidewind.services.follow.telling import labels_first, mail_label, send_due_news, tell_of_purchase, tell_of_void
 from tidewind.services.follow.texts import day_in, language_of, languages, money_in, said_in, state_in
@@ -66,6 +74,7 @@ from tidewind.services.follow.write_backs import tell_again, write_backs
 __all__ = [
     "MEANINGS",
     "BuyersReturn",
+    "BuyersView",
     "BuyersWish",
     "Erasure",
     "NumberToFollow",
@@ -73,6 +82,8 @@ __all__ = [
     "ReturnRequest",
     "Sample",
     "SampleAsked",
+    "SeenEvent",
+    "SeenShipment",
     "Telling",
     "TypedRequest",
     "all_claims",
@@ -86,6 +97,7 @@ __all__ = [
     "block_address",
     "blocked_addresses",
     "buyers_return",
+    "buyers_view",
     "cancel_returns_of",
     "claim_letter",
     "close_return",
@@ -121,7 +133,6 @@ __all__ = [
     "open_claim",
     "personal_data",
     "photo_of_return",
-    "public_view",
     "receive_return",
     "request_by_view_key",
     "request_links",
@@ -156,6 +167,8 @@ __all__ = [
     "unknown_codes",
     "usual_days",
     "waiting_requests",
+    "way_of",
+    "way_of_order",
     "work_out",
     "write_backs",
 ]

@@ -84,6 +84,14 @@ from tidewind.services.shop.screening import (
     try_restricted_name,
 )
 from tidewind.services.shop.settings import change_shop, first_owner, set_policy
+from tidewind.services.shop.signing import (
+    SigningKey,
+    forget_signing_key,
+    keep_signing_key,
+    sign_mails,
+    signing_key,
+    signing_of,
+)
 from tidewind.services.shop.sms import SmsSettings, gateway_of, save_sms_settings, send_test_sms, sms_settings
 from tidewind.services.shop.stock import InStock, boxes_of, in_stock, set_stock, take_packaging
 from tidewind.services.shop.templates import paper_template, recipe_barcodes, set_logo, set_paper_template
@@ -95,6 +103,7 @@ __all__ = [
     "InStock",
     "MailSettings",
     "OwnNumbers",
+    "SigningKey",
     "SmsSettings",
     "TakenOn",
     "add_account",
@@ -129,6 +138,7 @@ __all__ = [
     "find_contacts",
     "find_products",
     "first_owner",
+    "forget_signing_key",
     "free_code",
     "gateway_of",
     "get_card_version",
@@ -137,6 +147,7 @@ __all__ = [
     "get_product",
     "home_country",
     "in_stock",
+    "keep_signing_key",
     "mail_settings",
     "numbers_left",
     "order_packaging",
@@ -177,7 +188,10 @@ __all__ = [
     "set_product_facts",
     "set_stock",
     "settle_packaging_orders",
+    "sign_mails",
     "signed_by",
+    "signing_key",
+    "signing_of",
     "simple_example",
     "sms_settings",
     "suggest_addresses",

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from datetime import date, datetime
-from typing import Annotated
+from typing import Annotated, Literal
 
 from pydantic import BaseModel, Field, StringConstraints
 
@@ -150,6 +150,26 @@ class StoryOut(Out):
     steps: list[StoryStepOut]
     language: str
     answer: str
+
+
+class MarkOut(Out):
+    """A place on the way; ``side`` is where its name starts from."""
+
+    x: int
+    y: int
+    kind: Literal["home", "seen", "now", "goal"]
+    name: str
+    side: Literal["start", "end"]
+
+
+class WayOut(Out):
+    """The way of a parcel as SVG paths in a box of 600 by 360 units."""
+
+    land: str
+    borders: str
+    gone: str
+    ahead: str
+    marks: list[MarkOut]
 
 
 class FollowNumberIn(BaseModel):

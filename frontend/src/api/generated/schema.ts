@@ -196,6 +196,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/orders/{order_id}/way": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Way
+         * @description Return the way of what was last sent of an order, to be drawn; none where no two places of it are known.
+         */
+        get: operations["way_api_orders__order_id__way_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/following/{shipment_id}/buyer": {
         parameters: {
             query?: never;
@@ -3819,6 +3839,38 @@ export interface paths {
          */
         post: operations["try_mail_api_shop_mail_test_post"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shop/mail/signing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Signing
+         * @description Return the record that is to be published, and whether mails are signed.
+         */
+        get: operations["get_signing_api_shop_mail_signing_get"];
+        /**
+         * Set Signing
+         * @description Sign mails from now on, or no more.
+         */
+        put: operations["set_signing_api_shop_mail_signing_put"];
+        /**
+         * Keep Signing
+         * @description Keep a key to sign mails with, or make one; the key itself never comes out.
+         */
+        post: operations["keep_signing_api_shop_mail_signing_post"];
+        /**
+         * Forget Signing
+         * @description Take the key away; mails go unsigned.
+         */
+        delete: operations["forget_signing_api_shop_mail_signing_delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -9223,6 +9275,28 @@ export interface components {
              */
             printed: boolean;
         };
+        /**
+         * MarkOut
+         * @description A place on the way; ``side`` is where its name starts from.
+         */
+        MarkOut: {
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "home" | "seen" | "now" | "goal";
+            /** Name */
+            name: string;
+            /**
+             * Side
+             * @enum {string}
+             */
+            side: "start" | "end";
+        };
         /** MatchOut */
         MatchOut: {
             /** Key */
@@ -12102,6 +12176,44 @@ export interface components {
              */
             code: string;
         };
+        /** SignMailsIn */
+        SignMailsIn: {
+            /** On */
+            on: boolean;
+        };
+        /**
+         * SigningKeyIn
+         * @description A key that the shop has already; without one a new one is made.
+         */
+        SigningKeyIn: {
+            /**
+             * Selector
+             * @default
+             */
+            selector: string;
+            /**
+             * Pem
+             * @description RSA, PEM, without a password
+             * @default
+             */
+            pem: string;
+        };
+        /**
+         * SigningKeyOut
+         * @description The record that a domain publishes so that signed mails are believed; empty where there is no key.
+         */
+        SigningKeyOut: {
+            /** Domain */
+            domain: string;
+            /** Selector */
+            selector: string;
+            /** Record Name */
+            record_name: string;
+            /** Record */
+            record: string;
+            /** On */
+            on: boolean;
+        };
         /**
          * SmsGatewayIn
          * @description The gateway that text messages go through; an empty address leaves none.
@@ -13020,6 +13132,22 @@ export interface components {
             };
         };
         /**
+         * WayOut
+         * @description The way of a parcel as SVG paths in a box of 600 by 360 units.
+         */
+        WayOut: {
+            /** Land */
+            land: string;
+            /** Borders */
+            borders: string;
+            /** Gone */
+            gone: string;
+            /** Ahead */
+            ahead: string;
+            /** Marks */
+            marks: components["schemas"]["MarkOut"][];
+        };
+        /**
          * WaysIn
          * @description The departures that are about to get labels.
          */
@@ -13617,6 +13745,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StoryOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    way_api_orders__order_id__way_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example 1 */
+                order_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WayOut"] | null;
                 };
             };
             /** @description Problem details */
@@ -21339,6 +21499,136 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TriedOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_signing_api_shop_mail_signing_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SigningKeyOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_signing_api_shop_mail_signing_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "on": false
+                 *     }
+                 */
+                "application/json": components["schemas"]["SignMailsIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SigningKeyOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep_signing_api_shop_mail_signing_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /** @example {} */
+                "application/json": components["schemas"]["SigningKeyIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SigningKeyOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    forget_signing_api_shop_mail_signing_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SigningKeyOut"];
                 };
             };
             /** @description Problem details */

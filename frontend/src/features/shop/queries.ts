@@ -228,6 +228,20 @@ export const saveMail = async (body: Schemas["MailServerIn"]) =>
 export const tryMail = async (recipient: string) =>
   need(await api.POST("/api/shop/mail/test", { body: { recipient } }));
 
+export const signingQuery = queryOptions({
+  queryKey: ["shop", "signing"],
+  queryFn: async () => need(await api.GET("/api/shop/mail/signing")),
+});
+
+/** Keep a key that mails are signed with, or have one made. */
+export const keepSigningKey = async (body: Schemas["SigningKeyIn"]) =>
+  need(await api.POST("/api/shop/mail/signing", { body }));
+
+export const signMails = async (on: boolean) =>
+  need(await api.PUT("/api/shop/mail/signing", { body: { on } }));
+
+export const forgetSigningKey = async () => need(await api.DELETE("/api/shop/mail/signing"));
+
 export const takeStarters = async () => need(await api.POST("/api/packaging/starters"));
 
 /** Ask who is at an address, by the open protocol, and take that carrier on. */

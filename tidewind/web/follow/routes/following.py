@@ -15,6 +15,7 @@ from tidewind.services.follow import (
     story_of,
     tell_buyer,
     unknown_codes,
+    way_of_order,
 )
 from tidewind.web.access import Anyone, Care, Now, Owner, Parts, Tx
 from tidewind.web.base.schemas import CountOut
@@ -27,6 +28,7 @@ from tidewind.web.follow.following_schemas import (
     SeeToIn,
     StoryOut,
     UnknownCodeOut,
+    WayOut,
 )
 
 router = APIRouter(prefix="/api", tags=["following"])
@@ -55,6 +57,13 @@ def explain(body: ExplainIn, _who: Owner, session: Tx, parts: Parts, now: Now) -
 def story(order_id: int, _who: Anyone, session: Tx, parts: Parts, now: Now) -> StoryOut:
     """Return where an order is: everything that happened to it, and an answer to its buyer in their language."""
     return StoryOut.model_validate(story_of(session, order_id, parts.outside.base_url, now))
+
+
+@router.get("/orders/{order_id}/way")
+def way(order_id: int, _who: Anyone, session: Tx) -> WayOut | None:
+    """Return the way of what was last sent of an order, to be drawn; none where no two places of it are known."""
+    made = way_of_order(session, order_id)
+    return WayOut.model_validate(made) if made else None
 
 
 @router.get("/following/{shipment_id}/buyer")

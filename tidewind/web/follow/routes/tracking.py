@@ -2,24 +2,34 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator
 from datetime import date
 from html import escape
 from zoneinfo import ZoneInfo
 
 from fastapi import APIRouter, Request
-from fastapi.responses import HTMLResponse
+from fastapi.responses import HTMLResponse, Response
 from sqlalchemy.orm import Session
 
-from tidewind.core.tracking.folding import how_far
+from tidewind.core.earth import HEIGHT, WIDTH
 from tidewind.core.tracking.states import FINAL, TrackingState
-from tidewind.db.tables import Shipment, TrackingEvent
 from tidewind.services.base import NotFound
-from tidewind.services.follow import buyers_return, day_in, language_of, languages, public_view, said_in, state_in
-from tidewind.services.planning import shop_settings
-from tidewind.services.shop import carrier_name
+from tidewind.services.follow import (
+    BuyersView,
+    SeenEvent,
+    SeenShipment,
+    buyers_return,
+    buyers_view,
+    day_in,
+    language_of,
+    languages,
+    said_in,
+    state_in,
+    way_of,
+)
 from tidewind.web.access import Now, Tx
 from tidewind.web.follow.schemas import TrackingOut
+from tidewind.web.follow.way_picture import way_picture
 from tidewind.web.orders.schemas.order import EventOut
 
 router = APIRouter(tags=["public"])
@@ -39,6 +49,9 @@ small { display: block }
 button { font: inherit; padding: .6rem 1rem; border: 0; border-radius: 4px; background: #7a2e54;
   color: #fff }
 nav a, a { color: #7a2e54; display: inline-block; min-width: 24px; padding: .3rem }
+h2 { font-size: 1.1rem; margin: 0 }
+img { max-width: 100%; height: auto; border-radius: 4px }
+section { margin-top: 1.5rem; border-top: 1px solid #bdb7ad; padding-top: 1rem }
 .bar { display: flex; gap: 4px; margin: 1rem 0 }
 .bar i { flex: 1; height: 6px; border-radius: 3px; background: #ddd8d0 }
 .bar i.done { background: #7a2e54 }
@@ -60,16 +73,17 @@ NOT_KEPT = {"Cache-Control": "no-store", "X-Robots-Tag": "noindex", "Referrer-Po
 @router.get("/api/tracking/{tracking_key}")
 def tracking(tracking_key: str, session: Tx) -> TrackingOut:
     """Return what the buyer may see of a parcel."""
-    shipment, events = public_view(session, tracking_key)
+    view = buyers_view(session, tracking_key)
+    seen = view.shipment
     return TrackingOut(
-        shop=shop_settings(session).brand,
-        order_number=shipment.order.number,
-        carrier=carrier_name(session, shipment.carrier),
-        service_name=shipment.service_name,
-        state=shipment.tracking_state,
-        arrives=shipment.arrives,
-        tracking_numbers=[label.tracking_number or "" for label in shipment.labels],
-        events=[EventOut.model_validate(e) for e in events],
+        shop=view.brand,
+        order_number=view.order_number,
+        carrier=seen.carrier,
+        service_name=seen.service_name,
+        state=seen.state,
+        arrives=seen.arrives,
+        tracking_numbers=[parcel.number for parcel in seen.parcels],
+        events=[EventOut.model_validate(e) for e in seen.events],
     )
 
 
@@ -77,21 +91,24 @@ def tracking(tracking_key: str, session: Tx) -> TrackingOut:
 def page(tracking_key: str, request: Request, session: Tx, now: Now, lang: str = "") -> HTMLResponse:
     """Return the page itself; ``lang`` is the language the reader chose, else it goes by where the parcel goes."""
     try:
-        shipment, events = public_view(session, tracking_key)
+        view = buyers_view(session, tracking_key)
     except NotFound:
         language = chosen_language(lang, request.headers.get("Accept-Language", "")[:2].lower())
         body = f"<h1>{escape(said_in('gone', language))}</h1>"
         return HTMLResponse(frame(language, "404", body, ""), 404, NOT_KEPT)
-    shop = shop_settings(session)
-    language = chosen_language(lang, language_of(shipment.address.country))
-    carrier = carrier_name(session, shipment.carrier)
-    zone = ZoneInfo(shop.time_zone)
-    body = _body(shipment, events, language, zone, carrier, now.astimezone(zone).date())
-    if shipment.tracking_state == TrackingState.DELIVERED and buyers_return(session, tracking_key, now).lines:
+    language = chosen_language(lang, language_of(view.shipment.goes_to.country))
+    body = _body(view, language, now.astimezone(view.zone).date())
+    if view.shipment.state == TrackingState.DELIVERED and buyers_return(session, tracking_key, now).lines:
         there = f"/t/{tracking_key}/return"
         body += f'<p><a class="go" href="{there}">{escape(said_in("back_start", language))}</a></p>'
-    brand = shipment.order.channel.brand or shop.brand
-    return HTMLResponse(frame(language, brand, body, tracking_key), headers=NOT_KEPT)
+    return HTMLResponse(frame(language, view.brand, body, tracking_key), headers=NOT_KEPT)
+
+
+@router.get("/t/{tracking_key}/way.svg", response_class=Response, include_in_schema=False)
+def way(tracking_key: str, session: Tx) -> Response:
+    """Return the way of a parcel as a picture, which the page can do without; an empty one where nothing is known."""
+    made = way_of(buyers_view(session, tracking_key).shipment)
+    return Response(way_picture(made), media_type="image/svg+xml", headers=NOT_KEPT)
 
 
 def chosen_language(asked: str, else_: str) -> str:
@@ -100,37 +117,54 @@ def chosen_language(asked: str, else_: str) -> str:
     return asked if asked in there else else_ if else_ in there else there[0]
 
 
-def _body(
-    shipment: Shipment, events: Sequence[TrackingEvent], language: str, zone: ZoneInfo, carrier: str, today: date
-) -> str:
+def _body(view: BuyersView, language: str, today: date) -> str:
     """Return what is told: no data beyond first name and town, and no day that is over."""
-    states = [TrackingState(label.tracking_state) for label in shipment.labels]
-    state, to = TrackingState(shipment.tracking_state), shipment.address
+    seen, to = view.shipment, view.shipment.goes_to
+    lines = [f"<h1>{escape(state_in(seen.state, language))}</h1>", *_expected(seen, language, today)]
     first = (to.name or to.company).split(" ")[0]
-    lines = [f"<h1>{escape(state_in(state, language))}</h1>"]
-    if state in _WAY[:-1] and shipment.arrives and shipment.arrives >= today:
-        lines.append(f"<p><b>{escape(said_in('expected', language, day=day_in(shipment.arrives, language)))}</b></p>")
-    if state in _WAY:
-        at = _WAY.index(state)
-        steps = "".join(f"<i{' class=done' if n <= at else ''}></i>" for n in range(len(_WAY)))
-        lines.append(f'<div class="bar" aria-hidden="true">{steps}</div>')
     lines.append(f"<p>{escape(said_in('for', language, name=first, city=to.city))}</p>")
-    order = said_in("order", language, order=shipment.order.number)
-    lines.append(f'<p class="mute">{escape(order)} · {escape(carrier)}, {escape(shipment.service_name)}</p>')
-    for n, label in enumerate(shipment.labels, 1):
-        name = said_in("parcel", language, n=str(n), all=str(len(shipment.labels))) if len(shipment.labels) > 1 else ""
-        done = f" · {escape(state_in(label.tracking_state, language))}" if how_far(states) else ""
-        lines.append(f'<p class="mute">{escape(name)} {escape(label.tracking_number or "")}{done}</p>')
-    if not events:
+    order = said_in("order", language, order=view.order_number)
+    lines.append(f'<p class="mute">{escape(order)} · {escape(seen.carrier)}, {escape(seen.service_name)}</p>')
+    lines += _parcels(seen, language)
+    if seen.events:
+        lines.append(f'<img src="/t/{seen.key}/way.svg" width="{WIDTH}" height="{HEIGHT}" alt="" loading="lazy">')
+    else:
         lines.append(f"<p>{escape(said_in('silent', language))}</p>")
-    told = "".join(_event(event, language, zone) for event in events)
+    told = "".join(_event(event, language, view.zone) for event in seen.events)
     lines.append(f"<ol>{told}</ol>" if told else "")
-    if state not in FINAL:
+    if seen.state not in FINAL:
         lines.append(f'<p class="mute">{escape(said_in("absent", language))}</p>')
-    return "".join(lines)
+    return "".join(lines) + "".join(_other(one, language, today) for one in view.shipments[1:])
 
 
-def _event(event: TrackingEvent, language: str, zone: ZoneInfo) -> str:
+def _expected(seen: SeenShipment, language: str, today: date) -> Iterator[str]:
+    if seen.state in _WAY[:-1] and seen.arrives and seen.arrives >= today:
+        yield f"<p><b>{escape(said_in('expected', language, day=day_in(seen.arrives, language)))}</b></p>"
+    if seen.state in _WAY:
+        at = _WAY.index(seen.state)
+        steps = "".join(f"<i{' class=done' if n <= at else ''}></i>" for n in range(len(_WAY)))
+        yield f'<div class="bar" aria-hidden="true">{steps}</div>'
+
+
+def _parcels(seen: SeenShipment, language: str) -> Iterator[str]:
+    for n, parcel in enumerate(seen.parcels, 1):
+        name = said_in("parcel", language, n=str(n), all=str(len(seen.parcels))) if len(seen.parcels) > 1 else ""
+        done = f" · {escape(state_in(parcel.state, language))}" if seen.some_are_behind else ""
+        yield f'<p class="mute">{escape(name)} {escape(parcel.number)}{done}</p>'
+
+
+def _other(seen: SeenShipment, language: str, today: date) -> str:
+    """Return what else of the order is on its way, in short, with the way to its own page."""
+    asked = f"/t/{seen.key}?lang={language}"
+    return (
+        f'<section><h2><a href="{asked}">{escape(said_in("also", language))}</a></h2>'
+        f"<p><b>{escape(state_in(seen.state, language))}</b></p>{''.join(_expected(seen, language, today))}"
+        f'<p class="mute">{escape(seen.carrier)}, {escape(seen.service_name)}</p>'
+        f"{''.join(_parcels(seen, language))}</section>"
+    )
+
+
+def _event(event: SeenEvent, language: str, zone: ZoneInfo) -> str:
     at = event.at.astimezone(zone)
     where = f", {event.spot}" if event.spot else ""
     return (
@@ -141,9 +175,8 @@ def _event(event: TrackingEvent, language: str, zone: ZoneInfo) -> str:
 
 def buyers_language(session: Session, tracking_key: str) -> tuple[str, str]:
     """Return the language that a parcel's buyer reads and the shop's brand.  Raises NotFound."""
-    shipment, _ = public_view(session, tracking_key)
-    brand = shipment.order.channel.brand or shop_settings(session).brand
-    return chosen_language("", language_of(shipment.address.country)), brand
+    view = buyers_view(session, tracking_key)
+    return chosen_language("", language_of(view.shipment.goes_to.country)), view.brand
 
 
 def frame(language: str, shop: str, body: str, key: str) -> str:

@@ -7,11 +7,14 @@ from fastapi import APIRouter
 from tidewind.services import shop as service
 from tidewind.services.planning import shop_settings
 from tidewind.services.shop import MailSettings, SmsSettings
-from tidewind.web.access import Anyone, Now, Owner, Parts, Tx
+from tidewind.web.access import Anyone, Now, Owner, Parts, RealNow, Tx
 from tidewind.web.shop.schemas.settings import (
     MailServerIn,
     MailServerOut,
     ShopIO,
+    SigningKeyIn,
+    SigningKeyOut,
+    SignMailsIn,
     SmsGatewayIn,
     SmsGatewayOut,
     StartersOut,
@@ -52,6 +55,31 @@ def try_mail(body: TestMailIn, _who: Owner, session: Tx, parts: Parts) -> TriedO
     """Send a mail to try the server, and return its own words where it does not go."""
     ok, words = service.send_test_mail(session, parts.outside, body.recipient)
     return TriedOut(ok=ok, words=words)
+
+
+@router.get("/shop/mail/signing")
+def get_signing(_who: Owner, session: Tx) -> SigningKeyOut:
+    """Return the record that is to be published, and whether mails are signed."""
+    return SigningKeyOut.model_validate(service.signing_key(session))
+
+
+@router.post("/shop/mail/signing")
+def keep_signing(body: SigningKeyIn, _who: Owner, session: Tx, parts: Parts, now: RealNow) -> SigningKeyOut:
+    """Keep a key to sign mails with, or make one; the key itself never comes out."""
+    made = service.keep_signing_key(session, parts.outside.sealer, now, body.selector, body.pem)
+    return SigningKeyOut.model_validate(made)
+
+
+@router.put("/shop/mail/signing")
+def set_signing(body: SignMailsIn, _who: Owner, session: Tx) -> SigningKeyOut:
+    """Sign mails from now on, or no more."""
+    return SigningKeyOut.model_validate(service.sign_mails(session, body.on))
+
+
+@router.delete("/shop/mail/signing")
+def forget_signing(_who: Owner, session: Tx) -> SigningKeyOut:
+    """Take the key away; mails go unsigned."""
+    return SigningKeyOut.model_validate(service.forget_signing_key(session))
 
 
 @router.get("/shop/sms")

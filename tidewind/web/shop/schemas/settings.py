@@ -56,6 +56,29 @@ class MailServerOut(Out):
     sender: str
 
 
+class SigningKeyOut(Out):
+    """The record that a domain publishes so that signed mails are believed; empty where there is no key."""
+
+    domain: str
+    selector: str
+    record_name: str
+    record: str
+    on: bool
+
+
+class SigningKeyIn(BaseModel):
+    """A key that the shop has already; without one a new one is made."""
+
+    model_config = ConfigDict(extra="forbid")
+    selector: Annotated[str, StringConstraints(max_length=63)] = ""
+    pem: Annotated[str, StringConstraints(max_length=8_000)] = Field("", description="RSA, PEM, without a password")
+
+
+class SignMailsIn(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+    on: bool
+
+
 class TestMailIn(BaseModel):
     model_config = ConfigDict(extra="forbid")
     recipient: Annotated[str, StringConstraints(strip_whitespace=True, min_length=3, max_length=200)]

@@ -1,7 +1,8 @@
 <script setup lang="ts">
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref } from "vue";
-import { setTelling, storyQuery, tellingQuery } from "./queries";
+import WayMap from "./WayMap.vue";
+import { setTelling, storyQuery, tellingQuery, wayQuery } from "./queries";
 import { dayAndClock } from "../../../shared/format";
 import { useKeys } from "../../../shared/keyboard";
 import { useMe } from "../../../shared/session";
@@ -13,6 +14,7 @@ const client = useQueryClient();
 const { zone, may } = useMe();
 const { data, error } = useQuery(computed(() => storyQuery(props.orderId)));
 const { data: telling } = useQuery(computed(() => tellingQuery(props.orderId)));
+const { data: way } = useQuery(computed(() => wayQuery(props.orderId)));
 const copied = ref(false);
 async function copy(): Promise<void> {
   if (!data.value?.answer) return;
@@ -74,6 +76,7 @@ const { isPending: saving } = save;
       </p>
     </template>
     <h3>What happened</h3>
+    <WayMap v-if="way" :way="way" />
     <ol class="steps" aria-label="What happened">
       <li v-for="(s, n) in data.steps" :key="n">
         <span class="mute nowrap">{{ dayAndClock(s.at, zone) }}</span>

@@ -10,6 +10,13 @@ export const storyQuery = (order: number) =>
     queryFn: async () => need(await api.GET("/api/orders/{order_id}/story", at(order))),
   });
 
+/** The way of what was last sent of an order, or nothing where no two places are known. */
+export const wayQuery = (order: number) =>
+  queryOptions({
+    queryKey: ["order", order, "way"],
+    queryFn: async () => (await api.GET("/api/orders/{order_id}/way", at(order))).data ?? null,
+  });
+
 /** Who else is told of an order, and its personal line. */
 export const tellingQuery = (order: number) =>
   queryOptions({

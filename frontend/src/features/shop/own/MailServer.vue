@@ -4,6 +4,7 @@ import { ref, watch } from "vue";
 import { type Schemas } from "../../../api/client";
 import { ErrorNote } from "../../../shared/ui";
 import { mailQuery, saveMail, tryMail } from "../queries";
+import SignedMails from "./SignedMails.vue";
 import TrySending from "./TrySending.vue";
 
 /** The server that the shop's mails go through, and a mail to try it. */
@@ -66,6 +67,7 @@ const WAYS = [
       </p>
     </form>
     <TrySending type="email" :send="tryMail" />
+    <SignedMails />
   </section>
 </template>
 
