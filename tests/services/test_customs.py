@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import json
+import random
 import re
 import zipfile
 from pathlib import Path
@@ -13,6 +14,7 @@ import pytest
 from lxml import etree
 from PIL import Image
 from sqlalchemy import select
+from sqlalchemy.orm import Session
 
 from tests.conftest import Clock
 from tests.documents.reading import text_of
@@ -21,6 +23,7 @@ from tidewind.core.quantities import amount_text
 from tidewind.db.tables import Order, PrintJob, Product, Shipment
 from tidewind.documents.paper import pdf_of
 from tidewind.services.base import Conflict, Invalid, NotFound
+from tidewind.services.buying import ToBuy, ask_to_buy
 from tidewind.services.customs import (
     customs_papers,
     drop_own_invoice,
@@ -206,6 +209,50 @@ def test_numbers_and_tables_are_the_shops_own_and_wrong_ones_change_nothing(wiri
     with wiring.sessions() as session:
         order = session.get_one(Order, britain)
     assert not ask(wiring, [order]).taken  # nothing forbidden is bought, whatever was on the screen
+
+
+def test_nothing_forbidden_is_bought_even_between_new_tables_and_the_plans_that_follow(
+    wiring: Wiring, clock: Clock
+) -> None:
+    """Tables at random, asked at once; what they forbid is told here from codes and countries alone."""
+    chance = random.Random(11)
+    with wiring.sessions() as session:
+        crossing = [o for o in session.scalars(select(Order).where(Order.state == "open")) if _codes(session, o, clock)]
+        clear = [order for order in crossing if not any(s.level == "stops" for s in order.snags)]
+        codes = {order.id: _codes(session, order, clock) for order in clear}
+        wishes = [ToBuy(order.id, order.price_minor or 0) for order in clear]
+        lands = {order.id: order.address.country for order in clear}
+        tables = json.loads(tables_file(session))
+    assert len({tuple(c) for c in codes.values()}) > 2
+    known, outcomes = sorted({code for some in codes.values() for code in some}), set()
+    for turn in range(20):
+        some = [
+            {
+                "to": [chance.choice(sorted(set(lands.values())))],
+                "codes": [chance.choice(known)[: chance.choice((2, 4, 6))] for _ in range(chance.randint(1, 3))],
+                "words": "not this week",
+            }
+            for _ in range(chance.randint(0, 3))
+        ]
+        with wiring.sessions() as session:
+            replace_tables(session, json.dumps(tables | {"forbidden": some}).encode(), "Inês", clock())
+            asked = ask_to_buy(session, wishes, f"turn-{turn}", person(session, "tome"), clock())
+            session.rollback()
+        forbidden = {
+            order_id
+            for order_id, land in lands.items()
+            for row in some
+            if land in row["to"] and any(c.startswith(p) for c in codes[order_id] for p in row["codes"])
+        }
+        assert set(asked.dropped) == forbidden
+        assert set(asked.taken) == lands.keys() - forbidden
+        outcomes.add((bool(asked.taken), bool(asked.dropped)))
+    assert outcomes >= {(True, True), (True, False)}
+
+
+def _codes(session: Session, order: Order, clock: Clock) -> list[str]:
+    border = look_at_border(session, order.id, clock()).border
+    return [item.hs_code for item in border.declared.items] if border else []
 
 
 def test_by_http_a_declaration_is_seen_by_all_and_changed_by_who_ships(

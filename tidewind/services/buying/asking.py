@@ -28,7 +28,7 @@ from tidewind.db.bulk import insert_rows, take_ids, write_rows
 from tidewind.db.tables import Batch, CarrierRow, Label, Order, Person, Shipment
 from tidewind.services.base import MOST_ORDERS, Conflict, Invalid, NotFound, defer, lock_orders
 from tidewind.services.books import Posting, lock_available, post_all
-from tidewind.services.customs import borders_to_buy
+from tidewind.services.customs import Declared, borders_to_buy
 from tidewind.services.handover import default_place, departure_for
 from tidewind.services.planning import carriers_in_force, keep_up, screen_of, shop_settings
 
@@ -100,18 +100,21 @@ def ask_to_buy(
     standing = standing_labels(session, shown)
     keep_up(session, [order for order in found if order.id not in standing], now)
     screen = screen_of(session)
+    declared = borders_to_buy(session, [order for order in found if order.plan.parcels], now)
     for order in found:
         mine = standing.get(order.id)
         # Lists that came in a moment ago are looked at here, whether or not the plans have followed them yet.
         listed = uncleared(screen, order.address, order.cleared)
-        reason = _reason_against(order, shown[order.id], mine, currency) or (listed[0].words if listed else None)
+        at_border = declared[order.id].stops if order.id in declared else ""
+        reason = _reason_against(order, shown[order.id], mine, currency) or at_border
+        reason = reason or (listed[0].words if listed else "")
         if mine is not None and mine.shipment.batch_id == batch.id:
             asked.taken.append(order.id)  # the same click again
         elif reason:
             asked.dropped[order.id] = reason
         else:
             orders.append(order)
-    _hold(session, orders, batch, asked, now)
+    _hold(session, orders, batch, asked, declared, now)
     _close(session, batch, now)
     return asked
 
@@ -217,7 +220,14 @@ def _write_intents(session: Session, orders: Sequence[Order], intents: Sequence[
     insert_rows(session, Label, labels)
 
 
-def _hold(session: Session, orders: Sequence[Order], batch: Batch, asked: PurchaseAsked, now: datetime) -> None:
+def _hold(
+    session: Session,
+    orders: Sequence[Order],
+    batch: Batch,
+    asked: PurchaseAsked,
+    declared: Mapping[int, Declared],
+    now: datetime,
+) -> None:
     if not orders:
         return
     accounts = {a.code: a for a in session.scalars(select(CarrierRow))}
@@ -227,7 +237,7 @@ def _hold(session: Session, orders: Sequence[Order], batch: Batch, asked: Purcha
         currency = shop_settings(session).currency
         words = f"The labels cost {money_text(total, currency)}, the balance has {money_text(available, currency)}."
         raise Conflict("no_balance", f"{words} Nothing was bought. Top up, or choose fewer orders.")
-    intents = _intents(session, orders, batch, accounts, now)
+    intents = _intents(session, orders, batch, accounts, declared, now)
     _write_intents(session, orders, intents)
     post_all(
         session,
@@ -251,14 +261,18 @@ def _hold(session: Session, orders: Sequence[Order], batch: Batch, asked: Purcha
 
 
 def _intents(
-    session: Session, orders: Sequence[Order], batch: Batch, accounts: Mapping[str, CarrierRow], now: datetime
+    session: Session,
+    orders: Sequence[Order],
+    batch: Batch,
+    accounts: Mapping[str, CarrierRow],
+    declared: Mapping[int, Declared],
+    now: datetime,
 ) -> list[tuple[int, Intent]]:
     """Return the departures and rows of the shipments to be bought, in the order of ``orders``."""
     today = now.astimezone(ZoneInfo(shop_settings(session).time_zone)).date()
     carriers = {carrier.code: carrier for carrier in carriers_in_force(session, today)}
     place = default_place(session)
     departures: dict[tuple[str, str, object], int] = {}
-    declared = borders_to_buy(session, orders, now)
     made = []
     for shipment_id, order in zip(take_ids(session, Shipment, len(orders)), orders, strict=True):
         carrier, network, day = carriers[order.carrier or ""], order.network or "", order.ship_date or today
@@ -272,7 +286,7 @@ def _intents(
             "payer": payer,
             "sender": first_known(order.sender, place.address),
             "asked_at": now,
-            "customs": declared.get(order.id, {}),
+            "customs": declared[order.id].kept if order.id in declared else {},
             **_bought_of(order, today),
         }
         made.append((departures[key], intent))

@@ -1,6 +1,7 @@
 """Across customs borders: what an order declares and needs, the papers it becomes, and the tables behind it."""
 
 from tidewind.services.customs.borders import (
+    Declared,
     GoodsAsked,
     OrderBorder,
     border_of_order,
@@ -14,6 +15,7 @@ from tidewind.services.customs.papers import customs_papers, invoice_xml, papers
 from tidewind.services.customs.tables import own_numbers, replace_tables, set_numbers, tables_file, tables_now
 
 __all__ = [
+    "Declared",
     "GoodsAsked",
     "OrderBorder",
     "border_of_order",

@@ -14,6 +14,7 @@ from sqlalchemy.orm import Session
 from tidewind.core.addresses.check import Address
 from tidewind.core.customs.declaration import Sold, declare
 from tidewind.core.customs.duties import Estimate, Journey, estimate
+from tidewind.core.customs.needs import snags_of
 from tidewind.core.customs.planned import Border, Going, Leaving, border_of
 from tidewind.core.customs.said import NOTHING_SAID, CustomsSaid
 from tidewind.core.customs.written import read_border, told_to_carrier, write_border
@@ -86,10 +87,22 @@ def border_of_order(session: Session, order: Order, now: datetime) -> OrderBorde
     return OrderBorder(order, border_of(facts, leaving, _going(order, _posts(session, day))), said, bought=False)
 
 
-def borders_to_buy(session: Session, orders: Sequence[Order], now: datetime) -> dict[int, dict[str, Any]]:
-    """Return what is declared with the purchases of orders, by their id, in the form that shipments keep.
+@dataclass(frozen=True, slots=True)
+class Declared:
+    """What is declared with a purchase, in the form that shipments keep (``told`` goes to the carrier).
 
-    ``told`` of it goes to the carrier.  Orders that cross no border are left out, and cost nothing.
+    ``stops`` says why customs would not let it in, by the tables as they stand this moment; empty where nothing does.
+    """
+
+    kept: dict[str, Any]
+    stops: str
+
+
+def borders_to_buy(session: Session, orders: Sequence[Order], now: datetime) -> dict[int, Declared]:
+    """Return what would be declared with the purchases of orders, by their id.
+
+    Plans follow a change of the tables a little later; what is bought goes by the tables themselves.  Orders that
+    cross no border are left out, and cost nothing.
     """
     day = shop_day_of(session, now)
     leaving = leaving_now(session, day)
@@ -100,7 +113,9 @@ def borders_to_buy(session: Session, orders: Sequence[Order], now: datetime) -> 
     for order, facts in zip(crossing, all_facts(session, crossing), strict=True):
         border = border_of(facts, leaving, _going(order, posts))
         if border:
-            made[order.id] = {"border": write_border(border), "told": _told(border, leaving, order)}
+            stops = next((snag.words for snag in snags_of(border.needs) if snag.level == "stops"), "")
+            kept = {"border": write_border(border), "told": _told(border, leaving, order)}
+            made[order.id] = Declared(kept, stops)
     return made
 
 
