@@ -479,3 +479,29 @@ def test_the_channels_own_count_proves_a_day_that_nothing_is_missing(
     clock.move(hours=25)
     pull(wiring, store)
     assert counted()[-1] == (1, "Own counts 5 orders, 4 are known here, though all was read again")
+
+
+def test_the_number_that_a_country_asks_the_recipient_for_comes_with_the_order(
+    wiring: Wiring, clock: Clock, store: Store
+) -> None:
+    abroad = replace(TO, city="Curitiba", region="PR", postcode="80020-310", country="BR")
+    store.orders["B-1"] = an_order("B-1", address=abroad, recipient_number="390.533.447-05")
+    store.orders["B-2"] = an_order("B-2", address=abroad)
+    assert pull(wiring, store)["made"] == 2
+    with wiring.sessions.begin() as session:
+        with_it, without = one(session, "B-1"), one(session, "B-2")
+        assert ("recipient_number" in stops(with_it), "recipient_number" in stops(without)) == (False, True)
+        line = with_it.lines[0]
+        part = send_apart(session, with_it.id, {line.id: 1}, "Tomé", clock())
+        assert part.hand.customs
+        assert part.hand.customs.recipient_number == "390.533.447-05"  # both are cleared by it
+        assert "recipient_number" not in stops(part)
+    store.say("B-2", recipient_number="390.533.447-05")
+    assert pull(wiring, store)["changed"] == 1
+    with wiring.sessions.begin() as session:
+        without = one(session, "B-2")
+        (difference,) = waiting_differences(session, [without.id])
+        assert difference.changes == [{"field": "recipient's tax number", "before": "", "after": "390.533.447-05"}]
+        decide_difference(session, difference.id, True, "Tomé", clock())
+        assert "recipient_number" not in stops(without)
+    assert pull(wiring, store)["changed"] == 0

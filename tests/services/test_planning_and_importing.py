@@ -289,6 +289,24 @@ def test_a_file_sent_again_otherwise_shows_what_differs_and_waits_for_a_person(s
     assert run_import(session, row.id, MONDAY).changed == 0
 
 
+def test_a_column_of_tax_numbers_is_read_and_none_is_cut(session: Session) -> None:
+    data = (
+        b"order,name,address,city,region,postcode,country,sku,qty,CPF\n"
+        b"X-1,Rui Melo,Rua XV 9,Curitiba,PR,80020-310,BR,HF-02,1,390.533.447-05\n"
+        b"X-2,Rui Melo,Rua XV 9,Curitiba,PR,80020-310,BR,HF-02,1,\n"
+        b"X-3,Rui Melo,Rua XV 9,Curitiba,PR,80020-310,BR,HF-02,1," + b"9" * 41 + b"\n"
+    )
+    done = run_import(session, upload_file(session, "brazil.csv", data, 1).id, MONDAY)
+    assert (done.made, [fault["words"] for fault in done.faults]) == (
+        2,
+        ["recipient number has 41 characters; at most 40 fit, cut it would be another"],
+    )
+    hands = [by_number(session, number).hand.customs for number in ("X-1", "X-2")]
+    assert (hands[0] and hands[0].recipient_number, hands[1]) == ("390.533.447-05", None)
+    again = run_import(session, upload_file(session, "again.csv", data, 1).id, MONDAY)
+    assert (again.made, again.changed) == (0, 0)
+
+
 def test_a_file_is_read_otherwise_rows_keep_their_columns_and_undo_forgets_what_was_learned(session: Session) -> None:
     data = (
         "A title\n" + FILE + ROW.replace("Ana", "Nicolò") + ROW.replace("F-1", "F-2").replace("2;4,50", "x;4,50") + "\n"

@@ -22,6 +22,7 @@ FIELDS = {
     "billing_name": "billing name",
     "home": "home or business",
     "paid_shipping_minor": "delivery paid",
+    "recipient_number": "recipient's tax number",
 }
 """What of a channel's word is compared, and what people call it."""
 
@@ -78,8 +79,9 @@ class FieldChange:
 def changes_between(before: Mapping[str, Any], after: Mapping[str, Any]) -> list[FieldChange]:
     """Return what two versions of a channel's word differ in, but for its states.
 
-    A field that the first version did not know is no change.
+    A field that the first version did not know is no change, but for one that is left out where it is empty.
     """
+    before, after = ({"recipient_number": "", **said} for said in (before, after))
     return [
         FieldChange(FIELDS[name], _plain(before.get(name)), _plain(after.get(name)))
         for name in FIELDS

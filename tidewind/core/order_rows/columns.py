@@ -151,6 +151,19 @@ FIELDS: Mapping[str, tuple[str, ...]] = {
         "state of order",
     ),
     "note": ("note", "notes", "comment", "remarks", "nota"),
+    "recipient_number": (
+        "recipient tax number",
+        "recipient number",
+        "customer tax number",
+        "tax number",
+        "tax id",
+        "cpf",
+        "cpf cnpj",
+        "nif",
+        "vat number",
+        "steuernummer",
+        "numéro de tva",
+    ),
 }
 """What a column can hold, and headers that say so; earlier spellings are better known."""
 NEEDED = ("order_number", "name", "street", "city", "country", "sku", "quantity")

@@ -10,7 +10,7 @@ from itertools import islice
 from tidewind.core.addresses.check import LONGEST, Address, tidy, tidy_address
 from tidewind.core.addresses.copied import parse_address
 from tidewind.core.addresses.countries import country_code, plain
-from tidewind.core.order_limits import MOST_PIECES, NAME, NOTE, NUMBER, PROMISE, SKU, storable
+from tidewind.core.order_limits import MOST_PIECES, NAME, NOTE, NUMBER, PROMISE, SKU, TAX_NUMBER, storable
 from tidewind.core.order_rows.columns import NEEDED, unit_named, weight_unit_of
 from tidewind.core.order_rows.figures import TooLarge, Units, is_shortened, read_money, read_weight
 
@@ -63,10 +63,13 @@ class RowOrder:
     note: str
     lines: list[RowLine] = field(default_factory=list)
     rows: list[int] = field(default_factory=list)
+    recipient_number: str = ""
 
     def fingerprint(self) -> str:
         """Return a hash over everything the order says, to know it again when the file comes twice."""
         said = (self.number, self.address, self.promise, self.lines, self.paid_shipping, self.note)
+        if self.recipient_number:  # files that came in before this was read are known again
+            said = (*said, self.recipient_number)  # type: ignore[assignment]
         return hashlib.sha256(repr(said).encode()).hexdigest()
 
 
@@ -207,6 +210,7 @@ def _order(number: str, rows: Sequence[_Row], headers: Sequence[str]) -> tuple[R
         _once(rows, "note")[:NOTE],
         lines,
         [row.number for row in rows],
+        next((text for row in rows if (text := row.whole("recipient_number", TAX_NUMBER))), ""),
     )
     for name in NEEDED:
         said = getattr(address, name, None)

@@ -10,7 +10,7 @@ from typing import Any
 import httpx
 
 from tidewind.core.addresses.check import Address, tidy_address
-from tidewind.core.order_limits import NAME, NOTE, NUMBER, OFFER, PROMISE, short_text, storable
+from tidewind.core.order_limits import NAME, NOTE, NUMBER, OFFER, PROMISE, TAX_NUMBER, short_text, storable
 from tidewind.outside.addresses import check_address
 from tidewind.outside.channels.reading import json_of, read_each
 from tidewind.outside.channels.upstream import Counts, News, OrdersPage, UpstreamOrder, day, line, minor, prose
@@ -123,4 +123,5 @@ def _read(written: Mapping[str, Any]) -> UpstreamOrder:
         paid_shipping_minor=minor(written.get("shipping_paid_minor") or 0, "delivery paid"),
         note=prose(written.get("note") or "", NOTE),
         billing_name=prose(written.get("billing_name") or "", NAME),
+        recipient_number=short_text(to.get("tax_number") or "", TAX_NUMBER, "recipient's tax number"),
     )

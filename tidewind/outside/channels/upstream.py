@@ -39,14 +39,16 @@ class UpstreamOrder:
     paid_shipping_minor: int = 0
     note: str = ""
     billing_name: str = ""
+    recipient_number: str = ""
 
     def snapshot(self) -> dict[str, Any]:
         """Return everything the channel said as plain JSON, to compare with what it says later."""
         said = asdict(self)
         said["lines"] = list(said["lines"])  # as it comes back out of JSON
         said["ordered_at"] = self.ordered_at.isoformat()
-        if not self.offer:  # as it was written before channels told of offers
-            del said["offer"]
+        for later in ("offer", "recipient_number"):  # as it was written before channels told of these
+            if not said[later]:
+                del said[later]
         said["promise_date"] = self.promise_date.isoformat() if self.promise_date else None
         return said
 

@@ -37,6 +37,7 @@ from tidewind.services.base import (
     write_history,
 )
 from tidewind.services.orders.belonging import family_of, put_back, set_address, together_again
+from tidewind.services.orders.taking_in import with_recipient_number
 from tidewind.services.planning import plan_orders
 
 _MOVES = {
@@ -210,10 +211,14 @@ def _apply(session: Session, order: Order, said: Written, now: datetime) -> set[
     }
     if before.get("promise_date") != said["promise_date"]:
         set_to["promise_date"] = date.fromisoformat(said["promise_date"]) if said["promise_date"] else None
+    number = said.get("recipient_number", "")
+    told_number = number != before.get("recipient_number", "")
     address = merged_address(order.address, read_address(before.get("address", {})), read_address(said["address"]))
     for one in (order, *_parts_left(session, order)):
         for name, value in set_to.items():
             setattr(one, name, value)
+        if told_number:
+            one.hand = with_recipient_number(one.hand, number)
         set_address(one, address)
     order.imported = {**order.imported, "said": said}
     session.flush()

@@ -245,7 +245,7 @@ def _as_said(new: RowOrder, order: Order | None = None, now: datetime | None = N
     lines = tuple(UpstreamLine(ln.sku, ln.name, ln.quantity, ln.unit_price) for ln in new.lines)
     return UpstreamOrder(
         new.number, "", "", new.address, lines, at, promise=new.promise, paid_shipping_minor=new.paid_shipping,
-        note=new.note,
+        note=new.note, recipient_number=new.recipient_number,
     )  # fmt: skip
 
 
@@ -353,5 +353,6 @@ def _new(order: RowOrder, now: datetime) -> NewOrder:
         paid_shipping_minor=order.paid_shipping,
         note=order.note,
         fingerprint=order.fingerprint(),
+        recipient_number=order.recipient_number,
         imported={"address": asdict(order.address), "rows": order.rows, "said": _as_said(order, now=now).snapshot()},
     )

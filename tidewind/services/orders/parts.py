@@ -9,6 +9,7 @@ from datetime import datetime
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from tidewind.core.order_facts import Hand
 from tidewind.core.states.orders import OrderMove
 from tidewind.core.stored import NO_HAND, NO_PLAN, read_hand, write_hand
 from tidewind.db.tables import Order, OrderChange, OrderLine
@@ -82,7 +83,7 @@ def send_apart(session: Session, order_id: int, items: Mapping[int, int], who: s
 def _part(order: Order, number: str, moved: Sequence[tuple[OrderLine, int]]) -> Order:
     copied = ("channel_id", "channel", "ordered_at", "address", "home", "promise", "promise_date", "offer", "note",
               "payment", "billing_name", "reference", "recipient_key", "tags", "cleared", "imported")  # fmt: skip
-    part = Order(number=number, part_of=order.id, state="open", hand=NO_HAND, plan=NO_PLAN)
+    part = Order(number=number, part_of=order.id, state="open", hand=_said_of_all(order.hand), plan=NO_PLAN)
     for name in copied:
         setattr(part, name, getattr(order, name))
     part.lines = [
@@ -100,6 +101,13 @@ def _part(order: Order, number: str, moved: Sequence[tuple[OrderLine, int]]) -> 
     part.snags = []
     part.search = search_text(number, part.address, [f"{ln.name} {ln.sku}" for ln in part.lines], part.reference)
     return part
+
+
+def _said_of_all(hand: Hand) -> Hand:
+    """Return what was said of the recipient and of why the goods go, which holds for a part, too."""
+    if hand.customs is None:
+        return NO_HAND
+    return replace(NO_HAND, customs=replace(hand.customs, items={}, papers={}))
 
 
 def same_person(session: Session, order: Order) -> Sequence[Order]:

@@ -225,6 +225,7 @@ def new_order(upstream: UpstreamOrder, decided: Fate) -> NewOrder:
         state_why=decided.why,
         payment=decided.payment,
         billing_name=upstream.billing_name if not upstream.address.name else "",
+        recipient_number=upstream.recipient_number,
         imported={"said": said},
     )
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import date, datetime
 from typing import Any
 
@@ -13,6 +13,7 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from tidewind.core.addresses.check import Address
+from tidewind.core.customs.said import NOTHING_SAID
 from tidewind.core.order_facts import Hand
 from tidewind.core.screening import plain_name
 from tidewind.core.searching import folded
@@ -57,6 +58,7 @@ class NewOrder:
     tags: tuple[str, ...] = ()
     imported: Written = field(default_factory=dict)
     hand: Hand = NO_HAND
+    recipient_number: str = ""
 
 
 def store_orders(
@@ -104,7 +106,7 @@ def _record(channel: Channel, new: NewOrder, order_id: int, line_ids: Iterator[i
         offer=new.offer,
         paid_shipping_minor=new.paid_shipping_minor,
         note=new.note,
-        hand=new.hand,
+        hand=with_recipient_number(new.hand, new.recipient_number) if new.recipient_number else new.hand,
         lines=[
             LineRecord(
                 next(line_ids), order_id, n, line.sku, line.name, line.quantity, 0, line.unit_price_minor, line.weight_g
@@ -112,6 +114,11 @@ def _record(channel: Channel, new: NewOrder, order_id: int, line_ids: Iterator[i
             for n, line in enumerate(new.lines, 1)
         ],
     )
+
+
+def with_recipient_number(hand: Hand, number: str) -> Hand:
+    """Return what was said of an order with the number that its recipient's country asks them for."""
+    return replace(hand, customs=replace(hand.customs or NOTHING_SAID, recipient_number=number))
 
 
 def _beside_the_plan(new: NewOrder, import_id: int | None) -> Written:

@@ -110,6 +110,7 @@ const FIELD_WORDS: Record<string, string> = {
   unit_price: "Unit price",
   weight_g: "Unit weight",
   paid_shipping: "Shipping paid",
+  recipient_number: "Recipient’s tax number",
   promise: "Promise",
   email: "E-mail",
   address_block: "Whole address",
