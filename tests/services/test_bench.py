@@ -424,6 +424,7 @@ def _read(pdf: bytes) -> list[str]:
     return [barcode.text for page in pages for barcode in zxingcpp.read_barcodes(page)]
 
 
+@pytest.mark.impatient
 def test_carriers_boxes_are_ordered_once_and_counted_in_as_they_come(
     wiring: Wiring, clock: Clock, world: World, monkeypatch: pytest.MonkeyPatch
 ) -> None:

@@ -128,6 +128,7 @@ def test_two_people_on_the_same_orders_each_get_what_the_other_has_not(wiring: W
     assert books(wiring)["held"] == 0
 
 
+@pytest.mark.impatient
 @pytest.mark.parametrize(
     ("fault", "at_once"),
     [

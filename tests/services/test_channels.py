@@ -82,6 +82,7 @@ def test_marketplaces_arrive_with_their_own_states_names_and_payments(session: S
     )
 
 
+@pytest.mark.impatient
 @pytest.mark.parametrize("code", [*MARKETS, "larkspur"])
 @pytest.mark.parametrize("fault", ["rate_limit", "half_page", "slow", "error", "clock_skew", "down"])
 def test_a_fault_in_the_middle_of_a_pull_loses_no_order_and_makes_none_twice(

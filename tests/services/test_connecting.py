@@ -11,7 +11,6 @@ from sqlalchemy import select
 
 from tests.conftest import Clock
 from tests.services.steps import ask, buy, clear_orders, ids_of
-from tidewind.app import make_wiring
 from tidewind.core.tariffs.asked import AskedService
 from tidewind.db.tables import Channel, Order, Shipment
 from tidewind.outside.carrier import Introduction
@@ -105,12 +104,8 @@ def test_a_carrier_without_a_card_is_asked_for_prices_alone(wiring: Wiring, cloc
 def test_a_store_sends_signed_notices_and_forged_ones_change_nothing(
     wiring: Wiring, world: World, clock: Clock, base_url: str
 ) -> None:
-    patient = make_wiring(wiring.settings.model_copy(update={"channel_timeout_s": 8.0}))
-    # This store sends its first notice before it answers, so its answer takes as long as ours to the notice.
-    url, outside = f"{wiring.settings.standins_url}/store", replace(patient.outside, base_url=base_url)
+    url, outside = f"{wiring.settings.standins_url}/store", replace(wiring.outside, base_url=base_url)
     row = connect_store(wiring.sessions, outside, url, KEY, clock())
-    patient.outside.close()
-    patient.sessions.kw["bind"].dispose()
 
     def heard() -> list[str]:
         with wiring.sessions() as session:

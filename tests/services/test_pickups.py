@@ -45,6 +45,7 @@ from tidewind.standins import carriers
 from tidewind.standins.world import World
 from tidewind.web.access import Wiring
 
+pytestmark = pytest.mark.impatient
 TUESDAY = date(2026, 11, 24)
 
 
