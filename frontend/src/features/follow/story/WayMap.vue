@@ -30,7 +30,7 @@ defineProps<{ way: Schemas["WayOut"] }>();
 .way {
   display: block;
   width: 100%;
-  max-width: 480px;
+  max-width: 360px;
   height: auto;
   margin: 6px 0;
   border: 1px solid var(--line);
