@@ -12,7 +12,7 @@ from tidewind.core.addresses.check import Address
 from tidewind.core.addresses.gazetteer import Gazetteer, Town
 from tidewind.core.consignments import NO_GOODS, Consignment, Parcel, Route
 from tidewind.core.quantities import Refused, Size
-from tidewind.core.screening import NEAR, SURE, Listed, Screen, plain_name
+from tidewind.core.screening import NEAR, SURE, Listed, Screen, plain_name, uncleared
 from tidewind.core.tariffs.live import Answers, LiveAnswer, LivePrice, ask_key
 from tidewind.core.tariffs.quote import Quote
 
@@ -39,6 +39,39 @@ def test_a_recipient_is_like_a_listed_party(name: str, country: str, who: list[s
     found = LIST.matches(name, country=country)
     assert [m.entry.key for m in found] == who
     assert all(says in m.words and m.score >= NEAR for m in found)
+
+
+AT_ADDRESSES = Screen(
+    [
+        Listed("a", ("Isadora Quillfeather",), "GB", "List A", ("12 Marrow Lane, Hereford HR1 2PX",)),
+        Listed("b", ("Kazimir Velde",), "", "List A", ("ул. Садовая 7, Псков", "Rua das Olarias 5-A, 3810-142 Aveiro")),
+    ]
+)
+
+
+@pytest.mark.parametrize(
+    ("street", "city", "country", "who"),
+    [
+        ("12 Marrow Lane", "Hereford", "GB", ["a"]),
+        ("Marrow Ln 12", "Hereford", "GB", ["a"]),
+        ("12 Marrow Lane", "Hereford", "US", []),  # the entry's country is known and another
+        ("21 Marrow Lane", "Hereford", "GB", []),  # a neighbour
+        ("12 Barn Street", "Hereford", "GB", []),  # a town and a number are no address
+        ("Marrow Lane", "Hereford", "GB", []),  # nor is a street without a number
+        ("Sadovaya ulitsa 7", "Pskov", "RU", ["b"]),  # spelt in Latin letters first
+        ("Rua das Olarias 5 A", "Aveiro", "PT", ["b"]),
+        ("Rua das Flores 5 A", "Aveiro", "PT", []),
+        ("", "", "", []),
+    ],
+)
+def test_a_recipient_is_at_a_listed_address(street: str, city: str, country: str, who: list[str]) -> None:
+    to = Address("Somebody Else", street=street, city=city, country=country)
+    assert [m.entry.key for m in AT_ADDRESSES.matches_at(to)] == who
+    found = uncleared(AT_ADDRESSES, to, ())
+    assert [m.entry.key for m in found] == who
+    assert uncleared(AT_ADDRESSES, to, [m.entry.stamp for m in found]) == []
+    moved = [Listed(m.entry.key, m.entry.names, m.entry.country, m.entry.source, ("Elsewhere 1",)) for m in found]
+    assert all(m.entry.stamp != other.stamp for m, other in zip(found, moved, strict=True))
 
 
 @given(st.text(max_size=60), st.text(max_size=60))

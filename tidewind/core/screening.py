@@ -17,17 +17,22 @@ _NOT_NAMES = frozenset({"ltd", "lda", "limited", "gmbh", "sa", "sarl", "inc", "l
 
 @dataclass(frozen=True, slots=True)
 class Listed:
-    """One entry of a list: its key there, its names, its country (may be empty) and which list."""
+    """One entry of a list: its key there, its names, its country (may be empty), which list, and its addresses.
+
+    An address is written on one line, as lists have them.
+    """
 
     key: str
     names: tuple[str, ...]
     country: str = ""
     source: str = ""
+    addresses: tuple[str, ...] = ()
 
     @property
     def stamp(self) -> str:
         """The entry as it stands now, by which it is cleared: an entry that changes has to be looked at again."""
-        return f"{self.key}@{crc32(repr((self.names, self.country, self.source)).encode()):08x}"
+        said = (self.names, self.country, self.source, *((self.addresses,) if self.addresses else ()))
+        return f"{self.key}@{crc32(repr(said).encode()):08x}"
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,6 +59,7 @@ class Screen:
     _owner: list[Listed] = field(default_factory=list)
     _spelt: list[str] = field(default_factory=list)
     _known: dict[str, list[tuple[int, int]]] = field(default_factory=dict)
+    _by_number: dict[str, list[tuple[str, str, Listed]]] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         for entry in self.entries:
@@ -61,6 +67,10 @@ class Screen:
                 self._plain.append(plain_name(name))
                 self._owner.append(entry)
                 self._spelt.append(name)
+            for address in entry.addresses:
+                plain = plain_name(address)
+                for number in {word for word in plain.split() if word.isdigit()}:
+                    self._by_number.setdefault(number, []).append((plain, address, entry))
 
     def matches(self, *recipient: str, country: str = "") -> list[Match]:
         """Return the entries that any of the recipient's names is like, the likest first.
@@ -78,6 +88,27 @@ class Screen:
                     best[entry.key] = Match(entry, score, self._words(name, index, similar, elsewhere))
         return sorted(best.values(), key=lambda m: (-m.score, m.entry.key))
 
+    def matches_at(self, to: Address) -> list[Match]:
+        """Return the entries at whose address a recipient is, the likest first, whatever they are called.
+
+        Only an address with a house number is one that can be compared: the same numbers, and all words of street and
+        city alike (Levenshtein, words in common taken out first).
+        """
+        street = plain_name(to.street)
+        place, numbers = f"{street} {plain_name(to.city)}", {word for word in street.split() if word.isdigit()}
+        best: dict[str, Match] = {}
+        for number in numbers:
+            for plain, spelt, entry in self._by_number.get(number, ()):
+                if entry.country and to.country and entry.country != to.country:
+                    continue
+                score = int(fuzz.token_set_ratio(place, plain))
+                if not numbers <= set(plain.split()) or score < NEAR or not _share_a_street(street, plain):
+                    continue
+                if entry.key not in best or best[entry.key].score < score:
+                    words = f"“{to.street}, {to.city}” is {score} % like the address “{spelt}” of {entry.names[0]}"
+                    best[entry.key] = Match(entry, score, f"{words} on {entry.source or 'the list'}")
+        return sorted(best.values(), key=lambda m: (-m.score, m.entry.key))
+
     def _alike(self, plain: str) -> list[tuple[int, int]]:
         if len(plain) < 4:
             return []
@@ -93,9 +124,17 @@ class Screen:
         return f"“{name}” {how} “{self._spelt[index]}” on {entry.source or 'the list'}{where}"
 
 
+def _share_a_street(street: str, listed: str) -> bool:
+    """Tell whether a word of the street stands in the listed address: a town and a number alone are no address."""
+    words = [word for word in street.split() if len(word) > 3 and not word.isdigit()]
+    return any(fuzz.ratio(word, other) >= NEAR for word in words for other in listed.split())
+
+
 def uncleared(screen: Screen | None, to: Address, cleared: Collection[str]) -> list[Match]:
     """Return the entries that a recipient is like and that nobody has cleared as they stand now."""
     if screen is None:
         return []
-    found = screen.matches(to.name, to.company, country=to.country)
+    by_name = screen.matches(to.name, to.company, country=to.country)
+    named = {match.entry.key for match in by_name}
+    found = [*by_name, *(match for match in screen.matches_at(to) if match.entry.key not in named)]
     return [match for match in found if match.entry.stamp not in cleared]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hmac
 from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Annotated, Any
@@ -31,6 +32,13 @@ class Wiring:
     clock: Callable[[], datetime]
     news: NewsHub
     jumps: Jumps
+
+    @contextmanager
+    def glance(self) -> Iterator[Session]:
+        """Read what one statement finds: without a transaction around it, whose begin and end are two more."""
+        with self.sessions() as session:
+            session.connection(execution_options={"isolation_level": "AUTOCOMMIT"})
+            yield session
 
     def real_clock(self) -> datetime:
         """Return the real instant, which in the demo is not the shop's."""

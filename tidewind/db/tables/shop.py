@@ -28,6 +28,7 @@ class RestrictedParty(Base):
     key: Mapped[str] = mapped_column(String(60))
     names: Mapped[list[Any]]
     country: Mapped[str] = mapped_column(String(2), default="")
+    addresses: Mapped[list[Any]] = mapped_column(default=list)
 
 
 class Clearance(Base):

@@ -33,8 +33,8 @@ _SECRET = text("select key_sealed from carrier where code = :code and removed_at
 # more.  That the key is still the one a notice was looked at with is asked by the insert itself.
 _KEEP = """
     insert into carrier_notice (carrier, notice_id, body, heard_at, failure)
-    select %(carrier)s, %(notice_id)s, %(body)s::jsonb, %(at)s, ''
-    where exists (select from carrier where code = %(carrier)s and key_sealed = %(sealed)s and removed_at is null)
+    select $1::text, $2, $3::jsonb, $4, ''
+    where exists (select from carrier where code = $1 and key_sealed = $5 and removed_at is null)
     on conflict do nothing returning id
 """
 _opened: dict[str, tuple[str, str]] = {}  # each carrier's key, sealed and as it is, as it was last seen to be
@@ -64,8 +64,7 @@ def take_carrier_notice(
 
 def _keep(session: Session, code: str, sealed: str, headers: Mapping[str, str], body: bytes, now: datetime) -> bool:
     """Keep a notice, and tell whether it is new and its carrier's key still this one."""
-    said = {"carrier": code, "notice_id": headers.get("webhook-id", "")[:100], "at": now, "sealed": sealed}
-    said["body"] = json.dumps(_events_in(body))
+    said = (code, headers.get("webhook-id", "")[:100], json.dumps(_events_in(body)), now, sealed)
     return session.connection().exec_driver_sql(_KEEP, said).one_or_none() is not None
 
 

@@ -223,7 +223,8 @@ def screen_of(session: Session) -> Screen | None:
     if (count, newest) not in _screens:
         rows = session.scalars(select(RestrictedParty).order_by(RestrictedParty.id))
         _screens.clear()
-        _screens[count, newest] = Screen([Listed(r.key, tuple(r.names), r.country, r.source) for r in rows])
+        listed = [Listed(r.key, tuple(r.names), r.country, r.source, tuple(r.addresses)) for r in rows]
+        _screens[count, newest] = Screen(listed)
     return _screens[count, newest]
 
 

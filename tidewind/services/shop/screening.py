@@ -17,7 +17,12 @@ from tidewind.services.base import Invalid
 from tidewind.services.planning import replan_waiting, screen_of
 
 _MOST, _MOST_NAMES = 50_000, 20
-_COLUMNS = {"key": ("key", "id", "reference"), "names": ("names", "name"), "country": ("country",)}
+_COLUMNS = {
+    "key": ("key", "id", "reference"),
+    "names": ("names", "name"),
+    "country": ("country",),
+    "addresses": ("addresses", "address"),
+}
 
 
 def restricted_lists(session: Session) -> dict[str, int]:
@@ -29,7 +34,7 @@ def restricted_lists(session: Session) -> dict[str, int]:
 
 
 def read_restricted_list(data: bytes, file_name: str) -> list[dict[str, object]]:
-    """Return the entries of a spreadsheet with the columns key, names (separated by ``;``) and country.
+    """Return the entries of a spreadsheet: columns key, names and addresses (each with ``;`` between them), country.
 
     Raises Invalid, naming the row, for anything that cannot be an entry; nothing is kept then.
     """
@@ -52,7 +57,9 @@ def read_restricted_list(data: bytes, file_name: str) -> list[dict[str, object]]
         country = country_code(cell["country"]) or ""
         if not cell["key"] or not names or (cell["country"] and not country):
             raise Invalid("bad_list", f"Row {number} has no key, no name, or a country that is none. Nothing was kept.")
-        entries[cell["key"][:60]] = {"key": cell["key"][:60], "names": names, "country": country}
+        addresses = [one.strip()[:300] for one in cell["addresses"].split(";") if plain_name(one)][:_MOST_NAMES]
+        key = cell["key"][:60]
+        entries[key] = {"key": key, "names": names, "country": country, "addresses": addresses}
     return list(entries.values())
 
 

@@ -27,7 +27,7 @@ from tidewind.services.follow import (
     state_in,
     way_of,
 )
-from tidewind.web.access import Now, Tx
+from tidewind.web.access import Now, Parts, Tx
 from tidewind.web.follow.schemas import TrackingOut
 from tidewind.web.follow.way_picture import way_picture
 from tidewind.web.orders.schemas.order import EventOut
@@ -88,26 +88,31 @@ def tracking(tracking_key: str, session: Tx) -> TrackingOut:
 
 
 @router.get("/t/{tracking_key}", response_class=HTMLResponse, include_in_schema=False)
-def page(tracking_key: str, request: Request, session: Tx, now: Now, lang: str = "") -> HTMLResponse:
+def page(tracking_key: str, request: Request, parts: Parts, now: Now, lang: str = "") -> HTMLResponse:
     """Return the page itself; ``lang`` is the language the reader chose, else it goes by where the parcel goes."""
+    may_return = False
     try:
-        view = buyers_view(session, tracking_key)
+        with parts.glance() as session:
+            view = buyers_view(session, tracking_key)
+            if view.shipment.state == TrackingState.DELIVERED:
+                may_return = bool(buyers_return(session, tracking_key, now).lines)
     except NotFound:
         language = chosen_language(lang, request.headers.get("Accept-Language", "")[:2].lower())
         body = f"<h1>{escape(said_in('gone', language))}</h1>"
         return HTMLResponse(frame(language, "404", body, ""), 404, NOT_KEPT)
     language = chosen_language(lang, language_of(view.shipment.goes_to.country))
     body = _body(view, language, now.astimezone(view.zone).date())
-    if view.shipment.state == TrackingState.DELIVERED and buyers_return(session, tracking_key, now).lines:
+    if may_return:
         there = f"/t/{tracking_key}/return"
         body += f'<p><a class="go" href="{there}">{escape(said_in("back_start", language))}</a></p>'
     return HTMLResponse(frame(language, view.brand, body, tracking_key), headers=NOT_KEPT)
 
 
 @router.get("/t/{tracking_key}/way.svg", response_class=Response, include_in_schema=False)
-def way(tracking_key: str, session: Tx) -> Response:
+def way(tracking_key: str, parts: Parts) -> Response:
     """Return the way of a parcel as a picture, which the page can do without; an empty one where nothing is known."""
-    made = way_of(buyers_view(session, tracking_key).shipment)
+    with parts.glance() as session:
+        made = way_of(buyers_view(session, tracking_key).shipment)
     return Response(way_picture(made), media_type="image/svg+xml", headers=NOT_KEPT)
 
 
