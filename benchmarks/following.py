@@ -116,8 +116,8 @@ def flood(wiring: Wiring, numbers: list[str], events: int) -> None:
         ]
         started = time.perf_counter()
         for headers, body in notices:
-            with wiring.sessions.begin() as session:
-                take_carrier_notice(session, wiring.outside, "norvia", headers, body, now)
+            with wiring.single_statements() as connection:
+                take_carrier_notice(connection, wiring.outside, "norvia", headers, body, now)
         took = time.perf_counter() - started
         rates = f"{events / took:.0f}/s; bare inserts {events / bare:.0f}/s"
         print(f"{events} events taken, {size} to a notice: {rates}: {bare / took:.0%} (aim 50 %)")

@@ -246,7 +246,9 @@ def tell(wiring: Wiring, events: list[dict[str, object]], key: str = "norvia-key
     body = json.dumps({"events": events})
     headers = signed(key, body, wiring.clock(), given)
     with wiring.sessions.begin() as session:
-        return take_carrier_notice(session, wiring.outside, "norvia", headers, body.encode(), wiring.clock())
+        return take_carrier_notice(
+            session.connection(), wiring.outside, "norvia", headers, body.encode(), wiring.clock()
+        )
 
 
 def test_what_a_carrier_tells_by_itself_is_taken_once_in_any_order_and_only_when_signed(
@@ -264,7 +266,7 @@ def test_what_a_carrier_tells_by_itself_is_taken_once_in_any_order_and_only_when
     for body in (b"", b"[]", b"{" * 5_000, b'{"events": 7}', json.dumps({"events": [{}] * 1_001}).encode()):
         headers = signed("norvia-key", body.decode(), clock())
         with under_way.sessions.begin() as session, pytest.raises(Invalid):
-            take_carrier_notice(session, under_way.outside, "norvia", headers, body, clock())
+            take_carrier_notice(session.connection(), under_way.outside, "norvia", headers, body, clock())
     nonsense = [told | {"at": "yesterday"}, told | {"number": "NOT-OURS"}, {"number": 7}, "x", None]
     assert tell(under_way, [*nonsense, told, told], given="one") == "taken"
     assert tell(under_way, [told], given="one") == "heard before"
@@ -291,7 +293,7 @@ def test_carriers_that_can_are_asked_to_tell_and_do(under_way: Wiring, world: Wo
         code = url.rpartition("/")[2]
         with under_way.sessions.begin() as session:
             body, headers = str(sent["content"]).encode(), sent["headers"]
-            heard.append(take_carrier_notice(session, under_way.outside, code, headers, body, real_now()))  # type: ignore[arg-type]
+            heard.append(take_carrier_notice(session.connection(), under_way.outside, code, headers, body, real_now()))  # type: ignore[arg-type]
         return httpx.Response(200)
 
     with pytest.MonkeyPatch.context() as patch:

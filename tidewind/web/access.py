@@ -10,6 +10,7 @@ from datetime import datetime
 from typing import Annotated, Any
 
 from fastapi import Depends, Request
+from sqlalchemy import Connection
 from sqlalchemy.orm import Session, sessionmaker
 
 from tidewind.db.tables.people import ROLES
@@ -34,11 +35,10 @@ class Wiring:
     jumps: Jumps
 
     @contextmanager
-    def glance(self) -> Iterator[Session]:
-        """Read what one statement finds: without a transaction around it, whose begin and end are two more."""
-        with self.sessions() as session:
-            session.connection(execution_options={"isolation_level": "AUTOCOMMIT"})
-            yield session
+    def single_statements(self) -> Iterator[Connection]:
+        """Give a connection for statements each whole by itself: begin and end of a transaction are two more."""
+        with self.sessions.kw["bind"].connect() as connection:
+            yield connection.execution_options(isolation_level="AUTOCOMMIT")
 
     def real_clock(self) -> datetime:
         """Return the real instant, which in the demo is not the shop's."""

@@ -14,7 +14,7 @@ from datetime import datetime
 from typing import Any
 
 import structlog
-from sqlalchemy import select, text
+from sqlalchemy import Connection, select, text
 from sqlalchemy.orm import Session, sessionmaker
 
 from tidewind.core.states.labels import LabelState
@@ -41,31 +41,35 @@ _opened: dict[str, tuple[str, str]] = {}  # each carrier's key, sealed and as it
 
 
 def take_carrier_notice(
-    session: Session, outside: Outside, code: str, headers: Mapping[str, str], body: bytes, now: datetime
+    connection: Connection, outside: Outside, code: str, headers: Mapping[str, str], body: bytes, now: datetime
 ) -> str:
     """Keep a notice of a carrier's as it came; return what became of it.  The next sweep goes through it.
+
+    Needs no transaction: what is written is one statement.
 
     Raises NotFound for an unknown carrier, NotAllowed for a wrong signature or an old one, Invalid for what is no
     notice.
     """
     sealed, secret = _opened.get(code, ("", ""))
-    if is_signed(secret, headers, body, now) and _keep(session, code, sealed, headers, body, now):
+    if is_signed(secret, headers, body, now) and _keep(connection, code, sealed, headers, body, now):
         return "taken"
     # It was heard before, or the key is another one by now.
-    sealed = session.scalar(_SECRET, {"code": code})
+    sealed = connection.scalar(_SECRET, {"code": code})
     if sealed is None:
         raise NotFound("unknown_carrier", "There is no such carrier.")
     secret = outside.sealer.open(sealed)
     if not is_signed(secret, headers, body, now):
         raise NotAllowed("bad_signature", "This is not signed by the carrier, or too old.")
     _opened[code] = sealed, secret
-    return "taken" if _keep(session, code, sealed, headers, body, now) else "heard before"
+    return "taken" if _keep(connection, code, sealed, headers, body, now) else "heard before"
 
 
-def _keep(session: Session, code: str, sealed: str, headers: Mapping[str, str], body: bytes, now: datetime) -> bool:
+def _keep(
+    connection: Connection, code: str, sealed: str, headers: Mapping[str, str], body: bytes, now: datetime
+) -> bool:
     """Keep a notice, and tell whether it is new and its carrier's key still this one."""
     said = (code, headers.get("webhook-id", "")[:100], json.dumps(_events_in(body)), now, sealed)
-    return session.connection().exec_driver_sql(_KEEP, said).one_or_none() is not None
+    return connection.exec_driver_sql(_KEEP, said).one_or_none() is not None
 
 
 def _events_in(body: bytes) -> list[Any]:

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from datetime import date, datetime
 from zoneinfo import ZoneInfo
 
-from sqlalchemy import select, text
+from sqlalchemy import Connection, select, text
 from sqlalchemy.orm import Session
 
 from tidewind.core.addresses.check import Address
@@ -92,7 +92,7 @@ _VIEW = text("""
 """)
 
 
-def buyers_view(session: Session, tracking_key: str) -> BuyersView:
+def buyers_view(session: Session | Connection, tracking_key: str) -> BuyersView:
     """Return what the buyer may see of the order a key is of.  Raises NotFound."""
     rows = session.execute(_VIEW, {"key": tracking_key, "travels": list(LabelState.TRAVELS)}).all()
     if not rows:

@@ -57,6 +57,7 @@ def money_in(minor: int, currency: str, language: str) -> str:
     return str(format_currency(Decimal(minor).scaleb(-digits), currency, locale=_AS_WRITTEN.get(language, language)))
 
 
+@lru_cache(maxsize=1_024)
 def day_in(day: date, language: str) -> str:
     """Return a day as people write it: 24 November, 24 de novembro (CLDR)."""
     return str(format_skeleton("MMMMd", day, locale=_AS_WRITTEN.get(language, language)))

@@ -19,7 +19,7 @@ async def carrier_notice(code: str, request: Request) -> dict[str, str]:
     body, parts = await read_body(request, _LARGEST, "A notice is at most 1 MB."), wiring(request)
 
     def take() -> str:
-        with parts.sessions.begin() as session:
-            return take_carrier_notice(session, parts.outside, code, dict(request.headers), body, parts.real_clock())
+        with parts.single_statements() as connection:
+            return take_carrier_notice(connection, parts.outside, code, dict(request.headers), body, parts.real_clock())
 
     return {"notice": await run_in_threadpool(take)}

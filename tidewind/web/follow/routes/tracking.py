@@ -92,9 +92,10 @@ def page(tracking_key: str, request: Request, parts: Parts, now: Now, lang: str 
     """Return the page itself; ``lang`` is the language the reader chose, else it goes by where the parcel goes."""
     may_return = False
     try:
-        with parts.glance() as session:
-            view = buyers_view(session, tracking_key)
-            if view.shipment.state == TrackingState.DELIVERED:
+        with parts.single_statements() as connection:
+            view = buyers_view(connection, tracking_key)
+        if view.shipment.state == TrackingState.DELIVERED:
+            with parts.sessions() as session:
                 may_return = bool(buyers_return(session, tracking_key, now).lines)
     except NotFound:
         language = chosen_language(lang, request.headers.get("Accept-Language", "")[:2].lower())
@@ -111,8 +112,8 @@ def page(tracking_key: str, request: Request, parts: Parts, now: Now, lang: str 
 @router.get("/t/{tracking_key}/way.svg", response_class=Response, include_in_schema=False)
 def way(tracking_key: str, parts: Parts) -> Response:
     """Return the way of a parcel as a picture, which the page can do without; an empty one where nothing is known."""
-    with parts.glance() as session:
-        made = way_of(buyers_view(session, tracking_key).shipment)
+    with parts.single_statements() as connection:
+        made = way_of(buyers_view(connection, tracking_key).shipment)
     return Response(way_picture(made), media_type="image/svg+xml", headers=NOT_KEPT)
 
 
