@@ -13,13 +13,13 @@ PUT /api/me/second-factor | POST /api/me/second-factor/off
 GET /api/me | POST /api/sign-out | GET /api/orders | GET /api/orders/{order_id} | GET /api/orders/picked | GET /api/orders/filters | GET /api/find
 GET /api/orders/{order_id}/history | GET /api/batches/{batch_id} | GET /api/today | GET /api/places | GET /api/packaging
 GET /api/news | GET /api/import-samples/{name} | GET /api/channels | GET /api/channels/{code}/log | GET /api/channels/{code}/aside | GET /api/views
-POST /api/views | DELETE /api/views/{view_id} | POST /api/presence | POST /api/presence/let-go | GET /api/snags
+POST /api/views | POST /api/following/views | DELETE /api/views/{view_id} | POST /api/presence | POST /api/presence/let-go | GET /api/snags
 GET /api/differences | POST /api/plans/try | GET /api/layers | GET /api/rules | POST /api/rules/words
 GET /api/rules/vocabulary | GET /api/rules/versions | GET /api/rules/file | GET /api/recipes | GET /api/promises
 GET /api/work | GET /api/contacts | GET /api/addresses/suggest | POST /api/addresses/parse | GET /api/products
 GET /api/carriers | GET /api/rate-card/example | GET /api/shop | GET /api/carriers/{code}/cards/{card_id} | GET /api/rate-card/schema
 GET /api/orders/{order_id}/compare | POST /api/quote | POST /api/matrix | GET /api/checkout | GET /api/checkout/tables/file | POST /api/checkout/v1/offers | GET /api/checkout/v1/offers
-GET /api/following | GET /api/following/codes | GET /api/messages/rules | GET /api/claims | GET /api/followed | GET /api/write-backs | GET /api/returns/rules | GET /api/returns/{return_id}/photo.jpg | GET /api/messages/log | GET /api/messages/blocked | GET /api/orders/{order_id}/telling | GET /api/orders/{order_id}/story | GET /api/orders/{order_id}/way | GET /api/products/file | GET /api/restricted | GET /api/restricted/try | GET /api/clearances
+GET /api/following | GET /api/following/views | GET /api/following/codes | GET /api/messages/rules | GET /api/claims | GET /api/followed | GET /api/write-backs | GET /api/returns/rules | GET /api/returns/{return_id}/photo.jpg | GET /api/messages/log | GET /api/messages/blocked | GET /api/orders/{order_id}/telling | GET /api/orders/{order_id}/story | GET /api/orders/{order_id}/way | GET /api/products/file | GET /api/restricted | GET /api/restricted/try | GET /api/clearances
 GET /api/orders/{order_id}/photos | GET /api/photos/{photo_id} | GET /api/departures/photos | GET /api/packaging/stock | GET /api/packaging/orders | GET /api/departures | POST /api/departures/ways | GET /api/drop-off-points | GET /api/pickups | GET /api/batches | GET /api/returns | GET /api/orders/{order_id}/customs | GET /api/customs/codes | GET /api/customs/estimate | GET /api/customs/words | GET /api/customs/tables | GET /api/cover | GET /api/printing | GET /api/printing/template
 """
 _BENCH = """
@@ -71,7 +71,7 @@ PUT /api/shop | GET /api/shop/mail | PUT /api/shop/mail | POST /api/shop/mail/te
 PUT /api/layers/shop-defaults | PUT /api/rules | PUT /api/checkout | POST /api/checkout/versions/{version}/restore | POST /api/rules/versions/{version}/restore | PUT /api/channels/{code} | POST /api/channels
 GET /api/channels/{code}/consent | POST /api/channels/{code}/connect | POST /api/channels/{code}/paused
 POST /api/carriers | POST /api/carriers/connect | DELETE /api/carriers/{code} | POST /api/carriers/{code}/ranges
-DELETE /api/carriers/{code}/ranges/{range_id} | PATCH /api/carriers/{code} | POST /api/carriers/{code}/accounts | PATCH /api/carriers/{code}/accounts/{account_id}
+DELETE /api/carriers/{code}/ranges/{range_id} | PATCH /api/carriers/{code} | PUT /api/carriers/{code}/claim-days | POST /api/carriers/{code}/accounts | PATCH /api/carriers/{code}/accounts/{account_id}
 DELETE /api/carriers/{code}/accounts/{account_id} | POST /api/carriers/{code}/cards | DELETE /api/carriers/{code}/cards/{card_id}
 PUT /api/following/codes | GET /api/customs/tables.json | PUT /api/customs/tables | PUT /api/customs/numbers | PUT /api/messages/rules | PUT /api/returns/rules | POST /api/orders/approve | POST /api/restricted | POST /api/money/bill-paid | PUT /api/money/settings
 PUT /api/printing/template | PUT /api/printing/logo | DELETE /api/printing/logo | POST /api/request-links

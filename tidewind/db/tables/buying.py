@@ -44,6 +44,7 @@ class Shipment(Base):
 
     ``price_minor`` is the carrier's, ``premium_minor`` the insurer's.  One that was given up is looked after
     ``watched_until`` the carrier can no longer sell it; ``late_sale`` says what it sold all the same and kept.
+    ``duties_charged_minor`` is what the border asked for in the end, where somebody has said it.
     """
 
     __tablename__ = "shipment"
@@ -88,6 +89,7 @@ class Shipment(Base):
     premium_minor: Mapped[int] = mapped_column(default=0)
     bill_to: Mapped[BillTo] = mapped_column(BILL_TO, default=BillTo())
     customs: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    duties_charged_minor: Mapped[int | None]
     begun_at: Mapped[datetime | None]
     attempts: Mapped[int] = mapped_column(default=0)
     next_try_at: Mapped[datetime | None]

@@ -19,12 +19,13 @@ from tidewind.db.stored import ADDRESS, HAND, PLAN
 
 
 class SavedView(Base):
-    """A person's own view of the work list: what is asked for and how it is sorted."""
+    """A person's own view of a list (``page``: orders, tracking): what is asked for and how it is sorted."""
 
     __tablename__ = "saved_view"
-    __table_args__ = (UniqueConstraint("person_id", "name"),)
+    __table_args__ = (UniqueConstraint("person_id", "page", "name"),)
     id: Mapped[Id]
     person_id: Mapped[int] = reference("person.id", cascade=True)
+    page: Mapped[str] = mapped_column(String(20), default="orders")
     name: Mapped[str] = mapped_column(String(60))
     asks: Mapped[dict[str, Any]]
 

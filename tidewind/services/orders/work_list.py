@@ -294,19 +294,20 @@ def filter_choices(session: Session) -> dict[str, list[str]]:
     }
 
 
-def saved_views(session: Session, person_id: int) -> Sequence[SavedView]:
-    """Return a person's saved views, in the order they were made."""
-    return session.scalars(select(SavedView).where(SavedView.person_id == person_id).order_by(SavedView.id)).all()
+def saved_views(session: Session, person_id: int, page: str = "orders") -> Sequence[SavedView]:
+    """Return a person's saved views of a page's list, in the order they were made."""
+    query = select(SavedView).where(SavedView.person_id == person_id, SavedView.page == page)
+    return session.scalars(query.order_by(SavedView.id)).all()
 
 
-def save_view(session: Session, person_id: int, name: str, asks: dict[str, Any]) -> SavedView:
+def save_view(session: Session, person_id: int, name: str, asks: dict[str, Any], page: str = "orders") -> SavedView:
     """Keep what is asked for under a name; the same name again replaces it.  Raises Conflict beyond forty."""
-    mine = saved_views(session, person_id)
+    mine = saved_views(session, person_id, page)
     row = next((view for view in mine if view.name == name), None)
     if row is None:
         if len(mine) >= 40:
             raise Conflict("too_many_views", "Forty views are kept for a person. Remove one first.")
-        row = SavedView(person_id=person_id, name=name)
+        row = SavedView(person_id=person_id, name=name, page=page)
         session.add(row)
     row.asks = asks
     session.flush()

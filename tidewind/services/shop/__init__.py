@@ -24,6 +24,7 @@ from tidewind.services.shop.carriers import (
     get_carrier,
     rehearse_without,
     remove_carrier,
+    set_claim_days,
     switch_carrier,
 )
 from tidewind.services.shop.channels import (
@@ -182,6 +183,7 @@ __all__ = [
     "send_test_sms",
     "server_of",
     "set_channel_paused",
+    "set_claim_days",
     "set_logo",
     "set_paper_template",
     "set_policy",

@@ -77,6 +77,11 @@ def switch_carrier(session: Session, code: str, active: bool, now: datetime) -> 
     return replan_waiting(session, f"{row.name} was switched {'on' if active else 'off'}", now)
 
 
+def set_claim_days(session: Session, code: str, days: int | None) -> None:
+    """Say for how many days a carrier takes claims, None: as most have it.  Raises NotFound."""
+    get_carrier(session, code).claim_days = days
+
+
 def rehearse_without(session: Session, code: str, now: datetime, *, past: bool = False) -> Rehearsal:
     """Say what would become of waiting orders, or those of the last 90 days, without a carrier.  Raises NotFound."""
     get_carrier(session, code)

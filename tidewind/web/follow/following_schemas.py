@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import date, datetime
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, Field, StringConstraints
+from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
 from tidewind.web.base.schemas import Code, MailTo, Out, Short
 
@@ -150,6 +150,32 @@ class StoryOut(Out):
     steps: list[StoryStepOut]
     language: str
     answer: str
+
+
+class FollowingAsks(BaseModel):
+    """What of the list is looked at: one trouble, one carrier, one country, what has these words."""
+
+    model_config = ConfigDict(extra="forbid")
+    trouble: Annotated[str, StringConstraints(max_length=20)] = ""
+    carrier: Annotated[str, StringConstraints(max_length=30)] = ""
+    country: Annotated[str, StringConstraints(max_length=2)] = ""
+    words: Annotated[str, StringConstraints(max_length=80)] = ""
+
+
+class FollowingViewIn(BaseModel):
+    """A name for what is looked at."""
+
+    model_config = ConfigDict(extra="forbid")
+    name: Annotated[str, StringConstraints(min_length=1, max_length=60, strip_whitespace=True)]
+    asks: FollowingAsks
+
+
+class FollowingViewOut(Out):
+    """One's own view of what is under way."""
+
+    id: int
+    name: str
+    asks: FollowingAsks
 
 
 class MarkOut(Out):

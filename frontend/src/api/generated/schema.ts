@@ -152,6 +152,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/following/views": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Following Views
+         * @description Return one's own saved views of what is under way.
+         */
+        get: operations["following_views_api_following_views_get"];
+        put?: never;
+        /**
+         * Save Following View
+         * @description Save what is looked at under a name; the same name replaces it.  Removed as views of orders are.
+         */
+        post: operations["save_following_view_api_following_views_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/following/codes": {
         parameters: {
             query?: never;
@@ -3003,6 +3027,26 @@ export interface paths {
          */
         get: operations["example_api_rate_card_example_get"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/carriers/{code}/claim-days": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set Claim Days
+         * @description Say for how many days a carrier takes claims; claims that are open keep their day.
+         */
+        put: operations["set_claim_days_api_carriers__code__claim_days_put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -6839,6 +6883,11 @@ export interface components {
             asks_prices: boolean;
             /** Latin Only */
             latin_only: boolean;
+            /**
+             * Claim Days
+             * @description Claims count for so many days; null: as most carriers have it
+             */
+            claim_days: number | null;
             /** Accounts */
             accounts: components["schemas"]["AccountOut"][];
             /** Services */
@@ -7157,6 +7206,14 @@ export interface components {
             extras: string[];
             /** Desks */
             desks: string[];
+        };
+        /**
+         * ClaimDaysIn
+         * @description For how many days a carrier takes claims.
+         */
+        ClaimDaysIn: {
+            /** Days */
+            days: number | null;
         };
         /**
          * ClaimIn
@@ -8345,6 +8402,32 @@ export interface components {
             events: components["schemas"]["FollowedEventOut"][];
         };
         /**
+         * FollowingAsks
+         * @description What of the list is looked at: one trouble, one carrier, one country, what has these words.
+         */
+        FollowingAsks: {
+            /**
+             * Trouble
+             * @default
+             */
+            trouble: string;
+            /**
+             * Carrier
+             * @default
+             */
+            carrier: string;
+            /**
+             * Country
+             * @default
+             */
+            country: string;
+            /**
+             * Words
+             * @default
+             */
+            words: string;
+        };
+        /**
          * FollowingOut
          * @description All that is under way, and what of it needs somebody.
          */
@@ -8355,6 +8438,26 @@ export interface components {
             troubles: components["schemas"]["UnderWayOut"][];
             /** Under Way */
             under_way: number;
+        };
+        /**
+         * FollowingViewIn
+         * @description A name for what is looked at.
+         */
+        FollowingViewIn: {
+            /** Name */
+            name: string;
+            asks: components["schemas"]["FollowingAsks"];
+        };
+        /**
+         * FollowingViewOut
+         * @description One's own view of what is under way.
+         */
+        FollowingViewOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            asks: components["schemas"]["FollowingAsks"];
         };
         /**
          * FormOut
@@ -13644,6 +13747,78 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FollowingOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    following_views_api_following_views_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FollowingViewOut"][];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    save_following_view_api_following_views_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "name": "Ana Lopes",
+                 *       "asks": {
+                 *         "carrier": "norvia",
+                 *         "country": "PT",
+                 *         "words": "Weighed again"
+                 *       }
+                 *     }
+                 */
+                "application/json": components["schemas"]["FollowingViewIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FollowingViewOut"];
                 };
             };
             /** @description Problem details */
@@ -19629,6 +19804,45 @@ export interface operations {
                     "text/csv": string;
                     "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
                 };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_claim_days_api_carriers__code__claim_days_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example norvia */
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "days": 1
+                 *     }
+                 */
+                "application/json": components["schemas"]["ClaimDaysIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Problem details */
             default: {

@@ -33,6 +33,9 @@ export const fetchCard = async (code: string, cardId: number) =>
 export const switchCarrier = async (code: string, body: Schemas["CarrierIn"]) =>
   need(await api.PATCH("/api/carriers/{code}", { params: { path: { code } }, body }));
 
+export const setClaimDays = (code: string, days: number | null) =>
+  api.PUT("/api/carriers/{code}/claim-days", { params: { path: { code } }, body: { days } });
+
 export const removeCard = async (code: string, cardId: number) =>
   await api.DELETE("/api/carriers/{code}/cards/{card_id}", {
     params: { path: { code, card_id: cardId } },

@@ -17,6 +17,7 @@ from tidewind.services.follow import (
     unknown_codes,
     way_of_order,
 )
+from tidewind.services.orders import save_view, saved_views
 from tidewind.web.access import Anyone, Care, Now, Owner, Parts, Tx
 from tidewind.web.base.schemas import CountOut
 from tidewind.web.follow.following_schemas import (
@@ -24,6 +25,8 @@ from tidewind.web.follow.following_schemas import (
     CodesOut,
     ExplainIn,
     FollowingOut,
+    FollowingViewIn,
+    FollowingViewOut,
     LetterOut,
     SeeToIn,
     StoryOut,
@@ -32,12 +35,26 @@ from tidewind.web.follow.following_schemas import (
 )
 
 router = APIRouter(prefix="/api", tags=["following"])
+PAGE = "tracking"
 
 
 @router.get("/following")
 def under_way(_who: Anyone, session: Tx, now: Now) -> FollowingOut:
     """Return the parcels under way by service and destination, and those that need somebody, the worst first."""
     return FollowingOut.model_validate(following(session, now))
+
+
+@router.get("/following/views")
+def following_views(who: Anyone, session: Tx) -> list[FollowingViewOut]:
+    """Return one's own saved views of what is under way."""
+    return [FollowingViewOut.model_validate(view) for view in saved_views(session, who.id, PAGE)]
+
+
+@router.post("/following/views")
+def save_following_view(body: FollowingViewIn, who: Anyone, session: Tx) -> FollowingViewOut:
+    """Save what is looked at under a name; the same name replaces it.  Removed as views of orders are."""
+    kept = body.asks.model_dump(exclude_defaults=True)
+    return FollowingViewOut.model_validate(save_view(session, who.id, body.name, kept, PAGE))
 
 
 @router.get("/following/codes")

@@ -31,6 +31,7 @@ from tidewind.web.shop.schemas.carriers import (
     CarrierIn,
     CarrierOut,
     ChangedOut,
+    ClaimDaysIn,
     ConnectCarrierIn,
     NumberIn,
     ProposalOut,
@@ -69,6 +70,7 @@ def _carrier(session: Any, row: CarrierRow, now: Any, sees_money: bool = True) -
         numbers_left=service.numbers_left(ranges),
         asks_prices=row.asks_prices,
         latin_only=row.latin_only,
+        claim_days=row.claim_days,
         accounts=[_account(a, sees_money) for a in row.accounts],
         services=[
             ServiceOnCard(
@@ -190,6 +192,12 @@ def example(_who: Anyone, kind: Literal["xlsx", "csv"] = "xlsx") -> Response:
 def switch_carrier(code: str, body: CarrierIn, _who: Owner, session: Tx, now: Now) -> WorkOut:
     """Use a carrier, or do so no longer."""
     return WorkOut.model_validate(service.switch_carrier(session, code, body.active, now))
+
+
+@router.put("/carriers/{code}/claim-days", status_code=204)
+def set_claim_days(code: str, body: ClaimDaysIn, _who: Owner, session: Tx) -> None:
+    """Say for how many days a carrier takes claims; claims that are open keep their day."""
+    service.set_claim_days(session, code, body.days)
 
 
 @router.post("/carriers/{code}/accounts", status_code=201)

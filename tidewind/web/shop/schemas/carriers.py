@@ -88,6 +88,7 @@ class CarrierOut(BaseModel):
     numbers_left: int
     asks_prices: bool
     latin_only: bool
+    claim_days: int | None = Field(description="Claims count for so many days; null: as most carriers have it")
     accounts: list[AccountOut]
     services: list[ServiceOnCard]
     versions: list[CardVersionOut]
@@ -117,6 +118,13 @@ class CarrierIn(BaseModel):
 
     model_config = ConfigDict(extra="forbid")
     active: bool
+
+
+class ClaimDaysIn(BaseModel):
+    """For how many days a carrier takes claims."""
+
+    model_config = ConfigDict(extra="forbid")
+    days: Annotated[int, Field(ge=1, le=365)] | None
 
 
 class AccountIn(BaseModel):

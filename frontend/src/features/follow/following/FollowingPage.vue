@@ -5,10 +5,12 @@ import { useRouter } from "vue-router";
 import { carriersQuery } from "../../shop";
 import ClaimsList from "./ClaimsList.vue";
 import FollowedNumbers from "./FollowedNumbers.vue";
+import FollowingFilters from "./FollowingFilters.vue";
 import LetterDialog from "./LetterDialog.vue";
 import UnknownCodes from "./UnknownCodes.vue";
 import UsualBands from "./UsualBands.vue";
-import { followingQuery, openClaim, seeTo, type Deed, type Parcel } from "./queries";
+import { useAsks } from "./useAsks";
+import { ALL, followingQuery, openClaim, seeTo, type Deed, type Parcel } from "./queries";
 import { country, count, day, dayAndClock } from "../../../shared/format";
 import { useKeys } from "../../../shared/keyboard";
 import { useMe } from "../../../shared/session";
@@ -35,22 +37,11 @@ const KINDS: Record<string, string> = {
   problem: "Held up",
   late: "Late",
 };
-/** What is looked at alone: one trouble, kept in this browser until it is gone. */
-const only = ref(localStorage.getItem("tidewind.tracking.only") ?? "");
 const all = computed(() => data.value?.troubles ?? []);
-const counts = computed(() =>
-  Object.keys(KINDS)
-    .map((kind) => ({ kind, n: all.value.filter((p) => p.trouble?.kind === kind).length }))
-    .filter((c) => c.n > 0),
+const { asks, rows, counts } = useAsks(all);
+const carrierNames = computed(() =>
+  Object.fromEntries((carriers.value ?? []).map((c) => [c.code, c.name])),
 );
-const rows = computed(() => {
-  const some = all.value.filter((p) => p.trouble?.kind === only.value);
-  return some.length ? some : all.value;
-});
-function look(kind: string): void {
-  only.value = only.value === kind ? "" : kind;
-  localStorage.setItem("tidewind.tracking.only", only.value);
-}
 const picked = ref<number>();
 const here = computed<Parcel | undefined>(
   () => rows.value.find((p) => p.shipment_id === picked.value) ?? rows.value[0],
@@ -150,17 +141,17 @@ useKeys({
           :chosen="here?.shipment_id"
           @pick="picked = $event"
         />
-        <p v-if="counts.length > 1" class="kinds" role="group" aria-label="Only">
-          <button
-            v-for="c in counts"
-            :key="c.kind"
-            type="button"
-            class="chip"
-            :aria-pressed="only === c.kind"
-            @click="look(c.kind)"
-          >
-            {{ KINDS[c.kind] }} {{ c.n }}
-          </button>
+        <FollowingFilters
+          v-if="all.length"
+          v-model="asks"
+          :parcels="all"
+          :counts="counts"
+          :kinds="KINDS"
+          :carriers="carrierNames"
+        />
+        <p v-if="all.length && !rows.length" class="empty panel">
+          Nothing that needs somebody is like that.
+          <button type="button" class="link" @click="asks = ALL">Show all again</button>
         </p>
         <table v-if="rows.length" class="list" aria-label="What needs somebody">
           <thead>
@@ -257,12 +248,6 @@ useKeys({
 </template>
 
 <style scoped>
-.kinds {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 6px;
-  margin: 14px 0 0;
-}
 .list {
   width: 100%;
   margin-top: 14px;

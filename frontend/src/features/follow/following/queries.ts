@@ -12,6 +12,20 @@ export const followingQuery = queryOptions({
   refetchInterval: 60_000,
 });
 
+export type Asks = Schemas["FollowingAsks"];
+export const ALL: Asks = { trouble: "", carrier: "", country: "", words: "" };
+
+export const followingViewsQuery = queryOptions({
+  queryKey: ["views", "tracking"],
+  queryFn: async () => need(await api.GET("/api/following/views")),
+});
+
+export const saveFollowingView = async (name: string, asks: Asks) =>
+  need(await api.POST("/api/following/views", { body: { name, asks } }));
+
+export const removeFollowingView = (view_id: number) =>
+  api.DELETE("/api/views/{view_id}", { params: { path: { view_id } } });
+
 const at = (shipment_id: number) => ({ params: { path: { shipment_id } } });
 
 /** The mail as it would go to a parcel's carrier or buyer. */

@@ -6,6 +6,7 @@ import { count, day } from "../../../shared/format";
 import RehearsalView from "../../../shared/RehearsalView.vue";
 import AddCarrier from "./AddCarrier.vue";
 import CarrierAccounts from "./CarrierAccounts.vue";
+import ClaimDays from "./ClaimDays.vue";
 import CarrierNumbers from "./CarrierNumbers.vue";
 import RemoveCarrier from "./RemoveCarrier.vue";
 import TryCarrier from "./TryCarrier.vue";
@@ -173,6 +174,7 @@ const STATES = { past: "past", in_force: "in force", to_come: "to come" } as con
             </button>
             <button class="link" type="button" @click="removing = true">Take it away</button>
           </p>
+          <ClaimDays v-if="may()" :key="here.code" :carrier="here" />
           <CarrierNumbers v-if="here.kind === 'list'" :key="here.code" :carrier="here" />
           <TryCarrier v-if="here.active && may('shipper')" :key="here.code" :carrier="here" />
           <h2>Rate card</h2>

@@ -50,7 +50,8 @@ const bring = useMutation({
         maxlength="80"
       /><FileLink accept=".csv,.xlsx" @file="bring.mutate($event)">Bring a list in</FileLink
       ><span class="mute small"
-        >columns key, names and addresses (with semicolons), country; a list of the same name is replaced</span
+        >columns key, names and addresses (with semicolons), country; a list of the same name is
+        replaced</span
       >
     </p>
     <h2>Try a name</h2>
