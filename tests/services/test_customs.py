@@ -22,9 +22,12 @@ from tests.services.steps import ask, buy, ids_of, person
 from tidewind.core.quantities import amount_text
 from tidewind.db.tables import Order, PrintJob, Product, Shipment
 from tidewind.documents.paper import pdf_of
-from tidewind.services.base import Conflict, Invalid, NotFound
+from tidewind.services.base import Conflict, Invalid, NotFound, history_of
 from tidewind.services.buying import ToBuy, ask_to_buy
 from tidewind.services.customs import (
+    DutyRecord,
+    charged_for,
+    compared_duties,
     customs_papers,
     drop_own_invoice,
     find_codes,
@@ -33,6 +36,7 @@ from tidewind.services.customs import (
     own_invoice_name,
     papers_back,
     replace_tables,
+    say_charged,
     set_numbers,
     suggest_text,
     tables_file,
@@ -253,6 +257,35 @@ def test_nothing_forbidden_is_bought_even_between_new_tables_and_the_plans_that_
 def _codes(session: Session, order: Order, clock: Clock) -> list[str]:
     border = look_at_border(session, order.id, clock()).border
     return [item.hs_code for item in border.declared.items] if border else []
+
+
+def test_what_was_charged_stands_beside_what_was_reckoned(wiring: Wiring, clock: Clock) -> None:
+    britain = order_to(wiring, "GB")
+    with wiring.sessions.begin() as session:
+        with pytest.raises(Conflict, match="went over"):
+            say_charged(session, britain, 100, "Tomé", clock())
+        with pytest.raises(NotFound):
+            say_charged(session, 10**9, 100, "Tomé", clock())
+        order = session.get_one(Order, britain)
+    (shipment_id,) = ids_of(wiring, ask(wiring, [order]).batch_id)
+    assert buy(wiring, shipment_id) == "bought"
+    with wiring.sessions.begin() as session:
+        border = look_at_border(session, britain, clock()).border
+        assert border
+        assert (charged_for(session, britain), compared_duties(session)) == (None, [])
+        say_charged(session, britain, border.due.in_order_minor + 355, "Tomé", clock())
+        with pytest.raises(Invalid):
+            say_charged(session, britain, -1, "Tomé", clock())
+    with wiring.sessions.begin() as session:
+        frozen = look_at_border(session, britain, clock()).border
+        assert frozen == border  # the estimate stays what it was
+        (record,) = compared_duties(session)
+        reckoned = border.due.in_order_minor
+        assert record == DutyRecord("GB", 1, reckoned, reckoned + 355)
+        say_charged(session, britain, None, "Tomé", clock())
+        assert (charged_for(session, britain), compared_duties(session)) == (None, [])
+        said = [change.what for change in history_of(session, britain)]
+        assert next(words for words in said if words.startswith("duties")).endswith("are not known")
 
 
 def test_by_http_a_declaration_is_seen_by_all_and_changed_by_who_ships(

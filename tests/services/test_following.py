@@ -54,7 +54,7 @@ from tidewind.services.follow import (
     unknown_codes,
     work_out,
 )
-from tidewind.settings import real_now
+from tidewind.settings import DEMO_PASSWORD, real_now
 from tidewind.standins import ways
 from tidewind.standins.notices import signed
 from tidewind.standins.world import World
@@ -239,6 +239,24 @@ def test_the_buyers_page_needs_no_script_and_tells_no_more_than_it_must(under_wa
     assert 'lang="pt"' in httpx.get(f"{base_url}/t/{key}?lang=<b>").text
     gone = httpx.get(f"{base_url}/t/{key[1:]}", headers={"Accept-Language": "fr-FR"})
     assert (gone.status_code, "Il n’y a pas de colis" in gone.text) == (404, True)
+
+
+def test_views_are_ones_own_and_each_list_has_its_own(base_url: str) -> None:
+    with httpx.Client(base_url=base_url) as ines, httpx.Client(base_url=base_url) as rute:
+        for client, login in ((ines, "ines"), (rute, "rute")):
+            client.post("/api/sign-in", json={"login": login, "password": DEMO_PASSWORD}).raise_for_status()
+            client.headers["X-CSRF-Token"] = client.get("/api/me").json()["csrf_token"]
+        asks = {"trouble": "stuck", "carrier": "norvia"}
+        made = ines.post("/api/following/views", json={"name": "Silent", "asks": asks}).raise_for_status().json()
+        assert made["asks"] == {"trouble": "stuck", "carrier": "norvia", "country": "", "words": ""}
+        ines.post("/api/views", json={"name": "Silent", "asks": {"country": "PT"}}).raise_for_status()
+        assert [v["asks"] for v in ines.get("/api/views").json()] == [{"country": "PT"}]
+        assert [v["id"] for v in ines.get("/api/following/views").json()] == [made["id"]]
+        assert rute.get("/api/following/views").json() == []
+        assert rute.delete(f"/api/views/{made['id']}").status_code == 404
+        assert ines.post("/api/following/views", json={"name": "x", "asks": {"colour": "red"}}).status_code == 422
+        assert ines.delete(f"/api/views/{made['id']}").status_code == 204
+        assert ines.get("/api/following/views").json() == []
 
 
 def tell(wiring: Wiring, events: list[dict[str, object]], key: str = "norvia-key", given: str | None = None) -> str:

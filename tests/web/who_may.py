@@ -61,7 +61,7 @@ POST /api/batches/{batch_id}/cancel | POST /api/batches/{batch_id}/archive | GET
 GET /api/invoices.pdf | POST /api/labels/mail | PUT /api/printing/preferences | GET /api/money/file
 GET /api/money/settings | GET /api/request-links | GET /api/requests | POST /api/requests/{request_id}/approve
 POST /api/requests/{request_id}/decline | POST /api/recipes/order | GET /api/cover/declarations
-GET /api/feeds | POST /api/feeds/{feed_id}/fetch | PUT /api/orders/{order_id}/customs | PUT /api/orders/{order_id}/customs/invoice | DELETE /api/orders/{order_id}/customs/invoice | GET /api/orders/{order_id}/customs.pdf
+GET /api/feeds | POST /api/feeds/{feed_id}/fetch | PUT /api/orders/{order_id}/customs | PUT /api/orders/{order_id}/customs/charged | GET /api/customs/charged | PUT /api/orders/{order_id}/customs/invoice | DELETE /api/orders/{order_id}/customs/invoice | GET /api/orders/{order_id}/customs.pdf
 GET /api/orders/{order_id}/customs.xml | GET /api/customs/numbers
 """
 _OWNER = """

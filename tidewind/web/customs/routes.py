@@ -16,10 +16,12 @@ from tidewind.services.orders import edit_hand
 from tidewind.web.access import Anyone, Now, Owner, Shipper, Tx
 from tidewind.web.base.schemas import CustomsSaidIO
 from tidewind.web.customs.schemas import (
+    ChargedIn,
     CodeOut,
     CustomsEditIn,
     CustomsItemOut,
     CustomsOut,
+    DutyRecordOut,
     EstimateOut,
     GoodsIn,
     NeedOut,
@@ -74,7 +76,21 @@ def _out(session: Session, at: OrderBorder) -> CustomsOut:
         papers=list(dict.fromkeys(need.kind for need in needs if need.kind in MADE_HERE)),
         own_invoice=service.own_invoice_name(session, at.order.id),
         sample=service.tables_now(session).sample,
+        charged_minor=service.charged_for(session, at.order.id) if at.bought else None,
     )
+
+
+@router.put("/orders/{order_id}/customs/charged")
+def say_charged(order_id: int, body: ChargedIn, who: Shipper, session: Tx, now: Now) -> CustomsOut:
+    """Say what the border asked for in the end; the estimate stays as it was at the purchase."""
+    service.say_charged(session, order_id, body.charged_minor, who.name, now)
+    return _out(session, service.look_at_border(session, order_id, now))
+
+
+@router.get("/customs/charged")
+def compared_duties(_who: Shipper, session: Tx) -> list[DutyRecordOut]:
+    """Return estimates beside what was charged, by destination."""
+    return [DutyRecordOut.model_validate(record) for record in service.compared_duties(session)]
 
 
 @router.put("/orders/{order_id}/customs/invoice")

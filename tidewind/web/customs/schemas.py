@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, Field, StringConstraints
+from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
 from tidewind.web.base.schemas import CustomsSaidIO, Out
 
@@ -95,6 +95,23 @@ class CustomsOut(BaseModel):
     papers: list[str] = Field(default=[], description="The papers that we make")
     own_invoice: str = Field(default="", description="The file that stands for our invoice; empty for none")
     sample: bool = Field(default=False, description="The tables are samples")
+    charged_minor: int | None = Field(default=None, description="What the border asked for in the end, if said")
+
+
+class ChargedIn(BaseModel):
+    """What a border charged, in the shop's minor units; null: nobody knows."""
+
+    model_config = ConfigDict(extra="forbid")
+    charged_minor: Annotated[int, Field(ge=0, le=100_000_000)] | None
+
+
+class DutyRecordOut(Out):
+    """What was estimated and what was charged for the parcels to one place where both are known."""
+
+    to: str
+    parcels: int
+    estimated_minor: int
+    charged_minor: int
 
 
 class GoodsIn(BaseModel):

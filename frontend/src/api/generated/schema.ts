@@ -5674,6 +5674,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/orders/{order_id}/customs/charged": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Say Charged
+         * @description Say what the border asked for in the end; the estimate stays as it was at the purchase.
+         */
+        put: operations["say_charged_api_orders__order_id__customs_charged_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/customs/charged": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Compared Duties
+         * @description Return estimates beside what was charged, by destination.
+         */
+        get: operations["compared_duties_api_customs_charged_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/orders/{order_id}/customs/invoice": {
         parameters: {
             query?: never;
@@ -7054,6 +7094,14 @@ export interface components {
             /** Mail From */
             mail_from: string;
         };
+        /**
+         * ChargedIn
+         * @description What a border charged, in the shop's minor units; null: nobody knows.
+         */
+        ChargedIn: {
+            /** Charged Minor */
+            charged_minor: number | null;
+        };
         /** ChaseIn */
         ChaseIn: {
             /** Mail To */
@@ -7750,6 +7798,11 @@ export interface components {
              * @default false
              */
             sample: boolean;
+            /**
+             * Charged Minor
+             * @description What the border asked for in the end, if said
+             */
+            charged_minor?: number | null;
         };
         /**
          * CustomsSaidIO
@@ -7986,6 +8039,20 @@ export interface components {
             amount_minor: number;
             /** Why */
             why: string;
+        };
+        /**
+         * DutyRecordOut
+         * @description What was estimated and what was charged for the parcels to one place where both are known.
+         */
+        DutyRecordOut: {
+            /** To */
+            to: string;
+            /** Parcels */
+            parcels: number;
+            /** Estimated Minor */
+            estimated_minor: number;
+            /** Charged Minor */
+            charged_minor: number;
         };
         /**
          * ErasedOut
@@ -25452,6 +25519,76 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CustomsOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    say_charged_api_orders__order_id__customs_charged_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example 1 */
+                order_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "charged_minor": 1
+                 *     }
+                 */
+                "application/json": components["schemas"]["ChargedIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CustomsOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    compared_duties_api_customs_charged_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DutyRecordOut"][];
                 };
             };
             /** @description Problem details */

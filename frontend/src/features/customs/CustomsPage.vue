@@ -1,13 +1,22 @@
 <script setup lang="ts">
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref, watch } from "vue";
-import { codesQuery, numbersQuery, replaceTables, setNumbers, tablesQuery } from "./queries";
+import {
+  chargedQuery,
+  codesQuery,
+  numbersQuery,
+  replaceTables,
+  setNumbers,
+  tablesQuery,
+} from "./queries";
+import { money } from "../../shared/format";
 import { useMe } from "../../shared/session";
 import { DataTable, ErrorNote, FileLink } from "../../shared/ui";
 
 /** The shop's numbers for customs, the tables it is reckoned by, and the search for a code. */
 const client = useQueryClient();
-const { may } = useMe();
+const { currency, may } = useMe();
+const { data: charged } = useQuery({ ...chargedQuery, enabled: computed(() => may("shipper")) });
 const { data: numbers, error } = useQuery(numbersQuery);
 const { data: tables } = useQuery(tablesQuery);
 const typed = ref<Record<string, string>>({});
@@ -91,6 +100,26 @@ const rows = computed(() =>
       <FileLink accept=".json" @file="bring.mutate($event)">Bring other tables in</FileLink
       ><span class="mute small">every row with its source, beginning and end</span>
     </p>
+    <template v-if="charged?.length">
+      <h2>Reckoned and charged</h2>
+      <DataTable
+        label="Reckoned and charged"
+        :columns="[
+          'To',
+          { title: 'Parcels', figure: true },
+          { title: 'Reckoned', figure: true },
+          { title: 'Charged', figure: true },
+        ]"
+        :rows="charged"
+        :row-key="(r) => r.to"
+        ><template #row="{ row: r }">
+          <td>{{ r.to }}</td>
+          <td class="right">{{ r.parcels }}</td>
+          <td class="right">{{ money(r.estimated_minor, currency) }}</td>
+          <td class="right">{{ money(r.charged_minor, currency) }}</td>
+        </template></DataTable
+      >
+    </template>
     <h2>Find a code</h2>
     <p class="row">
       <input

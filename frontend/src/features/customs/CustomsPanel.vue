@@ -2,6 +2,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref } from "vue";
 import CustomsEdit from "./CustomsEdit.vue";
+import DutyCharged from "./DutyCharged.vue";
 import DutyStair from "./DutyStair.vue";
 import { customsQuery, dropInvoice, takeInvoice, type Customs } from "./queries";
 import { codeText, count, kilograms, money } from "../../shared/format";
@@ -142,6 +143,12 @@ const missing = computed(
       <li v-if="!data.needs.length" class="mute">Documents need no papers for goods.</li>
     </ul>
     <DutyStair v-if="data.due" :due="data.due" :customs="data" />
+    <DutyCharged
+      v-if="data.bought && data.due"
+      :order-id="orderId"
+      :customs="data"
+      :editable="may('shipper')"
+    />
     <CustomsEdit v-if="editing" :order-id="orderId" :customs="data" @close="editing = false" />
   </template>
 </template>

@@ -9,23 +9,26 @@ import { CountryField } from "../../shared/ui";
 const text = defineModel<string>("text", { required: true });
 const code = defineModel<string>("code", { required: true });
 const origin = defineModel<string>("origin", { required: true });
-const props = defineProps<{ sku: string; name: string }>();
+/** `asked`: it is what the dialog asks for, and not one thing among others. */
+const props = defineProps<{ sku: string; name: string; asked?: boolean }>();
 const typed = refDebounced(text, 200);
 const { data: words } = useQuery(computed(() => wordsQuery(props.sku, typed.value)));
 /** Vague words find nothing: the product's own name does. */
-const asked = computed(() => (words.value?.vague.length ? props.name : typed.value) || props.name);
-const { data: codes } = useQuery(computed(() => codesQuery(asked.value)));
+const searched = computed(
+  () => (words.value?.vague.length ? props.name : typed.value) || props.name,
+);
+const { data: codes } = useQuery(computed(() => codesQuery(searched.value)));
 const plain = (written: string) => written.replace(/\D/g, "");
 </script>
 
 <template>
   <v-text-field
     v-model="text"
-    v-first
+    v-first="asked"
     label="What it is, of what, for what"
     placeholder="Hand fork, steel and ash wood, for gardening"
     maxlength="200"
-    required
+    :required="asked"
   />
   <p v-if="text && words?.vague.length" class="small stop" role="status">
     Too vague: {{ words.vague.join("; ") }}.

@@ -24,6 +24,20 @@ export const setCustoms = async (orderId: number, body: Schemas["CustomsEditIn"]
     }),
   );
 
+/** What the border asked for in the end. */
+export const sayCharged = async (orderId: number, charged_minor: number | null) =>
+  need(
+    await api.PUT("/api/orders/{order_id}/customs/charged", {
+      params: { path: { order_id: orderId } },
+      body: { charged_minor },
+    }),
+  );
+
+export const chargedQuery = queryOptions({
+  queryKey: ["customs", "charged"],
+  queryFn: async () => need(await api.GET("/api/customs/charged")),
+});
+
 /** An own invoice in the place of ours. */
 export const takeInvoice = (orderId: number, file: File) =>
   sendFile<Customs>(`/api/orders/${orderId}/customs/invoice`, file, "PUT");

@@ -212,6 +212,7 @@ const openable = computed(() => ["service", "none"].includes(snag.value?.fix ?? 
         v-model:text="described"
         v-model:code="code"
         v-model:origin="madeIn"
+        asked
         :sku="snag.about"
         :name="item?.name ?? ''"
       />

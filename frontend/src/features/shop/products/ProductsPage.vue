@@ -6,6 +6,7 @@ import { bringProducts, editProducts, productsQuery } from "../queries";
 import { type Schemas } from "../../../api/client";
 import { count, money } from "../../../shared/format";
 import { useMe } from "../../../shared/session";
+import { ProductCustoms } from "../../customs";
 import { recipesQuery } from "../../shape";
 import { DataTable, ErrorNote, FileLink, FormDialog } from "../../../shared/ui";
 
@@ -36,14 +37,12 @@ const NUMBERS = [
 ] as const;
 const TEXTS = [
   ["name", "Name", "w6"],
-  ["customs_text", "Customs description", "w6"],
   ["material", "Material", "w3"],
   ["used_for", "Used for", "w3"],
-  ["hs_code", "HS code", "w2"],
-  ["origin", "Made in, two letters", "w2"],
-  ["shelf", "Shelf", "w2"],
+  ["shelf", "Shelf", "w3"],
   ["barcode", "Barcode", "w3"],
 ] as const;
+const CUSTOMS = ["customs_text", "hs_code", "origin"] as const;
 const FLAGS = [
   ["own_box", "Needs its own box"],
   ["upright", "Keep upright"],
@@ -83,7 +82,8 @@ const save = useMutation({
       if (Number.isNaN(value)) throw new Error(`“${typed.value[key]}” is no figure.`);
       if (value !== was[key] && !(value === null && key === "value_minor")) set[key] = value;
     }
-    for (const [key] of [...TEXTS, ...FLAGS]) if (now[key] !== was[key]) set[key] = now[key];
+    for (const key of [...[...TEXTS, ...FLAGS].map(([key]) => key), ...CUSTOMS])
+      if (now[key] !== was[key]) set[key] = now[key];
     if ((now.recipe ?? "") !== was.recipe) set.recipe = now.recipe ?? "";
     const tags = words(kilo.value);
     if (tags.join() !== was.tags.join()) set.tags = tags;
@@ -285,6 +285,15 @@ const sides = (p: Product) =>
           :class="width"
           :label="label"
         />
+        <div class="all">
+          <ProductCustoms
+            v-model:text="editing.customs_text"
+            v-model:code="editing.hs_code"
+            v-model:origin="editing.origin"
+            :sku="editing.sku"
+            :name="editing.name"
+          />
+        </div>
         <v-text-field v-model="kilo" class="w3" label="Tags, with commas" />
         <v-text-field
           v-model="parts"
