@@ -41,7 +41,7 @@ function start(): void {
     <button type="button" class="link" @click="typing = false">Leave it</button>
   </form>
   <p v-else-if="typeof charged === 'number'">
-    Charged in the end: <b>{{ money(charged, customs.currency) }}</b>
+    Charged in the end: <b>{{ money(charged, customs.currency) }}</b>,
     <span :class="more > 0 ? 'press' : 'fine'">
       {{
         more

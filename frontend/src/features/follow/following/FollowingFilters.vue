@@ -31,7 +31,6 @@ const carrierItems = computed(() =>
 const countryItems = computed(() =>
   some((p) => p.country).map((c) => ({ value: c, title: country(c) })),
 );
-const ANY = { value: "", title: "any" };
 const behind = computed(
   () => [asks.value.carrier, asks.value.country, asks.value.words].filter(Boolean).length,
 );
@@ -80,13 +79,13 @@ const remove = (id: number) => change.mutate(() => removeFollowingView(id));
     <SelectField
       label="Carrier"
       :model-value="asks.carrier"
-      :items="[ANY, ...carrierItems]"
+      :items="[{ value: '', title: 'Any carrier' }, ...carrierItems]"
       @update:model-value="set({ carrier: $event })"
     />
     <SelectField
       label="Country"
       :model-value="asks.country"
-      :items="[ANY, ...countryItems]"
+      :items="[{ value: '', title: 'Any country' }, ...countryItems]"
       @update:model-value="set({ country: $event })"
     />
     <v-text-field
@@ -119,6 +118,9 @@ const remove = (id: number) => change.mutate(() => removeFollowingView(id));
   gap: 10px;
   align-items: center;
   margin-top: 10px;
+}
+.filters .v-btn {
+  justify-self: start;
 }
 .gone {
   grid-column: 1 / -1;

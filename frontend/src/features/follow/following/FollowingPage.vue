@@ -277,4 +277,7 @@ useKeys({
 kbd {
   margin-left: 6px;
 }
+.tray .link {
+  white-space: nowrap;
+}
 </style>

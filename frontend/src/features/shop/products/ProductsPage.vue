@@ -285,7 +285,7 @@ const sides = (p: Product) =>
           :class="width"
           :label="label"
         />
-        <div class="all">
+        <div class="w6">
           <ProductCustoms
             v-model:text="editing.customs_text"
             v-model:code="editing.hs_code"
