@@ -9,7 +9,7 @@ import pytest
 
 from tests.documents.reading import text_of
 from tidewind.documents.customs_forms import CustomsForm, FormRow, cn22_paper, cn23_paper
-from tidewind.documents.fonts import can_draw
+from tidewind.documents.fonts import REGULAR, can_draw, runs
 from tidewind.documents.paper import pdf_of
 
 WORDS = {"title": "税関告知書", "contents": "内容品"}
@@ -45,11 +45,18 @@ def test_a_cn23_shows_both_scripts_and_long_words_stay_inside(tmp_path: Path) ->
 
 
 def test_what_has_no_glyphs_is_known_before_it_leaves_a_gap() -> None:
-    assert [can_draw(text) for text in ("Ærø", "Μαρία", "石井 はるか", "عمر", "שרה", "")] == [
-        True,
-        True,
-        True,
-        False,
-        False,
-        True,
-    ]
+    drawn = ("Ærø", "Μαρία", "石井 はるか", "عمر بن الخطاب ٤٢", "שרה לוי, רחוב 5", "สมชาย ใจดี", "")
+    assert [text for text in drawn if not can_draw(text)] == []
+    assert not can_draw("ⴰⵣⵓⵍ")  # Tifinagh
+
+
+def test_what_is_read_from_the_right_is_drawn_from_the_right_and_joined() -> None:
+    """Seen from the left the last letter comes first; numbers and Latin words within keep their own order."""
+    (hebrew,) = runs("שרה")
+    assert hebrew[1] == "הרש"
+    (arabic,) = runs("عمر")
+    assert (
+        arabic[1] == "\ufeae\ufee4\ufecb"
+    )  # final reh, medial meem, initial ain (Unicode, Arabic presentation forms B)
+    assert "".join(part for _, part in runs("רחוב 12 Main")) == "Main 12 בוחר"
+    assert runs("Rua 5") == ((REGULAR, "Rua 5"),)

@@ -1,12 +1,20 @@
-"""Fonts for paper: Noto Sans ships with the program, Han and kana come from Debian's WenQuanYi Micro Hei."""
+"""Fonts for paper: Latin, Greek, Cyrillic, Arabic, Hebrew and Thai ship with the program.
+
+Han and kana come from Debian's WenQuanYi Micro Hei.  What is written from right to left is put in the order in which it
+is seen (Unicode Standard Annex 9), its Arabic letters in the shapes that join.
+"""
 
 from __future__ import annotations
 
+import re
 from contextlib import suppress
+from dataclasses import dataclass
 from functools import lru_cache
 from importlib import resources
 from pathlib import Path
 
+import arabic_reshaper
+from bidi import get_display
 from reportlab import rl_config
 from reportlab.pdfbase import pdfmetrics
 from reportlab.pdfbase.ttfonts import TTFError, TTFont
@@ -14,39 +22,61 @@ from reportlab.pdfgen.canvas import Canvas
 
 CJK_FILE = Path("/usr/share/fonts/truetype/wqy/wqy-microhei.ttc")
 REGULAR, BOLD, CJK = "Tidewind-400", "Tidewind-700", "Tidewind-CJK"
+_SHIPPED = ("NotoSans", "NotoSansArabic", "Assistant", "NotoSansThai")
+"""The files that ship, the one that draws most first; Assistant has the Hebrew letters."""
+_TO_THE_LEFT = re.compile("[\u0590-\u08ff\ufb1d-\ufdff\ufe70-\ufeff]")
 rl_config.useA85 = 0
 
 
+@dataclass(frozen=True, slots=True)
+class _Script:
+    """Two weights of a font and the code points that they can draw."""
+
+    regular: str
+    bold: str
+    known: frozenset[int]
+
+
 @lru_cache(maxsize=1)
-def load_fonts() -> frozenset[int]:
-    """Register the fonts once and return the code points that the shipped ones can draw."""
-    folder = resources.files("tidewind.data.fonts")
-    for name, file in ((REGULAR, "NotoSans-400.ttf"), (BOLD, "NotoSans-700.ttf")):
-        pdfmetrics.registerFont(TTFont(name, str(folder.joinpath(file))))
+def load_fonts() -> tuple[_Script, ...]:
+    """Register the fonts once and return them, the one that is taken first where several could."""
+    folder, found = resources.files("tidewind.data.fonts"), []
+    for n, file in enumerate(_SHIPPED):
+        regular, bold = (REGULAR, BOLD) if n == 0 else (f"{REGULAR}-{file}", f"{BOLD}-{file}")
+        for name, weight in ((regular, 400), (bold, 700)):
+            pdfmetrics.registerFont(TTFont(name, str(folder.joinpath(f"{file}-{weight}.ttf"))))
+        found.append(_Script(regular, bold, frozenset(pdfmetrics.getFont(regular).face.charToGlyph)))
     if CJK_FILE.exists():
         with suppress(TTFError):  # drawn as the shipped font's empty box then; the Latin lines stay readable
             pdfmetrics.registerFont(TTFont(CJK, str(CJK_FILE), subfontIndex=0))
-    return frozenset(pdfmetrics.getFont(REGULAR).face.charToGlyph)
+            found.append(_Script(CJK, CJK, frozenset(pdfmetrics.getFont(CJK).face.charToGlyph)))
+    return tuple(found)
+
+
+def _as_seen(text: str) -> str:
+    """Return text in the order in which its letters stand on the line, from the left."""
+    if not _TO_THE_LEFT.search(text):
+        return text
+    return str(get_display(arabic_reshaper.reshape(text)))
 
 
 def can_draw(text: str) -> bool:
-    """Tell whether there is a glyph for every sign; Arabic, Hebrew and Thai have none here and would leave a gap."""
-    known = load_fonts()
-    more = pdfmetrics.getFont(CJK).face.charToGlyph if CJK in pdfmetrics.getRegisteredFontNames() else {}
-    return all(ord(ch) in known or ord(ch) in more for ch in text)
+    """Tell whether there is a glyph for every sign; what has none would leave a gap."""
+    scripts = load_fonts()
+    return all(any(ord(ch) in script.known for script in scripts) for ch in _as_seen(text))
 
 
 @lru_cache(maxsize=8192)
 def runs(text: str, bold: bool = False) -> tuple[tuple[str, str], ...]:
-    """Split text into runs of (font, characters): the shipped font where it can, else the CJK one."""
-    known = load_fonts()
-    main = BOLD if bold else REGULAR
-    has_cjk = CJK in pdfmetrics.getRegisteredFontNames()
-    if known.issuperset(map(ord, text)):
+    """Split text into runs of (font, characters) as they are seen from the left, each sign by the first that has it."""
+    scripts = load_fonts()
+    main, text = BOLD if bold else REGULAR, _as_seen(text)
+    if scripts[0].known.issuperset(map(ord, text)):
         return ((main, text),)
     parts: list[tuple[str, str]] = []
     for ch in text:
-        font = main if ord(ch) in known or not has_cjk else CJK
+        script = next((one for one in scripts if ord(ch) in one.known), scripts[0])
+        font = script.bold if bold else script.regular
         if parts and parts[-1][0] == font:
             parts[-1] = (font, parts[-1][1] + ch)
         else:
