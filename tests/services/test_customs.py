@@ -405,7 +405,7 @@ def test_what_comes_back_is_declared_as_returned_goods_by_the_number_it_left_wit
     for words in (
         "BACK-1",
         f"first exported under {left_with}",
-        "Purpose: returned goods",
+        "Purpose / Finalidade: returned goods / Devolução",
         f"{first.unit_price_minor / 100:.2f} EUR",
     ):
         assert words in text, words

@@ -22,11 +22,15 @@ SIGNED = 26 * mm
 
 @dataclass(frozen=True, slots=True)
 class Column:
-    """A column of a table: its head, its share of the width, and whether its cells are figures (set to the right)."""
+    """A column of a table: its head, its share of the width, and whether its cells are figures (set to the right).
+
+    ``below`` is the head in another language.
+    """
 
     head: str
     share: int
     figures: bool = False
+    below: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -117,6 +121,10 @@ def _edges(columns: Sequence[Column], wide: float) -> list[tuple[float, float]]:
 def _heads(canvas: Canvas, columns: Sequence[Column], y: float, wide: float) -> float:
     for column, (left, right) in zip(columns, _edges(columns, wide), strict=True):
         draw_fitted(canvas, left, y, column.head, 8, right - left, to_right=column.figures)
+    if any(column.below for column in columns):
+        y -= 3.2 * mm
+        for column, (left, right) in zip(columns, _edges(columns, wide), strict=True):
+            draw_fitted(canvas, left, y, column.below, 7, right - left, to_right=column.figures, least=5)
     canvas.setLineWidth(0.5)
     canvas.line(MARGIN, y - 2 * mm, wide - MARGIN, y - 2 * mm)
     return float(y - 2 * mm)

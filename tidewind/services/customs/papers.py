@@ -159,9 +159,12 @@ class _Papers:
 
     def invoice(self, *, pro_forma: bool) -> ListPaper:
         told, said = self.border.declared, self.at.said
-        title = "Pro forma invoice" if pro_forma else "Commercial invoice"
+        title = self._in_both("Pro forma invoice", "pro_forma")
+        if not pro_forma:
+            title = self._in_both("Commercial invoice", "invoice")
         terms = f"{'DDP' if told.sender_pays else 'DAP'} {latin_address(self.to).city} (Incoterms 2020)"
-        purpose = f"Purpose: {'returned goods' if told.purpose == 'return' else told.purpose}"
+        meant = "returned goods" if told.purpose == "return" else told.purpose
+        purpose = f"{self._in_both('Purpose', 'purpose')}: {self._in_both(meant, told.purpose)}"
         numbers = [*self.numbers(), *([f"First export: {said.first_export}"] if said.first_export else [])]
         rows = [
             (
@@ -177,7 +180,7 @@ class _Papers:
         broker = f"Broker: {said.broker}" if said.broker else ""
         recipient = tuple(line for line in (*_both(self.to), said.recipient_number, broker) if line)
         return ListPaper(
-            title=f"{title} / {self.words['invoice']}" if "invoice" in self.words and not pro_forma else title,
+            title=title,
             facts=(
                 f"No. {self.order.number} of {self.day:%d %B %Y}",
                 terms,
@@ -186,25 +189,33 @@ class _Papers:
                 "; ".join(self.tracking),
             ),
             columns=(
-                Column("What it is, of what, for what", 9),
-                Column("HS code", 3),
-                Column("Origin", 2),
-                Column("Pieces", 2, figures=True),
-                Column("Net", 3, figures=True),
-                Column(f"Value, {told.currency}", 3, figures=True),
+                self._column("What it is, of what, for what", "contents", 9),
+                self._column("HS code", "code", 3),
+                self._column("Origin", "origin", 2),
+                self._column("Pieces", "quantity", 2, figures=True),
+                self._column("Net", "net", 3, figures=True),
+                self._column(f"Value, {told.currency}", "value", 3, figures=True),
             ),
             rows=_with_long_texts(rows, 0, 70 * mm),
             closing=(
-                ("Goods", self.money(told.goods_minor)),
-                ("Transport", self.money(told.shipping_minor)),
-                ("Total", self.money(told.total_minor)),
-                ("Net weight, gross weight", f"{_kg(told.net_g)}, {_kg(told.gross_g)}"),
+                (self._in_both("Goods", "goods"), self.money(told.goods_minor)),
+                (self._in_both("Transport", "transport"), self.money(told.shipping_minor)),
+                (self._in_both("Total", "total"), self.money(told.total_minor)),
+                (self._in_both("Net weight", "net"), _kg(told.net_g)),
+                (self._in_both("Gross weight", "gross"), _kg(told.gross_g)),
             ),
             left=(*_both(self.sender), *self.numbers()),
             right=recipient,
             note=self.statement(),
             signatures=("Date, name and signature",),
         )
+
+    def _in_both(self, english: str, key: str) -> str:
+        """Return words in English and, where we have them, in the destination's language."""
+        return " / ".join(dict.fromkeys((english, self.words.get(key) or english)))
+
+    def _column(self, english: str, key: str, share: int, *, figures: bool = False) -> Column:
+        return Column(english, share, figures=figures, below=self.words.get(key, ""))
 
     def statement(self) -> str:
         """Return the statement of origin where an agreement is used, in the words that it prescribes."""
@@ -228,10 +239,11 @@ class _Papers:
             for n, part in enumerate(self.parcels(), 1)
             for item in part.items
         ]
-        heads = (Column("Parcel", 2), Column("What", 9))
-        figures = tuple(Column(head, 2, figures=True) for head in ("Pieces", "Net", "Gross"))
+        heads = (self._column("Parcel", "parcel", 2), self._column("What", "contents", 9))
+        weighed = (("Pieces", "quantity"), ("Net", "net"), ("Gross", "gross"))
+        figures = tuple(self._column(head, key, 2, figures=True) for head, key in weighed)
         return ListPaper(
-            title="Packing list",
+            title=self._in_both("Packing list", "packing_list"),
             facts=(f"Order {self.order.number} of {self.day:%d %B %Y}",),
             columns=(*heads, *figures),
             rows=_with_long_texts(rows, 1, 92 * mm),
