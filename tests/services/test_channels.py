@@ -5,10 +5,12 @@ from __future__ import annotations
 import base64
 import hashlib
 import hmac
+import json
 import os
 import signal
 import subprocess
 import sys
+from datetime import timedelta
 from typing import Any
 
 import pytest
@@ -17,12 +19,15 @@ from sqlalchemy.orm import Session
 
 from tests.conftest import Clock
 from tests.services.steps import as_a_process, ask, ids_of
-from tidewind.db.tables import Aside, Channel, ChannelLog, Difference, Order
+from tidewind.core.tracking.states import TrackingState
+from tidewind.db.tables import Aside, Channel, ChannelLog, Difference, Order, Shipment, TrackingEvent
+from tidewind.outside.carrier import CarrierEvent
 from tidewind.outside.errors import OutsideError
 from tidewind.services import orders as orders_room
 from tidewind.services.base import Conflict, Invalid, NotAllowed, NotFound
 from tidewind.services.buying import buy_shipment
-from tidewind.services.follow import follow_parcels, send_due_news
+from tidewind.services.follow import follow_parcels, send_due_news, take_events
+from tidewind.services.follow.telling import tell_of_refund
 from tidewind.services.orders import decide_difference, edit_hand, pull_due, use_billing_name, waiting_differences
 from tidewind.services.shop import (
     channel_log,
@@ -305,10 +310,12 @@ def test_addresses_taken_over_from_a_channel_are_tidied(session: Session) -> Non
 def test_a_channel_is_told_of_what_it_wants_to_hear_once(wiring: Wiring, world: World, clock: Clock) -> None:
     with wiring.sessions.begin() as session:
         row = get_channel(session, "tallyfair")
-        save_mapping(session, "tallyfair", row.states, row.payments, {"delivered": True}, 10, "")
-        with pytest.raises(Invalid, match="shipped and delivered"):
+        wanted = {"delivered": True, "paid": True, "refunded": True}
+        save_mapping(session, "tallyfair", row.states, row.payments, wanted, 10, "")
+        with pytest.raises(Invalid, match="shipped, delivered"):
             save_mapping(session, "tallyfair", {}, {}, {"lost": True}, 10, "")
         order = one(session, "TF-7302")
+        order.payment = "pay_on_delivery"
     (shipment_id,) = ids_of(wiring, ask(wiring, [order]).batch_id)
     buy_shipment(wiring.sessions, wiring.outside, shipment_id, clock)
     for _ in range(8):
@@ -316,4 +323,22 @@ def test_a_channel_is_told_of_what_it_wants_to_hear_once(wiring: Wiring, world: 
         follow_parcels(wiring.sessions, wiring.outside, clock)
         send_due_news(wiring.sessions, wiring.outside, clock)
     told = [r["body"] for r in world.rows("select body from shop_told where number = 'tallyfair/TF-7302'")]
-    assert ['"kind": "delivered"' in body for body in told] == [True]
+    assert sorted(json.loads(body)["kind"] for body in told) == ["delivered", "paid"]
+    with wiring.sessions.begin() as session:  # the delivery was a mistake, and then it was not; money went back, twice
+        shipment = session.get_one(Shipment, shipment_id)
+        (label,) = shipment.labels
+        at = clock()
+        heard = session.scalars(select(TrackingEvent).where(TrackingEvent.state == "delivered")).one()
+        heard.event_id = "d"
+        for event, state in (
+            (CarrierEvent(at, TrackingState.MOVING, "Not delivered", "", id="m", takes_back="d"), "moving"),
+            (CarrierEvent(at + timedelta(hours=3), TrackingState.DELIVERED, "Delivered", "", id="e"), "delivered"),
+        ):
+            take_events(session, shipment, {label.id: [event]}, "http://shop", at)
+            assert shipment.tracking_state == state
+        for _ in range(2):
+            tell_of_refund(session, shipment, at)
+    clock.move(hours=5)
+    send_due_news(wiring.sessions, wiring.outside, clock)
+    told = [r["body"] for r in world.rows("select body from shop_told where number = 'tallyfair/TF-7302'")]
+    assert sorted(json.loads(body)["kind"] for body in told) == ["delivered", "paid", "refunded"]

@@ -122,7 +122,7 @@ def tell(number: str, news: News, request: Request) -> dict[str, bool]:
     """Be told what became of an order; the same news twice is kept once."""
     world: World = request.app.state.world
     strike(world, "larkspur")
-    if news.kind not in {"shipped", "delivered", "withdrawn"}:
+    if news.kind not in {"shipped", "delivered", "withdrawn", "paid", "refunded"}:
         raise HTTPException(422, {"reason": "unknown_kind", "detail": f"no such news: {news.kind[:40]}"})
     if not world.rows("select 1 from shop_order where number = ?", number):
         raise HTTPException(404, {"reason": "unknown_order", "detail": f"no order {number[:40]}"})

@@ -79,9 +79,13 @@ class Counts:
     payments: Mapping[str, int]
 
 
+NEWS = ("shipped", "delivered", "cancelled", "paid", "refunded")
+"""``paid``: at the door; ``refunded``: the buyer has money back.  Each is told only where the shop wants it."""
+
+
 @dataclass(frozen=True, slots=True)
 class News:
-    """What a channel is told about an order: shipped, delivered or cancelled."""
+    """What a channel is told about an order: one of ``NEWS``."""
 
     kind: str
     carrier: str = ""

@@ -23,6 +23,7 @@ from tidewind.outside.errors import MaybeDone, NeverSent, NotBelieved, OutsideEr
 from tidewind.services.base import Conflict, Invalid, NotFound, Outside, defer, each_by_itself, move_row, write_history
 from tidewind.services.books import lock_available, post
 from tidewind.services.follow.announcing import Occasion, announce
+from tidewind.services.follow.telling import tell_of_refund
 from tidewind.services.follow.texts import language_of, money_in, said_in
 from tidewind.services.follow.wording import words_by_channel
 from tidewind.services.planning import carriers_in_force, shop_settings
@@ -304,6 +305,7 @@ def close_return(session: Session, return_id: int, done: ReturnDone, who: str, b
     write_history(session, row.shipment.order, who, f"closed the return: {row.outcome}", now)
     if done.outcome == "refunded":
         announce(session, [Occasion(row.shipment, "refund", now)], base_url, now)
+        tell_of_refund(session, row.shipment, now)
     return row
 
 

@@ -8,6 +8,7 @@ from typing import TypeVar
 
 import structlog
 from sqlalchemy import delete, func, select
+from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session, sessionmaker
 
 from tidewind.db.tables import ChannelNotice, Message, Order, Shipment
@@ -59,8 +60,17 @@ def mail_label(session: Session, shipment: Shipment, recipient: str, words: str,
 
 
 def tell_of_delivery(session: Session, shipment: Shipment, now: datetime) -> None:
-    """Write that the channels that want to know must be told of a delivery."""
+    """Write that the channels that want to know must be told of a delivery, and of money that was paid at the door."""
     _tell_channels(session, shipment, "delivered", now)
+    orders = (shipment.order, *_gone_along(session, shipment.order))
+    at_the_door = [order for order in orders if order.payment == "pay_on_delivery"]
+    _write_notices(session, shipment, at_the_door, "paid", now)
+
+
+def tell_of_refund(session: Session, shipment: Shipment, now: datetime) -> None:
+    """Write that the channels that want to know must be told of money that went back; of several refunds once."""
+    _write_notices(session, shipment, (shipment.order,), "refunded", now)
+    defer(session, "send_followups", lock="send_followups")
 
 
 def tell_of_void(session: Session, shipment: Shipment, now: datetime) -> None:
@@ -84,10 +94,15 @@ def _tell_channels(session: Session, shipment: Shipment, news: str, now: datetim
 
 
 def _write_notices(session: Session, shipment: Shipment, orders: Sequence[Order], news: str, now: datetime) -> None:
-    for order in orders:
-        if order.channel.kind == "webshop" and order.channel.write_back.get(news, False):
-            kind = news if order is shipment.order else f"{news}:{order.id}"
-            session.add(ChannelNotice(shipment_id=shipment.id, kind=kind, next_at=now))
+    """Write what is to be told; what was told before is not told again, such as a delivery after one taken back."""
+    rows = [
+        {"shipment_id": shipment.id, "kind": news if order is shipment.order else f"{news}:{order.id}", "next_at": now}
+        for order in orders
+        if order.channel.kind == "webshop" and order.channel.write_back.get(news, False)
+    ]
+    if rows:
+        session.flush()
+        session.execute(insert(ChannelNotice).on_conflict_do_nothing(), rows)
 
 
 def _gone_along(session: Session, order: Order) -> Sequence[Order]:

@@ -13,7 +13,13 @@ from tidewind.db.tables import Channel, ChannelNotice, Order, Shipment
 from tidewind.services.base import Conflict, NotFound, defer
 
 MOST_SHOWN = 200
-SAID = {"shipped": "shipped", "delivered": "delivered", "cancelled": "not shipped after all"}
+SAID = {
+    "shipped": "shipped",
+    "delivered": "delivered",
+    "cancelled": "not shipped after all",
+    "paid": "paid at the door",
+    "refunded": "money sent back",
+}
 
 
 @dataclass(frozen=True, slots=True)

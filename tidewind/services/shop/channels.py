@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from tidewind.core.addresses.mail import is_mail_address
 from tidewind.db.tables import Channel, ChannelLog
-from tidewind.outside.channels.upstream import Counts
+from tidewind.outside.channels.upstream import NEWS, Counts
 from tidewind.outside.errors import OutsideError
 from tidewind.services.base import Conflict, Invalid, NotAllowed, NotFound, Outside, defer, is_signed
 
@@ -97,8 +97,8 @@ def save_mapping(
     row = get_channel(session, code)
     if set(states.values()) - set(FATES) or set(payments.values()) - set(PAYMENTS):
         raise Invalid("bad_mapping", f"States become {', '.join(FATES)}; payments {', '.join(PAYMENTS)}.")
-    if set(write_back) - {"shipped", "delivered", "cancelled"}:
-        raise Invalid("bad_mapping", "A channel can be told of shipped and delivered.")
+    if set(write_back) - set(NEWS):
+        raise Invalid("bad_mapping", f"A channel can be told of {', '.join(NEWS)}.")
     row.states, row.payments, row.write_back = dict(states), dict(payments), dict(write_back)
     if mail_from and not is_mail_address(mail_from):
         raise Invalid("bad_sender", f"{mail_from} is no mail address that mails can come from.")

@@ -43,7 +43,7 @@ class ChannelMapping(BaseModel):
 
     states: Annotated[dict[Short, Literal["fetch", "hold", "leave_out", "cancelled", "ignore"]], Field(max_length=60)]
     payments: Annotated[dict[Short, Literal["paid", "pay_on_delivery", "unpaid"]], Field(max_length=60)]
-    write_back: Annotated[dict[Short, bool], Field(max_length=3)] = Field(default_factory=dict)
+    write_back: Annotated[dict[Short, bool], Field(max_length=5)] = Field(default_factory=dict)
     every_minutes: Annotated[int, Field(ge=1, le=1_440)] = 10
     brand: Annotated[str, StringConstraints(max_length=80)] = ""
     mail_from: Annotated[str, StringConstraints(strip_whitespace=True, max_length=200)] = Field(

@@ -79,6 +79,8 @@ const PAYMENTS = [
 const BACK = [
   ["shipped", "shipped, with tracking numbers"],
   ["delivered", "delivered"],
+  ["paid", "paid at the door"],
+  ["refunded", "refunded"],
 ] as const;
 const names = (
   mine: Record<string, string> | undefined,
