@@ -25,7 +25,7 @@ from tidewind.services import buying as buying_room
 from tidewind.services import follow as follow_room
 from tidewind.services.base import Jumps, Outside, ServiceError, Turns, defer, keep_time
 from tidewind.services.buying import settle_due_voids
-from tidewind.services.follow import labels_first, make_due_returns, send_due_news
+from tidewind.services.follow import labels_first, make_due_returns, send_due_news, tell_wishes
 from tidewind.services.handover import ask_standing, pass_departures, settle_pickups, tell_manifests
 from tidewind.services.orders import fetch_due_feeds, go_on_importing, pull, pull_due
 from tidewind.services.papers import look_at_printers, send_due_prints
@@ -101,6 +101,7 @@ def _add_outgoing(app: procrastinate.App, sessions: sessionmaker[Session], outsi
     def send_followups() -> None:
         if not labels_first(sessions, now()):
             send_due_news(sessions, outside, now)
+            tell_wishes(sessions, outside, now)
 
     @app.task(name="send_voids")
     @metrics.job("send_voids")
@@ -163,6 +164,7 @@ def _add_periodic(app: procrastinate.App, sessions: sessionmaker[Session], outsi
                     tell_manifests,
                     settle_pickups,
                     follow_room.take_notices,
+                    tell_wishes,
                     settle_packaging_orders,
                 )
             ),

@@ -12,6 +12,7 @@ from tidewind.core.consignments import Consignment, write_consignment
 from tidewind.core.tariffs.asked import AskedService
 from tidewind.core.tariffs.live import LiveAnswer
 from tidewind.core.tracking.states import TrackingState
+from tidewind.core.wishing import Wish
 from tidewind.outside.handing_over import ManifestTold, PickupAnswer, PickupWanted
 
 
@@ -141,6 +142,12 @@ class CarrierClient(Protocol):
         """Return the events of many parcels; of whom nothing can be believed is not among them.
 
         Raises NeverSent or MaybeDone where the carrier does not answer.
+        """
+
+    def wish(self, tracking_number: str, key: str, wish: Wish) -> None:
+        """Tell what the recipient wishes of a parcel; the same key is the same wish.
+
+        Raises NeverSent, MaybeDone, or RefusedOutside where the carrier will not.
         """
 
     def subscribe(self, url: str) -> None:

@@ -16,6 +16,7 @@ from tidewind.core.consignments import Consignment, write_consignment
 from tidewind.core.tariffs.asked import USUAL_DAYS, USUAL_MAX_G, AskedService
 from tidewind.core.tariffs.live import LiveAnswer, LivePrice
 from tidewind.core.tracking.states import meaning_of
+from tidewind.core.wishing import Wish
 from tidewind.metrics import OUTSIDE_CALLS
 from tidewind.outside.addresses import check_address
 from tidewind.outside.breaker import Breaker
@@ -219,6 +220,14 @@ class HttpCarrier:
                 with suppress(ValueError, KeyError, TypeError, AttributeError):  # nothing of it can be believed
                     found[number] = self._read(told[number])
         return found
+
+    def wish(self, tracking_number: str, key: str, wish: Wish) -> None:
+        """See CarrierClient."""
+        told = {"kind": wish.kind, "day": wish.day.isoformat() if wish.day else None, "words": wish.words}
+        headers = {"Idempotency-Key": key}
+        answer = self._call("wish", "POST", f"/tracking/{tracking_number}/wishes", json=told, headers=headers)
+        if not answer.is_success:
+            raise RefusedOutside("refused", "the carrier will not do that")
 
     def subscribe(self, url: str) -> None:
         """See CarrierClient."""

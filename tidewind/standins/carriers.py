@@ -145,6 +145,7 @@ NAMES = {
     "pontolo": ("Pontolo Points", "PP"),
     "cobaltair": ("Cobaltair Express", "CX"),
 }
+WISHES = {"norvia": ("wish_collect",), "brightmile": ("wish_other_day", "wish_neighbour", "wish_collect")}
 LATIN_ONLY = frozenset({"brightmile", "cobaltair"})
 
 
@@ -170,6 +171,7 @@ def capabilities(carrier: str, request: Request) -> dict[str, Any]:
             "track",
             "track_many",
             "subscribe",
+            *WISHES.get(carrier, ()),
             *HANDING_OVER.get(carrier, ("pickup", "manifest")),
         ],
         "states": {code: MEANS[stage] for stage, code in CODES[carrier].items()}

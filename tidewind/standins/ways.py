@@ -4,20 +4,21 @@ from __future__ import annotations
 
 import json
 from contextlib import suppress
-from datetime import UTC, datetime
-from typing import Annotated, Any
+from datetime import UTC, date, datetime
+from typing import Annotated, Any, Literal
 
 import httpx
-from fastapi import APIRouter, Depends, HTTPException, Request
+from fastapi import APIRouter, Depends, Header, HTTPException, Request
 from pydantic import BaseModel, Field
 
 from tidewind.settings import real_now
-from tidewind.standins.carriers import at_the_door, before, world_of
+from tidewind.standins.carriers import WISHES, at_the_door, before, world_of
 from tidewind.standins.notices import signed
 from tidewind.standins.stages import CODES, STAGES, code_of, first_stage, stage_time
 from tidewind.standins.vans import drive
 from tidewind.standins.world import World
 
+SUNDAY = 6
 router = APIRouter(prefix="/carriers", dependencies=[Depends(at_the_door)])
 
 
@@ -61,6 +62,35 @@ def tracking_of_many(carrier: str, asked: Numbers, request: Request) -> dict[str
 def _told(carrier: str, row: Any) -> dict[str, Any]:
     event = {"at": row["at"], "code": code_of(carrier, row["stage"]), "words": row["words"], "spot": row["spot"]}
     return event | {"id": f"{row['number']}-{row['at']}-{row['stage']}"}
+
+
+class Wished(BaseModel):
+    """What a recipient wishes of a parcel."""
+
+    kind: Literal["other_day", "neighbour", "collect"]
+    day: date | None = None
+    words: Annotated[str, Field(max_length=120)] = ""
+
+
+@router.post("/{carrier}/tracking/{number}/wishes")
+def wish(
+    carrier: str, number: str, wished: Wished, request: Request, idempotency_key: Annotated[str, Header()]
+) -> dict[str, bool]:
+    """Take a wish: nobody delivers on a Sunday, and a parcel that is out or there already goes on as it does."""
+    world = world_of(request)
+    before(world, carrier)
+    if f"wish_{wished.kind}" not in WISHES.get(carrier, ()):
+        raise HTTPException(422, {"reason": "cannot", "detail": "this carrier does not do that"})
+    if world.rows("select 1 from wish where key = ?", idempotency_key):
+        return {"taken": True}
+    if wished.day and wished.day.weekday() == SUNDAY:
+        raise HTTPException(422, {"reason": "no_such_day", "detail": "nobody delivers on that day"})
+    said = {code_of(carrier, stage) for stage in ("delivering", "delivered")}
+    if said & {event["code"] for event in tracking(carrier, number, request)["events"]}:
+        raise HTTPException(422, {"reason": "too_late", "detail": "the driver has it already"})
+    with world.work() as db:
+        db.execute("insert into wish values (?, ?, ?)", (idempotency_key, number, wished.model_dump_json()))
+    return {"taken": True}
 
 
 class Subscription(BaseModel):

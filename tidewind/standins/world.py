@@ -47,6 +47,7 @@ create table if not exists printed (key text primary key, printer text not null,
 create table if not exists mail_paper (mail_id integer not null, name text not null, body blob not null);
 create table if not exists told_event (number text not null, carrier text not null, at text not null,
   stage text not null, words text not null, spot text not null, primary key (number, at, stage));
+create table if not exists wish (key text primary key, number text not null, body text not null);
 create table if not exists parcel_network (number text primary key, network text not null);
 create table if not exists van (key text primary key, carrier text not null, network text not null, day text not null,
   number text not null, fee integer not null, body text not null, state text not null, ends_at text not null,

@@ -12,6 +12,7 @@ from tidewind.core.addresses.check import Address
 from tidewind.core.states.claims import ClaimState
 from tidewind.core.states.machine import sql_list
 from tidewind.core.states.returns import ReturnState
+from tidewind.core.states.wishes import WishState
 from tidewind.core.stored import NO_ADDRESS
 from tidewind.db.base import Base, Created, Id, reference
 from tidewind.db.stored import ADDRESS
@@ -209,6 +210,32 @@ class LabelRequest(Base):
     words: Mapped[str] = mapped_column(String(300), default="")
     created_at: Mapped[Created]
     link: Mapped[RequestLink] = relationship(lazy="joined", innerjoin=True)
+
+
+class ParcelWish(Base):
+    """What a buyer wished of a delivery: another day, a neighbour (``words``), a point near them."""
+
+    __tablename__ = "parcel_wish"
+    __table_args__ = (
+        CheckConstraint(f"state in {sql_list(WishState)}", name="state"),
+        Index(
+            "uq_parcel_wish_standing",
+            "shipment_id",
+            unique=True,
+            postgresql_where=text(f"state in {WishState.COUNTS}"),
+        ),
+    )
+    id: Mapped[Id]
+    shipment_id: Mapped[int] = reference("shipment.id", cascade=True)
+    idempotency_key: Mapped[str] = mapped_column(String(60), unique=True)
+    kind: Mapped[str] = mapped_column(String(20))
+    day: Mapped[date | None]
+    words: Mapped[str] = mapped_column(String(120), default="")
+    state: Mapped[str] = mapped_column(String(20), default="asked")
+    asked_at: Mapped[datetime]
+    attempts: Mapped[int] = mapped_column(default=0)
+    next_at: Mapped[datetime]
+    failure: Mapped[str] = mapped_column(String(300), default="")
 
 
 class ChannelNotice(Base):

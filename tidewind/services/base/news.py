@@ -52,6 +52,7 @@ TOPICS: Mapping[str, tuple[tuple[str, ...], tuple[Callable[[Named], str], ...]]]
     "message_rules": (("messages",), ()),
     "followed_number": (("tracking",), ()),
     "claim": (("tracking", "order"), ()),
+    "parcel_wish": (("tracking", "order"), ()),
     "channel_notice": (("messages",), ()),
     "blocked_address": (("messages",), ()),
     "customs_tables": (("customs", "orders"), ()),

@@ -60,6 +60,7 @@ from tidewind.services.follow.seen_by_buyers import (
     BuyersView,
     SeenEvent,
     SeenShipment,
+    SeenWish,
     buyers_view,
     way_of,
     way_of_order,
@@ -68,6 +69,7 @@ from tidewind.services.follow.story import story_of
 from tidewind.services.follow.telling import labels_first, mail_label, send_due_news, tell_of_purchase, tell_of_void
 from tidewind.services.follow.texts import day_in, language_of, languages, money_in, said_in, state_in
 from tidewind.services.follow.troubles import following
+from tidewind.services.follow.wishes import ask_wish, tell_wishes
 from tidewind.services.follow.wording import kept_rules, save_rules, shipped_text
 from tidewind.services.follow.write_backs import tell_again, write_backs
 
@@ -84,6 +86,7 @@ __all__ = [
     "SampleAsked",
     "SeenEvent",
     "SeenShipment",
+    "SeenWish",
     "Telling",
     "TypedRequest",
     "all_claims",
@@ -94,6 +97,7 @@ __all__ = [
     "ask_carrier",
     "ask_for_label",
     "ask_return",
+    "ask_wish",
     "block_address",
     "blocked_addresses",
     "buyers_return",
@@ -161,6 +165,7 @@ __all__ = [
     "tell_of_purchase",
     "tell_of_void",
     "tell_what_happened",
+    "tell_wishes",
     "telling_of",
     "unblock_address",
     "unfollow",

@@ -33,6 +33,7 @@ from tidewind.db.tables import (
     OrderChange,
     OwnPaper,
     ParcelDeed,
+    ParcelWish,
     Return,
     Shipment,
 )
@@ -76,6 +77,7 @@ def personal_data(session: Session, mail: str) -> dict[str, Any]:
     waits = session.scalars(select(FollowedNumber).where(func.lower(FollowedNumber.tell_mail) == mail))
     blocked = session.scalar(select(BlockedAddress).where(BlockedAddress.address == mail))
     deeds = session.scalars(select(ParcelDeed).where(ParcelDeed.shipment_id.in_(sent)).order_by(ParcelDeed.id))
+    wishes = session.scalars(select(ParcelWish).where(ParcelWish.shipment_id.in_(sent)).order_by(ParcelWish.id))
     return {
         "mail": mail,
         "orders": [_order(order) for order in orders],
@@ -85,6 +87,7 @@ def personal_data(session: Session, mail: str) -> dict[str, Any]:
         "returns": [{"at": _iso(r.asked_at), "reason": r.reason, "words": r.words} for r in returns],
         "waits_for_parcels": [{"number": f.number, "what": f.what} for f in waits],
         "mails": [{"at": _iso(m.sent_at), "subject": m.subject, "body": m.body, "reason": m.reason} for m in mails],
+        "wishes": [{"at": _iso(w.asked_at), "for": w.kind, "words": w.words} for w in wishes],
         "parcels_seen_to": [{"at": _iso(d.at), "what": d.kind, "words": d.words} for d in deeds],
         "label_requests": [
             {"asked_by": r.asked_by, "address": asdict(r.address), "what": r.what, "why": r.why} for r in requests
@@ -157,6 +160,8 @@ def erase_person(session: Session, mail: str, who: str, now: datetime) -> Erasur
     session.execute(update(ParcelDeed).where(deeds).values(words=""))
     session.execute(update(ParcelDeed).where(deeds, ParcelDeed.kind == "told_buyer").values(mail_to=ERASED))
     session.execute(delete(Contact).where(_theirs(Contact.address, mail)))
+    wishes = update(ParcelWish).where(ParcelWish.shipment_id.in_(select(Shipment.id).where(Shipment.order_id.in_(ids))))
+    session.execute(wishes.values(words=""))
     backs = update(Return).where(Return.shipment_id.in_(select(Shipment.id).where(Shipment.order_id.in_(ids))))
     session.execute(backs.values(words="", photo=None))
     waiting = update(FollowedNumber).where(func.lower(FollowedNumber.tell_mail) == mail)

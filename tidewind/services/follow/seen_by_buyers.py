@@ -13,9 +13,11 @@ from sqlalchemy.orm import Session
 from tidewind.core.addresses.check import Address
 from tidewind.core.earth import Drawn, Stop, StopKind, drawn, spot_of
 from tidewind.core.states.labels import LabelState
+from tidewind.core.states.wishes import WishState
 from tidewind.core.stored import read_address
 from tidewind.core.tracking.folding import how_far
 from tidewind.core.tracking.states import FINAL, TrackingState
+from tidewind.core.wishing import WishKind
 from tidewind.db.tables import Shipment
 from tidewind.services.base import NotFound
 
@@ -39,6 +41,15 @@ class SeenParcel:
 
 
 @dataclass(frozen=True, slots=True)
+class SeenWish:
+    """What the buyer wished last of a delivery, and where that stands."""
+
+    kind: WishKind
+    day: date | None
+    state: WishState
+
+
+@dataclass(frozen=True, slots=True)
 class SeenShipment:
     """What went by one service: where it stands, its parcels, its events with the newest first."""
 
@@ -51,6 +62,8 @@ class SeenShipment:
     goes_to: Address
     parcels: tuple[SeenParcel, ...]
     events: tuple[SeenEvent, ...]
+    can: tuple[str, ...] = ()
+    wish: SeenWish | None = None
 
     @property
     def some_are_behind(self) -> bool:
@@ -80,7 +93,10 @@ _VIEW = text("""
       (select json_agg(json_build_array(l.tracking_number, l.tracking_state) order by l.parcel_no)
          from label l where l.shipment_id = s.id),
       (select json_agg(json_build_array(e.at, e.state, e.words, e.spot) order by e.at desc, e.id desc)
-         from tracking_event e join label l on l.id = e.label_id where l.shipment_id = s.id and e.state <> '')
+         from tracking_event e join label l on l.id = e.label_id where l.shipment_id = s.id and e.state <> ''),
+      c.can,
+      (select json_build_array(w.kind, w.day, w.state)
+         from parcel_wish w where w.shipment_id = s.id order by w.id desc limit 1)
     from shipment asked
     join shipment s on s.order_id = asked.order_id and s.state = any(:travels)
     join customer_order o on o.id = s.order_id
@@ -97,7 +113,7 @@ def buyers_view(session: Session | Connection, tracking_key: str) -> BuyersView:
     rows = session.execute(_VIEW, {"key": tracking_key, "travels": list(LabelState.TRAVELS)}).all()
     if not rows:
         raise NotFound("unknown_parcel", "There is no parcel at this address. Check the link in your mail.")
-    *_, number, brand, zone, _parcels, _events = rows[0]
+    number, brand, zone = rows[0][7:10]
     return BuyersView(brand, ZoneInfo(zone), number, tuple(_shipment(*row[:7], *row[10:]) for row in rows))
 
 
@@ -111,6 +127,8 @@ def _shipment(
     goes_to: dict[str, str],
     parcels: Sequence[tuple[str | None, str]] | None,
     events: Sequence[tuple[str, str, str, str]] | None,
+    can: Sequence[str] | None,
+    wish: tuple[WishKind, str | None, str] | None,
 ) -> SeenShipment:
     return SeenShipment(
         key,
@@ -122,6 +140,8 @@ def _shipment(
         read_address(goes_to),
         tuple(SeenParcel(number or "", TrackingState(stands)) for number, stands in parcels or ()),
         tuple(SeenEvent(datetime.fromisoformat(at), TrackingState(one), *rest) for at, one, *rest in events or ()),
+        tuple(can or ()),
+        SeenWish(wish[0], date.fromisoformat(wish[1]) if wish[1] else None, WishState(wish[2])) if wish else None,
     )
 
 

@@ -22,6 +22,7 @@ from tidewind.db.tables import (
     Order,
     Packing,
     ParcelDeed,
+    ParcelWish,
     Person,
     Return,
     Shipment,
@@ -30,12 +31,13 @@ from tidewind.db.tables import (
 from tidewind.services.follow.announcing import message_values
 from tidewind.services.follow.parcels import events_of
 from tidewind.services.follow.texts import day_in, language_of, said_in, state_in
+from tidewind.services.follow.wishes import WISHED
 from tidewind.services.follow.wording import words_by_channel
 from tidewind.services.orders import get_order
 from tidewind.services.planning import shop_settings
 from tidewind.services.shop import carrier_name
 
-StepKind = Literal["ordered", "bought", "packed", "handed_over", "event", "told", "done", "way_back"]
+StepKind = Literal["ordered", "bought", "packed", "handed_over", "event", "told", "done", "way_back", "wished"]
 _TEXT_OF: Mapping[TrackingState, Trigger] = {
     TrackingState.ANNOUNCED: "label",
     TrackingState.ACCEPTED: "moving",
@@ -101,6 +103,9 @@ def _sent(session: Session, shipment: Shipment) -> Iterator[Step]:
             yield Step(at, "handed_over", "Handed over", driver)
     for event in events_of(session, shipment):
         yield Step(event.at, "event", event.words, event.spot)
+    for wish in session.scalars(select(ParcelWish).where(ParcelWish.shipment_id == shipment.id)):
+        said = ", ".join(part for part in (wish.words, wish.day.isoformat() if wish.day else "") if part)
+        yield Step(wish.asked_at, "wished", f"The buyer wished for {WISHED[wish.kind]} ({wish.state})", said)
     yield from _told(session, shipment)
     yield from _back(session, shipment)
 

@@ -12,6 +12,7 @@ from tidewind.core.addresses.check import Address
 from tidewind.core.consignments import Consignment
 from tidewind.core.numbering import NumberRange, overlap, range_faults
 from tidewind.core.tariffs.live import LiveAnswer
+from tidewind.core.wishing import Wish
 from tidewind.db.tables import Label, NumberRangeRow, OwnSale
 from tidewind.outside.carrier import CarrierEvent, Purchase, Sold, SoldParcel, SoldReturn, VoidAnswer
 from tidewind.outside.errors import RefusedOutside
@@ -204,6 +205,10 @@ class OwnNumbers:
     def events_of(self, numbers: Sequence[str]) -> Mapping[str, Sequence[CarrierEvent]]:  # noqa: ARG002 - CarrierClient's
         """It tells nothing by itself."""
         return {}
+
+    def wish(self, tracking_number: str, key: str, wish: Wish) -> None:  # noqa: ARG002 - CarrierClient's
+        """Nobody can be asked; it says so nowhere that it could, so nobody is offered it."""
+        raise RefusedOutside("not_asked", f"{self._name} is not asked")
 
     def subscribe(self, url: str) -> None:
         """It tells nothing by itself."""

@@ -12,6 +12,7 @@ from tidewind.web.follow.routes import (
     sending_back,
     stopping,
     tracking,
+    wishing,
 )
 
 ROUTERS = (
@@ -26,4 +27,5 @@ ROUTERS = (
     sending_back.router,
     stopping.router,
     tracking.router,
+    wishing.router,
 )

@@ -30,6 +30,7 @@ from tidewind.services.follow import (
 from tidewind.web.access import Now, Parts, Tx
 from tidewind.web.follow.schemas import TrackingOut
 from tidewind.web.follow.way_picture import way_picture
+from tidewind.web.follow.wish_form import wish_section
 from tidewind.web.orders.schemas.order import EventOut
 
 router = APIRouter(tags=["public"])
@@ -40,6 +41,9 @@ h1 { font-size: 1.8rem; line-height: 1.2; margin: .3rem 0 }
 fieldset { border: 1px solid #bdb7ad; border-radius: 4px; margin: 1rem 0; padding: .3rem 1rem 1rem }
 form label { display: block; margin: .7rem 0 }
 textarea, input[type=file] { display: block; width: 100%; box-sizing: border-box; font: inherit }
+select, input[name=words] { font: inherit; padding: .4rem; box-sizing: border-box; max-width: 100% }
+input[name=words] { display: block; width: 100% }
+summary { padding: .5rem 0; color: #7a2e54 }
 .pick input[type=number] { font: inherit; width: 4rem }
 .pick input[type=radio] { width: 24px; height: 24px; vertical-align: middle }
 ol { list-style: none; margin: 1.5rem 0; padding: 0; border-left: 3px solid #7a2e54 }
@@ -56,7 +60,7 @@ section { margin-top: 1.5rem; border-top: 1px solid #bdb7ad; padding-top: 1rem }
 .bar i { flex: 1; height: 6px; border-radius: 3px; background: #ddd8d0 }
 .bar i.done { background: #7a2e54 }
 @media (prefers-color-scheme: dark) {
-  body { background: #1c1f22; color: #ecebe8 } small, .mute { color: #a8adb1 } nav a, a { color: #e0a3c2 }
+  body { background: #1c1f22; color: #ecebe8 } small, .mute { color: #a8adb1 } nav a, a, summary { color: #e0a3c2 }
   .bar i { background: #3b4045 } .bar i.done { background: #e0a3c2 } ol { border-color: #e0a3c2 }
 }
 """
@@ -136,6 +140,7 @@ def _body(view: BuyersView, language: str, today: date) -> str:
         lines.append(f'<img src="/t/{seen.key}/way.svg" width="{WIDTH}" height="{HEIGHT}" alt="" loading="lazy">')
     else:
         lines.append(f"<p>{escape(said_in('silent', language))}</p>")
+    lines.append(wish_section(seen, language, today))
     told = "".join(_event(event, language, view.zone) for event in seen.events)
     lines.append(f"<ol>{told}</ol>" if told else "")
     if seen.state not in FINAL:
