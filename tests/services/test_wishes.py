@@ -108,6 +108,8 @@ def test_from_the_buyers_phone_to_the_carrier(
         ):
             answer = phone.post(f"{page}/wish", data={"lang": "en", **wrong})
             assert (answer.status_code, "Choose one" in answer.text, 'name="kind"' in answer.text) == (422, True, True)
+        again = phone.post(f"{page}/wish", data={"lang": "en", "kind": "neighbour", "words": '"><b>' * 40}).text
+        assert ('value="neighbour" required checked' in again, again.count("&quot;&gt;&lt;b&gt;")) == (True, 40)  # kept
         assert phone.post(f"{page}/wish", data={"kind": "theft"}).status_code == 422
         assert phone.post("/t/no-such-parcel/wish", data={"kind": "collect"}).status_code == 404
         world.set_fault("brightmile", "down", 1)

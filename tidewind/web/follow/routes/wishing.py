@@ -42,16 +42,17 @@ def wish(
         return HTMLResponse(frame("en", "404", f"<h1>{escape(said_in('gone', language))}</h1>", ""), 404, NOT_KEPT)
     except (Invalid, Conflict) as error:
         fault = "wish_late" if isinstance(error, Conflict) else "wish_fault"
-        return _again(parts, tracking_key, language, fault, now)
+        return _again(parts, tracking_key, language, fault, wished, now)
     return RedirectResponse(f"/t/{tracking_key}?lang={language}", 303, NOT_KEPT)
 
 
-def _again(parts: Parts, tracking_key: str, language: str, fault: str, now: datetime) -> Response:
+def _again(parts: Parts, tracking_key: str, language: str, fault: str, typed: Wish | None, now: datetime) -> Response:
     try:
         with parts.single_statements() as connection:
             view = buyers_view(connection, tracking_key)
     except NotFound:
         return HTMLResponse(frame(language, "404", f"<h1>{escape(said_in('gone', language))}</h1>", ""), 404, NOT_KEPT)
-    said = wish_section(view.shipment, language, now.astimezone(view.zone).date(), fault)
+    said = wish_section(view.shipment, language, now.astimezone(view.zone).date(), fault, typed)
+    said = f"<h1>{escape(said_in('wish_head', language))}</h1>{said}"
     back = f'<p><a href="/t/{escape(tracking_key)}?lang={language}">{escape(said_in("follow", language))}</a></p>'
     return HTMLResponse(frame(language, view.brand, said + back, tracking_key), 422, NOT_KEPT)
