@@ -91,9 +91,18 @@ class MailSigning:
 
 
 _SIGNED = (
-    "from", "to", "subject", "date", "message-id", "mime-version", "content-type", "content-transfer-encoding",
-    "list-unsubscribe", "list-unsubscribe-post", "auto-submitted",
-)  # fmt: skip
+    "from",
+    "to",
+    "subject",
+    "date",
+    "message-id",
+    "mime-version",
+    "content-type",
+    "content-transfer-encoding",
+    "list-unsubscribe",
+    "list-unsubscribe-post",
+    "auto-submitted",
+)
 """RFC 6376, 5.4.1; the way to stop them must be among them (RFC 8058, 4)."""
 _WIRE = SMTP.clone(cte_type="7bit")  # a relay that would change eight bits into seven would break the signature
 

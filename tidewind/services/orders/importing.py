@@ -244,9 +244,17 @@ def _as_said(new: RowOrder, order: Order | None = None, now: datetime | None = N
         raise ValueError("an order was made at some time")
     lines = tuple(UpstreamLine(ln.sku, ln.name, ln.quantity, ln.unit_price) for ln in new.lines)
     return UpstreamOrder(
-        new.number, "", "", new.address, lines, at, promise=new.promise, paid_shipping_minor=new.paid_shipping,
-        note=new.note, recipient_number=new.recipient_number,
-    )  # fmt: skip
+        new.number,
+        "",
+        "",
+        new.address,
+        lines,
+        at,
+        promise=new.promise,
+        paid_shipping_minor=new.paid_shipping,
+        note=new.note,
+        recipient_number=new.recipient_number,
+    )
 
 
 def go_on_importing(sessions: sessionmaker[Session], import_id: int, clock: Callable[[], datetime]) -> None:
