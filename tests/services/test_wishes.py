@@ -151,6 +151,13 @@ def test_what_the_carrier_will_not_do_is_said_and_may_be_wished_otherwise(
         seen = phone.get(page, params={"lang": "en"}).text
         assert ("The carrier cannot do this:" in seen, 'name="kind"' in seen, words in seen) == (True, True, False)
         phone.post(f"{page}/wish", data={"lang": "en", "kind": "collect"}).raise_for_status()
+        with wiring.sessions.begin() as session:
+            shipment = session.get_one(Shipment, moving)
+            shipment.state, shipment.void_asked_at = "void_asked", clock()
+        assert tell_wishes(wiring.sessions, wiring.outside, clock) == 1
+        assert standing(wiring)[0] == "refused"  # nobody is asked about a label that does not count any more
+        with wiring.sessions.begin() as session:
+            session.get_one(Shipment, moving).state = "void_refused"
         hear(wiring, moving, "out_for_delivery", hours_ago=-1)
         assert 'name="kind"' not in phone.get(page).text
     with wiring.sessions.begin() as session:

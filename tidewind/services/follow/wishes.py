@@ -18,7 +18,17 @@ from tidewind.core.tracking.states import TrackingState
 from tidewind.core.wishing import Wish, choices, is_whole
 from tidewind.db.tables import CarrierRow, ParcelWish, Shipment
 from tidewind.outside.errors import OutsideError, RefusedOutside
-from tidewind.services.base import Conflict, Invalid, NotFound, Outside, defer, each_by_itself, move_row, write_history
+from tidewind.services.base import (
+    Conflict,
+    Invalid,
+    NotFound,
+    Outside,
+    defer,
+    each_by_itself,
+    is_due,
+    move_row,
+    write_history,
+)
 from tidewind.services.planning import shop_day
 
 BUYER = "the buyer"
@@ -68,10 +78,19 @@ def tell_wishes(sessions: sessionmaker[Session], outside: Outside, clock: Callab
     """Tell carriers what is wished and due to be told, each by itself; return how many have said yes or no."""
     now = clock()
     with sessions() as session:
-        query = select(ParcelWish.id).where(ParcelWish.state == WishState.ASKED, ParcelWish.next_at <= now)
+        due = is_due(ParcelWish.next_at, now, LONGEST_PAUSE)
+        query = select(ParcelWish.id).where(ParcelWish.state == WishState.ASKED, due)
         waiting = session.scalars(query.order_by(ParcelWish.id).limit(200)).all()
     done = each_by_itself("wishes", waiting, lambda one: _tell(sessions, outside, one, now))
     return sum(done.values())
+
+
+def _ask_carrier(outside: Outside, carrier: CarrierRow, shipment: Shipment, row: ParcelWish) -> None:
+    if shipment.state not in LabelState.TRAVELS:
+        raise RefusedOutside("voided", "its label does not count any more")
+    wish, client = Wish(row.kind, row.day, row.words), outside.carrier(carrier)  # type: ignore[arg-type]
+    for label in shipment.labels:
+        client.wish(label.tracking_number or "", f"{row.idempotency_key}-{label.parcel_no}", wish)
 
 
 def _tell(sessions: sessionmaker[Session], outside: Outside, wish_id: int, now: datetime) -> bool:
@@ -82,11 +101,8 @@ def _tell(sessions: sessionmaker[Session], outside: Outside, wish_id: int, now: 
             return False
         shipment = session.get_one(Shipment, row.shipment_id)
         carrier = session.scalars(select(CarrierRow).where(CarrierRow.code == shipment.carrier)).one()
-        wish = Wish(row.kind, row.day, row.words)  # type: ignore[arg-type]
         try:
-            for label in shipment.labels:
-                key = f"{row.idempotency_key}-{label.parcel_no}"
-                outside.carrier(carrier).wish(label.tracking_number or "", key, wish)
+            _ask_carrier(outside, carrier, shipment, row)
         except RefusedOutside as error:
             move_row(row, WISH_MOVES, WishState, WishMove.REFUSE)
             row.failure = str(error)[:300]
