@@ -40,6 +40,61 @@ def test_a_parcel_in_trouble_and_its_buyer_is_told_by_keyboard(browser: Browser,
     expect(page.locator("tr", has_text=number)).to_have_count(0)
 
 
+def test_the_list_is_filtered_and_what_is_looked_at_is_kept_as_a_view(browser: Browser, shop: Supervisor) -> None:
+    page = page_of(browser, shop, "Tomé Brisson")
+    page.get_by_role("link", name="Tracking").click()
+    chips = page.get_by_role("group", name="What is looked at")
+    table = page.get_by_role("table", name="What needs somebody")
+    every = table.locator("tbody tr").count() if table.count() else 0
+    chips.get_by_role("button", name="Filter").click()
+    chips.get_by_role("button", name="Coming back").click()
+    expect(table.locator("tbody tr").first).to_contain_text("on its way back")
+    page.get_by_role("textbox", name="Words").fill("nobody at all")
+    expect(page.get_by_text("Nothing that needs somebody is like that")).to_be_visible()
+    page.get_by_role("textbox", name="Words").fill("")
+    page.get_by_label("Name of this view").fill("On their way back")
+    axe(page)
+    page.keyboard.press("Enter")
+    own = chips.get_by_role("button", name="On their way back")
+    expect(own).to_have_attribute("aria-pressed", "true")
+    own.click()
+    expect(own).to_have_attribute("aria-pressed", "false")
+    page.reload()
+    own.click()
+    expect(table.locator("tbody tr").first).to_contain_text("on its way back")
+    assert table.locator("tbody tr").count() < every or not every
+    page.get_by_role("button", name="Filter").click()
+    page.get_by_role("button", name="Remove “On their way back”").click()
+    expect(own).to_have_count(0)
+    assert page.errors == []  # type: ignore[attr-defined]
+
+
+def test_a_buyer_wishes_for_a_neighbour_on_a_phone_without_script(browser: Browser, shop: Supervisor) -> None:
+    page = page_of(browser, shop, "Rute Carmo")
+    troubles = page.request.get("/api/following").json()["troubles"]
+    stuck = [
+        parcel for parcel in troubles if parcel["carrier"] == "brightmile" and parcel["trouble"]["kind"] == "stuck"
+    ]
+    story = page.request.get(f"/api/orders/{stuck[-1]['order_id']}/story").json()
+    link = next(word for word in story["answer"].split() if "/t/" in word)
+    phone = browser.new_context(java_script_enabled=False, viewport={"width": 390, "height": 780}).new_page()
+    phone.goto(f"{link}?lang=en")
+    expect(phone.locator("img")).to_be_visible()
+    phone.get_by_text("Not at home?").click()
+    phone.get_by_label("Leave it with a neighbour").check()
+    phone.get_by_role("button", name="Ask the carrier").click()
+    expect(phone.get_by_role("alert")).to_contain_text("Choose one")
+    expect(phone.get_by_label("Leave it with a neighbour")).to_be_checked()
+    phone.get_by_label("Name or house number").fill("Ana, 12")
+    phone.get_by_role("button", name="Ask the carrier").click()
+    expect(phone.get_by_text("Leave it with a neighbour")).to_be_visible()
+    expect(phone.locator("form")).to_have_count(0)
+    page.goto(f"{shop.settings.base_url}/orders/{stuck[-1]['order_id']}?view=all")
+    expect(page.get_by_role("list", name="What happened")).to_contain_text("The buyer wished for a neighbour")
+    expect(page.locator("svg.way")).to_be_visible()
+    axe(page)
+
+
 def test_the_buyers_page_on_a_phone(browser: Browser, shop: Supervisor) -> None:
     page = page_of(browser, shop, "Rute Carmo")
     troubles = page.request.get("/api/following").json()["troubles"]

@@ -259,6 +259,45 @@ def _codes(session: Session, order: Order, clock: Clock) -> list[str]:
     return [item.hs_code for item in border.declared.items] if border else []
 
 
+def test_whatever_is_written_on_a_paper_no_money_changes(wiring: Wiring, clock: Clock) -> None:
+    chance = random.Random(5)
+    japan = order_to(wiring, "JP")
+
+    def money(session: Session) -> tuple[list[object], list[object]]:
+        """What was paid, always; what it costs, nothing while customs stops it."""
+        order = session.get_one(Order, japan)
+        paid = [order.paid_shipping_minor, *((line.quantity, line.unit_price_minor) for line in order.lines)]
+        costs = [order.price_minor, order.plan.value_minor, order.plan.premium_minor, order.plan.quote]
+        return paid, costs if order.price_minor is not None else []
+
+    with wiring.sessions() as session:
+        before = money(session)
+        ids = [str(line.id) for line in session.get_one(Order, japan).lines]
+        declared = [item.value_minor for item in look_at_border(session, japan, clock()).border.declared.items]  # type: ignore[union-attr]
+    changed, priced = set(), 0
+    for _ in range(16):
+        items = {
+            line: {
+                "text": chance.choice(("", "Seeds of grass, for sowing lawns")),
+                "hs_code": chance.choice(("", "120925", "820190")),
+                "origin": chance.choice(("", "PT", "CN")),
+                "value_minor": chance.choice((None, 0, 1, 99_999)),
+            }
+            for line in ids
+            if chance.random() < 0.8
+        }
+        said = {"items": items, "purpose": chance.choice(("sale", "gift", "sample", "repair")), "broker": "Sora KK"}
+        with wiring.sessions.begin() as session:
+            edit_hand(session, [japan], {"customs": said}, "Tomé", clock())
+        with wiring.sessions() as session:
+            paid, costs = money(session)
+            assert (paid, costs or before[1]) == before
+            priced += bool(costs)
+            border = look_at_border(session, japan, clock()).border
+            changed.add(tuple(item.value_minor for item in border.declared.items))  # type: ignore[union-attr]
+    assert (len(changed - {tuple(declared)}) > 3, priced > 2) == (True, True)  # the papers did say something else
+
+
 def test_what_was_charged_stands_beside_what_was_reckoned(wiring: Wiring, clock: Clock) -> None:
     britain = order_to(wiring, "GB")
     with wiring.sessions.begin() as session:

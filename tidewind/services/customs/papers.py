@@ -6,7 +6,7 @@ Every sum on them is the declaration's, so that form, invoice and data say the s
 from __future__ import annotations
 
 import json
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
 from datetime import date, datetime
 from functools import lru_cache, partial
@@ -201,6 +201,7 @@ class _Papers:
                 (self._in_both("Goods", "goods"), self.money(told.goods_minor)),
                 (self._in_both("Transport", "transport"), self.money(told.shipping_minor)),
                 (self._in_both("Total", "total"), self.money(told.total_minor)),
+                *self._due(),
                 (self._in_both("Net weight", "net"), _kg(told.net_g)),
                 (self._in_both("Gross weight", "gross"), _kg(told.gross_g)),
             ),
@@ -216,6 +217,13 @@ class _Papers:
 
     def _column(self, english: str, key: str, share: int, *, figures: bool = False) -> Column:
         return Column(english, share, figures=figures, below=self.words.get(key, ""))
+
+    def _due(self) -> Iterator[tuple[str, str]]:
+        """Return what the border will ask for, as an estimate and beside the total, where the tables say."""
+        due, returned = self.border.due, self.border.declared.purpose == "return"
+        if due.known and due.currency and not returned:
+            whose = "sender" if self.border.declared.sender_pays else "recipient"
+            yield f"Duties and taxes, an estimate, paid by the {whose}", money_text(due.total_minor, due.currency)
 
     def statement(self) -> str:
         """Return the statement of origin where an agreement is used, in the words that it prescribes."""
