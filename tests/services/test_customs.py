@@ -179,6 +179,9 @@ def test_no_border_no_papers(wiring: Wiring, clock: Clock) -> None:
         with pytest.raises(Conflict, match="crosses no customs border"):
             customs_papers(session, home.id, [], clock())
         assert find_codes(session, "Bypass secateurs")[0].entry.code == "820150"
+        edit_products(session, ["WD-01"], {"name": "Quernstone", "hs_code": "691490"}, clock())
+        assert find_codes(session, "quernstone")[0].entry.code == "691490"  # what was chosen a moment ago counts
+        session.rollback()
 
 
 def test_numbers_and_tables_are_the_shops_own_and_wrong_ones_change_nothing(wiring: Wiring, clock: Clock) -> None:

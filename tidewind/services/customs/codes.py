@@ -16,7 +16,7 @@ from tidewind.db.tables import Product
 from tidewind.services.planning import shop_settings
 
 MOST_OWN = 5_000
-_search: dict[tuple[int, int], CodeSearch] = {}
+_search: dict[tuple[int, int], CodeSearch] = {}  # by how many products have a code, and a sum over what they say
 
 
 @lru_cache(maxsize=1)
@@ -29,12 +29,14 @@ def _entries() -> tuple[Entry, ...]:
 def find_codes(session: Session, text: str, limit: int = 5) -> Sequence[Hit]:
     """Return the codes that a text in everyday words most likely means; what the catalogue says weighs too."""
     coded = Product.hs_code != ""
-    count, newest = session.execute(select(func.count(), func.coalesce(func.max(Product.id), 0)).where(coded)).one()
-    if (count, newest) not in _search:
+    said = func.coalesce(func.sum(func.hashtext(Product.name + "\n" + Product.hs_code)), 0)
+    stamp = session.execute(select(func.count(), said).where(coded)).one()
+    key = int(stamp[0]), int(stamp[1])
+    if key not in _search:
         own = session.execute(select(Product.name, Product.hs_code).where(coded).limit(MOST_OWN))
         _search.clear()
-        _search[count, newest] = CodeSearch(_entries(), [(name, code) for name, code in own])
-    return _search[count, newest].find(text[:200], limit)
+        _search[key] = CodeSearch(_entries(), [(name, code) for name, code in own])
+    return _search[key].find(text[:200], limit)
 
 
 def suggest_text(session: Session, sku: str, text: str = "") -> tuple[tuple[str, ...], str]:
