@@ -26,7 +26,7 @@ from tidewind.services.planning import live_answer
 from tidewind.services.rates.asked_prices import PricesAsked, Questions, ask_prices
 from tidewind.services.rates.memory import Told, have_answered
 
-BUDGET_S, SPARE_S = 1.5, 0.5
+BUDGET_S, SPARE_S = 1.5, 0.8
 """A whole answer is out within the budget; so much of it is for our own work (shop policy)."""
 NOT_WAITED_FOR_S = 30.0
 """After a carrier was late once, nobody waits for it so long."""
