@@ -94,6 +94,7 @@ const { isPending: saving } = save;
   max-height: 190px;
   padding: 8px 12px;
   overflow: auto;
+  overflow-wrap: anywhere;
   white-space: pre-line;
   background: var(--soft);
 }
