@@ -10,7 +10,8 @@ import sys
 import tempfile
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 import httpx
@@ -69,7 +70,9 @@ def fill(url: str, total: int, open_ones: int) -> None:
     with psycopg.connect(url, autocommit=True) as shop:
         names, values = columns(shop, "customer_order", "o", {"number"})
         for states, wanted in (("'open'", open_ones), ("'shipped'", total - open_ones)):
-            shop.execute(COPY.format(names=names, values=values, states=states, times=max(wanted // 200, 1)))  # type: ignore[arg-type]
+            there = shop.execute(f"select least(count(*), 200) from customer_order where state in ({states})")  # type: ignore[arg-type]
+            times = max(wanted // max(int(str((there.fetchone() or (1,))[0])), 1), 1)
+            shop.execute(COPY.format(names=names, values=values, states=states, times=times))  # type: ignore[arg-type]
         sent, sent_values = columns(shop, "shipment", "s", {"order_id", "idempotency_key", "tracking_key"})
         label, label_values = columns(shop, "label", "l", {"shipment_id", "tracking_number"})
         said = SENT.format(names=sent, values=sent_values, label_names=label, label_values=label_values)
@@ -108,6 +111,24 @@ def answers_a_second(base_url: str, cookies: dict[str, str], path: str) -> float
     return sum(done) / SECONDS
 
 
+@contextmanager
+def beside(work: Callable[[], object], every_s: float = 0.05) -> Iterator[None]:
+    """Do something again and again while something else goes on."""
+    ends = threading.Event()
+
+    def again() -> None:
+        while not ends.wait(every_s):
+            work()
+
+    thread = threading.Thread(target=again)
+    thread.start()
+    try:
+        yield
+    finally:
+        ends.set()
+        thread.join()
+
+
 def main(total: int, open_ones: int) -> None:
     with tempfile.TemporaryDirectory(prefix="tidewind-bench-") as folder:
         Path(folder).chmod(0o755)
@@ -137,6 +158,9 @@ def run(base_url: str, database_url: str) -> None:
         rate = answers_a_second(base_url, cookies, PAGES["open"])
         bare_rate = answers_a_second(base_url, cookies, "/api/start")
         print(f"{CONNECTIONS} connections, first page: {rate:.0f} answers/s (aim 100); bare endpoint {bare_rate:.0f}")
+        with beside(lambda: shop.execute("update customer_order set comment = comment where id = %s", newest)):
+            written = answers_a_second(base_url, cookies, PAGES["open"])
+        print(f"the same while an order is written every 50 ms: {written:.0f} answers/s")
 
 
 if __name__ == "__main__":

@@ -259,6 +259,21 @@ def test_the_main_job_over_http_alone(client: httpx.Client, wiring: Wiring) -> N
     assert client.get("/api/me", headers=script).status_code == 401
 
 
+def test_a_page_that_many_share_names_everybody_but_oneself(client: httpx.Client) -> None:
+    tome = sign_in(client, "tome")
+    listed = client.get("/api/orders?view=open").json()
+    mine, theirs = (row["id"] for row in listed["orders"][:2])
+    assert (listed["matching"], listed["more"]) == (listed["counts"]["open"], False)
+    client.post("/api/presence", json={"order_ids": [mine]}, headers=tome).raise_for_status()
+    ines = sign_in(client, "ines")
+    client.post("/api/presence", json={"order_ids": [theirs]}, headers=ines).raise_for_status()
+    for login, sees in (("ines", {mine: "Tomé"}), ("tome", {theirs: "Inês"}), ("rute", {mine: "Tomé", theirs: "Inês"})):
+        sign_in(client, login)
+        rows = client.get("/api/orders?view=open").json()["orders"]
+        assert {r["id"]: r["held_by"].split()[0] for r in rows if r["held_by"]} == sees
+        assert [{**r, "held_by": None} for r in rows] == listed["orders"]
+
+
 def test_what_is_wrong_with_a_field_is_said_in_plain_words(client: httpx.Client) -> None:
     headers = sign_in(client, "ines")
     for method, path, body, field, words in (

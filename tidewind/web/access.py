@@ -5,7 +5,7 @@ from __future__ import annotations
 import hmac
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Annotated, Any
 
@@ -14,7 +14,7 @@ from sqlalchemy import Connection
 from sqlalchemy.orm import Session, sessionmaker
 
 from tidewind.db.tables.people import ROLES
-from tidewind.services.base import Jumps, NotAllowed, NotSignedIn, Outside
+from tidewind.services.base import Jumps, NotAllowed, NotSignedIn, Outside, Together
 from tidewind.services.people import Who, who_has_key, who_has_token
 from tidewind.settings import Settings, now, real_now
 from tidewind.web.news import NewsHub
@@ -33,6 +33,8 @@ class Wiring:
     clock: Callable[[], datetime]
     news: NewsHub
     jumps: Jumps
+    together: Together[Any] = field(default_factory=Together)
+    """What many pages ask for at once, by what it is and what is asked."""
 
     @contextmanager
     def single_statements(self) -> Iterator[Connection]:

@@ -21,6 +21,7 @@ from tidewind.services.base.standing import (
     standing_of,
 )
 from tidewind.services.base.timekeeping import Jumps, Turns, keep_time
+from tidewind.services.base.together import Together
 
 __all__ = [
     "MOST_ORDERS",
@@ -34,6 +35,7 @@ __all__ = [
     "Outside",
     "Sealer",
     "ServiceError",
+    "Together",
     "TooMany",
     "Turns",
     "defer",

@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import date, datetime, time, timedelta
-from typing import Literal
+from typing import Any, Literal
 from zoneinfo import ZoneInfo
 
 from sqlalchemy import func, select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
+from tidewind.core.addresses.check import Address
 from tidewind.core.calendar import first_leaving_day
 from tidewind.core.options import leaving_from, timetable_of
 from tidewind.core.order_facts import Carrier
@@ -18,6 +21,7 @@ from tidewind.core.pickups.when import Where, ask_until, refusal_for
 from tidewind.core.states.departures import DepartureState
 from tidewind.core.states.pickups import PickupState
 from tidewind.core.stored import NO_ADDRESS
+from tidewind.core.tariffs.card import Network
 from tidewind.db.tables import CarrierRow, Departure, Label, Order, Pickup, Place, Shipment
 from tidewind.services.base import Conflict, NotFound
 from tidewind.services.planning import Scope, carriers_in_force, closed_days, replan_some, shop_settings
@@ -133,18 +137,18 @@ def todays_departures(session: Session, now: datetime) -> list[DepartureCounts]:
     shop = shop_settings(session)
     today, closed = now.astimezone(ZoneInfo(shop.time_zone)).date(), closed_days(shop)
     carriers = carriers_in_force(session, today)
-    place = session.scalar(select(Place.address).where(Place.is_default))
-    start = place or NO_ADDRESS
+    start = session.scalar(select(Place.address).where(Place.is_default)) or NO_ADDRESS
     for day in (today, today + timedelta(days=1)):
-        states = [
-            _state(
-                session,
-                carrier,
-                network.id,
-                network.name,
-                first_leaving_day(day, timetable_of(replace(carrier, gone=()), network.id, start, closed)),
-                now,
+        leaving = {
+            (carrier.code, network.id): first_leaving_day(
+                day, timetable_of(replace(carrier, gone=()), network.id, start, closed)
             )
+            for carrier in carriers
+            for network in carrier.own.card.networks
+        }
+        found = _found_on(session, set(leaving.values()))
+        states = [
+            _counts(carrier, network, leaving[carrier.code, network.id], found, _Asking(now, start, closed))
             for carrier in carriers
             for network in carrier.own.card.networks
         ]
@@ -153,65 +157,118 @@ def todays_departures(session: Session, now: datetime) -> list[DepartureCounts]:
     return []
 
 
-def _state(session: Session, carrier: Carrier, network: str, name: str, day: date, now: datetime) -> DepartureCounts:
-    bought = session.execute(
-        select(func.count(Label.id), func.count(Label.printed_at))
+_Key = tuple[str, str, date]
+"""A carrier, a network of its, and a day."""
+
+
+@dataclass(frozen=True, slots=True)
+class _Way:
+    """How far the leaving of one departure has come."""
+
+    state: str = ""
+    brought: bool = False
+    pickup: str | None = None
+    start: time | None = None
+    until: time | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class _Found:
+    """What is there for all departures of some days, read at once: labels and printed ones, waiting orders, vans."""
+
+    labels: dict[_Key, tuple[int, int]]
+    waiting: dict[_Key, list[tuple[int, int | None]]]
+    ways: dict[_Key, _Way]
+    monograms: dict[str, str]
+
+
+@dataclass(frozen=True, slots=True)
+class _Asking:
+    """When somebody asks, where parcels leave from, and the stretches of days on which the shop is closed."""
+
+    now: datetime
+    start: Address
+    closed: tuple[tuple[date, date], ...]
+
+
+def _key(row: Sequence[Any]) -> _Key:
+    return row[0], row[1], row[2]
+
+
+def _found_on(session: Session, days: set[date]) -> _Found:
+    """Read what a screen says about the departures of some days: a statement for each kind, not for each departure."""
+    labels = session.execute(
+        select(Departure.carrier, Departure.network, Departure.day, func.count(Label.id), func.count(Label.printed_at))
+        .join(Label, Label.departure_id == Departure.id)
         .join(Shipment, Shipment.id == Label.shipment_id)
-        .join(Departure, Departure.id == Label.departure_id)
-        .where(Departure.carrier == carrier.code, Departure.network == network, Departure.day == day)
-        .where(Shipment.state == "bought")
-    ).one()
-    waiting = session.execute(
-        select(Order.id, Order.price_minor)
-        .where(Order.state == "open", Order.carrier == carrier.code, Order.network == network, Order.ship_date == day)
+        .where(Departure.day.in_(days), Shipment.state == "bought")
+        .group_by(Departure.carrier, Departure.network, Departure.day)
+    )
+    waiting: dict[_Key, list[tuple[int, int | None]]] = defaultdict(list)
+    for row in session.execute(
+        select(Order.carrier, Order.network, Order.ship_date, Order.id, Order.price_minor)
+        .where(Order.state == "open", Order.ship_date.in_(days), Order.carrier.is_not(None))
         .order_by(Order.id)
-    ).all()
-    monogram = session.scalar(select(CarrierRow.monogram).where(CarrierRow.code == carrier.code))
-    fetched, until, window = _fetched(session, carrier, network, day, now)
+    ):
+        waiting[_key(row)].append((row.id, row.price_minor))
+    ways = session.execute(
+        select(
+            Departure.carrier, Departure.network, Departure.day,
+            Departure.state, Departure.brought, Pickup.state, Pickup.start, Pickup.until,
+        )
+        .outerjoin(Pickup, (Pickup.departure_id == Departure.id) & Pickup.state.in_(_TOLD))
+        .where(Departure.day.in_(days))
+        .order_by(Pickup.id.nulls_first())  # the newest pickup of a departure is the one that is kept
+    )  # fmt: skip
+    return _Found(
+        labels={_key(row): (row[3], row[4]) for row in labels},
+        waiting=waiting,
+        ways={_key(row): _Way(*row[3:]) for row in ways},
+        monograms={row.code: row.monogram for row in session.execute(select(CarrierRow.code, CarrierRow.monogram))},
+    )
+
+
+def _counts(carrier: Carrier, network: Network, day: date, found: _Found, asking: _Asking) -> DepartureCounts:
+    key = carrier.code, network.id, day
+    labels, printed = found.labels.get(key, (0, 0))
+    waiting = found.waiting.get(key, [])
+    way = found.ways.get(key, _Way())
+    fetched, until = _fetched(carrier, network, day, way, asking)
+    shown = fetched != "handed_over" and way.start is not None and way.until is not None
     return DepartureCounts(
         carrier=carrier.code,
-        network=network,
-        name=name,
-        monogram=monogram or "",
+        network=network.id,
+        name=network.name,
+        monogram=found.monograms.get(carrier.code, ""),
         day=day,
-        cutoff_at=cutoff_at(carrier, network, day),
-        printed=bought[1],
-        bought=bought[0] - bought[1],
+        cutoff_at=cutoff_at(carrier, network.id, day),
+        printed=printed,
+        bought=labels - printed,
         to_buy=len(waiting),
         to_buy_minor=sum(price or 0 for _, price in waiting),
         order_ids=tuple(order_id for order_id, _ in waiting),
         fetched=fetched,
         ask_until=until,
-        van_from=window[0] if window else None,
-        van_until=window[1] if window else None,
+        van_from=way.start if shown else None,
+        van_until=way.until if shown else None,
     )
 
 
 def _fetched(
-    session: Session, carrier: Carrier, network_id: str, day: date, now: datetime
-) -> tuple[Fetched, datetime | None, tuple[time, time] | None]:
-    """Return how a departure leaves, until when its van can still be asked for, and the window of a booked one."""
-    query = (
-        select(Departure.state, Departure.brought, Pickup.state, Pickup.start, Pickup.until)
-        .outerjoin(Pickup, (Pickup.departure_id == Departure.id) & Pickup.state.in_(_TOLD))
-        .where(Departure.carrier == carrier.code, Departure.network == network_id, Departure.day == day)
-        .order_by(Pickup.id.desc())
-    )
-    state, brought, pickup, start, end = next(iter(session.execute(query)), (None, False, None, None, None))
-    rules = next(n.pickup for n in carrier.own.card.networks if n.id == network_id)
-    if state == DepartureState.HANDED_OVER:
-        return "handed_over", None, None
-    if pickup is not None:
-        window = (start, end) if start and end else None
-        return _TOLD[PickupState(pickup)], None, window
-    if brought or rules is None:
-        return ("brought" if brought else "never"), None, None
-    place = session.scalar(select(Place.address).where(Place.is_default)) or NO_ADDRESS
-    card, closed = carrier.own.card, closed_days(shop_settings(session))
-    where = Where(card.time_zone, leaving_from(card.country, place), place.postcode, closed)
-    if refusal_for(day, now, rules, where) is not None:
-        return "too_late", None, None
-    return "not_asked", ask_until(day, rules, where), None
+    carrier: Carrier, network: Network, day: date, way: _Way, asking: _Asking
+) -> tuple[Fetched, datetime | None]:
+    """Return how a departure leaves, and until when its van can still be asked for."""
+    if way.state == DepartureState.HANDED_OVER:
+        return "handed_over", None
+    if way.pickup is not None:
+        return _TOLD[PickupState(way.pickup)], None
+    if way.brought or network.pickup is None:
+        return ("brought" if way.brought else "never"), None
+    card, place = carrier.own.card, asking.start
+    where = Where(card.time_zone, leaving_from(card.country, place), place.postcode, asking.closed)
+    if refusal_for(day, asking.now, network.pickup, where) is not None:
+        return "too_late", None
+    return "not_asked", ask_until(day, network.pickup, where)
 
 
 _TOLD: dict[PickupState, Fetched] = {

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
@@ -21,15 +21,18 @@ from tidewind.services.books import margins
 from tidewind.services.follow import events_of
 from tidewind.services.orders import (
     OnItsWay,
+    WorkFilter,
     being_bought,
+    list_orders,
     numbers_of,
     orders_along,
     orders_by_recipient,
     shipments_of,
     travelling,
+    view_counts,
     waiting_differences,
 )
-from tidewind.services.people import Who, at_work_on
+from tidewind.services.people import AtWork, Who, at_work_on
 from tidewind.services.planning import joined_lines
 from tidewind.services.rates import offer_name
 from tidewind.services.shop import all_packaging, carriers_by_code
@@ -43,6 +46,7 @@ from tidewind.web.orders.schemas.order import (
     LabelOut,
     MarginOut,
     OrderLineOut,
+    OrderPage,
     OrderRow,
     OrderSheet,
     ParcelOut,
@@ -57,11 +61,46 @@ from tidewind.web.orders.schemas.order import (
 
 def order_rows(session: Session, orders: Sequence[Order], now: datetime, person_id: int) -> list[OrderRow]:
     """Return the rows of the work list as a person sees them: others' work is named, one's own is not."""
+    at_work = at_work_on(session, now, [order.id for order in orders])
+    return _rows(session, orders, now, {i: work for i, work in at_work.items() if work.person_id != person_id})
+
+
+@dataclass(frozen=True, slots=True)
+class SharedPage:
+    """A page of the work list that is nobody's own yet: whoever works on its orders is named in it."""
+
+    page: OrderPage
+    at_work: Mapping[int, AtWork]
+    written: bytes
+
+    def seen_by(self, person_id: int) -> bytes:
+        """Return the page as JSON without this person's own name: what one does oneself is no news."""
+        if all(work.person_id != person_id for work in self.at_work.values()):
+            return self.written
+        mine = {i for i, work in self.at_work.items() if work.person_id == person_id}
+        rows = [row.model_copy(update={"held_by": None}) if row.id in mine else row for row in self.page.orders]
+        return self.page.model_copy(update={"orders": rows}).model_dump_json().encode()
+
+
+def order_page(session: Session, asks: WorkFilter, after: str, limit: int, now: datetime) -> SharedPage:
+    """Return one page of the work list for everybody who asks for it now.  Raises Invalid."""
+    found = list_orders(session, asks, after, limit)
+    at_work = at_work_on(session, now, [order.id for order in found.orders])
+    page = OrderPage(
+        orders=_rows(session, found.orders, now, at_work),
+        counts=view_counts(session),
+        next=found.next,
+        more=found.next is not None,
+        matching=found.matching,
+    )
+    return SharedPage(page, at_work, page.model_dump_json().encode())
+
+
+def _rows(session: Session, orders: Sequence[Order], now: datetime, at_work: Mapping[int, AtWork]) -> list[OrderRow]:
     known = carriers_by_code(session)
     ids = [order.id for order in orders]
     busy = being_bought(session, ids)
     gone = travelling(session, [order.id for order in orders if order.state != "open"])
-    held = {i: h.person for i, h in at_work_on(session, now, ids).items() if h.person_id != person_id}
     keys = {order.recipient_key for order in orders if order.state == "open" and order.recipient_key}
     same = orders_by_recipient(session, keys)
     return [
@@ -70,7 +109,7 @@ def order_rows(session: Session, orders: Sequence[Order], now: datetime, person_
             known.get(order.carrier or ""),
             _Beside(
                 buying=order.id in busy,
-                held_by=held.get(order.id),
+                held_by=at_work[order.id].person if order.id in at_work else None,
                 way=gone.get(order.id, _NOT_SENT),
                 same_person=max(same.get(order.recipient_key, 1) - 1, 0) if order.state == "open" else 0,
                 outdated=bool(order.good_until and order.good_until < now),

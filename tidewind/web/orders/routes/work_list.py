@@ -4,16 +4,16 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from fastapi import APIRouter, Query
+from fastapi import APIRouter, Query, Response
 
 from tidewind.core.addresses.check import Address
 from tidewind.core.customs.codes import plain_code
 from tidewind.services import orders as service
 from tidewind.services import shop as shop_room
-from tidewind.services.orders import WorkFilter, filter_choices, find_orders, saved_views, view_counts
-from tidewind.web.access import Anyone, Care, Now, Shipper, Tx
+from tidewind.services.orders import WorkFilter, filter_choices, find_orders, saved_views
+from tidewind.web.access import Anyone, Care, Now, Parts, Shipper, Tx
 from tidewind.web.base.schemas import Changed
-from tidewind.web.orders.presenting import order_rows, order_sheet
+from tidewind.web.orders.presenting import order_page, order_rows, order_sheet
 from tidewind.web.orders.schemas.order import (
     AddressIn,
     HandEditIn,
@@ -30,22 +30,19 @@ from tidewind.web.orders.schemas.work_list import AnnotateIn, AsksIn, BulkHandIn
 router = APIRouter(prefix="/api", tags=["orders"])
 
 
-@router.get("/orders")
-def list_orders(who: Anyone, session: Tx, now: Now, wanted: Annotated[ListIn, Query()]) -> OrderPage:
+@router.get("/orders", response_model=OrderPage)
+def list_orders(who: Anyone, session: Tx, now: Now, parts: Parts, wanted: Annotated[ListIn, Query()]) -> Response:
     """Return one page of the work list, after the key of the page before.
 
     ``view`` is one of open, clear, snags, held, shipped, all; ``sort`` one of departure, age, number, promise, arrives,
     ship_date, price, recipient, country, service, snags, shipped.
     """
     asks = WorkFilter(**wanted.model_dump(exclude={"after", "limit"}))
-    page = service.list_orders(session, asks, wanted.after, wanted.limit)
-    return OrderPage(
-        orders=order_rows(session, page.orders, now, who.id),
-        counts=view_counts(session),
-        next=page.next,
-        more=page.next is not None,
-        matching=page.matching,
+    after, limit = wanted.after, wanted.limit
+    page = parts.together.answer_to(
+        ("orders", asks, after, limit), lambda: order_page(session, asks, after, limit, now)
     )
+    return Response(page.seen_by(who.id), media_type="application/json")
 
 
 @router.get("/orders/picked")
