@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import date, datetime, time, timedelta
 from typing import Any, Literal
 from zoneinfo import ZoneInfo
 
-from sqlalchemy import func, select
-from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy import BigInteger, cast, func, select
+from sqlalchemy.dialects.postgresql import aggregate_order_by, insert
 from sqlalchemy.orm import Session
 
 from tidewind.core.addresses.check import Address
@@ -174,10 +173,10 @@ class _Way:
 
 @dataclass(frozen=True, slots=True)
 class _Found:
-    """What is there for all departures of some days, read at once: labels and printed ones, waiting orders, vans."""
+    """What is there for all departures of some days, read at once: labels and printed ones, waiting orders and their sum, vans."""
 
     labels: dict[_Key, tuple[int, int]]
-    waiting: dict[_Key, list[tuple[int, int | None]]]
+    waiting: dict[_Key, tuple[tuple[int, ...], int]]
     ways: dict[_Key, _Way]
     monograms: dict[str, str]
 
@@ -204,13 +203,14 @@ def _found_on(session: Session, days: set[date]) -> _Found:
         .where(Departure.day.in_(days), Shipment.state == "bought")
         .group_by(Departure.carrier, Departure.network, Departure.day)
     )
-    waiting: dict[_Key, list[tuple[int, int | None]]] = defaultdict(list)
-    for row in session.execute(
-        select(Order.carrier, Order.network, Order.ship_date, Order.id, Order.price_minor)
+    waiting = session.execute(
+        select(
+            Order.carrier, Order.network, Order.ship_date,
+            func.array_agg(aggregate_order_by(Order.id, Order.id)), cast(func.coalesce(func.sum(Order.price_minor), 0), BigInteger),
+        )
         .where(Order.state == "open", Order.ship_date.in_(days), Order.carrier.is_not(None))
-        .order_by(Order.id)
-    ):
-        waiting[_key(row)].append((row.id, row.price_minor))
+        .group_by(Order.carrier, Order.network, Order.ship_date)
+    )  # fmt: skip
     ways = session.execute(
         select(
             Departure.carrier, Departure.network, Departure.day,
@@ -222,7 +222,7 @@ def _found_on(session: Session, days: set[date]) -> _Found:
     )  # fmt: skip
     return _Found(
         labels={_key(row): (row[3], row[4]) for row in labels},
-        waiting=waiting,
+        waiting={_key(row): (tuple(row[3]), row[4]) for row in waiting},
         ways={_key(row): _Way(*row[3:]) for row in ways},
         monograms={row.code: row.monogram for row in session.execute(select(CarrierRow.code, CarrierRow.monogram))},
     )
@@ -231,7 +231,7 @@ def _found_on(session: Session, days: set[date]) -> _Found:
 def _counts(carrier: Carrier, network: Network, day: date, found: _Found, asking: _Asking) -> DepartureCounts:
     key = carrier.code, network.id, day
     labels, printed = found.labels.get(key, (0, 0))
-    waiting = found.waiting.get(key, [])
+    order_ids, to_buy_minor = found.waiting.get(key, ((), 0))
     way = found.ways.get(key, _Way())
     fetched, until = _fetched(carrier, network, day, way, asking)
     shown = fetched != "handed_over" and way.start is not None and way.until is not None
@@ -244,9 +244,9 @@ def _counts(carrier: Carrier, network: Network, day: date, found: _Found, asking
         cutoff_at=cutoff_at(carrier, network.id, day),
         printed=printed,
         bought=labels - printed,
-        to_buy=len(waiting),
-        to_buy_minor=sum(price or 0 for _, price in waiting),
-        order_ids=tuple(order_id for order_id, _ in waiting),
+        to_buy=len(order_ids),
+        to_buy_minor=to_buy_minor,
+        order_ids=order_ids,
         fetched=fetched,
         ask_until=until,
         van_from=way.start if shown else None,

@@ -29,6 +29,7 @@ from tidewind.services.orders.importing import (
     undo_import,
     upload_file,
 )
+from tidewind.services.orders.listed import ListedOrder
 from tidewind.services.orders.one_order import (
     annotate,
     approve_orders,
@@ -69,6 +70,7 @@ __all__ = [
     "SORTS",
     "FeedSettings",
     "FeedTried",
+    "ListedOrder",
     "NewLine",
     "NewOrder",
     "OnItsWay",

@@ -10,9 +10,9 @@ from dataclasses import dataclass, replace
 from datetime import date, datetime
 from typing import Any
 
-from sqlalchemy import Select, and_, case, false, func, literal, or_, select, text, type_coerce, union
+from sqlalchemy import Select, String, and_, false, func, literal, literal_column, or_, select, text, type_coerce, union
 from sqlalchemy.dialects.postgresql import JSONB
-from sqlalchemy.orm import Session, aliased, defer, lazyload
+from sqlalchemy.orm import Session, aliased, lazyload
 
 from tidewind.core.searching import folded
 from tidewind.core.states.labels import LabelState
@@ -28,7 +28,9 @@ from tidewind.db.tables import (
     Shipment,
     SnagRow,
 )
+from tidewind.db.tables.orders import BY_DEPARTURE
 from tidewind.services.base import MOST_ORDERS, Conflict, Invalid, NotFound
+from tidewind.services.orders.listed import SHOWN, ListedOrder, listed
 from tidewind.services.people import at_work_on
 
 VIEWS = ("open", "clear", "snags", "held", "shipped", "all")
@@ -61,21 +63,14 @@ class WorkFilter:
 class WorkPage:
     """One page of the work list, the key to go on from (None at the end), and how many match in all."""
 
-    orders: Sequence[Order]
+    orders: Sequence[ListedOrder]
     next: str | None
     matching: int
 
 
 # What a column is sorted by; nulls come last either way, the id breaks ties.
 _SORTS: dict[str, tuple[Any, Any]] = {
-    # First what needs a decision, then by the departure that each can catch.
-    "departure": (
-        case(
-            (Order.price_minor.is_(None), literal("0")),
-            else_=func.concat_ws(" ", Order.ship_date, Order.carrier, Order.network),
-        ),
-        str,
-    ),
+    "departure": (type_coerce(literal_column(BY_DEPARTURE), String), str),
     "age": (Order.ordered_at, datetime.fromisoformat),
     "number": (Order.number, str),
     "promise": (func.coalesce(Order.promise_date, literal(_FAR)), date.fromisoformat),
@@ -92,14 +87,18 @@ _SORTS: dict[str, tuple[Any, Any]] = {
 SORTS = tuple(_SORTS)
 
 
+_OPEN = Order.state == literal_column("'open'")
+"""Said outright, not as a parameter: a prepared statement could not use what is indexed of the open ones alone."""
+
+
 def _in_view(view: str) -> Any:
     match view:
         case "open":
-            return Order.state == "open"
+            return _OPEN
         case "clear":
-            return and_(Order.state == "open", Order.snag_level != "stops")
+            return and_(_OPEN, Order.snag_level != "stops")
         case "snags":
-            return and_(Order.state == "open", Order.snag_level != "")
+            return and_(_OPEN, Order.snag_level != "")
         case "held":
             return Order.state.in_(("held", "left_out"))
         case "shipped":
@@ -159,16 +158,6 @@ def _key(value: Any, order_id: int) -> str:
     return base64.urlsafe_b64encode(json.dumps([plain, order_id]).encode()).decode()
 
 
-# What no row of the list shows is not read: facts for rules, the order as it was imported, the text that is searched.
-_NOT_LISTED = (
-    defer(Order.rule_facts),
-    defer(Order.imported),
-    defer(Order.search),
-    defer(Order.sender),
-    defer(Order.hand),
-)
-
-
 def list_orders(session: Session, asks: WorkFilter, after: str = "", limit: int = 200) -> WorkPage:
     """Return the orders that were asked for, after a key, at most 500 at once.  Raises Invalid."""
     limit = min(max(limit, 1), MOST)
@@ -178,7 +167,7 @@ def list_orders(session: Session, asks: WorkFilter, after: str = "", limit: int 
     # What is done is read from its newest end; what waits, from its oldest.
     down = asks.descending != (asks.sort == "age" and asks.view in {"shipped", "all"})
     where = _where(asks)
-    query: Select[Any] = select(Order, column.label("sort_key")).where(*where).options(*_NOT_LISTED)
+    query: Select[Any] = select(*SHOWN, Order.channel_id, column.label("sort_key")).where(*where)
     if after:
         value, order_id = _read_key(after, parse)
         beyond = (column < value, Order.id < order_id) if down else (column > value, Order.id > order_id)
@@ -190,8 +179,8 @@ def list_orders(session: Session, asks: WorkFilter, after: str = "", limit: int 
         total = view_counts(session)[asks.view]
     else:
         total = session.scalar(select(func.count(Order.id)).where(*where)) or 0
-    following = _key(shown[-1].sort_key, shown[-1].Order.id) if len(rows) > limit else None
-    return WorkPage([row.Order for row in shown], following, total)
+    following = _key(shown[-1].sort_key, shown[-1].id) if len(rows) > limit else None
+    return WorkPage(listed(session, shown), following, total)
 
 
 @dataclass(frozen=True, slots=True)

@@ -20,6 +20,7 @@ from tidewind.services.base import history_of
 from tidewind.services.books import margins
 from tidewind.services.follow import events_of
 from tidewind.services.orders import (
+    ListedOrder,
     OnItsWay,
     WorkFilter,
     being_bought,
@@ -96,7 +97,9 @@ def order_page(session: Session, asks: WorkFilter, after: str, limit: int, now: 
     return SharedPage(page, at_work, page.model_dump_json().encode())
 
 
-def _rows(session: Session, orders: Sequence[Order], now: datetime, at_work: Mapping[int, AtWork]) -> list[OrderRow]:
+def _rows(
+    session: Session, orders: Sequence[Order | ListedOrder], now: datetime, at_work: Mapping[int, AtWork]
+) -> list[OrderRow]:
     known = carriers_by_code(session)
     ids = [order.id for order in orders]
     busy = being_bought(session, ids)
@@ -133,7 +136,7 @@ class _Beside:
     outdated: bool
 
 
-def _row(order: Order, carrier: CarrierRow | None, beside: _Beside) -> OrderRow:
+def _row(order: Order | ListedOrder, carrier: CarrierRow | None, beside: _Beside) -> OrderRow:
     plan = order.plan
     steps = plan.trail.get("service", ())
     return OrderRow(
@@ -157,7 +160,7 @@ def _row(order: Order, carrier: CarrierRow | None, beside: _Beside) -> OrderRow:
     )  # fmt: skip
 
 
-def _items(order: Order) -> str:
+def _items(order: Order | ListedOrder) -> str:
     first = [f"{ln.name or ln.sku}{f' × {ln.quantity}' if ln.quantity > 1 else ''}" for ln in order.lines[:2]]
     rest = len(order.lines) - 2
     return ", ".join(first) + (f" +{rest}" if rest > 0 else "")
