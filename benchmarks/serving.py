@@ -23,8 +23,8 @@ from tidewind.settings import DEMO_PASSWORD
 
 ROUNDS, CONNECTIONS, SECONDS = 15, 16, 8
 COPY = """
-insert into customer_order ({names}, number)
-select {values}, o.number || '-' || n
+insert into customer_order ({names}, number, recipient_key)
+select {values}, o.number || '-' || n, md5(o.recipient_key || n)
   from (select o.* from customer_order o where state in ({states}) order by id limit 200) o
   cross join generate_series(1, {times}) n;
 """
@@ -68,7 +68,7 @@ def columns(shop: psycopg.Connection[tuple[object, ...]], table: str, alias: str
 
 def fill(url: str, total: int, open_ones: int) -> None:
     with psycopg.connect(url, autocommit=True) as shop:
-        names, values = columns(shop, "customer_order", "o", {"number"})
+        names, values = columns(shop, "customer_order", "o", {"number", "recipient_key"})
         for states, wanted in (("'open'", open_ones), ("'shipped'", total - open_ones)):
             there = shop.execute(f"select least(count(*), 200) from customer_order where state in ({states})")  # type: ignore[arg-type]
             times = max(wanted // max(int(str((there.fetchone() or (1,))[0])), 1), 1)
