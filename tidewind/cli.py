@@ -153,6 +153,7 @@ def _web() -> int:
 
     from tidewind.app import make_app, make_wiring
     from tidewind.core.calendar import is_working_day
+    from tidewind.running.to_the_point import ToThePoint
 
     settings = Settings()
     configure(settings.log_format, settings.log_level, "web")
@@ -162,7 +163,13 @@ def _web() -> int:
     # Read the holiday tables while the server comes up, so that the first page need not wait for them.
     threading.Thread(target=is_working_day, args=(now().date(), "PT"), daemon=True).start()
     config = uvicorn.Config(
-        app, host=settings.host, port=settings.port, log_config=None, access_log=False, timeout_graceful_shutdown=2
+        app,
+        host=settings.host,
+        port=settings.port,
+        http=ToThePoint,
+        log_config=None,
+        access_log=False,
+        timeout_graceful_shutdown=2,
     )
     listening = os.environ.get("TIDEWIND_LISTENING")
     uvicorn.Server(config).run([socket.socket(fileno=int(listening))] if listening else None)
