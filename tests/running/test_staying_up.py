@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import itertools
 import os
 import re
@@ -14,6 +15,7 @@ from collections.abc import Callable, Iterator
 from contextlib import suppress
 from datetime import timedelta
 from pathlib import Path
+from types import SimpleNamespace
 
 import httpx
 import psycopg
@@ -271,6 +273,42 @@ def test_what_ends_at_once_again_and_again_is_started_more_slowly(monkeypatch: p
     pauses = [round(b - a, 1) for a, b in itertools.pairwise(starts)]
     assert pauses == sorted(pauses)
     assert (pauses[0] < 1.5, 14 <= pauses[-1] <= 15.2, len(starts) < 12) == (True, True, True)
+
+
+def test_a_disk_that_is_full_for_a_while_ends_nothing(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    """What cannot be started or noted down is tried again, ever more seldom; it is said once."""
+    at, full, tried = [100.0], [True], []
+    shop = Supervisor(tmp_path, free_port(), demo=True)
+    monkeypatch.setattr("tidewind.running.supervisor.time", SimpleNamespace(monotonic=lambda: at[0]))
+    shop.children = {"web": Child("web", ("web",))}
+
+    def start(name: str) -> None:
+        tried.append(at[0] - 100)
+        if full[0]:
+            raise OSError(errno.ENOSPC, "No space left on device")
+        shop.children[name].process = subprocess.Popen(["sleep", "60"], stdin=subprocess.DEVNULL)
+
+    def write(state: dict[str, object]) -> None:
+        noted.append(state["pids"])
+        if len(noted) == 1:
+            raise OSError(errno.ENOSPC, "No space left on device")
+
+    noted: list[object] = []
+    monkeypatch.setattr(shop, "start", start)
+    monkeypatch.setattr(shop.folder, "write_state", write)
+    for tick in range(1_000):
+        at[0] = 100 + tick / 10
+        full[0] = tick < 500
+        shop.keep_looking_after()
+    assert [round(b - a) for a, b in itertools.pairwise(tried)] == [1, 2, 4, 8, 16, 30]
+    process = shop.children["web"].process
+    assert process
+    assert noted == [{"web": process.pid}] * 2
+    assert capsys.readouterr().out.count("No space left on device. It is tried again.") == 1
+    process.kill()
+    process.wait()
 
 
 def test_periodic_work_goes_on_whatever_the_wall_clock_does() -> None:

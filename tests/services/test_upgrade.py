@@ -74,7 +74,7 @@ def test_every_step_that_can_be_taken_back_can_be_taken_again(engine: Engine) ->
             assert rows(connection, "select version_num from alembic_version") == [(step,)]
     migrate(engine)
     with engine.connect() as connection:
-        assert rows(connection, "select version_num from alembic_version") == [("0041",)]
+        assert rows(connection, "select version_num from alembic_version") == [("0042",)]
         assert rows(connection, "select count(*) from carrier") == [(4,)]
 
 

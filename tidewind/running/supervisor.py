@@ -23,6 +23,8 @@ from tidewind.running.wishes import Asked, go_on, listen, was_asked
 from tidewind.settings import DEMO_CLOCK, DEMO_PASSWORD, DEMO_PEOPLE, Settings
 
 READY_WITHIN_S = 120
+FIRST_PAUSE_S, LONGEST_PAUSE_S = 1.0, 30.0
+"""After the first failure to look after something, and at most, before it is tried again."""
 
 
 def say(words: str, end: str = "\n") -> None:
@@ -68,6 +70,7 @@ class Supervisor:
         self.standins_port, self.smtp_port = free_port(), free_port()
         self.listening: socket.socket | None = None
         outside = (str(self.standins_port), str(self.smtp_port), str(self.folder.path / "standins.sqlite3"))
+        self._trouble, self._pause_s, self._not_before, self._state_is_old = "", FIRST_PAUSE_S, 0.0, False
         self.children = {"standins": Child("standins", ("standins", *outside))}
         for n in range(workers):
             self._add("worker", n)
@@ -199,6 +202,22 @@ class Supervisor:
             self.listening.close()
         self.folder.give_back()
 
+    def keep_looking_after(self) -> None:
+        """Look after everything; what cannot be done now, such as on a full disk, is said once and tried again.
+
+        A shop that has been up is never given up for what may be over in a minute.
+        """
+        if time.monotonic() < self._not_before:
+            return
+        try:
+            self.look_after()
+            self._trouble, self._pause_s = "", FIRST_PAUSE_S
+        except (OSError, RuntimeError, psycopg.Error) as error:
+            if str(error) != self._trouble:
+                say(f"  It did not work: {error}. It is tried again.")
+            self._trouble, self._not_before = str(error), time.monotonic() + self._pause_s
+            self._pause_s = min(self._pause_s * 2, LONGEST_PAUSE_S)
+
     def look_after(self) -> None:
         """Start again what has ended, the database first."""
         if self.cluster is not None and not self.cluster.alive():
@@ -208,8 +227,10 @@ class Supervisor:
         for child in ended:
             say(f"  The {child.name} process ended (see {self.folder.path / f'{child.name}.log'}); starting it again.")
             self.start(child.name)
-        if ended:
+        self._state_is_old |= bool(ended)
+        if self._state_is_old:
             self._write_state()
+            self._state_is_old = False
 
 
 def serve(folder: DataFolder, port: int, demo: bool) -> int:
@@ -224,7 +245,7 @@ def serve(folder: DataFolder, port: int, demo: bool) -> int:
     try:
         _welcome(supervisor, supervisor.up())
         while not was_asked():
-            supervisor.look_after()
+            supervisor.keep_looking_after()
             time.sleep(0.3)
     except Asked:
         pass

@@ -23,6 +23,7 @@ from tidewind.db.tables.handover import Departure, DropOffPointRow, Manifest, Pi
 from tidewind.db.tables.orders import (
     Aside,
     Channel,
+    ChannelLevel,
     ChannelLog,
     Difference,
     Feed,
@@ -70,6 +71,7 @@ __all__ = [
     "CarrierNotice",
     "CarrierRow",
     "Channel",
+    "ChannelLevel",
     "ChannelLog",
     "ChannelNotice",
     "CheckoutCase",

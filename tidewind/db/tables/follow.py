@@ -166,6 +166,7 @@ class Return(Base):
     used_at: Mapped[datetime | None]
     back_at: Mapped[datetime | None]
     outcome: Mapped[str] = mapped_column(String(200), default="")
+    restocked: Mapped[bool] = mapped_column(default=False)
     failure: Mapped[str] = mapped_column(String(300), default="")
     shipment: Mapped[Shipment] = relationship(lazy="joined", innerjoin=True)
 

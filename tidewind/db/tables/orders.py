@@ -46,9 +46,13 @@ _STANDINGS = f"({', '.join(str(tuple(map(str, s.value))) for s in OrderStanding)
 
 
 class Channel(Base):
-    """A web store or marketplace, or the spreadsheet that orders came from."""
+    """A web store or marketplace, or the spreadsheet that orders came from.
+
+    ``stock``: whose count of pieces holds, "theirs" (it tells us) or "ours" (it is told); empty where neither is.
+    """
 
     __tablename__ = "channel"
+    __table_args__ = (CheckConstraint("stock in ('', 'theirs', 'ours')", name="stock"),)
     id: Mapped[Id]
     code: Mapped[str] = mapped_column(String(30), unique=True)
     name: Mapped[str] = mapped_column(String(80))
@@ -66,6 +70,18 @@ class Channel(Base):
     every_minutes: Mapped[int] = mapped_column(default=10)
     brand: Mapped[str] = mapped_column(String(80), default="")
     mail_from: Mapped[str] = mapped_column(String(200), default="")
+    stock: Mapped[str] = mapped_column(String(10), default="")
+
+
+class ChannelLevel(Base):
+    """What a channel has been told, or has told us, of the pieces of an article that are left to sell."""
+
+    __tablename__ = "channel_level"
+    channel_id: Mapped[int] = mapped_column(ForeignKey("channel.id", ondelete="cascade"), primary_key=True)
+    sku: Mapped[str] = mapped_column(String(60), primary_key=True)
+    pieces: Mapped[int]
+    at: Mapped[datetime]
+    refused: Mapped[bool] = mapped_column(default=False)
 
 
 class ChannelLog(Base):

@@ -171,7 +171,7 @@ class Product(Base):
     """An article of the catalogue; weight and sides are null until somebody says them.
 
     ``serial``: each piece has a number of its own, which is kept when it is packed.  ``parts`` are the SKUs that a set
-    is made of, one for each piece.
+    is made of, one for each piece.  ``stock_base`` is what ``core.stock`` keeps of the last count, null where none was.
     """
 
     __tablename__ = "product"
@@ -203,6 +203,8 @@ class Product(Base):
     recipe: Mapped[str] = mapped_column(String(40), default="")
     serial: Mapped[bool] = mapped_column(default=False)
     parts: Mapped[list[Any]] = mapped_column(default=list)
+    stock_base: Mapped[int | None] = mapped_column(default=None)
+    stock_counted_at: Mapped[datetime | None]
     learned_from: Mapped[str] = mapped_column(String(60), default="")
 
     @property

@@ -81,6 +81,7 @@ TOPICS: Mapping[str, tuple[tuple[str, ...], tuple[Callable[[Named], str], ...]]]
     "live_answer": (("order", "quote"), ()),
     "channel": (("channels",), ()),
     "channel_log": (("channels",), ()),
+    "channel_level": (("products",), ()),
     "import_file": (("imports",), (_each("import"),)),
 }
 """By table: what is told whenever it is written, and what is told of each row."""

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -11,10 +10,9 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from tidewind.core.bench.checking import Check, Item, Step
+from tidewind.core.stock import read_parts
 from tidewind.core.stored import StoredParcel
 from tidewind.db.tables import Order, OrderLine, Packing, Product, Shipment
-
-_SEVERAL = re.compile(r"^(\d{1,3})\s*[x×]\s*(.+)$")
 
 
 @dataclass(frozen=True, slots=True)
@@ -88,18 +86,9 @@ def items_of(session: Session, order: Order, shipment: Shipment | None) -> tuple
 def _products(session: Session, skus: set[str]) -> Mapping[str, Product]:
     """Return products by SKU, with the parts of those that are sets."""
     found = {p.sku: p for p in session.scalars(select(Product).where(Product.sku.in_(skus)))}
-    parts = {sku for product in found.values() for sku, _ in parts_of(product)} - found.keys()
+    parts = {sku for product in found.values() for sku, _ in read_parts(product.parts)} - found.keys()
     if parts:
         found |= {p.sku: p for p in session.scalars(select(Product).where(Product.sku.in_(parts)))}
-    return found
-
-
-def parts_of(product: Product) -> list[tuple[str, int]]:
-    """Return the SKUs that a set is made of, and how many of each; nothing for what is no set."""
-    found = []
-    for word in product.parts:
-        several = _SEVERAL.match(word)
-        found.append((several[2].strip(), int(several[1])) if several else (word, 1))
     return found
 
 
@@ -108,7 +97,7 @@ def _items(line: OrderLine, pieces: int, parcel: int, products: Mapping[str, Pro
     if product is not None and product.parts:
         return [
             _item(f"{line.id}/{sku}/{parcel}", sku, products.get(sku), sku, pieces * each, parcel)
-            for sku, each in parts_of(product)
+            for sku, each in read_parts(product.parts)
         ]
     return [_item(f"{line.id}/{parcel}", line.sku, product, line.name, pieces, parcel)]
 

@@ -301,7 +301,7 @@ def close_return(session: Session, return_id: int, done: ReturnDone, who: str, b
         raise Conflict("not_open", f"This return is {row.state.replace('_', ' ')}.")
     never_used = row.state in {ReturnState.READY, ReturnState.FAILED}
     move_row(row, RETURN_MOVES, ReturnState, ReturnMove.CANCEL if never_used else ReturnMove.CLOSE)
-    row.outcome = done.words()
+    row.outcome, row.restocked = done.words(), done.restock
     write_history(session, row.shipment.order, who, f"closed the return: {row.outcome}", now)
     if done.outcome == "refunded":
         announce(session, [Occasion(row.shipment, "refund", now)], base_url, now)
