@@ -28,6 +28,7 @@ select {values}, o.number || '-' || n, md5(o.recipient_key || n)
   from (select o.* from customer_order o where state in ({states}) order by id limit 200) o
   cross join generate_series(1, {times}) n;
 """
+THERE = "select least(count(*), 200) from customer_order where state = %s"
 SENT = """
 insert into shipment ({names}, order_id, idempotency_key, tracking_key)
 select {values}, o.id, 'bench-' || o.id, 'bench-' || o.id
@@ -70,7 +71,7 @@ def fill(url: str, total: int, open_ones: int) -> None:
     with psycopg.connect(url, autocommit=True) as shop:
         names, values = columns(shop, "customer_order", "o", {"number", "recipient_key"})
         for states, wanted in (("'open'", open_ones), ("'shipped'", total - open_ones)):
-            there = shop.execute(f"select least(count(*), 200) from customer_order where state in ({states})")  # type: ignore[arg-type]
+            there = shop.execute(THERE, (states.strip("'"),))
             times = max(wanted // max(int(str((there.fetchone() or (1,))[0])), 1), 1)
             shop.execute(COPY.format(names=names, values=values, states=states, times=times))  # type: ignore[arg-type]
         sent, sent_values = columns(shop, "shipment", "s", {"order_id", "idempotency_key", "tracking_key"})

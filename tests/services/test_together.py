@@ -34,7 +34,7 @@ def test_who_came_before_the_making_began_shares_it_and_who_came_later_does_not(
         first = people.submit(together.answer_to, "page", make)
         assert begun.wait(10)
         later = [people.submit(together.answer_to, "page", make) for _ in range(8)]
-        until(lambda: people._work_queue.empty())
+        until(people._work_queue.empty)
         other = people.submit(together.answer_to, "another page", make)
         until(lambda: len(made) == 2)  # another question waits for nobody
         goes_on.set()

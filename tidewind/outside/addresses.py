@@ -18,8 +18,11 @@ def check_address(url: str, *, private: bool = False) -> None:
     Names are looked up; one that leads to several places is judged by all of them.  Raises RefusedOutside with words,
     NeverSent where there is no such host.
     """
-    parts = urlsplit(url)
-    host = parts.hostname or ""
+    try:
+        parts = urlsplit(url)
+        host = parts.hostname or ""
+    except ValueError:
+        raise RefusedOutside("bad_address", "this is no address") from None
     try:
         port = parts.port
     except ValueError:

@@ -9,15 +9,27 @@ import httpx
 
 from tidewind.outside.errors import MaybeDone, NeverSent, RefusedOutside
 
+NO_ADDRESS = "this is no address: it has signs that none may have"
+
+
+def client_at(base_url: str, **options: Any) -> httpx.Client:
+    """Return a client for an address that a person typed.  Raises RefusedOutside for what is none (RFC 3986)."""
+    try:
+        return httpx.Client(base_url=base_url, **options)
+    except (httpx.InvalidURL, ValueError) as error:
+        raise RefusedOutside("bad_address", NO_ADDRESS) from error
+
 
 def call(client: httpx.Client, method: str, path: str, **options: Any) -> httpx.Response:
     """Make one request and return its 2xx or 409 answer.
 
     Raises NeverSent (no connection, 503, 429), MaybeDone (time-out, broken connection, redirect, other 5xx) or
-    RefusedOutside (other 4xx).
+    RefusedOutside (other 4xx, or what is no address).
     """
     try:
         answer = _within_bounds(client, method, path, options)
+    except httpx.InvalidURL as error:
+        raise RefusedOutside("bad_address", NO_ADDRESS) from error
     except (httpx.ConnectError, httpx.ConnectTimeout, httpx.PoolTimeout) as error:
         raise NeverSent("no connection") from error
     except httpx.TimeoutException as error:

@@ -23,7 +23,7 @@ from tidewind.outside.breaker import Breaker
 from tidewind.outside.carrier import CarrierEvent, Introduction, Purchase, Sold, SoldParcel, SoldReturn, VoidAnswer
 from tidewind.outside.errors import MaybeDone, NeverSent, NotBelieved, OutsideError, RefusedOutside
 from tidewind.outside.handing_over import ManifestTold, PickupAnswer, PickupWanted, read_pickup
-from tidewind.outside.http import call
+from tidewind.outside.http import call, client_at
 
 PROTOCOL, MAJOR = "tidewind-carrier", "1"
 MOST_CARDS, MOST_CODES, MOST_POINTS, MOST_EVENTS = 50, 500, 5_000, 500
@@ -55,8 +55,8 @@ class HttpCarrier:
         self._can = can
         self._name, self._states, self._url, self._private = name, states or {}, base_url, private
         headers = {"Authorization": f"Bearer {key}"} if key else {}
-        self._client = httpx.Client(
-            base_url=base_url, timeout=httpx.Timeout(timeout_s, connect=2.0), headers=headers, follow_redirects=False
+        self._client = client_at(
+            base_url, timeout=httpx.Timeout(timeout_s, connect=2.0), headers=headers, follow_redirects=False
         )
         self._quote_timeout = httpx.Timeout(quote_timeout_s)
         self._breaker = Breaker()

@@ -10,7 +10,7 @@ import httpx
 
 from tidewind.core.printing import PrinterFacts
 from tidewind.outside.addresses import check_address
-from tidewind.outside.http import call
+from tidewind.outside.http import call, client_at
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,7 +64,7 @@ class HttpPrinter:
 
     def __init__(self, base_url: str, timeout_s: float) -> None:
         self._url = base_url
-        self._client = httpx.Client(base_url=base_url, timeout=httpx.Timeout(timeout_s, connect=2.0))
+        self._client = client_at(base_url, timeout=httpx.Timeout(timeout_s, connect=2.0))
 
     def close(self) -> None:
         """Close the connections."""

@@ -6,20 +6,18 @@ from collections.abc import Mapping
 from datetime import datetime
 from typing import Any
 
-import httpx
-
 from tidewind.core.addresses.check import Address, tidy_address
 from tidewind.core.order_limits import NOTE, NUMBER, OFFER, PROMISE, short_text, storable
 from tidewind.outside.channels.reading import json_of, read_each
 from tidewind.outside.channels.upstream import Counts, News, OrdersPage, UpstreamOrder, day, line, minor, prose
-from tidewind.outside.http import call
+from tidewind.outside.http import call, client_at
 
 
 class Larkspur:
     """See ChannelClient."""
 
     def __init__(self, base_url: str, _secret: str, timeout_s: float) -> None:
-        self._client = httpx.Client(base_url=base_url, timeout=timeout_s)
+        self._client = client_at(base_url, timeout=timeout_s)
 
     def close(self) -> None:
         """Close the connections."""

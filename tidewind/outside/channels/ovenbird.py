@@ -6,14 +6,12 @@ from collections.abc import Mapping
 from datetime import datetime
 from typing import Any
 
-import httpx
-
 from tidewind.core.addresses.check import Address, tidy_address
 from tidewind.core.order_limits import BILLING_NAME, NUMBER, PROMISE, short_text, storable
 from tidewind.outside.channels.market import Market
 from tidewind.outside.channels.reading import json_of, read_each
 from tidewind.outside.channels.upstream import OrdersPage, UpstreamOrder, line, minor, prose
-from tidewind.outside.http import call
+from tidewind.outside.http import call, client_at
 
 
 class Ovenbird(Market):
@@ -24,7 +22,7 @@ class Ovenbird(Market):
     """
 
     def __init__(self, base_url: str, secret: str, timeout_s: float) -> None:
-        super().__init__(httpx.Client(base_url=base_url, timeout=timeout_s), f"Token {secret}")
+        super().__init__(client_at(base_url, timeout=timeout_s), f"Token {secret}")
 
     def orders_after(self, cursor: str) -> OrdersPage:
         """See ChannelClient."""

@@ -15,7 +15,7 @@ from tidewind.outside.addresses import check_address
 from tidewind.outside.channels.reading import json_of, read_each
 from tidewind.outside.channels.upstream import Counts, News, OrdersPage, UpstreamOrder, day, line, minor, prose
 from tidewind.outside.errors import RefusedOutside
-from tidewind.outside.http import call
+from tidewind.outside.http import call, client_at
 
 PROTOCOL, MAJOR, MOST_WORDS = "tidewind-channel", "1", 200
 _RECIPIENT = ("name", "company", "street", "extra", "city", "region", "postcode", "country", "phone", "email")
@@ -38,7 +38,7 @@ class Store:
     def __init__(self, base_url: str, key: str, timeout_s: float, *, private: bool = False) -> None:
         self._url, self._private, self._key = base_url, private, key
         headers = {"Authorization": f"Bearer {key}"}
-        self._client = httpx.Client(base_url=base_url, timeout=timeout_s, headers=headers, follow_redirects=False)
+        self._client = client_at(base_url, timeout=timeout_s, headers=headers, follow_redirects=False)
 
     def close(self) -> None:
         """Close the connections."""

@@ -173,7 +173,7 @@ class _Way:
 
 @dataclass(frozen=True, slots=True)
 class _Found:
-    """What is there for all departures of some days, read at once: labels and printed ones, waiting orders and their sum, vans."""
+    """What is there for all departures of some days: labels and printed ones, waiting orders and their sum, vans."""
 
     labels: dict[_Key, tuple[int, int]]
     waiting: dict[_Key, tuple[tuple[int, ...], int]]
@@ -206,7 +206,8 @@ def _found_on(session: Session, days: set[date]) -> _Found:
     waiting = session.execute(
         select(
             Order.carrier, Order.network, Order.ship_date,
-            func.array_agg(aggregate_order_by(Order.id, Order.id)), cast(func.coalesce(func.sum(Order.price_minor), 0), BigInteger),
+            func.array_agg(aggregate_order_by(Order.id, Order.id)),
+            cast(func.coalesce(func.sum(Order.price_minor), 0), BigInteger),
         )
         .where(Order.state == "open", Order.ship_date.in_(days), Order.carrier.is_not(None))
         .group_by(Order.carrier, Order.network, Order.ship_date)

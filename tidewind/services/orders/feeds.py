@@ -111,10 +111,14 @@ def _check(said: FeedSettings) -> None:
     schemes = {"http": ("https", "http"), "sftp": ("sftp",), "folder": ("",)}.get(said.kind)
     if schemes is None:
         raise Invalid("bad_kind", "A feed is an address, a folder, or a folder by SFTP.")
-    parts = urlsplit(said.address.strip())
+    example = {"http": "https://shop.example/orders.json", "sftp": "sftp://name@host/folder"}
+    written_like = Invalid("bad_address", f"Write it like {example.get(said.kind, 'export, a folder’s name')}.")
+    try:
+        parts = urlsplit(said.address.strip())
+    except ValueError as error:
+        raise written_like from error
     if parts.scheme not in schemes or (said.kind == "sftp" and not (parts.hostname and parts.username)):
-        example = {"http": "https://shop.example/orders.json", "sftp": "sftp://name@host/folder"}
-        raise Invalid("bad_address", f"Write it like {example.get(said.kind, 'export, a folder’s name')}.")
+        raise written_like
     if parts.password:
         raise Invalid("bad_address", "Leave the password out of the address: it has a field.")
     if said.weight_unit not in UNITS:

@@ -70,6 +70,8 @@ def pull(
     tally = _Tally()
     with sessions() as session:
         channel = _channel(session, channel_code)
+        if channel.kind != "webshop":
+            raise Conflict("not_pulled", f"Nothing is pulled for {channel.name}: its orders come another way.")
         if channel.state != "connected":
             raise Conflict("not_connected", f"{channel.name} is {channel.state}. Switch it on in Set-up, Channels.")
         client, start = outside.channel(channel), channel.cursor
