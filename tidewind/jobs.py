@@ -206,7 +206,12 @@ def _add_each_minute(app: procrastinate.App, sessions: sessionmaker[Session], ou
     @app.task(name="pull_channels", queueing_lock="pull_channels", lock="pull_channels")
     @metrics.job("pull_channels")
     def pull_channels() -> None:
-        _each_by_itself(lambda: pull_due(sessions, outside, now()), lambda: fetch_due_feeds(sessions, outside, now))
+        # Stock last: a level that a channel tells is less what it sold, of which we should have heard before.
+        _each_by_itself(
+            lambda: pull_due(sessions, outside, now()),
+            lambda: fetch_due_feeds(sessions, outside, now),
+            lambda: follow_room.exchange_stock(sessions, outside, now),
+        )
 
     @app.task(name="refresh_live", queueing_lock="refresh_live", lock="refresh_live")
     @metrics.job("refresh_live")

@@ -249,6 +249,10 @@ def _store_key(headers: dict[str, str]) -> None:
     headers["authorization"] = "Bearer larkspur-store-key"
 
 
+def _any_article(method: str, path: str, _h: dict[str, str], _a: Any, answer: Answer, _me: Planted) -> Answer:
+    return (200, {"unknown": []}) if (method, path.endswith("/stock")) == ("PUT", True) else answer
+
+
 CHANNEL_FAULTS: dict[str, tuple[Fault, Callable[[dict[str, str]], None] | None, str]] = {
     "loses one between two pages": (_lost_between, None, "leaves nothing out"),
     "more for ever": (_more_forever, None, "to an end"),
@@ -265,5 +269,6 @@ CHANNEL_FAULTS: dict[str, tuple[Fault, Callable[[dict[str, str]], None] | None, 
     "news are heard once": (_news_once, None, "news twice"),
     "news of nothing are welcome": (_news_of_nothing, None, "does not have"),
     "lets anybody in": (_anybody_may, _store_key, "wrong key"),
+    "has any article": (_any_article, None, "levels of stock"),
     "a forged notice": (_forged_notice, None, "signs its notices"),
 }  # fmt: skip

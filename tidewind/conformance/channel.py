@@ -53,6 +53,7 @@ class _Trying:
             ("refuses news of an order that it does not have", self.refuses_news_of_nothing),
             ("refuses news that make no sense, without failing", self.refuses_nonsense),
             ("ignores fields that it does not know", self.ignores_unknown_fields),
+            ("keeps the levels of stock that it is told", self.keeps_levels),
             ("signs its notices with the key", self.signs_notices),
         ]
 
@@ -161,6 +162,24 @@ class _Trying:
     def ignores_unknown_fields(self) -> None:
         status = self._tell(self._order(), a_later_version={"says": "more"})
         _need(status == 200, f"answered {status} to news with a field that it does not know")
+
+    def keeps_levels(self) -> None:
+        if "stock" not in self.can:
+            raise NotTried("it knows no levels of stock")
+        _, before = self.service.ask("levels", "GET", "/stock")
+        _need(isinstance(before, dict), "handed out no levels")
+        levels = before["levels"]
+        told = [{"sku": level["sku"], "pieces": level["pieces"]} for level in levels[:3]]
+        odd = {"sku": "no such article 0815", "pieces": 1}
+        for _ in range(2):
+            status, said = self.service.ask("tell_levels", "PUT", "/stock", body={"levels": [*told, odd]})
+            _need(status == 200, f"answered {status} to levels that it has handed out itself")
+            _need(said["unknown"] == [odd["sku"]], "did not name the one article that it cannot have")
+        _, after = self.service.ask("levels", "GET", "/stock")
+        _need(after["levels"] == levels, "has other levels after it was told those that it has")
+        if levels:
+            _, rest = self.service.ask("levels", "GET", f"/stock?after={quote(before['cursor'], safe='')}")
+            _need(levels[0] not in rest["levels"], "handed out the same levels behind the cursor again")
 
     def signs_notices(self) -> None:
         if "hook" not in self.can:

@@ -22,6 +22,7 @@ from tidewind.standins.faults import answer, strike
 from tidewind.standins.market_orders import orders_for
 from tidewind.standins.notices import signed
 from tidewind.standins.page import page
+from tidewind.standins.shelves import Levels, be_told, hand_out
 from tidewind.standins.world import World
 
 router = APIRouter()
@@ -146,6 +147,22 @@ def states(request: Request, market: str, authorization: Annotated[str, Header()
     if market == "tallyfair":
         return {"states": Counter(b["stage"] for b in bodies), "payments": Counter(b["money"] for b in bodies)}
     return {"states": Counter(b["status"] for b in bodies), "payments": Counter(b["payment"]["state"] for b in bodies)}
+
+
+@router.get("/{market}/stock")
+def stock(request: Request, market: str, authorization: Annotated[str, Header()] = "") -> Any:
+    """Return what is left to sell of each article."""
+    world = _world(request, market, authorization)
+    strike(world, market)
+    return {"levels": hand_out(world, market)}
+
+
+@router.put("/{market}/stock")
+def stock_told(request: Request, market: str, told: Levels, authorization: Annotated[str, Header()] = "") -> Any:
+    """Be told what is left to sell."""
+    world = _world(request, market, authorization)
+    strike(world, market)
+    return be_told(world, market, told)
 
 
 @router.post("/{market}/orders/{number}/news")

@@ -11,6 +11,7 @@ from pydantic import BaseModel
 from tidewind.standins.faults import answer, strike
 from tidewind.standins.notices import STORE_KEY as KEY
 from tidewind.standins.notices import tell_of_change
+from tidewind.standins.shelves import Levels, be_told, hand_out
 from tidewind.standins.webshop import PAGE
 from tidewind.standins.world import World
 
@@ -45,8 +46,26 @@ def capabilities() -> dict[str, Any]:
         "channel": {"name": "Larkspur & Loam store", "currency": "EUR"},
         "states": STATES,
         "payments": PAYMENTS,
-        "can": ["hook"],
+        "can": ["hook", "stock"],
     }
+
+
+@router.get("/stock")
+def stock(request: Request, after: str = "") -> Response:
+    """Return what is left to sell, page by page in the order of the SKUs."""
+    world: World = request.app.state.world
+    strike(world, "larkspur")
+    found = [level for level in hand_out(world, "larkspur") if level["sku"] > after]
+    page = found[:PAGE]
+    body = {"levels": page, "cursor": page[-1]["sku"] if page else after, "more": len(found) > PAGE}
+    return answer(world, "larkspur", body)
+
+
+@router.put("/stock")
+def stock_told(told: Levels, request: Request) -> dict[str, list[str]]:
+    """Be told what is left to sell."""
+    strike(request.app.state.world, "larkspur")
+    return be_told(request.app.state.world, "larkspur", told)
 
 
 class Hook(BaseModel):

@@ -10,6 +10,7 @@ from pydantic import BaseModel
 
 from tidewind.standins.faults import answer, strike
 from tidewind.standins.notices import tell_of_change
+from tidewind.standins.shelves import Levels, be_told, hand_out
 from tidewind.standins.webshop_orders import orders_for
 from tidewind.standins.world import World
 
@@ -46,6 +47,21 @@ def orders(request: Request, after: int = 0) -> Response:
         "more": len(found) == PAGE,
     }
     return answer(world, "larkspur", body)
+
+
+@router.get("/stock")
+def stock(request: Request) -> Response:
+    """Return what is left to sell of each article."""
+    world: World = request.app.state.world
+    strike(world, "larkspur")
+    return answer(world, "larkspur", {"levels": hand_out(world, "larkspur")})
+
+
+@router.put("/stock")
+def stock_told(told: Levels, request: Request) -> dict[str, list[str]]:
+    """Be told what is left to sell."""
+    strike(request.app.state.world, "larkspur")
+    return be_told(request.app.state.world, "larkspur", told)
 
 
 @router.get("/states")

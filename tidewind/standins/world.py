@@ -32,6 +32,8 @@ create table if not exists shop_told (number text not null, body text not null, 
   primary key (number, body));
 create table if not exists market_order (market text not null, number text not null, changed_at real not null,
   body text not null, primary key (market, number));
+create table if not exists shelf_level (seller text not null, sku text not null, pieces integer not null,
+  primary key (seller, sku));
 create table if not exists consent (code text primary key, market text not null, hook text not null default '');
 create table if not exists hook (carrier text primary key, url text not null, told_until text not null);
 create table if not exists mail (id integer primary key autoincrement, at text not null, sender text, recipient text,

@@ -8,6 +8,7 @@ from typing import Any
 
 from tidewind.core.addresses.check import Address, tidy_address
 from tidewind.core.order_limits import NOTE, NUMBER, OFFER, PROMISE, short_text, storable
+from tidewind.outside.channels.levels import LevelsPage, read_page, read_unknown, written_levels
 from tidewind.outside.channels.reading import json_of, read_each
 from tidewind.outside.channels.upstream import Counts, News, OrdersPage, UpstreamOrder, day, line, minor, prose
 from tidewind.outside.http import call, client_at
@@ -40,6 +41,14 @@ class Larkspur:
     def exchange(self, code: str, hook: str) -> str:  # noqa: ARG002 - nothing to exchange
         """See ChannelClient."""
         return ""
+
+    def levels_after(self, cursor: str) -> LevelsPage:  # noqa: ARG002 - this shop hands all of them out at once
+        """See ChannelClient."""
+        return read_page(call(self._client, "GET", "/stock"))
+
+    def tell_levels(self, left: Mapping[str, int]) -> frozenset[str]:
+        """See ChannelClient."""
+        return read_unknown(call(self._client, "PUT", "/stock", json=written_levels(left)), left)
 
     def tell(self, number: str, news: News) -> None:
         """See ChannelClient; this shop wants to hear of shipments, and of those that do not go after all."""

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import asdict
 from urllib.parse import quote
 
 import httpx
 
+from tidewind.outside.channels.levels import LevelsPage, read_page, read_unknown, written_levels
 from tidewind.outside.channels.reading import json_of
 from tidewind.outside.channels.upstream import Counts, News
 from tidewind.outside.http import call
@@ -35,6 +37,15 @@ class Market:
     def exchange(self, code: str, hook: str) -> str:
         """See ChannelClient."""
         return str(json_of(call(self._client, "POST", "/token", data={"code": code, "hook": hook}))["token"])
+
+    def levels_after(self, cursor: str) -> LevelsPage:  # noqa: ARG002 - a market hands all of them out at once
+        """See ChannelClient."""
+        return read_page(call(self._client, "GET", "/stock", headers=self._headers))
+
+    def tell_levels(self, left: Mapping[str, int]) -> frozenset[str]:
+        """See ChannelClient."""
+        said = call(self._client, "PUT", "/stock", json=written_levels(left), headers=self._headers)
+        return read_unknown(said, left)
 
     def tell(self, number: str, news: News) -> None:
         """See ChannelClient."""

@@ -12,6 +12,7 @@ import httpx
 from tidewind.core.addresses.check import Address, tidy_address
 from tidewind.core.order_limits import NAME, NOTE, NUMBER, OFFER, PROMISE, TAX_NUMBER, short_text, storable
 from tidewind.outside.addresses import check_address
+from tidewind.outside.channels.levels import LevelsPage, read_page, read_unknown, written_levels
 from tidewind.outside.channels.reading import json_of, read_each
 from tidewind.outside.channels.upstream import Counts, News, OrdersPage, UpstreamOrder, day, line, minor, prose
 from tidewind.outside.errors import RefusedOutside
@@ -75,6 +76,14 @@ class Store:
         """See ChannelClient: nothing is exchanged, but the channel is told where to send its notices."""
         self._call("PUT", "/hook", json={"url": hook})
         return self._key
+
+    def levels_after(self, cursor: str) -> LevelsPage:
+        """See ChannelClient."""
+        return read_page(self._call("GET", "/stock", params={"after": cursor} if cursor else {}))
+
+    def tell_levels(self, left: Mapping[str, int]) -> frozenset[str]:
+        """See ChannelClient."""
+        return read_unknown(self._call("PUT", "/stock", json=written_levels(left)), left)
 
     def tell(self, number: str, news: News) -> None:
         """See ChannelClient."""

@@ -10,6 +10,7 @@ from typing import Any, Protocol
 
 from tidewind.core.addresses.check import Address, tidy
 from tidewind.core.order_limits import NAME, SKU, amount, pieces, short_text, storable, whole
+from tidewind.outside.channels.levels import LevelsPage
 
 
 @dataclass(frozen=True, slots=True)
@@ -110,6 +111,12 @@ class ChannelClient(Protocol):
 
     def tell(self, number: str, news: News) -> None:
         """Tell the channel about an order; telling twice is harmless."""
+
+    def levels_after(self, cursor: str) -> LevelsPage:
+        """Return the page of levels of stock after a cursor; empty is the beginning."""
+
+    def tell_levels(self, left: Mapping[str, int]) -> frozenset[str]:
+        """Tell how many pieces are left to sell, by SKU; return the articles that the channel does not have."""
 
     def close(self) -> None:
         """Close the connections."""

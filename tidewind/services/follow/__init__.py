@@ -65,6 +65,7 @@ from tidewind.services.follow.seen_by_buyers import (
     way_of,
     way_of_order,
 )
+from tidewind.services.follow.stock_sync import StockSeen, exchange_stock, stock_seen
 from tidewind.services.follow.story import story_of
 from tidewind.services.follow.telling import labels_first, mail_label, send_due_news, tell_of_purchase, tell_of_void
 from tidewind.services.follow.texts import day_in, language_of, languages, money_in, said_in, state_in
@@ -87,6 +88,7 @@ __all__ = [
     "SeenEvent",
     "SeenShipment",
     "SeenWish",
+    "StockSeen",
     "Telling",
     "TypedRequest",
     "all_claims",
@@ -109,6 +111,7 @@ __all__ = [
     "decline_request",
     "erase_person",
     "events_of",
+    "exchange_stock",
     "explain_code",
     "follow_number",
     "follow_parcels",
@@ -154,6 +157,7 @@ __all__ = [
     "settle_claim",
     "shipped_text",
     "state_in",
+    "stock_seen",
     "stop_messages",
     "story_of",
     "subscribe_carriers",

@@ -29,6 +29,7 @@ from tidewind.services.orders.importing import (
     undo_import,
     upload_file,
 )
+from tidewind.services.orders.left_to_sell import count_stock, keep_levels, stock_levels
 from tidewind.services.orders.listed import ListedOrder
 from tidewind.services.orders.one_order import (
     annotate,
@@ -86,6 +87,7 @@ __all__ = [
     "clear_party",
     "correct_rows",
     "count_open",
+    "count_stock",
     "create_order",
     "decide_difference",
     "differing",
@@ -100,6 +102,7 @@ __all__ = [
     "get_order",
     "go_on_importing",
     "join_orders",
+    "keep_levels",
     "list_orders",
     "missing_fields",
     "newest_imports",
@@ -130,6 +133,7 @@ __all__ = [
     "set_sent",
     "shipments_of",
     "snag_groups",
+    "stock_levels",
     "store_orders",
     "travelling",
     "try_feed",

@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from datetime import datetime
 
-from sqlalchemy import select
+from sqlalchemy import delete, select
 from sqlalchemy.orm import Session, sessionmaker
 
 from tidewind.core.addresses.mail import is_mail_address
-from tidewind.db.tables import Channel, ChannelLog
+from tidewind.db.tables import Channel, ChannelLevel, ChannelLog
 from tidewind.outside.channels.upstream import NEWS, Counts
 from tidewind.outside.errors import OutsideError
 from tidewind.services.base import Conflict, Invalid, NotAllowed, NotFound, Outside, defer, is_signed
@@ -89,12 +89,19 @@ def save_mapping(
     every_minutes: int,
     brand: str,
     mail_from: str = "",
+    stock: str = "",
 ) -> Channel:
     """Store how a channel's states and payments are understood, what it is told, and who its mails come from.
 
-    Raises Invalid.
+    ``stock``: whose levels of stock hold, see ``Channel``.  Raises Invalid; Conflict for a second one that counts.
     """
     row = get_channel(session, code)
+    counts = select(Channel.name).where(Channel.stock == "theirs", Channel.id != row.id)
+    if stock == "theirs" and (other := session.scalar(counts)):
+        raise Conflict("counted_there", f"{other} counts the stock already. Two that count would undo each other.")
+    if stock != row.stock:
+        session.execute(delete(ChannelLevel).where(ChannelLevel.channel_id == row.id))
+        row.stock = stock
     if set(states.values()) - set(FATES) or set(payments.values()) - set(PAYMENTS):
         raise Invalid("bad_mapping", f"States become {', '.join(FATES)}; payments {', '.join(PAYMENTS)}.")
     if set(write_back) - set(NEWS):

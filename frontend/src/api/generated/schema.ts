@@ -3308,6 +3308,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/channels/{code}/stock": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Stock Of Channel
+         * @description Return what a channel has been told of the pieces left to sell, or has told us.
+         */
+        get: operations["stock_of_channel_api_channels__code__stock_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/channels/{code}/aside": {
         parameters: {
             query?: never;
@@ -3730,6 +3750,26 @@ export interface paths {
          * @description Change the same fields of one product or many; open orders follow.
          */
         patch: operations["edit_products_api_products_patch"];
+        trace?: never;
+    };
+    "/api/products/stock": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Count
+         * @description Keep what was counted on the shelf; channels that sell from it are told within a minute.
+         */
+        put: operations["count_api_products_stock_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/products/file": {
@@ -7055,6 +7095,13 @@ export interface components {
              * @default
              */
             mail_from: string;
+            /**
+             * Stock
+             * @description Whose count of pieces holds: it tells us, it is told, or neither
+             * @default
+             * @enum {string}
+             */
+            stock: "" | "theirs" | "ours";
         };
         /**
          * ChannelOut
@@ -7093,6 +7140,11 @@ export interface components {
             brand: string;
             /** Mail From */
             mail_from: string;
+            /**
+             * Stock
+             * @enum {string}
+             */
+            stock: "" | "theirs" | "ours";
         };
         /**
          * ChargedIn
@@ -11082,6 +11134,16 @@ export interface components {
             parts: string[];
             /** Learned From */
             learned_from: string;
+            /**
+             * In Stock
+             * @description Pieces left to sell; null where they were never counted
+             */
+            in_stock?: number | null;
+            /**
+             * Stock Counted At
+             * @description When they were counted last
+             */
+            stock_counted_at?: string | null;
         };
         /** ProductPage */
         ProductPage: {
@@ -12617,17 +12679,19 @@ export interface components {
             needed: boolean;
         };
         /**
-         * StockIn
-         * @description How many pieces there are (null: they are not counted), and from when on that is few.
+         * StockSeenOut
+         * @description What is known between us and a channel of the pieces left to sell.
          */
-        StockIn: {
-            /** Stock */
-            stock: number | null;
+        StockSeenOut: {
+            /** Articles */
+            articles: number;
+            /** At */
+            at: string | null;
             /**
-             * Low At
-             * @default 0
+             * Unknown
+             * @description Articles that the one who is told does not have, the first twenty
              */
-            low_at: number;
+            unknown: string[];
         };
         /**
          * StoryOut
@@ -13507,6 +13571,29 @@ export interface components {
             before: number | null;
             /** After */
             after: number | null;
+        };
+        /**
+         * StockIn
+         * @description How many pieces there are (null: they are not counted), and from when on that is few.
+         */
+        tidewind__web__shop__schemas__places__StockIn: {
+            /** Stock */
+            stock: number | null;
+            /**
+             * Low At
+             * @default 0
+             */
+            low_at: number;
+        };
+        /**
+         * StockIn
+         * @description What was counted on the shelf, by SKU, with what waits there to be packed; null counts no more.
+         */
+        tidewind__web__shop__schemas__products__StockIn: {
+            /** Counted */
+            counted: {
+                [key: string]: number | null;
+            };
         };
     };
     responses: never;
@@ -20483,6 +20570,38 @@ export interface operations {
             };
         };
     };
+    stock_of_channel_api_channels__code__stock_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example norvia */
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StockSeenOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     aside_api_channels__code__aside_get: {
         parameters: {
             query?: never;
@@ -21209,7 +21328,7 @@ export interface operations {
                  *       "stock": 1
                  *     }
                  */
-                "application/json": components["schemas"]["StockIn"];
+                "application/json": components["schemas"]["tidewind__web__shop__schemas__places__StockIn"];
             };
         };
         responses: {
@@ -21407,6 +21526,44 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Changed"];
                 };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    count_api_products_stock_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "counted": {
+                 *         "1": 1
+                 *       }
+                 *     }
+                 */
+                "application/json": components["schemas"]["tidewind__web__shop__schemas__products__StockIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Problem details */
             default: {

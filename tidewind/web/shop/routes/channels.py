@@ -7,6 +7,7 @@ from starlette.concurrency import run_in_threadpool
 
 from tidewind.services import orders as orders_room
 from tidewind.services import shop as service
+from tidewind.services.follow import stock_seen
 from tidewind.services.shop import (
     all_channels,
     channel_log,
@@ -31,6 +32,7 @@ from tidewind.web.shop.schemas.channels import (
     OrderAside,
     PausedIn,
     PullOut,
+    StockSeenOut,
     TestOut,
     UpstreamCounts,
 )
@@ -71,6 +73,12 @@ def save_mapping(code: str, body: ChannelMapping, _who: Owner, session: Tx, now:
     """
     row = service.save_mapping(session, code, **body.model_dump())
     return MappingOut(coming=orders_room.after_mapping(session, row, now))
+
+
+@router.get("/channels/{code}/stock")
+def stock_of_channel(code: str, _who: Anyone, session: Tx) -> StockSeenOut:
+    """Return what a channel has been told of the pieces left to sell, or has told us."""
+    return StockSeenOut.model_validate(stock_seen(session, service.get_channel(session, code).id))
 
 
 @router.get("/channels/{code}/aside")

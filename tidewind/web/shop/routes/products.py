@@ -7,11 +7,12 @@ from typing import Annotated, Literal
 from fastapi import APIRouter, Query, Response, UploadFile
 
 from tidewind.services import shop as service
+from tidewind.services.orders import count_stock, stock_levels
 from tidewind.services.shop import bring_in_products, find_products, products_file
 from tidewind.web.access import Anyone, Now, Parts, Shipper, Tx
 from tidewind.web.base.schemas import Changed
 from tidewind.web.files import CSV, XLSX, answers_with, download, uploaded
-from tidewind.web.shop.schemas.products import BroughtIn, ProductIO, ProductPage, ProductsEdit
+from tidewind.web.shop.schemas.products import BroughtIn, ProductIO, ProductPage, ProductsEdit, StockIn
 
 router = APIRouter(prefix="/api")
 Text = Annotated[str, Query(max_length=120)]
@@ -23,7 +24,8 @@ def list_products(
 ) -> ProductPage:
     """Return products after a SKU; ``missing`` keeps to those without weight or size."""
     rows, total = find_products(session, text, after, max(limit, 1), missing)
-    shown = [ProductIO.model_validate(p) for p in rows]
+    left = stock_levels(session, [row.sku for row in rows])
+    shown = [ProductIO.model_validate(p).model_copy(update={"in_stock": left.get(p.sku)}) for p in rows]
     return ProductPage(products=shown, matching=total, next=rows[-1].sku if len(rows) >= max(limit, 1) else None)
 
 
@@ -32,6 +34,12 @@ def edit_products(body: ProductsEdit, _who: Shipper, session: Tx, now: Now) -> C
     """Change the same fields of one product or many; open orders follow."""
     count = service.edit_products(session, body.skus, body.set.model_dump(exclude_unset=True), now)
     return Changed(orders=count)
+
+
+@router.put("/products/stock", tags=["products"], status_code=204)
+def count(body: StockIn, _who: Shipper, session: Tx, now: Now) -> None:
+    """Keep what was counted on the shelf; channels that sell from it are told within a minute."""
+    count_stock(session, body.counted, now)
 
 
 @router.post("/products/file", tags=["products"])

@@ -36,6 +36,15 @@ class ChannelOut(Out):
     every_minutes: int
     brand: str
     mail_from: str
+    stock: Literal["", "theirs", "ours"]
+
+
+class StockSeenOut(Out):
+    """What is known between us and a channel of the pieces left to sell."""
+
+    articles: int
+    at: datetime | None
+    unknown: list[str] = Field(description="Articles that the one who is told does not have, the first twenty")
 
 
 class ChannelMapping(BaseModel):
@@ -48,6 +57,9 @@ class ChannelMapping(BaseModel):
     brand: Annotated[str, StringConstraints(max_length=80)] = ""
     mail_from: Annotated[str, StringConstraints(strip_whitespace=True, max_length=200)] = Field(
         default="", description="The address that mails about its orders come from; empty is the shop's"
+    )
+    stock: Literal["", "theirs", "ours"] = Field(
+        "", description="Whose count of pieces holds: it tells us, it is told, or neither"
     )
 
 

@@ -39,6 +39,17 @@ class ProductIO(Out):
     serial: bool
     parts: list[str]
     learned_from: str
+    in_stock: int | None = Field(None, description="Pieces left to sell; null where they were never counted")
+    stock_counted_at: datetime | None = Field(None, description="When they were counted last")
+
+
+class StockIn(BaseModel):
+    """What was counted on the shelf, by SKU, with what waits there to be packed; null counts no more."""
+
+    counted: Annotated[
+        dict[Annotated[str, StringConstraints(max_length=60)], Annotated[int, Field(ge=0, le=1_000_000)] | None],
+        Field(min_length=1, max_length=5_000),
+    ]
 
 
 class ProductPage(BaseModel):
