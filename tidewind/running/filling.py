@@ -53,6 +53,7 @@ def fill(
     from tidewind.demo.checkout import open_checkout
     from tidewind.demo.history import load_history
     from tidewind.demo.load import load
+    from tidewind.demo.shelves import count_shelves
 
     wiring = make_wiring(settings)
     try:
@@ -68,6 +69,7 @@ def fill(
                 load_history(
                     wiring.sessions, now(), history_days, standins_url=settings.standins_url, between_days=go_on
                 )
+        count_shelves(wiring.sessions, now())  # last: what was sent before lies there no more
         folder.mark(FILLED)
     finally:
         wiring.sessions.kw["bind"].dispose()

@@ -12242,6 +12242,16 @@ export interface components {
             words: string;
         };
         /**
+         * ShelfCountIn
+         * @description What was counted on the shelf, by SKU, with what waits there to be packed; null counts no more.
+         */
+        ShelfCountIn: {
+            /** Counted */
+            counted: {
+                [key: string]: number | null;
+            };
+        };
+        /**
          * ShipmentOut
          * @description What was bought or tried; ``begun`` once the carrier was asked.
          */
@@ -12677,6 +12687,19 @@ export interface components {
             done: boolean;
             /** Needed */
             needed: boolean;
+        };
+        /**
+         * StockIn
+         * @description How many pieces there are (null: they are not counted), and from when on that is few.
+         */
+        StockIn: {
+            /** Stock */
+            stock: number | null;
+            /**
+             * Low At
+             * @default 0
+             */
+            low_at: number;
         };
         /**
          * StockSeenOut
@@ -13571,29 +13594,6 @@ export interface components {
             before: number | null;
             /** After */
             after: number | null;
-        };
-        /**
-         * StockIn
-         * @description How many pieces there are (null: they are not counted), and from when on that is few.
-         */
-        tidewind__web__shop__schemas__places__StockIn: {
-            /** Stock */
-            stock: number | null;
-            /**
-             * Low At
-             * @default 0
-             */
-            low_at: number;
-        };
-        /**
-         * StockIn
-         * @description What was counted on the shelf, by SKU, with what waits there to be packed; null counts no more.
-         */
-        tidewind__web__shop__schemas__products__StockIn: {
-            /** Counted */
-            counted: {
-                [key: string]: number | null;
-            };
         };
     };
     responses: never;
@@ -21328,7 +21328,7 @@ export interface operations {
                  *       "stock": 1
                  *     }
                  */
-                "application/json": components["schemas"]["tidewind__web__shop__schemas__places__StockIn"];
+                "application/json": components["schemas"]["StockIn"];
             };
         };
         responses: {
@@ -21554,7 +21554,7 @@ export interface operations {
                  *       }
                  *     }
                  */
-                "application/json": components["schemas"]["tidewind__web__shop__schemas__products__StockIn"];
+                "application/json": components["schemas"]["ShelfCountIn"];
             };
         };
         responses: {

@@ -116,6 +116,15 @@ export const channelAsideQuery = (code: string | undefined) =>
     enabled: code !== undefined,
   });
 
+/** What is known between us and a channel of the pieces left to sell. */
+export const channelStockQuery = (code: string | undefined, wanted: boolean) =>
+  queryOptions({
+    queryKey: ["channels", code, "stock"],
+    queryFn: async () =>
+      need(await api.GET("/api/channels/{code}/stock", { params: { path: { code: code ?? "" } } })),
+    enabled: code !== undefined && wanted,
+  });
+
 /** What waits at the channel by its states; it is asked itself, so whoever may not ask gets none. */
 export const channelCountsQuery = (code: string | undefined, ask: boolean) =>
   queryOptions({
@@ -127,6 +136,9 @@ export const channelCountsQuery = (code: string | undefined, ask: boolean) =>
 
 export const contactsQuery = (text: string, enabled = true) =>
   queryOptions({ queryKey: ["contacts", text], queryFn: () => fetchContacts({ text }), enabled });
+
+export const countPieces = async (body: Schemas["ShelfCountIn"]) =>
+  need(await api.PUT("/api/products/stock", { body }));
 
 export const productsQuery = (text: string, missing: QueryOf<"/api/products", "get">["missing"]) =>
   infiniteQueryOptions({

@@ -12,7 +12,7 @@ from tidewind.services.shop import bring_in_products, find_products, products_fi
 from tidewind.web.access import Anyone, Now, Parts, Shipper, Tx
 from tidewind.web.base.schemas import Changed
 from tidewind.web.files import CSV, XLSX, answers_with, download, uploaded
-from tidewind.web.shop.schemas.products import BroughtIn, ProductIO, ProductPage, ProductsEdit, StockIn
+from tidewind.web.shop.schemas.products import BroughtIn, ProductIO, ProductPage, ProductsEdit, ShelfCountIn
 
 router = APIRouter(prefix="/api")
 Text = Annotated[str, Query(max_length=120)]
@@ -37,7 +37,7 @@ def edit_products(body: ProductsEdit, _who: Shipper, session: Tx, now: Now) -> C
 
 
 @router.put("/products/stock", tags=["products"], status_code=204)
-def count(body: StockIn, _who: Shipper, session: Tx, now: Now) -> None:
+def count(body: ShelfCountIn, _who: Shipper, session: Tx, now: Now) -> None:
     """Keep what was counted on the shelf; channels that sell from it are told within a minute."""
     count_stock(session, body.counted, now)
 

@@ -43,7 +43,7 @@ class ProductIO(Out):
     stock_counted_at: datetime | None = Field(None, description="When they were counted last")
 
 
-class StockIn(BaseModel):
+class ShelfCountIn(BaseModel):
     """What was counted on the shelf, by SKU, with what waits there to be packed; null counts no more."""
 
     counted: Annotated[

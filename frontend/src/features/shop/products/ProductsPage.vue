@@ -2,16 +2,16 @@
 import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { refDebounced } from "@vueuse/core";
 import { computed, ref } from "vue";
-import { bringProducts, editProducts, productsQuery } from "../queries";
+import { bringProducts, countPieces, editProducts, productsQuery } from "../queries";
 import { type Schemas } from "../../../api/client";
-import { count, money } from "../../../shared/format";
+import { count, dayAndClock, money, number } from "../../../shared/format";
 import { useMe } from "../../../shared/session";
 import { ProductCustoms } from "../../customs";
 import { recipesQuery } from "../../shape";
 import { DataTable, ErrorNote, FileLink, FormDialog } from "../../../shared/ui";
 
 const client = useQueryClient();
-const { currency, may } = useMe();
+const { currency, may, zone } = useMe();
 type Product = Schemas["ProductIO"];
 const text = ref("");
 const missing = ref(false);
@@ -52,6 +52,7 @@ const FLAGS = [
 ] as const;
 const FLAG_NAMES: string[] = FLAGS.map(([name]) => name);
 const parts = ref("");
+const onShelf = ref("");
 const typed = ref<Record<string, string>>({});
 function start(p: Product): void {
   before.value = p;
@@ -59,6 +60,7 @@ function start(p: Product): void {
   typed.value = Object.fromEntries(
     NUMBERS.map(([k, , , times]) => [k, p[k] === null ? "" : String(Number(p[k]) / times)]),
   );
+  onShelf.value = "";
   kilo.value = p.tags.join(", ");
   parts.value = p.parts.join(", ");
 }
@@ -89,8 +91,18 @@ const save = useMutation({
     if (tags.join() !== was.tags.join()) set.tags = tags;
     const made = words(parts.value);
     if (made.join() !== was.parts.join()) set.parts = made;
+    const counted = onShelf.value.trim();
+    if (counted && !/^\d{1,7}$/.test(counted)) throw new Error(`“${counted}” is no count.`);
+    if (counted) await countPieces({ counted: { [was.sku]: Number(counted) } });
     return await editProducts({ skus: [was.sku], set: set as Schemas["ProductChanges"] });
   },
+  onSuccess: () => {
+    editing.value = undefined;
+    void client.invalidateQueries();
+  },
+});
+const forget = useMutation({
+  mutationFn: async () => countPieces({ counted: { [before.value!.sku]: null } }),
   onSuccess: () => {
     editing.value = undefined;
     void client.invalidateQueries();
@@ -189,6 +201,7 @@ const sides = (p: Product) =>
         { title: 'Weight', figure: true },
         'Size',
         { title: 'Value', figure: true },
+        { title: 'In stock', figure: true },
         'Customs',
         'Handling',
         'Shelf',
@@ -223,6 +236,9 @@ const sides = (p: Product) =>
           <span v-if="sides(p)">{{ sides(p) }}</span><span v-else class="stop">none</span>
         </td>
         <td class="right">{{ money(p.value_minor, currency) }}</td>
+        <td class="right" :class="{ stop: (p.in_stock ?? 0) < 0 }">
+          {{ p.in_stock === null ? "–" : number(p.in_stock) }}
+        </td>
         <td class="small">
           {{ p.customs_text || "–" }}
           <span class="mute mono">{{ p.hs_code }} {{ p.origin }}</span>
@@ -302,6 +318,23 @@ const sides = (p: Product) =>
           hint="TP-12, 2x TS-12; packed part by part"
           persistent-hint
         />
+        <v-text-field
+          v-model="onShelf"
+          class="w3"
+          label="Counted on the shelf"
+          suffix="pieces"
+          inputmode="numeric"
+          hint="with what waits there to be packed"
+          persistent-hint
+        />
+        <p class="w3 mute small">
+          <template v-if="before?.stock_counted_at && before.in_stock !== null"
+            >{{ number(before.in_stock) }} left to sell. Counted
+            {{ dayAndClock(before.stock_counted_at, zone) }}; orders since are taken off.
+            <button class="link" type="button" @click="forget.mutate()">Count it no more</button>
+          </template>
+          <template v-else>Not counted: channels are told nothing of it.</template>
+        </p>
         <v-checkbox
           v-for="[key, label] in FLAGS"
           :key="key"
