@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import json
+import re
 from datetime import date, timedelta
+from typing import get_args
 
 import httpx
 import pytest
@@ -12,11 +15,14 @@ from tests.conftest import Clock
 from tests.services.steps import books
 from tests.services.test_after_the_purchase import bought
 from tests.services.test_messages import hear
-from tidewind.core.claiming import claim_by, claimed
+from tidewind.core.claiming import ClaimKind, claim_by, claimed
 from tidewind.core.states.claims import CLAIM_MOVES, ClaimMove, ClaimState
+from tidewind.core.tracking.troubles import ORDER
 from tidewind.db.tables import CarrierRow, Claim, Shipment
 from tidewind.services.base import Conflict, Invalid, NotFound
 from tidewind.services.follow import all_claims, claim_letter, open_claim, send_claim, settle_claim
+from tidewind.services.follow.texts import languages
+from tidewind.settings import DATA
 from tidewind.standins.world import World
 from tidewind.web.access import Wiring
 
@@ -63,6 +69,9 @@ def test_from_the_loss_to_the_books(wiring: Wiring, world: World, clock: Clock) 
         body = claim_letter(session, made.id).body
         assert all(str(line.name) in body for line in shipment.order.lines)
         assert shipment.labels[0].tracking_number in body
+        assert "perdeu-se" in body  # Norvia is at home in Portugal; English stands beneath
+        assert body.index("Reclamamos") < body.index("— English —") < body.index("We claim")
+        assert claim_letter(session, made.id).subject.startswith("Reclamação")
     with wiring.sessions.begin() as session, pytest.raises(Conflict, match="already"):
         open_claim(session, lost, "damaged", "Tomé", clock())
     with wiring.sessions.begin() as session:
@@ -87,3 +96,14 @@ def test_from_the_loss_to_the_books(wiring: Wiring, world: World, clock: Clock) 
         with pytest.raises(Conflict):
             settle_claim(session, made.id, ClaimMove.PAY, 2_000, "", "Rute", clock())
         assert session.get_one(Claim, made.id).paid_minor == 2_000
+
+
+def test_every_line_of_a_letter_is_there_in_every_language_with_the_same_fields() -> None:
+    lines = json.loads((DATA / "letters.json").read_text("utf-8"))
+    for what, by_language in lines.items():
+        assert tuple(by_language) == languages(), what
+        fields = {language: set(re.findall(r"\{(\w+)\}", text)) for language, text in by_language.items()}
+        assert all(found == fields["en"] for found in fields.values()), what
+        assert len(set(by_language.values())) >= 4, what
+    assert {f"sees_{kind}" for kind in ORDER} <= lines.keys()
+    assert {f"claim_{kind}" for kind in get_args(ClaimKind)} <= lines.keys()

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
+from functools import partial
 from zoneinfo import ZoneInfo
 
 from sqlalchemy import func, select
@@ -13,7 +14,6 @@ from sqlalchemy.orm import Session
 
 from tidewind.core.addresses.mail import is_mail_address
 from tidewind.core.claiming import ClaimKind, claim_by, claimed
-from tidewind.core.quantities import weight_text
 from tidewind.core.states.claims import CLAIM_MOVES, ClaimMove, ClaimState
 from tidewind.core.states.labels import LabelState
 from tidewind.core.tracking.states import TrackingState
@@ -22,6 +22,14 @@ from tidewind.outside.errors import OutsideError
 from tidewind.outside.mailer import Paper
 from tidewind.services.base import Conflict, Invalid, NotFound, Outside, move_row, write_history
 from tidewind.services.books import post
+from tidewind.services.follow.letters import (
+    carriers_language,
+    in_both,
+    line_in,
+    where_to,
+    written_day,
+    written_instant,
+)
 from tidewind.services.follow.parcels import events_of
 from tidewind.services.follow.texts import money_in
 from tidewind.services.papers import print_labels
@@ -94,50 +102,53 @@ def claim_letter(session: Session, claim_id: int) -> ClaimLetter:
         .limit(1)
     )
     numbers = ", ".join(label.tracking_number or "" for label in shipment.labels)
-    body = "\n".join((*_facts(session, claim, numbers), "", *_sums(session, claim))) + "\n"
-    return ClaimLetter(session.scalar(last) or "", f"Claim for parcel {numbers}", body)
+    language = carriers_language(session, shipment.carrier, shipment.ship_date)
+    body = in_both(
+        language, lambda tongue: [*_facts(session, claim, numbers, tongue), "", *_sums(session, claim, tongue)]
+    )
+    return ClaimLetter(session.scalar(last) or "", line_in(language, "claim_subject", numbers=numbers), body)
 
 
-def _facts(session: Session, claim: Claim, numbers: str) -> list[str]:
+def _facts(session: Session, claim: Claim, numbers: str, language: str) -> list[str]:
     """Return what parcel it is, the proof that it was handed over, and when it was last heard of."""
-    shipment = claim.shipment
-    zone, to = ZoneInfo(shop_settings(session).time_zone), shipment.address
-    handed = session.execute(
+    shipment, zone = claim.shipment, ZoneInfo(shop_settings(session).time_zone)
+    say = partial(line_in, language)
+    at, driver = session.execute(
         select(Departure.handed_over_at, Departure.driver)
         .join(Label, Label.departure_id == Departure.id)
         .where(Label.shipment_id == shipment.id, Departure.handed_over_at.is_not(None))
-    ).first()
-    proof = "Handed over"
-    if handed and handed[0]:
-        proof += f" on {handed[0].astimezone(zone):%-d %B %Y, %H:%M}" + (f" to {handed[1]}" if handed[1] else "")
+    ).first() or (None, "")
+    when = written_instant(at, zone, language) if at else written_day(shipment.ship_date, language)
+    weight = f"{sum(label.gross_g for label in shipment.labels)} g"
     heard = events_of(session, shipment)
     return [
-        f"Parcel {numbers}, {shipment.service_name}, was {claim.kind}.",
-        f"{proof}, {weight_text(sum(label.gross_g for label in shipment.labels))}.",
-        f"To {to.name or to.company}, {to.street}, {to.postcode} {to.city}, {to.country}.",
-        *([f"It should have arrived by {shipment.arrives:%-d %B %Y}."] if shipment.arrives else []),
-        *([f"Last heard of: {heard[0].at.astimezone(zone):%-d %B %Y, %H:%M}, {heard[0].words}"] if heard else []),
-        *([f"Account {shipment.account}."] if shipment.account else []),
+        say(f"claim_{claim.kind}", numbers=numbers, service=shipment.service_name),
+        say("handed_to" if driver else "handed", when=when, driver=driver, weight=weight),
+        say("to", to=where_to(shipment)),
+        *([say("due", day=written_day(shipment.arrives, language))] if shipment.arrives else []),
+        *(say("heard", when=written_instant(e.at, zone, language), words=e.words) for e in heard[:1]),
+        *([say("account", account=shipment.account)] if shipment.account else []),
     ]
 
 
-def _sums(session: Session, claim: Claim) -> list[str]:
+def _sums(session: Session, claim: Claim, language: str) -> list[str]:
     """Return what was in it and what that was worth, and which papers there are."""
     shop, shipment = shop_settings(session), claim.shipment
+    say, money = partial(line_in, language), partial(money_in, currency=shop.currency, language=language)
     query = select(OrderLine).where(OrderLine.order_id == shipment.order_id).order_by(OrderLine.position)
     pictures = select(func.count(Photo.id)).join(Packing).where(Packing.order_id == shipment.order_id)
     photos = session.scalar(pictures)
-
-    def money(minor: int) -> str:
-        return money_in(minor, shop.currency, "en")
-
     return [
-        "In it were:",
-        *(f"  {line.quantity} × {line.name}, {money(line.unit_price_minor)} each" for line in session.scalars(query)),
-        f"The label cost {money(shipment.price_minor)}.",
+        say("in_it"),
+        *(
+            say("each", pieces=line.quantity, name=line.name, price=money(line.unit_price_minor))
+            for line in session.scalars(query)
+        ),
+        say("label_cost", price=money(shipment.price_minor)),
         "",
-        f"We claim {money(claim.amount_minor)}.",
-        f"The label is attached{f'; {photos} pictures of the packed parcel can be sent' if photos else ''}.",
+        say("we_claim", price=money(claim.amount_minor)),
+        say("attached"),
+        *([say("pictures", count=photos)] if photos else []),
         "",
         shop.name,
     ]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import datetime
+from functools import partial
 from zoneinfo import ZoneInfo
 
 from sqlalchemy import select
@@ -16,6 +17,14 @@ from tidewind.db.tables import CarrierRow, Message, ParcelDeed, Shipment
 from tidewind.outside.errors import OutsideError
 from tidewind.services.base import Conflict, Invalid, NotFound, Outside, defer, write_history
 from tidewind.services.follow.announcing import tracking_url
+from tidewind.services.follow.letters import (
+    carriers_language,
+    in_both,
+    line_in,
+    where_to,
+    written_day,
+    written_instant,
+)
 from tidewind.services.follow.texts import day_in, language_of, mail_text, state_in
 from tidewind.services.follow.troubles import ParcelUnderWay, parcel_in_trouble
 from tidewind.services.planning import shop_settings
@@ -110,20 +119,9 @@ def tell_buyer(session: Session, outside: Outside, shipment_id: int, who: str, n
 def letter_to_carrier(session: Session, shipment_id: int, now: datetime) -> Letter:
     """Return what the carrier of a parcel in trouble would be asked, with all facts; ``to`` is who was asked last."""
     shipment, parcel = _in_trouble(session, shipment_id, now)
-    zone, to = ZoneInfo(shop_settings(session).time_zone), shipment.address
-    seen = f"{parcel.seen_at.astimezone(zone):%-d %B %Y, %H:%M}" if parcel.seen_at else "never"
-    lines = (
-        f"Parcel {parcel.number}, {shipment.service_name}, handed over on {shipment.ship_date:%-d %B %Y}.",
-        f"To {to.name or to.company}, {to.street}, {to.postcode} {to.city}, {to.country}.",
-        f"Last heard of: {seen}, {parcel.words} {parcel.spot}".rstrip() + ".",
-        *([f"It should have arrived by {shipment.arrives:%-d %B %Y}."] if shipment.arrives else []),
-        *([f"Account {shipment.account}."] if shipment.account else []),
-        "",
-        f"What we see: {parcel.trouble.words if parcel.trouble else ''}.",
-        "Please tell us where it is, and when it will be delivered.",
-        "",
-        shop_settings(session).name,
-    )
+    language = carriers_language(session, shipment.carrier, shipment.ship_date)
+    body = in_both(language, lambda tongue: _question(session, shipment, parcel, tongue))
+    subject = line_in(language, "where_subject", number=parcel.number)
     asked = (
         select(ParcelDeed.mail_to)
         .join(Shipment, Shipment.id == ParcelDeed.shipment_id)
@@ -131,7 +129,26 @@ def letter_to_carrier(session: Session, shipment_id: int, now: datetime) -> Lett
         .order_by(ParcelDeed.id.desc())
         .limit(1)
     )
-    return Letter(session.scalar(asked) or "", "en", f"Where is parcel {parcel.number}?", "\n".join(lines) + "\n")
+    return Letter(session.scalar(asked) or "", language, subject, body)
+
+
+def _question(session: Session, shipment: Shipment, parcel: ParcelUnderWay, language: str) -> list[str]:
+    shop, trouble = shop_settings(session), parcel.trouble
+    say, zone = partial(line_in, language), ZoneInfo(shop.time_zone)
+    day, said = partial(written_day, language=language), f"{parcel.words} {parcel.spot}".strip()
+    when = written_instant(parcel.seen_at, zone, language) if parcel.seen_at else ""
+    return [
+        say("shipped", number=parcel.number, service=shipment.service_name, day=day(shipment.ship_date)),
+        say("to", to=where_to(shipment)),
+        say("heard", when=when, words=said) if parcel.seen_at else say("never"),
+        *([say("due", day=day(shipment.arrives))] if shipment.arrives else []),
+        *([say("account", account=shipment.account)] if shipment.account else []),
+        "",
+        *([say(f"sees_{trouble.kind}", days=trouble.days)] if trouble else []),
+        say("please"),
+        "",
+        shop.name,
+    ]
 
 
 def ask_carrier(session: Session, outside: Outside, shipment_id: int, mail_to: str, who: str, now: datetime) -> Letter:

@@ -51,13 +51,18 @@ def said_in(what: str, language: str, **values: str) -> str:
     return fill(str(_texts()["page"][what][language]), values)
 
 
+def locale_of(language: str) -> str:
+    """Return the locale in which a language is written here."""
+    return _AS_WRITTEN.get(language, language)
+
+
 def money_in(minor: int, currency: str, language: str) -> str:
     """Return an amount as people write it in a language (CLDR)."""
     digits = get_currency_precision(currency)
-    return str(format_currency(Decimal(minor).scaleb(-digits), currency, locale=_AS_WRITTEN.get(language, language)))
+    return str(format_currency(Decimal(minor).scaleb(-digits), currency, locale=locale_of(language)))
 
 
 @lru_cache(maxsize=1_024)
 def day_in(day: date, language: str) -> str:
     """Return a day as people write it: 24 November, 24 de novembro (CLDR)."""
-    return str(format_skeleton("MMMMd", day, locale=_AS_WRITTEN.get(language, language)))
+    return str(format_skeleton("MMMMd", day, locale=locale_of(language)))
