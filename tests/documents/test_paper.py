@@ -283,6 +283,17 @@ def test_slips_carry_the_orders_barcode_and_go_over_pages(tmp_path: Path) -> Non
     assert all(f"SKU-{n}" in words for n in range(1, 61))
 
 
+@pytest.mark.parametrize("number", ["№ 12", "訂單-7", "Ω-20418", "طلب ٧", ""])
+def test_a_number_that_no_barcode_has_signs_for_stands_there_in_writing(tmp_path: Path, number: str) -> None:
+    slip = SlipPaper("Larkspur & Loam", number, "Mon 23 Nov", ("Ana", "Rua 1"), "Road", "Carton M", "", ())
+    made = slips_pdf([slip])
+    assert codes(made, tmp_path) == [{}]
+    assert number in text_of(made, tmp_path) or number.startswith("طلب")  # right to left it stands in shapes of its own
+    sheet = barcode_sheet_pdf([BarcodeCard("Any", number, "a recipe"), BarcodeCard("Two", "RECIPE-2", "")], "Recipes")
+    assert codes(sheet, tmp_path) == [{"Code128": "RECIPE-2"}]
+    assert labels_pdf([replace(paper(), order_number=number)]).startswith(b"%PDF")
+
+
 def test_runs_change_font_only_where_the_script_does() -> None:
     assert [text for _, text in runs("Ana 石井 Rua")] == ["Ana ", "石井", " Rua"]
     assert width("Ana", 10) < width("Ana", 10, bold=True)

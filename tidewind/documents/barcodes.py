@@ -20,7 +20,12 @@ _FORMATS = {"code128": zxingcpp.BarcodeFormat.Code128, "datamatrix": zxingcpp.Ba
 
 @lru_cache(maxsize=4096)
 def _modules(kind: str, text: str, gs1: bool) -> tuple[int, tuple[Bar, ...]]:
-    """Return how many modules wide a code is, and its bars from the lowest row up; a linear code has one row."""
+    """Return how many modules wide a code is, and its bars from the lowest row up; a linear code has one row.
+
+    What a linear code has no signs for (an order number in Greek) is none, and stands beside it in writing.
+    """
+    if kind == "code128" and not _can_be_linear(text):
+        return 0, ()
     options: dict[str, Any] = {"gs1": True} if gs1 else {}
     made = zxingcpp.create_barcode(text, _FORMATS[kind], **options)
     dark = np.asarray(made.to_image(scale=1, add_quiet_zones=False, add_hrt=False)) < 128
@@ -28,6 +33,14 @@ def _modules(kind: str, text: str, gs1: bool) -> tuple[int, tuple[Bar, ...]]:
     edges = np.diff(np.pad(dark, ((0, 0), (1, 1))).astype(np.int8), axis=1)
     (rows, starts), (_, ends) = np.nonzero(edges == 1), np.nonzero(edges == -1)
     return dark.shape[1], tuple(zip(rows.tolist(), starts.tolist(), (ends - starts).tolist(), strict=True))
+
+
+def _can_be_linear(text: str) -> bool:
+    """Tell whether Code 128 has signs for a text: those of ISO/IEC 8859-1, as ISO/IEC 15417 shifts to them."""
+    try:
+        return bool(text.encode("latin-1"))
+    except UnicodeEncodeError:
+        return False
 
 
 def _snap(points: float) -> float:
