@@ -19,6 +19,7 @@ from tidewind.core.tracking.usual import working_tenths
 from tidewind.db.tables import (
     CarrierNotice,
     CarrierRow,
+    DropOffPointRow,
     FollowedNumber,
     Label,
     Message,
@@ -222,7 +223,9 @@ def test_a_dead_carrier_delays_only_its_own_and_an_unknown_code_is_kept(
         assert "announced" not in {s.tracking_state for s in session.scalars(select(Shipment))}
 
 
-def test_the_buyers_page_needs_no_script_and_tells_no_more_than_it_must(under_way: Wiring, base_url: str) -> None:
+def test_the_buyers_page_needs_no_script_and_tells_no_more_than_it_must(
+    under_way: Wiring, base_url: str, clock: Clock
+) -> None:
     found = wrong(under_way)
     with under_way.sessions() as session:
         shipment = session.get_one(Shipment, found["waiting"][0])
@@ -239,6 +242,20 @@ def test_the_buyers_page_needs_no_script_and_tells_no_more_than_it_must(under_wa
     assert "Waiting to be collected" in httpx.get(f"{base_url}/t/{key}?lang=en").text
     assert "Liegt zur Abholung bereit" in httpx.get(f"{base_url}/t/{key}?lang=de").text
     assert 'lang="pt"' in httpx.get(f"{base_url}/t/{key}?lang=<b>").text
+    assert "wartet auf Sie" not in httpx.get(f"{base_url}/t/{key}?lang=de").text  # it was sent to no point
+    with under_way.sessions.begin() as session:
+        shipment = session.get_one(Shipment, found["waiting"][0])
+        session.add(
+            DropOffPointRow(
+                carrier=shipment.carrier, code="<i>7", name="Café <b>Sol</b>", kind="counter", street="Rua 7",
+                postcode="3500-108", city="Viseu", country="PT", hours="Mo-Fr 09:00-19:00", heaviest_g=0, longest_mm=0,
+                full=False, learned_from="file", learned_at=clock(),
+            )
+        )  # fmt: skip
+        shipment.order.hand = replace(shipment.order.hand, point="<i>7")
+    there = httpx.get(f"{base_url}/t/{key}?lang=de").text
+    assert "Es wartet auf Sie bei <b>Café &lt;b&gt;Sol&lt;/b&gt;</b><br>Rua 7, 3500-108 Viseu" in there
+    assert "Mo-Fr 09:00-19:00" in there
     gone = httpx.get(f"{base_url}/t/{key[1:]}", headers={"Accept-Language": "fr-FR"})
     assert (gone.status_code, "Il n’y a pas de colis" in gone.text) == (404, True)
 

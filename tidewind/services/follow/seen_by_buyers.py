@@ -50,6 +50,17 @@ class SeenWish:
 
 
 @dataclass(frozen=True, slots=True)
+class SeenPoint:
+    """The locker or counter that a parcel was sent to; its hours as it says them."""
+
+    name: str
+    street: str
+    postcode: str
+    city: str
+    hours: str
+
+
+@dataclass(frozen=True, slots=True)
 class SeenShipment:
     """What went by one service: where it stands, its parcels, its events with the newest first."""
 
@@ -64,6 +75,7 @@ class SeenShipment:
     events: tuple[SeenEvent, ...]
     can: tuple[str, ...] = ()
     wish: SeenWish | None = None
+    point: SeenPoint | None = None
 
     @property
     def some_are_behind(self) -> bool:
@@ -96,7 +108,9 @@ _VIEW = text("""
          from tracking_event e join label l on l.id = e.label_id where l.shipment_id = s.id and e.state <> ''),
       c.can,
       (select json_build_array(w.kind, w.day, w.state)
-         from parcel_wish w where w.shipment_id = s.id order by w.id desc limit 1)
+         from parcel_wish w where w.shipment_id = s.id order by w.id desc limit 1),
+      (select json_build_array(p.name, p.street, p.postcode, p.city, p.hours)
+         from drop_off_point p where p.carrier = s.carrier and p.code = o.hand ->> 'point')
     from shipment asked
     join shipment s on s.order_id = asked.order_id and s.state = any(:travels)
     join customer_order o on o.id = s.order_id
@@ -129,6 +143,7 @@ def _shipment(
     events: Sequence[tuple[str, str, str, str]] | None,
     can: Sequence[str] | None,
     wish: tuple[WishKind, str | None, str] | None,
+    point: tuple[str, str, str, str, str] | None,
 ) -> SeenShipment:
     return SeenShipment(
         key,
@@ -142,6 +157,7 @@ def _shipment(
         tuple(SeenEvent(datetime.fromisoformat(at), TrackingState(one), *rest) for at, one, *rest in events or ()),
         tuple(can or ()),
         SeenWish(wish[0], date.fromisoformat(wish[1]) if wish[1] else None, WishState(wish[2])) if wish else None,
+        SeenPoint(*point) if point else None,
     )
 
 

@@ -135,7 +135,7 @@ def _body(view: BuyersView, language: str, today: date) -> str:
     lines.append(f"<p>{escape(said_in('for', language, name=first, city=to.city))}</p>")
     order = said_in("order", language, order=view.order_number)
     lines.append(f'<p class="mute">{escape(order)} · {escape(seen.carrier)}, {escape(seen.service_name)}</p>')
-    lines += _parcels(seen, language)
+    lines += [*_kept_at(seen, language), *_parcels(seen, language)]
     if seen.events:
         lines.append(f'<img src="/t/{seen.key}/way.svg" width="{WIDTH}" height="{HEIGHT}" alt="" loading="lazy">')
     else:
@@ -155,6 +155,14 @@ def _expected(seen: SeenShipment, language: str, today: date) -> Iterator[str]:
         at = _WAY.index(seen.state)
         steps = "".join(f"<i{' class=done' if n <= at else ''}></i>" for n in range(len(_WAY)))
         yield f'<div class="bar" aria-hidden="true">{steps}</div>'
+
+
+def _kept_at(seen: SeenShipment, language: str) -> Iterator[str]:
+    if seen.point and seen.state == TrackingState.AWAITING_COLLECTION:
+        at = seen.point
+        where = ", ".join(part for part in (at.street, f"{at.postcode} {at.city}".strip()) if part)
+        yield f"<p>{escape(said_in('kept_at', language))} <b>{escape(at.name)}</b><br>{escape(where)}"
+        yield f"<br><small>{escape(at.hours)}</small></p>" if at.hours else "</p>"
 
 
 def _parcels(seen: SeenShipment, language: str) -> Iterator[str]:
