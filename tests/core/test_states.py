@@ -10,12 +10,18 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tidewind.core.quantities import Refused
+from tidewind.core.states.claims import CLAIM_MOVES, ClaimMove, ClaimState
 from tidewind.core.states.departures import DEPARTURE_MOVES, DepartureMove, DepartureState
 from tidewind.core.states.imports import IMPORT_MOVES, ImportMove, ImportState
 from tidewind.core.states.labels import LABEL_MOVES, LabelMove, LabelState
-from tidewind.core.states.machine import Machine
+from tidewind.core.states.machine import Machine, words_of
 from tidewind.core.states.orders import ORDER_MOVES, OrderMove, OrderStanding, OrderState
+from tidewind.core.states.packings import PACKING_MOVES, PackingMove, PackingState
+from tidewind.core.states.pickups import PICKUP_MOVES, PickupMove, PickupState
+from tidewind.core.states.prints import PRINT_MOVES, PrintMove, PrintState
+from tidewind.core.states.reorders import REORDER_MOVES, ReorderMove, ReorderState
 from tidewind.core.states.returns import RETURN_MOVES, ReturnMove, ReturnState
+from tidewind.core.states.wishes import WISH_MOVES, WishMove, WishState
 
 S, M, L, R = OrderStanding, OrderMove, LabelState, ReturnState
 KINDS = {
@@ -30,7 +36,15 @@ KINDS = {
     "departure": (DEPARTURE_MOVES, DepartureState, DepartureMove, {DepartureState.OPEN}, {DepartureState.HANDED_OVER}),
     "return": (RETURN_MOVES, ReturnState, ReturnMove, {R.MAKING}, {R.CLOSED, R.CANCELLED}),
     "import": (IMPORT_MOVES, ImportState, ImportMove, {ImportState.MAPPING}, set()),
-}
+    "claim": (CLAIM_MOVES, ClaimState, ClaimMove, {ClaimState.OPEN}, {ClaimState.PAID, ClaimState.DROPPED}),
+    "packing": (PACKING_MOVES, PackingState, PackingMove, {PackingState.OPEN}, {PackingState.UNDONE}),
+    "pickup": (PICKUP_MOVES, PickupState, PickupMove, {PickupState.ASKED}, {PickupState.REFUSED, PickupState.DONE, PickupState.CANCELLED}),
+    "print": (PRINT_MOVES, PrintState, PrintMove, {PrintState.WAITING}, {PrintState.PRINTED, PrintState.CANCELLED}),
+    "reorder": (
+        REORDER_MOVES, ReorderState, ReorderMove, {ReorderState.ASKED}, {ReorderState.REFUSED, ReorderState.ARRIVED}
+    ),
+    "wish": (WISH_MOVES, WishState, WishMove, {WishState.ASKED}, {WishState.REFUSED, WishState.TAKEN}),
+}  # fmt: skip
 
 
 def walked(machine: Machine, moves: type[Enum], starts: set) -> set:
@@ -47,6 +61,19 @@ def test_every_state_is_reached_from_where_things_begin_and_only_final_ones_stay
     machine, states, moves, begins, final = KINDS[kind]
     assert walked(machine, moves, begins) == set(states)
     assert {s for s in states if machine.final(s)} == final
+
+
+@pytest.mark.parametrize("kind", KINDS)
+def test_a_refused_move_reads_as_a_sentence(kind: str) -> None:
+    machine, states, moves, _, _ = KINDS[kind]
+    for state in states:
+        words = words_of(state)
+        assert re.match(r"(is|has|was|waits) ", words), words
+        # “is buying” says of a label what its buyer does.
+        assert not re.match(r"is (?!waiting|running)\w+ing$", words), words
+        for move in moves:
+            after = machine.after(state, move)
+            assert not isinstance(after, Refused) or after.detail.startswith(f"{machine.thing} {words}; it cannot ")
 
 
 @given(st.sampled_from(sorted(KINDS)), st.data())

@@ -40,9 +40,26 @@ class Machine(Generic[State, Move]):
         return not any(state in starts and end is not state for starts, end in self._moves.values())
 
 
+_SAID = {
+    "ARRIVED": "has arrived",
+    "ASKED": "is asked for, and not answered yet",
+    "BUYING": "waits for a label that is being bought",
+    "CANCELLING": "is being cancelled",
+    "FAILED": "has failed",
+    "LEFT": "is left for later",
+    "MAKING": "is being made",
+    "MAPPING": "waits for its columns",
+    "MISSED": "was missed",
+    "TAKEN": "is taken already",
+    "VOID_ASKED": "is being voided",
+    "VOID_REFUSED": "was refused its void",
+}
+"""What does not read as ``is`` and the name of the state."""
+
+
 def words_of(state: Enum) -> str:
-    """Say where something stands: ``is held by a rule``."""
-    return f"is {state.name.lower().replace('_', ' ')}"
+    """Say where something stands: ``is held by a rule``, ``is being cancelled``."""
+    return _SAID.get(state.name) or f"is {state.name.lower().replace('_', ' ')}"
 
 
 def sql_list(states: Iterable[StrEnum]) -> str:
