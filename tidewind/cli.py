@@ -153,7 +153,7 @@ def _web() -> int:
 
     from tidewind.app import make_app, make_wiring
     from tidewind.core.calendar import is_working_day
-    from tidewind.running.to_the_point import ToThePoint
+    from tidewind.running.to_the_point import LONGEST_HEADERS, ToThePoint
 
     settings = Settings()
     configure(settings.log_format, settings.log_level, "web")
@@ -167,6 +167,7 @@ def _web() -> int:
         host=settings.host,
         port=settings.port,
         http=ToThePoint,
+        h11_max_incomplete_event_size=LONGEST_HEADERS,
         log_config=None,
         access_log=False,
         timeout_graceful_shutdown=2,

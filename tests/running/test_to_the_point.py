@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import socket
 import threading
 from collections.abc import Iterator
@@ -74,6 +75,25 @@ def test_who_does_not_come_to_the_point_is_let_go(port: int, at_once: bytes, dro
         gone.set()
         dribbles.join()
     assert said.count(b"200 OK") == answers
+
+
+@pytest.mark.parametrize(
+    "sent",
+    [
+        pytest.param(b"GET /" + b"x" * 3_000_000 + b" HTTP/1.1\r\n\r\n", id="an address of 3 MB"),
+        pytest.param(b"GET / HTTP/1.1\r\n" + b"A: b\r\n" * 100_000, id="headers of 600 kB"),
+        pytest.param(b"\x16\x03\x01" + b"\x00" * 600_000, id="TLS where there is none"),
+        pytest.param(b"GET / HTTP/1.1\r\nno colon\r\n\r\n", id="a header without a colon"),
+    ],
+)
+def test_what_is_no_request_is_told_so_even_to_who_is_still_sending(port: int, sent: bytes) -> None:
+    with socket.create_connection(("127.0.0.1", port), timeout=15) as raw:
+        raw.sendall(sent)
+        said = heard(raw, b"there is no such end")
+    head, _, body = said.partition(b"\r\n\r\n")
+    assert head.startswith(b"HTTP/1.1 400")
+    assert b"application/problem+json" in head
+    assert json.loads(body)["code"] == "no_request"
 
 
 def test_a_slow_body_and_a_quiet_connection_are_not_its_affair(port: int) -> None:
