@@ -21,6 +21,7 @@ from tidewind.services.follow import follow_parcels
 from tidewind.services.orders import FeedSettings, edit_hand, pull, save_feed
 from tidewind.services.rates import ask_prices_of_order
 from tidewind.services.shop import (
+    begin_store,
     carriers_by_code,
     channel_log,
     connect_carrier,
@@ -147,6 +148,9 @@ def test_what_is_no_address_is_refused_in_words_by_carriers_stores_and_feeds(
         with pytest.raises((Invalid, NeverSent)) as refusal:
             connect()
         assert len(str(refusal.value)) > 10
+    for dialect in ("larkspur", "tallyfair", "ovenbird"):  # asked later, but what is no address is refused at once
+        with wiring.sessions() as session, suppress(Invalid):
+            begin_store(session, wiring.outside, dialect, f"A {dialect} shop", address)
     with wiring.sessions() as session, suppress(Invalid):  # a host that there is not is found when it is asked
         save_feed(session, None, FeedSettings("Sales", "http", address), wiring.outside.sealer, 1)
 

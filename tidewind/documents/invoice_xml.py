@@ -28,7 +28,10 @@ class Party:
 
 @dataclass(frozen=True, slots=True)
 class XmlLine:
-    """One line; amounts are decimals as they are written, of all pieces together but for ``each``."""
+    """One line; amounts are decimals as they are written, of all pieces together but for ``each``.
+
+    ``unit`` is what ``quantity`` counts, by its code in UN/ECE Recommendation 20.
+    """
 
     id: str
     text: str
@@ -38,6 +41,7 @@ class XmlLine:
     hs_code: str
     origin: str
     net_kg: str
+    unit: str = "H87"
 
 
 @dataclass(frozen=True, slots=True)
@@ -134,7 +138,7 @@ def _party(root: ET.Element, name: str, told: Party) -> None:
 def _line(root: ET.Element, line: XmlLine, currency: str) -> None:
     part = _part(root, "InvoiceLine")
     _text(part, "ID", line.id)
-    _text(part, "InvoicedQuantity", str(line.quantity), unitCode="H87")
+    _text(part, "InvoicedQuantity", str(line.quantity), unitCode=line.unit)
     _amount(part, "LineExtensionAmount", line.amount, currency)
     item = _part(part, "Item")
     _text(item, "Description", line.text)

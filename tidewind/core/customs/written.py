@@ -12,6 +12,7 @@ from tidewind.core.customs.duties import Due, Estimate, Journey
 from tidewind.core.customs.needs import Need
 from tidewind.core.customs.planned import Border
 from tidewind.core.customs.said import CustomsSaid
+from tidewind.core.customs.units import CustomsUnit, counted, unit_of
 
 VERSION = 1
 
@@ -73,7 +74,9 @@ def told_to_carrier(border: Border, numbers: Mapping[str, str], said: CustomsSai
             {
                 "text": item.text,
                 "quantity": item.quantity,
-                "unit": "piece",
+                "unit": "pair" if unit_of(item.hs_code) is CustomsUnit.PAIR else "piece",
+                "customs_quantity": counted(item.hs_code, item.quantity, item.net_g).amount,
+                "customs_unit": unit_of(item.hs_code).code,
                 "value_minor": item.value_minor,
                 "net_g": item.net_g,
                 "hs_code": item.hs_code,

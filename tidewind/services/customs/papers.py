@@ -21,9 +21,10 @@ from tidewind.core.addresses.countries import country_name
 from tidewind.core.addresses.latin import latin_address
 from tidewind.core.addresses.printed import address_lines
 from tidewind.core.customs.codes import code_text
-from tidewind.core.customs.declaration import Declaration, by_parcel
+from tidewind.core.customs.declaration import Declaration, Item, by_parcel
 from tidewind.core.customs.planned import Border, way_back
 from tidewind.core.customs.said import NOTHING_SAID
+from tidewind.core.customs.units import CustomsUnit, unit_of
 from tidewind.core.customs.written import read_border
 from tidewind.core.quantities import amount_text, decimal_text, money_text
 from tidewind.core.states.labels import LabelState
@@ -171,7 +172,7 @@ class _Papers:
                 item.text + (" (free of charge, value for customs only)" if item.free else ""),
                 code_text(item.hs_code),
                 item.origin,
-                str(item.quantity),
+                _count(item),
                 _kg(item.net_g),
                 amount_text(item.value_minor, told.currency),
             )
@@ -240,7 +241,7 @@ class _Papers:
             (
                 f"{n} of {many}",
                 item.text,
-                str(item.quantity),
+                _count(item),
                 _kg(item.net_g),
                 _kg(item.gross_g),
             )
@@ -278,6 +279,7 @@ class _Papers:
                 item.hs_code,
                 item.origin,
                 decimal_text(item.net_g),
+                "PR" if unit_of(item.hs_code) is CustomsUnit.PAIR else "H87",
             )
             for n, item in enumerate(told.items, 1)
         )
@@ -308,6 +310,12 @@ def _with_long_texts(rows: Sequence[Sequence[str]], column: int, room: float) ->
         made.append(tuple(first if n == column else cell for n, cell in enumerate(row)))
         made += [tuple(text if n == column else "" for n in range(len(row))) for text in more]
     return tuple(made)
+
+
+def _count(item: Item) -> str:
+    """Return how many of an item there are; that a pair is one of them is said."""
+    pairs = unit_of(item.hs_code) is CustomsUnit.PAIR
+    return f"{item.quantity} pair{'s' if item.quantity > 1 else ''}" if pairs else str(item.quantity)
 
 
 def _kg(grams: int) -> str:

@@ -63,8 +63,12 @@ def _asked(introduce: Callable[[str, str], Who], address: str, key: str) -> Who:
     try:
         return introduce(address, key)
     except RefusedOutside as refusal:
-        words = str(refusal)
-        raise Invalid(refusal.reason, f"{words[:1].upper()}{words[1:]}. Nothing was added.") from refusal
+        raise _nothing_added(refusal) from refusal
+
+
+def _nothing_added(refusal: RefusedOutside) -> Invalid:
+    words = str(refusal)
+    return Invalid(refusal.reason, f"{words[:1].upper()}{words[1:]}. Nothing was added.")
 
 
 def take_on(
@@ -151,7 +155,11 @@ def begin_store(session: Session, outside: Outside, dialect: str, name: str, add
     if session.scalar(same.where(Channel.kind == "webshop")) is not None:
         raise Conflict("channel_there", f"{name.strip()} is here already.")
     row = _new_channel(session, dialect, name.strip(), address, "asked", code)
-    if not outside.channel(row).consent_url(outside.base_url):
+    try:
+        client = outside.channel(row)
+    except RefusedOutside as refusal:
+        raise _nothing_added(refusal) from refusal
+    if not client.consent_url(outside.base_url):
         row.state = "connected"
     return row
 
