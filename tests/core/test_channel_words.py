@@ -163,10 +163,23 @@ def test_pieces_that_went_are_spread_over_the_lines_of_their_article(
 @pytest.mark.parametrize(
     ("value", "is_"),
     [
-        ("7", 7), (" 7 ", 7), ("7.0", 7), ("7.", 7), ("-3", -3), (12, 12), ("9" * 18, int("9" * 18)),
-        ("7.5", None), ("", None), (None, None), (True, None), ("9" * 19, None), ("1e3", None), ("٣", 3), ("0x10", None),
+        ("7", 7),
+        (" 7 ", 7),
+        ("7.0", 7),
+        ("7.", 7),
+        ("-3", -3),
+        (12, 12),
+        ("9" * 18, int("9" * 18)),
+        ("7.5", None),
+        ("", None),
+        (None, None),
+        (True, None),
+        ("9" * 19, None),
+        ("1e3", None),
+        ("٣", 3),
+        ("0x10", None),
     ],
-)  # fmt: skip
+)
 def test_whole_numbers(value: object, is_: int | None) -> None:
     if is_ is None:
         with pytest.raises(BeyondLimits):

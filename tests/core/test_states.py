@@ -38,13 +38,23 @@ KINDS = {
     "import": (IMPORT_MOVES, ImportState, ImportMove, {ImportState.MAPPING}, set()),
     "claim": (CLAIM_MOVES, ClaimState, ClaimMove, {ClaimState.OPEN}, {ClaimState.PAID, ClaimState.DROPPED}),
     "packing": (PACKING_MOVES, PackingState, PackingMove, {PackingState.OPEN}, {PackingState.UNDONE}),
-    "pickup": (PICKUP_MOVES, PickupState, PickupMove, {PickupState.ASKED}, {PickupState.REFUSED, PickupState.DONE, PickupState.CANCELLED}),
+    "pickup": (
+        PICKUP_MOVES,
+        PickupState,
+        PickupMove,
+        {PickupState.ASKED},
+        {PickupState.REFUSED, PickupState.DONE, PickupState.CANCELLED},
+    ),
     "print": (PRINT_MOVES, PrintState, PrintMove, {PrintState.WAITING}, {PrintState.PRINTED, PrintState.CANCELLED}),
     "reorder": (
-        REORDER_MOVES, ReorderState, ReorderMove, {ReorderState.ASKED}, {ReorderState.REFUSED, ReorderState.ARRIVED}
+        REORDER_MOVES,
+        ReorderState,
+        ReorderMove,
+        {ReorderState.ASKED},
+        {ReorderState.REFUSED, ReorderState.ARRIVED},
     ),
     "wish": (WISH_MOVES, WishState, WishMove, {WishState.ASKED}, {WishState.REFUSED, WishState.TAKEN}),
-}  # fmt: skip
+}
 
 
 def walked(machine: Machine, moves: type[Enum], starts: set) -> set:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 from datetime import UTC, date, datetime, time
-from itertools import permutations
+from itertools import pairwise, permutations
 from typing import Any
 from zoneinfo import ZoneInfo
 
@@ -100,7 +100,7 @@ def test_a_percentage_stands_behind_all_that_it_is_of_in_whatever_order_they_are
     ids=["of itself", "of each other", "by way of a third"],
 )
 def test_a_circle_is_named(circle: tuple[str, ...]) -> None:
-    rules = [surcharge(code, of) for code, of in zip(circle, circle[1:], strict=False)]
+    rules = [surcharge(code, of) for code, of in pairwise(circle)]
     with pytest.raises(ValueError, match=" → ".join(circle)):
         in_order_of_need(rules)
 
@@ -135,9 +135,13 @@ FIGURES = st.one_of(st.none(), st.integers(1, 9))
 SIDES = st.one_of(st.none(), st.builds(Size.of, *[st.integers(1, 9)] * 3))
 LIMITS = st.builds(
     Limits,
-    gross_g=FIGURES, sides=SIDES, girth_mm=FIGURES, value=FIGURES, parcels=FIGURES,
+    gross_g=FIGURES,
+    sides=SIDES,
+    girth_mm=FIGURES,
+    value=FIGURES,
+    parcels=FIGURES,
     refused_contents=st.frozensets(st.sampled_from(["lithium", "dry_ice"])),
-)  # fmt: skip
+)
 
 
 @given(LIMITS, LIMITS, st.builds(Size.of, *[st.integers(1, 9)] * 3), st.integers(1, 9))

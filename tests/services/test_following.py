@@ -247,11 +247,22 @@ def test_the_buyers_page_needs_no_script_and_tells_no_more_than_it_must(
         shipment = session.get_one(Shipment, found["waiting"][0])
         session.add(
             DropOffPointRow(
-                carrier=shipment.carrier, code="<i>7", name="Café <b>Sol</b>", kind="counter", street="Rua 7",
-                postcode="3500-108", city="Viseu", country="PT", hours="Mo-Fr 09:00-19:00", heaviest_g=0, longest_mm=0,
-                full=False, learned_from="file", learned_at=clock(),
+                carrier=shipment.carrier,
+                code="<i>7",
+                name="Café <b>Sol</b>",
+                kind="counter",
+                street="Rua 7",
+                postcode="3500-108",
+                city="Viseu",
+                country="PT",
+                hours="Mo-Fr 09:00-19:00",
+                heaviest_g=0,
+                longest_mm=0,
+                full=False,
+                learned_from="file",
+                learned_at=clock(),
             )
-        )  # fmt: skip
+        )
         shipment.order.hand = replace(shipment.order.hand, point="<i>7")
     there = httpx.get(f"{base_url}/t/{key}?lang=de").text
     assert "Es wartet auf Sie bei <b>Café &lt;b&gt;Sol&lt;/b&gt;</b><br>Rua 7, 3500-108 Viseu" in there

@@ -205,22 +205,30 @@ def _found_on(session: Session, days: set[date]) -> _Found:
     )
     waiting = session.execute(
         select(
-            Order.carrier, Order.network, Order.ship_date,
+            Order.carrier,
+            Order.network,
+            Order.ship_date,
             func.array_agg(aggregate_order_by(Order.id, Order.id)),
             cast(func.coalesce(func.sum(Order.price_minor), 0), BigInteger),
         )
         .where(Order.state == "open", Order.ship_date.in_(days), Order.carrier.is_not(None))
         .group_by(Order.carrier, Order.network, Order.ship_date)
-    )  # fmt: skip
+    )
     ways = session.execute(
         select(
-            Departure.carrier, Departure.network, Departure.day,
-            Departure.state, Departure.brought, Pickup.state, Pickup.start, Pickup.until,
+            Departure.carrier,
+            Departure.network,
+            Departure.day,
+            Departure.state,
+            Departure.brought,
+            Pickup.state,
+            Pickup.start,
+            Pickup.until,
         )
         .outerjoin(Pickup, (Pickup.departure_id == Departure.id) & Pickup.state.in_(_TOLD))
         .where(Departure.day.in_(days))
         .order_by(Pickup.id.nulls_first())  # the newest pickup of a departure is the one that is kept
-    )  # fmt: skip
+    )
     return _Found(
         labels={_key(row): (row[3], row[4]) for row in labels},
         waiting={_key(row): (tuple(row[3]), row[4]) for row in waiting},

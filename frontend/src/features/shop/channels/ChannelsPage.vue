@@ -8,7 +8,6 @@ import {
   channelAsideQuery,
   channelLogQuery,
   channelCountsQuery,
-  channelStockQuery,
   saveMapping,
   pullNow,
   testChannel,
@@ -24,6 +23,7 @@ import ConnectStore from "./ConnectStore.vue";
 import FeedsList from "./FeedsList.vue";
 import { said } from "./said";
 import NotUnderstood from "./NotUnderstood.vue";
+import StockChoice from "./StockChoice.vue";
 
 const client = useQueryClient();
 const route = useRoute();
@@ -84,14 +84,6 @@ const BACK = [
   ["paid", "paid at the door"],
   ["refunded", "refunded"],
 ] as const;
-const STOCK = [
-  { value: "", title: "not exchanged" },
-  { value: "ours", title: "we count, it is told" },
-  { value: "theirs", title: "it counts, we read" },
-];
-const { data: stock } = useQuery(
-  computed(() => channelStockQuery(opened.value?.code, opened.value?.stock !== "")),
-);
 const names = (
   mine: Record<string, string> | undefined,
   theirs: Record<string, number> | undefined,
@@ -265,6 +257,7 @@ function stateWords(c: Channel): string {
               </td> </template
           ></DataTable>
         </div>
+        <StockChoice v-model="mapping.stock" :channel="opened" />
         <div class="row">
           <span class="mute">Tell it when an order is</span>
           <CheckField
@@ -296,30 +289,10 @@ function stateWords(c: Channel): string {
               placeholder="as the shop’s"
               :disabled="!may()"
           /></label>
-          <span class="mute">stock</span>
-          <SelectField
-            v-model="mapping.stock"
-            label="Whose levels of stock hold"
-            :disabled="!may()"
-            :items="STOCK"
-          />
           <v-btn v-if="may()" :loading="save.isPending.value" @click="save.mutate()"
             >Save the mapping</v-btn
           >
         </div>
-        <p v-if="opened.stock" class="mute small">
-          <template v-if="stock?.at"
-            >{{ count(stock.articles, "level") }} of stock
-            {{ opened.stock === "ours" ? "told" : "read" }}, the last
-            {{ dayAndClock(stock.at, zone) }}.
-            <span v-if="stock.unknown.length" class="warn"
-              >{{ opened.stock === "ours" ? "It does not have" : "We do not have" }}
-              {{ stock.unknown.join(", ") }}.</span
-            ></template
-          ><template v-else-if="opened.stock === 'ours'"
-            >Nothing was told yet: count the pieces in Set-up, Products.</template
-          ><template v-else>Nothing was read yet; it comes with the next pull.</template>
-        </p>
         <p v-if="save.data.value" class="note" role="status">
           {{
             save.data.value.coming

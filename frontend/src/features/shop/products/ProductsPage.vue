@@ -4,14 +4,16 @@ import { refDebounced } from "@vueuse/core";
 import { computed, ref } from "vue";
 import { bringProducts, countPieces, editProducts, productsQuery } from "../queries";
 import { type Schemas } from "../../../api/client";
-import { count, dayAndClock, money, number } from "../../../shared/format";
+import { count, money, number } from "../../../shared/format";
 import { useMe } from "../../../shared/session";
 import { ProductCustoms } from "../../customs";
 import { recipesQuery } from "../../shape";
 import { DataTable, ErrorNote, FileLink, FormDialog } from "../../../shared/ui";
+import { CUSTOMS, FLAGS, FLAG_NAMES, MANY, NUMBERS, TEXTS } from "./fields";
+import StockField from "./StockField.vue";
 
 const client = useQueryClient();
-const { currency, may, zone } = useMe();
+const { currency, may } = useMe();
 type Product = Schemas["ProductIO"];
 const text = ref("");
 const missing = ref(false);
@@ -28,29 +30,6 @@ const editing = ref<Product>();
 const before = ref<Product>();
 const kilo = ref("");
 const many = ref<{ field: string; value: string }>();
-const NUMBERS = [
-  ["weight_g", "Weight", "g", 1],
-  ["length_mm", "Length", "cm", 10],
-  ["width_mm", "Width", "cm", 10],
-  ["height_mm", "Height", "cm", 10],
-  ["value_minor", "Value", "", 100],
-] as const;
-const TEXTS = [
-  ["name", "Name", "w6"],
-  ["material", "Material", "w3"],
-  ["used_for", "Used for", "w3"],
-  ["shelf", "Shelf", "w3"],
-  ["barcode", "Barcode", "w3"],
-] as const;
-const CUSTOMS = ["customs_text", "hs_code", "origin"] as const;
-const FLAGS = [
-  ["own_box", "Needs its own box"],
-  ["upright", "Keep upright"],
-  ["no_weekend", "No weekend on the way"],
-  ["not_stackable", "Nothing may lie on it"],
-  ["serial", "Each piece has a serial number"],
-] as const;
-const FLAG_NAMES: string[] = FLAGS.map(([name]) => name);
 const parts = ref("");
 const onShelf = ref("");
 const typed = ref<Record<string, string>>({});
@@ -101,13 +80,6 @@ const save = useMutation({
     void client.invalidateQueries();
   },
 });
-const forget = useMutation({
-  mutationFn: async () => countPieces({ counted: { [before.value!.sku]: null } }),
-  onSuccess: () => {
-    editing.value = undefined;
-    void client.invalidateQueries();
-  },
-});
 const saveMany = useMutation({
   mutationFn: async () => {
     const { field, value } = many.value!;
@@ -129,19 +101,6 @@ const saveMany = useMutation({
     void client.invalidateQueries();
   },
 });
-const MANY = [
-  ["recipe", "Recipe"],
-  ["tags", "Tags, with commas"],
-  ["origin", "Made in, two letters"],
-  ["hs_code", "HS code"],
-  ["shelf", "Shelf"],
-  ["customs_text", "Customs description"],
-  ["own_box", "Needs its own box"],
-  ["upright", "Keep upright"],
-  ["no_weekend", "No weekend on the way"],
-  ["not_stackable", "Nothing may lie on it"],
-  ["serial", "Each piece has a serial number"],
-].map(([value, title]) => ({ value, title }));
 function toggle(sku: string): void {
   const next = new Set(chosen.value);
   if (!next.delete(sku)) next.add(sku);
@@ -318,23 +277,12 @@ const sides = (p: Product) =>
           hint="TP-12, 2x TS-12; packed part by part"
           persistent-hint
         />
-        <v-text-field
+        <StockField
+          v-if="before"
           v-model="onShelf"
-          class="w3"
-          label="Counted on the shelf"
-          suffix="pieces"
-          inputmode="numeric"
-          hint="with what waits there to be packed"
-          persistent-hint
+          :product="before"
+          @forgotten="editing = undefined"
         />
-        <p class="w3 mute small">
-          <template v-if="before?.stock_counted_at && before.in_stock !== null"
-            >{{ number(before.in_stock) }} left to sell. Counted
-            {{ dayAndClock(before.stock_counted_at, zone) }}; orders since are taken off.
-            <button class="link" type="button" @click="forget.mutate()">Count it no more</button>
-          </template>
-          <template v-else>Not counted: channels are told nothing of it.</template>
-        </p>
         <v-checkbox
           v-for="[key, label] in FLAGS"
           :key="key"
