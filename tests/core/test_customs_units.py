@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tidewind.core.customs.units import CustomsUnit, counted, unit_of
+from tidewind.core.customs.units import CustomsUnit, counted, pieces_text, unit_of
 
 
 @pytest.mark.parametrize(
@@ -38,3 +38,8 @@ def test_pieces_are_never_lost_and_weight_is_said_to_the_gram(code: str, pieces:
     else:
         assert int(found.amount) == pieces
     assert unit_of(code[:4] + "." + code[4:]) is found.unit
+
+
+def test_pairs_are_said_on_papers() -> None:
+    assert [pieces_text("6116.10", n) for n in (1, 2)] == ["1 pair", "2 pairs"]
+    assert [pieces_text(code, 3) for code in ("820150", "060110", "")] == ["3", "3", "3"]

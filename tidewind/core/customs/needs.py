@@ -201,5 +201,9 @@ NAMES = {
     "origin_statement": "Statement of origin",
     "export_declaration": "Export declaration",
     "phytosanitary": "Phytosanitary certificate",
+    "health_certificate": "Health certificate",
+    "cites": "CITES permit",
+    "import_permit": "Import permit",
+    "licence": "Export licence",
     "returned_goods": "Proof of the first export",
 }

@@ -59,4 +59,11 @@ def counted(hs_code: str, pieces: int, net_g: int) -> Counted:
     return Counted(decimal_text(net_g) if unit is CustomsUnit.KILOGRAM else str(pieces), unit)
 
 
+def pieces_text(hs_code: str, pieces: int) -> str:
+    """Write how many of an article there are; that a pair is one of them is said: ``3``, ``1 pair``, ``3 pairs``."""
+    if unit_of(hs_code) is not CustomsUnit.PAIR:
+        return str(pieces)
+    return "1 pair" if pieces == 1 else f"{pieces} pairs"
+
+
 _BY_UNIT = ((_PAIRS, CustomsUnit.PAIR), (_PIECES, CustomsUnit.PIECE))

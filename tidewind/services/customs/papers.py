@@ -21,10 +21,10 @@ from tidewind.core.addresses.countries import country_name
 from tidewind.core.addresses.latin import latin_address
 from tidewind.core.addresses.printed import address_lines
 from tidewind.core.customs.codes import code_text
-from tidewind.core.customs.declaration import Declaration, Item, by_parcel
+from tidewind.core.customs.declaration import Declaration, by_parcel
 from tidewind.core.customs.planned import Border, way_back
-from tidewind.core.customs.said import NOTHING_SAID
-from tidewind.core.customs.units import CustomsUnit, unit_of
+from tidewind.core.customs.said import NOTHING_SAID, CustomsSaid
+from tidewind.core.customs.units import CustomsUnit, pieces_text, unit_of
 from tidewind.core.customs.written import read_border
 from tidewind.core.quantities import amount_text, decimal_text, money_text
 from tidewind.core.states.labels import LabelState
@@ -141,8 +141,8 @@ class _Papers:
             postage=self.money(part.shipping_minor),
             invoice=self.order.number if part.purpose == "sale" else "",
             comments=self.comments(),
-            licence=said.papers.get("licence", ""),
-            certificate=said.papers.get("phytosanitary", ""),
+            licence=_numbers_of(said, ("licence", "import_permit", "cites")),
+            certificate=_numbers_of(said, ("phytosanitary", "health_certificate")),
             office=f"{self.sender.city}, {self.day.isoformat()}",
             dated=f"{self.day.isoformat()}, {self.shop.brand}",
             words=self.words,
@@ -172,7 +172,7 @@ class _Papers:
                 item.text + (" (free of charge, value for customs only)" if item.free else ""),
                 code_text(item.hs_code),
                 item.origin,
-                _count(item),
+                pieces_text(item.hs_code, item.quantity),
                 _kg(item.net_g),
                 amount_text(item.value_minor, told.currency),
             )
@@ -241,7 +241,7 @@ class _Papers:
             (
                 f"{n} of {many}",
                 item.text,
-                _count(item),
+                pieces_text(item.hs_code, item.quantity),
                 _kg(item.net_g),
                 _kg(item.gross_g),
             )
@@ -312,10 +312,9 @@ def _with_long_texts(rows: Sequence[Sequence[str]], column: int, room: float) ->
     return tuple(made)
 
 
-def _count(item: Item) -> str:
-    """Return how many of an item there are; that a pair is one of them is said."""
-    pairs = unit_of(item.hs_code) is CustomsUnit.PAIR
-    return f"{item.quantity} pair{'s' if item.quantity > 1 else ''}" if pairs else str(item.quantity)
+def _numbers_of(said: CustomsSaid, kinds: Sequence[str]) -> str:
+    """Return the numbers of papers that authorities gave, of those kinds that there are."""
+    return ", ".join(number for kind in kinds if (number := said.papers.get(kind, "")))
 
 
 def _kg(grams: int) -> str:

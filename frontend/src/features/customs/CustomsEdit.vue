@@ -24,8 +24,13 @@ const firstExport = ref(props.customs.said.first_export ?? "");
 const broker = ref(props.customs.said.broker ?? "");
 const dutiesAccount = ref(props.customs.said.duties_account ?? "");
 const papers = reactive<Record<string, string>>({ ...props.customs.said.papers });
-for (const n of props.customs.needs)
-  if (n.kind === "phytosanitary" || n.kind === "licence") papers[n.kind] ??= "";
+/** What we make ourselves, or the carrier for us; any other paper comes from an authority and has a number. */
+const MADE =
+  /^(cn22|cn23|invoice|pro_forma|packing_list|origin_statement|export_declaration|returned_goods)$/;
+const certificates = Object.fromEntries(
+  props.customs.needs.filter((n) => n.copies && !MADE.test(n.kind)).map((n) => [n.kind, n.words]),
+);
+for (const kind of Object.keys(certificates)) papers[kind] ??= "";
 function eachOf(item: Customs["items"][number]): string | undefined {
   return amountText(Math.round(item.value_minor / item.quantity), props.customs.currency);
 }
@@ -104,7 +109,7 @@ const { isPending: busy } = save;
         v-for="(_, kind) in papers"
         :key="kind"
         v-model="papers[kind]"
-        :label="`Number of the ${String(kind).replace('_', ' ')} certificate`"
+        :label="`Number: ${certificates[kind] ?? String(kind).replaceAll('_', ' ')}`"
         maxlength="40"
       />
     </div>
