@@ -13,11 +13,21 @@ from tests.conftest import Clock
 from tests.services.steps import ask, buy, ids_of
 from tidewind.core.addresses.check import Address
 from tidewind.db.tables import Channel, ChannelLog, Order, Product, Return
+from tidewind.outside.channels.levels import LevelsPage
+from tidewind.outside.errors import NeverSent
 from tidewind.services.base import Conflict, Invalid, NotFound
 from tidewind.services.buying import ask_void
 from tidewind.services.follow import exchange_stock, stock_seen
-from tidewind.services.orders import NewLine, NewOrder, count_stock, send_apart, stock_levels, store_orders
-from tidewind.services.shop import connect_store, edit_products, get_channel, save_mapping
+from tidewind.services.orders import NewLine, NewOrder, send_apart, store_orders
+from tidewind.services.shop import (
+    bring_in_products,
+    connect_store,
+    count_stock,
+    edit_products,
+    get_channel,
+    save_mapping,
+    stock_levels,
+)
 from tidewind.standins.store import KEY
 from tidewind.standins.world import World
 from tidewind.web.access import Wiring
@@ -130,6 +140,58 @@ def test_a_set_takes_its_parts_and_what_goes_back_on_the_shelf_is_there_again(wi
         assert (left(wiring), left(wiring, "TR-02")) == (fork - 4 + 2 * back, trowel - 2 + back)
         with wiring.sessions.begin() as session:
             session.delete(session.scalars(select(Return).where(Return.idempotency_key == f"r{back}")).one())
+
+
+def test_what_a_set_is_made_of_may_change_and_no_level_does(wiring: Wiring, clock: Clock) -> None:
+    """Orders of before took what the set was made of then; adding them up by today's parts would take it once more."""
+    with wiring.sessions.begin() as session:
+        session.add(Product(sku="SET-1", name="Fork and trowel", parts=[], weight_g=900))
+    count(wiring, clock, HF_02=50, TR_02=50)
+    sell(wiring, clock, 4, "SET-1")
+    before = left(wiring), left(wiring, "TR-02")
+    with wiring.sessions.begin() as session:
+        edit_products(session, ["SET-1"], {"parts": ["2x HF-02", "TR-02"]}, clock())
+    assert (left(wiring), left(wiring, "TR-02")) == before
+    sell(wiring, clock, 1, "SET-1", "ST-2")
+    fork, trowel = before
+    assert fork is not None
+    assert trowel is not None
+    assert (left(wiring), left(wiring, "TR-02")) == (fork - 2, trowel - 1)
+    with wiring.sessions.begin() as session:
+        bring_in_products(session, "sets.csv", b"sku,parts\nSET-1,TR-02\n", clock())
+    assert (left(wiring), left(wiring, "TR-02")) == (fork - 2, trowel - 1)
+    count(wiring, clock, HF_02=None)
+    with wiring.sessions.begin() as session:
+        edit_products(session, ["SET-1"], {"parts": []}, clock())
+    assert (left(wiring), left(wiring, "TR-02")) == (None, trowel - 1)
+
+
+def test_half_a_reading_is_no_reading(wiring: Wiring, clock: Clock, world: World) -> None:
+    """A channel that falls silent between two pages is read again in a minute, whole."""
+    store = connect_store(wiring.sessions, wiring.outside, f"{wiring.settings.standins_url}/store", KEY, clock())
+    with wiring.sessions() as session:
+        skus = session.scalars(select(Product.sku).order_by(Product.sku).limit(60)).all()
+    with world.work() as db:
+        for n, sku in enumerate(skus):
+            db.execute("insert into shelf_level values ('larkspur', ?, ?)", (sku, n))
+    stock_by(wiring, store.code, "theirs")
+    with wiring.sessions() as session:
+        client = wiring.outside.channel(get_channel(session, store.code))
+    first, asked = client.levels_after, []
+
+    def silent_then(cursor: str) -> LevelsPage:
+        asked.append(cursor)
+        if len(asked) == 2:
+            raise NeverSent("no connection")
+        return first(cursor)
+
+    with pytest.MonkeyPatch.context() as patched:
+        patched.setattr(client, "levels_after", silent_then)
+        assert exchange_stock(wiring.sessions, wiring.outside, clock) == 0
+    assert left(wiring, skus[0]) is None
+    clock.move(minutes=1)
+    assert exchange_stock(wiring.sessions, wiring.outside, clock) == 60
+    assert (left(wiring, skus[0]), left(wiring, skus[59])) == (0, 59)
 
 
 def test_a_channel_is_told_what_changed_and_names_what_it_does_not_have(

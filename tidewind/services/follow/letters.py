@@ -17,9 +17,6 @@ from tidewind.services.follow.texts import USUAL, language_of, locale_of
 from tidewind.services.planning import carriers_in_force
 from tidewind.settings import DATA
 
-Say = Callable[..., str]
-"""A line of a letter by its name, with the values of its fields: an empty line where it has none to say."""
-
 
 @lru_cache(maxsize=1)
 def _lines() -> dict[str, dict[str, str]]:

@@ -13,9 +13,9 @@ from sqlalchemy.orm import Session, sessionmaker
 from tidewind.db.tables import Channel, ChannelLevel, ChannelLog
 from tidewind.outside.errors import OutsideError
 from tidewind.services.base import Outside, each_by_itself
-from tidewind.services.orders import keep_levels, stock_levels
+from tidewind.services.shop import keep_levels, stock_levels
 
-AT_ONCE, MOST_PAGES, MOST_NAMED = 500, 2_000, 20
+AT_ONCE, MOST_PAGES, MOST_NAMED = 500, 400, 20
 REFUSED_FOR = timedelta(days=1)
 """An article that a channel does not have is told to it again after a day: somebody may have added it there."""
 TOLD, READ = "stock told", "stock read"
@@ -60,22 +60,22 @@ def _exchange(sessions: sessionmaker[Session], outside: Outside, row: Channel, n
 
 
 def _read(sessions: sessionmaker[Session], outside: Outside, row: Channel, now: datetime) -> int:
-    """Read all levels, as often as orders are pulled; each page is kept by itself."""
+    """Read all levels, as often as orders are pulled; they are kept all together, since half of them is no reading."""
     with sessions() as session:
         last = session.scalar(select(func.max(ChannelLevel.at)).where(ChannelLevel.channel_id == row.id))
     if last is not None and last + timedelta(minutes=row.every_minutes) > now:
         return 0
-    client, cursor, count = outside.channel(row), "", 0
+    client, cursor, left = outside.channel(row), "", dict[str, int]()
     for _ in range(MOST_PAGES):
         page = client.levels_after(cursor)
-        with sessions.begin() as session:
-            there = keep_levels(session, page.left, now)
-            _keep(session, row.id, page.left, page.left.keys() - there, now)
-        count += len(there)
+        left |= page.left
         if not page.more or page.cursor == cursor:
             break
         cursor = page.cursor
-    return count
+    with sessions.begin() as session:
+        there = keep_levels(session, left, now)
+        _keep(session, row.id, left, left.keys() - there, now)
+    return len(there)
 
 
 def _tell(sessions: sessionmaker[Session], outside: Outside, row: Channel, now: datetime) -> int:

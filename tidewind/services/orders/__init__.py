@@ -29,7 +29,6 @@ from tidewind.services.orders.importing import (
     undo_import,
     upload_file,
 )
-from tidewind.services.orders.left_to_sell import count_stock, keep_levels, stock_levels
 from tidewind.services.orders.listed import ListedOrder
 from tidewind.services.orders.one_order import (
     annotate,
@@ -87,7 +86,6 @@ __all__ = [
     "clear_party",
     "correct_rows",
     "count_open",
-    "count_stock",
     "create_order",
     "decide_difference",
     "differing",
@@ -102,7 +100,6 @@ __all__ = [
     "get_order",
     "go_on_importing",
     "join_orders",
-    "keep_levels",
     "list_orders",
     "missing_fields",
     "newest_imports",
@@ -133,7 +130,6 @@ __all__ = [
     "set_sent",
     "shipments_of",
     "snag_groups",
-    "stock_levels",
     "store_orders",
     "travelling",
     "try_feed",

@@ -58,6 +58,7 @@ from tidewind.services.shop.contacts import (
     save_contact,
     suggest_addresses,
 )
+from tidewind.services.shop.left_to_sell import count_stock, keep_levels, stock_levels
 from tidewind.services.shop.mail import MailSettings, mail_settings, save_mail_settings, send_test_mail, server_of
 from tidewind.services.shop.numbering import OwnNumbers, add_range, numbers_left, ranges_of, remove_range, type_number
 from tidewind.services.shop.packaging import all_packaging, save_packaging, take_starters
@@ -135,6 +136,7 @@ __all__ = [
     "consent_url",
     "contacts_as_csv",
     "contacts_as_vcards",
+    "count_stock",
     "edit_products",
     "find_contacts",
     "find_products",
@@ -148,6 +150,7 @@ __all__ = [
     "get_product",
     "home_country",
     "in_stock",
+    "keep_levels",
     "keep_signing_key",
     "mail_settings",
     "numbers_left",
@@ -196,6 +199,7 @@ __all__ = [
     "signing_of",
     "simple_example",
     "sms_settings",
+    "stock_levels",
     "suggest_addresses",
     "switch_carrier",
     "take_notice",

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Collection, Mapping, Sequence
+from contextlib import nullcontext
 from datetime import datetime
 from functools import partial
 from typing import Any
@@ -24,6 +25,7 @@ from tidewind.outside.sheets_out import to_csv, to_xlsx, unharmed
 from tidewind.outside.spreadsheets import SpreadsheetError, read_sheet
 from tidewind.services.base import Invalid, NotFound
 from tidewind.services.planning import Scope, replan_some, shop_settings
+from tidewind.services.shop.left_to_sell import levels_stay
 
 COLUMNS = (
     "sku", "name", "barcode", "weight_g", "length_mm", "width_mm", "height_mm", "value", "customs_text", "material",
@@ -88,9 +90,10 @@ def edit_products(session: Session, skus: Sequence[str], changes: Mapping[str, A
     missing = set(skus) - {row.sku for row in rows}
     if missing:
         raise NotFound("unknown_sku", f"No product has the SKU {min(missing)}.")
-    for row in rows:
-        for name, value in changes.items():
-            setattr(row, name, value)
+    with levels_stay(session) if "parts" in changes else nullcontext():
+        for row in rows:
+            for name, value in changes.items():
+                setattr(row, name, value)
     what = rows[0].name if len(rows) == 1 else f"{len(rows):,} products"
     return _follow(session, skus, f"{what}: facts were changed", now)
 
@@ -167,6 +170,16 @@ def bring_in_products(session: Session, file_name: str, data: bytes, now: dateti
     Raises Invalid for a file that cannot be read or has no SKU column.
     """
     rows, at = _sheet_of(file_name, data)
+    with levels_stay(session) if "parts" in at else nullcontext():
+        made, changed, wrong, fresh = _take_rows(session, file_name, rows, at)
+    _follow(session, fresh, f"Products were brought in from {file_name[:60]}", now)
+    return made, changed, wrong[:100]
+
+
+def _take_rows(
+    session: Session, file_name: str, rows: Sequence[Sequence[str]], at: Mapping[str, int]
+) -> tuple[int, int, list[str], set[str]]:
+    """Write what rows say of products; return how many are new, how many changed, what is wrong, and the SKUs."""
     known = {p.sku: p for p in session.scalars(select(Product))}
     recipes, currency = set(session.scalars(select(RecipeRow.code))), shop_settings(session).currency
     made, changed, wrong, fresh = 0, [], [], set[str]()
@@ -193,8 +206,7 @@ def bring_in_products(session: Session, file_name: str, data: bytes, now: dateti
         fresh.add(sku)
         for name, value in values.items():
             setattr(known[sku], name, value)
-    _follow(session, fresh, f"Products were brought in from {file_name[:60]}", now)
-    return made, len(changed), wrong[:100]
+    return made, len(changed), wrong, fresh
 
 
 def _values(written: Mapping[str, str], recipes: set[str], currency: str) -> dict[str, Any]:

@@ -7,8 +7,7 @@ from typing import Annotated, Literal
 from fastapi import APIRouter, Query, Response, UploadFile
 
 from tidewind.services import shop as service
-from tidewind.services.orders import count_stock, stock_levels
-from tidewind.services.shop import bring_in_products, find_products, products_file
+from tidewind.services.shop import bring_in_products, count_stock, find_products, products_file, stock_levels
 from tidewind.web.access import Anyone, Now, Parts, Shipper, Tx
 from tidewind.web.base.schemas import Changed
 from tidewind.web.files import CSV, XLSX, answers_with, download, uploaded

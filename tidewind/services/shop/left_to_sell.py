@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Collection, Mapping
+from collections.abc import Collection, Iterator, Mapping
+from contextlib import contextmanager
 from datetime import datetime
 
 from sqlalchemy import ColumnElement, func, or_, select
@@ -62,6 +63,19 @@ def keep_levels(session: Session, left: Mapping[str, int | None], now: datetime)
             None if pieces is None else base_of(pieces, taken=taken.get(row.sku, 0), put_back=back.get(row.sku, 0))
         )
     return {row.sku for row in rows}
+
+
+@contextmanager
+def levels_stay(session: Session) -> Iterator[None]:
+    """Let what sets are made of change without a level: orders of before took what was in them then."""
+    before = stock_levels(session)
+    yield
+    session.flush()
+    after = stock_levels(session)
+    moved = {sku: before[sku] - left for sku, left in after.items() if sku in before and before[sku] != left}
+    counted = select(Product).where(Product.sku.in_(moved), Product.stock_base.is_not(None))
+    for row in session.scalars(counted.order_by(Product.sku).with_for_update()):
+        row.stock_base = (row.stock_base or 0) + moved[row.sku]
 
 
 def _sets(session: Session) -> Sets:
