@@ -13,7 +13,7 @@ import tempfile
 import time
 from collections.abc import Callable, Iterator
 from contextlib import suppress
-from datetime import timedelta
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from types import SimpleNamespace
 
@@ -25,7 +25,7 @@ from tidewind.running.children import Child
 from tidewind.running.cluster import FAST_FOR_TESTS, Cluster, ClusterError, free_port, programs
 from tidewind.running.folder import DataFolder, FolderTaken
 from tidewind.running.supervisor import Supervisor
-from tidewind.services.base import Conflict, Jumps, Sealer, Turns
+from tidewind.services.base import Conflict, Jumps, Sealer, Turns, is_time_again
 from tidewind.settings import ROOT
 
 
@@ -327,6 +327,22 @@ def test_periodic_work_goes_on_whatever_the_wall_clock_does() -> None:
     assert taken == {"sweep": [float(n) for n in range(0, 240, 10)], "pull": [0.0, 60.0, 120.0, 180.0]}
     assert seen == [(100, timedelta(minutes=-30)), (200, timedelta(days=3))]
     assert jumps.since_start() == timedelta(days=3, minutes=-30)
+
+
+@pytest.mark.parametrize(
+    ("last", "again"),
+    [
+        pytest.param(None, True, id="never done"),
+        pytest.param(timedelta(minutes=-10), True, id="ten minutes ago"),
+        pytest.param(timedelta(minutes=-9, seconds=-59), False, id="a second less"),
+        pytest.param(timedelta(0), False, id="just now"),
+        pytest.param(timedelta(seconds=1), True, id="done in a second: the clock was set back by one"),
+        pytest.param(timedelta(days=3), True, id="done in three days"),
+    ],
+)
+def test_a_clock_that_is_set_back_puts_nothing_off(last: timedelta | None, again: bool) -> None:
+    now = datetime(2026, 11, 27, 12, tzinfo=UTC)
+    assert is_time_again(None if last is None else now + last, 10, now) is again
 
 
 def test_a_key_file_is_made_whole_and_one_without_a_key_is_refused_in_words(tmp_path: Path) -> None:

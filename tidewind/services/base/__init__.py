@@ -1,6 +1,6 @@
 """What every room stands on: errors, news to pages, the queue, the outside world's handles, sealed secrets, history."""
 
-from tidewind.services.base.backing_off import is_due
+from tidewind.services.base.backing_off import is_due, is_time_again
 from tidewind.services.base.by_itself import each_by_itself
 from tidewind.services.base.errors import Conflict, Invalid, NotAllowed, NotFound, NotSignedIn, ServiceError, TooMany
 from tidewind.services.base.health import figures_of_the_moment, parts_health
@@ -45,6 +45,7 @@ __all__ = [
     "history_of",
     "is_due",
     "is_signed",
+    "is_time_again",
     "keep_time",
     "lock_orders",
     "move_order",

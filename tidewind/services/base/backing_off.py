@@ -16,3 +16,11 @@ def is_due(
     It is never set further ahead than ``longest``: where it lies beyond that the clock was set back, and it is due.
     """
     return (at <= now) | (at > now + longest)
+
+
+def is_time_again(last: datetime | None, minutes: int, now: datetime) -> bool:
+    """Tell whether what is done every so many minutes is to be done again.
+
+    Where it was done last at a time that is still to come the clock was set back, and it is.
+    """
+    return last is None or last > now or last + timedelta(minutes=minutes) <= now

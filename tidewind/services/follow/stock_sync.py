@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Collection, Mapping
 from dataclasses import dataclass
-from datetime import datetime, timedelta
+from datetime import datetime
 
 from sqlalchemy import func, select
 from sqlalchemy.dialects.postgresql import insert
@@ -12,11 +12,11 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from tidewind.db.tables import Channel, ChannelLevel, ChannelLog
 from tidewind.outside.errors import OutsideError
-from tidewind.services.base import Outside, each_by_itself
+from tidewind.services.base import Outside, each_by_itself, is_time_again
 from tidewind.services.shop import keep_levels, stock_levels
 
 AT_ONCE, MOST_PAGES, MOST_NAMED = 500, 400, 20
-REFUSED_FOR = timedelta(days=1)
+REFUSED_FOR_MIN = 24 * 60
 """An article that a channel does not have is told to it again after a day: somebody may have added it there."""
 TOLD, READ = "stock told", "stock read"
 
@@ -63,7 +63,7 @@ def _read(sessions: sessionmaker[Session], outside: Outside, row: Channel, now: 
     """Read all levels, as often as orders are pulled; they are kept all together, since half of them is no reading."""
     with sessions() as session:
         last = session.scalar(select(func.max(ChannelLevel.at)).where(ChannelLevel.channel_id == row.id))
-    if last is not None and last + timedelta(minutes=row.every_minutes) > now:
+    if not is_time_again(last, row.every_minutes, now):
         return 0
     client, cursor, left = outside.channel(row), "", dict[str, int]()
     for _ in range(MOST_PAGES):
@@ -99,7 +99,7 @@ def _tell(sessions: sessionmaker[Session], outside: Outside, row: Channel, now: 
 def _is_news(level: ChannelLevel | None, left: int, now: datetime) -> bool:
     if level is None:
         return True
-    return level.at + REFUSED_FOR <= now if level.refused else level.pieces != left
+    return is_time_again(level.at, REFUSED_FOR_MIN, now) if level.refused else level.pieces != left
 
 
 def _keep(session: Session, channel_id: int, left: Mapping[str, int], unknown: Collection[str], now: datetime) -> None:

@@ -22,7 +22,7 @@ from tidewind.core.order_rows.reading import RowFault, RowOrder
 from tidewind.db.tables import Channel, Feed, Import
 from tidewind.outside.errors import OutsideError, RefusedOutside
 from tidewind.outside.feeds import Found, Source
-from tidewind.services.base import Conflict, Invalid, NotFound, Outside, Sealer, ServiceError
+from tidewind.services.base import Conflict, Invalid, NotFound, Outside, Sealer, ServiceError, is_time_again
 from tidewind.services.orders.importing import missing_fields, preview_import, run_import, upload_file
 from tidewind.services.shop import free_code
 
@@ -216,7 +216,7 @@ def fetch_due_feeds(sessions: sessionmaker[Session], outside: Outside, clock: Ca
     moment = clock()
     with sessions() as session:
         feeds = session.scalars(select(Feed).where(Feed.active)).all()
-        due = [f.id for f in feeds if not f.looked_at or f.looked_at + timedelta(minutes=f.every_minutes) <= moment]
+        due = [f.id for f in feeds if is_time_again(f.looked_at, f.every_minutes, moment)]
     made: list[int] = []
     for feed_id in due:
         made += fetch_feed(sessions, outside, feed_id, clock())

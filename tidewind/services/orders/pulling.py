@@ -5,7 +5,7 @@ from __future__ import annotations
 import time
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from datetime import datetime, timedelta
+from datetime import datetime
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
@@ -14,7 +14,7 @@ from tidewind.core.stored import Written
 from tidewind.db.tables import Channel, ChannelLog, Order
 from tidewind.outside.channels.upstream import ChannelClient, OrdersPage, Unreadable, UpstreamOrder
 from tidewind.outside.errors import MaybeDone, NeverSent, OutsideError
-from tidewind.services.base import Conflict, NotFound, Outside
+from tidewind.services.base import Conflict, NotFound, Outside, is_time_again
 from tidewind.services.orders.asides import LeftOut, keep_aside, no_longer_aside, read_again
 from tidewind.services.orders.completeness import prove_complete
 from tidewind.services.orders.differences import Fate, compare_with_channel, follow_channel
@@ -236,7 +236,7 @@ def pull_due(sessions: sessionmaker[Session], outside: Outside, now: datetime) -
     """Pull every connected channel whose time has come; one that does not answer keeps none of the others waiting."""
     with sessions() as session:
         channels = session.scalars(select(Channel).where(Channel.kind == "webshop", Channel.state == "connected")).all()
-    due = [c.code for c in channels if not c.last_pull_at or c.last_pull_at + timedelta(minutes=c.every_minutes) <= now]
+    due = [c.code for c in channels if is_time_again(c.last_pull_at, c.every_minutes, now)]
     done = []
     for code in due:
         try:
