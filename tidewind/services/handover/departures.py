@@ -158,6 +158,8 @@ def todays_departures(session: Session, now: datetime) -> list[DepartureCounts]:
 
 _Key = tuple[str, str, date]
 """A carrier, a network of its, and a day."""
+_WHICH = Departure.carrier, Departure.network, Departure.day
+_OF_ORDERS = Order.carrier, Order.network, Order.ship_date
 
 
 @dataclass(frozen=True, slots=True)
@@ -197,34 +199,23 @@ def _key(row: Sequence[Any]) -> _Key:
 def _found_on(session: Session, days: set[date]) -> _Found:
     """Read what a screen says about the departures of some days: a statement for each kind, not for each departure."""
     labels = session.execute(
-        select(Departure.carrier, Departure.network, Departure.day, func.count(Label.id), func.count(Label.printed_at))
+        select(*_WHICH, func.count(Label.id), func.count(Label.printed_at))
         .join(Label, Label.departure_id == Departure.id)
         .join(Shipment, Shipment.id == Label.shipment_id)
         .where(Departure.day.in_(days), Shipment.state == "bought")
-        .group_by(Departure.carrier, Departure.network, Departure.day)
+        .group_by(*_WHICH)
     )
     waiting = session.execute(
         select(
-            Order.carrier,
-            Order.network,
-            Order.ship_date,
+            *_OF_ORDERS,
             func.array_agg(aggregate_order_by(Order.id, Order.id)),
             cast(func.coalesce(func.sum(Order.price_minor), 0), BigInteger),
         )
         .where(Order.state == "open", Order.ship_date.in_(days), Order.carrier.is_not(None))
-        .group_by(Order.carrier, Order.network, Order.ship_date)
+        .group_by(*_OF_ORDERS)
     )
     ways = session.execute(
-        select(
-            Departure.carrier,
-            Departure.network,
-            Departure.day,
-            Departure.state,
-            Departure.brought,
-            Pickup.state,
-            Pickup.start,
-            Pickup.until,
-        )
+        select(*_WHICH, Departure.state, Departure.brought, Pickup.state, Pickup.start, Pickup.until)
         .outerjoin(Pickup, (Pickup.departure_id == Departure.id) & Pickup.state.in_(_TOLD))
         .where(Departure.day.in_(days))
         .order_by(Pickup.id.nulls_first())  # the newest pickup of a departure is the one that is kept
