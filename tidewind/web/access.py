@@ -14,7 +14,7 @@ from sqlalchemy import Connection
 from sqlalchemy.orm import Session, sessionmaker
 
 from tidewind.db.tables.people import ROLES
-from tidewind.services.base import Jumps, NotAllowed, NotSignedIn, Outside, Together
+from tidewind.services.base import Jumps, NotAllowed, NotSignedIn, Outside, SharedAnswers
 from tidewind.services.people import Who, who_has_key, who_has_token
 from tidewind.settings import Settings, now, real_now
 from tidewind.web.news import NewsHub
@@ -33,7 +33,7 @@ class Wiring:
     clock: Callable[[], datetime]
     news: NewsHub
     jumps: Jumps
-    together: Together[Any] = field(default_factory=Together)
+    shared: SharedAnswers[Any] = field(default_factory=SharedAnswers)
     """What many pages ask for at once, by what it is and what is asked."""
 
     @contextmanager

@@ -11,6 +11,7 @@ from tidewind.services.base.news import NEWS_CHANNEL, tell_what_is_written
 from tidewind.services.base.outside import Outside
 from tidewind.services.base.queue import defer
 from tidewind.services.base.sealing import Sealer
+from tidewind.services.base.shared_answers import SharedAnswers
 from tidewind.services.base.signatures import is_signed
 from tidewind.services.base.standing import (
     has_label,
@@ -21,7 +22,6 @@ from tidewind.services.base.standing import (
     standing_of,
 )
 from tidewind.services.base.timekeeping import Jumps, Turns, keep_time
-from tidewind.services.base.together import Together
 
 __all__ = [
     "MOST_ORDERS",
@@ -35,7 +35,7 @@ __all__ = [
     "Outside",
     "Sealer",
     "ServiceError",
-    "Together",
+    "SharedAnswers",
     "TooMany",
     "Turns",
     "defer",

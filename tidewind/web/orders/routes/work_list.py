@@ -39,9 +39,7 @@ def list_orders(who: Anyone, session: Tx, now: Now, parts: Parts, wanted: Annota
     """
     asks = WorkFilter(**wanted.model_dump(exclude={"after", "limit"}))
     after, limit = wanted.after, wanted.limit
-    page = parts.together.answer_to(
-        ("orders", asks, after, limit), lambda: order_page(session, asks, after, limit, now)
-    )
+    page = parts.shared.answer_to(("orders", asks, after, limit), lambda: order_page(session, asks, after, limit, now))
     return Response(page.seen_by(who.id), media_type="application/json")
 
 

@@ -27,11 +27,11 @@ class _Table(Generic[V]):
     leading: int = 0
 
 
-class Together(Generic[V]):
+class SharedAnswers(Generic[V]):
     """Lets whoever asks for the same at the same time share one answer.
 
     It is never older than a question: an answer is shared by those alone who came before its making began.  Nothing is
-    kept beyond that.
+    kept beyond that.  At the checkout's door different questions are gathered into one look (``web.rates.together``).
     """
 
     def __init__(self) -> None:

@@ -10,7 +10,7 @@ from threading import Event
 
 import pytest
 
-from tidewind.services.base import Together
+from tidewind.services.base import SharedAnswers
 
 
 def until(holds: Callable[[], bool]) -> None:
@@ -21,7 +21,7 @@ def until(holds: Callable[[], bool]) -> None:
 
 
 def test_who_came_before_the_making_began_shares_it_and_who_came_later_does_not() -> None:
-    together, made, goes_on, begun = Together[int](), [], Event(), Event()
+    shared, made, goes_on, begun = SharedAnswers[int](), [], Event(), Event()
 
     def make() -> int:
         made.append(0)
@@ -31,22 +31,22 @@ def test_who_came_before_the_making_began_shares_it_and_who_came_later_does_not(
         return n
 
     with ThreadPoolExecutor(12) as people:
-        first = people.submit(together.answer_to, "page", make)
+        first = people.submit(shared.answer_to, "page", make)
         assert begun.wait(10)
-        later = [people.submit(together.answer_to, "page", make) for _ in range(8)]
+        later = [people.submit(shared.answer_to, "page", make) for _ in range(8)]
         until(people._work_queue.empty)
-        other = people.submit(together.answer_to, "another page", make)
+        other = people.submit(shared.answer_to, "another page", make)
         until(lambda: len(made) == 2)  # another question waits for nobody
         goes_on.set()
         assert first.result() == 1
         assert other.result() == 2
         assert all(answer.result() >= 3 for answer in later)
         assert len(made) < 2 + 8
-    assert together._tables == {}
+    assert shared._tables == {}
 
 
 def test_a_fault_is_told_to_everybody_by_his_own_attempt() -> None:
-    together, tries, begun, goes_on = Together[str](), [], Event(), Event()
+    shared, tries, begun, goes_on = SharedAnswers[str](), [], Event(), Event()
 
     def make() -> str:
         tries.append(1)
@@ -57,17 +57,17 @@ def test_a_fault_is_told_to_everybody_by_his_own_attempt() -> None:
         return "read"
 
     with ThreadPoolExecutor(4) as people:
-        first = people.submit(together.answer_to, 1, make)
+        first = people.submit(shared.answer_to, 1, make)
         assert begun.wait(10)
         goes_on.set()
         with pytest.raises(LookupError, match="attempt 1"):
             first.result()
-        assert together.answer_to(1, make) == "read"
-    assert together._tables == {}
+        assert shared.answer_to(1, make) == "read"
+    assert shared._tables == {}
 
 
 def test_no_answer_is_older_than_its_question() -> None:
-    together, truth, makings = Together[int](), [0], [0]
+    shared, truth, makings = SharedAnswers[int](), [0], [0]
 
     def make() -> int:
         makings[0] += 1
@@ -81,10 +81,10 @@ def test_no_answer_is_older_than_its_question() -> None:
             if chance.random() < 0.3:
                 truth[0] += 1  # what is written before one asks is in the answer
             known = truth[0]
-            assert together.answer_to("page", make) >= known
+            assert shared.answer_to("page", make) >= known
         return 60
 
     with ThreadPoolExecutor(12) as people:
         asked = sum(people.map(ask, range(12)))
     assert 0 < makings[0] < asked
-    assert together._tables == {}
+    assert shared._tables == {}
