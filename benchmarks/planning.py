@@ -18,7 +18,7 @@ from sqlalchemy import Engine, func, select, text
 from sqlalchemy.orm import Session, sessionmaker
 
 from tidewind.core.addresses.check import Address
-from tidewind.db.base import make_engine, make_sessions
+from tidewind.db.engine import make_engine, make_sessions
 from tidewind.db.migrate import migrate
 from tidewind.db.tables import Channel, Product, RuleSet, Work
 from tidewind.demo.load import introductions, load_shop

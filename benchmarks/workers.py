@@ -14,7 +14,7 @@ from pathlib import Path
 from sqlalchemy.orm import Session, sessionmaker
 
 from benchmarks.planning import NOW, fifty_rules, import_all, version
-from tidewind.db.base import make_engine, make_sessions
+from tidewind.db.engine import make_engine, make_sessions
 from tidewind.db.migrate import migrate
 from tidewind.db.tables import Work
 from tidewind.garbage import look_seldom

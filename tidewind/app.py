@@ -16,7 +16,7 @@ from fastapi.staticfiles import StaticFiles
 from sqlalchemy.orm import Session, sessionmaker
 
 from tidewind import __version__
-from tidewind.db.base import make_engine, make_sessions
+from tidewind.db.engine import make_engine, make_sessions
 from tidewind.db.tables import CarrierRow, Channel, Printer
 from tidewind.outside.carrier import CarrierClient, Introduction
 from tidewind.outside.channels.dialects import DIALECTS

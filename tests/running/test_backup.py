@@ -15,7 +15,7 @@ import pytest
 from tests.conftest import MONDAY
 from tests.services.steps import ask, buy, clear_orders, ids_of
 from tidewind.cli import main
-from tidewind.db.base import make_engine
+from tidewind.db.engine import make_engine
 from tidewind.running.backup import DUMP, KEY, TOLD, BackupError, back_up, restore
 from tidewind.running.cluster import Cluster
 from tidewind.running.folder import DataFolder

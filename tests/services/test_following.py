@@ -311,7 +311,8 @@ def test_what_a_carrier_tells_by_itself_is_taken_once_in_any_order_and_only_when
     for events, key in (([told], "another-key"), ([told], "")):
         with pytest.raises(NotAllowed):
             tell(under_way, events, key)
-    for body in (b"", b"[]", b"{" * 5_000, b'{"events": 7}', json.dumps({"events": [{}] * 1_001}).encode()):
+    never = (b"NaN", b'"\\u0000"', b'"\\ud800"', b"1e999", b"{}," * 1_000 + b"{}")
+    for body in (b"", b"[]", b"{" * 5_000, b'{"events": 7}', *(b'{"events": [%b]}' % one for one in never)):
         headers = signed("norvia-key", body.decode(), clock())
         with under_way.sessions.begin() as session, pytest.raises(Invalid):
             take_carrier_notice(session.connection(), under_way.outside, "norvia", headers, body, clock())

@@ -15,7 +15,7 @@ from sqlalchemy.orm import Session, sessionmaker
 from tests.conftest import MONDAY, Clock
 from tests.services.steps import ask, books, clear_orders
 from tidewind.core.addresses.check import Address
-from tidewind.db.base import make_engine, make_sessions
+from tidewind.db.engine import make_engine, make_sessions
 from tidewind.db.migrate import migrate
 from tidewind.db.tables import Order, Place, Shop
 from tidewind.running.cluster import Cluster

@@ -12,7 +12,8 @@ from alembic.migration import MigrationContext
 from sqlalchemy import Connection, Engine, text
 
 from tidewind.db import tables
-from tidewind.db.base import Base, make_engine
+from tidewind.db.base import Base
+from tidewind.db.engine import make_engine
 from tidewind.db.migrate import config, migrate
 
 

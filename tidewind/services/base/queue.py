@@ -7,7 +7,7 @@ from typing import Any
 import procrastinate
 from sqlalchemy.orm import Session
 
-from tidewind.db.base import plain_connection
+from tidewind.db.engine import plain_connection
 
 _app = procrastinate.App(connector=procrastinate.SyncPsycopgConnector())
 

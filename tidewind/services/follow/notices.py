@@ -6,18 +6,20 @@ notice that comes twice.
 
 from __future__ import annotations
 
-import json
 from collections import defaultdict
 from collections.abc import Callable, Mapping, Sequence
 from contextlib import suppress
 from datetime import datetime
 from typing import Any
 
+import orjson
 import structlog
+from psycopg import DataError
 from sqlalchemy import Connection, select, text
 from sqlalchemy.orm import Session, sessionmaker
 
 from tidewind.core.states.labels import LabelState
+from tidewind.db.engine import driver_of
 from tidewind.db.tables import CarrierNotice, CarrierRow, Label, Shipment
 from tidewind.outside.carrier import CarrierEvent
 from tidewind.outside.errors import OutsideError
@@ -68,14 +70,17 @@ def _keep(
     connection: Connection, code: str, sealed: str, headers: Mapping[str, str], body: bytes, now: datetime
 ) -> bool:
     """Keep a notice, and tell whether it is new and its carrier's key still this one."""
-    said = (code, headers.get("webhook-id", "")[:100], json.dumps(_events_in(body)), now, sealed)
-    return connection.exec_driver_sql(_KEEP, said).one_or_none() is not None
+    said = (code, headers.get("webhook-id", "")[:100], orjson.dumps(_events_in(body)).decode(), now, sealed)
+    try:
+        return driver_of(connection).execute(_KEEP, said).fetchone() is not None
+    except DataError as error:
+        raise Invalid("no_notice", "A notice has no signs that nobody can write (U+0000).") from error
 
 
 def _events_in(body: bytes) -> list[Any]:
     told = None
     with suppress(ValueError, KeyError, TypeError, RecursionError):
-        told = json.loads(body)["events"]
+        told = orjson.loads(body)["events"]
     if not isinstance(told, list) or len(told) > MOST_EVENTS:
         raise Invalid("no_notice", f"A notice has “events”, a list of at most {MOST_EVENTS:,}.")
     return told
