@@ -15,7 +15,7 @@ Spans = tuple[tuple[time, time], ...]
 DAYS = ("Mo", "Tu", "We", "Th", "Fr", "Sa", "Su")
 HOLIDAY = "PH"
 _LAST = time(23, 59)
-_ALWAYS: Spans = ((time(0), _LAST),)
+ALWAYS: Spans = ((time(0), _LAST),)
 _RULE = re.compile(r"((?:[A-Z][a-zH](?:-[A-Z][a-z])?,? ?)*)(off|closed|24/7|\d.*)?$")
 _SPAN = re.compile(r"(\d{1,2}):(\d{2})-(\d{1,2}):(\d{2})")
 
@@ -30,6 +30,12 @@ class Hours:
     def on(self, day: date, holiday: bool) -> Spans:
         """Return when it is open on a day."""
         return self.holidays if holiday and self.holidays is not None else self.week[day.weekday()]
+
+    def runs(self) -> tuple[tuple[int, int, Spans], ...]:
+        """Return the week in runs of days that are alike: first and last weekday (Monday is 0), and when it is open."""
+        starts = [day for day in range(len(DAYS)) if day == 0 or self.week[day] != self.week[day - 1]]
+        ends = [start - 1 for start in starts[1:]] + [len(DAYS) - 1]
+        return tuple((start, end, self.week[start]) for start, end in zip(starts, ends, strict=True))
 
 
 def read_hours(text: str) -> Hours | None:
@@ -68,7 +74,7 @@ def _spans(text: str) -> Spans:
     if text in ("off", "closed"):
         return ()
     if text == "24/7":
-        return _ALWAYS
+        return ALWAYS
     made = []
     for span in text.split(","):
         match = _SPAN.fullmatch(span.strip())

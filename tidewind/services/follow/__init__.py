@@ -68,7 +68,15 @@ from tidewind.services.follow.seen_by_buyers import (
 from tidewind.services.follow.stock_sync import StockSeen, exchange_stock, stock_seen
 from tidewind.services.follow.story import story_of
 from tidewind.services.follow.telling import labels_first, mail_label, send_due_news, tell_of_purchase, tell_of_void
-from tidewind.services.follow.texts import day_in, language_of, languages, money_in, said_in, state_in
+from tidewind.services.follow.texts import (
+    day_in,
+    hours_in,
+    language_of,
+    languages,
+    money_in,
+    said_in,
+    state_in,
+)
 from tidewind.services.follow.troubles import following
 from tidewind.services.follow.wishes import ask_wish, tell_wishes
 from tidewind.services.follow.wording import kept_rules, save_rules, shipped_text
@@ -121,6 +129,7 @@ __all__ = [
     "forget_record",
     "has_photo",
     "held_messages",
+    "hours_in",
     "kept_rules",
     "label_of_request",
     "labels_first",

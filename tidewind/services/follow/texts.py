@@ -8,10 +8,11 @@ from decimal import Decimal
 from functools import lru_cache
 from typing import Any
 
-from babel.dates import format_skeleton
+from babel.dates import format_skeleton, get_day_names
 from babel.numbers import format_currency, get_currency_precision
 
 from tidewind.core.messages.filling import fill
+from tidewind.core.pickups.hours import ALWAYS, Spans, read_hours
 from tidewind.settings import DATA
 
 USUAL = "en"
@@ -66,3 +67,28 @@ def money_in(minor: int, currency: str, language: str) -> str:
 def day_in(day: date, language: str) -> str:
     """Return a day as people write it: 24 November, 24 de novembro (CLDR)."""
     return str(format_skeleton("MMMMd", day, locale=locale_of(language)))
+
+
+@lru_cache(maxsize=1_024)
+def hours_in(written: str, language: str) -> tuple[str, ...]:
+    """Return opening hours as people read them, a line for days that are alike; unreadable ones as they are written."""
+    try:
+        hours = read_hours(written)
+    except ValueError:
+        return (written,)
+    if hours is None:
+        return ()
+    names = get_day_names("abbreviated", "stand-alone", locale_of(language))
+    lines = [
+        (names[first] if first == last else f"{names[first]} – {names[last]}", _spans_in(spans, language))
+        for first, last, spans in hours.runs()
+    ]
+    if hours.holidays is not None:
+        lines.append((said_in("hours_holidays", language), _spans_in(hours.holidays, language)))
+    return tuple(f"{days}: {spans}" for days, spans in lines)
+
+
+def _spans_in(spans: Spans, language: str) -> str:
+    if not spans or spans == ALWAYS:
+        return said_in("hours_always" if spans else "hours_closed", language)
+    return ", ".join(f"{start:%H:%M} – {end:%H:%M}" for start, end in spans)

@@ -21,6 +21,7 @@ from tidewind.services.follow import (
     buyers_return,
     buyers_view,
     day_in,
+    hours_in,
     language_of,
     languages,
     said_in,
@@ -162,7 +163,8 @@ def _kept_at(seen: SeenShipment, language: str) -> Iterator[str]:
         at = seen.point
         where = ", ".join(part for part in (at.street, f"{at.postcode} {at.city}".strip()) if part)
         yield f"<p>{escape(said_in('kept_at', language))} <b>{escape(at.name)}</b><br>{escape(where)}"
-        yield f"<br><small>{escape(at.hours)}</small></p>" if at.hours else "</p>"
+        lines = "<br>".join(escape(line) for line in hours_in(at.hours, language))
+        yield f"<small>{lines}</small></p>" if lines else "</p>"
 
 
 def _parcels(seen: SeenShipment, language: str) -> Iterator[str]:
