@@ -21,7 +21,7 @@ from tidewind.services.bench.items import PackingFacts, check_of, keep_steps
 from tidewind.services.bench.opening import find_order, meaning_of, open_order
 from tidewind.services.bench.seen import BenchView, bench_view
 from tidewind.services.bench.settings import bench_settings
-from tidewind.services.bench.standing import AtBench, bench_named, count_today, keep_scan, locked_bench
+from tidewind.services.bench.standing import AtBench, bench_named, count_today, keep_scan, locked_bench, was_taken
 from tidewind.services.people import Who, digest_of_badge
 
 LONGEST_CODE, MOST_PIECES = 120, 500
@@ -38,11 +38,15 @@ WORDS = {
 """The big word for what a scan meant."""
 
 
+class _TakenBefore(Exception):
+    """This scan was taken by its twin, which was quicker."""
+
+
 class _Scan:
     """Everything about one scan."""
 
-    def __init__(self, session: Session, at: AtBench, who: Who, now: datetime) -> None:
-        self.session, self.at, self.who, self.now = session, at, who, now
+    def __init__(self, session: Session, at: AtBench, client_key: str, now: datetime) -> None:
+        self.session, self.at, self.client_key, self.now = session, at, client_key, now
         self.bench, self.packing, self.packer = at.bench, at.packing, at.packer
 
 
@@ -87,20 +91,31 @@ def _at_bench(
     at = locked_bench(session, name, who.id, now, client_key)
     if at.known:
         return bench_view(session, at)
-    one = _Scan(session, at, who, now)
-    said = work(one)
+    try:
+        _take(_Scan(session, at, client_key, now), code, work)
+    except _TakenBefore:
+        session.expire_all()  # what it would have changed
+        at = locked_bench(session, name, who.id, now, client_key)
+    return bench_view(session, at)
+
+
+def _take(one: _Scan, code: str, work: Callable[[_Scan], dict[str, str]]) -> None:
+    at, said = one.at, work(one)
     if said["kind"] == "wrong" and one.packing is not None:
         one.packing.mistakes += 1
         at.mistakes_today += 1
     at.bench.said = said
     mine = one.packing.id if one.packing is not None else at.bench.packing_id
-    kept = {"bench_id": at.bench.id, "packing_id": mine, "person_id": one.packer.id, "at": now, "code": code}
-    keep_scan(session, kept | {"client_key": client_key or None, "verdict": said["kind"]}, at.bench, one.packing)
-    return bench_view(session, at)
+    kept = {"bench_id": at.bench.id, "packing_id": mine, "person_id": one.packer.id, "at": one.now, "code": code}
+    kept |= {"client_key": one.client_key or None, "verdict": said["kind"]}
+    if not keep_scan(one.session, kept, at.bench, one.packing):
+        raise _TakenBefore
 
 
 def _whole(one: _Scan, work: Callable[[], dict[str, str]]) -> dict[str, str]:
     """Do what writes more than the count of an item wholly or not at all; a refusal is said."""
+    if not one.at.sure and was_taken(one.session, one.client_key):
+        raise _TakenBefore
     try:
         with one.session.begin_nested():
             said = work()

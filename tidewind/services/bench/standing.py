@@ -1,4 +1,4 @@
-"""A bench as a scan finds it, read in two ways to the database, and written in one."""
+"""A bench as a scan finds it, read in one way to the database where an order is open there, and written in one."""
 
 from __future__ import annotations
 
@@ -8,9 +8,8 @@ from functools import cache
 from typing import Any
 
 from sqlalchemy import DateTime, Select, bindparam, exists, func, inspect, select, true, update
-from sqlalchemy.dialects.postgresql import Insert, insert
+from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import InstanceState, Session, load_only
-from sqlalchemy.orm.attributes import set_committed_value
 
 from tidewind.core.states.packings import PackingState
 from tidewind.db.tables import Bench, BenchScan, Packing, Person, Shop
@@ -23,7 +22,8 @@ LONGEST_NAME = 40
 class AtBench:
     """A bench, who packs there, the shop, what was done there today, and the packing on it, if any.
 
-    ``known``: the scan that is being taken was taken before, and its answer got lost.
+    ``known``: the scan that is being taken was taken before, and its answer got lost.  What was read together with the
+    lock may have been read before a twin let go of it, so that False is only then the last word when ``sure``.
     """
 
     bench: Bench
@@ -33,6 +33,7 @@ class AtBench:
     mistakes_today: int
     packing: Packing | None = None
     known: bool = False
+    sure: bool = True
 
 
 def _facts() -> tuple[Any, ...]:
@@ -59,10 +60,12 @@ def _bench_with(*more: Any) -> Select[Any]:
 
 # Made once: to put such a statement together takes longer than the database takes to answer it.
 _FRESH: dict[str, Any] = {"populate_existing": True}
+_TAKEN = exists().where(BenchScan.client_key == bindparam("client_key"))
 _LOCKED = _bench_with().with_for_update(of=Bench)
+# Locked rows are read as they are behind the lock, and no row comes where the bench has another packing by then.
+_OPEN = _bench_with(Packing, _TAKEN).join(Packing, Packing.id == Bench.packing_id).with_for_update(of=[Bench, Packing])
 _SEEN = _bench_with(Packing).outerjoin(Packing, Packing.id == Bench.packing_id)
 _TODAY = select(*_facts()[2:]).select_from(Bench).join(Shop, true()).where(Bench.id == bindparam("bench_id"))
-_TAKEN = exists().where(BenchScan.client_key == bindparam("client_key"))
 _PACKING = select(Packing, _TAKEN).where(Packing.id == bindparam("packing_id")).with_for_update(of=Packing)
 
 
@@ -78,21 +81,39 @@ def locked_bench(session: Session, name: str, who_id: int, now: datetime, client
     """
     if not (plain := plain_name(name)):
         raise Invalid("no_name", "Give the bench a name.")
-    given = {"name": plain, "who_id": who_id, "now": now}
-    row = session.execute(_LOCKED, given, execution_options=_FRESH).first()
-    if row is None:
-        session.execute(insert(Bench).values(name=plain, said={}, created_at=now).on_conflict_do_nothing())
-        row = session.execute(_LOCKED, given, execution_options=_FRESH).one()
-    at = AtBench(*row)
+    given = {"name": plain, "who_id": who_id, "now": now, "client_key": client_key}
+    row = session.execute(_OPEN, given, execution_options=_FRESH).first()
+    if row is not None:
+        at = AtBench(*row)
+        at.sure = not client_key
+    else:
+        at = _locked_empty(session, given)
     if not at.packer.active:
         at.packer = session.get_one(Person, who_id)
+    return at
+
+
+def _locked_empty(session: Session, given: dict[str, Any]) -> AtBench:
+    """Lock a bench on which no packing was seen, making it at need."""
+    row = session.execute(_LOCKED, given, execution_options=_FRESH).first()
+    if row is None:
+        made = insert(Bench).values(name=given["name"], said={}, created_at=given["now"])
+        session.execute(made.on_conflict_do_nothing())
+        row = session.execute(_LOCKED, given, execution_options=_FRESH).one()
+    at = AtBench(*row)
     # Whether the scan was taken is asked behind the lock: the same one sent twice waits here for its twin.
-    given = {"client_key": client_key, "packing_id": at.bench.packing_id}
     if at.bench.packing_id is None:
-        at.known = bool(client_key) and bool(session.scalar(select(_TAKEN), given))
+        at.known = was_taken(session, given["client_key"])
     else:
+        given = {"client_key": given["client_key"], "packing_id": at.bench.packing_id}
         at.packing, at.known = session.execute(_PACKING, given, execution_options=_FRESH).one()
     return at
+
+
+def was_taken(session: Session, client_key: str) -> bool:
+    """Tell whether a scan was taken, behind the bench's lock: its twin has let go of that."""
+    with session.no_autoflush:
+        return bool(client_key) and bool(session.scalar(select(_TAKEN), {"client_key": client_key}))
 
 
 def bench_named(session: Session, name: str, who_id: int, now: datetime) -> AtBench:
@@ -112,28 +133,34 @@ def count_today(session: Session, at: AtBench, now: datetime) -> None:
     at.packed_today, at.mistakes_today = session.execute(_TODAY, given).one()
 
 
-def keep_scan(session: Session, scan: dict[str, Any], *changed: Bench | Packing | None) -> None:
-    """Write a scan and what it changed in one statement: at a bench somebody waits for each way to the database."""
+def keep_scan(session: Session, scan: dict[str, Any], *changed: Bench | Packing | None) -> bool:
+    """Write a scan and what it changed in one statement: at a bench somebody waits for each way to the database.
+
+    Return whether it was written: nothing is where the same one was taken before.  The rows are the session's no more.
+    """
     with session.no_autoflush:
         rows = [(row, _changed(row)) for row in changed if row is not None]
         given = {f"{row.__tablename__}_{name}": value for row, values in rows for name, value in values.items()}
         ids = {f"{row.__tablename__}_is": row.id for row, values in rows if values}
         statement = _writing(*((type(row), tuple(values)) for row, values in rows if values))
         said = {f"scan_{name}": value for name, value in scan.items()}
-        session.connection().execute(statement, said | given | ids)
-    for row, values in rows:
-        for name, value in values.items():
-            set_committed_value(row, name, value)
+        written = session.connection().execute(statement, said | given | ids).first() is not None
+        for row, _ in rows:
+            session.expunge(row)  # else the session would look once more for what there is to write
+    return written
 
 
 @cache
-def _writing(*changes: tuple[type[Bench | Packing], tuple[str, ...]]) -> Insert:
-    """Return the statement that writes a scan, and beside it columns of rows."""
+def _writing(*changes: tuple[type[Bench | Packing], tuple[str, ...]]) -> Select[Any]:
+    """Return the statement that writes a scan, and beside it columns of rows; it returns nothing if it was known."""
     kept = ("bench_id", "packing_id", "person_id", "at", "code", "client_key", "verdict")
-    statement = insert(BenchScan).values({name: bindparam(f"scan_{name}") for name in kept})
+    scan = insert(BenchScan).values({name: bindparam(f"scan_{name}") for name in kept})
+    made = scan.on_conflict_do_nothing(index_elements=["client_key"])
+    new = made.returning(BenchScan.id).cte("new")
+    statement = select(new.c.id)
     for of, names in changes:
         table = of.__tablename__
-        written = update(of).where(of.id == bindparam(f"{table}_is"))
+        written = update(of).where(of.id == bindparam(f"{table}_is"), exists(select(new.c.id)))
         values = {name: bindparam(f"{table}_{name}", type_=of.__table__.c[name].type) for name in names}
         statement = statement.add_cte(written.values(values).cte(f"written_{table}"))
     return statement
