@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, datetime
 
 import pypdfium2
@@ -94,6 +95,12 @@ def order_with(wiring: Wiring, carrier: str = "brightmile", skip: int = 0) -> Or
             if len(o.plan.parcels) == 1 and all(line.sku in plain for line in o.lines)
         ]
         return found[skip]
+
+
+def several_of_one(wiring: Wiring) -> Order:
+    """Return an order with the most pieces of one article."""
+    every = (order_with(wiring, skip=n) for n in range(12))
+    return max(every, key=lambda order: max(line.quantity for line in order.lines))
 
 
 def goods(wiring: Wiring, order: Order) -> list[str]:
@@ -243,12 +250,56 @@ def test_what_must_not_be_packed_stops_loudly(wiring: Wiring) -> None:
 
 
 def test_two_benches_at_once_never_pack_one_order(wiring: Wiring) -> None:
-    from concurrent.futures import ThreadPoolExecutor
-
     order = order_with(wiring)
     with ThreadPoolExecutor(4) as threads:
         views = list(threads.map(lambda n: scan(wiring, order.number, at=f"Bench {n}"), range(4)))
     assert sorted(view.phase for view in views) == ["await", "await", "await", "items"]
+
+
+def test_a_scan_that_is_sent_again_counts_once_however_many_come_at_once(wiring: Wiring) -> None:
+    order, who = several_of_one(wiring), who_is(wiring)
+    codes = sorted(goods(wiring, order), key=goods(wiring, order).count)  # the last item's twin would be one too many
+    sent = [(order.number, "open-it"), *((code, f"item-{n}") for n, code in enumerate(codes)), ("nonsense", "nonsense")]
+    together = []
+    for code, key in sent:
+
+        def take(_: int, code: str = code, key: str = key) -> BenchView:
+            with wiring.sessions.begin() as session:
+                return scan_at_bench(session, "Bench 1", code, who, wiring.clock(), key)
+
+        with ThreadPoolExecutor(8) as eight:
+            views = list(eight.map(take, range(8)))
+        together.append({(view.phase, sum(line.counted for line in view.lines)) for view in views})
+        assert all(said(view) == said(views[0]) for view in views)
+    pieces = len(codes)
+    assert together == [
+        {("items", 0)},
+        *({("items", n)} for n in range(1, pieces)),
+        {("buying", pieces)},
+        {("buying", pieces)},
+    ]
+    with wiring.sessions() as session:
+        kept = session.execute(select(BenchScan.client_key, BenchScan.verdict).order_by(BenchScan.id)).all()
+        assert [tuple(row) for row in kept] == [*((key, "right") for _, key in sent[:-1]), ("nonsense", "wrong")]
+        assert session.scalars(select(Packing.mistakes)).all() == [1]
+        assert session.scalar(select(func.count(Shipment.id)).where(Shipment.order_id == order.id)) == 1
+
+
+def test_pieces_that_are_scanned_at_once_are_all_counted(wiring: Wiring) -> None:
+    order, who = several_of_one(wiring), who_is(wiring)
+    codes = goods(wiring, order)
+    code = max(codes, key=codes.count)
+    scan(wiring, order.number, *(one for one in codes if one != code))
+
+    def take(n: int) -> None:
+        with wiring.sessions.begin() as session:
+            scan_at_bench(session, "Bench 1", code, who, wiring.clock(), f"piece-{n}")
+
+    with ThreadPoolExecutor(6) as six:
+        list(six.map(take, range(codes.count(code) - 1)))
+    with wiring.sessions() as session:
+        seen = see_bench(session, "Bench 1", who, wiring.clock())
+        assert sum(line.counted for line in seen.lines) == len(codes) - 1
 
 
 def test_serial_numbers_sets_and_things_without_a_barcode(wiring: Wiring) -> None:

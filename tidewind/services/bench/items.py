@@ -69,7 +69,9 @@ def items_of(session: Session, order: Order, shipment: Shipment | None) -> tuple
     """Return what goes into each parcel, sets as their parts, in the order of the shelves."""
     parcels = _parcels(order, shipment)
     ids = {line_id for parcel in parcels for line_id, _ in parcel.contents}
-    lines = {line.id: line for line in session.scalars(select(OrderLine).where(OrderLine.id.in_(ids)))}
+    lines = {line.id: line for line in order.lines if line.id in ids}
+    if elsewhere := ids - lines.keys():  # of orders that go in the same parcel
+        lines |= {line.id: line for line in session.scalars(select(OrderLine).where(OrderLine.id.in_(elsewhere)))}
     products = _products(session, {line.sku for line in lines.values()})
     made = []
     for number, parcel in enumerate(parcels, 1):

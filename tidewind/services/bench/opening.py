@@ -19,17 +19,15 @@ from tidewind.services.bench.items import fill
 from tidewind.services.people import start_work
 
 
-def find_order(session: Session, code: str) -> Order | None:
+def find_order(session: Session, code: str) -> int | None:
     """Return the order that a slip, a typed number or a label means; None where nothing has such a number."""
     forms = forms_of(code)
     if not forms:
         return None
-    found = session.scalars(select(Order).where(Order.number.in_(forms)).order_by(Order.id.desc())).all()
-    if found:
-        return next((order for order in found if order.state in ("open", "shipped", "part_shipped")), found[0])
-    of_label = select(Shipment.order_id).join(Label).where(Label.tracking_number.in_(forms))
-    order_id = session.scalar(of_label)
-    return session.get(Order, order_id) if order_id is not None else None
+    numbered = select(Order.id, Order.state).where(Order.number.in_(forms)).order_by(Order.id.desc())
+    if found := session.execute(numbered).all():
+        return next((one for one, state in found if state in ("open", "shipped", "part_shipped")), found[0][0])
+    return session.scalar(select(Shipment.order_id).join(Label).where(Label.tracking_number.in_(forms)))
 
 
 @dataclass(frozen=True, slots=True)
@@ -72,13 +70,13 @@ def live_shipment(session: Session, order_id: int) -> Shipment | None:
     )
 
 
-def open_order(session: Session, bench: Bench, order: Order, person_id: int, now: datetime) -> Packing:
+def open_order(session: Session, bench: Bench, order_id: int, person_id: int, now: datetime) -> tuple[Order, Packing]:
     """Begin to pack an order, or take it up again where it was left.  Raises Conflict with what speaks against it."""
-    locked = session.scalars(
-        select(Order).where(Order.id == order.id).with_for_update(of=Order).execution_options(populate_existing=True)
+    order = session.scalars(
+        select(Order).where(Order.id == order_id).with_for_update(of=Order).execution_options(populate_existing=True)
     ).one()
     shipment = live_shipment(session, order.id)
-    may_be_packed(session, locked, shipment)
+    may_be_packed(session, order, shipment)
     packings = session.scalars(
         select(Packing).where(Packing.order_id == order.id).order_by(Packing.id.desc()).with_for_update()
     ).all()
@@ -94,11 +92,11 @@ def open_order(session: Session, bench: Bench, order: Order, person_id: int, now
         packing = Packing(order_id=order.id, bench_id=bench.id, person_id=person_id, started_at=now, items=[], steps=[])
         session.add(packing)
     packing.shipment_id = shipment.id if shipment else None
-    fill(session, packing, locked, shipment)
+    fill(session, packing, order, shipment)
     session.flush()
     start_work(session, [order.id], person_id, True, now)
     bench.packing_id, bench.pieces = packing.id, 1
-    return packing
+    return order, packing
 
 
 def may_be_packed(session: Session, order: Order, shipment: Shipment | None) -> None:
@@ -123,12 +121,16 @@ def may_be_packed(session: Session, order: Order, shipment: Shipment | None) -> 
 
 def _nobody_else(session: Session, bench: Bench, packings: Sequence[Packing]) -> None:
     for packing in packings:
-        who = session.scalar(select(Person.name).where(Person.id == packing.person_id))
         if packing.state in PackingState.HOLDS and packing.bench_id != bench.id:
             other = session.get_one(Bench, packing.bench_id)
-            raise Conflict("elsewhere", f"It is being packed at {other.name} by {who}.")
+            raise Conflict("elsewhere", f"It is being packed at {other.name} by {_packer(session, packing)}.")
         if packing.state == PackingState.PACKED and packing.packed_at and _still_goes(session, packing):
-            raise Conflict("packed", f"It was packed already by {who}, {packing.packed_at:%-d %B at %H:%M} UTC.")
+            when = f"{packing.packed_at:%-d %B at %H:%M} UTC"
+            raise Conflict("packed", f"It was packed already by {_packer(session, packing)}, {when}.")
+
+
+def _packer(session: Session, packing: Packing) -> str | None:
+    return session.scalar(select(Person.name).where(Person.id == packing.person_id))
 
 
 def _still_goes(session: Session, packing: Packing) -> bool:

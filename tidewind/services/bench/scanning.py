@@ -163,10 +163,11 @@ def _nothing_open(one: _Scan, code: str, ours: Code | None) -> dict[str, str]:
         return _said("note", "Help", "scan a packing slip, a label, or type an order's number", act="help")
     if ours is not None:
         return _said("wrong", "No order yet", "scan a packing slip, an order or a label first")
-    order = find_order(one.session, code)
-    if order is None:
+    order_id = find_order(one.session, code)
+    if order_id is None:
         return _said("wrong", "Unknown", f"no order and no label has the number {code.strip()[:40]}")
-    packing = one.at.packing = open_order(one.session, one.bench, order, one.packer.id, one.now)
+    order, packing = open_order(one.session, one.bench, order_id, one.packer.id, one.now)
+    one.at.packing = packing
     done = sum(step[1] for step in packing.steps)
     words = f"{order.number}, {done} scanned before" if done else order.number
     return _said("right", "Pack it", words)

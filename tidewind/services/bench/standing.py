@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from functools import cache
 from typing import Any
 
-from sqlalchemy import DateTime, Select, bindparam, exists, func, inspect, select, true, update
+import orjson
+from sqlalchemy import DateTime, Dialect, Select, bindparam, exists, func, inspect, select, true, update
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import InstanceState, Session, load_only
 
 from tidewind.core.states.packings import PackingState
+from tidewind.db.engine import driver_of
 from tidewind.db.tables import Bench, BenchScan, Packing, Person, Shop
 from tidewind.services.base import Invalid
 
@@ -138,21 +141,27 @@ def keep_scan(session: Session, scan: dict[str, Any], *changed: Bench | Packing 
 
     Return whether it was written: nothing is where the same one was taken before.  The rows are the session's no more.
     """
-    with session.no_autoflush:
-        rows = [(row, _changed(row)) for row in changed if row is not None]
-        given = {f"{row.__tablename__}_{name}": value for row, values in rows for name, value in values.items()}
-        ids = {f"{row.__tablename__}_is": row.id for row, values in rows if values}
-        statement = _writing(*((type(row), tuple(values)) for row, values in rows if values))
-        said = {f"scan_{name}": value for name, value in scan.items()}
-        written = session.connection().execute(statement, said | given | ids).first() is not None
-        for row, _ in rows:
-            session.expunge(row)  # else the session would look once more for what there is to write
-    return written
+    rows = [(row, _changed(row)) for row in changed if row is not None]
+    given = {f"{row.__tablename__}_{name}": value for row, values in rows for name, value in values.items()}
+    given |= {f"{row.__tablename__}_is": row.id for row, values in rows if values}
+    given |= {f"scan_{name}": value for name, value in scan.items()}
+    connection = session.connection()
+    changes = ((type(row), tuple(values)) for row, values in rows if values)
+    statement, places = _writing(connection.dialect, *changes)
+    sent = [orjson.dumps(one).decode() if isinstance(one := given[name], dict | list) else one for name in places]
+    # By the driver itself: the way through the engine takes as long as the database takes to write it.
+    new = driver_of(connection).execute(statement, sent).fetchone() is not None
+    for row, _ in rows:
+        session.expunge(row)  # else the session would look once more for what there is to write
+    return new
 
 
 @cache
-def _writing(*changes: tuple[type[Bench | Packing], tuple[str, ...]]) -> Select[Any]:
-    """Return the statement that writes a scan, and beside it columns of rows; it returns nothing if it was known."""
+def _writing(dialect: Dialect, *changes: tuple[type[Bench | Packing], tuple[str, ...]]) -> tuple[str, Sequence[str]]:
+    """Return the statement that writes a scan, and beside it columns of rows; it returns nothing if it was known.
+
+    With it come the names of its parameters in their order.
+    """
     kept = ("bench_id", "packing_id", "person_id", "at", "code", "client_key", "verdict")
     scan = insert(BenchScan).values({name: bindparam(f"scan_{name}") for name in kept})
     made = scan.on_conflict_do_nothing(index_elements=["client_key"])
@@ -163,11 +172,11 @@ def _writing(*changes: tuple[type[Bench | Packing], tuple[str, ...]]) -> Select[
         written = update(of).where(of.id == bindparam(f"{table}_is"), exists(select(new.c.id)))
         values = {name: bindparam(f"{table}_{name}", type_=of.__table__.c[name].type) for name in names}
         statement = statement.add_cte(written.values(values).cte(f"written_{table}"))
-    return statement
+    compiled = statement.compile(dialect=dialect)
+    return str(compiled), compiled.positiontup or ()
 
 
 def _changed(row: Bench | Packing) -> dict[str, Any]:
     """Return the columns of a row that were set and not written yet."""
     state: InstanceState[Any] = inspect(row)
-    names = [attribute.key for attribute in state.mapper.column_attrs]
-    return {name: getattr(row, name) for name in names if state.attrs[name].history.has_changes()}
+    return {name: getattr(row, name) for name, before in state.committed_state.items() if getattr(row, name) != before}
