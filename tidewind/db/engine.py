@@ -2,20 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from time import monotonic
-from typing import Any
+from typing import Any, cast
 
 import orjson
 from psycopg import Connection, Cursor, Error, RawCursor
 from psycopg.pq import TransactionStatus
+from sqlalchemy import JSON, ClauseElement, Dialect, Engine, create_engine, event
 from sqlalchemy import Connection as SharedConnection
-from sqlalchemy import Engine, create_engine, event
 from sqlalchemy.dialects import registry
 from sqlalchemy.dialects.postgresql.psycopg import PGDialect_psycopg
 from sqlalchemy.exc import InvalidatePoolError
 from sqlalchemy.orm import Session, sessionmaker
+from sqlalchemy.sql.compiler import SQLCompiler
 
 _RESTED = 0.1  # seconds; no server stops and is back within them
 
@@ -96,6 +97,30 @@ def driver_of(connection: SharedConnection) -> Connection[Any]:
     if not isinstance(lent, Connection):
         raise TypeError("this is no connection of psycopg")
     return lent
+
+
+class ByDriver:
+    """A statement that is put together once and run by the driver itself.
+
+    For what somebody waits for at each step: the way through the engine takes as long as the database takes.
+    """
+
+    def __init__(self, statement: ClauseElement) -> None:
+        self._statement = statement
+        self._written: dict[Dialect, tuple[str, Sequence[tuple[str, bool]], Mapping[str, Any]]] = {}
+
+    def first(self, connection: SharedConnection, given: Mapping[str, Any]) -> tuple[Any, ...] | None:
+        """Run the statement with its parameters by name, and return the first row, None where there is none."""
+        dialect = connection.dialect
+        if dialect not in self._written:
+            compiled = cast(SQLCompiler, self._statement.compile(dialect=dialect))
+            named = [(name, isinstance(compiled.binds[name].type, JSON)) for name in compiled.positiontup or ()]
+            self._written[dialect] = str(compiled), named, compiled.params
+        statement, places, constants = self._written[dialect]
+        values = [(given[name] if name in given else constants[name], is_json) for name, is_json in places]
+        sent = [_to_json(value) if is_json else value for value, is_json in values]
+        row: tuple[Any, ...] | None = driver_of(connection).execute(statement, sent).fetchone()
+        return row
 
 
 @contextmanager

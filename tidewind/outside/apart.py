@@ -11,6 +11,8 @@ from typing import Any, TypeVar
 
 Result = TypeVar("Result")
 SECONDS, MEMORY_BYTES = 10.0, 300_000_000
+SECONDS_TO_BEGIN = 60.0
+"""The first process of all brings the libraries along; on a busy machine that is no fault of the file's."""
 AT_ONCE = threading.Semaphore(2)
 """So many files are read at once by one process of the program; others wait for their turn."""
 _PROCESSES = multiprocessing.get_context("forkserver")
@@ -33,9 +35,8 @@ def read_apart(read: Callable[..., Result], *given: Any, seconds: float = SECOND
         process.start()
         theirs.close()
         try:
-            if not ours.poll(seconds):
-                raise TooMuch("time")
-            fault, result = ours.recv()
+            _next(ours, SECONDS_TO_BEGIN)
+            fault, result = _next(ours, seconds)
         except EOFError:  # it was ended by a limit, or by what the file made a library do
             raise TooMuch("memory") from None
         finally:
@@ -49,7 +50,14 @@ def read_apart(read: Callable[..., Result], *given: Any, seconds: float = SECOND
     return made
 
 
+def _next(ours: Connection, seconds: float) -> Any:
+    if not ours.poll(seconds):
+        raise TooMuch("time")
+    return ours.recv()
+
+
 def _read(to: Connection, read: Callable[..., Any], given: tuple[Any, ...], seconds: float) -> None:
+    to.send("begun")
     resource.setrlimit(resource.RLIMIT_AS, (_taken() + MEMORY_BYTES,) * 2)
     resource.setrlimit(resource.RLIMIT_CPU, (int(seconds) + 1,) * 2)
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))

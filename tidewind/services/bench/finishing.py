@@ -17,7 +17,7 @@ from tidewind.db.tables import Bench, Order, Packing, SerialNumber, Shipment
 from tidewind.services.base import Conflict, Invalid, defer, each_by_itself, move_row, write_history
 from tidewind.services.bench.items import PackingFacts, check_of
 from tidewind.services.bench.opening import live_shipment, may_be_packed
-from tidewind.services.bench.settings import bench_settings
+from tidewind.services.bench.settings import BenchSettings, bench_settings
 from tidewind.services.buying import ToBuy, ask_to_buy
 from tidewind.services.orders import edit_hand
 from tidewind.services.papers import PrintRequest, send_to_printer
@@ -26,9 +26,9 @@ from tidewind.services.planning import shop_settings
 BOUGHT_WITHIN_S = 1
 
 
-def parcel_to_weigh(session: Session, packing: Packing, check: Check) -> int | None:
+def parcel_to_weigh(settings: BenchSettings, packing: Packing, check: Check) -> int | None:
     """Return the parcel that must be weighed now: full, and not weighed; None where none is, or nobody weighs."""
-    if not bench_settings(session).weighs or check.wants_serial is not None:
+    if not settings.weighs or check.wants_serial is not None:
         return None
     full = len(PackingFacts.of(packing).boxes) if check.complete else check.parcel - 1
     weighed = len(packing.weights_g)
@@ -49,7 +49,7 @@ def go_on(session: Session, bench: Bench, packing: Packing, who: str, person_id:
     Raises Conflict where the label cannot be bought: it stays open, with everything that was scanned.
     """
     check = check_of(packing)
-    if not check.complete or parcel_to_weigh(session, packing, check) is not None:
+    if not check.complete or parcel_to_weigh(bench_settings(session), packing, check) is not None:
         return Gone()
     shipment = live_shipment(session, packing.order_id)
     # It may have been held, cancelled or changed by the shop since it was opened here.

@@ -7,12 +7,13 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import BindParameter, Select, bindparam, literal, null, select, union_all
+from sqlalchemy import ARRAY, Select, String, any_, bindparam, literal, null, select, union_all
 from sqlalchemy.orm import Session
 
 from tidewind.core.scanned import forms_of
 from tidewind.core.states.labels import LabelState
 from tidewind.core.states.packings import PACKING_MOVES, PackingMove, PackingState
+from tidewind.db.engine import ByDriver
 from tidewind.db.tables import Bench, Difference, Label, Order, Packing, Person, Product, Shipment
 from tidewind.services.base import Conflict, move_row
 from tidewind.services.bench.items import fill
@@ -40,24 +41,24 @@ class Meaning:
 
 
 def _meanings() -> Select[Any]:
-    forms: BindParameter[Sequence[str]] = bindparam("forms", expanding=True)
+    forms = any_(bindparam("forms", type_=ARRAY(String)))
     number = select(literal(1).label("rank"), Order.id, Order.number, literal("").label("shelf"), Order.id.label("age"))
     label = select(literal(2), Order.id, Order.number, literal(""), Label.id).join_from(Label, Shipment).join(Order)
     product = select(literal(3), null(), Product.name, Product.shelf, Product.id)
     found = union_all(
-        number.where(Order.number.in_(forms)),
-        label.where(Label.tracking_number.in_(forms)),
-        product.where(Product.barcode.in_(forms) | Product.sku.in_(forms)),
+        number.where(Order.number == forms),
+        label.where(Label.tracking_number == forms),
+        product.where((Product.barcode == forms) | (Product.sku == forms)),
     ).subquery()
     return select(found).order_by(found.c.rank, found.c.age.desc()).limit(1)
 
 
-_MEANINGS = _meanings()
+_MEANINGS = ByDriver(_meanings())
 
 
 def meaning_of(session: Session, forms: Sequence[str]) -> Meaning | None:
     """Return what a code stands for, asked at once: orders before labels, labels before products."""
-    row = session.execute(_MEANINGS, {"forms": list(forms)}).first()
+    row = _MEANINGS.first(session.connection(), {"forms": list(forms)})
     return Meaning(*row[1:4]) if row is not None else None
 
 

@@ -11,17 +11,19 @@ from sqlalchemy.orm import Session
 from tidewind.core.bench.checking import Check, Said, confirm, scan
 from tidewind.core.bench.codes import ACTION_WORDS, REASONS, Action, Code, CodeKind, read_code
 from tidewind.core.bench.weighing import Reading, reading_refusal, weigh
+from tidewind.core.quantities import speak_in
 from tidewind.core.scanned import forms_of
 from tidewind.core.states.packings import PACKING_MOVES, PackingMove, PackingState
 from tidewind.db.tables import Packing, Person
 from tidewind.services.base import ServiceError, move_row
 from tidewind.services.bench.changing import change_packing, hold_packing, send_what_is_here, undo
 from tidewind.services.bench.finishing import go_on, look, parcel_to_weigh
+from tidewind.services.bench.glancing import changed_in, glance_at, keep_scan
 from tidewind.services.bench.items import PackingFacts, check_of, keep_steps
 from tidewind.services.bench.opening import find_order, meaning_of, open_order
 from tidewind.services.bench.seen import BenchView, bench_view
 from tidewind.services.bench.settings import bench_settings
-from tidewind.services.bench.standing import AtBench, bench_named, count_today, keep_scan, locked_bench, was_taken
+from tidewind.services.bench.standing import AtBench, bench_named, count_today, locked_bench
 from tidewind.services.people import Who, digest_of_badge
 
 LONGEST_CODE, MOST_PIECES = 120, 500
@@ -43,11 +45,34 @@ class _TakenBefore(Exception):
 
 
 class _Scan:
-    """Everything about one scan."""
+    """Everything about one scan; what was only glanced at is copies."""
 
-    def __init__(self, session: Session, at: AtBench, client_key: str, now: datetime) -> None:
-        self.session, self.at, self.client_key, self.now = session, at, client_key, now
+    def __init__(self, session: Session, at: AtBench, who: Who, client_key: str, now: datetime) -> None:
+        self.session, self.at, self.who, self.client_key, self.now = session, at, who, client_key, now
         self.bench, self.packing, self.packer = at.bench, at.packing, at.packer
+
+    @property
+    def open_packing(self) -> Packing:
+        """The packing on the bench.  Raises RuntimeError where none is."""
+        if self.packing is None:
+            raise RuntimeError("no order is open at this bench")
+        return self.packing
+
+    def take_hold(self) -> None:
+        """Go on with the session's own rows, and what was changed in the copies.
+
+        Raises _TakenBefore where this scan turns out to have been taken.
+        """
+        if self.bench in self.session:
+            return
+        copies = (self.bench, self.packing)
+        self.at = at = locked_bench(self.session, self.bench.name, self.who.id, self.now, self.client_key)
+        if at.known:
+            raise _TakenBefore
+        self.bench, self.packing, self.packer = at.bench, at.packing, at.packer
+        for copy, row in zip(copies, (self.bench, self.packing), strict=True):
+            for name, value in (changed_in(copy) if copy is not None else {}).items():
+                setattr(row, name, value)
 
 
 def scan_at_bench(session: Session, name: str, code: str, who: Who, now: datetime, client_key: str = "") -> BenchView:
@@ -71,12 +96,12 @@ def look_at_bench(session: Session, name: str, who: Who, now: datetime) -> Bench
     if at.packing is not None and at.packing.state == PackingState.BUYING:
         look(session, at.bench, at.packing, now)
         count_today(session, at, now)
-    return bench_view(session, at)
+    return bench_view(at)
 
 
 def see_bench(session: Session, name: str, who: Who, now: datetime) -> BenchView:
     """Return what a bench shows, and change nothing."""
-    return bench_view(session, bench_named(session, name, who.id, now))
+    return bench_view(bench_named(session, name, who.id, now))
 
 
 def _at_bench(
@@ -88,19 +113,21 @@ def _at_bench(
     work: Callable[[_Scan], dict[str, str]],
     client_key: str = "",
 ) -> BenchView:
-    at = locked_bench(session, name, who.id, now, client_key)
+    at = glance_at(session, name, who.id, now, client_key) or locked_bench(session, name, who.id, now, client_key)
+    speak_in(at.shop.units)
     if at.known:
-        return bench_view(session, at)
+        return bench_view(at)
+    one = _Scan(session, at, who, client_key, now)
     try:
-        _take(_Scan(session, at, client_key, now), code, work)
+        _take(one, code, work)
     except _TakenBefore:
         session.expire_all()  # what it would have changed
-        at = locked_bench(session, name, who.id, now, client_key)
-    return bench_view(session, at)
+        one.at = locked_bench(session, name, who.id, now, client_key)
+    return bench_view(one.at)
 
 
 def _take(one: _Scan, code: str, work: Callable[[_Scan], dict[str, str]]) -> None:
-    at, said = one.at, work(one)
+    said, at = work(one), one.at
     if said["kind"] == "wrong" and one.packing is not None:
         one.packing.mistakes += 1
         at.mistakes_today += 1
@@ -114,8 +141,7 @@ def _take(one: _Scan, code: str, work: Callable[[_Scan], dict[str, str]]) -> Non
 
 def _whole(one: _Scan, work: Callable[[], dict[str, str]]) -> dict[str, str]:
     """Do what writes more than the count of an item wholly or not at all; a refusal is said."""
-    if not one.at.sure and was_taken(one.session, one.client_key):
-        raise _TakenBefore
+    one.take_hold()
     try:
         with one.session.begin_nested():
             said = work()
@@ -144,7 +170,7 @@ def _understood(one: _Scan, code: str) -> dict[str, str]:
     if packing.state == PackingState.BUYING:
         return _said("wrong", "Wait", "the label of this one is being bought; scan the next one then")
     if ours is not None:
-        return _whole(one, lambda: _ours(one, packing, ours))
+        return _whole(one, lambda: _ours(one, one.open_packing, ours))
     return _counted(one, packing, code)
 
 
@@ -202,7 +228,7 @@ def _took(one: _Scan, packing: Packing, after: Check, said: Said) -> dict[str, s
     one.bench.pieces = 1
     if not after.complete:  # the item is counted, and more is to come
         return _said("right", WORDS[said.verdict], said.words)
-    return _whole(one, lambda: _go_on(one, packing, WORDS[said.verdict], said.words))
+    return _whole(one, lambda: _go_on(one, one.open_packing, WORDS[said.verdict], said.words))
 
 
 def _go_on(one: _Scan, packing: Packing, word: str, words: str) -> dict[str, str]:
@@ -227,7 +253,7 @@ def _weighed(one: _Scan, reading: Reading | None) -> dict[str, str]:
     if packing is None:
         return _said("wrong", "No order yet", "scan a packing slip, an order or a label first")
     check = check_of(packing)
-    parcel = parcel_to_weigh(one.session, packing, check)
+    parcel = parcel_to_weigh(bench_settings(one.session), packing, check)
     if parcel is None:
         return _said("wrong", "Not yet", "everything must be in before it is weighed")
     if why := reading_refusal(reading):
@@ -292,7 +318,7 @@ def _act(one: _Scan, packing: Packing, value: str) -> dict[str, str]:
 def _confirmed(one: _Scan, packing: Packing) -> dict[str, str]:
     """Confirm an item without a barcode; on the scale, that the weight is right as it is."""
     check = check_of(packing)
-    parcel = parcel_to_weigh(one.session, packing, check)
+    parcel = parcel_to_weigh(bench_settings(one.session), packing, check)
     grams = one.bench.said.get("grams", "")
     if parcel is not None and grams:
         packing.weights_g = [*packing.weights_g, int(grams)]
@@ -308,7 +334,7 @@ def _buy(one: _Scan, packing: Packing, *, prints: bool) -> dict[str, str]:
         missing = check.next
         words = f"{missing.name} is still missing" if missing else "a serial number is still missing"
         return _said("wrong", "Not yet", f"{words}; scan it, or scan Send what is here")
-    if parcel_to_weigh(one.session, packing, check) is not None:
+    if parcel_to_weigh(bench_settings(one.session), packing, check) is not None:
         return _said("wrong", "Not yet", "it must be weighed first")
     packing.prints = prints
     return _go_on(one, packing, "Bought", "")

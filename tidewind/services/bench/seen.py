@@ -16,7 +16,7 @@ from tidewind.core.states.packings import PackingState
 from tidewind.db.tables import Packing, Person
 from tidewind.services.bench.finishing import parcel_to_weigh
 from tidewind.services.bench.items import PackingFacts, check_of
-from tidewind.services.bench.settings import BenchSettings, bench_settings
+from tidewind.services.bench.settings import BenchSettings, read_bench_settings
 from tidewind.services.bench.standing import AtBench
 from tidewind.services.planning import shop_settings
 
@@ -59,14 +59,14 @@ class BenchView:
     settings: BenchSettings
 
 
-def bench_view(session: Session, at: AtBench) -> BenchView:
+def bench_view(at: AtBench) -> BenchView:
     """Return what a bench shows now."""
     bench = at.bench
     packing = at.packing if at.packing is not None and at.packing.id == bench.packing_id else None
-    settings = bench_settings(session)
+    settings = read_bench_settings(at.shop.bench)
     check = check_of(packing) if packing else Check(())
     facts = PackingFacts.of(packing) if packing else None
-    weighs = parcel_to_weigh(session, packing, check) if packing else None
+    weighs = parcel_to_weigh(settings, packing, check) if packing else None
     phase = _phase(packing, check, weighs)
     return BenchView(
         name=bench.name,

@@ -34,7 +34,11 @@ class BenchSettings:
 
 def bench_settings(session: Session) -> BenchSettings:
     """Return how the shop packs."""
-    kept: dict[str, Any] = shop_settings(session).bench
+    return read_bench_settings(shop_settings(session).bench)
+
+
+def read_bench_settings(kept: dict[str, Any]) -> BenchSettings:
+    """Return how a shop packs, as it keeps that."""
     known = BenchSettings.__dataclass_fields__
     return BenchSettings(**{name: value for name, value in kept.items() if name in known})
 
