@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import date, timedelta
+from datetime import UTC, date, datetime, timedelta
 
 import pytest
 from sqlalchemy import select, update
@@ -11,7 +11,7 @@ from tests.conftest import MONDAY, Clock
 from tests.services.steps import ask, buy, clear_orders, ids_of
 from tidewind.db.tables import Departure, Label, Shipment, Shop
 from tidewind.services.base import Invalid
-from tidewind.services.handover import Lane, days_shown, lanes_on
+from tidewind.services.handover import Lane, days_shown, lanes_on, lanes_to_begin_with
 from tidewind.services.papers import mark_printed
 from tidewind.web.access import Wiring
 
@@ -96,3 +96,32 @@ def test_days_shown_leave_out_holidays_weekends_and_days_closed(wiring: Wiring, 
         assert date(2026, 11, 25) not in days_shown(session, MONDAY)
         with pytest.raises(Invalid, match="three months"):
             lanes_on(session, date(2030, 1, 1), clock())
+
+
+@pytest.mark.parametrize(
+    ("at", "shown"),
+    [
+        pytest.param(datetime(2026, 11, 27, 10, tzinfo=UTC), date(2026, 11, 27), id="a working day"),
+        pytest.param(datetime(2026, 11, 27, 22, tzinfo=UTC), date(2026, 11, 30), id="after the last cut-off"),
+        pytest.param(datetime(2026, 11, 28, 0, 30, tzinfo=UTC), date(2026, 11, 30), id="a Saturday has begun"),
+        pytest.param(datetime(2026, 11, 25, 9, tzinfo=UTC), date(2026, 11, 26), id="the shop is closed"),
+        pytest.param(datetime(2026, 12, 1, 9, tzinfo=UTC), date(2026, 12, 2), id="a holiday"),
+    ],
+)
+def test_departures_begin_with_the_day_on_which_something_leaves(wiring: Wiring, at: datetime, shown: date) -> None:
+    with wiring.sessions.begin() as session:
+        session.execute(update(Shop).values(closed=[{"first": "2026-11-25", "last": "2026-11-25"}]))
+        day, lanes = lanes_to_begin_with(session, at)
+        assert (day, {lane.day for lane in lanes}) == (shown, {shown})
+
+
+def test_what_lies_on_a_saturday_is_shown_on_it(wiring: Wiring, clock: Clock) -> None:
+    with wiring.sessions() as session:
+        order = clear_orders(session, "brightmile", 1)[0]
+    assert [buy(wiring, one) for one in ids_of(wiring, ask(wiring, [order]).batch_id)] == ["bought"]
+    clock.at = datetime(2026, 11, 28, 9, tzinfo=UTC)
+    with wiring.sessions.begin() as session:
+        departure = session.scalars(select(Departure).join(Label, Label.departure_id == Departure.id)).one()
+        departure.day = date(2026, 11, 28)
+        session.flush()
+        assert lanes_to_begin_with(session, clock())[0] == date(2026, 11, 28)

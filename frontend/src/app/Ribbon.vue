@@ -81,7 +81,7 @@ function pressing(d: Schemas["DepartureOut"]): boolean {
         :style="{ left: `${m.right}px` }"
       >
         <b>{{ m.d.name }} {{ clock(m.d.cutoff_at, zone) }}</b>
-        <span>{{ timeLeft(m.d.cutoff_at, now) }} · {{ left(m.d) }}</span>
+        <span>{{ timeLeft(m.d.cutoff_at, now, zone) }} · {{ left(m.d) }}</span>
         <span class="bar">
           <i class="printed" :style="{ flex: m.d.printed }" /><i
             class="bought"

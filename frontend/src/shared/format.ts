@@ -122,13 +122,17 @@ export function instantOf(isoDay: string, time: string, timeZone: string): strin
   const shown = new Date(`${guess.toLocaleString("sv-SE", { timeZone }).replace(" ", "T")}Z`);
   return new Date(2 * guess.getTime() - shown.getTime()).toISOString();
 }
-export function timeLeft(until: string, now: Date): string {
+
+/** How long until an instant: minutes and hours by the clock, and beyond them days of the calendar. */
+export function timeLeft(until: string, now: Date, timeZone: string): string {
   const minutes = Math.round((new Date(until).getTime() - now.getTime()) / 60_000);
   if (minutes < 0) return "past";
   if (minutes < 60) return `in ${minutes} min`;
   if (minutes < 36 * 60)
     return `in ${Math.floor(minutes / 60)} h ${String(minutes % 60).padStart(2, "0")}`;
-  return `in ${Math.round(minutes / 1440)} days`;
+  const [then, today] = [new Date(until), now].map((at) => Date.parse(localDay(at, timeZone)));
+  const days = Math.round((then! - today!) / 86_400_000);
+  return days === 1 ? "tomorrow" : `in ${days} days`;
 }
 
 /** A number as it is read: 12,345; nothing while it is not known. */

@@ -13,7 +13,7 @@ from tidewind.services.handover.departures import (
     todays_departures,
 )
 from tidewind.services.handover.first_hour import steps_missing
-from tidewind.services.handover.lanes import Lane, days_shown, lanes_on
+from tidewind.services.handover.lanes import Lane, days_shown, lanes_on, lanes_to_begin_with
 from tidewind.services.handover.leaving import Moved, move_pile
 from tidewind.services.handover.manifests import (
     Listed,
@@ -79,6 +79,7 @@ __all__ = [
     "end_standing",
     "hand_over",
     "lanes_on",
+    "lanes_to_begin_with",
     "late_sales",
     "listed_of",
     "listed_on",

@@ -79,10 +79,28 @@ def days_shown(session: Session, now: datetime) -> list[date]:
     made, day = [today], today
     while len(made) < DAYS_SHOWN:
         day += timedelta(days=1)
-        shut = any(first <= day <= last for first, last in closed)
-        if is_working_day(day, start.country or "PT") and not shut:
+        if _works(day, start.country, closed):
             made.append(day)
     return made
+
+
+def _works(day: date, country: str, closed: Sequence[tuple[date, date]]) -> bool:
+    return is_working_day(day, country or "PT") and not any(first <= day <= last for first, last in closed)
+
+
+def lanes_to_begin_with(session: Session, now: datetime) -> tuple[date, list[Lane]]:
+    """Return today and its lanes; or those of the next day, where nothing lies today and nothing will leave any more.
+
+    Nothing leaves after the last cut-off, nor on a day on which nobody works here and that no order is planned for.
+    """
+    today, following, *_ = days_shown(session, now)
+    lanes = lanes_on(session, today, now)
+    shop = shop_settings(session)
+    start = session.scalar(select(Place.address).where(Place.is_default)) or NO_ADDRESS
+    works = _works(today, start.country, closed_days(shop))
+    if any(lane.piles or (lane.cutoff_at > now and (works or lane.to_buy)) for lane in lanes):
+        return today, lanes
+    return following, lanes_on(session, following, now)
 
 
 def lanes_on(session: Session, day: date, now: datetime) -> list[Lane]:

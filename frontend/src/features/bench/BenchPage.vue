@@ -10,10 +10,11 @@ import { useScale } from "./useScale";
 import { useScanner } from "./useScanner";
 import { todayQuery } from "../handover";
 import { count, timeLeft } from "../../shared/format";
-import { now } from "../../shared/session";
+import { now, useMe } from "../../shared/session";
 
 /** The packing bench: one instruction, what is in the parcel, the scale; only a scanner is needed, and nothing is clicked. */
 const router = useRouter();
+const { zone } = useMe();
 const { name, bench, offline, failure, seen, scan, weigh, choose, waiting } = useBench();
 const { data: today } = useQuery(todayQuery);
 const address = computed(() => bench.value?.settings.scale_address ?? "");
@@ -92,7 +93,7 @@ const ACTIONS = [
       </span>
       <span class="grow" />
       <span v-if="leaving">
-        {{ leaving.name }} leaves <b class="soon">{{ timeLeft(leaving.cutoff_at, now) }}</b> ·
+        {{ leaving.name }} leaves <b class="soon">{{ timeLeft(leaving.cutoff_at, now, zone) }}</b> ·
         {{ toPack }} to pack
       </span>
       <button type="button" class="out" @click="router.push('/today')">Leave the bench</button>

@@ -74,7 +74,7 @@ const last = computed(() => {
       ? clock(until, zone.value)
       : dayAndClock(until, zone.value);
   return at > now.value
-    ? `It is asked for until ${when}, ${timeLeft(until, now.value)}.`
+    ? `It is asked for until ${when}, ${timeLeft(until, now.value, zone.value)}.`
     : `It was asked for until ${when}.`;
 });
 const open = computed(() => props.lane.state === "open" || props.lane.state === "closed");

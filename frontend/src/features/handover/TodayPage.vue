@@ -107,7 +107,7 @@ useKeys(
           </h1>
           <p class="mute sub">
             <template v-if="first"
-              >{{ first.name }} is next, {{ timeLeft(first.cutoff_at, now) }}:
+              >{{ first.name }} is next, {{ timeLeft(first.cutoff_at, now, zone) }}:
               {{ count(first.to_buy, "label") }} to buy.
             </template>
             <template v-if="stopped">{{ count(stopped, "order") }} need a decision first.</template>
@@ -132,7 +132,7 @@ useKeys(
         <div v-for="d in today.departures" :key="d.carrier + d.network" class="departure">
           <div>
             <div class="time" :class="{ press: d === first }">{{ clock(d.cutoff_at, zone) }}</div>
-            <span class="small mute">{{ timeLeft(d.cutoff_at, now) }}</span>
+            <span class="small mute">{{ timeLeft(d.cutoff_at, now, zone) }}</span>
           </div>
           <div>
             <span class="mono-gram">{{ d.monogram }}</span> <b>{{ d.name }}</b><br />

@@ -172,7 +172,8 @@ function ship(service: string): void {
           <v-text-field
             v-model="p.weight"
             class="w2"
-            :label="`Weight, ${unitOfWeight}`"
+            label="Weight"
+            :suffix="unitOfWeight"
             inputmode="decimal"
           /><v-text-field
             v-model="p.sides"
@@ -205,7 +206,8 @@ function ship(service: string): void {
           <v-text-field
             v-model="form.value"
             class="w2"
-            :label="`Value, ${currency}`"
+            label="Value"
+            :suffix="currency"
             inputmode="decimal"
           /><v-text-field
             v-model="form.point"

@@ -12,6 +12,7 @@ from tidewind.services.handover import (
     alert_counts,
     days_shown,
     lanes_on,
+    lanes_to_begin_with,
     late_sales,
     low_balance,
     steps_missing,
@@ -36,14 +37,11 @@ router = APIRouter(prefix="/api", tags=["shop"])
 def departures(_who: Anyone, session: Tx, now: Now, day: date | None = None) -> LanesOut:
     """Return the handovers of a day: what lies in each, and what its carrier's rules say of fetching it.
 
-    Without a day it is today, or the next one once today's cut-offs are over and nothing lies there.
+    Without a day it is today, or the next one where nothing lies today and nothing will leave any more.
     """
+    shown, lanes = (day, lanes_on(session, day, now)) if day else lanes_to_begin_with(session, now)
     days = days_shown(session, now)
-    lanes = lanes_on(session, day or days[0], now)
-    if day is None and not any(lane.cutoff_at > now or lane.piles for lane in lanes):
-        day = days[1]
-        lanes = lanes_on(session, day, now)
-    return LanesOut(now=now, day=day or days[0], days=days, lanes=[LaneOut.model_validate(lane) for lane in lanes])
+    return LanesOut(now=now, day=shown, days=days, lanes=[LaneOut.model_validate(lane) for lane in lanes])
 
 
 @router.get("/today")

@@ -126,7 +126,7 @@ function pressing(group: Group): boolean {
               <td colspan="5">
                 <b :class="{ press: pressing(item.group) }">{{ item.group.title }}</b>
                 <span class="mute"
-                  >{{ item.group.cut ? `${timeLeft(item.group.cut, now)} · ` : ""
+                  >{{ item.group.cut ? `${timeLeft(item.group.cut, now, zone)} · ` : ""
                   }}{{ count(item.group.rows.length, "order") }}{{ more ? " so far" : "" }}</span
                 >
               </td>
