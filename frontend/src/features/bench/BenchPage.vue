@@ -10,6 +10,7 @@ import { useScale } from "./useScale";
 import { useScanner } from "./useScanner";
 import { todayQuery } from "../handover";
 import { count, timeLeft } from "../../shared/format";
+import { SelectField } from "../../shared/ui";
 import { now, useMe } from "../../shared/session";
 
 /** The packing bench: one instruction, what is in the parcel, the scale; only a scanner is needed, and nothing is clicked. */
@@ -24,6 +25,9 @@ const help = ref(false);
 const camera = ref<HTMLInputElement | null>(null);
 const DO = (action: string) => `TWCODE-DO-${action}`;
 const BENCHES = ["Bench 1", "Bench 2", "Bench 3", "Bench 4", "Bench 5", "Bench 6"];
+const benches = computed(() =>
+  [...new Set([name.value, ...BENCHES])].map((value) => ({ value, title: value })),
+);
 
 const leaving = computed(() =>
   today.value?.departures.find(
@@ -75,15 +79,14 @@ const ACTIONS = [
   <main class="bench" :class="`is-${loud}`">
     <header class="top">
       <span>
-        <label class="sr" for="bench-name">Bench</label>
-        <select
-          id="bench-name"
-          :value="name"
+        <SelectField
+          :model-value="name"
+          label="Bench"
+          :items="benches"
           class="pick"
-          @change="choose(($event.target as HTMLSelectElement).value)"
-        >
-          <option v-for="b in new Set([name, ...BENCHES])" :key="b">{{ b }}</option>
-        </select>
+          theme="dark"
+          @update:model-value="choose"
+        />
         · {{ bench?.packer }}
         <span v-if="bench" class="soft">
           · {{ bench.packed_today }} packed today<template v-if="bench.mistakes_today"
@@ -198,11 +201,10 @@ const ACTIONS = [
   color: var(--dim);
 }
 .pick {
-  padding: 4px 6px;
-  font: inherit;
-  color: var(--pale);
-  background: var(--panel);
-  border: 1px solid var(--edge);
+  min-width: 130px;
+}
+.pick :deep(.v-field__input) {
+  font-size: inherit;
 }
 .soon {
   color: var(--now);

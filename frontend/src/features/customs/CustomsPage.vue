@@ -143,6 +143,7 @@ const rows = computed(() =>
   display: grid;
   grid-template-columns: repeat(3, minmax(0, 300px));
   gap: 10px 16px;
+  margin-top: 10px;
 }
 .wide {
   grid-column: 1 / -1;
