@@ -266,7 +266,7 @@ def test_the_buyers_page_needs_no_script_and_tells_no_more_than_it_must(
         shipment.order.hand = replace(shipment.order.hand, point="<i>7")
     there = httpx.get(f"{base_url}/t/{key}?lang=de").text
     assert "Es wartet auf Sie bei <b>Café &lt;b&gt;Sol&lt;/b&gt;</b><br>Rua 7, 3500-108 Viseu" in there
-    assert "Mo-Fr 09:00-19:00" in there
+    assert "<small>Mo – Fr: 09:00 – 19:00<br>" in there
     gone = httpx.get(f"{base_url}/t/{key[1:]}", headers={"Accept-Language": "fr-FR"})
     assert (gone.status_code, "Il n’y a pas de colis" in gone.text) == (404, True)
 

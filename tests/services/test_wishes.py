@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-from dataclasses import replace
 from datetime import date, timedelta
 
 import httpx
@@ -16,10 +15,9 @@ from tests.services.test_messages import hear
 from tidewind.core.states.wishes import WISH_MOVES, WishState
 from tidewind.core.tracking.states import TrackingState
 from tidewind.core.wishing import Choices, Wish, choices, is_whole
-from tidewind.db.tables import DropOffPointRow, ParcelWish, Shipment
+from tidewind.db.tables import ParcelWish, Shipment
 from tidewind.services.base import history_of
 from tidewind.services.follow import erase_person, hours_in, personal_data, story_of, tell_wishes
-from tidewind.services.handover import ask_for_points
 from tidewind.standins.carriers import WISHES
 from tidewind.standins.world import World
 from tidewind.web.access import Wiring
@@ -196,22 +194,3 @@ MORNING_AND_LATER = "09:00 – 13:00, 14:00 – 19:00"
 )
 def test_hours_are_told_in_the_readers_words(written: str, language: str, lines: tuple[str, ...]) -> None:
     assert hours_in(written, language) == lines
-
-
-def test_a_parcel_that_waits_names_its_point_to_the_buyer(
-    wiring: Wiring, base_url: str, clock: Clock, moving: int
-) -> None:
-    with wiring.sessions.begin() as session:
-        ask_for_points(session, wiring.outside, "pontolo", clock())
-        point = session.scalars(select(DropOffPointRow).limit(1)).one()
-        point.carrier, point.code, point.name, point.hours = "brightmile", "B<1>", "Kiosk <Sol>", HOURS
-        shipment = session.get_one(Shipment, moving)
-        shipment.order.hand = replace(shipment.order.hand, point="B<1>")
-        page = f"{base_url}/t/{shipment.tracking_key}?lang=es"
-    assert "Kiosk" not in httpx.get(page).text  # under way it is on its way to the door of somebody
-    hear(wiring, moving, "awaiting_collection", hours_ago=0.1)
-    seen = httpx.get(page).text
-    assert ("Le espera en <b>Kiosk &lt;Sol&gt;</b>" in seen, f"lun – vie: {MORNING_AND_LATER}<br>sáb" in seen) == (
-        True,
-        True,
-    )
