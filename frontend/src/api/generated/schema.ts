@@ -4547,7 +4547,7 @@ export interface paths {
          * Departures
          * @description Return the handovers of a day: what lies in each, and what its carrier's rules say of fetching it.
          *
-         *     Without a day it is today, or the next one once today's cut-offs are over and nothing lies there.
+         *     Without a day it is today, or the next one where nothing lies today and nothing will leave any more.
          */
         get: operations["departures_api_departures_get"];
         put?: never;
