@@ -172,8 +172,7 @@ function ship(service: string): void {
           <v-text-field
             v-model="p.weight"
             class="w2"
-            label="Weight"
-            :suffix="unitOfWeight"
+            :label="`Weight, ${unitOfWeight}`"
             inputmode="decimal"
           /><v-text-field
             v-model="p.sides"
@@ -206,8 +205,7 @@ function ship(service: string): void {
           <v-text-field
             v-model="form.value"
             class="w2"
-            label="Value"
-            :suffix="currency"
+            :label="`Value, ${currency}`"
             inputmode="decimal"
           /><v-text-field
             v-model="form.point"
