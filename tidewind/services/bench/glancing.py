@@ -28,8 +28,6 @@ _PACKING = (
     *(Packing.id, Packing.order_id, Packing.state, Packing.items, Packing.facts),
     *(Packing.steps, Packing.weights_g, Packing.mistakes),
 )
-
-
 # Locked rows are read as they are behind the lock, and no row comes where the bench has another packing by then.
 _GLANCE = ByDriver(
     at_bench(*_BENCH, *_PERSON, *_SHOP, *_PACKING, *done_today(), TAKEN)

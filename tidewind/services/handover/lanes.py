@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 from zoneinfo import ZoneInfo
@@ -73,19 +73,24 @@ class _Day:
 
 def days_shown(session: Session, now: datetime) -> list[date]:
     """Return today and the next days on which anything can leave, as many as are shown."""
-    shop = shop_settings(session)
-    today, closed = now.astimezone(ZoneInfo(shop.time_zone)).date(), closed_days(shop)
-    start = session.scalar(select(Place.address).where(Place.is_default)) or NO_ADDRESS
-    made, day = [today], today
+    day = now.astimezone(ZoneInfo(shop_settings(session).time_zone)).date()
+    works, made = _working_days(session), [day]
     while len(made) < DAYS_SHOWN:
         day += timedelta(days=1)
-        if _works(day, start.country, closed):
+        if works(day):
             made.append(day)
     return made
 
 
-def _works(day: date, country: str, closed: Sequence[tuple[date, date]]) -> bool:
-    return is_working_day(day, country or "PT") and not any(first <= day <= last for first, last in closed)
+def _working_days(session: Session) -> Callable[[date], bool]:
+    """Return what tells whether anybody works here on a day."""
+    closed = closed_days(shop_settings(session))
+    start = session.scalar(select(Place.address).where(Place.is_default)) or NO_ADDRESS
+
+    def works(day: date) -> bool:
+        return is_working_day(day, start.country or "PT") and not any(first <= day <= last for first, last in closed)
+
+    return works
 
 
 def lanes_to_begin_with(session: Session, now: datetime) -> tuple[date, list[Lane]]:
@@ -95,9 +100,7 @@ def lanes_to_begin_with(session: Session, now: datetime) -> tuple[date, list[Lan
     """
     today, following, *_ = days_shown(session, now)
     lanes = lanes_on(session, today, now)
-    shop = shop_settings(session)
-    start = session.scalar(select(Place.address).where(Place.is_default)) or NO_ADDRESS
-    works = _works(today, start.country, closed_days(shop))
+    works = _working_days(session)(today)
     if any(lane.piles or (lane.cutoff_at > now and (works or lane.to_buy)) for lane in lanes):
         return today, lanes
     return following, lanes_on(session, following, now)
