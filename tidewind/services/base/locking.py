@@ -8,6 +8,7 @@ from sqlalchemy import ColumnElement, func, select
 from sqlalchemy.orm import Session
 from sqlalchemy.orm.interfaces import ORMOption
 
+from tidewind.db.among import among
 from tidewind.db.tables import Order
 from tidewind.services.base.errors import NotFound
 
@@ -28,7 +29,7 @@ def lock_orders(
     is no order.
     """
     wanted = set(ids)
-    clause = where if where is not None else Order.id.in_(wanted)
+    clause = where if where is not None else among(Order.id, wanted)
     query = select(Order).where(clause).order_by(Order.id).limit(most).options(*options)
     query = query.with_for_update(of=Order, skip_locked=skip_locked).execution_options(populate_existing=True)
     found = list(session.scalars(query))

@@ -18,6 +18,7 @@ from tidewind.core.order_facts import Hand
 from tidewind.core.screening import plain_name
 from tidewind.core.searching import folded
 from tidewind.core.stored import NO_HAND, Written, write_address
+from tidewind.db.among import among
 from tidewind.db.bulk import take_ids
 from tidewind.db.tables import Channel, Order, OrderLine, Product
 from tidewind.services.planning import LineRecord, OrderRecord, insert_records, is_waiting, plan_records
@@ -70,7 +71,9 @@ def store_orders(
     """
     session.execute(select(Channel.id).where(Channel.id == channel.id).with_for_update())
     numbers = [order.number for order in incoming]
-    there = set(session.scalars(select(Order.number).where(Order.channel_id == channel.id, Order.number.in_(numbers))))
+    there = set(
+        session.scalars(select(Order.number).where(Order.channel_id == channel.id, among(Order.number, numbers)))
+    )
     fresh = [new for new in incoming if new.number not in there]
     learn_products(session, fresh)
     made = _records(session, channel, fresh)
@@ -149,6 +152,10 @@ def learn_products(session: Session, orders: Sequence[NewOrder]) -> None:
                     "tags": [],
                 },
             )
+    known = select(Product.sku, Product.weight_g).where(among(Product.sku, told))
+    for sku, weight_g in session.execute(known).all():
+        if weight_g is not None or told[sku]["weight_g"] is None:
+            del told[sku]
     if not told:
         return
     statement = insert(Product).on_conflict_do_update(

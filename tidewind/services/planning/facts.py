@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session, aliased
 from tidewind.core.channel_changes import ChangeKind, ChannelChange, worst
 from tidewind.core.order_facts import Hand, LineFacts, OrderFacts
 from tidewind.core.stored import NO_ADDRESS
+from tidewind.db.among import among
 from tidewind.db.tables import Batch, Difference, Order, OrderLine, Product
 from tidewind.services.planning.records import LineRecord, OrderRecord
 
@@ -77,7 +78,7 @@ def line_facts(
 
 def _catalogue(session: Session, skus: Collection[str]) -> dict[str, LineFacts]:
     """Return what the catalogue knows of products, as lines of none of each."""
-    found = session.scalars(select(Product).where(Product.sku.in_(skus)))
+    found = session.scalars(select(Product).where(among(Product.sku, skus)))
     return {p.sku: line_facts("", p.sku, p.name, 0, None, 0, p) for p in found}
 
 
@@ -86,7 +87,7 @@ def joined_lines(session: Session, orders: Iterable[Order | OrderRecord]) -> dic
     rows = session.execute(
         select(Order.joined_to, OrderLine)
         .join(OrderLine, OrderLine.order_id == Order.id)
-        .where(Order.joined_to.in_([order.id for order in orders]), Order.state != "cancelled")
+        .where(among(Order.joined_to, [order.id for order in orders]), Order.state != "cancelled")
         .order_by(Order.id, OrderLine.position)
     )
     found: dict[int, list[OrderLine]] = {}
@@ -138,7 +139,7 @@ def _channel_changes(session: Session, ids: Collection[int]) -> dict[int, Channe
         select(Difference, changed.number, Order.id, Order.joined_to)
         .join(changed, changed.id == Difference.order_id)
         .join(Order, belongs)
-        .where(Difference.state == "waiting", or_(Order.id.in_(ids), Order.joined_to.in_(ids)))
+        .where(Difference.state == "waiting", or_(among(Order.id, ids), among(Order.joined_to, ids)))
     )
     found: dict[int, list[ChannelChange]] = {}
     for row, number, order_id, host in session.execute(waiting):

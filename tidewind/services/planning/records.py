@@ -16,6 +16,7 @@ from sqlalchemy.orm import Session
 from tidewind.core.addresses.check import Address
 from tidewind.core.order_facts import Hand
 from tidewind.core.stored import NO_ADDRESS, NO_HAND, NO_PLAN, StoredPlan, Written
+from tidewind.db.among import among
 from tidewind.db.bulk import insert_rows, write_rows
 from tidewind.db.tables import Channel, Order, OrderLine, SnagRow
 
@@ -127,12 +128,12 @@ def lock_records(session: Session, where: ColumnElement[bool]) -> list[OrderReco
         for row in session.execute(query.with_for_update())
     ]
     by_id = {record.id: record for record in found}
-    lines = select(*(getattr(OrderLine, name) for name in _LINE_COLUMNS)).where(OrderLine.order_id.in_(by_id))
+    lines = select(*(getattr(OrderLine, name) for name in _LINE_COLUMNS)).where(among(OrderLine.order_id, by_id))
     for row in session.execute(lines.order_by(OrderLine.order_id, OrderLine.position)):
         line = LineRecord(*row)
         by_id[line.order_id].lines.append(line)
     named = (SnagRow.order_id, SnagRow.code, SnagRow.level, SnagRow.words, SnagRow.fix, SnagRow.about)
-    for order_id, *snag in session.execute(select(*named).where(SnagRow.order_id.in_(by_id)).order_by(SnagRow.id)):
+    for order_id, *snag in session.execute(select(*named).where(among(SnagRow.order_id, by_id)).order_by(SnagRow.id)):
         by_id[order_id].snags.append(SnagRecord(*snag))
     return found
 
@@ -144,7 +145,9 @@ def write_plans(session: Session, records: Sequence[OrderRecord], columns: Colle
     names = [name for name in PLANNED if name in columns]
     write_rows(session, Order, names, [{name: getattr(r, name) for name in ("id", *names)} for r in records])
     ids = {record.id for record in records}
-    session.execute(delete(SnagRow).where(SnagRow.order_id.in_(ids)), execution_options={"synchronize_session": False})
+    session.execute(
+        delete(SnagRow).where(among(SnagRow.order_id, ids)), execution_options={"synchronize_session": False}
+    )
     insert_rows(session, SnagRow, _snags(records))
     read_again(session, ids)
 

@@ -15,6 +15,7 @@ from sqlalchemy.orm.attributes import set_committed_value
 from tidewind.core.order_facts import Shop
 from tidewind.core.rules.evaluate import Labels
 from tidewind.core.rules.touching import RuleChange, change_between
+from tidewind.db.among import among
 from tidewind.db.tables import Order, Work
 from tidewind.db.tables import Shop as ShopRow
 from tidewind.services.base import defer, lock_orders
@@ -154,7 +155,7 @@ def _plan_part(session: Session, scope: Scope, after: int, up_to: int | None, no
     if found.labels:
         again, changed = relabel(session, found.labels, now)
         found.ids += again
-    records = lock_records(session, scope.clause & Order.id.in_(found.ids))
+    records = lock_records(session, scope.clause & among(Order.id, found.ids))
     planned = plan_records(session, records, now, shop)
     write_plans(session, planned.written, planned.columns)
     more = found.more and found.last != up_to
