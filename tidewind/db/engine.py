@@ -111,6 +111,15 @@ class ByDriver:
 
     def first(self, connection: SharedConnection, given: Mapping[str, Any]) -> tuple[Any, ...] | None:
         """Run the statement with its parameters by name, and return the first row, None where there is none."""
+        row: tuple[Any, ...] | None = driver_of(connection).execute(*self.written(connection, given)).fetchone()
+        return row
+
+    def all(self, connection: SharedConnection, given: Mapping[str, Any]) -> list[tuple[Any, ...]]:
+        """Run the statement with its parameters by name, and return its rows."""
+        return driver_of(connection).execute(*self.written(connection, given)).fetchall()
+
+    def written(self, connection: SharedConnection, given: Mapping[str, Any]) -> tuple[str, list[Any]]:
+        """Return the statement as the driver takes it, and its parameters in their order."""
         dialect = connection.dialect
         if dialect not in self._written:
             compiled = cast(SQLCompiler, self._statement.compile(dialect=dialect))
@@ -118,9 +127,20 @@ class ByDriver:
             self._written[dialect] = str(compiled), named, compiled.params
         statement, places, constants = self._written[dialect]
         values = [(given[name] if name in given else constants[name], is_json) for name, is_json in places]
-        sent = [_to_json(value) if is_json else value for value, is_json in values]
-        row: tuple[Any, ...] | None = driver_of(connection).execute(statement, sent).fetchone()
-        return row
+        return statement, [_to_json(value) if is_json else value for value, is_json in values]
+
+
+def ask_together(
+    connection: SharedConnection, given: Mapping[str, Any], *asked: ByDriver
+) -> tuple[list[tuple[Any, ...]], ...]:
+    """Run several statements with parameters from ``given``, in one way to the server; return the rows of each.
+
+    They are run one after the other: what one has locked, the next one reads as it is behind the lock.
+    """
+    driver = driver_of(connection)
+    with driver.pipeline():
+        cursors = [driver.execute(*one.written(connection, given)) for one in asked]
+    return tuple(cursor.fetchall() for cursor in cursors)
 
 
 @contextmanager

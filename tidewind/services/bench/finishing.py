@@ -16,8 +16,9 @@ from tidewind.core.states.packings import PACKING_MOVES, PackingMove, PackingSta
 from tidewind.db.tables import Bench, Order, Packing, SerialNumber, Shipment
 from tidewind.services.base import Conflict, Invalid, defer, each_by_itself, move_row, write_history
 from tidewind.services.bench.items import PackingFacts, check_of
-from tidewind.services.bench.opening import live_shipment, may_be_packed
+from tidewind.services.bench.opening import may_be_packed
 from tidewind.services.bench.settings import BenchSettings, bench_settings
+from tidewind.services.bench.to_pack import read_to_pack
 from tidewind.services.buying import ToBuy, ask_to_buy
 from tidewind.services.orders import edit_hand
 from tidewind.services.papers import PrintRequest, send_to_printer
@@ -51,12 +52,13 @@ def go_on(session: Session, bench: Bench, packing: Packing, who: str, person_id:
     check = check_of(packing)
     if not check.complete or parcel_to_weigh(bench_settings(session), packing, check) is not None:
         return Gone()
-    shipment = live_shipment(session, packing.order_id)
+    session.flush()  # what is read next is read beside the session
+    found = read_to_pack(session, packing.order_id)
     # It may have been held, cancelled or changed by the shop since it was opened here.
-    may_be_packed(session, session.get_one(Order, packing.order_id, populate_existing=True), shipment)
-    if shipment is not None:
-        packing.shipment_id = shipment.id
-        return Gone(finish(session, bench, packing, shipment, who, now))
+    may_be_packed(found)
+    if found.shipment is not None:
+        packing.shipment_id = found.shipment.id
+        return Gone(finish(session, bench, packing, found.shipment, who, now))
     if dearer := _as_weighed(session, packing, who, now):
         return Gone(dearer, dearer=True)
     return Gone(_buy(session, packing, person_id, now))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from types import MappingProxyType
 from typing import Any
 
 from sqlalchemy import select
@@ -65,14 +66,19 @@ def _parcels(order: Order, shipment: Shipment | None) -> Sequence[StoredParcel]:
     return [label.parcel for label in shipment.labels] if shipment else order.plan.parcels
 
 
-def items_of(session: Session, order: Order, shipment: Shipment | None) -> tuple[Item, ...]:
-    """Return what goes into each parcel, sets as their parts, in the order of the shelves."""
+def items_of(
+    session: Session, order: Order, shipment: Shipment | None, known: Mapping[str, Product | None]
+) -> tuple[Item, ...]:
+    """Return what goes into each parcel, sets as their parts, in the order of the shelves.
+
+    ``known``: products that were read already, None for an SKU that is none.
+    """
     parcels = _parcels(order, shipment)
     ids = {line_id for parcel in parcels for line_id, _ in parcel.contents}
     lines = {line.id: line for line in order.lines if line.id in ids}
     if elsewhere := ids - lines.keys():  # of orders that go in the same parcel
         lines |= {line.id: line for line in session.scalars(select(OrderLine).where(OrderLine.id.in_(elsewhere)))}
-    products = _products(session, {line.sku for line in lines.values()})
+    products = _products(session, {line.sku for line in lines.values()}, known)
     made = []
     for number, parcel in enumerate(parcels, 1):
         mine = [
@@ -85,9 +91,11 @@ def items_of(session: Session, order: Order, shipment: Shipment | None) -> tuple
     return tuple(made)
 
 
-def _products(session: Session, skus: set[str]) -> Mapping[str, Product]:
+def _products(session: Session, skus: set[str], known: Mapping[str, Product | None]) -> Mapping[str, Product]:
     """Return products by SKU, with the parts of those that are sets."""
-    found = {p.sku: p for p in session.scalars(select(Product).where(Product.sku.in_(skus)))}
+    found = {sku: product for sku, product in known.items() if product is not None}
+    if asked := skus - known.keys():
+        found |= {p.sku: p for p in session.scalars(select(Product).where(Product.sku.in_(asked)))}
     parts = {sku for product in found.values() for sku, _ in read_parts(product.parts)} - found.keys()
     if parts:
         found |= {p.sku: p for p in session.scalars(select(Product).where(Product.sku.in_(parts)))}
@@ -129,12 +137,18 @@ def keep_steps(packing: Packing, check: Check) -> None:
     packing.steps = [[step.key, step.pieces, step.serial] for step in check.steps]
 
 
-def fill(session: Session, packing: Packing, order: Order, shipment: Shipment | None) -> None:
+def fill(
+    session: Session,
+    packing: Packing,
+    order: Order,
+    shipment: Shipment | None,
+    known: Mapping[str, Product | None] = MappingProxyType({}),
+) -> None:
     """Write into a packing what is to be packed; what was scanned and still belongs there stays scanned.
 
     A piece may have moved to another parcel since: it counts by its SKU.
     """
-    items = items_of(session, order, shipment)
+    items = items_of(session, order, shipment, known)
     before = check_of(packing) if packing.items else None
     packing.items = write_items(items)
     packing.facts = facts_of(order, shipment).written

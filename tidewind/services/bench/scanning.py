@@ -18,8 +18,9 @@ from tidewind.db.tables import Packing, Person
 from tidewind.services.base import ServiceError, move_row
 from tidewind.services.bench.changing import change_packing, hold_packing, send_what_is_here, undo
 from tidewind.services.bench.finishing import go_on, look, parcel_to_weigh
-from tidewind.services.bench.glancing import changed_in, glance_at, keep_scan
+from tidewind.services.bench.glancing import glance_at
 from tidewind.services.bench.items import PackingFacts, check_of, keep_steps
+from tidewind.services.bench.keeping import changed_in, keep_scan
 from tidewind.services.bench.opening import find_order, meaning_of, open_order
 from tidewind.services.bench.seen import BenchView, bench_view
 from tidewind.services.bench.settings import bench_settings
@@ -166,9 +167,11 @@ def _understood(one: _Scan, code: str) -> dict[str, str]:
         return _said("wrong", "Nothing", "the scanner read nothing; scan it again")
     packing = one.packing
     if packing is None:
-        return _whole(one, lambda: _nothing_open(one, code, ours))
+        return _nothing_open(one, code, ours)
     if packing.state == PackingState.BUYING:
         return _said("wrong", "Wait", "the label of this one is being bought; scan the next one then")
+    if ours is not None and (plain := _plain_action(one, packing, ours)):
+        return plain
     if ours is not None:
         return _whole(one, lambda: _ours(one, one.open_packing, ours))
     return _counted(one, packing, code)
@@ -184,7 +187,7 @@ def _badge(one: _Scan, secret: str) -> dict[str, str]:
 
 def _nothing_open(one: _Scan, code: str, ours: Code | None) -> dict[str, str]:
     if ours is not None and ours == Code(CodeKind.ACTION, Action.UNDO):
-        return _said("note", "Undone", undo(one.session, one.bench, None, one.packer.name, one.now))
+        return _whole(one, lambda: _undone(one, None))
     if ours is not None and ours.value == Action.HELP:
         return _said("note", "Help", "scan a packing slip, a label, or type an order's number", act="help")
     if ours is not None:
@@ -192,8 +195,11 @@ def _nothing_open(one: _Scan, code: str, ours: Code | None) -> dict[str, str]:
     order_id = find_order(one.session, code)
     if order_id is None:
         return _said("wrong", "Unknown", f"no order and no label has the number {code.strip()[:40]}")
-    order, packing = open_order(one.session, one.bench, order_id, one.packer.id, one.now)
-    one.at.packing = packing
+    try:
+        order, packing = open_order(one.session, one.bench, order_id, one.packer.id, one.now)
+    except ServiceError as refusal:
+        return _said("wrong", "Stop", str(refusal))
+    one.packing = one.at.packing = packing
     done = sum(step[1] for step in packing.steps)
     words = f"{order.number}, {done} scanned before" if done else order.number
     return _said("right", "Pack it", words)
@@ -271,9 +277,7 @@ def _weighed(one: _Scan, reading: Reading | None) -> dict[str, str]:
 def _ours(one: _Scan, packing: Packing, code: Code) -> dict[str, str]:
     match code.kind:
         case CodeKind.ACTION:
-            return _act(one, packing, code.value.upper())
-        case CodeKind.PIECES:
-            return _pieces(one, code.value)
+            return _act(one, packing, Action(code.value.upper()))
         case CodeKind.WHY:
             return _why(one, packing, code.value.upper())
         case CodeKind.RECIPE | CodeKind.BOX:
@@ -290,29 +294,42 @@ def _pieces(one: _Scan, value: str) -> dict[str, str]:
     return _said("note", f"{value} ×", f"scan the item that there are {value} of")
 
 
-def _act(one: _Scan, packing: Packing, value: str) -> dict[str, str]:
-    try:
-        action = Action(value)
-    except ValueError:
+def _plain_action(one: _Scan, packing: Packing, code: Code) -> dict[str, str] | None:
+    """Do what changes no more than the bench and where its packing stands; return None where a code means more."""
+    if code.kind is CodeKind.PIECES:
+        return _pieces(one, code.value)
+    if code.kind is not CodeKind.ACTION:
+        return None
+    value = code.value.upper()
+    if value not in set(Action):
         return _said("wrong", "Unknown code", f"no code sheet of now has “{value[:40]}”")
-    word = ACTION_WORDS[action][0]
+    word = ACTION_WORDS[Action(value)][0]
+    match value:
+        case Action.SKIP:
+            move_row(packing, PACKING_MOVES, PackingState, PackingMove.LEAVE)
+            one.bench.packing_id = None
+            return _said("note", "Skipped", f"{PackingFacts.of(packing).number} waits with what was scanned")
+        case Action.HOLD | Action.SEND_PART:
+            return _said("note", word, "why? Scan a reason", pending=value)
+        case Action.WEIGH:
+            return _said("note", word, "reading the scale", act="weigh")
+        case Action.PHOTO:
+            return _said("note", word, "the camera opens", act="photo")
+        case Action.HELP:
+            return _said("note", word, "what can be scanned now is shown below", act="help")
+    return None
+
+
+def _act(one: _Scan, packing: Packing, action: Action) -> dict[str, str]:
     if action is Action.CONFIRM:
         return _confirmed(one, packing)
-    if action in (Action.BUY_AND_PRINT, Action.BUY_ONLY):
-        return _buy(one, packing, prints=action is Action.BUY_AND_PRINT)
-    if action is Action.SKIP:
-        move_row(packing, PACKING_MOVES, PackingState, PackingMove.LEAVE)
-        one.bench.packing_id = None
-        return _said("note", "Skipped", f"{PackingFacts.of(packing).number} waits with what was scanned")
     if action is Action.UNDO:
-        return _said("note", "Undone", undo(one.session, one.bench, packing, one.packer.name, one.now))
-    if action in (Action.HOLD, Action.SEND_PART):
-        return _said("note", word, "why? Scan a reason", pending=action.value)
-    if action is Action.WEIGH:
-        return _said("note", word, "reading the scale", act="weigh")
-    if action is Action.PHOTO:
-        return _said("note", word, "the camera opens", act="photo")
-    return _said("note", word, "what can be scanned now is shown below", act="help")
+        return _undone(one, packing)
+    return _buy(one, packing, prints=action is Action.BUY_AND_PRINT)
+
+
+def _undone(one: _Scan, packing: Packing | None) -> dict[str, str]:
+    return _said("note", "Undone", undo(one.session, one.bench, packing, one.packer.name, one.now))
 
 
 def _confirmed(one: _Scan, packing: Packing) -> dict[str, str]:

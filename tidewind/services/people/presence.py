@@ -5,16 +5,34 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
-from typing import cast
+from typing import Any
 
-from sqlalchemy import Table, delete, select
-from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy import delete, select, text
 from sqlalchemy.orm import Session
 
+from tidewind.db.engine import ByDriver
 from tidewind.db.tables import Person, PresenceRow
 from tidewind.db.written import note_written
 
 LAPSES_AFTER = timedelta(minutes=2)
+
+
+_START = ByDriver(
+    text("""
+with before as (
+    select p.order_id, p.person_id, person.name from presence p join person on person.id = p.person_id
+     where p.order_id = any(:orders) and p.seen_at > :since
+), started as (
+    insert into presence (order_id, person_id, seen_at)
+    select one, :person, :now from unnest(cast(:orders as bigint[])) one
+     where :takes_over or one not in (select order_id from before where person_id <> :person)
+     order by one
+        on conflict (order_id) do update set person_id = excluded.person_id, seen_at = excluded.seen_at
+)
+select order_id, person_id, name from before
+""")
+)
+"""Says that a ``person`` works on ``orders``, and returns who did so before; the rows are locked by their ids."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,20 +59,14 @@ def start_work(
     session: Session, order_ids: Sequence[int], person_id: int, take_over: bool, now: datetime
 ) -> dict[int, AtWork]:
     """Say that a person works on orders, and return those somebody else has; they are taken over only where asked."""
-    now_at_work = at_work_on(session, now, order_ids)
-    others = {i: work for i, work in now_at_work.items() if work.person_id != person_id}
-    mine = sorted(i for i in set(order_ids) if take_over or i not in others)
-    if mine:
-        # By the table, not by the mapper: that somebody is still there is no news, only that somebody came.
-        statement = insert(cast(Table, PresenceRow.__table__)).values(
-            [{"order_id": i, "person_id": person_id, "seen_at": now} for i in mine]
-        )
-        fresh = [{"order_id": i} for i in mine if i not in now_at_work or i in others]
-        if fresh:
-            note_written(session, "presence", fresh)
-        session.execute(
-            statement.on_conflict_do_update(index_elements=["order_id"], set_={"person_id": person_id, "seen_at": now})
-        )
+    given: dict[str, Any] = {"orders": sorted(set(order_ids)), "person": person_id, "takes_over": take_over, "now": now}
+    found = _START.all(session.connection(), given | {"since": now - LAPSES_AFTER})
+    before = {order_id: AtWork(order_id, who, name) for order_id, who, name in found}
+    others = {i: work for i, work in before.items() if work.person_id != person_id}
+    # That somebody is still there is no news, only that somebody came.
+    fresh = [{"order_id": i} for i in given["orders"] if i not in before or (take_over and i in others)]
+    if fresh:
+        note_written(session, "presence", fresh)
     return {} if take_over else others
 
 
