@@ -256,6 +256,42 @@ def test_two_benches_at_once_never_pack_one_order(wiring: Wiring) -> None:
     assert sorted(view.phase for view in views) == ["await", "await", "await", "items"]
 
 
+def test_benches_that_open_and_skip_the_same_orders_at_once_leave_each_at_one(wiring: Wiring) -> None:
+    codes = [order_with(wiring, skip=n).number for n in range(2)]
+
+    def shift(n: int) -> set[str]:
+        """Open, count, put away, and open the other one, at a bench of one's own."""
+        words = set()
+        for turn in range(12):
+            number = codes[(n + turn) % 2]
+            for code in (number, "none of it", do(Action.SKIP)):
+                words.add(scan(wiring, code, at=f"Bench {n}").said["word"])
+        return words
+
+    with ThreadPoolExecutor(4) as four:
+        words = set().union(*four.map(shift, range(4)))
+    assert {"Pack it", "Skipped"} <= words <= {"Pack it", "Stop", "Unknown", "Wrong item", "Skipped", "No order yet"}
+    with wiring.sessions() as session:
+        assert {state for (state,) in session.execute(select(Packing.state))} == {"left"}
+        assert session.scalar(select(func.count(Packing.id))) == len(codes)
+        assert set(session.scalars(select(Bench.packing_id))) == {None}
+        stopped = select(func.count(BenchScan.id)).where(BenchScan.verdict == "wrong", BenchScan.code == "none of it")
+        stopped = stopped.where(BenchScan.packing_id.is_not(None))
+        assert session.scalar(select(func.sum(Packing.mistakes))) == session.scalar(stopped) > 0
+
+
+def test_an_order_that_was_left_at_one_bench_goes_on_at_another(wiring: Wiring) -> None:
+    order = several_of_one(wiring)
+    code = max(set(goods(wiring, order)), key=goods(wiring, order).count)
+    scan(wiring, order.number, code, "none of it", do(Action.SKIP))
+    view = scan(wiring, f" {order.number.lower()} ", at="Bench 2")
+    assert said(view) == ("right", "Pack it")
+    assert view.said["words"] == f"{order.number}, 1 scanned before"
+    assert sum(line.counted for line in view.lines) == 1
+    assert scan(wiring, do(Action.HELP), at="Bench 2").mistakes_today == 1
+    assert said(scan(wiring, order.number)) == ("wrong", "Stop")
+
+
 def test_a_scan_that_is_sent_again_counts_once_however_many_come_at_once(wiring: Wiring) -> None:
     order, who = several_of_one(wiring), who_is(wiring)
     codes = sorted(goods(wiring, order), key=goods(wiring, order).count)  # the last item's twin would be one too many

@@ -11,7 +11,7 @@ from sqlalchemy import Engine, text
 from sqlalchemy.exc import OperationalError, ProgrammingError
 
 from tests.conftest import Cluster
-from tidewind.db.engine import driver_of, make_engine, make_sessions
+from tidewind.db.engine import ByDriver, ask_together, driver_of, make_engine, make_sessions
 
 ASKED = text("select name from shop_of_this_test where n = :n")
 
@@ -56,6 +56,22 @@ def test_a_failure_within_a_transaction_leaves_a_connection_that_works(engine: E
             session.execute(text("selec"))
         with sessions() as session:
             assert session.scalar(ASKED, {"n": 2}) == "name 2"
+
+
+def test_statements_asked_together_are_run_one_after_the_other_and_fail_together(engine: Engine) -> None:
+    sessions = make_sessions(engine)
+    locks = ByDriver(text("update shop_of_this_test set name = :name where n = :n returning n"))
+    named = ByDriver(text("select name from shop_of_this_test where n = :n"))
+    failing = ByDriver(text("select 1 / (:n - 3)"))
+    for n in range(1, 10):
+        with sessions() as session:
+            given = {"n": n, "name": f"new {n}"}
+            assert ask_together(session.connection(), given, locks, named) == ([(n,)], [(f"new {n}",)])
+            if n == 3:
+                with pytest.raises(psycopg.errors.DivisionByZero):
+                    ask_together(session.connection(), given, named, failing, named)
+        with sessions() as session:
+            assert named.all(session.connection(), {"n": n}) == [(f"name {n}",)]
 
 
 @pytest.mark.parametrize("rested", [0, 0.15], ids=["in use a moment ago", "rested"])

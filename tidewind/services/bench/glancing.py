@@ -10,10 +10,11 @@ from datetime import datetime
 from functools import cache
 from typing import Any, TypeVar
 
+from sqlalchemy import bindparam, select
 from sqlalchemy.orm import Session
 
 from tidewind.db.base import Base
-from tidewind.db.engine import ByDriver
+from tidewind.db.engine import ByDriver, ask_together
 from tidewind.db.stored import Stored
 from tidewind.db.tables import Bench, Packing, Person, Shop
 from tidewind.services.bench.standing import TAKEN, AtBench, at_bench, done_today, plain_name
@@ -26,25 +27,24 @@ _PACKING = (
     *(Packing.id, Packing.order_id, Packing.state, Packing.items, Packing.facts),
     *(Packing.steps, Packing.weights_g, Packing.mistakes),
 )
-_COLUMNS = (*_BENCH, *_PERSON, *_SHOP, *done_today(), TAKEN)
-# Locked rows are read as they are behind the lock, and no row comes where the bench has another packing by then.
-_WITH_PACKING = ByDriver(
-    at_bench(*_COLUMNS, *_PACKING).join(Packing, Packing.id == Bench.packing_id).with_for_update(of=[Bench, Packing])
-)
-_EMPTY = ByDriver(at_bench(*_COLUMNS).where(Bench.packing_id.is_(None)).with_for_update(of=Bench))
+_LOCKED = ByDriver(select(Bench.id).where(Bench.name == bindparam("name")).with_for_update())
+# Asked behind the lock, so that what was waited for is seen; a packing is its bench's, and needs no lock of its own.
+_SEEN = ByDriver(
+    at_bench(*_BENCH, *_PERSON, *_SHOP, *done_today(), TAKEN, *_PACKING)
+    .outerjoin(Packing, Packing.id == Bench.packing_id)
+)  # fmt: skip
 
 
 def glance_at(session: Session, name: str, who_id: int, now: datetime, client_key: str) -> AtBench | None:
-    """Lock a bench with the packing on it, if any, and return copies of both, which no session writes.
+    """Lock a bench, and return copies of it and of the packing on it, if any, which no session writes.
 
     Return None where there is no such bench, or who packed there may no more: ``locked_bench`` says what is so.
     """
     given = {"name": plain_name(name), "who_id": who_id, "now": now, "client_key": client_key}
-    connection = session.connection()
-    row = _WITH_PACKING.first(connection, given) or _EMPTY.first(connection, given)
-    if row is None:
+    _, seen = ask_together(session.connection(), given, _LOCKED, _SEEN)
+    if not seen:
         return None
-    values = iter(row)
+    values = iter(seen[0])
     bench, packer, shop = copy_of(Bench, _BENCH, values), copy_of(Person, _PERSON, values), copy_of(Shop, _SHOP, values)
     packed, mistakes, known = next(values), next(values), next(values)
     packing = copy_of(Packing, _PACKING, values) if bench.packing_id is not None else None
