@@ -13,10 +13,12 @@ from typing import Any, TypeVar
 from sqlalchemy import bindparam, select
 from sqlalchemy.orm import Session
 
+from tidewind.core.scanned import forms_of
 from tidewind.db.base import Base
 from tidewind.db.engine import ByDriver, ask_together
 from tidewind.db.stored import Stored
 from tidewind.db.tables import Bench, Packing, Person, Shop
+from tidewind.services.bench.meaning import MEANING, Meaning, as_given
 from tidewind.services.bench.standing import TAKEN, AtBench, at_bench, done_today, plain_name
 
 Row = TypeVar("Row", bound=Base)
@@ -35,20 +37,24 @@ _SEEN = ByDriver(
 )  # fmt: skip
 
 
-def glance_at(session: Session, name: str, who_id: int, now: datetime, client_key: str) -> AtBench | None:
-    """Lock a bench, and return copies of it and of the packing on it, if any, which no session writes.
+def glance_at(session: Session, name: str, who_id: int, now: datetime, client_key: str, code: str) -> AtBench | None:
+    """Lock a bench, and return copies of it and of the packing on it, if any, and what a code means.
+
+    The copies are written by no session.
 
     Return None where there is no such bench, or who packed there may no more: ``locked_bench`` says what is so.
     """
-    given = {"name": plain_name(name), "who_id": who_id, "now": now, "client_key": client_key}
-    _, seen = ask_together(session.connection(), given, _LOCKED, _SEEN)
+    given: dict[str, Any] = {"name": plain_name(name), "who_id": who_id, "now": now, "client_key": client_key}
+    given |= as_given(forms_of(code))
+    _, seen, meant = ask_together(session.connection(), given, _LOCKED, _SEEN, MEANING)
     if not seen:
         return None
     values = iter(seen[0])
     bench, packer, shop = copy_of(Bench, _BENCH, values), copy_of(Person, _PERSON, values), copy_of(Shop, _SHOP, values)
     packed, mistakes, known = next(values), next(values), next(values)
     packing = copy_of(Packing, _PACKING, values) if bench.packing_id is not None else None
-    return AtBench(bench, packer, shop, packed, mistakes, known, packing) if packer.active else None
+    means = Meaning(*meant[0]) if meant else Meaning()
+    return AtBench(bench, packer, shop, packed, mistakes, known, packing, means) if packer.active else None
 
 
 def copy_of(of: type[Row], columns: tuple[Any, ...], values: Iterator[Any]) -> Row:

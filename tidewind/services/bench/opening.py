@@ -3,97 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from datetime import datetime
-from typing import Any
 
-from sqlalchemy import (
-    ColumnElement,
-    Select,
-    String,
-    bindparam,
-    func,
-    literal,
-    null,
-    or_,
-    select,
-    union_all,
-)
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from tidewind.core.scanned import forms_of
 from tidewind.core.states.labels import LabelState
 from tidewind.core.states.packings import PACKING_MOVES, PackingMove, PackingState
-from tidewind.db.engine import ByDriver
-from tidewind.db.tables import Bench, Label, Order, Packing, Person, Product, Shipment
+from tidewind.db.tables import Bench, Order, Packing, Person, Shipment
 from tidewind.services.base import Conflict, move_row
 from tidewind.services.bench.items import fill
 from tidewind.services.bench.to_pack import ToPack, next_packing_id, read_to_pack
 from tidewind.services.people import start_work
-
-_MOST_FORMS = 4
-
-
-def _is_one(column: Any) -> ColumnElement[bool]:
-    """Return the condition that a column has one of the forms of a code.
-
-    One by one: a statement with an array, whose length the server cannot know, is planned by it anew each time.
-    """
-    return or_(*(column == bindparam(f"form_{n}", type_=String) for n in range(_MOST_FORMS)))
-
-
-def _forms(forms: Sequence[str]) -> dict[str, str]:
-    none = "\x01\x02\x03\x04"  # no form has a sign that is not printable; the same one twice would be planned anew, too
-    return {f"form_{n}": forms[n] if n < len(forms) else none[n] for n in range(_MOST_FORMS)}
-
-
-def _found() -> Select[Any]:
-    goes = or_(*(Order.state == state for state in ("open", "shipped", "part_shipped")))
-    numbered = select(Order.id).where(_is_one(Order.number)).order_by(goes.desc(), Order.id.desc()).limit(1)
-    labelled = select(Shipment.order_id).join(Label).where(_is_one(Label.tracking_number)).limit(1)
-    return select(func.coalesce(numbered.scalar_subquery(), labelled.scalar_subquery()))
-
-
-_FOUND = ByDriver(_found())
-
-
-def find_order(session: Session, code: str) -> int | None:
-    """Return the order that a slip, a typed number or a label means; None where nothing has such a number.
-
-    Of several of one number one that still goes, or has gone, and of those the newest.
-    """
-    row = _FOUND.first(session.connection(), _forms(forms_of(code)))
-    return row[0] if row else None
-
-
-@dataclass(frozen=True, slots=True)
-class Meaning:
-    """What a code stands for: an order by its number or a label's, or else a product, with its shelf."""
-
-    order_id: int | None
-    name: str
-    shelf: str
-
-
-def _meanings() -> Select[Any]:
-    number = select(literal(1).label("rank"), Order.id, Order.number, literal("").label("shelf"), Order.id.label("age"))
-    label = select(literal(2), Order.id, Order.number, literal(""), Label.id).join_from(Label, Shipment).join(Order)
-    product = select(literal(3), null(), Product.name, Product.shelf, Product.id)
-    found = union_all(
-        number.where(_is_one(Order.number)),
-        label.where(_is_one(Label.tracking_number)),
-        product.where(_is_one(Product.barcode) | _is_one(Product.sku)),
-    ).subquery()
-    return select(found).order_by(found.c.rank, found.c.age.desc()).limit(1)
-
-
-_MEANINGS = ByDriver(_meanings())
-
-
-def meaning_of(session: Session, forms: Sequence[str]) -> Meaning | None:
-    """Return what a code stands for, asked at once: orders before labels, labels before products."""
-    row = _MEANINGS.first(session.connection(), _forms(forms))
-    return Meaning(*row[1:4]) if row is not None else None
 
 
 def open_order(session: Session, bench: Bench, order_id: int, person_id: int, now: datetime) -> tuple[Order, Packing]:

@@ -21,7 +21,8 @@ from tidewind.services.bench.finishing import go_on, look, parcel_to_weigh
 from tidewind.services.bench.glancing import glance_at
 from tidewind.services.bench.items import PackingFacts, check_of, keep_steps
 from tidewind.services.bench.keeping import changed_in, keep_scan
-from tidewind.services.bench.opening import find_order, meaning_of, open_order
+from tidewind.services.bench.meaning import Meaning, meaning_of
+from tidewind.services.bench.opening import open_order
 from tidewind.services.bench.seen import BenchView, bench_view
 from tidewind.services.bench.settings import bench_settings
 from tidewind.services.bench.standing import AtBench, bench_named, count_today, locked_bench
@@ -58,6 +59,10 @@ class _Scan:
         if self.packing is None:
             raise RuntimeError("no order is open at this bench")
         return self.packing
+
+    def meaning_of(self, code: str) -> Meaning:
+        """Return what the scanned code stands for."""
+        return self.at.means or meaning_of(self.session, forms_of(code))
 
     def take_hold(self) -> None:
         """Go on with the session's own rows, and what was changed in the copies.
@@ -114,7 +119,7 @@ def _at_bench(
     work: Callable[[_Scan], dict[str, str]],
     client_key: str = "",
 ) -> BenchView:
-    at = glance_at(session, name, who.id, now, client_key) or locked_bench(session, name, who.id, now, client_key)
+    at = glance_at(session, name, who.id, now, client_key, code) or locked_bench(session, name, who.id, now, client_key)
     speak_in(at.shop.units)
     if at.known:
         return bench_view(at)
@@ -192,11 +197,11 @@ def _nothing_open(one: _Scan, code: str, ours: Code | None) -> dict[str, str]:
         return _said("note", "Help", "scan a packing slip, a label, or type an order's number", act="help")
     if ours is not None:
         return _said("wrong", "No order yet", "scan a packing slip, an order or a label first")
-    order_id = find_order(one.session, code)
-    if order_id is None:
+    meant = one.meaning_of(code)
+    if meant.order_id is None:
         return _said("wrong", "Unknown", f"no order and no label has the number {code.strip()[:40]}")
     try:
-        order, packing = open_order(one.session, one.bench, order_id, one.packer.id, one.now)
+        order, packing = open_order(one.session, one.bench, meant.order_id, one.packer.id, one.now)
     except ServiceError as refusal:
         return _said("wrong", "Stop", str(refusal))
     one.packing = one.at.packing = packing
@@ -215,8 +220,8 @@ def _counted(one: _Scan, packing: Packing, code: str) -> dict[str, str]:
 
 def _strange(one: _Scan, packing: Packing, code: str, words: str) -> dict[str, str]:
     """Say what a code is that is none of the order's: a slip, a label, or goods to be carried back to their shelf."""
-    meant = meaning_of(one.session, forms_of(code))
-    if meant is None:
+    meant = one.meaning_of(code)
+    if not meant.name:
         return _said("wrong", "Wrong item", f"{code.strip()[:40]} is unknown and {words}")
     if meant.order_id is None:
         shelf = f" (shelf {meant.shelf})" if meant.shelf else ""

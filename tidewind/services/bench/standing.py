@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session, load_only
 from tidewind.core.states.packings import PackingState
 from tidewind.db.tables import Bench, BenchScan, Packing, Person, Shop
 from tidewind.services.base import Invalid
+from tidewind.services.bench.meaning import Meaning
 
 LONGEST_NAME = 40
 
@@ -21,7 +22,8 @@ LONGEST_NAME = 40
 class AtBench:
     """A bench, who packs there, the shop, what was done there today, and the packing on it, if any.
 
-    ``known``: the scan that is being taken was taken before, and its answer got lost.
+    ``known``: the scan that is being taken was taken before, and its answer got lost.  ``means``: what its code stands
+    for, where that was asked.
     """
 
     bench: Bench
@@ -31,6 +33,7 @@ class AtBench:
     mistakes_today: int
     known: bool = False
     packing: Packing | None = None
+    means: Meaning | None = None
 
 
 def done_today() -> tuple[Any, Any]:
