@@ -116,11 +116,12 @@ function pressing(group: Group): boolean {
           <template v-for="item in items.slice(v.index, v.index + 1)" :key="item.key">
             <tr v-if="item.kind === 'group'" class="group">
               <td class="tick">
-                <input
-                  type="checkbox"
+                <v-checkbox-btn
+                  density="compact"
+                  color="primary"
                   :aria-label="`Select all of ${item.group.title}`"
-                  :checked="item.group.rows.every((r) => selection.chosen.has(r.id))"
-                  @change="emit('pickGroup', item.group)"
+                  :model-value="item.group.rows.every((r) => selection.chosen.has(r.id))"
+                  @update:model-value="emit('pickGroup', item.group)"
                 />
               </td>
               <td colspan="5">
@@ -147,10 +148,11 @@ function pressing(group: Group): boolean {
               @dragend="emit('let')"
             >
               <td class="tick" @click.stop>
-                <input
-                  type="checkbox"
+                <v-checkbox-btn
+                  density="compact"
+                  color="primary"
                   :aria-label="`Select ${item.row.number}`"
-                  :checked="selection.chosen.has(item.row.id)"
+                  :model-value="selection.chosen.has(item.row.id)"
                   @click="emit('pick', item.row, $event)"
                 />
               </td>
@@ -373,11 +375,9 @@ function pressing(group: Group): boolean {
   color: var(--mute);
 }
 .tick {
-  padding: 0 2px 0 8px !important;
+  padding: 0 0 0 2px !important;
 }
-.tick input {
-  accent-color: var(--mul);
-  width: 15px;
-  height: 15px;
+.tick :deep(.v-selection-control) {
+  min-height: 28px;
 }
 </style>

@@ -176,11 +176,12 @@ const sides = (p: Product) =>
       }}</template
       ><template #row="{ row: p }">
         <td>
-          <input
-            type="checkbox"
+          <v-checkbox-btn
+            density="compact"
+            color="primary"
             :aria-label="`Select ${p.sku}`"
-            :checked="chosen.has(p.sku)"
-            @change="toggle(p.sku)"
+            :model-value="chosen.has(p.sku)"
+            @update:model-value="toggle(p.sku)"
           />
         </td>
         <td class="mono nowrap">{{ p.sku }}</td>
@@ -191,14 +192,14 @@ const sides = (p: Product) =>
           <span v-if="p.weight_g">{{ p.weight_g.toLocaleString("en-GB") }} g</span
           ><span v-else class="stop">none</span>
         </td>
-        <td>
+        <td class="size">
           <span v-if="sides(p)">{{ sides(p) }}</span><span v-else class="stop">none</span>
         </td>
         <td class="right">{{ money(p.value_minor, currency) }}</td>
         <td class="right" :class="{ stop: (p.in_stock ?? 0) < 0 }">
           {{ p.in_stock === null ? "–" : number(p.in_stock) }}
         </td>
-        <td class="small">
+        <td class="small customs">
           {{ p.customs_text || "–" }}
           <span class="mute mono">{{ p.hs_code }} {{ p.origin }}</span>
         </td>
@@ -364,7 +365,12 @@ const sides = (p: Product) =>
 .nowrap {
   white-space: nowrap;
 }
-td input {
-  accent-color: var(--mul);
+.customs {
+  width: 24%;
+}
+@media (min-width: 1100px) {
+  .size {
+    white-space: nowrap;
+  }
 }
 </style>
