@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { useQuery, useQueryClient } from "@tanstack/vue-query";
-import { computed, onBeforeUnmount, onMounted, ref, watch } from "vue";
+import { computed, onBeforeUnmount, onMounted, ref } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { useTheme } from "vuetify";
 import { api, need } from "../api/client";
@@ -9,7 +9,7 @@ import { clock, day, localDay, number } from "../shared/format";
 import { useKeys } from "../shared/keyboard";
 import { watchNews } from "../shared/news";
 import { useScans } from "../shared/scanner";
-import { now, setServerTime, useMe } from "../shared/session";
+import { now, useMe } from "../shared/session";
 import CommandLine from "./CommandLine.vue";
 import KeysHelp from "./KeysHelp.vue";
 import Ribbon from "./Ribbon.vue";
@@ -20,8 +20,6 @@ const route = useRoute();
 const router = useRouter();
 const theme = useTheme();
 const { data: today } = useQuery(todayQuery);
-// In the demo somebody can move the simulated clock while the page is open.
-watch(today, (found) => found && setServerTime(found.now));
 /** How far the demo's clock stands ahead of the real one, in words; nothing in a shop that goes by the real one. */
 const ahead = computed(() => {
   const hours = Math.round((now.value.getTime() - Date.now()) / 3_600_000);
@@ -91,7 +89,6 @@ const helpOpen = ref(false);
 
 let stopNews: (() => void) | undefined;
 onMounted(() => {
-  if (me.value) setServerTime(me.value.now);
   stopNews = watchNews(client);
   window.addEventListener("keydown", commandKey);
 });

@@ -39,6 +39,7 @@ export const vuetify = createVuetify({
     global: { ripple: false },
     VBtn: { variant: "flat", color: "primary", rounded: "4", elevation: 0, class: "text-none" },
     VTextField: { variant: "outlined", density: "compact", hideDetails: "auto", color: "primary" },
+    VTextarea: { variant: "outlined", density: "compact", hideDetails: "auto", color: "primary" },
     VAutocomplete: {
       variant: "outlined",
       density: "compact",

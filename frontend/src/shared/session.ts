@@ -8,6 +8,7 @@ export const meQuery = queryOptions({
   queryFn: async () => {
     const me = need(await api.GET("/api/me"));
     rememberToken(me.csrf_token);
+    setServerTime(me.now);
     units.value = me.units === "imperial" ? "imperial" : "metric";
     return me;
   },
@@ -25,7 +26,7 @@ export function useMe() {
   };
 }
 
-/** The shop's clock, ticking; set right by the server's own time once. */
+/** The shop's clock, ticking; set right by the server's own time whenever that is told. */
 export const now = ref(new Date());
 let offset = 0;
 export function setServerTime(iso: string): void {

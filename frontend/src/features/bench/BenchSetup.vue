@@ -169,6 +169,7 @@ const SCALE =
   margin-top: 14px;
   display: grid;
   grid-template-columns: 15rem 9rem 1fr;
+  align-items: start;
   gap: 14px;
 }
 h2 {

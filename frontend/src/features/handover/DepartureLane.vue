@@ -120,6 +120,7 @@ const what = computed(() =>
 
 <style scoped>
 .lane {
+  --ground: var(--sheet);
   display: grid;
   grid-template-columns: 240px minmax(0, 1fr);
   width: 100%;
@@ -138,7 +139,8 @@ const what = computed(() =>
   border-bottom: 0;
 }
 .lane.chosen {
-  background: var(--mul-soft);
+  --ground: var(--mul-soft);
+  background: var(--ground);
   border-left-color: var(--mul);
 }
 .who {
@@ -188,8 +190,11 @@ const what = computed(() =>
 }
 .van i {
   position: absolute;
+  z-index: 1; /* over the cut-off's line, which would strike the words out */
   top: 1px;
-  right: 4px;
+  right: 2px;
+  padding: 0 3px;
+  background: var(--ground);
   font-style: normal;
   color: var(--mute);
   white-space: nowrap;

@@ -219,7 +219,7 @@ function send(): void {
           >The next day that can be asked for is {{ day(f.next_day) }}.</template
         >
       </p>
-      <p v-if="last" class="mute small">{{ last }}</p>
+      <p v-if="last && !f.refused" class="mute small">{{ last }}</p>
       <p v-if="pickup?.state === 'refused'" class="stop" role="status">✕ {{ pickup.words }}.</p>
       <p v-if="may('shipper')" class="acts">
         <v-btn :loading="asking" :disabled="!!f.refused || badTimes" @click="send">
@@ -249,7 +249,7 @@ function send(): void {
       <p v-else class="mute">
         The van comes from {{ f.opens }} to {{ f.closes }}; nothing lies here for it yet.
       </p>
-      <p v-if="last && open" class="mute small">{{ last }}</p>
+      <p v-if="last && open && !f.refused" class="mute small">{{ last }}</p>
     </template>
     <ul v-if="f?.left.length" class="left">
       <li v-for="l in f.left" :key="l.order_number + l.words" class="press">

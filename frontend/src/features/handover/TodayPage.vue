@@ -158,9 +158,7 @@ useKeys(
               >{{ d.to_buy }}<span v-if="wordy(d, d.to_buy)">&nbsp;to buy</span></span
             >
             <span v-if="!d.printed && !d.bought && !d.to_buy" class="none">{{
-              new Date(d.cutoff_at) < new Date()
-                ? "nothing went with it"
-                : "nothing goes with it yet"
+              new Date(d.cutoff_at) < now ? "nothing went with it" : "nothing goes with it yet"
             }}</span>
           </div>
           <div class="right">

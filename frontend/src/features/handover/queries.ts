@@ -1,9 +1,14 @@
 import { queryOptions } from "@tanstack/vue-query";
 import { api, need, sendFile, type Schemas } from "../../api/client";
+import { setServerTime } from "../../shared/session";
 
 export const todayQuery = queryOptions({
   queryKey: ["today"],
-  queryFn: async () => need(await api.GET("/api/today")),
+  queryFn: async () => {
+    const today = need(await api.GET("/api/today"));
+    setServerTime(today.now); // in the demo somebody can move the simulated clock while a page is open
+    return today;
+  },
   refetchInterval: 60_000,
 });
 

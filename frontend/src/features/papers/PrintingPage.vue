@@ -197,7 +197,7 @@ const STATES: Record<string, string> = {
         />
         <v-select
           :model-value="template.label_line"
-          label="Free line on the label, beside the order number"
+          label="Line beside the order number"
           :items="LINES"
           :disabled="!may()"
           @update:model-value="keep.mutate({ label_line: $event })"

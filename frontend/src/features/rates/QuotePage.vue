@@ -171,12 +171,10 @@ function ship(service: string): void {
         <div v-for="(p, i) in form.parcels" :key="i" class="form-grid parcel">
           <v-text-field
             v-model="p.weight"
-            class="w2"
             :label="`Weight, ${unitOfWeight}`"
             inputmode="decimal"
           /><v-text-field
             v-model="p.sides"
-            class="w3"
             :label="`L × W × H, ${unitOfLength}`"
             placeholder="25 × 18 × 12"
           />
@@ -201,18 +199,12 @@ function ship(service: string): void {
           Another parcel
         </button>
         <h2>Goods</h2>
-        <div class="form-grid">
+        <div class="form-grid goods">
           <v-text-field
             v-model="form.value"
-            class="w2"
             :label="`Value, ${currency}`"
             inputmode="decimal"
-          /><v-text-field
-            v-model="form.point"
-            class="w4"
-            label="Locker or shop code"
-            maxlength="40"
-          />
+          /><v-text-field v-model="form.point" label="Locker or shop code" maxlength="40" />
         </div>
         <p class="row-of">
           <button
@@ -296,7 +288,7 @@ function ship(service: string): void {
 <style scoped>
 .sides {
   display: grid;
-  grid-template-columns: minmax(330px, 4fr) minmax(0, 7fr);
+  grid-template-columns: minmax(352px, 4fr) minmax(0, 7fr);
   gap: 16px;
   align-items: start;
 }
@@ -333,7 +325,11 @@ h2:first-child {
   flex-wrap: wrap;
 }
 .parcel {
+  grid-template-columns: 106px minmax(0, 1fr) 50px;
   margin-bottom: 6px;
+}
+.goods {
+  grid-template-columns: 106px minmax(0, 1fr);
 }
 .units {
   margin-left: auto;

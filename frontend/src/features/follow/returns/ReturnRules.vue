@@ -36,13 +36,14 @@ function days(text: string): void {
       days after delivery;
       <button
         type="button"
-        class="link"
+        class="link payer"
         :disabled="!may()"
         @click="save.mutate({ buyer_pays: !data.buyer_pays })"
       >
-        {{ data.buyer_pays ? "the buyer pays the label" : "the shop pays the label" }}
-      </button>
-      <template v-if="data.buyer_pays">, unless it came damaged or wrong</template>; products tagged
+        {{
+          data.buyer_pays ? "the buyer pays the label" : "the shop pays the label"
+        }}</button><template v-if="data.buyer_pays">, unless it came damaged or wrong</template>;
+      products tagged
       <SentencePart
         :model-value="data.not_tags.join(' ')"
         :shown="data.not_tags.join(', ') || 'nothing'"
@@ -64,5 +65,8 @@ function days(text: string): void {
 .rules {
   margin: 0 0 12px;
   line-height: 1.8;
+}
+.payer {
+  padding: 0; /* a sign follows it */
 }
 </style>

@@ -228,7 +228,7 @@ function forget(): void {
             </thead>
             <tbody>
               <tr v-for="(l, i) in draft.lines" :key="i">
-                <td>
+                <td class="what">
                   <input
                     v-model="l.sku"
                     aria-label="SKU"
@@ -270,7 +270,7 @@ function forget(): void {
                     aria-label="Value of one"
                   />
                 </td>
-                <td>
+                <td class="nowrap">
                   <CheckField v-model="l.packed" class="packed" label="packed" />
                   <button
                     class="link"
@@ -376,6 +376,18 @@ td .s {
 }
 td .sku {
   width: 88px;
+}
+.nowrap {
+  white-space: nowrap;
+}
+@media (max-width: 1400px) and (min-width: 1101px) {
+  .what input,
+  .what .sku {
+    width: 100%;
+  }
+  .what .sku {
+    margin-bottom: 3px;
+  }
 }
 td .tick {
   width: auto;

@@ -64,7 +64,7 @@ watch(
 const FATES = [
   ["fetch", "fetch"],
   ["hold", "hold"],
-  ["leave_out", "leave out, but keep"],
+  ["leave_out", "leave out, keep"],
   ["cancelled", "is cancelled"],
   ["ignore", "do not fetch"],
 ] as const;
@@ -346,7 +346,7 @@ function stateWords(c: Channel): string {
 }
 .maps {
   display: grid;
-  grid-template-columns: 1fr 1fr;
+  grid-template-columns: 6fr 5fr;
   gap: 14px;
   align-items: start;
 }
