@@ -26,6 +26,7 @@ from tidewind.db.tables import (
     Person,
     PrintJob,
     Product,
+    RecipeRow,
     SerialNumber,
     Shipment,
 )
@@ -543,3 +544,108 @@ def test_carriers_boxes_are_ordered_once_and_counted_in_as_they_come(
             packaging_arrived(session, row.id)  # it comes once
         order_packaging(session, "norvia", {"NB-S": 501}, "too-many", "Tomé", clock())
     assert list(settle_packaging_orders(wiring.sessions, wiring.outside, clock).values()) == ["refused"]
+
+
+def test_box_and_recipe_are_changed_by_a_code_until_the_label_is_bought(wiring: Wiring) -> None:
+    order = order_with(wiring)
+    first, *rest = goods(wiring, order)
+    with wiring.sessions() as session:
+        recipe = session.scalars(select(RecipeRow).where(RecipeRow.service == "np-economy")).one()
+        box = session.scalars(select(PackagingRow).where(PackagingRow.code == "CTN-XL")).one()
+    view = scan(wiring, order.number, first)
+    for kind, value, word, words in (
+        (CodeKind.BOX, "NO-SUCH", "Stop", "There is no packaging NO-SUCH."),
+        (CodeKind.RECIPE, "no-such", "Stop", "There is no recipe no-such."),
+        (CodeKind.BOX, "ENV-S", "Stop", "That does not go"),
+        (CodeKind.BOX, "CTN-XL", "Changed", box.name),
+        (CodeKind.RECIPE, recipe.code, "Changed", recipe.name),
+    ):
+        view = scan(wiring, Code(kind, value).payload)
+        assert (view.said["word"], sum(line.counted for line in view.lines)) == (word, 1), view.said
+        assert words in view.said["words"]
+        with wiring.sessions() as session:
+            now = session.get_one(Order, order.id)
+            assert now.plan.parcels[0].packaging == ("CTN-XL" if word == "Changed" else order.plan.parcels[0].packaging)
+    assert now.service == recipe.service
+    assert view.facts is not None
+    assert view.facts.boxes == (box.name,)
+    view = scan(wiring, *rest)
+    assert finished(wiring, _packing(wiring, order).id) == "packed"
+    paid = order_with(wiring, skip=1)
+    bought(wiring, paid)
+    scan(wiring, paid.number)
+    for code, words in (
+        (Code(CodeKind.BOX, "CTN-XL"), "its box and service stay. Void the label first"),
+        (Code(CodeKind.RECIPE, recipe.code), "its box and service stay"),
+    ):
+        assert words in scan(wiring, code.payload).said["words"]
+    for action, words in ((Action.HOLD, "cannot be held"), (Action.SEND_PART, "must be packed whole")):
+        scan(wiring, do(action))
+        assert words in scan(wiring, Code(CodeKind.WHY, "DAMAGED").payload).said["words"]
+
+
+def test_what_is_undone_step_by_step_and_what_cannot_be(wiring: Wiring, clock: Clock) -> None:
+    order = several_of_one(wiring)
+    codes = sorted(goods(wiring, order), key=goods(wiring, order).count, reverse=True)
+    assert "Nothing was packed here today" in scan(wiring, do(Action.UNDO)).said["words"]
+    scan(wiring, order.number, codes[0], codes[0])
+    for left in (1, 0):
+        view = scan(wiring, do(Action.UNDO))
+        assert (said(view), sum(line.counted for line in view.lines)) == (("note", "Undone"), left)
+    view = scan(wiring, do(Action.UNDO))
+    assert (view.phase, view.said["words"]) == ("await", f"{order.number} was put back")
+    assert _packing(wiring, order).state == "undone"
+    view = scan(wiring, order.number)
+    assert (view.phase, sum(line.counted for line in view.lines)) == ("items", 0)
+    for code, word, words in (
+        (Code(CodeKind.WHY, "MISSING"), "Not now", "a reason follows"),
+        (Code(CodeKind.PIECES, "0"), "How many?", "between 1 and 500"),
+        (Code(CodeKind.PIECES, "501"), "How many?", "between 1 and 500"),
+        (Code(CodeKind.PIECES, "two"), "How many?", "between 1 and 500"),
+        (Code(CodeKind.ACTION, "DANCE"), "Unknown code", "no code sheet of now has “DANCE”"),
+    ):
+        view = scan(wiring, code.payload)
+        assert said(view) == ("wrong", word)
+        assert words in view.said["words"]
+    assert (view.mistakes_today, view.phase) == (5, "items")
+    scan(wiring, do(Action.SEND_PART))
+    assert "Scan what is here first" in scan(wiring, Code(CodeKind.WHY, "WAITS").payload).said["words"]
+    for action, act in ((Action.WEIGH, "weigh"), (Action.PHOTO, "photo"), (Action.HELP, "help")):
+        assert scan(wiring, do(action)).said["act"] == act
+    scan(wiring, *codes)
+    assert finished(wiring, _packing(wiring, order).id) == "packed"
+    clock.move(days=1)
+    assert "Nothing was packed here today" in scan(wiring, do(Action.UNDO)).said["words"]
+
+
+def test_a_label_can_be_bought_and_not_printed_and_a_weight_taken_as_it_is(wiring: Wiring) -> None:
+    order, who = order_with(wiring), who_is(wiring)
+    with wiring.sessions.begin() as session:
+        set_bench_settings(session, BenchSettings(weighs=True))
+        view = weigh_at_bench(session, "Bench 1", Reading(500), who, wiring.clock())
+    assert said(view) == ("wrong", "No order yet")
+    scan(wiring, order.number)
+    with wiring.sessions.begin() as session:
+        assert said(weigh_at_bench(session, "Bench 1", Reading(500), who, wiring.clock())) == ("wrong", "Not yet")
+    view = scan(wiring, *goods(wiring, order))
+    assert (view.phase, view.scale is not None) == ("weigh", True)
+    assert view.scale is not None
+    grams = view.scale.expected_g - view.scale.tolerance_g - 1
+    with wiring.sessions.begin() as session:
+        assert weigh_at_bench(session, "Bench 1", Reading(grams), who, wiring.clock()).said["grams"] == str(grams)
+    view = scan(wiring, do(Action.CONFIRM))
+    assert (view.weights_g, view.phase) == ((grams,), "buying")
+    packing = _packing(wiring, order)
+    assert finished(wiring, packing.id) == "packed"
+    other = order_with(wiring, skip=1)
+    bought(wiring, other)
+    with wiring.sessions.begin() as session:
+        set_bench_settings(session, BenchSettings(weighs=False))
+    last = goods(wiring, other)[-1]
+    scan(wiring, other.number, *goods(wiring, other)[:-1])
+    assert said(scan(wiring, do(Action.BUY_ONLY))) == ("wrong", "Not yet")
+    with wiring.sessions.begin() as session:
+        session.execute(update(Packing).where(Packing.order_id == other.id).values(prints=False))
+    view = scan(wiring, last)
+    assert view.said["words"].endswith("No label was printed, as you said")
+    assert jobs(wiring) == [f"pack-{packing.id}"]
