@@ -152,7 +152,7 @@ def _action(body: Json, where: str) -> Action:
         return Action(kind, _whole(to, place))
     if kind == "split":
         split = _only(to, {"by", "most"}, place)
-        if split.get("by") not in {"quantity", "weight"}:
+        if split.get("by") not in ("quantity", "weight"):
             raise _Fault(f"{place}.by: quantity or weight is expected")
         return Action(kind, Split(split["by"], _whole(split.get("most"), f"{place}.most", 1)))
     if kind == "ship_date":

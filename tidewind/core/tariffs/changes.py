@@ -12,6 +12,7 @@ from tidewind.core.tariffs.card import RateCard, Service, Steps
 from tidewind.core.tariffs.written import write_card
 
 _BY_CODE = ("id", "code", "from")
+_NO_STEPS = Steps((), ())
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,16 +36,15 @@ def _prices(before: RateCard, after: RateCard) -> Iterator[Changed]:
         known = old.get(service.code)
         if known is None:
             continue
-        for zone, steps in service.steps.items():
-            if zone in known.steps:
-                yield from _steps(service, zones[zone], known.steps[zone], steps, after.currency)
+        for zone in {**known.steps, **service.steps}:
+            steps = known.steps.get(zone, _NO_STEPS), service.steps.get(zone, _NO_STEPS)
+            yield from _steps(service, zones[zone], *steps, after.currency)
         yield from _classes(known, service, zones, after.currency)
 
 
 def _steps(service: Service, zone: str, before: Steps, after: Steps, currency: str) -> Iterator[Changed]:
     name = f"{service.name}, {zone}"
-    was = dict(zip(before.bounds or (0,), before.prices, strict=True))
-    becomes = dict(zip(after.bounds or (0,), after.prices, strict=True))
+    was, becomes = _by_bound(before), _by_bound(after)
     for bound in sorted(was.keys() | becomes.keys()):
         if was.get(bound) != becomes.get(bound):
             step = (
@@ -63,15 +63,21 @@ def _steps(service: Service, zone: str, before: Steps, after: Steps, currency: s
         yield Changed(f"{name}, beyond the last step", tails[0], tails[1])
 
 
+def _by_bound(steps: Steps) -> dict[int, int]:
+    """Return prices by the end of their step; one price whatever it weighs stands at 0."""
+    return dict(zip(steps.bounds or (0,) * len(steps.prices), steps.prices, strict=True))
+
+
 def _classes(before: Service, after: Service, zones: Mapping[str, str], currency: str) -> Iterator[Changed]:
-    known = {c.code: c for c in before.classes}
-    for size_class in after.classes:
-        old = known.get(size_class.code)
-        for zone, price in size_class.prices.items():
-            was = old.prices.get(zone) if old else None
-            if was != price:
-                where = f"{after.name}, {zones[zone]}, size {size_class.code}"
-                yield Changed(where, _money(was, currency), _money(price, currency))
+    old = {c.code: c.prices for c in before.classes}
+    new = {c.code: c.prices for c in after.classes}
+    for code in {**old, **new}:
+        prices, others = old.get(code, {}), new.get(code, {})
+        for zone in {**prices, **others}:
+            was, becomes = prices.get(zone), others.get(zone)
+            if was != becomes:
+                where = f"{after.name}, {zones[zone]}, size {code}"
+                yield Changed(where, _money(was, currency), _money(becomes, currency))
 
 
 def _money(minor: int | None, currency: str) -> str:
@@ -81,8 +87,10 @@ def _money(minor: int | None, currency: str) -> str:
 def _without_prices(card: RateCard) -> Written:
     written = write_card(card)
     for service in written["services"]:
-        for key in ("prices", "tail", "classes", "up_to_g", "up_to_cm3"):
+        for key in ("prices", "tail", "up_to_g", "up_to_cm3"):
             service.pop(key, None)
+        for size_class in service.get("classes", ()):
+            size_class.pop("prices", None)
     return written
 
 

@@ -185,8 +185,12 @@ def _steps(reader: Reader, kind: str) -> dict[str, Steps]:
     tail.finish()
     if unit and kind != "weight":
         reader.fail("tail", "only a table of weights has a tail")
-    steps = {}
-    for zone, row in _by_zone(reader, "prices", COUNTS).items():
+    if ends and not unit:
+        reader.fail("tail.unit_g", "is missing: its prices are for so much each")
+    steps, prices = {}, _by_zone(reader, "prices", COUNTS)
+    for zone in ends.keys() - prices.keys() if bounds else ():  # without steps that is said
+        reader.fail(f"tail.prices.{zone}", "has no prices that it could follow")
+    for zone, row in prices.items():
         if row is not None and len(row) != (len(bounds) or 1):
             reader.fail(f"prices.{zone}", f"{len(row)} prices stand beside {len(bounds) or 1} steps")
         elif row is not None and list(row) != sorted(row):
