@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-import copy
 import json
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from dataclasses import replace
 from importlib import resources
 from typing import Any
@@ -13,6 +12,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from tests.any_json import ANYTHING, paths, put
 from tests.core.any_cards import cards
 from tests.core.builders import BRIGHTMILE, NORVIA
 from tidewind.core.checkout.written import read_checkout
@@ -23,16 +23,6 @@ from tidewind.core.tariffs.changes import changes
 from tidewind.core.tariffs.reading import BadCard
 from tidewind.core.tariffs.written import read_card, write_card
 
-SCALARS = st.one_of(
-    st.none(),
-    st.booleans(),
-    st.integers(-5, 10**20),
-    st.floats(),
-    st.text(max_size=6),
-    st.sampled_from(["", "PT", "9-1", "not", "\x00", "٣", "2026-02-30", "24:00", "NaN", "\ud800"]),
-)
-KEYS = st.sampled_from(["code", "id", "all", "any", "not", "fact", "test", "to", "prices", "by", "kind", "zone", ""])
-ANYTHING = st.recursive(SCALARS, lambda part: st.lists(part, max_size=3) | st.dictionaries(KEYS, part, max_size=3))
 RULES = [
     {
         "id": "a",
@@ -87,25 +77,6 @@ BY_TABLE = {"code": "isl", "names": {"en": "I"}, "price": {"kind": "table", "tab
 SAMPLES = json.loads(
     resources.files("tidewind.data").joinpath("customs", "sample-tables.json").read_text(encoding="utf-8")
 )
-
-
-def paths(value: Any, at: tuple[Any, ...] = ()) -> Iterator[tuple[Any, ...]]:
-    """Return the way to each part of JSON values, the whole first."""
-    yield at
-    parts = value.items() if isinstance(value, dict) else enumerate(value) if isinstance(value, list) else ()
-    for key, part in parts:
-        yield from paths(part, (*at, key))
-
-
-def put(value: Any, path: tuple[Any, ...], new: Any) -> Any:
-    """Return JSON values with another part at the end of a way."""
-    if not path:
-        return new
-    inside = whole = copy.deepcopy(value)
-    for key in path[:-1]:
-        inside = inside[key]
-    inside[path[-1]] = new
-    return whole
 
 
 def customs_tables(body: Any) -> str:

@@ -23,3 +23,7 @@ class RefusedOutside(OutsideError):
     def __init__(self, reason: str, detail: str) -> None:
         super().__init__(detail)
         self.reason = reason
+
+
+NONSENSE = (ValueError, KeyError, TypeError, AttributeError, ArithmeticError)
+"""What reading an answer raises where it is not written as was agreed; numbers without an end are ArithmeticError."""

@@ -10,7 +10,8 @@ from typing import Any, Literal, get_args
 import httpx
 
 from tidewind.core.addresses.check import Address
-from tidewind.outside.errors import NotBelieved
+from tidewind.outside.errors import NONSENSE, NotBelieved
+from tidewind.outside.http import json_in
 
 Fetched = Literal["booked", "done", "missed", "cancelled"]
 MOST_FEE = 1_000_000
@@ -69,7 +70,7 @@ class PickupAnswer:
 def read_pickup(answer: httpx.Response) -> PickupAnswer:
     """Read an answer; one that cannot be true stands for work that may have been done.  Raises NotBelieved."""
     try:
-        told: dict[str, Any] = answer.json()
+        told: dict[str, Any] = json_in(answer)
         made = PickupAnswer(
             told["state"],
             _plain(str(told.get("confirmation", "")), 60),
@@ -78,7 +79,7 @@ def read_pickup(answer: httpx.Response) -> PickupAnswer:
         )
     except KeyError as error:
         raise NotBelieved(f"it does not say {error}") from error
-    except (ValueError, TypeError, AttributeError) as error:
+    except NONSENSE as error:
         raise NotBelieved(str(error)[:120]) from error
     if fault := _untrue(made):
         raise NotBelieved(fault)

@@ -49,6 +49,17 @@ def call(client: httpx.Client, method: str, path: str, **options: Any) -> httpx.
     return answer
 
 
+def json_in(answer: httpx.Response) -> Any:
+    """Return the JSON values of an answer.
+
+    Raises ValueError for what is none (RFC 8259), and for what is nested too deeply to be read.
+    """
+    try:
+        return answer.json()
+    except RecursionError as error:
+        raise ValueError("it is nested too deeply") from error
+
+
 MOST_BYTES = 20_000_000
 
 
@@ -75,7 +86,7 @@ _DECODED = frozenset({"content-encoding", "content-length", "transfer-encoding"}
 
 def _refusal(answer: httpx.Response) -> RefusedOutside:
     try:
-        body = answer.json()
+        body = json_in(answer)
     except ValueError:
         body = None
     if isinstance(body, dict) and isinstance(body.get("detail"), dict):

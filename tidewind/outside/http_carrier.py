@@ -21,9 +21,9 @@ from tidewind.metrics import OUTSIDE_CALLS
 from tidewind.outside.addresses import check_address
 from tidewind.outside.breaker import Breaker
 from tidewind.outside.carrier import CarrierEvent, Introduction, Purchase, Sold, SoldParcel, SoldReturn, VoidAnswer
-from tidewind.outside.errors import MaybeDone, NeverSent, NotBelieved, OutsideError, RefusedOutside
+from tidewind.outside.errors import NONSENSE, MaybeDone, NeverSent, NotBelieved, OutsideError, RefusedOutside
 from tidewind.outside.handing_over import ManifestTold, PickupAnswer, PickupWanted, read_pickup
-from tidewind.outside.http import call, client_at
+from tidewind.outside.http import call, client_at, json_in
 
 PROTOCOL, MAJOR = "tidewind-carrier", "1"
 MOST_CARDS, MOST_CODES, MOST_POINTS, MOST_EVENTS = 50, 500, 5_000, 500
@@ -85,8 +85,8 @@ class HttpCarrier:
         told = self._call("capabilities", "GET", "/capabilities")
         offered = self._call("cards", "GET", "/cards")
         try:
-            return _introduction(told.json(), offered.json())
-        except (ValueError, KeyError, TypeError, AttributeError) as error:
+            return _introduction(json_in(told), json_in(offered))
+        except NONSENSE as error:
             words = f"this is no carrier that speaks the protocol: {str(error)[:120]}"
             raise RefusedOutside("not_understood", words) from error
 
@@ -168,12 +168,12 @@ class HttpCarrier:
             headers={"Idempotency-Key": own_key},
         )
         try:
-            told: dict[str, Any] = answer.json()
+            told: dict[str, Any] = json_in(answer)
             parcel = SoldParcel(_tracking_number(told["tracking_number"]), str(told.get("routing", "")))
             return SoldReturn(_sum(told["price_minor"], least=0), parcel)
         except KeyError as error:
             raise NotBelieved(f"it does not say {error}") from error
-        except (ValueError, TypeError) as error:
+        except NONSENSE as error:
             raise NotBelieved(str(error)[:120]) from error
 
     def order_packaging(self, key: str, pieces: Mapping[str, int], to: Address) -> tuple[str, date | None]:
@@ -181,10 +181,10 @@ class HttpCarrier:
         body = {"pieces": dict(pieces), "address": asdict(to)}
         answer = self._call("order_packaging", "POST", "/packaging-orders", json=body, headers={"Idempotency-Key": key})
         try:
-            told = answer.json()
+            told = json_in(answer)
             arrives = date.fromisoformat(told["arrives"]) if told.get("arrives") else None
             return str(told["confirmation"])[:60], arrives
-        except (ValueError, KeyError, TypeError, AttributeError) as error:
+        except NONSENSE as error:
             raise NotBelieved(f"an answer that makes no sense ({type(error).__name__})") from error
 
     def points(self, country: str, postcode: str) -> list[Mapping[str, str]]:
@@ -192,16 +192,16 @@ class HttpCarrier:
         asked = {"country": country, "postcode": postcode}
         answer = self._call("points", "GET", "/points", params=asked)
         try:
-            return [_texts(told) for told in answer.json()["points"][:MOST_POINTS]]
-        except (ValueError, KeyError, TypeError, AttributeError) as error:
+            return [_texts(told) for told in json_in(answer)["points"][:MOST_POINTS]]
+        except NONSENSE as error:
             raise NotBelieved(f"points that make no sense ({type(error).__name__})") from error
 
     def events(self, tracking_number: str) -> list[CarrierEvent]:
         """See CarrierClient."""
         answer = self._call("events", "GET", f"/tracking/{tracking_number}")
         try:
-            return self._read(answer.json()["events"])
-        except (ValueError, KeyError, TypeError, AttributeError) as error:
+            return self._read(json_in(answer)["events"])
+        except NONSENSE as error:
             raise NotBelieved(f"events that make no sense ({type(error).__name__})") from error
 
     def events_of(self, numbers: Sequence[str]) -> Mapping[str, Sequence[CarrierEvent]]:
@@ -213,11 +213,11 @@ class HttpCarrier:
             some = list(numbers[start : start + MOST_NUMBERS])
             answer = self._call("events", "POST", "/tracking", json={"numbers": some})
             try:
-                told = {str(parcel["number"]): parcel["events"] for parcel in answer.json()["parcels"]}
-            except (ValueError, KeyError, TypeError) as error:
+                told = {str(parcel["number"]): parcel["events"] for parcel in json_in(answer)["parcels"]}
+            except NONSENSE as error:
                 raise NotBelieved(f"events that make no sense ({type(error).__name__})") from error
             for number in some:
-                with suppress(ValueError, KeyError, TypeError, AttributeError):  # nothing of it can be believed
+                with suppress(*NONSENSE):  # nothing of it can be believed
                     found[number] = self._read(told[number])
         return found
 
@@ -332,7 +332,7 @@ _LONGEST_HOLD_S = 24 * 3600
 def _answer(answer: httpx.Response, now: datetime) -> LiveAnswer:
     """Read quotes; what makes no sense is no answer at all, since a price that is wrong is worse than none."""
     try:
-        body: dict[str, Any] = answer.json()
+        body: dict[str, Any] = json_in(answer)
         holds = min(max(int(body["holds_seconds"]), 0), _LONGEST_HOLD_S)
         prices = {
             str(code)[:30]: LivePrice(
@@ -347,7 +347,7 @@ def _answer(answer: httpx.Response, now: datetime) -> LiveAnswer:
             _sum(sum(amount for _, _, amount in price.lines), least=0)
         refusals = {str(code)[:30]: str(words)[:200] for code, words in body["refusals"].items()}
         return LiveAnswer(now, now + timedelta(seconds=holds), prices, refusals)
-    except (ValueError, KeyError, TypeError, AttributeError) as error:
+    except NONSENSE as error:
         raise MaybeDone("an answer that makes no sense") from error
 
 
@@ -366,9 +366,9 @@ _VOID_STATES: dict[str, Literal["pending", "refunded", "refused"]] = {
 
 def _void(answer: httpx.Response) -> VoidAnswer:
     try:
-        told: dict[str, Any] = answer.json()
+        told: dict[str, Any] = json_in(answer)
         return VoidAnswer(_VOID_STATES[told["state"]], str(told.get("words", ""))[:300])
-    except (ValueError, KeyError, TypeError) as error:
+    except NONSENSE as error:
         raise MaybeDone("an answer that makes no sense") from error
 
 
@@ -386,7 +386,7 @@ def _tracking_number(told: Any) -> str:
 def _sold(answer: httpx.Response) -> Sold:
     """Read an answer; one that cannot be true stands for work that may have been done.  Raises NotBelieved."""
     try:
-        body: dict[str, Any] = answer.json()
+        body: dict[str, Any] = json_in(answer)
         told = body["shipment"] if answer.status_code == 409 else body
         parcels = tuple(
             SoldParcel(_tracking_number(p["tracking_number"]), str(p.get("routing", ""))) for p in told["parcels"]
@@ -394,5 +394,5 @@ def _sold(answer: httpx.Response) -> Sold:
         return Sold(_sum(told["price_minor"], least=0), parcels)
     except KeyError as error:
         raise NotBelieved(f"it does not say {error}") from error
-    except (ValueError, TypeError, AttributeError) as error:
+    except NONSENSE as error:
         raise NotBelieved(str(error)[:120]) from error

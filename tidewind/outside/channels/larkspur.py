@@ -9,7 +9,7 @@ from typing import Any
 from tidewind.core.addresses.check import Address, tidy_address
 from tidewind.core.order_limits import NOTE, NUMBER, OFFER, PROMISE, short_text, storable
 from tidewind.outside.channels.levels import LevelsPage, read_page, read_unknown, written_levels
-from tidewind.outside.channels.reading import json_of, read_each
+from tidewind.outside.channels.reading import as_agreed, json_of, read_counts, read_each
 from tidewind.outside.channels.upstream import Counts, News, OrdersPage, UpstreamOrder, day, line, minor, prose
 from tidewind.outside.http import call, client_at
 
@@ -24,15 +24,17 @@ class Larkspur:
         """Close the connections."""
         self._client.close()
 
+    @as_agreed("the orders that it lists")
     def orders_after(self, cursor: str) -> OrdersPage:
         """See ChannelClient."""
         body = json_of(call(self._client, "GET", "/orders", params={"after": cursor or "0"}))
         return OrdersPage(read_each(body["orders"], _read, "number"), str(body["next"]), bool(body["more"]))
 
+    @as_agreed("its counts")
     def counts(self) -> Counts:
         """See ChannelClient."""
         body = json_of(call(self._client, "GET", "/states"))
-        return Counts(body["status"], body["payment"])
+        return read_counts(body["status"], body["payment"])
 
     def consent_url(self, back: str) -> str:  # noqa: ARG002 - this shop asks for no consent
         """See ChannelClient."""

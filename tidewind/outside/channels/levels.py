@@ -10,6 +10,7 @@ import httpx
 
 from tidewind.core.order_limits import SKU, short_text, whole
 from tidewind.outside.errors import NeverSent, RefusedOutside
+from tidewind.outside.http import json_in
 
 MOST_PIECES = 1_000_000
 
@@ -63,7 +64,7 @@ def read_unknown(answer: httpx.Response, told: Mapping[str, int]) -> frozenset[s
 
 def _body(answer: httpx.Response) -> Mapping[str, Any]:
     try:
-        body = answer.json()
-    except (ValueError, RecursionError) as error:
+        body = json_in(answer)
+    except ValueError as error:
         raise NeverSent("the answer broke off in the middle") from error
     return body if isinstance(body, dict) else {}

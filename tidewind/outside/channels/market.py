@@ -9,7 +9,7 @@ from urllib.parse import quote
 import httpx
 
 from tidewind.outside.channels.levels import LevelsPage, read_page, read_unknown, written_levels
-from tidewind.outside.channels.reading import json_of
+from tidewind.outside.channels.reading import as_agreed, json_of, read_counts
 from tidewind.outside.channels.upstream import Counts, News
 from tidewind.outside.http import call
 
@@ -25,15 +25,17 @@ class Market:
         """Close the connections."""
         self._client.close()
 
+    @as_agreed("its counts")
     def counts(self) -> Counts:
         """See ChannelClient."""
         body = json_of(call(self._client, "GET", "/states", headers=self._headers))
-        return Counts(body["states"], body["payments"])
+        return read_counts(body["states"], body["payments"])
 
     def consent_url(self, back: str) -> str:
         """See ChannelClient."""
         return f"{self._client.base_url}consent?back={quote(back, safe='')}"
 
+    @as_agreed("the words of its consent")
     def exchange(self, code: str, hook: str) -> str:
         """See ChannelClient."""
         return str(json_of(call(self._client, "POST", "/token", data={"code": code, "hook": hook}))["token"])

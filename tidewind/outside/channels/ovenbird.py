@@ -9,7 +9,7 @@ from typing import Any
 from tidewind.core.addresses.check import Address, tidy_address
 from tidewind.core.order_limits import BILLING_NAME, NUMBER, PROMISE, short_text, storable
 from tidewind.outside.channels.market import Market
-from tidewind.outside.channels.reading import json_of, read_each
+from tidewind.outside.channels.reading import as_agreed, json_of, read_each
 from tidewind.outside.channels.upstream import OrdersPage, UpstreamOrder, line, minor, prose
 from tidewind.outside.http import call, client_at
 
@@ -24,6 +24,7 @@ class Ovenbird(Market):
     def __init__(self, base_url: str, secret: str, timeout_s: float) -> None:
         super().__init__(client_at(base_url, timeout=timeout_s), f"Token {secret}")
 
+    @as_agreed("the orders that it lists")
     def orders_after(self, cursor: str) -> OrdersPage:
         """See ChannelClient."""
         since, _, offset = cursor.partition("|")

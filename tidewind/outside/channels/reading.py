@@ -2,22 +2,39 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from typing import Any
 
 import httpx
 
-from tidewind.core.order_limits import NUMBER, storable
-from tidewind.outside.channels.upstream import Unreadable, UpstreamOrder
-from tidewind.outside.errors import NeverSent
+from tidewind.core.order_limits import NUMBER, storable, whole
+from tidewind.outside.channels.upstream import Counts, Unreadable, UpstreamOrder
+from tidewind.outside.errors import NONSENSE, NeverSent, RefusedOutside
+from tidewind.outside.http import json_in
 
 
 def json_of(answer: httpx.Response) -> Any:
     """Return the JSON of an answer.  Raises NeverSent for half a page: reading is asked again without harm."""
     try:
-        return answer.json()
+        return json_in(answer)
     except ValueError as error:
         raise NeverSent("the answer broke off in the middle") from error
+
+
+@contextmanager
+def as_agreed(what: str) -> Iterator[None]:
+    """Refuse an answer that is not written as was agreed.  Raises RefusedOutside, which names what makes no sense."""
+    try:
+        yield
+    except NONSENSE as error:
+        raise RefusedOutside("not_understood", f"{what} make no sense: {_why(error)}") from error
+
+
+def read_counts(states: Mapping[str, Any], payments: Mapping[str, Any]) -> Counts:
+    """Return how many orders a channel has in each of its states.  Raises ValueError, TypeError or AttributeError."""
+    both = ({storable(word)[:NUMBER]: whole(n, "count") for word, n in said.items()} for said in (states, payments))
+    return Counts(*both)
 
 
 def read_each(
@@ -28,7 +45,7 @@ def read_each(
     for body in written:
         try:
             order = read(body)
-        except (KeyError, TypeError, ValueError, AttributeError, ArithmeticError, RecursionError) as error:
+        except (*NONSENSE, RecursionError) as error:
             found.append(_aside(body, number_field, _why(error)))
             continue
         if order.number and order.lines:

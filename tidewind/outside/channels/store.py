@@ -13,10 +13,10 @@ from tidewind.core.addresses.check import Address, tidy_address
 from tidewind.core.order_limits import NAME, NOTE, NUMBER, OFFER, PROMISE, TAX_NUMBER, short_text, storable
 from tidewind.outside.addresses import check_address
 from tidewind.outside.channels.levels import LevelsPage, read_page, read_unknown, written_levels
-from tidewind.outside.channels.reading import json_of, read_each
+from tidewind.outside.channels.reading import as_agreed, json_of, read_counts, read_each
 from tidewind.outside.channels.upstream import Counts, News, OrdersPage, UpstreamOrder, day, line, minor, prose
-from tidewind.outside.errors import RefusedOutside
-from tidewind.outside.http import call, client_at
+from tidewind.outside.errors import NONSENSE, RefusedOutside
+from tidewind.outside.http import call, client_at, json_in
 
 PROTOCOL, MAJOR, MOST_WORDS = "tidewind-channel", "1", 200
 _RECIPIENT = ("name", "company", "street", "extra", "city", "region", "postcode", "country", "phone", "email")
@@ -53,20 +53,22 @@ class Store:
         """Ask the channel who it is.  Raises NeverSent, MaybeDone or RefusedOutside, also for what is no channel."""
         answer = self._call("GET", "/capabilities")
         try:
-            return _introduction(answer.json())
-        except (ValueError, KeyError, TypeError, AttributeError) as error:
+            return _introduction(json_in(answer))
+        except NONSENSE as error:
             words = f"this is no store that speaks the protocol: {str(error)[:120]}"
             raise RefusedOutside("not_understood", words) from error
 
+    @as_agreed("the orders that it lists")
     def orders_after(self, cursor: str) -> OrdersPage:
         """See ChannelClient."""
         body = json_of(self._call("GET", "/orders", params={"after": cursor} if cursor else {}))
         return OrdersPage(read_each(body["orders"], _read, "number"), str(body["cursor"])[:200], body["more"] is True)
 
+    @as_agreed("its counts")
     def counts(self) -> Counts:
         """See ChannelClient."""
         body = json_of(self._call("GET", "/counts"))
-        return Counts(body["states"], body["payments"])
+        return read_counts(body["states"], body["payments"])
 
     def consent_url(self, back: str) -> str:  # noqa: ARG002 - the key is the consent
         """See ChannelClient."""
