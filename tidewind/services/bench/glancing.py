@@ -31,10 +31,8 @@ _PACKING = (
 )
 _LOCKED = ByDriver(select(Bench.id).where(Bench.name == bindparam("name")).with_for_update())
 # Asked behind the lock, so that what was waited for is seen; a packing is its bench's, and needs no lock of its own.
-_SEEN = ByDriver(
-    at_bench(*_BENCH, *_PERSON, *_SHOP, *done_today(), TAKEN, *_PACKING)
-    .outerjoin(Packing, Packing.id == Bench.packing_id)
-)  # fmt: skip
+_STANDS = at_bench(*_BENCH, *_PERSON, *_SHOP, *done_today(), TAKEN, *_PACKING)
+_SEEN = ByDriver(_STANDS.outerjoin(Packing, Packing.id == Bench.packing_id))
 
 
 def glance_at(session: Session, name: str, who_id: int, now: datetime, client_key: str, code: str) -> AtBench | None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from datetime import datetime
+from typing import Any
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -27,16 +28,19 @@ def open_order(session: Session, bench: Bench, order_id: int, person_id: int, no
     _nobody_else(session, bench, found.packings)
     packing = _taken_up(bench, found.packings, person_id)
     if packing is None:
-        packing = Packing(
-            id=next_packing_id(session), order_id=order_id, bench_id=bench.id, person_id=person_id, started_at=now,
-            state=PackingState.OPEN.value, bought_here=False, prints=True, weights_g=[], mistakes=0, words="",
-            items=[], steps=[],
-        )  # fmt: skip
+        packing = _begun(next_packing_id(session), order_id, bench, person_id, now)
     packing.shipment_id = found.shipment.id if found.shipment else None
     fill(session, packing, found.order, found.shipment, found.products)
     start_work(session, [order_id], person_id, True, now)
     bench.packing_id, bench.pieces = packing.id, 1
     return found.order, packing
+
+
+def _begun(packing_id: int, order_id: int, bench: Bench, person_id: int, now: datetime) -> Packing:
+    """Return a new packing with all its columns: the mapper, which knows what is usual, does not write it."""
+    nothing: dict[str, Any] = {"items": [], "steps": [], "weights_g": [], "mistakes": 0, "words": ""}
+    begins = {"started_at": now, "state": PackingState.OPEN.value, "bought_here": False, "prints": True}
+    return Packing(id=packing_id, order_id=order_id, bench_id=bench.id, person_id=person_id, **begins, **nothing)
 
 
 def _taken_up(bench: Bench, packings: Sequence[Packing], person_id: int) -> Packing | None:
