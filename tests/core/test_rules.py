@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from dataclasses import replace
 from datetime import UTC, date, datetime, timedelta
-from typing import Any
+from typing import Any, Literal
 
 import pytest
 from hypothesis import given
@@ -17,7 +17,9 @@ from tidewind.core.destinations import crosses_customs, destination_group
 from tidewind.core.layers import Recipe
 from tidewind.core.order_facts import Hand, HandParcel, LineFacts, OrderFacts, Precedent, rule_facts
 from tidewind.core.planning import FEW, plan, plan_many
+from tidewind.core.quantities import speak_in
 from tidewind.core.rules.columns import holding_of_each
+from tidewind.core.rules.conditions import Test
 from tidewind.core.rules.evaluate import holding
 from tidewind.core.rules.facts import CATALOGUE, TESTS, read_facts, written_facts
 from tidewind.core.rules.rule import ACTIONS, Rule, Split
@@ -183,6 +185,27 @@ def test_what_cannot_be_a_rule_is_refused_with_its_place(body: Any, words: str) 
     made = read_rules(body)
     assert isinstance(made, BadRules)
     assert words in " ".join(made.errors)
+
+
+@pytest.mark.parametrize("units", ["metric", "imperial"])
+@given(
+    fact=st.sampled_from(["weight", "longest", "volume", "value", "items"]),
+    test=st.sampled_from(["more_than", "at_least", "less_than", "at_most", "equals"]),
+    to=st.integers(0, 5_000_000),
+)
+def test_what_just_matches_and_what_just_does_not_are_never_said_alike(
+    units: Literal["metric", "imperial"], fact: str, test: str, to: int
+) -> None:
+    speak_in(units)
+    said = condition_words(Test(fact, test, to), "EUR")  # type: ignore[arg-type]
+    speak_in("metric")
+    shown, _, both = said.partition(" (")
+    if both:
+        matches, fails = both.removesuffix(" does not)").split(" matches, ")
+        assert matches != fails
+        assert (matches in shown) != (fails in shown)
+    else:
+        assert to < 20  # nothing is below nothing
 
 
 def test_depth_and_breadth_are_bounded() -> None:

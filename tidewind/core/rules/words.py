@@ -44,17 +44,26 @@ def _in_unit(kind: Kind, currency: str) -> Callable[[int], str]:
     return ways[kind]
 
 
+def _next(to: int, step: int, say: Callable[[int], str]) -> int:
+    """Return the nearest number above or below that is said otherwise: a gram is no hundredth of a pound."""
+    number = to + step
+    while number >= 0 and say(number) == say(to):
+        number += step
+    return number
+
+
 def _bound(test: Test, say: Callable[[int], str]) -> str:
     if isinstance(test.to, tuple):
         low, high = (int(end) for end in test.to)
         return f"is from {say(low)} to {say(high)} (both {say(low)} and {say(high)} match)"
     to = int(test.to)
+    more, less = _next(to, 1, say), _next(to, -1, say)
     words, matches, fails = {
-        "more_than": ("is more than {}", to + 1, to),
-        "at_least": ("is {} or more", to, to - 1),
-        "less_than": ("is less than {}", to - 1, to),
-        "at_most": ("is {} or less", to, to + 1),
-        "equals": ("is exactly {}", to, to + 1),
+        "more_than": ("is more than {}", more, to),
+        "at_least": ("is {} or more", to, less),
+        "less_than": ("is less than {}", less, to),
+        "at_most": ("is {} or less", to, more),
+        "equals": ("is exactly {}", to, more),
     }[test.test]
     shown = words.format(say(to))
     if min(matches, fails) < 0:
