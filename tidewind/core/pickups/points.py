@@ -11,6 +11,7 @@ from typing import Literal, get_args
 
 from tidewind.core.pickups.hours import read_hours
 from tidewind.core.pickups.taking import Waiting
+from tidewind.core.quantities import length_text, weight_text
 
 Kind = Literal["shop", "locker", "counter"]
 KINDS: tuple[Kind, ...] = get_args(Kind)
@@ -106,10 +107,10 @@ def too_much(point: DropOffPoint, parcels: Sequence[Waiting]) -> list[tuple[str,
     found = []
     for parcel in parcels:
         if point.heaviest_g and parcel.gross_g > point.heaviest_g:
-            heavy = f"{parcel.gross_g / 1000:.2f} kg, and it takes up to {point.heaviest_g / 1000:g} kg"
+            heavy = f"{weight_text(parcel.gross_g)}, and it takes up to {weight_text(point.heaviest_g)}"
             found.append((parcel.label, heavy))
         elif point.longest_mm and parcel.sides and parcel.sides.longest > point.longest_mm:
-            long = f"{parcel.sides.longest / 10:g} cm, and it takes up to {point.longest_mm / 10:g} cm"
+            long = f"{length_text(parcel.sides.longest)}, and it takes up to {length_text(point.longest_mm)}"
             found.append((parcel.label, f"{long} long"))
     return found
 

@@ -10,7 +10,7 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session, sessionmaker
 
 from tidewind.core.bench.checking import Check
-from tidewind.core.quantities import money_text
+from tidewind.core.quantities import money_text, weight_text
 from tidewind.core.states.labels import LabelState
 from tidewind.core.states.packings import PACKING_MOVES, PackingMove, PackingState
 from tidewind.db.tables import Bench, Order, Packing, SerialNumber, Shipment
@@ -105,7 +105,7 @@ def finish(session: Session, bench: Bench, packing: Packing, shipment: Shipment,
         session.add_all([SerialNumber(packing_id=packing.id, sku=sku, number=number) for number in numbers])
     words = "packed"
     if packing.weights_g:
-        words += f", {' and '.join(f'{grams / 1000:.2f} kg' for grams in packing.weights_g)}"
+        words += f", {' and '.join(map(weight_text, packing.weights_g))}"
     if every := [number for some in check.serials.values() for number in some]:
         words += f", serial {', '.join(every)}"
     write_history(session, session.get_one(Order, packing.order_id), who, f"{words} at {bench.name}", now)

@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 from tidewind.core.bench.checking import Check, Said, confirm, scan
 from tidewind.core.bench.codes import ACTION_WORDS, REASONS, Action, Code, CodeKind, read_code
 from tidewind.core.bench.weighing import Reading, reading_refusal, weigh
-from tidewind.core.quantities import speak_in
+from tidewind.core.quantities import speak_in, weight_text
 from tidewind.core.scanned import forms_of
 from tidewind.core.states.packings import PACKING_MOVES, PackingMove, PackingState
 from tidewind.db.tables import Packing, Person
@@ -276,7 +276,7 @@ def _weighed(one: _Scan, reading: Reading | None) -> dict[str, str]:
         return _said("wrong", "Weight", weighed.words, grams=str(grams))
     packing.weights_g = [*packing.weights_g, grams]
     one.session.flush()
-    return _go_on(one, packing, "Weighed", f"{grams / 1000:.2f} kg")
+    return _go_on(one, packing, "Weighed", weight_text(grams))
 
 
 def _ours(one: _Scan, packing: Packing, code: Code) -> dict[str, str]:
@@ -345,7 +345,7 @@ def _confirmed(one: _Scan, packing: Packing) -> dict[str, str]:
     if parcel is not None and grams:
         packing.weights_g = [*packing.weights_g, int(grams)]
         one.session.flush()
-        return _go_on(one, packing, "Weight taken", f"{int(grams) / 1000:.2f} kg, as it is")
+        return _go_on(one, packing, "Weight taken", f"{weight_text(int(grams))}, as it is")
     after, said = confirm(check, one.bench.pieces)
     return _took(one, packing, after, said)
 

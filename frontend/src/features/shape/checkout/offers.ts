@@ -1,6 +1,6 @@
 import { queryOptions } from "@tanstack/vue-query";
 import { api, need, sendFile, type Schemas } from "../../../api/client";
-import { amountText } from "../../../shared/format";
+import { amountText, kilograms } from "../../../shared/format";
 
 /** Offers and tables as they are written (docs/checkout.md); what is not known here is kept as it came. */
 export type Kind = "live" | "flat" | "table" | "per_item" | "per_kg";
@@ -229,7 +229,7 @@ export function limitsText(offer: Offer, known: Known): string {
   const hours =
     times.from || times.until ? `${times.from || "00:00"} to ${times.until || "24:00"}` : "";
   return [
-    span("weight_g", "baskets of", (g) => `${(g / 1000).toFixed(1)} kg`),
+    span("weight_g", "baskets of", kilograms),
     span("value", "a value of", (minor) => amountText(minor, known.currency)),
     span("items", "", (n) => `${n} pieces`).trim(),
     list("skus", "only"),

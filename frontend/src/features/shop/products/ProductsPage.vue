@@ -4,7 +4,7 @@ import { refDebounced } from "@vueuse/core";
 import { computed, ref } from "vue";
 import { bringProducts, countPieces, editProducts, productsQuery } from "../queries";
 import { type Schemas } from "../../../api/client";
-import { count, money, number } from "../../../shared/format";
+import { centimetres, count, kilograms, money, number } from "../../../shared/format";
 import { useMe } from "../../../shared/session";
 import { ProductCustoms } from "../../customs";
 import { recipesQuery } from "../../shape";
@@ -108,7 +108,7 @@ function toggle(sku: string): void {
 }
 const sides = (p: Product) =>
   p.length_mm && p.width_mm && p.height_mm
-    ? `${p.length_mm / 10} × ${p.width_mm / 10} × ${p.height_mm / 10} cm`
+    ? centimetres([p.length_mm, p.width_mm, p.height_mm])
     : "";
 </script>
 
@@ -189,8 +189,9 @@ const sides = (p: Product) =>
           {{ p.name }} <span v-for="t in p.tags" :key="t" class="tag">{{ t }}</span>
         </td>
         <td class="right nowrap">
-          <span v-if="p.weight_g">{{ p.weight_g.toLocaleString("en-GB") }} g</span
-          ><span v-else class="stop">none</span>
+          <span v-if="p.weight_g">{{ kilograms(p.weight_g) }}</span><span v-else class="stop"
+            >none</span
+          >
         </td>
         <td class="size">
           <span v-if="sides(p)">{{ sides(p) }}</span><span v-else class="stop">none</span>
