@@ -264,6 +264,8 @@ def test_a_page_that_many_share_names_everybody_but_oneself(client: httpx.Client
     listed = client.get("/api/orders?view=open").json()
     mine, theirs = (row["id"] for row in listed["orders"][:2])
     assert (listed["matching"], listed["more"]) == (listed["counts"]["open"], False)
+    beyond = client.post("/api/presence", json={"order_ids": [mine, 2**40]}, headers=tome)
+    assert (beyond.status_code, beyond.json()["code"]) == (422, "invalid_input")  # no number of an order is so long
     client.post("/api/presence", json={"order_ids": [mine]}, headers=tome).raise_for_status()
     ines = sign_in(client, "ines")
     client.post("/api/presence", json={"order_ids": [theirs]}, headers=ines).raise_for_status()

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
+import psycopg
 import structlog
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
@@ -105,6 +106,7 @@ def install(app: FastAPI) -> None:
     app.add_exception_handler(OutsideError, outside_error)
     app.add_exception_handler(RequestValidationError, _invalid)
     app.add_exception_handler(DataError, unstorable)
+    app.add_exception_handler(psycopg.DataError, unstorable)  # of statements that the driver runs itself
     app.add_exception_handler(HTTPException, http_error)
 
 
