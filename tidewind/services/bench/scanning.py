@@ -175,10 +175,8 @@ def _understood(one: _Scan, code: str) -> dict[str, str]:
         return _nothing_open(one, code, ours)
     if packing.state == PackingState.BUYING:
         return _said("wrong", "Wait", "the label of this one is being bought; scan the next one then")
-    if ours is not None and (plain := _plain_action(one, packing, ours)):
-        return plain
     if ours is not None:
-        return _whole(one, lambda: _ours(one, one.open_packing, ours))
+        return _plain_action(one, packing, ours) or _whole(one, lambda: _ours(one, one.open_packing, ours))
     return _counted(one, packing, code)
 
 

@@ -205,7 +205,7 @@ const dropped = computed(() =>
           >
           <v-btn variant="text" @click="open = false">Not now</v-btn>
           <v-btn
-            v-first
+            v-first.button
             :loading="buy.isPending.value"
             :disabled="!wanted.length || questions.length > 0 || isPlaceholderData"
             @click="buyNow"
