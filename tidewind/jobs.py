@@ -16,6 +16,7 @@ import structlog
 from procrastinate import JobContext
 from procrastinate.exceptions import AlreadyEnqueued
 from procrastinate.jobs import Job, Status
+from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session, sessionmaker
 
 from tidewind import metrics
@@ -50,7 +51,11 @@ def make_worker_app(database_url: str, sessions: sessionmaker[Session], outside:
     """Return the job application with every task the program knows."""
     app = procrastinate.App(connector=procrastinate.PsycopgConnector(conninfo=database_url))
 
-    @app.task(name="buy_shipments")
+    # A database that was away for a moment must not leave a purchase to the sweep, which waits five minutes for it.
+    @app.task(
+        name="buy_shipments",
+        retry=procrastinate.RetryStrategy(max_attempts=5, wait=2, retry_exceptions=[OperationalError]),
+    )
     @metrics.job("buy_shipments")
     def buy_shipments(shipment_ids: list[int]) -> None:
         buying_room.buy_shipments(sessions, outside, shipment_ids, now)

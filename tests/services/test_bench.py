@@ -10,7 +10,7 @@ import pypdfium2
 import pytest
 import zxingcpp
 from PIL import Image
-from sqlalchemy import func, select, update
+from sqlalchemy import func, select, text, update
 
 from tests.conftest import Clock
 from tests.services.steps import ask, buy, clear_orders, ids_of
@@ -211,6 +211,20 @@ def test_a_purchase_that_fails_leaves_everything_scanned(wiring: Wiring) -> None
     view = scan(wiring, do(Action.BUY_AND_PRINT))
     assert view.phase == "buying"
     assert finished(wiring, _packing(wiring, order).id) == "packed"
+
+
+def test_labels_that_are_waited_for_at_several_benches_are_looked_for_by_one_job(wiring: Wiring) -> None:
+    for n, order in enumerate([order_with(wiring, skip=n) for n in range(3)]):
+        assert scan(wiring, order.number, *goods(wiring, order), at=f"Bench {n}").phase == "buying"
+    waits = text("select count(*) from procrastinate_jobs where task_name = 'finish_packings' and status = 'todo'")
+    done = text("update procrastinate_jobs set status = 'succeeded' where task_name = 'finish_packings'")
+    with wiring.sessions.begin() as session:
+        assert session.scalar(waits) == 3  # each in its own transaction, which nobody else sees yet
+        session.execute(done)
+    for _ in range(4):
+        finish_packings(wiring.sessions, wiring.clock)
+        with wiring.sessions() as session:
+            assert session.scalar(waits) == 1
 
 
 def test_what_must_not_be_packed_stops_loudly(wiring: Wiring) -> None:

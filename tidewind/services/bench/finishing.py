@@ -92,7 +92,7 @@ def _buy(session: Session, packing: Packing, person_id: int, now: datetime) -> s
     packing.bought_here = True
     newest = select(Shipment.id).where(Shipment.order_id == order.id).order_by(Shipment.id.desc()).limit(1)
     packing.shipment_id = session.scalar(newest)
-    defer(session, "finish_packings", in_seconds=BOUGHT_WITHIN_S)
+    defer(session, "finish_packings", lock="finish_packings", in_seconds=BOUGHT_WITHIN_S)
     return f"the label is being bought for {money_text(shown, shop_settings(session).currency)}"
 
 
@@ -133,7 +133,7 @@ def finish_packings(sessions: sessionmaker[Session], clock: Callable[[], datetim
     done = each_by_itself("finish packings", due, lambda one: _settle(sessions, one, clock))
     if PackingState.BUYING in done.values():
         with sessions.begin() as session:
-            defer(session, "finish_packings", in_seconds=BOUGHT_WITHIN_S)
+            defer(session, "finish_packings", lock="finish_packings", in_seconds=BOUGHT_WITHIN_S, once=True)
     return done
 
 
