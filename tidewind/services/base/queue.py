@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 
 from tidewind.db.engine import plain_connection
 
-_WAITS = text("select from procrastinate_jobs where task_name = :task and status = 'todo' limit 1")
+_WAITS = text("select 1 from procrastinate_jobs where task_name = :task and status = 'todo' limit 1")
 _app = procrastinate.App(connector=procrastinate.SyncPsycopgConnector())
 
 
