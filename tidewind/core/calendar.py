@@ -14,6 +14,8 @@ from zoneinfo import ZoneInfo
 
 import holidays
 
+from tidewind.core.frozen import frozen
+
 SATURDAY, SUNDAY = 5, 6
 
 
@@ -57,7 +59,7 @@ def add_working_days(day: date, count: int, place: str, saturdays: bool = False)
     return day
 
 
-@dataclass(frozen=True, slots=True)
+@frozen
 class Timetable:
     """When a carrier's truck can take a parcel: the cut-off in the carrier's zone, and the place it leaves from.
 
@@ -85,7 +87,7 @@ class Transit:
     saturdays: bool = False
 
 
-@dataclass(frozen=True, slots=True)
+@frozen
 class Arrival:
     """Ship date, earliest and latest day at the door, and why the parcel waits, if it does."""
 

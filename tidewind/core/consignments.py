@@ -7,17 +7,18 @@ where it is used.
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from typing import Any
 
 from tidewind.core.addresses.check import Address, is_po_box
+from tidewind.core.frozen import frozen
 from tidewind.core.quantities import Size
 
 Destination = tuple[str, str, str, str, str]
 """Country, postcode and state or province of the recipient, then country and postcode that it leaves from."""
 
 
-@dataclass(frozen=True, slots=True)
+@frozen
 class Route:
     """From where to where, and how it is handed over there: at a private door (``home``), or a ``point`` by its code.
 
@@ -50,7 +51,7 @@ CONTENTS = ("lithium", "limited_quantity", "dry_ice", "dangerous")
 """What goods may hold that carriers ask about; whatever is not among these nobody can price, and is refused."""
 
 
-@dataclass(frozen=True, slots=True)
+@frozen
 class Goods:
     """What the goods are worth, in minor units, and what they hold that carriers ask about."""
 
@@ -61,7 +62,7 @@ class Goods:
 NO_GOODS = Goods()
 
 
-@dataclass(frozen=True, slots=True)
+@frozen
 class Parcel:
     """What the carrier sees of one parcel: gross weight, outer size, and the carrier's packaging where it is one.
 
@@ -81,7 +82,7 @@ class Parcel:
         object.__setattr__(self, "girth_mm", self.size.girth_mm)
 
 
-@dataclass(frozen=True, slots=True)
+@frozen
 class Consignment:
     """Everything a price depends on; ``extras`` are those that the carrier is asked for.
 

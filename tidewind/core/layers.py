@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import date
 
+from tidewind.core.frozen import frozen
 from tidewind.core.rules.rule import Split
 
 SHOP, PRODUCT, PROMISE, PRECEDENT, RULE, BATCH, HAND = (
@@ -32,7 +33,7 @@ class Recipe:
     extras: frozenset[str] = frozenset()
 
 
-@dataclass(frozen=True, slots=True)
+@frozen
 class Step:
     """One entry of the trail: the layer, what it set, and why."""
 
@@ -41,7 +42,7 @@ class Step:
     why: str
 
 
-@dataclass(frozen=True, slots=True)
+@frozen
 class Wish:
     """A value that a layer set."""
 

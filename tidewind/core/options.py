@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import field, replace
 from datetime import date
 from typing import NamedTuple
 
@@ -11,6 +11,7 @@ from tidewind.core import packing
 from tidewind.core.addresses.check import Address
 from tidewind.core.calendar import Arrival, Timetable, arrival, first_leaving_day, ship_date_for
 from tidewind.core.consignments import Consignment, Goods, Parcel, route_between
+from tidewind.core.frozen import frozen
 from tidewind.core.insuring import INSURED, NO_COVER, insured, premium_in
 from tidewind.core.order_facts import Carrier, OrderFacts, Shop
 from tidewind.core.packing import Lot, Packaging, PackedParcel, Unit
@@ -37,7 +38,7 @@ class Option(NamedTuple):
     published_net: int | None = None
 
 
-@dataclass(frozen=True, slots=True)
+@frozen
 class Settled:
     """What the layers have settled before services are asked: the consignment, and what of it may still change.
 

@@ -16,6 +16,7 @@ from tidewind.core.choosing import Policy, Values
 from tidewind.core.customs.said import CustomsSaid
 from tidewind.core.customs.tables import CustomsBook
 from tidewind.core.destinations import Group, crosses_customs, destination_group
+from tidewind.core.frozen import frozen
 from tidewind.core.insuring import OpenCover
 from tidewind.core.layers import Recipe
 from tidewind.core.packing import Packaging, PackedParcel
@@ -32,7 +33,7 @@ _ANYWHERE, _UTC = Address(country="PT"), ZoneInfo("UTC")
 EARLY = datetime(2000, 1, 1, tzinfo=UTC)
 
 
-@dataclass(frozen=True, slots=True)
+@frozen
 class LineFacts:
     """One order line as planning sees it; weight and sides are None where nobody has said them yet.
 
@@ -74,7 +75,7 @@ class BillTo:
     account: str = ""
 
 
-@dataclass(frozen=True, slots=True)
+@frozen
 class Hand:
     """What a person set for this order; None where nothing was set.
 
@@ -106,7 +107,7 @@ class Hand:
         return bool(self.approved) and (not self.approved_for or reason in self.approved_for)
 
 
-@dataclass(frozen=True, slots=True)
+@frozen
 class OrderFacts:
     """An order as planning sees it.
 

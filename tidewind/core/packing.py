@@ -12,6 +12,7 @@ from functools import lru_cache
 from itertools import groupby, permutations
 from operator import attrgetter
 
+from tidewind.core.frozen import frozen
 from tidewind.core.quantities import Refused, Size, weight_text
 
 NODE_CAP = 1_200
@@ -27,7 +28,7 @@ Shape = tuple[Sides, bool]
 Box = tuple[int, int, int, int, int, int]
 
 
-@dataclass(frozen=True, slots=True)
+@frozen
 class Unit:
     """One piece to pack: which order line it belongs to, its sides as given (height last) and weight."""
 
@@ -70,7 +71,7 @@ class Packaging:
         object.__setattr__(self, "rank", (self.mm3, self.cost, self.code))
 
 
-@dataclass(frozen=True, slots=True)
+@frozen
 class PackedParcel:
     """One parcel: its packaging (None where the goods are their own box), what is in it, the parts of its weight."""
 

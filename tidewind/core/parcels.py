@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from tidewind.core import packing
+from tidewind.core.frozen import frozen
 from tidewind.core.layers import BATCH, BINDING, HAND, Wish, Wishes
 from tidewind.core.order_facts import Hand, HandParcel, LineFacts, Shop
 from tidewind.core.packing import Packaging, PackedParcel, Unit
@@ -14,7 +15,7 @@ from tidewind.core.rules.rule import Split
 from tidewind.core.snags import Snag
 
 
-@dataclass(frozen=True, slots=True)
+@frozen
 class Packed:
     """The parcels of an order, the box that a layer chose for them, and whether they were divided on purpose."""
 

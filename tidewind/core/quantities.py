@@ -6,6 +6,8 @@ from dataclasses import dataclass
 from decimal import Decimal
 from typing import NewType
 
+from tidewind.core.frozen import frozen
+
 Minor = NewType("Minor", int)
 """An amount in minor units of a currency that the context names (cents for EUR)."""
 
@@ -17,7 +19,7 @@ BasisPoints = NewType("BasisPoints", int)
 WHOLE = 10_000
 
 
-@dataclass(frozen=True, slots=True)
+@frozen
 class Refused:
     """An expected refusal: a stable ``reason`` code, and ``detail`` in words for a person."""
 

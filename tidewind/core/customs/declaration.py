@@ -7,13 +7,14 @@ that costs the buyer nothing is declared with what the product is worth: customs
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from tidewind.core.customs.said import NOTHING_SAID, CustomsSaid, ItemSaid, Purpose
 from tidewind.core.customs.spreading import spread
+from tidewind.core.frozen import frozen
 
 
-@dataclass(frozen=True, slots=True)
+@frozen
 class Sold:
     """One line as it was sold: pieces, net weight of one in g, what one costs and is worth in minor units."""
 
@@ -30,7 +31,7 @@ class Sold:
     contents: frozenset[str] = frozenset()
 
 
-@dataclass(frozen=True, slots=True)
+@frozen
 class Item:
     """One item of a declaration; value, shipping and weights are of all its pieces together."""
 
@@ -50,7 +51,7 @@ class Item:
     said: bool = False
 
 
-@dataclass(frozen=True, slots=True)
+@frozen
 class Declaration:
     """All of it: why it goes, whether the sender pays the duties, its items and their currency."""
 

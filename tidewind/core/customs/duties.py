@@ -7,17 +7,17 @@ Valuation, article 8.2).  A duty is a percentage of it by code and origin, a tax
 from __future__ import annotations
 
 from collections.abc import Collection
-from dataclasses import dataclass
 from datetime import date
 
 from tidewind.core.customs.codes import code_text
 from tidewind.core.customs.declaration import Declaration, Item
 from tidewind.core.customs.spreading import spread
 from tidewind.core.customs.tables import MILLION, Agreement, Duty, Place, Relief, Tables, Tax, among, holding, reach
+from tidewind.core.frozen import frozen
 from tidewind.core.quantities import WHOLE, money_text, percent_of
 
 
-@dataclass(frozen=True, slots=True)
+@frozen
 class Journey:
     """From which country to which the goods go, by whose service, on which day; ``by``: letter, parcel or carrier."""
 
@@ -29,7 +29,7 @@ class Journey:
     parcels: int = 1
 
 
-@dataclass(frozen=True, slots=True)
+@frozen
 class Due:
     """One step of the stair, in minor units of the destination's currency, with why it is so much."""
 
@@ -40,7 +40,7 @@ class Due:
     item: str = ""
 
 
-@dataclass(frozen=True, slots=True)
+@frozen
 class Estimate:
     """The stair from the goods to what is due, in the destination's currency, and what is due in the order's too.
 

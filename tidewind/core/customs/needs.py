@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Iterator, Mapping
-from dataclasses import dataclass, field
+from dataclasses import field
 from typing import Literal
 
 from tidewind.core.customs.codes import bad_form
@@ -12,6 +12,7 @@ from tidewind.core.customs.duties import Estimate, Journey
 from tidewind.core.customs.numbers import KINDS, bad_number
 from tidewind.core.customs.tables import Forbidden, Number, Paper, Tables, among, holding, reach
 from tidewind.core.customs.vague import why_vague
+from tidewind.core.frozen import frozen
 from tidewind.core.quantities import money_text, weight_text
 from tidewind.core.snags import Fix, Snag
 
@@ -19,7 +20,7 @@ Standing = Literal["there", "made", "missing", "never"]
 """It is there; we make it with the label; it is missing; or such goods never go there."""
 
 
-@dataclass(frozen=True, slots=True)
+@frozen
 class Known:
     """What the shop has: its own numbers by kind, its brand, and the papers and number given for this shipment."""
 
@@ -29,7 +30,7 @@ class Known:
     brand: str = ""
 
 
-@dataclass(frozen=True, slots=True)
+@frozen
 class Need:
     """One thing that is needed: its kind, how many copies, why, and how it stands."""
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from datetime import date
 
 from tidewind.core.addresses.check import Address
@@ -14,11 +14,12 @@ from tidewind.core.customs.said import DUTIES_PAID, NOTHING_SAID
 from tidewind.core.customs.spreading import spread
 from tidewind.core.customs.tables import CustomsBook
 from tidewind.core.destinations import crosses_customs, customs_land
+from tidewind.core.frozen import frozen
 from tidewind.core.order_facts import OrderFacts, Shop
 from tidewind.core.snags import Snag
 
 
-@dataclass(frozen=True, slots=True)
+@frozen
 class Leaving:
     """What customs asks of a shop: where parcels leave from, its currency, its book, and the day."""
 
@@ -33,7 +34,7 @@ def leaving_of(shop: Shop) -> Leaving:
     return Leaving(shop.origin, shop.currency, shop.customs, shop.local.date())
 
 
-@dataclass(frozen=True, slots=True)
+@frozen
 class Going:
     """By whom an order goes: carrier, as what the post takes it (nothing: no post), extras, gross weight, parcels."""
 
@@ -44,7 +45,7 @@ class Going:
     parcels: int = 1
 
 
-@dataclass(frozen=True, slots=True)
+@frozen
 class Border:
     """One order at its border: what is declared, the way it goes, what is due, and what it needs."""
 

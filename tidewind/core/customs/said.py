@@ -6,13 +6,15 @@ from collections.abc import Mapping
 from dataclasses import asdict, dataclass, field
 from typing import Any, Final, Literal, cast
 
+from tidewind.core.frozen import frozen
+
 DUTIES_PAID: Final = "duties_paid"
 """The extra by which the sender pays the duties (Incoterms 2020: DDP); without it the recipient does (DAP)."""
 Purpose = Literal["sale", "gift", "sample", "return", "repair", "personal", "documents"]
 PURPOSES: Final[tuple[Purpose, ...]] = ("sale", "gift", "sample", "return", "repair", "personal", "documents")
 
 
-@dataclass(frozen=True, slots=True)
+@frozen
 class ItemSaid:
     """What was said of one line for this shipment alone: empty fields and None follow the product."""
 

@@ -13,6 +13,7 @@ from typing import Any, Literal, TypeVar
 
 from tidewind.core.customs.codes import plain_code
 from tidewind.core.destinations import EU
+from tidewind.core.frozen import frozen
 from tidewind.core.quantities import minor_digits
 
 MILLION = 1_000_000
@@ -150,7 +151,7 @@ class Fee(Row):
     currency: str = "EUR"
 
 
-@dataclass(frozen=True, slots=True)
+@frozen
 class Rate:
     """How much of a currency one unit of the base is worth, in millionths, as of which day and by whom."""
 
