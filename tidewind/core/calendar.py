@@ -105,6 +105,7 @@ def first_leaving_day(day: date, timetable: Timetable) -> date:
     return day
 
 
+@lru_cache(maxsize=256)
 def ship_date_for(ready_at: datetime, timetable: Timetable) -> date:
     """Return the day on which a parcel ready at ``ready_at`` (aware) leaves.
 

@@ -316,10 +316,13 @@ Closed = tuple[tuple[date, date], ...]
 def timetable_of(carrier: Carrier, network_id: str, start: Address, closed: Closed = ()) -> Timetable:
     """Return when the truck of a carrier's network leaves; abroad the carrier's own holidays count, not the place's."""
     card = carrier.own.card
-    network = next(n for n in card.networks if n.id == network_id)
-    gone = tuple((day, day) for on, day in carrier.gone if on == network_id)
-    sooner = tuple((day, at) for on, day, at in carrier.sooner if on == network_id)
-    return Timetable(network.cutoff, card.time_zone, leaving_from(card.country, start), (*closed, *gone), sooner)
+    key = (network_id, leaving_from(card.country, start), closed)
+    if key not in carrier.timetables:
+        network = next(n for n in card.networks if n.id == network_id)
+        gone = tuple((day, day) for on, day in carrier.gone if on == network_id)
+        sooner = tuple((day, at) for on, day, at in carrier.sooner if on == network_id)
+        carrier.timetables[key] = Timetable(network.cutoff, card.time_zone, key[1], (*closed, *gone), sooner)
+    return carrier.timetables[key]
 
 
 def leaving_from(country: str, start: Address) -> str:

@@ -10,7 +10,7 @@ from zoneinfo import ZoneInfo
 
 from tidewind.core.addresses.check import Address, is_po_box
 from tidewind.core.addresses.gazetteer import Gazetteer
-from tidewind.core.calendar import Arrival
+from tidewind.core.calendar import Arrival, Timetable
 from tidewind.core.channel_changes import ChannelChange
 from tidewind.core.choosing import Policy, Values
 from tidewind.core.customs.said import CustomsSaid
@@ -112,7 +112,8 @@ class OrderFacts:
     """An order as planning sees it.
 
     ``contents`` is what the goods hold that carriers ask about, ``value`` what they are worth in minor units, and
-    ``po_box`` whether the address is a post-office box; all three follow from the rest.
+    ``po_box`` whether the address is a post-office box; ``basket`` is a hash over what was bought and how many, the
+    same for identical baskets.  All four follow from the rest.
     """
 
     lines: tuple[LineFacts, ...]
@@ -139,6 +140,7 @@ class OrderFacts:
     contents: frozenset[str] = field(init=False, compare=False, repr=False)
     value: int = field(init=False, compare=False, repr=False)
     po_box: bool = field(init=False, compare=False, repr=False)
+    basket: str = field(init=False, compare=False, repr=False)
 
     def __post_init__(self) -> None:
         """Work out what several layers ask for."""
@@ -146,10 +148,9 @@ class OrderFacts:
         object.__setattr__(self, "contents", frozenset().union(*found) if found else _NOTHING)
         object.__setattr__(self, "value", sum([line.value * line.quantity for line in self.lines]))
         object.__setattr__(self, "po_box", is_po_box(self.address))
+        object.__setattr__(self, "basket", self._basket())
 
-    @property
-    def basket(self) -> str:
-        """A hash over what was bought and how many, the same for identical baskets."""
+    def _basket(self) -> str:
         counts: dict[str, int] = {}
         for line in self.lines:
             counts[line.sku] = counts.get(line.sku, 0) + line.quantity
@@ -177,6 +178,7 @@ class Carrier:
     gone: tuple[tuple[str, date], ...] = ()
     sooner: tuple[tuple[str, date, time], ...] = ()
     known: dict[date, Carrier | None] = field(default_factory=dict, init=False, compare=False, repr=False)
+    timetables: dict[tuple[object, ...], Timetable] = field(default_factory=dict, init=False, compare=False, repr=False)
 
     def shipping_on(self, day: date) -> Carrier | None:
         """Return the carrier as it prices what leaves on a day: itself where that is as today, None without prices."""

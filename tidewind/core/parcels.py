@@ -96,6 +96,12 @@ def put_into_parcels(
     return packed if isinstance(packed, Refused) else Packed(packed, None, bool(split))
 
 
+def default_parcels(units: Sequence[Unit], shop: Shop) -> Packed | Refused:
+    """Return the parcels that pieces make where no layer says anything of them, or why that cannot be."""
+    packed = _default([list(units)], shop.own_boxes, shop)
+    return packed if isinstance(packed, Refused) else Packed(packed)
+
+
 def _in_box(lots: Sequence[list[Unit]], box: Packaging, wish: Wish) -> tuple[PackedParcel, ...] | Refused:
     # Only a person may put goods that need their own box into another.
     free = [[replace(u, own_box=False) for u in lot] for lot in lots] if wish.layer in {BATCH, HAND} else lots

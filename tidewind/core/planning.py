@@ -22,7 +22,7 @@ from tidewind.core.layers import BATCH, HAND, PRECEDENT, PRODUCT, PROMISE, SHOP,
 from tidewind.core.options import settle
 from tidewind.core.order_facts import Hand, LineFacts, OrderFacts, Shop, rule_facts
 from tidewind.core.packing import Unit, is_measured
-from tidewind.core.parcels import Packed, parcels_text, put_into_parcels, units_of
+from tidewind.core.parcels import Packed, default_parcels, parcels_text, put_into_parcels, units_of
 from tidewind.core.plan import Plan
 from tidewind.core.price_tables import price_table, rows_of
 from tidewind.core.quantities import Refused
@@ -35,6 +35,7 @@ from tidewind.core.snags import APPROVAL_WORDS, Snag
 from tidewind.core.subdivisions import working_place
 
 _CHANGE_CODES = {ChangeKind.CANCELLED: "cancelled_upstream", ChangeKind.STOPPED: "stopped_upstream"}
+_NO_HAND = Hand()
 FEW = 12
 """So many orders are priced one by one: columns are set up once for all, which does not pay for fewer."""
 
@@ -129,11 +130,11 @@ def _from_rules(begun: _Begun, held: Held) -> tuple[Plan, Draft | None]:
 
 def _as_rules_see(units: Sequence[Unit], shop: Shop, wishes: Wishes) -> Packed | Refused:
     """Return the parcels that the layers below the rules make; the shop default goes into the trail first."""
-    default = put_into_parcels(units, Wishes({}, {}), Hand(), shop, [])
+    default = default_parcels(units, shop)
     if isinstance(default, Packed):
         why = _why_these(units, default, shop)
         wishes.trail.setdefault("packaging", []).insert(0, Step(SHOP, parcels_text(default.parcels), why))
-    return put_into_parcels(units, wishes, Hand(), shop, []) if wishes.packaging else default
+    return put_into_parcels(units, wishes, _NO_HAND, shop, []) if wishes.packaging else default
 
 
 def _why_these(units: Sequence[Unit], packed: Packed, shop: Shop) -> str:

@@ -28,7 +28,7 @@ from tidewind.core.packing import PackedParcel
 from tidewind.core.quantities import Refused
 from tidewind.core.subdivisions import working_place
 from tidewind.core.tariffs.card import Service
-from tidewind.core.tariffs.load import Ints, Load, load_of
+from tidewind.core.tariffs.load import Ints, Kinds, Load, kinds_of, load_of
 from tidewind.core.tariffs.quote import Line, Quote
 from tidewind.core.tariffs.totals import REFUSED, totals
 
@@ -54,6 +54,11 @@ class _Packed(NamedTuple):
 
     rows: Ints
     consignments: list[Consignment]
+    load: Load
+
+
+Start = tuple[str, str, bool, date | None]
+"""What arrivals depend on beside service and zone: where to, where from, whether no weekend, and from which day on."""
 
 
 def price_table(orders: Sequence[OrderFacts], shop: Shop, all_settled: Sequence[Settled]) -> PriceTable:
@@ -61,21 +66,20 @@ def price_table(orders: Sequence[OrderFacts], shop: Shop, all_settled: Sequence[
     services = tuple((c, compiled.service) for c in shop.carriers for compiled in c.own.services.values())
     net = np.full((len(orders), len(services)), REFUSED, np.int64)
     table = PriceTable(orders, shop, all_settled, services, net, np.zeros_like(net), {})
-    as_packed = _Packed(np.arange(len(orders)), [settled.consignment for settled in all_settled])
-    starts = _starts(orders, shop)
-    loads: dict[str | None, tuple[_Packed, Load]] = {None: (as_packed, load_of(as_packed.consignments))}
+    starts = _starts(orders, shop, all_settled)
+    consignments = [settled.consignment for settled in all_settled]
+    every: dict[str | None, _Packed] = {None: _Packed(np.arange(len(orders)), consignments, load_of(consignments))}
     for carrier in shop.carriers:
         for packaging in carrier.own.packagings:
-            if packaging not in loads:
-                packed = _inside(table, packaging or "")
-                loads[packaging] = packed, load_of(packed.consignments)
-            packed, load = loads[packaging]
+            if packaging not in every:
+                every[packaging] = _inside(table, packaging or "")
+            packed = every[packaging]
             columns = [
                 n for n, (owner, service) in enumerate(services) if owner is carrier and service.packaging == packaging
             ]
             if not columns or not packed.consignments:
                 continue
-            priced = totals(carrier.own, load, [services[n][1].code for n in columns])
+            priced = totals(carrier.own, packed.load, [services[n][1].code for n in columns])
             net[packed.rows[:, np.newaxis], columns] = priced.net
             _ask(table, carrier, columns, packed)
             _arrivals(table, carrier, columns, packed, starts)
@@ -92,9 +96,8 @@ def _inside(table: PriceTable, packaging: str) -> _Packed:
     light = [n for n, lot in enumerate(lots) if box and lot.weight_g <= box.max_load_g and lot.mm3 <= box.mm3]
     fitting = ((n, fitting_parcels(table.all_settled[n], box)) for n in light)
     boxed = table.boxed[packaging] = {n: packed for n, packed in fitting if packed is not None}
-    return _Packed(
-        np.array(list(boxed), np.int64), [in_parcels(table.all_settled[n], packed) for n, packed in boxed.items()]
-    )
+    consignments = [in_parcels(table.all_settled[n], packed) for n, packed in boxed.items()]
+    return _Packed(np.array(list(boxed), np.int64), consignments, load_of(consignments))
 
 
 def _ask(table: PriceTable, carrier: Carrier, columns: Sequence[int], packed: _Packed) -> None:
@@ -107,39 +110,36 @@ def _ask(table: PriceTable, carrier: Carrier, columns: Sequence[int], packed: _P
                 table.net[row, column] = told.net if isinstance(told, Quote) else REFUSED
 
 
-def _starts(orders: Sequence[OrderFacts], shop: Shop) -> list[tuple[str, str, bool]]:
-    """Return what arrivals depend on beside service, zone and day: where to, where from, and whether no weekend."""
-    return [
-        (working_place(o.address), working_place(o.sender or shop.origin), any(ln.no_weekend for ln in o.lines))
-        for o in orders
-    ]
+def _starts(orders: Sequence[OrderFacts], shop: Shop, all_settled: Sequence[Settled]) -> Kinds[Start]:
+    return kinds_of(
+        [
+            (
+                working_place(order.address),
+                working_place(order.sender or shop.origin),
+                any(line.no_weekend for line in order.lines),
+                settled.not_before,
+            )
+            for order, settled in zip(orders, all_settled, strict=True)
+        ]
+    )
 
 
 def _arrivals(
-    table: PriceTable,
-    carrier: Carrier,
-    columns: Sequence[int],
-    packed: _Packed,
-    starts: Sequence[tuple[str, str, bool]],
+    table: PriceTable, carrier: Carrier, columns: Sequence[int], packed: _Packed, starts: Kinds[Start]
 ) -> None:
     """Fill in the latest days, reckoned once for all orders alike, and refuse what is to leave too far ahead."""
-    kinds: dict[tuple[object, ...], int] = {}
-    firsts: list[tuple[int, str]] = []
-    numbers = np.zeros(len(packed.consignments), np.int64)
-    for place, (row, consignment) in enumerate(zip(packed.rows.tolist(), packed.consignments, strict=True)):
-        where, extras = carrier.own.where(consignment), consignment.extras
-        zone = where.zone.id if where else ""
-        saturday = bool(extras) and not extras.isdisjoint(carrier.own.saturday_extras)
-        key = (zone, *starts[row], saturday, table.all_settled[row].not_before)
-        numbers[place] = kinds.setdefault(key, len(kinds))
-        if len(kinds) > len(firsts):
-            firsts.append((row, zone))
+    to, extras = packed.load.to, packed.load.extras
+    reached = [where.zone.id if where else "" for where in map(carrier.own.places.look_up, to.values)]
+    zones = kinds_of(reached)
+    saturdays = np.array([not carrier.own.saturday_extras.isdisjoint(asked) for asked in extras.values], np.int64)
+    alike = zones.numbers[to.numbers] * len(starts.values) + starts.numbers[packed.rows]
+    _, firsts, numbers = np.unique(alike * 2 + saturdays[extras.numbers], return_index=True, return_inverse=True)
     for column in columns:
         service = table.services[column][1]
         taken = np.unique(numbers[table.net[packed.rows, column] != REFUSED])
-        latest = np.zeros(len(kinds), np.int64)
+        latest = np.zeros(len(firsts), np.int64)
         for kind in taken.tolist():
-            row, zone = firsts[kind]
+            row, zone = packed.rows[firsts[kind]], reached[to.numbers[firsts[kind]]]
             order, settled = table.orders[row], table.all_settled[row]
             due = option_arrival(
                 order, table.shop, carrier, service, zone, settled.consignment.extras, settled.not_before
@@ -150,21 +150,14 @@ def _arrivals(
         table.latest[packed.rows, column] = latest[numbers]
 
 
-def _dated(
-    table: PriceTable,
-    carrier: Carrier,
-    columns: Sequence[int],
-    packed: _Packed,
-    starts: Sequence[tuple[str, str, bool]],
-) -> None:
+def _dated(table: PriceTable, carrier: Carrier, columns: Sequence[int], packed: _Packed, starts: Kinds[Start]) -> None:
     """Price one by one what leaves on a day that has other prices than today; most days have the same."""
-    alike: dict[tuple[str, bool, date | None], list[int]] = {}
-    for row in packed.rows.tolist():
-        _, start, waits = starts[row]
-        alike.setdefault((start, waits, table.all_settled[row].not_before), []).append(row)
+    alike: dict[Start, list[int]] = {}
+    for row, start in zip(packed.rows.tolist(), starts.numbers[packed.rows].tolist(), strict=True):
+        alike.setdefault(starts.values[start], []).append(row)
     for column in columns:
         service = table.services[column][1]
-        for (_, waits, not_before), rows in alike.items():
+        for (_, _, waits, not_before), rows in alike.items():
             day = leaving_day(table.orders[rows[0]], table.shop, carrier, service.network, not_before)
             for row in rows if waits or carrier.shipping_on(day) is not carrier else ():
                 _price_alone(table, carrier, column, row)

@@ -6,10 +6,10 @@ from collections.abc import Collection, Sequence
 from dataclasses import dataclass, field
 from zlib import crc32
 
-from anyascii import anyascii
 from rapidfuzz import fuzz, process
 
 from tidewind.core.addresses.check import Address
+from tidewind.core.addresses.latin import plain_words
 
 NEAR, SURE = 86, 97
 _NOT_NAMES = frozenset({"ltd", "lda", "limited", "gmbh", "sa", "sarl", "inc", "llc", "co", "company", "and", "the"})
@@ -46,8 +46,7 @@ class Match:
 
 def plain_name(text: str) -> str:
     """Return a name in Latin small letters, without accents, punctuation and forms of company."""
-    letters = "".join(ch if ch.isalnum() else " " for ch in anyascii(text).casefold())
-    return " ".join(word for word in letters.split() if word not in _NOT_NAMES)
+    return " ".join(word for word in plain_words(text) if word not in _NOT_NAMES)
 
 
 @dataclass(slots=True)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Collection, Mapping, Sequence
 from functools import cache
+from types import NoneType
 from typing import Any, TypeVar
 
 import orjson
@@ -63,10 +64,13 @@ def write_changed(session: Session, rows: Sequence[Base], names: Sequence[str]) 
 
 
 def _dumped(table: type[Base], rows: Collection[Mapping[str, Any]]) -> str:
-    """Return rows as one JSON text, values that have a written form in that."""
+    """Return rows as one JSON text, values that have a written form in that; what is written already stays as it is."""
     writers = _writers(table)
     plain = [
-        {name: writers[name](value) if name in writers and value is not None else value for name, value in row.items()}
+        {
+            name: writers[name](value) if name in writers and not isinstance(value, (dict, NoneType)) else value
+            for name, value in row.items()
+        }
         for row in rows
     ]
     return orjson.dumps(plain).decode()

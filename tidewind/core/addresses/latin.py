@@ -26,6 +26,14 @@ def latin(text: str) -> str:
     return " ".join(word if word.isupper() else word[:1].upper() + word[1:] for word in anyascii(text).split())
 
 
+_BETWEEN_WORDS = {n: " " for n in range(128) if not chr(n).isalnum()}
+
+
+def plain_words(text: str) -> list[str]:
+    """Return the words of a text in Latin small letters, without accents and punctuation, to compare them."""
+    return anyascii(text).casefold().translate(_BETWEEN_WORDS).split()
+
+
 def latin_address(address: Address) -> Address:
     """Return the address in Latin letters, which may be several for one; no field is longer than fields are."""
     spelt = {name: latin(getattr(address, name))[:LONGEST].rstrip() for name in Address.__dataclass_fields__}

@@ -7,6 +7,7 @@ number are not enough (World Customs Organization and European Commission guidan
 from __future__ import annotations
 
 import re
+from functools import lru_cache
 
 from tidewind.core.screening import plain_name
 
@@ -48,6 +49,7 @@ photovoltaic seaweed bone gravel grit compost soap emulsion concentrate
 _USE = re.compile(r"\b(for|to|used)\s+\w")
 
 
+@lru_cache(maxsize=8192)
 def why_vague(text: str, brand: str = "") -> tuple[str, ...]:
     """Return why customs would find a text too vague, in words; nothing where it would do.
 

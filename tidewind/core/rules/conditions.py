@@ -5,8 +5,10 @@ Three answers are possible: it holds, it does not, or nobody knows yet (Kleene's
 
 from __future__ import annotations
 
+import operator
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
+from functools import partial
 from typing import Any as Any_
 
 from tidewind.core.rules.facts import CATALOGUE, NUMBERS, Facts
@@ -16,14 +18,14 @@ Answer = bool | None
 Operand = str | int | bool | tuple[str, ...] | tuple[int, int]
 
 
-_NUMBER: Mapping[str, Callable[[Any_, Any_], bool]] = {
-    "more_than": lambda v, to: v > to,
-    "at_least": lambda v, to: v >= to,
-    "less_than": lambda v, to: v < to,
-    "at_most": lambda v, to: v <= to,
-    "equals": lambda v, to: v == to,
-    "between": lambda v, to: to[0] <= v <= to[1],
+_LIMIT: Mapping[str, Callable[[Any_, Any_], bool]] = {
+    "more_than": operator.lt,
+    "at_least": operator.le,
+    "less_than": operator.gt,
+    "at_most": operator.ge,
+    "equals": operator.eq,
 }
+"""A limit compared with a number, the limit first: so it can be bound, and nothing of it runs in Python."""
 _TEXT: Mapping[str, Callable[[str, str], bool]] = {
     "is": lambda v, to: v == to,
     "is_not": lambda v, to: v != to,
@@ -51,8 +53,7 @@ class Test:
         """Return the comparison with what a fact is, looked up once for many orders."""
         kind, to = CATALOGUE[self.fact].kind, self.to
         if kind in NUMBERS:
-            compare = _NUMBER[self.test]
-            return lambda value: compare(value, to)
+            return partial(_LIMIT[self.test], to) if self.test in _LIMIT else self._between(to)
         if kind == "text":
             same, wanted = _TEXT[self.test], str(to).casefold()
             return lambda value: same(str(value).casefold(), wanted)
@@ -61,6 +62,10 @@ class Test:
         if kind == "flag":
             return lambda value: value is to
         return self._among(kind, to)
+
+    def _between(self, to: Any_) -> Callable[[Any_], bool]:
+        least, most = to
+        return lambda value: least <= value <= most
 
     def _among(self, kind: str, to: Any_) -> Callable[[Any_], bool]:
         inside = self.test in {"is_any_of", "is_in"}

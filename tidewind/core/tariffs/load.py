@@ -119,22 +119,23 @@ def load_of(consignments: Sequence[Consignment]) -> Load:
         girth=figures[4],
         mm3=figures[5],
         not_stackable=np.array([p.not_stackable for p in parcels], np.bool_),
-        packaging=_kinds([p.packaging for p in parcels]),
+        packaging=kinds_of([p.packaging for p in parcels]),
         owner=np.repeat(np.arange(len(consignments)), count),
         first=first,
         starts=starts,
         value=np.array([c.goods.value for c in consignments], np.int64),
         count=count,
-        contents=_kinds([c.goods.contents for c in consignments]),
-        extras=_kinds([c.extras for c in consignments]),
+        contents=kinds_of([c.goods.contents for c in consignments]),
+        extras=kinds_of([c.extras for c in consignments]),
         po_box=np.array([c.route.po_box for c in consignments], np.bool_),
         home=np.array([c.route.home for c in consignments], np.bool_),
         point=np.array([bool(c.route.point) for c in consignments], np.bool_),
-        to=_kinds(list(map(_destination, consignments))),
+        to=kinds_of(list(map(_destination, consignments))),
     )
 
 
-def _kinds(values: Sequence[Value]) -> Kinds[Value]:
+def kinds_of(values: Sequence[Value]) -> Kinds[Value]:
+    """Return the kinds of values, in the order in which they come first."""
     known: dict[Value, int] = {}
     numbers = np.array([known.setdefault(value, len(known)) for value in values], np.int64)
     return Kinds(numbers, tuple(known))

@@ -9,8 +9,8 @@ from sqlalchemy import or_, select
 from sqlalchemy.orm import Session, aliased
 
 from tidewind.core.channel_changes import ChangeKind, ChannelChange, worst
-from tidewind.core.order_facts import Hand, LineFacts, OrderFacts
-from tidewind.core.stored import NO_ADDRESS
+from tidewind.core.order_facts import LineFacts, OrderFacts
+from tidewind.core.stored import NO_ADDRESS, NO_HAND
 from tidewind.db.among import among
 from tidewind.db.tables import Batch, Difference, Order, OrderLine, Product
 from tidewind.services.planning.records import LineRecord, OrderRecord
@@ -122,7 +122,7 @@ def facts_of(
         cleared=frozenset(order.cleared),
         channel_change=changed,
         point=order.hand.point,
-        batch=batch.changes if batch else Hand(),
+        batch=batch.changes if batch else NO_HAND,
         batch_name=batch.name if batch else "",
         sender=None if order.sender == NO_ADDRESS else order.sender,
     )

@@ -71,14 +71,15 @@ def plan_records(
     changed, written = 0, []
     columns: set[str] = set()
     for record, planned in zip(records, _planned(session, records, now, shop), strict=True):
+        if not planned.values and planned.snags is None:
+            continue
         before = noticed(record)
         for name, value in planned.values.items():
             setattr(record, name, value)
         if planned.snags is not None:
             record.snags = planned.snags
-        if planned.values or planned.snags is not None:
-            written.append(record)
-            columns |= planned.values.keys()
+        written.append(record)
+        columns |= planned.values.keys()
         changed += noticed(record) != before
     return PlannedRecords(changed, written, columns)
 
@@ -101,12 +102,15 @@ def _planned(
 
 
 def _different(order: Order | OrderRecord, facts: OrderFacts, made: Plan, shop: Shop, now: datetime) -> Planned:
-    values = _values(order, facts, made, shop)
+    chosen = None if made.stopped else made.chosen
+    plan, values = stored_plan(made, chosen), _values(order, facts, made, chosen, shop)
     snags = [SnagRecord(s.code, s.level, s.words[:500], s.fix, s.about[:120]) for s in made.snags]
     others = snags != [(s.code, s.level, s.words, s.fix, s.about) for s in order.snags]
-    if others or order.plan != values["plan"] or order.planned_at is None:
-        values["plan_version"], values["planned_at"] = order.plan_version + 1, now
     different = {name: value for name, value in values.items() if getattr(order, name) != value}
+    if not (order.keeps(plan) if isinstance(order, OrderRecord) else order.plan == plan):
+        different["plan"] = plan
+    if others or "plan" in different or order.planned_at is None:
+        different["plan_version"], different["planned_at"] = order.plan_version + 1, now
     return Planned(different, snags if others else None)
 
 
@@ -141,12 +145,12 @@ def waiting_clause() -> Any:
     return tuple_(Order.state, Order.state_by).in_(sorted(OrderStanding.WAITS))
 
 
-def _values(order: Order | OrderRecord, facts: OrderFacts, made: Plan, shop: Shop) -> dict[str, Any]:
-    """Return what a plan says in the columns of ``PLANNED``."""
-    chosen = None if made.stopped else made.chosen
+def _values(
+    order: Order | OrderRecord, facts: OrderFacts, made: Plan, chosen: Option | None, shop: Shop
+) -> dict[str, Any]:
+    """Return what a plan says in the columns of ``PLANNED`` beside itself and its version."""
     arrival = chosen.arrival if chosen else None
     return {
-        "plan": stored_plan(made, chosen),
         "carrier": chosen.carrier if chosen else None,
         "service": chosen.service if chosen else None,
         "network": chosen.network if chosen else None,

@@ -8,14 +8,16 @@ from __future__ import annotations
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass, field, fields
 from datetime import date, datetime
+from functools import partial
 from typing import Any, NamedTuple, Protocol
 
-from sqlalchemy import ColumnElement, delete, select
+from sqlalchemy import ColumnElement, delete, select, type_coerce
+from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Session
 
 from tidewind.core.addresses.check import Address
 from tidewind.core.order_facts import Hand
-from tidewind.core.stored import NO_ADDRESS, NO_HAND, NO_PLAN, StoredPlan, Written
+from tidewind.core.stored import NO_ADDRESS, NO_HAND, NO_PLAN, StoredPlan, Written, read_plan, write_plan
 from tidewind.db.among import among
 from tidewind.db.bulk import insert_rows, write_rows
 from tidewind.db.tables import Channel, Order, OrderLine, SnagRow
@@ -93,7 +95,7 @@ class OrderRecord:
     cleared: list[Any] = field(default_factory=list)
     sender: Address = NO_ADDRESS
     batch_id: int | None = None
-    plan: StoredPlan = NO_PLAN
+    plan_written: Written = field(default_factory=partial(write_plan, NO_PLAN))
     carrier: str | None = None
     service: str | None = None
     network: str | None = None
@@ -114,17 +116,37 @@ class OrderRecord:
     lines: list[LineRecord] = field(default_factory=list)
     snags: list[SnagRecord] = field(default_factory=list)
 
+    @property
+    def plan(self) -> StoredPlan:
+        """The plan, read from its written form: most are only compared, which that form does as well."""
+        return read_plan(self.plan_written)
 
-COLUMNS = tuple(f.name for f in fields(OrderRecord) if f.name not in {"channel", "lines", "snags"})
+    @plan.setter
+    def plan(self, plan: StoredPlan) -> None:
+        self.plan_written = write_plan(plan)
+
+    def keeps(self, plan: StoredPlan) -> bool:
+        """Tell whether this is its plan already, in whatever version it is written."""
+        return self.plan_written == write_plan(plan) or self.plan == plan
+
+
+_APART = {"channel": "", "lines": "", "snags": "", "plan_written": "plan"}
+COLUMNS = tuple(name for f in fields(OrderRecord) if (name := _APART.get(f.name, f.name)))
+_FIELDS = tuple("plan_written" if name == "plan" else name for name in COLUMNS)
+_AS_WRITTEN = type_coerce(Order.plan, JSONB)
 _LINE_COLUMNS = tuple(f.name for f in fields(LineRecord))
 
 
 def lock_records(session: Session, where: ColumnElement[bool]) -> list[OrderRecord]:
     """Lock the orders ``where`` something holds, in the order of their ids as everybody does, and read them."""
-    query = select(*(getattr(Order, name) for name in COLUMNS)).where(where).order_by(Order.id)
+    query = (
+        select(*(_AS_WRITTEN if name == "plan" else getattr(Order, name) for name in COLUMNS))
+        .where(where)
+        .order_by(Order.id)
+    )
     codes = {row.id: ChannelCode(row.code) for row in session.execute(select(Channel.id, Channel.code))}
     found = [
-        OrderRecord(channel=codes[row.channel_id], **dict(zip(COLUMNS, row, strict=True)))
+        OrderRecord(channel=codes[row.channel_id], **dict(zip(_FIELDS, row, strict=True)))
         for row in session.execute(query.with_for_update())
     ]
     by_id = {record.id: record for record in found}
@@ -143,7 +165,7 @@ def write_plans(session: Session, records: Sequence[OrderRecord], columns: Colle
     if not records:
         return
     names = [name for name in PLANNED if name in columns]
-    write_rows(session, Order, names, [{name: getattr(r, name) for name in ("id", *names)} for r in records])
+    write_rows(session, Order, names, [_row(r, ("id", *names)) for r in records])
     ids = {record.id for record in records}
     session.execute(
         delete(SnagRow).where(among(SnagRow.order_id, ids)), execution_options={"synchronize_session": False}
@@ -161,12 +183,16 @@ def read_again(session: Session, ids: Collection[int]) -> None:
 
 def insert_records(session: Session, records: Sequence[OrderRecord], more: Sequence[Written]) -> None:
     """Insert new orders with their lines and snags; ``more`` says of each what planning does not ask for."""
-    rows = [{name: getattr(r, name) for name in COLUMNS} | rest for r, rest in zip(records, more, strict=True)]
+    rows = [_row(r, COLUMNS) | rest for r, rest in zip(records, more, strict=True)]
     insert_rows(session, Order, rows)
     insert_rows(
         session, OrderLine, [{name: getattr(ln, name) for name in _LINE_COLUMNS} for r in records for ln in r.lines]
     )
     insert_rows(session, SnagRow, _snags(records))
+
+
+def _row(record: OrderRecord, names: Sequence[str]) -> Written:
+    return {name: getattr(record, "plan_written" if name == "plan" else name) for name in names}
 
 
 def _snags(records: Sequence[OrderRecord]) -> list[Written]:

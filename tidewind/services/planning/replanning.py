@@ -26,8 +26,13 @@ from tidewind.services.planning.shares import give_back, take_share
 from tidewind.services.planning.shop_facts import core_shop, rules_in_force, rules_of
 from tidewind.services.planning.touched import Scope, can_touch, labels_alone, read_judged, touched_clause
 
-AT_ONCE, CHUNK, LOOKED_AT, HELPERS = 300, 500, 2_500, 4
-"""``HELPERS``: so many workers at most share one piece of work."""
+AT_ONCE, CHUNK, LOOKED_AT, HELPERS = 300, 1_000, 2_500, 4
+"""``CHUNK``: so many are planned in one transaction, in half a second; the shop and its prices are made ready for each.
+
+``HELPERS``: so many workers at most share one piece of work.
+"""
+DUE_AT_ONCE = 500
+"""So many whose truck has left are planned in one transaction, through the mapper."""
 
 
 def replan_waiting(session: Session, words: str, now: datetime, scope: Scope | None = None) -> Work:
@@ -100,8 +105,8 @@ def keep_up_due(sessions: sessionmaker[Session], clock: Callable[[], datetime]) 
     while more:
         with sessions.begin() as session:
             due = waiting_clause() & (Order.good_until < clock())
-            orders = lock_orders(session, where=due, most=CHUNK, skip_locked=True)
-            more = keep_up(session, orders, clock()) == CHUNK
+            orders = lock_orders(session, where=due, most=DUE_AT_ONCE, skip_locked=True)
+            more = keep_up(session, orders, clock()) == DUE_AT_ONCE
 
 
 def go_on_replanning(
