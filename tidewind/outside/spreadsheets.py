@@ -11,6 +11,7 @@ from typing import TypeVar
 from tidewind.core.order_rows.columns import guess_columns, header_row
 from tidewind.outside.apart import TooMuch, read_apart
 from tidewind.outside.encodings import Decoded, decode, sample_of
+from tidewind.outside.sheets_out import unharmed
 from tidewind.outside.workbooks import (
     MOST_CELL,
     MOST_COLUMNS,
@@ -57,6 +58,11 @@ class Sheet:
     doubts: tuple[str, ...] = ()
     samples: tuple[tuple[str, str], ...] = ()
     left_out: str = ""
+
+    @property
+    def unharmed_rows(self) -> list[list[str]]:
+        """The rows as they were before they were made harmless, which is done to CSV alone."""
+        return [[unharmed(cell) for cell in row] for row in self.rows] if self.chosen.delimiter else self.rows
 
 
 def read_sheet(data: bytes, name: str, chosen: Chosen = Chosen()) -> Sheet:
@@ -206,8 +212,19 @@ def _cells(text: str, delimiter: str, name: str) -> list[list[str]]:
 
 
 def _delimiter(text: str) -> tuple[str, bool]:
-    """Return the separator that most evenly divides the first lines, and whether no other does so as well."""
+    """Return the separator that parts a line of known headings, else the one that most evenly divides the first lines.
+
+    Also tells whether no other does so as well.  In a short file what people wrote may have more of another mark in it.
+    """
     lines = [line for line in text.splitlines()[:25] if line.strip()]
+
+    def known(mark: str) -> int:
+        heads = ([part.strip(' "') for part in line.split(mark)] for line in lines[:15])
+        return max((len(guess_columns(cells)) for cells in heads), default=0)
+
+    most, next_most = sorted(((known(mark), mark) for mark in DELIMITERS), reverse=True)[:2]
+    if most[0] >= 3 and most[0] > next_most[0]:
+        return most[1], True
 
     def score(mark: str) -> tuple[int, int]:
         counts = [line.count(mark) for line in lines]

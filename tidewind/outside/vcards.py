@@ -124,8 +124,9 @@ def _address(card: Any) -> Address:
     if box:  # RFC 6350 leaves it empty; older cards have it
         box = box if re.search("[^\\W\\d]", box) else f"PO Box {box}"
         street, extra = (street, f"{box}, {extra}".strip(", ")) if street else (box, extra)
+    name = _text(card, "fn") or _full_name(card)
     return Address(
-        name=(_text(card, "fn") or _full_name(card))[:120],
+        name="" if _text(card, "kind").lower() == "org" and name == _text(card, "org") else name[:120],
         company=_text(card, "org")[:120],
         street=street[:120],
         extra=extra[:120],
@@ -160,7 +161,14 @@ def write_vcards(rows: Iterable[ContactCard]) -> str:
         kind = {None: "", True: ";TYPE=home", False: ";TYPE=work"}[home]
         place = ";".join(_escaped(p) for p in ("", a.extra, a.street, a.city, a.region, a.postcode, a.country))
         lines = ["BEGIN:VCARD", "VERSION:4.0", f"FN:{_escaped(a.name or a.company)}", f"ADR{kind}:{place}"]
-        named = (("ORG", a.company), ("TEL", a.phone), ("EMAIL", a.email), ("NICKNAME", code))
+        # Every card has a name (6.2.1); that of a company in whose name nobody stands is the company's (6.1.4).
+        named = (
+            ("KIND", "" if a.name else "org"),
+            ("ORG", a.company),
+            ("TEL", a.phone),
+            ("EMAIL", a.email),
+            ("NICKNAME", code),
+        )
         lines += [f"{name}:{_escaped(value)}" for name, value in named if value]
         cards.append("\r\n".join([*map(_folded, lines), "END:VCARD", ""]))
     return "".join(cards)

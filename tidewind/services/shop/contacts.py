@@ -15,7 +15,7 @@ from tidewind.core.addresses.gazetteer import shipped
 from tidewind.core.order_rows.columns import guess_columns, header_row, plain_header
 from tidewind.core.searching import folded
 from tidewind.db.tables import Contact, Order
-from tidewind.outside.sheets_out import harmless, unharmed
+from tidewind.outside.sheets_out import harmless
 from tidewind.outside.spreadsheets import SpreadsheetError, read_sheet
 from tidewind.outside.vcards import ContactCard, VcardError, read_vcards, write_vcards
 from tidewind.services.base import Conflict, Invalid, NotFound
@@ -154,17 +154,13 @@ def read_contact_rows(file_name: str, data: bytes) -> tuple[list[ContactCard], l
         raise Invalid("no_names", "No column of this file is called name or company.")
     found, odd = [], []
     top = header_row(sheet.rows)
-    for number, cells in enumerate(sheet.rows[top + 1 :], top + 2):
-        parts = {
-            f: unharmed(cells[columns[f]])
-            for f in Address.__dataclass_fields__
-            if f in columns and columns[f] < len(cells)
-        }
+    for number, cells in enumerate(sheet.unharmed_rows[top + 1 :], top + 2):
+        parts = {f: cells[columns[f]] for f in Address.__dataclass_fields__ if f in columns and columns[f] < len(cells)}
         address = tidy_address(Address(**{name: text[:120] for name, text in parts.items()}))
         if not (address.name or address.company):
             odd.append(f"Row {number} has no name.")
             continue
         code, kind = (cells[at[0]].strip() if at and at[0] < len(cells) else "" for at in (codes, kinds))
         home = {"home": True, "business": False}.get(kind.lower())
-        found.append(ContactCard(unharmed(code)[:30], address, home))
+        found.append(ContactCard(code[:30], address, home))
     return found, odd

@@ -21,7 +21,7 @@ from tidewind.core.order_rows.columns import plain_header
 from tidewind.core.order_rows.figures import read_money, read_weight
 from tidewind.core.quantities import amount_text
 from tidewind.db.tables import OrderLine, Product, RecipeRow
-from tidewind.outside.sheets_out import to_csv, to_xlsx, unharmed
+from tidewind.outside.sheets_out import to_csv, to_xlsx
 from tidewind.outside.spreadsheets import SpreadsheetError, read_sheet
 from tidewind.services.base import Invalid, NotFound
 from tidewind.services.planning import Scope, replan_some, shop_settings
@@ -160,7 +160,7 @@ def _sheet_of(file_name: str, data: bytes) -> tuple[Sequence[Sequence[str]], dic
         raise Invalid("no_sku", f"The first row must name the columns; known are {', '.join(COLUMNS)}.")
     if len(sheet.rows) > MOST_PRODUCTS:
         raise Invalid("too_long", f"At most {MOST_PRODUCTS:,} products are brought in at once.")
-    return sheet.rows[1:], at
+    return sheet.unharmed_rows[1:], at
 
 
 def bring_in_products(session: Session, file_name: str, data: bytes, now: datetime) -> tuple[int, int, list[str]]:
@@ -187,7 +187,7 @@ def _take_rows(
         written = {name: tidy(cells[i]) if i < len(cells) else "" for name, i in at.items()}
         if not any(written.values()):
             continue
-        sku = unharmed(written.pop("sku"))[:60]
+        sku = written.pop("sku")[:60]
         try:
             values = _values(written, recipes, currency)
         except ValueError as error:
@@ -212,8 +212,7 @@ def _take_rows(
 def _values(written: Mapping[str, str], recipes: set[str], currency: str) -> dict[str, Any]:
     """Return the fields of a row as values.  Raises ValueError with words that follow “Row 7”."""
     values: dict[str, Any] = {}
-    for name, cell in written.items():
-        text = unharmed(cell)
+    for name, text in written.items():
         if name == "value":
             values["value_minor"] = _read(partial(read_money, currency=currency), text, "value", "a price like 4.90")
         elif name == "barcode" and collides(text):
