@@ -47,13 +47,11 @@ def test_what_is_answered_is_what_is_declared(document: dict[str, Any]) -> None:
     assert not {"HTTPValidationError", "ValidationError"} & document["components"]["schemas"].keys()
 
 
-@pytest.mark.parametrize("role", ROLES)
-def test_nobody_gets_an_answer_that_is_not_declared(
-    role: str, document: dict[str, Any], base_url: str, wiring: Wiring
-) -> None:
-    headers = {}
-    if role != "nobody":
+def test_nobody_gets_an_answer_that_is_not_declared(document: dict[str, Any], base_url: str, wiring: Wiring) -> None:
+    keys: dict[str, dict[str, str]] = {}
+    for role in ROLES:
         with wiring.sessions.begin() as session:
-            headers = {"Authorization": f"Bearer {make_key(session, 1, role, role, per_minute=1_000_000)[1]}"}
-    assert httpx.get(f"{base_url}/api/me", headers=headers).status_code == (401 if role == "nobody" else 200)
-    assert list(walk(document, base_url, headers, 2 if role == "owner" else 1, 20_261_126)) == []
+            made = make_key(session, 1, role, role, per_minute=1_000_000)[1] if role != "nobody" else ""
+        keys[role] = {"Authorization": f"Bearer {made}"} if made else {}
+        assert httpx.get(f"{base_url}/api/me", headers=keys[role]).status_code == (200 if made else 401)
+    assert list(walk(document, base_url, keys, 2, 20_261_126)) == []
