@@ -100,7 +100,7 @@ def plan_what_stays(session: Session, departure: Departure, why: str, now: datet
     mine = (
         (Order.carrier == departure.carrier) & (Order.network == departure.network) & (Order.ship_date == departure.day)
     )
-    ids = session.scalars(select(Order.id).where(mine, Order.state.in_(("open", "held")))).all()
+    ids = session.scalars(select(Order.id).where(mine, Scope().clause)).all()
     if ids:
         replan_some(session, why, now, Scope(orders=tuple(ids)))
 
