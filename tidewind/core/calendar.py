@@ -118,6 +118,7 @@ def ship_date_for(ready_at: datetime, timetable: Timetable) -> date:
     return first_leaving_day(day, timetable)
 
 
+@lru_cache(maxsize=1024)
 def good_until(ship_date: date, timetable: Timetable) -> datetime:
     """Return the last moment (aware) at which a parcel leaving on ``ship_date`` can still do so: its cut-off."""
     last = datetime.combine(ship_date, timetable.cutoff_on(ship_date), ZoneInfo(timetable.zone))

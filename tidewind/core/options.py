@@ -280,7 +280,7 @@ def _repack(settled: Settled, box: Packaging | None) -> tuple[PackedParcel, ...]
         return Refused("packaging", f"not in {settled.box.name}, which is chosen")
     if settled.divided:
         return Refused("packaging", f"goes as {len(settled.packed)} parcels, not in one {box.name}")
-    if not packing.is_measured(settled.units):
+    if not settled.lot.measured:
         return Refused("packaging", f"nobody has said whether the goods fit into {box.name}: they have no size")
     if settled.lot.own_boxes or not settled.lot.goes_into(box):
         return Refused("packaging", packing.too_full(settled.lot, box))

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field, replace
-from functools import lru_cache
+from functools import cached_property, lru_cache
 from itertools import groupby, permutations
 from operator import attrgetter
 
@@ -20,6 +20,9 @@ EXACT_UNITS = 40
 """Above this many units in one box they are laid in rows and layers, which finds a place for each or says no."""
 MOST_PARCELS, MOST_UNITS = 60, 2_000
 MOST_KINDS_TRIED = 30
+
+NO_SIZE = (1, 1, 1)
+"""Stands for the sides, in mm, of what nobody has measured; no real piece is as small."""
 
 Spot = tuple[int, int, int]
 Sides = tuple[int, int, int]
@@ -157,6 +160,7 @@ class Lot:
             self.mm3 += unit.mm3
         self.own_boxes = any(u.own_box for u in units)
         self.shapes = {(u.sides, u.upright) for u in units}
+        self.measured = all(sides != NO_SIZE for sides, _ in self.shapes)
 
     def goes_into(self, box: Packaging, cap: int = NODE_CAP) -> bool:
         """Tell whether all pieces go in, by weight, volume and real 3-D fit."""
@@ -169,8 +173,11 @@ class Lot:
             return True
         if self.count > EXACT_UNITS:
             return in_layers([(u.sides, u.upright) for u in self._all], box.inner)
-        ordered = sorted(((u.sides, u.upright) for u in self._all), key=_large_first)
-        return _found(box.inner, tuple(ordered), cap)
+        return _found(box.inner, self._large_first, cap)
+
+    @cached_property
+    def _large_first(self) -> tuple[Shape, ...]:
+        return tuple(sorted(((u.sides, u.upright) for u in self._all), key=_large_first))
 
 
 def in_layers(shapes: Sequence[Shape], inner: Sides) -> bool:
@@ -238,10 +245,6 @@ def smallest(lot: Lot, boxes: Sequence[Packaging]) -> Packaging | None:
         if lot.goes_into(box):
             return box
     return None
-
-
-NO_SIZE = (1, 1, 1)
-"""Stands for the sides, in mm, of what nobody has measured; no real piece is as small."""
 
 
 def is_measured(units: Sequence[Unit]) -> bool:
