@@ -10,11 +10,12 @@ from email.errors import HeaderParseError
 from email.headerregistry import Address
 from email.message import EmailMessage
 from email.policy import SMTP
-from email.utils import formataddr, formatdate, make_msgid
+from email.utils import formatdate, make_msgid
 from typing import Protocol
 
 import dkim
 
+from tidewind.core.addresses.mail import is_mail_address
 from tidewind.outside.errors import NeverSent, RefusedOutside
 
 
@@ -64,9 +65,12 @@ PERMANENT = 500
 
 def _address(recipient: str) -> Address:
     """Return one address; what is none, or would be several, is refused here and not by the library's own errors."""
+    local, _, domain = recipient.rpartition("@")
+    if not local.isascii() and is_mail_address(recipient):
+        return Address(username=local, domain=domain)  # RFC 6531; the library parses those of RFC 5322 alone
     try:
         return Address(addr_spec=recipient)
-    except (ValueError, IndexError, HeaderParseError) as error:
+    except (ValueError, IndexError, AttributeError, HeaderParseError) as error:
         raise RefusedOutside("address_refused", "this is no mail address") from error
 
 
@@ -133,6 +137,11 @@ def _said(error: smtplib.SMTPException) -> str:
     return " ".join(words.split())[:200]
 
 
+def _one_line(text: str) -> str:
+    """Return a text for a header; what looks like an encoded word (RFC 2047) is none of ours, and stays what it is."""
+    return " ".join(text.split()).replace("=?", "= ?")
+
+
 def write_mail(
     sender: tuple[str, str], recipient: str, subject: str, body: str, paper: Paper | None, dress: Dress | None
 ) -> EmailMessage:
@@ -141,11 +150,11 @@ def write_mail(
     One press stops them (RFC 2369 and RFC 8058).  Raises RefusedOutside for an address that is none.
     """
     name, address = sender
-    domain = address.rpartition("@")[2]
+    local, _, domain = address.rpartition("@")
     message = EmailMessage()
-    message["From"] = formataddr((" ".join(name.split()), address))
+    message["From"] = Address(_one_line(name), local, domain)
     message["To"] = _address(recipient)
-    message["Subject"] = " ".join(subject.split())
+    message["Subject"] = _one_line(subject)
     message["Date"] = formatdate()
     message["Message-ID"] = make_msgid(domain=domain) if dress is None else f"<{dress.key}@{domain}>"
     message.set_content(body)
@@ -158,7 +167,7 @@ def write_mail(
             shown = message.get_payload()[1]  # type: ignore[index]  # text and HTML are its two parts
             shown.add_related(dress.logo, "image", "png", cid="<logo>")  # type: ignore[union-attr]
     if paper is not None:
-        message.add_attachment(paper.pdf, maintype="application", subtype="pdf", filename=paper.name)
+        message.add_attachment(paper.pdf, maintype="application", subtype="pdf", filename=_one_line(paper.name))
     return message
 
 
