@@ -39,8 +39,9 @@ def _parts(template: str, form: str) -> Any:
     if form == "json":
         try:
             return json.loads(template)
-        except ValueError as error:
-            raise ValueError(f"The template is no JSON: {error}.") from error
+        except (ValueError, RecursionError) as error:
+            why = str(error) if isinstance(error, ValueError) else "it is nested too deeply"
+            raise ValueError(f"The template is no JSON: {why}.") from error
     pairs: dict[str, str] = {}
     for line in filter(None, map(str.strip, template.splitlines())):
         name, sign, text = line.partition("=")

@@ -16,7 +16,7 @@ from pyipp.serializer import construct_attribute
 
 from tidewind.core.printing import PrinterFacts, medium_for, medium_in_words, troubles_in_words
 from tidewind.outside.addresses import check_address
-from tidewind.outside.errors import MaybeDone, NeverSent, RefusedOutside
+from tidewind.outside.errors import NONSENSE, MaybeDone, NeverSent, RefusedOutside
 from tidewind.outside.http import call
 from tidewind.outside.printer import Fate, PaperJob, Printed
 from tidewind.outside.pwg_raster import pwg_raster
@@ -176,7 +176,7 @@ def http_address(uri: str) -> str:
 def _understood(content: bytes) -> _Answer:
     try:
         said = parser.parse(content)
-    except (IPPParseError, struct.error, IndexError, KeyError, ValueError, TypeError) as error:
+    except (IPPParseError, struct.error, IndexError, *NONSENSE) as error:
         raise MaybeDone("what it answered is no IPP") from error
     status = int(said.get("status-code", 0x0500))
     words = str(said.get("operation-attributes", {}).get("status-message", ""))[:200] if said else ""
@@ -193,7 +193,10 @@ def _understood(content: bytes) -> _Answer:
 
 
 def _printed(job: dict[str, Any]) -> Printed:
-    state, ref = int(job.get("job-state", 3)), str(job["job-id"])
+    try:
+        state, ref = int(job.get("job-state", 3)), str(int(job["job-id"]))
+    except NONSENSE as error:
+        raise MaybeDone("what it says of a print makes no sense") from error
     if state == _DONE:
         return Printed(Fate.PRINTED, ref)
     if state == _CANCELLED:
