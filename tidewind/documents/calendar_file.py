@@ -9,6 +9,10 @@ from datetime import datetime
 import vobject
 from vobject.icalendar import utc
 
+from tidewind.core.folded_lines import folded
+
+_NEVER = 10**9
+
 
 @dataclass(frozen=True, slots=True)
 class CalendarEntry:
@@ -40,4 +44,6 @@ def calendar_file(entries: Sequence[CalendarEntry], name: str) -> bytes:
         event.add("location").value = entry.where
         event.add("description").value = entry.words
         event.add("status").value = "CANCELLED" if entry.cancelled else "CONFIRMED"
-    return str(made.serialize()).encode()
+    # The library counts letters where the standard counts octets: it is left to fold nothing.
+    whole = made.serialize(lineLength=_NEVER).removesuffix("\r\n").split("\r\n")
+    return "".join(f"{folded(line)}\r\n" for line in whole).encode()

@@ -10,6 +10,7 @@ from typing import Any, NamedTuple
 import vobject
 
 from tidewind.core.addresses.check import Address
+from tidewind.core.folded_lines import folded
 from tidewind.outside.apart import TooMuch, read_apart
 from tidewind.outside.encodings import decode
 
@@ -170,17 +171,5 @@ def write_vcards(rows: Iterable[ContactCard]) -> str:
             ("NICKNAME", code),
         )
         lines += [f"{name}:{_escaped(value)}" for name, value in named if value]
-        cards.append("\r\n".join([*map(_folded, lines), "END:VCARD", ""]))
+        cards.append("\r\n".join([*map(folded, lines), "END:VCARD", ""]))
     return "".join(cards)
-
-
-def _folded(line: str) -> str:
-    parts, width = [""], 0
-    for ch in line:
-        size = len(ch.encode())
-        if width + size > 75:
-            parts.append(" ")
-            width = 1
-        parts[-1] += ch
-        width += size
-    return "\r\n".join(parts)
