@@ -36,11 +36,11 @@ def _modules(kind: str, text: str, gs1: bool) -> tuple[int, tuple[Bar, ...]]:
 
 
 def _can_be_linear(text: str) -> bool:
-    """Tell whether Code 128 has signs for a text: those of ISO/IEC 8859-1, as ISO/IEC 15417 shifts to them."""
-    try:
-        return bool(text.encode("latin-1"))
-    except UnicodeEncodeError:
-        return False
+    """Tell whether Code 128 has signs for a text: those of ISO/IEC 8859-1, as ISO/IEC 15417 shifts to them.
+
+    What stands there between ``\\x80`` and ``\\x9f`` controls terminals, and is no sign.
+    """
+    return bool(text) and all(letter < "\x80" or "\xa0" <= letter <= "\xff" for letter in text)
 
 
 def _snap(points: float) -> float:
