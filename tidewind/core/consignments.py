@@ -13,6 +13,7 @@ from typing import Any
 from tidewind.core.addresses.check import Address, is_po_box
 from tidewind.core.frozen import frozen
 from tidewind.core.quantities import Size
+from tidewind.core.written import Written
 
 Destination = tuple[str, str, str, str, str]
 """Country, postcode and state or province of the recipient, then country and postcode that it leaves from."""
@@ -109,7 +110,7 @@ class Consignment:
         return replace(self, extras=extras)
 
 
-def write_consignment(c: Consignment) -> dict[str, Any]:
+def write_consignment(c: Consignment) -> Written:
     """Return a consignment as it is said to a carrier: weights in g, sides in mm, money in minor units."""
     to = c.route
     return {

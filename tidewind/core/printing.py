@@ -7,6 +7,8 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
+from tidewind.core.written import Written
+
 NEAR_MM10 = 25
 """How far a medium may be from the paper drawn for it, in tenths of a millimetre: 4 × 6 inch is 102 × 152 mm."""
 _SIZE = re.compile(r"_(\d+(?:\.\d+)?)x(\d+(?:\.\d+)?)(mm|in)$")
@@ -42,7 +44,7 @@ def read_facts(written: Mapping[str, Any]) -> PrinterFacts:
     return PrinterFacts(model=str(written.get("model", "")), accepts=bool(written.get("accepts", True)), **many)
 
 
-def write_facts(facts: PrinterFacts) -> dict[str, Any]:
+def write_facts(facts: PrinterFacts) -> Written:
     """Write what a printer said for keeping."""
     return {
         "model": facts.model,

@@ -17,10 +17,9 @@ from tidewind.core.frozen import frozen
 from tidewind.core.layers import Step
 from tidewind.core.order_facts import BillTo, Hand, HandParcel
 from tidewind.core.rules.rule import Split
+from tidewind.core.written import Written
 
 VERSION = 3
-Written = dict[str, Any]
-"""A written form: what goes into a JSON column and comes out of it."""
 
 
 @frozen

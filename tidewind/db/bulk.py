@@ -18,6 +18,8 @@ from tidewind.db.stored import Stored
 from tidewind.db.written import note_written
 
 Row = TypeVar("Row", bound=Base)
+Columns = dict[str, Any]
+"""What is written of a row, or asked of a statement, by name."""
 _DIALECT: Dialect = postgresql.dialect()  # type: ignore[no-untyped-call]
 
 

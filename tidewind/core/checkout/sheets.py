@@ -10,6 +10,7 @@ from tidewind.core.checkout.reach import read_reach
 from tidewind.core.checkout.tables import By
 from tidewind.core.order_rows.figures import TooLarge, read_money
 from tidewind.core.quantities import amount_text, decimal_text
+from tidewind.core.written import Written
 
 WORDS = ("name", "countries", "regions", "postcodes")
 HEADS = ("Called", "Countries", "Regions", "Postcodes")
@@ -36,7 +37,7 @@ def _band_text(end: int, by: By, currency: str) -> str:
     return f"to {end if by == 'items' else decimal_text(end)} {_SAID[by]}"
 
 
-def table_of(name: str, sheet: Sequence[Sequence[str]], currency: str) -> tuple[dict[str, Any], list[str]]:
+def table_of(name: str, sheet: Sequence[Sequence[str]], currency: str) -> tuple[Written, list[str]]:
     """Return a sheet as a written table, and everything that is wrong with it, by row.
 
     The heads name the columns in any order; a band says its upper end and its unit: ``to 4 kg``, ``to 60.00 EUR``,
@@ -97,11 +98,11 @@ def _row(
     bands: Sequence[tuple[int, int]],
     currency: str,
     wrong: list[str],
-) -> dict[str, Any]:
+) -> Written:
     def cell(place: int) -> str:
         return cells[place].strip() if place < len(cells) else ""
 
-    row: dict[str, Any] = {word: cell(place) for word, place in at.items()}
+    row: Written = {word: cell(place) for word, place in at.items()}
     try:
         read_reach(row.get("countries", ""), row.get("regions", ""), row.get("postcodes", ""))
     except ValueError as error:

@@ -7,6 +7,7 @@ from dataclasses import asdict, dataclass, field
 from typing import Any, Final, Literal, cast
 
 from tidewind.core.frozen import frozen
+from tidewind.core.written import Written
 
 DUTIES_PAID: Final = "duties_paid"
 """The extra by which the sender pays the duties (Incoterms 2020: DDP); without it the recipient does (DAP)."""
@@ -61,7 +62,7 @@ def read_said(written: Mapping[str, Any]) -> CustomsSaid:
     )
 
 
-def write_said(said: CustomsSaid) -> dict[str, Any]:
+def write_said(said: CustomsSaid) -> Written:
     """Return what was said in its written form: only what differs from what would hold anyway."""
     whole = asdict(said)
     return {name: value for name, value in whole.items() if value != asdict(NOTHING_SAID)[name]}

@@ -13,11 +13,12 @@ from tidewind.core.customs.needs import Need
 from tidewind.core.customs.planned import Border
 from tidewind.core.customs.said import CustomsSaid
 from tidewind.core.customs.units import CustomsUnit, counted, unit_of
+from tidewind.core.written import Written
 
 VERSION = 1
 
 
-def write_border(border: Border) -> dict[str, Any]:
+def write_border(border: Border) -> Written:
     """Return a border in its written form."""
     declared = asdict(border.declared)
     for item in declared["items"]:
@@ -51,7 +52,7 @@ def read_border(written: Mapping[str, Any]) -> Border:
     )
 
 
-def told_to_carrier(border: Border, numbers: Mapping[str, str], said: CustomsSaid) -> dict[str, Any]:
+def told_to_carrier(border: Border, numbers: Mapping[str, str], said: CustomsSaid) -> Written:
     """Return what a carrier is told electronically: the declaration, whose numbers, and who pays the duties.
 
     Weights in g, money in minor units.  ``numbers`` are those that were asked for, by their kind.

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from tidewind.core.stored import Written
 from tidewind.core.tariffs.simple import Around
+from tidewind.core.written import Written
 
 USUAL_MAX_G, USUAL_DAYS = 30_000, (1, 5)
 

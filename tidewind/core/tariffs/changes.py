@@ -7,9 +7,9 @@ from dataclasses import dataclass
 from typing import Any
 
 from tidewind.core.quantities import money_text, volume_text, weight_text
-from tidewind.core.stored import Written
 from tidewind.core.tariffs.card import RateCard, Service, Steps
 from tidewind.core.tariffs.written import write_card
+from tidewind.core.written import Written
 
 _BY_CODE = ("id", "code", "from")
 _NO_STEPS = Steps((), ())

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from decimal import Decimal, InvalidOperation
 from typing import Any
 
-from tidewind.core.stored import Written
+from tidewind.core.written import Written
 
 Sheet = list[list[str]]
 

@@ -7,7 +7,6 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
-from tidewind.core.stored import Written
 from tidewind.core.tariffs.card import RateCard
 from tidewind.core.tariffs.reading import BadCard
 from tidewind.core.tariffs.sheets import (
@@ -30,6 +29,7 @@ from tidewind.core.tariffs.sheets import (
     put,
 )
 from tidewind.core.tariffs.written import read_card
+from tidewind.core.written import Written
 
 _TAIL = re.compile(r"each\s+(.+)", re.IGNORECASE)
 

@@ -10,8 +10,8 @@ from decimal import Decimal, InvalidOperation
 
 from tidewind.core.addresses.countries import country_code
 from tidewind.core.order_rows.figures import decimal_sign, read_money, read_weight
-from tidewind.core.stored import Written
 from tidewind.core.tariffs.sheets import Sheet
+from tidewind.core.written import Written
 
 REST = ("everywhere else", "rest of the world", "all other countries", "world", "*")
 MOST_ZONES, MOST_STEPS = 40, 200

@@ -12,7 +12,6 @@ from typing import Any, get_type_hints
 
 from tidewind.core.calendar import Transit
 from tidewind.core.pickups.rules import PickupRules
-from tidewind.core.stored import Written
 from tidewind.core.tariffs.card import (
     Amount,
     Limits,
@@ -41,6 +40,7 @@ from tidewind.core.tariffs.reading import (
     Reader,
     kind_of,
 )
+from tidewind.core.written import Written
 
 _STEP_KEY = {"weight": "up_to_g", "volume_tiers": "up_to_cm3"}
 _AMOUNTS = ("fixed", "percent", "per_kg", "per_value_step")

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Any
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -12,6 +11,7 @@ from tidewind.core.bench.checking import Check
 from tidewind.core.bench.codes import Code, CodeKind
 from tidewind.core.states.labels import LabelState
 from tidewind.core.states.packings import PACKING_MOVES, PackingMove, PackingState
+from tidewind.db.bulk import Columns
 from tidewind.db.tables import Bench, Order, PackagingRow, Packing, RecipeRow, SerialNumber, Shipment
 from tidewind.services.base import Conflict, Invalid, move_row, write_history
 from tidewind.services.bench.items import PackingFacts, check_of, fill, keep_steps
@@ -30,7 +30,7 @@ def change_packing(session: Session, packing: Packing, code: Code, who: str, now
     Raises Conflict where its label is bought, Invalid for a box or a recipe that there is not.
     """
     _not_bought(packing, "its box and service stay")
-    changes: dict[str, Any]
+    changes: Columns
     if code.kind is CodeKind.BOX:
         box = session.scalar(select(PackagingRow).where(PackagingRow.code == code.value, PackagingRow.active))
         if box is None:

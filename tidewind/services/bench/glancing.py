@@ -15,6 +15,7 @@ from sqlalchemy.orm import Session
 
 from tidewind.core.scanned import forms_of
 from tidewind.db.base import Base
+from tidewind.db.bulk import Columns
 from tidewind.db.engine import ByDriver, ask_together
 from tidewind.db.stored import Stored
 from tidewind.db.tables import Bench, Packing, Person, Shop
@@ -42,7 +43,7 @@ def glance_at(session: Session, name: str, who_id: int, now: datetime, client_ke
 
     Return None where there is no such bench, or who packed there may no more: ``locked_bench`` says what is so.
     """
-    given: dict[str, Any] = {"name": plain_name(name), "who_id": who_id, "now": now, "client_key": client_key}
+    given: Columns = {"name": plain_name(name), "who_id": who_id, "now": now, "client_key": client_key}
     given |= as_given(forms_of(code))
     _, seen, meant = ask_together(session.connection(), given, _LOCKED, _SEEN, MEANING)
     if not seen:

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from types import MappingProxyType
-from typing import Any
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -13,6 +12,7 @@ from sqlalchemy.orm import Session
 from tidewind.core.bench.checking import Check, Item, Step
 from tidewind.core.stock import read_parts
 from tidewind.core.stored import StoredParcel
+from tidewind.core.written import Written
 from tidewind.db.tables import Order, OrderLine, Packing, Product, Shipment
 
 
@@ -38,7 +38,7 @@ class PackingFacts:
         return cls(**{**kept, **{name: tuple(kept[name]) for name in ("boxes", "expected_g")}})
 
     @property
-    def written(self) -> dict[str, Any]:
+    def written(self) -> Written:
         """The facts as JSON values."""
         return {
             name: list(value) if isinstance(value := getattr(self, name), tuple) else value
@@ -121,7 +121,7 @@ def _item(key: str, sku: str, product: Product | None, name: str, pieces: int, p
     )
 
 
-def write_items(items: Sequence[Item]) -> list[dict[str, Any]]:
+def write_items(items: Sequence[Item]) -> list[Written]:
     """Return items as JSON values."""
     return [{**{n: getattr(i, n) for n in i.__dataclass_fields__}, "codes": sorted(i.codes)} for i in items]
 

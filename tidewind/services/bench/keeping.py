@@ -10,13 +10,14 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import InstanceState, Session
 from sqlalchemy.sql.dml import Insert, Update
 
+from tidewind.db.bulk import Columns
 from tidewind.db.engine import ByDriver
 from tidewind.db.tables import Bench, BenchScan, Packing
 
 _SCAN = ("bench_id", "packing_id", "person_id", "at", "code", "client_key", "verdict")
 
 
-def keep_scan(session: Session, scan: dict[str, Any], *changed: Bench | Packing | None) -> bool:
+def keep_scan(session: Session, scan: Columns, *changed: Bench | Packing | None) -> bool:
     """Write a scan and what it changed in one statement: at a bench somebody waits for each way to the database.
 
     Return whether it was written: nothing is where the same one was taken before.  The rows are the session's no more.
@@ -54,7 +55,7 @@ def _row(of: type[Bench | Packing], names: tuple[str, ...], new: CTE) -> Insert 
     return update(of).where(of.id == bindparam(f"{table}_is"), exists(select(new.c.id))).values(values)
 
 
-def changed_in(row: Bench | Packing) -> dict[str, Any]:
+def changed_in(row: Bench | Packing) -> Columns:
     """Return the columns of a row that were set and not written yet."""
     state: InstanceState[Any] = inspect(row)
     return {name: getattr(row, name) for name, before in state.committed_state.items() if getattr(row, name) != before}

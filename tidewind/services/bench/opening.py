@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from datetime import datetime
-from typing import Any
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from tidewind.core.states.labels import LabelState
 from tidewind.core.states.packings import PACKING_MOVES, PackingMove, PackingState
+from tidewind.db.bulk import Columns
 from tidewind.db.tables import Bench, Order, Packing, Person, Shipment
 from tidewind.services.base import Conflict, move_row
 from tidewind.services.bench.items import fill
@@ -38,7 +38,7 @@ def open_order(session: Session, bench: Bench, order_id: int, person_id: int, no
 
 def _begun(packing_id: int, order_id: int, bench: Bench, person_id: int, now: datetime) -> Packing:
     """Return a new packing with all its columns: the mapper, which knows what is usual, does not write it."""
-    nothing: dict[str, Any] = {"items": [], "steps": [], "weights_g": [], "mistakes": 0, "words": ""}
+    nothing: Columns = {"items": [], "steps": [], "weights_g": [], "mistakes": 0, "words": ""}
     begins = {"started_at": now, "state": PackingState.OPEN.value, "bought_here": False, "prints": True}
     return Packing(id=packing_id, order_id=order_id, bench_id=bench.id, person_id=person_id, **begins, **nothing)
 

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
 
 from sqlalchemy.orm import Session
 
 from tidewind.core.bench.weighing import Tolerance
+from tidewind.core.written import Written
 from tidewind.services.base import Invalid
 from tidewind.services.planning import shop_settings
 
@@ -37,7 +37,7 @@ def bench_settings(session: Session) -> BenchSettings:
     return read_bench_settings(shop_settings(session).bench)
 
 
-def read_bench_settings(kept: dict[str, Any]) -> BenchSettings:
+def read_bench_settings(kept: Written) -> BenchSettings:
     """Return how a shop packs, as it keeps that."""
     known = BenchSettings.__dataclass_fields__
     return BenchSettings(**{name: value for name, value in kept.items() if name in known})

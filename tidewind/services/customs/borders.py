@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
-from typing import Any
 from zoneinfo import ZoneInfo
 
 from sqlalchemy import select
@@ -20,6 +19,7 @@ from tidewind.core.customs.said import NOTHING_SAID, CustomsSaid
 from tidewind.core.customs.written import read_border, told_to_carrier, write_border
 from tidewind.core.destinations import crosses_customs, customs_land
 from tidewind.core.states.labels import LabelState
+from tidewind.core.written import Written
 from tidewind.db.tables import Order, Place, Shipment
 from tidewind.services.base import NotFound
 from tidewind.services.planning import all_facts, carriers_in_force, customs_book, shop_settings
@@ -94,7 +94,7 @@ class Declared:
     ``stops`` says why customs would not let it in, by the tables as they stand this moment; empty where nothing does.
     """
 
-    kept: dict[str, Any]
+    kept: Written
     stops: str
 
 
@@ -119,7 +119,7 @@ def borders_to_buy(session: Session, orders: Sequence[Order], now: datetime) -> 
     return made
 
 
-def _told(border: Border, leaving: Leaving, order: Order) -> dict[str, Any]:
+def _told(border: Border, leaving: Leaving, order: Order) -> Written:
     wanted = {kind for need in border.needs if need.kind == "sender_number" for kind in need.about.split(" or ")}
     numbers = {kind: number for kind, number in leaving.book.numbers.items() if kind in wanted}
     return told_to_carrier(border, numbers, order.hand.customs or NOTHING_SAID)

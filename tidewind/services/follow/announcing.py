@@ -19,6 +19,7 @@ from tidewind.core.messages.filling import fill, fill_lines
 from tidewind.core.messages.triggers import OLD_NEWS, Trigger
 from tidewind.core.states.labels import LabelState
 from tidewind.core.tracking.states import FINAL
+from tidewind.db.bulk import Columns
 from tidewind.db.tables import BlockedAddress, CarrierRow, Departure, Label, Message, Order, Shipment
 from tidewind.services.base import Outside, defer
 from tidewind.services.follow.texts import day_in, language_of, state_in
@@ -86,7 +87,7 @@ class _Writer:
         for shipment_id, trigger, way in session.execute(told):
             self.told[shipment_id].add((cast(Trigger, trigger), cast(Way, way)))
 
-    def rows(self, occasion: Occasion) -> Iterator[dict[str, Any]]:
+    def rows(self, occasion: Occasion) -> Iterator[Columns]:
         """Return the messages about one occasion, and those that are not sent."""
         shipment, words = occasion.shipment, self.words[occasion.shipment.order.channel_id]
         buyer = Buyer(_addresses(shipment), self.blocked, self.told[shipment.id])
@@ -102,7 +103,7 @@ class _Writer:
                 if one.way == "mail" and one.not_sent != "they were told of this already":
                     yield self._row(occasion, words, one, f":also{n}")
 
-    def _row(self, occasion: Occasion, words: ChannelWords, one: Decided, ending: str) -> dict[str, Any]:
+    def _row(self, occasion: Occasion, words: ChannelWords, one: Decided, ending: str) -> Columns:
         shipment, trigger = occasion.shipment, occasion.trigger
         language = words.language or language_of(shipment.address.country)
         text, values = words.text(trigger, language), self._values(occasion, language)

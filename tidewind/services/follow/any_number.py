@@ -6,7 +6,6 @@ from collections import defaultdict
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
-from typing import Any
 
 from sqlalchemy import select
 from sqlalchemy.exc import IntegrityError
@@ -16,6 +15,7 @@ from tidewind.core.addresses.check import tidy
 from tidewind.core.addresses.mail import is_mail_address
 from tidewind.core.tracking.folding import Heard, fold
 from tidewind.core.tracking.states import FINAL, TrackingState
+from tidewind.core.written import Written
 from tidewind.db.tables import CarrierRow, FollowedNumber
 from tidewind.outside.carrier import CarrierEvent
 from tidewind.outside.errors import MaybeDone, NeverSent, OutsideError
@@ -141,7 +141,7 @@ def _take(session: Session, outside: Outside, row: FollowedNumber, told: Sequenc
             row.failure, row.next_look_at = f"the note could not be sent: {error}"[:200], now + AFTER_SILENCE
 
 
-def _written(event: CarrierEvent) -> dict[str, Any]:
+def _written(event: CarrierEvent) -> Written:
     return {
         "at": event.at.isoformat(),
         "state": event.state or "",
@@ -153,7 +153,7 @@ def _written(event: CarrierEvent) -> dict[str, Any]:
     }
 
 
-def _heard(event: dict[str, Any]) -> Heard:
+def _heard(event: Written) -> Heard:
     state = TrackingState(event["state"]) if event["state"] else None
     at = datetime.fromisoformat(event["at"])
     return Heard(at, state, event["id"], event["takes_back"], event["reason"], event["words"], event["spot"])

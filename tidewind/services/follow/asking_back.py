@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date, datetime
-from typing import Any
 from zoneinfo import ZoneInfo
 
 from sqlalchemy import select
@@ -15,6 +14,7 @@ from tidewind.core.addresses.check import tidy
 from tidewind.core.returning import REASONS, Returnable, ReturnRules, SentLine, buyer_pays, returnable
 from tidewind.core.states.returns import ReturnState
 from tidewind.core.tracking.states import TrackingState
+from tidewind.core.written import Written
 from tidewind.db.tables import OrderLine, Product, Return, Shipment
 from tidewind.outside.apart import read_apart
 from tidewind.outside.pictures import PictureError, photo_and_small
@@ -55,7 +55,7 @@ class BuyersWish:
 
 def return_rules(session: Session) -> ReturnRules:
     """Return the shop's rules for returns."""
-    said: dict[str, Any] = shop_settings(session).return_rules
+    said: Written = shop_settings(session).return_rules
     usual = ReturnRules()
     return ReturnRules(
         on=said.get("on", usual.on) is True,

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from datetime import datetime, timedelta
-from typing import Any
 
 from sqlalchemy import select
 from sqlalchemy.dialects.postgresql import insert
@@ -15,6 +14,7 @@ from tidewind.core.messages.triggers import trigger_of
 from tidewind.core.states.labels import LabelState
 from tidewind.core.tracking.folding import Heard, Standing, fold, together
 from tidewind.core.tracking.states import FINAL, TrackingState
+from tidewind.db.bulk import Columns
 from tidewind.db.tables import Channel, Label, Order, Shipment, TrackingEvent
 from tidewind.outside.carrier import CarrierEvent
 from tidewind.services.base import NotFound
@@ -57,7 +57,7 @@ def take_many(session: Session, shipments: Sequence[Shipment], told: Told, base_
     announce(session, occasions, base_url, now)
 
 
-def _row(label_id: int, event: CarrierEvent, now: datetime) -> dict[str, Any]:
+def _row(label_id: int, event: CarrierEvent, now: datetime) -> Columns:
     return {
         "label_id": label_id,
         "at": event.at,

@@ -21,6 +21,7 @@ from tidewind.core.addresses.mail import is_mail_address
 from tidewind.core.customs.said import write_said
 from tidewind.core.states.labels import LabelState
 from tidewind.core.tracking.states import FINAL
+from tidewind.core.written import Written
 from tidewind.db.tables import (
     BlockedAddress,
     Contact,
@@ -63,7 +64,7 @@ def _theirs(column: Any, mail: str) -> ColumnElement[bool]:
     return found
 
 
-def personal_data(session: Session, mail: str) -> dict[str, Any]:
+def personal_data(session: Session, mail: str) -> Written:
     """Return everything kept about the person with a mail address.  Raises Invalid for what is no address."""
     mail = _plain(mail)
     orders = session.scalars(select(Order).where(_theirs(Order.address, mail)).order_by(Order.id)).all()
@@ -99,7 +100,7 @@ def _iso(at: datetime | None) -> str | None:
     return at.isoformat() if at else None
 
 
-def _order(order: Order) -> dict[str, Any]:
+def _order(order: Order) -> Written:
     return {
         "number": order.number,
         "ordered_at": order.ordered_at.isoformat(),
@@ -114,7 +115,7 @@ def _order(order: Order) -> dict[str, Any]:
     }
 
 
-def _shipment(shipment: Shipment) -> dict[str, Any]:
+def _shipment(shipment: Shipment) -> Written:
     return {
         "address": asdict(shipment.address),
         "service": shipment.service_name,

@@ -6,7 +6,6 @@ import base64
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from datetime import datetime
-from typing import Any
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -17,6 +16,7 @@ from tidewind.core.messages.filling import faults_in, fill, fill_lines
 from tidewind.core.messages.text_length import TextLength, text_length
 from tidewind.core.messages.triggers import Trigger
 from tidewind.core.tracking.states import TrackingState
+from tidewind.core.written import Written
 from tidewind.db.tables import Channel, Order, Shipment
 from tidewind.db.tables import Shop as ShopRow
 from tidewind.outside.errors import OutsideError
@@ -46,7 +46,7 @@ class SampleAsked:
     """Which message, by which rules, is shown; without a number, with the order that was sent last."""
 
     channel: str
-    draft: dict[str, Any]
+    draft: Written
     trigger: Trigger
     language: str = ""
     order_number: str = ""
@@ -127,7 +127,7 @@ def _shipment(session: Session, channel: str, number: str) -> Shipment:
     return found
 
 
-def _with_draft(session: Session, channel: str, draft: dict[str, Any]) -> ChannelWords:
+def _with_draft(session: Session, channel: str, draft: Written) -> ChannelWords:
     """Return a channel's words as the draft would have them."""
     saved = words_by_channel(session)
     if not channel:

@@ -6,13 +6,13 @@ import json
 from datetime import date
 from decimal import Decimal
 from functools import lru_cache
-from typing import Any
 
 from babel.dates import format_skeleton, get_day_names
 from babel.numbers import format_currency, get_currency_precision
 
 from tidewind.core.messages.filling import fill
 from tidewind.core.pickups.hours import ALWAYS, Spans, read_hours
+from tidewind.core.written import Written
 from tidewind.settings import DATA
 
 USUAL = "en"
@@ -21,8 +21,8 @@ _AS_WRITTEN = {"en": "en_GB", "pt": "pt_PT"}
 
 
 @lru_cache(maxsize=1)
-def _texts() -> dict[str, Any]:
-    found: dict[str, Any] = json.loads((DATA / "texts.json").read_text("utf-8"))
+def _texts() -> Written:
+    found: Written = json.loads((DATA / "texts.json").read_text("utf-8"))
     return found
 
 

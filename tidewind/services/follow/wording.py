@@ -16,6 +16,7 @@ from sqlalchemy.orm import Session
 from tidewind.core.messages.deciding import QuietHours, Rules, Told
 from tidewind.core.messages.filling import faults_in
 from tidewind.core.messages.triggers import TRIGGERS, Trigger
+from tidewind.core.written import Written
 from tidewind.db.tables import Channel, MessageRules
 from tidewind.services.base import Conflict, Invalid, NotFound
 from tidewind.services.follow.texts import languages
@@ -113,7 +114,7 @@ def kept_rules(session: Session, channel: str) -> tuple[int, Body]:
     return (row.version, row.body) if row else (0, {})
 
 
-def save_rules(session: Session, channel: str, body: dict[str, Any], base_version: int) -> None:
+def save_rules(session: Session, channel: str, body: Written, base_version: int) -> None:
     """Save what a channel's buyers are told; without a channel: the shop's.
 
     Raises NotFound, Invalid with everything that cannot be, Conflict where somebody else saved meanwhile.

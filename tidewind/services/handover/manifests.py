@@ -6,7 +6,6 @@ import secrets
 from collections.abc import Callable, Collection
 from dataclasses import dataclass
 from datetime import datetime, timedelta
-from typing import Any
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session, joinedload, sessionmaker
@@ -14,6 +13,7 @@ from sqlalchemy.orm import Session, joinedload, sessionmaker
 from tidewind.core.states.departures import DEPARTURE_MOVES, DepartureMove, DepartureState
 from tidewind.core.states.labels import LabelState
 from tidewind.core.states.pickups import PickupState
+from tidewind.core.written import Written
 from tidewind.db.tables import CarrierRow, Departure, Label, Manifest, Order, Pickup, Shipment
 from tidewind.outside.errors import MaybeDone, NeverSent, RefusedOutside
 from tidewind.outside.handing_over import ManifestTold
@@ -38,12 +38,12 @@ class Listed:
     to: str
 
     @classmethod
-    def read(cls, written: dict[str, Any]) -> Listed:
+    def read(cls, written: Written) -> Listed:
         """Return the parcel from what ``written`` gave."""
         return cls(**written)
 
     @property
-    def written(self) -> dict[str, Any]:
+    def written(self) -> Written:
         """The parcel as JSON values."""
         return {name: getattr(self, name) for name in self.__dataclass_fields__}
 

@@ -6,7 +6,6 @@ import secrets
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from datetime import datetime, time, timedelta
-from typing import Any
 from zoneinfo import ZoneInfo
 
 from sqlalchemy import select
@@ -19,6 +18,7 @@ from tidewind.core.pickups.when import Where, change_until
 from tidewind.core.quantities import money_text
 from tidewind.core.states.departures import DepartureState
 from tidewind.core.states.pickups import PICKUP_MOVES, PickupMove, PickupState
+from tidewind.db.bulk import Columns
 from tidewind.db.tables import CarrierRow, Departure, Manifest, Pickup, Place
 from tidewind.services.base import Conflict, Invalid, NotFound, defer, move_row
 from tidewind.services.books import lock_available, post
@@ -144,7 +144,7 @@ def _unfit(wish: PickupWish, lane: Lane, parcels: int, now: datetime) -> str:
     return fetching.refused if wish.parcels is None and still_asked else ""
 
 
-def _what_and_where(wish: PickupWish, lane: Lane, place: Place) -> dict[str, Any]:
+def _what_and_where(wish: PickupWish, lane: Lane, place: Place) -> Columns:
     """Return the columns that say what is fetched and where: what a person said, else what is suggested."""
     suggested = lane.fetching.suggested if lane.fetching else None
     if suggested is None:
@@ -163,7 +163,7 @@ def _what_and_where(wish: PickupWish, lane: Lane, place: Place) -> dict[str, Any
     }
 
 
-def _paid_from(session: Session, carrier: str) -> dict[str, Any]:
+def _paid_from(session: Session, carrier: str) -> Columns:
     account = session.scalars(select(CarrierRow).where(CarrierRow.code == carrier)).one().account("")
     return {"payer": account.payer, "account": account.number} if account else {"payer": "balance"}
 

@@ -15,7 +15,7 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from tidewind.core.order_limits import storable
-from tidewind.core.stored import Written
+from tidewind.core.written import Written
 from tidewind.db.tables import Aside, Channel, Order
 from tidewind.outside.channels.upstream import Unreadable, UpstreamOrder
 

@@ -23,7 +23,8 @@ from tidewind.core.channel_changes import (
     merged_lines,
 )
 from tidewind.core.states.orders import OrderMove, OrderStanding
-from tidewind.core.stored import Written, read_address
+from tidewind.core.stored import read_address
+from tidewind.core.written import Written
 from tidewind.db.tables import Difference, Order, OrderLine
 from tidewind.outside.channels.upstream import UpstreamOrder
 from tidewind.services.base import (

@@ -13,7 +13,8 @@ from sqlalchemy.orm import Session
 from tidewind.core.addresses.check import Address, tidy, tidy_address
 from tidewind.core.snags import APPROVAL_WORDS
 from tidewind.core.states.orders import OrderMove, OrderStanding
-from tidewind.core.stored import Written, read_hand, write_hand
+from tidewind.core.stored import read_hand, write_hand
+from tidewind.core.written import Written
 from tidewind.db.tables import CarrierAccount, Clearance, Order, PackagingRow, Shipment
 from tidewind.services.base import (
     Conflict,

@@ -10,7 +10,7 @@ from datetime import datetime
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
-from tidewind.core.stored import Written
+from tidewind.core.written import Written
 from tidewind.db.tables import Channel, ChannelLog, Order
 from tidewind.outside.channels.upstream import ChannelClient, OrdersPage, Unreadable, UpstreamOrder
 from tidewind.outside.errors import MaybeDone, NeverSent, OutsideError

@@ -6,7 +6,6 @@ import hashlib
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import date, datetime
-from typing import Any
 
 from sqlalchemy import delete, func, select
 from sqlalchemy.dialects.postgresql import insert
@@ -17,9 +16,10 @@ from tidewind.core.customs.said import NOTHING_SAID
 from tidewind.core.order_facts import Hand
 from tidewind.core.screening import plain_name
 from tidewind.core.searching import folded
-from tidewind.core.stored import NO_HAND, Written, write_address
+from tidewind.core.stored import NO_HAND, write_address
+from tidewind.core.written import Written
 from tidewind.db.among import among
-from tidewind.db.bulk import take_ids
+from tidewind.db.bulk import Columns, take_ids
 from tidewind.db.tables import Channel, Order, OrderLine, Product
 from tidewind.services.planning import LineRecord, OrderRecord, insert_records, is_waiting, plan_records
 
@@ -138,7 +138,7 @@ def _beside_the_plan(new: NewOrder, import_id: int | None) -> Written:
 
 def learn_products(session: Session, orders: Sequence[NewOrder]) -> None:
     """Let the catalogue grow: products never seen before, and weights it did not have; what it knows stays."""
-    told: dict[str, dict[str, Any]] = {}
+    told: dict[str, Columns] = {}
     for order in orders:
         for line in order.lines:
             told.setdefault(

@@ -16,6 +16,7 @@ from sqlalchemy.orm import Session, aliased, lazyload
 
 from tidewind.core.searching import folded
 from tidewind.core.states.labels import LabelState
+from tidewind.core.written import Written
 from tidewind.db.tables import (
     CarrierRow,
     Channel,
@@ -289,7 +290,7 @@ def saved_views(session: Session, person_id: int, page: str = "orders") -> Seque
     return session.scalars(query.order_by(SavedView.id)).all()
 
 
-def save_view(session: Session, person_id: int, name: str, asks: dict[str, Any], page: str = "orders") -> SavedView:
+def save_view(session: Session, person_id: int, name: str, asks: Written, page: str = "orders") -> SavedView:
     """Keep what is asked for under a name; the same name again replaces it.  Raises Conflict beyond forty."""
     mine = saved_views(session, person_id, page)
     row = next((view for view in mine if view.name == name), None)

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections import Counter
-from typing import Any
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from tidewind.core.addresses.printed import with_country
 from tidewind.core.quantities import weight_in
+from tidewind.core.written import Written
 from tidewind.db.tables import CarrierRow, Manifest, Place
 from tidewind.documents.lists import Column, ListPaper, list_pdf
 from tidewind.outside.sheets_out import to_csv
@@ -70,7 +70,7 @@ def counted(parcels: int) -> str:
     return "1 parcel" if parcels == 1 else f"{parcels:,} parcels"
 
 
-def manifest_data(session: Session, number: str) -> dict[str, Any]:
+def manifest_data(session: Session, number: str) -> Written:
     """Return a manifest as JSON values; grams and instants with their zone.  Raises NotFound."""
     manifest = manifest_by_number(session, number)
     departure = manifest.departure

@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
-from typing import Any
 
 from sqlalchemy import delete, select, text
 from sqlalchemy.orm import Session
 
+from tidewind.db.bulk import Columns
 from tidewind.db.engine import ByDriver
 from tidewind.db.tables import Person, PresenceRow
 from tidewind.db.written import note_written
@@ -59,7 +59,7 @@ def start_work(
     session: Session, order_ids: Sequence[int], person_id: int, take_over: bool, now: datetime
 ) -> dict[int, AtWork]:
     """Say that a person works on orders, and return those somebody else has; they are taken over only where asked."""
-    given: dict[str, Any] = {"orders": sorted(set(order_ids)), "person": person_id, "takes_over": take_over, "now": now}
+    given: Columns = {"orders": sorted(set(order_ids)), "person": person_id, "takes_over": take_over, "now": now}
     found = _START.all(session.connection(), given | {"since": now - LAPSES_AFTER})
     before = {order_id: AtWork(order_id, who, name) for order_id, who, name in found}
     others = {i: work for i, work in before.items() if work.person_id != person_id}

@@ -5,12 +5,12 @@ from __future__ import annotations
 import json
 from functools import lru_cache
 from importlib.resources import files
-from typing import Any
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from tidewind.core.customs.tables import CustomsBook, Tables, read_tables
+from tidewind.core.written import Written
 from tidewind.db.tables import CustomsTablesRow
 from tidewind.db.tables import Shop as ShopRow
 
@@ -20,7 +20,7 @@ SHIPPED = 0
 
 
 @lru_cache(maxsize=1)
-def shipped_tables() -> dict[str, Any]:
+def shipped_tables() -> Written:
     """Return the written form of the sample tables that ship."""
     text = (files("tidewind.data") / "customs" / "sample-tables.json").read_text(encoding="utf-8")
     return dict(json.loads(text))
@@ -31,7 +31,7 @@ def tables_version(session: Session) -> int:
     return session.scalar(select(func.max(CustomsTablesRow.id))) or SHIPPED
 
 
-def written_tables(session: Session) -> dict[str, Any]:
+def written_tables(session: Session) -> Written:
     """Return the written form of the tables that hold."""
     version = tables_version(session)
     return session.get_one(CustomsTablesRow, version).body if version else shipped_tables()

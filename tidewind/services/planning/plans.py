@@ -22,7 +22,7 @@ from tidewind.core.rules.facts import written_facts
 from tidewind.core.states.orders import OrderMove, OrderStanding
 from tidewind.core.stored import StoredLine, StoredParcel, StoredPlan, StoredQuote
 from tidewind.core.tariffs.quote import Quote, explain
-from tidewind.db.bulk import write_changed
+from tidewind.db.bulk import Columns, write_changed
 from tidewind.db.tables import Order, SnagRow
 from tidewind.services.base import lock_orders, standing_after
 from tidewind.services.planning.facts import all_facts
@@ -87,7 +87,7 @@ def plan_records(
 class Planned(NamedTuple):
     """What is different of an order after planning: columns, and its snags where they are others."""
 
-    values: dict[str, Any]
+    values: Columns
     snags: list[SnagRecord] | None
 
 
@@ -145,9 +145,7 @@ def waiting_clause() -> Any:
     return tuple_(Order.state, Order.state_by).in_(sorted(OrderStanding.WAITS))
 
 
-def _values(
-    order: Order | OrderRecord, facts: OrderFacts, made: Plan, chosen: Option | None, shop: Shop
-) -> dict[str, Any]:
+def _values(order: Order | OrderRecord, facts: OrderFacts, made: Plan, chosen: Option | None, shop: Shop) -> Columns:
     """Return what a plan says in the columns of ``PLANNED`` beside itself and its version."""
     arrival = chosen.arrival if chosen else None
     return {

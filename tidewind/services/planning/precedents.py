@@ -4,19 +4,19 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from datetime import datetime
-from typing import Any
 
 from sqlalchemy import delete, select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from tidewind.core.order_facts import Hand
+from tidewind.db.bulk import Columns
 from tidewind.db.tables import Order, PrecedentRow
 
 
 def remember_precedents(session: Session, orders: Iterable[Order], now: datetime) -> None:
     """Keep what was set by hand for each basket and destination group; without a hand edit nothing is kept."""
-    found: dict[tuple[str, str], dict[str, Any]] = {}
+    found: dict[tuple[str, str], Columns] = {}
     for order in orders:
         hand = Hand(packaging=order.hand.packaging, service=order.hand.service, extras=order.hand.extras or None)
         if hand != Hand() and order.basket:

@@ -17,7 +17,8 @@ from sqlalchemy.orm import Session
 
 from tidewind.core.addresses.check import Address
 from tidewind.core.order_facts import Hand
-from tidewind.core.stored import NO_ADDRESS, NO_HAND, NO_PLAN, StoredPlan, Written, read_plan, write_plan
+from tidewind.core.stored import NO_ADDRESS, NO_HAND, NO_PLAN, StoredPlan, read_plan, write_plan
+from tidewind.core.written import Written
 from tidewind.db.among import among
 from tidewind.db.bulk import insert_rows, write_rows
 from tidewind.db.tables import Channel, Order, OrderLine, SnagRow

@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 
 from tidewind.core.layers import RULE
 from tidewind.core.rules.evaluate import Labels
-from tidewind.db.bulk import write_rows
+from tidewind.db.bulk import Columns, write_rows
 from tidewind.db.tables import Order
 from tidewind.services.planning.records import read_again
 
@@ -36,7 +36,7 @@ def relabel(session: Session, labels: Mapping[tuple[int, int], Labels], now: dat
     return [row.id for row in rows if (row.id, row.plan_version) not in labels], changed
 
 
-def _labelled(row: Row[Any], labels: Labels, now: datetime) -> dict[str, Any]:
+def _labelled(row: Row[Any], labels: Labels, now: datetime) -> Columns:
     trail = {name: steps for name, steps in row.plan.trail.items() if name not in {"tags", "desk"}}
     by_people = tuple(step for step in row.plan.trail.get("desk", ()) if step.layer != RULE)
     for name, above in (("tags", ()), ("desk", by_people)):

@@ -15,6 +15,7 @@ from tidewind.core.addresses.check import tidy
 from tidewind.core.rules.rule import Rule
 from tidewind.core.rules.touching import change_between
 from tidewind.core.rules.written import BadRules, read_rules, write_rules
+from tidewind.core.written import Written
 from tidewind.db.tables import RuleSet, Work
 from tidewind.services.base import Conflict, Invalid, NotFound, one_at_a_time
 from tidewind.services.planning.choices import all_choices
@@ -50,7 +51,7 @@ def _known_names(session: Session, rules: Sequence[Rule], now: datetime) -> None
                 raise Invalid("bad_rules", f"Rule {number}, {rule.name}: there is no {what} “{action.to}”.")
 
 
-def current_rules(session: Session) -> tuple[int, list[dict[str, Any]]]:
+def current_rules(session: Session) -> tuple[int, list[Written]]:
     """Return the version in force and its rules; version 0 with none before the first."""
     row = session.scalar(select(RuleSet).order_by(RuleSet.id.desc()).limit(1))
     return (row.id, row.rules) if row else (0, [])

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import date
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 from sqlalchemy import ColumnElement, Text, select, true
 from sqlalchemy.dialects.postgresql import array
@@ -14,7 +14,7 @@ from tidewind.core.order_facts import Shop
 from tidewind.core.rules.evaluate import Labels
 from tidewind.core.rules.facts import WEEKDAYS, Facts, read_facts
 from tidewind.core.rules.touching import RuleChange
-from tidewind.core.stored import Written
+from tidewind.core.written import Written
 from tidewind.db.tables import Order, OrderLine
 from tidewind.services.planning.plans import waiting_clause
 
@@ -72,7 +72,7 @@ class Judged(NamedTuple):
 
     id: int
     number: str
-    rule_facts: dict[str, Any]
+    rule_facts: Written
     applied: list[str] | None
     price_minor: int | None
     arrives: date | None

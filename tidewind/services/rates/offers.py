@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session
 from tidewind.core.addresses.check import tidy
 from tidewind.core.checkout.sheets import has_bands, sheet_of, table_of
 from tidewind.core.checkout.written import Checkout, read_checkout
+from tidewind.core.written import Written
 from tidewind.db.tables import CheckoutVersion
 from tidewind.outside.sheets_out import tables_to_csv, tables_to_xlsx, unharmed
 from tidewind.outside.spreadsheets import SpreadsheetError, read_tables
@@ -121,7 +122,7 @@ def _sheet_name(name: str) -> str:
     return "".join(" " if sign in "[]:*?/\\" else sign for sign in name).strip("' ")[:31] or "Table"
 
 
-def read_tables_file(session: Session, file_name: str, data: bytes) -> tuple[list[dict[str, Any]], list[str]]:
+def read_tables_file(session: Session, file_name: str, data: bytes) -> tuple[list[Written], list[str]]:
     """Return the tables of a CSV or XLSX file as they are written, and what is wrong with them; nothing is saved.
 
     Raises Invalid for a file that cannot be read, or without a table.

@@ -20,6 +20,7 @@ from tidewind.core.customs.codes import bad_form
 from tidewind.core.order_rows.columns import plain_header
 from tidewind.core.order_rows.figures import read_money, read_weight
 from tidewind.core.quantities import amount_text
+from tidewind.db.bulk import Columns
 from tidewind.db.tables import OrderLine, Product, RecipeRow
 from tidewind.outside.sheets_out import to_csv, to_xlsx
 from tidewind.outside.spreadsheets import SpreadsheetError, read_sheet
@@ -209,9 +210,9 @@ def _take_rows(
     return made, len(changed), wrong, fresh
 
 
-def _values(written: Mapping[str, str], recipes: set[str], currency: str) -> dict[str, Any]:
+def _values(written: Mapping[str, str], recipes: set[str], currency: str) -> Columns:
     """Return the fields of a row as values.  Raises ValueError with words that follow “Row 7”."""
-    values: dict[str, Any] = {}
+    values: Columns = {}
     for name, text in written.items():
         if name == "value":
             values["value_minor"] = _read(partial(read_money, currency=currency), text, "value", "a price like 4.90")
@@ -272,7 +273,7 @@ def _read(parse: Any, text: str, what: str, wanted: str) -> Any:
 
 
 def set_product_facts(
-    session: Session, sku: str, facts: dict[str, Any], sides_mm: tuple[int, int, int] | None, now: datetime
+    session: Session, sku: str, facts: Columns, sides_mm: tuple[int, int, int] | None, now: datetime
 ) -> int:
     """Say something about a product once, for all its orders; return how many follow.
 
