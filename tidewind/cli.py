@@ -16,8 +16,7 @@ from tidewind.running.children import end_with_parent
 from tidewind.settings import DEMO_CLOCK, ROOT, Settings, now, real_now
 
 
-def main(arguments: list[str] | None = None) -> int:
-    """Run a command and return its exit code."""
+def _parser() -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser(prog="tidewind", description=__doc__)
     commands = parser.add_subparsers(dest="command", required=True)
     serve = commands.add_parser("serve", help="start everything on this machine")
@@ -47,7 +46,12 @@ def main(arguments: list[str] | None = None) -> int:
     commands.add_parser("web", help="the web server only")
     commands.add_parser("worker", help="the job worker only")
     commands.add_parser("openapi", help="print the OpenAPI document")
-    chosen = parser.parse_args(arguments)
+    return parser
+
+
+def main(arguments: list[str] | None = None) -> int:
+    """Run a command and return its exit code."""
+    chosen = _parser().parse_args(arguments)
     if chosen.command == "serve":
         return _serve(chosen)
     if chosen.command in {"backup", "restore"}:

@@ -80,6 +80,7 @@ def make_worker_app(database_url: str, sessions: sessionmaker[Session], outside:
     _add_outgoing(app, sessions, outside)
     _add_periodic(app, sessions, outside)
     _add_each_minute(app, sessions, outside)
+    _add_looking(app, sessions, outside)
     return app
 
 
@@ -203,6 +204,8 @@ def _add_each_minute(app: procrastinate.App, sessions: sessionmaker[Session], ou
     def follow_returns() -> None:
         follow_room.follow_returns(sessions, outside, now)
 
+
+def _add_looking(app: procrastinate.App, sessions: sessionmaker[Session], outside: Outside) -> None:
     @app.task(name="look_at_printers", queueing_lock="look_at_printers", lock="look_at_printers")
     @metrics.job("look_at_printers")
     def look_at() -> None:

@@ -182,12 +182,9 @@ def _mail(name: str) -> str:
     return f"{plain.replace(' ', '.')}@buyers.example"
 
 
-def _store(session: Session, sent: Sequence[_Sent], shop: Shop, when: _Day) -> None:
-    day = when.day
-    channel = session.scalars(select(Channel.id).where(Channel.code == "larkspur")).one()
+def _batch_of(session: Session, day: date, noon: datetime) -> int:
     person = session.scalars(select(Person.id).order_by(Person.id)).first()
-    noon = datetime.combine(day, time(11, 30), LISBON).astimezone(UTC)
-    batch = session.scalars(
+    return session.scalars(
         insert(Batch)
         .values(
             client_key=f"history-{day}",
@@ -199,6 +196,13 @@ def _store(session: Session, sent: Sequence[_Sent], shop: Shop, when: _Day) -> N
         )
         .returning(Batch.id)
     ).one()
+
+
+def _store(session: Session, sent: Sequence[_Sent], shop: Shop, when: _Day) -> None:
+    day = when.day
+    channel = session.scalars(select(Channel.id).where(Channel.code == "larkspur")).one()
+    noon = datetime.combine(day, time(11, 30), LISBON).astimezone(UTC)
+    batch = _batch_of(session, day, noon)
     ids = _insert(session, Order, [_order_row(s, channel, noon, shop.origin) for s in sent])
     session.execute(insert(OrderLine), [
         {"order_id": order_id, "position": n, "sku": p.sku, "name": p.name, "quantity": many, "sent": 0,

@@ -202,7 +202,12 @@ def _cn23(canvas: Canvas, form: CustomsForm, page: str) -> None:
         ("origin", whole - 178 * mm),
     ]
     y = _table(canvas, form, x, y, shares, 5.6 * mm, CN23_ROWS)
-    third = whole / 3
+    _cn23_below(canvas, form, x, y, whole)
+
+
+def _cn23_below(canvas: Canvas, form: CustomsForm, x: float, y: float, whole: float) -> None:
+    """Draw what stands below the goods, from ``y`` down to the edge."""
+    half, third = whole / 2, whole / 3
     for n, (key, value) in enumerate((("gross", form.gross), ("total", form.total), ("postage", form.postage))):
         _filled(canvas, x + n * third, y, third, 7.5 * mm, _said(form, key), (value,))
     y -= 7.5 * mm

@@ -37,6 +37,22 @@ PARTIES = (*carriers.CARDS, "larkspur", *markets.MARKETS, *printers.PRINTERS)
 TELL_EVERY_S = 20
 
 
+_PARTIES = (
+    carriers,
+    vans,
+    ways,
+    after_sale,
+    printers,
+    webshop,
+    checkout,
+    scale,
+    store,
+    markets,
+    mail,
+    texts,
+)
+
+
 def make_app(
     file: Path | str, smtp_port: int, clock: Callable[[], datetime], clock_file: Path | None = None
 ) -> FastAPI:
@@ -63,18 +79,8 @@ def make_app(
     app.state.world = world
     app.add_exception_handler(HTTPException, _refused)
     app.add_exception_handler(RequestValidationError, _unreadable)
-    app.include_router(carriers.router)
-    app.include_router(vans.router)
-    app.include_router(ways.router)
-    app.include_router(after_sale.router)
-    app.include_router(printers.router)
-    app.include_router(webshop.router)
-    app.include_router(checkout.router)
-    app.include_router(scale.router)
-    app.include_router(store.router)
-    app.include_router(markets.router)
-    app.include_router(mail.router)
-    app.include_router(texts.router)
+    for party in _PARTIES:
+        app.include_router(party.router)
     app.add_api_route("/", _panel, response_class=HTMLResponse)
     app.add_api_route("/clock", _move, methods=["POST"])
     app.add_api_route("/faults", _fault, methods=["POST"])

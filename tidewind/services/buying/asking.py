@@ -21,7 +21,7 @@ from sqlalchemy.orm import defer as read_later
 
 from tidewind.core.order_facts import BillTo
 from tidewind.core.quantities import money_text
-from tidewind.core.screening import uncleared
+from tidewind.core.screening import Screen, uncleared
 from tidewind.core.states.labels import LabelState
 from tidewind.core.stored import first_known
 from tidewind.db.bulk import insert_rows, take_ids, write_rows
@@ -71,6 +71,12 @@ def _not_too_many(wishes: Sequence[ToBuy]) -> None:
         raise Invalid("batch_size", f"Choose between 1 and {MOST_ORDERS:,} orders.")
 
 
+def _listed(screen: Screen | None, order: Order) -> str:
+    """Return in words whom a recipient is like; lists of a moment ago count before the plans have followed them."""
+    found = uncleared(screen, order.address, order.cleared)
+    return found[0].words if found else ""
+
+
 def ask_to_buy(
     session: Session,
     wishes: Sequence[ToBuy],
@@ -86,28 +92,22 @@ def ask_to_buy(
     the balance does not reach, Invalid for an empty or too long list, NotFound for an unknown batch.
     """
     _not_too_many(wishes)
-    if batch_id is not None:
-        batch = _locked_batch(session, batch_id)
-    else:
-        before = _asked_before(session, client_key)
-        if before is not None:
-            return before
-        batch = _new_batch(session, client_key, person_id)
+    before = _asked_before(session, client_key) if batch_id is None else None
+    if before is not None:
+        return before
+    batch = _new_batch(session, client_key, person_id) if batch_id is None else _locked_batch(session, batch_id)
     shown, currency = {wish.order_id: wish.shown_minor for wish in wishes}, shop_settings(session).currency
     asked = PurchaseAsked(batch.id)
-    orders = []
     found = lock_orders(session, shown, options=[lazyload(Order.lines)], all_there=True)
     standing = standing_labels(session, shown)
     keep_up(session, [order for order in found if order.id not in standing], now)
-    screen = screen_of(session)
     declared = borders_to_buy(session, [order for order in found if order.plan.parcels], now)
+    screen = screen_of(session)
+    orders: list[Order] = []
     for order in found:
         mine = standing.get(order.id)
-        # Lists that came in a moment ago are looked at here, whether or not the plans have followed them yet.
-        listed = uncleared(screen, order.address, order.cleared)
         at_border = declared[order.id].stops if order.id in declared else ""
-        reason = _reason_against(order, shown[order.id], mine, currency) or at_border
-        reason = reason or (listed[0].words if listed else "")
+        reason = _reason_against(order, shown[order.id], mine, currency) or at_border or _listed(screen, order)
         if mine is not None and mine.shipment.batch_id == batch.id:
             asked.taken.append(order.id)  # the same click again
         elif reason:

@@ -158,6 +158,30 @@ class _Papers:
             said.append(", ".join(sorted(self.border.declared.contents)).replace("_", " "))
         return "; ".join(said)
 
+    def _goods(self) -> list[tuple[str, ...]]:
+        return [
+            (
+                item.text + (" (free of charge, value for customs only)" if item.free else ""),
+                code_text(item.hs_code),
+                item.origin,
+                pieces_text(item.hs_code, item.quantity),
+                _kg(item.net_g),
+                amount_text(item.value_minor, self.border.declared.currency),
+            )
+            for item in self.border.declared.items
+        ]
+
+    def _sums(self) -> tuple[tuple[str, str], ...]:
+        told = self.border.declared
+        return (
+            (self._in_both("Goods", "goods"), self.money(told.goods_minor)),
+            (self._in_both("Transport", "transport"), self.money(told.shipping_minor)),
+            (self._in_both("Total", "total"), self.money(told.total_minor)),
+            *self._due(),
+            (self._in_both("Net weight", "net"), _kg(told.net_g)),
+            (self._in_both("Gross weight", "gross"), _kg(told.gross_g)),
+        )
+
     def invoice(self, *, pro_forma: bool) -> ListPaper:
         told, said = self.border.declared, self.at.said
         title = self._in_both("Pro forma invoice", "pro_forma")
@@ -167,17 +191,6 @@ class _Papers:
         meant = "returned goods" if told.purpose == "return" else told.purpose
         purpose = f"{self._in_both('Purpose', 'purpose')}: {self._in_both(meant, told.purpose)}"
         numbers = [*self.numbers(), *([f"First export: {said.first_export}"] if said.first_export else [])]
-        rows = [
-            (
-                item.text + (" (free of charge, value for customs only)" if item.free else ""),
-                code_text(item.hs_code),
-                item.origin,
-                pieces_text(item.hs_code, item.quantity),
-                _kg(item.net_g),
-                amount_text(item.value_minor, told.currency),
-            )
-            for item in told.items
-        ]
         broker = f"Broker: {said.broker}" if said.broker else ""
         recipient = tuple(line for line in (*_both(self.to), said.recipient_number, broker) if line)
         return ListPaper(
@@ -197,15 +210,8 @@ class _Papers:
                 self._column("Net", "net", 3, figures=True),
                 self._column(f"Value, {told.currency}", "value", 3, figures=True),
             ),
-            rows=_with_long_texts(rows, 0, 70 * mm),
-            closing=(
-                (self._in_both("Goods", "goods"), self.money(told.goods_minor)),
-                (self._in_both("Transport", "transport"), self.money(told.shipping_minor)),
-                (self._in_both("Total", "total"), self.money(told.total_minor)),
-                *self._due(),
-                (self._in_both("Net weight", "net"), _kg(told.net_g)),
-                (self._in_both("Gross weight", "gross"), _kg(told.gross_g)),
-            ),
+            rows=_with_long_texts(self._goods(), 0, 70 * mm),
+            closing=self._sums(),
             left=(*_both(self.sender), *self.numbers()),
             right=recipient,
             note=self.statement(),

@@ -148,23 +148,8 @@ def erase_person(session: Session, mail: str, who: str, now: datetime) -> Erasur
     session.flush()
     session.execute(update(Difference).where(Difference.order_id.in_(ids)).values(changes=[], upstream={}))
     session.execute(update(OrderChange).where(OrderChange.order_id.in_(ids)).values(undo={}))
-    for shipment in session.scalars(select(Shipment).where(Shipment.order_id.in_(ids))):
-        shipment.address = _country_of(shipment.address)
-        if shipment.customs:
-            told = shipment.customs["told"] | {"recipient_number": "", "broker": ""}
-            shipment.customs = shipment.customs | {"told": told}
-    session.execute(delete(OwnPaper).where(OwnPaper.order_id.in_(ids)))
-    theirs = Message.shipment_id.in_(select(Shipment.id).where(Shipment.order_id.in_(ids)))
-    session.execute(update(Message).where(theirs).values(recipient=ERASED, body=""))
-    # To whom at a carrier a question went stays: it is offered again, and is about nobody here.
-    deeds = ParcelDeed.shipment_id.in_(select(Shipment.id).where(Shipment.order_id.in_(ids)))
-    session.execute(update(ParcelDeed).where(deeds).values(words=""))
-    session.execute(update(ParcelDeed).where(deeds, ParcelDeed.kind == "told_buyer").values(mail_to=ERASED))
+    _forget_parcels(session, ids)
     session.execute(delete(Contact).where(_theirs(Contact.address, mail)))
-    wishes = update(ParcelWish).where(ParcelWish.shipment_id.in_(select(Shipment.id).where(Shipment.order_id.in_(ids))))
-    session.execute(wishes.values(words=""))
-    backs = update(Return).where(Return.shipment_id.in_(select(Shipment.id).where(Shipment.order_id.in_(ids))))
-    session.execute(backs.values(words="", photo=None))
     waiting = update(FollowedNumber).where(func.lower(FollowedNumber.tell_mail) == mail)
     session.execute(waiting.values(tell_mail=""))
     _forget_requests(session, mail, ids)
@@ -172,6 +157,25 @@ def erase_person(session: Session, mail: str, who: str, now: datetime) -> Erasur
     if not kept:
         _forget_rows(session, mail)
     return Erasure(len(done), kept)
+
+
+def _forget_parcels(session: Session, ids: Sequence[int]) -> None:
+    """Forget whom the parcels of orders were for, and what was said to and of them."""
+    for shipment in session.scalars(select(Shipment).where(Shipment.order_id.in_(ids))):
+        shipment.address = _country_of(shipment.address)
+        if shipment.customs:
+            told = shipment.customs["told"] | {"recipient_number": "", "broker": ""}
+            shipment.customs = shipment.customs | {"told": told}
+    session.execute(delete(OwnPaper).where(OwnPaper.order_id.in_(ids)))
+    parcels = select(Shipment.id).where(Shipment.order_id.in_(ids))
+    theirs = Message.shipment_id.in_(parcels)
+    session.execute(update(Message).where(theirs).values(recipient=ERASED, body=""))
+    # To whom at a carrier a question went stays: it is offered again, and is about nobody here.
+    deeds = ParcelDeed.shipment_id.in_(parcels)
+    session.execute(update(ParcelDeed).where(deeds).values(words=""))
+    session.execute(update(ParcelDeed).where(deeds, ParcelDeed.kind == "told_buyer").values(mail_to=ERASED))
+    session.execute(update(ParcelWish).where(ParcelWish.shipment_id.in_(parcels)).values(words=""))
+    session.execute(update(Return).where(Return.shipment_id.in_(parcels)).values(words="", photo=None))
 
 
 def _still_needed(session: Session, order_ids: Sequence[int]) -> set[int]:

@@ -108,6 +108,27 @@ def parcel_in_trouble(session: Session, shipment_id: int, now: datetime) -> Parc
     return min((p for p in found if p.trouble), key=_worst_first, default=None)
 
 
+_SHOWN = (
+    Label.id.label("label_id"),
+    Label.shipment_id,
+    Label.tracking_number,
+    Label.tracking_state,
+    Label.tracking_since,
+    Label.tracking_reason,
+    Label.last_event_at,
+    Shipment.carrier,
+    Shipment.service,
+    Shipment.service_name,
+    Shipment.arrives,
+    Shipment.ship_date,
+    Shipment.address,
+    Shipment.sender,
+    Order.id.label("order_id"),
+    Order.number,
+    Order.destination,
+)
+
+
 def _rows(session: Session, now: datetime, shipment_id: int | None = None) -> Sequence[Any]:
     left = (
         select(func.min(TrackingEvent.at))
@@ -122,28 +143,7 @@ def _rows(session: Session, now: datetime, shipment_id: int | None = None) -> Se
         .lateral()
     )
     query = (
-        select(
-            Label.id.label("label_id"),
-            Label.shipment_id,
-            Label.tracking_number,
-            Label.tracking_state,
-            Label.tracking_since,
-            Label.tracking_reason,
-            Label.last_event_at,
-            Shipment.carrier,
-            Shipment.service,
-            Shipment.service_name,
-            Shipment.arrives,
-            Shipment.ship_date,
-            Shipment.address,
-            Shipment.sender,
-            Order.id.label("order_id"),
-            Order.number,
-            Order.destination,
-            left.label("left_at"),
-            newest.c.words,
-            newest.c.spot,
-        )
+        select(*_SHOWN, left.label("left_at"), newest.c.words, newest.c.spot)
         .join(Shipment, Shipment.id == Label.shipment_id)
         .join(Order, Order.id == Shipment.order_id)
         .join(newest, newest.c.words.is_not(None), isouter=True)

@@ -18,6 +18,7 @@ from tidewind.core.pickups.when import Where, change_until
 from tidewind.core.quantities import money_text
 from tidewind.core.states.departures import DepartureState
 from tidewind.core.states.pickups import PICKUP_MOVES, PickupMove, PickupState
+from tidewind.core.tariffs.card import RateCard
 from tidewind.db.bulk import Columns
 from tidewind.db.tables import CarrierRow, Departure, Manifest, Pickup, Place
 from tidewind.services.base import Conflict, Invalid, NotFound, defer, move_row
@@ -81,20 +82,31 @@ def ask_for_pickups(session: Session, wishes: Sequence[PickupWish], who: str, no
     return done
 
 
+def _dearer(fee: int, shown: int, currency: str) -> str:
+    return f"it costs {money_text(fee, currency)} now, not {money_text(shown, currency)}; look again"
+
+
+def _standing(session: Session, departure_id: int) -> Sequence[Pickup]:
+    mine = select(Pickup).where(Pickup.departure_id == departure_id, Pickup.state.in_(PickupState.STANDS))
+    return session.scalars(mine).all()
+
+
+def _from_where(session: Session, card: RateCard, place: Place) -> Where:
+    closed = closed_days(shop_settings(session))
+    return Where(card.time_zone, leaving_from(card.country, place.address), place.address.postcode, closed)
+
+
 def _intent(
     session: Session, wish: PickupWish, departure: Departure, lane: Lane, who: str, now: datetime
 ) -> Pickup | str:
     """Return the pickup to be asked for, or in words why it is not."""
-    standing = session.scalars(
-        select(Pickup).where(Pickup.departure_id == departure.id, Pickup.state.in_(PickupState.STANDS))
-    ).all()
+    standing = _standing(session, departure.id)
     carrier = next(c for c in carriers_in_force(session, wish.key.day) if c.code == wish.key.carrier)
     card, place = carrier.own.card, default_place(session)
     rules = next(n.pickup for n in card.networks if n.id == wish.key.network)
     if lane.fetching is None or rules is None:
         return "this carrier does not fetch; its parcels are taken along"
-    closed = closed_days(shop_settings(session))
-    where = Where(card.time_zone, leaving_from(card.country, place.address), place.address.postcode, closed)
+    where = _from_where(session, card, place)
     suggested = lane.fetching.suggested
     window = Window(wish.start or suggested.start, wish.until or suggested.until)
     parcels = suggested.parcels if wish.parcels is None else wish.parcels
@@ -102,13 +114,9 @@ def _intent(
     why = _against(standing, departure, lane, now) or _unfit(wish, lane, parcels, now)
     if not why and (refusal := wish_refusal(wish.key.day, window, now, rules, where)):
         why = refusal.detail
-    if not why and fee != wish.shown_minor:
-        shown = money_text(wish.shown_minor, card.currency)
-        why = f"it costs {money_text(fee, card.currency)} now, not {shown}; look again"
-    if why:
-        return why
+    if why or fee != wish.shown_minor:
+        return why or _dearer(fee, wish.shown_minor, card.currency)
     zone = ZoneInfo(card.time_zone)
-    ends = datetime.combine(wish.key.day, window.until, zone) + (EXACT_HOUR if window.exact else timedelta(0))
     return Pickup(
         departure=departure,
         replaces_id=standing[0].id if standing else None,
@@ -118,7 +126,7 @@ def _intent(
         start=window.start,
         until=window.until,
         begins_at=datetime.combine(wish.key.day, window.start, zone),
-        ends_at=ends,
+        ends_at=datetime.combine(wish.key.day, window.until, zone) + (EXACT_HOUR if window.exact else timedelta(0)),
         change_until=change_until(wish.key.day, window.start, rules, where),
         parcels=parcels,
         fee_minor=fee,

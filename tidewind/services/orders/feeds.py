@@ -137,6 +137,13 @@ def source_of(row: Feed, sealer: Sealer) -> Source:
     return Source(row.kind, row.address, sealer.open(row.secret_sealed), row.header, row.host_key)
 
 
+def _source(session: Session, outside: Outside, feed_id: int | None, said: FeedSettings) -> Source:
+    """Return where it is looked; a secret that nobody typed is the one that is kept.  Raises NotFound."""
+    kept = get_feed(session, feed_id) if feed_id else Feed(secret_sealed="")
+    secret = said.secret if said.secret is not None else outside.sealer.open(kept.secret_sealed)
+    return Source(said.kind, said.address.strip(), secret, said.header)
+
+
 def try_feed(
     sessions: sessionmaker[Session],
     outside: Outside,
@@ -151,9 +158,7 @@ def try_feed(
     """
     _check(replace(said, fields={}))
     with sessions() as session:
-        kept = get_feed(session, feed_id) if feed_id else Feed(secret_sealed="")
-        secret = said.secret if said.secret is not None else outside.sealer.open(kept.secret_sealed)
-    source = Source(said.kind, said.address.strip(), secret, said.header)
+        source = _source(session, outside, feed_id, said)
     try:
         with outside.feeds.look(source, now - FIRST_LOOK_BACK, now) as looked:
             if not looked.files:
@@ -171,22 +176,25 @@ def try_feed(
         beginning = json.dumps(_first(document), indent=2, ensure_ascii=False, default=str)[:3_000]
         if wrong := mapping_faults(said.mapping):
             return FeedTried(names, beginning, wrong=wrong, host_key=looked.host_key)
+    tried = FeedTried(names, beginning, host_key=looked.host_key)
     with sessions() as session:
         try:
-            name, table = _as_table(names[0], data, said.mapping)
-            row = _upload(session, name, table, person_id, None, said.weight_unit)
-            if missing := missing_fields(row):
-                words = ", ".join(word.replace("_", " ") for word in missing)
-                wrong = [
-                    f"It is a table: when it has come, its columns are mapped once in Import ({words} is not clear)."
-                ]
-                return FeedTried(names, beginning, wrong=wrong, host_key=looked.host_key)
-            orders, faults = preview_import(session, row, 2_000)
+            return _tried_as_table(session, tried, data, said, person_id)
         except (ServiceError, ValueError) as error:
-            return FeedTried(names, beginning, wrong=[str(error)], host_key=looked.host_key)
+            return replace(tried, wrong=[str(error)])
         finally:
             session.rollback()
-    return FeedTried(names, beginning, orders[:MOST_SHOWN], faults[:20], host_key=looked.host_key)
+
+
+def _tried_as_table(session: Session, tried: FeedTried, data: bytes, said: FeedSettings, person_id: int) -> FeedTried:
+    name, table = _as_table(tried.files[0], data, said.mapping)
+    row = _upload(session, name, table, person_id, None, said.weight_unit)
+    if missing := missing_fields(row):
+        words = ", ".join(word.replace("_", " ") for word in missing)
+        wrong = f"It is a table: when it has come, its columns are mapped once in Import ({words} is not clear)."
+        return replace(tried, wrong=[wrong])
+    orders, faults = preview_import(session, row, 2_000)
+    return replace(tried, orders=orders[:MOST_SHOWN], faults=faults[:20])
 
 
 def _first(document: Any) -> Any:

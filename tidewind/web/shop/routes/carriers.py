@@ -7,6 +7,7 @@ from typing import Annotated, Any, Literal
 from fastapi import APIRouter, Form, Query, Response, UploadFile
 
 from tidewind.core.numbering import NumberRange
+from tidewind.core.tariffs.card import RateCard
 from tidewind.core.tariffs.written import card_schema, write_card
 from tidewind.db.tables import CarrierAccount, CarrierRow, NumberRangeRow
 from tidewind.services import shop as service
@@ -51,14 +52,27 @@ _KINDS = {
 }
 
 
+def _services(row: CarrierRow, card: RateCard) -> list[ServiceOnCard]:
+    zones = {z.id: z.name for z in card.zones}
+    used = [set(a.services_off) for a in row.accounts if a.active]
+    return [
+        ServiceOnCard(
+            code=s.code,
+            name=s.name,
+            kind=s.kind,
+            on=any(s.code not in off for off in used),
+            zones=[name for z, name in zones.items() if z in s.transit],
+        )
+        for s in card.services
+    ]
+
+
 def _carrier(session: Any, row: CarrierRow, now: Any, sees_money: bool = True) -> CarrierOut:
     today = shop_day(session, now)
     versions = card_versions(session, row.code)
     begun = [v for v in versions if v.valid_from <= today]
     shown = begun[0] if begun else versions[0] if versions else None
     card = card_of(shown) if shown else None
-    zones = {z.id: z.name for z in card.zones} if card else {}
-    used = [set(a.services_off) for a in row.accounts if a.active]
     ranges = service.ranges_of(session, row.id)
     return CarrierOut(
         code=row.code,
@@ -72,16 +86,7 @@ def _carrier(session: Any, row: CarrierRow, now: Any, sees_money: bool = True) -
         latin_only=row.latin_only,
         claim_days=row.claim_days,
         accounts=[_account(a, sees_money) for a in row.accounts],
-        services=[
-            ServiceOnCard(
-                code=s.code,
-                name=s.name,
-                kind=s.kind,
-                on=any(s.code not in off for off in used),
-                zones=[name for z, name in zones.items() if z in s.transit],
-            )
-            for s in (card.services if card else ())
-        ],
+        services=_services(row, card) if card else [],
         versions=[
             CardVersionOut(
                 id=v.id,
