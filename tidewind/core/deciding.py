@@ -9,7 +9,7 @@ from typing import NamedTuple, Protocol
 
 from tidewind.core.calendar import good_until
 from tidewind.core.choosing import Choosable, pick
-from tidewind.core.customs.planned import Going, border_of, border_snags, crosses, leaving_of
+from tidewind.core.customs.planned import Going, crosses, leaving_of, missing_on_the_way
 from tidewind.core.layers import BATCH, BINDING, HAND, SHOP, Step, Wishes
 from tidewind.core.options import Option, Settled, options_for, timetable_of, with_published
 from tidewind.core.order_facts import OrderFacts, Shop
@@ -119,7 +119,7 @@ def _at_the_border(result: Plan, chosen: Option, order: OrderFacts, shop: Shop) 
         return []
     gross = sum(parcel.gross_g for parcel in result.parcels)
     going = Going(chosen.carrier, service.post, result.extras, gross, len(result.parcels))
-    return border_snags(border_of(order, leaving_of(shop), going))
+    return missing_on_the_way(order, leaving_of(shop), going)
 
 
 def _still_to_approve(service: str, price: int, draft: Draft) -> str:

@@ -13,6 +13,8 @@ from tidewind.core.customs.said import NOTHING_SAID, CustomsSaid, ItemSaid, Purp
 from tidewind.core.customs.spreading import spread
 from tidewind.core.frozen import frozen
 
+_AS_SOLD = ItemSaid()
+
 
 @frozen
 class Sold:
@@ -105,10 +107,9 @@ def declare(
     ``shipping_minor`` is what the buyer pays for transport, ``gross_g`` the weight of all parcels (never taken for
     less than the goods weigh).
     """
-    gone = [line for line in lines if line.quantity > 0]
-    if not gone:
+    items = items_of(lines, said)
+    if not items:
         return Declaration(said.purpose, sender_pays, currency, ())
-    items = [_item(line, said.items.get(line.id)) for line in gone]
     packed_g = max(0, gross_g - sum(item.net_g for item in items))
     shares = spread(shipping_minor, [item.value_minor for item in items])
     wraps = spread(packed_g, [item.net_g for item in items])
@@ -119,8 +120,12 @@ def declare(
     return Declaration(said.purpose, sender_pays, currency, tuple(done))
 
 
-def _item(line: Sold, own: ItemSaid | None) -> Item:
-    own = own or ItemSaid()
+def items_of(lines: Sequence[Sold], said: CustomsSaid = NOTHING_SAID) -> list[Item]:
+    """Return what is sent as items that have no share of shipping and packaging yet."""
+    return [_item(line, said.items.get(line.id, _AS_SOLD)) for line in lines if line.quantity > 0]
+
+
+def _item(line: Sold, own: ItemSaid) -> Item:
     worth = line.price_minor or line.worth_minor
     each = own.value_minor if own.value_minor is not None else worth
     return Item(
@@ -137,7 +142,7 @@ def _item(line: Sold, own: ItemSaid | None) -> Item:
         origin=own.origin or line.origin,
         contents=line.contents,
         free=line.price_minor == 0,
-        said=own != ItemSaid(),
+        said=own != _AS_SOLD,
     )
 
 

@@ -12,7 +12,7 @@ from datetime import date
 from tidewind.core.customs.codes import code_text
 from tidewind.core.customs.declaration import Declaration, Item
 from tidewind.core.customs.spreading import spread
-from tidewind.core.customs.tables import MILLION, Agreement, Duty, Place, Relief, Tables, Tax, among, holding, reach
+from tidewind.core.customs.tables import MILLION, Agreement, Duty, Place, Relief, Tables, Tax, among, reach
 from tidewind.core.frozen import frozen
 from tidewind.core.quantities import WHOLE, money_text, percent_of
 
@@ -68,7 +68,8 @@ UNKNOWN = Estimate("", 0, 0, (), 0, 0, 0, 0, 0, 0, ("The tables say nothing of t
 
 def estimate(declared: Declaration, journey: Journey, tables: Tables, numbers: Collection[str] = ()) -> Estimate:
     """Return what duties, taxes and fees come to; ``numbers`` are the kinds of number that the sender has."""
-    place = next(holding(tables.places, journey.to, journey.day), None)
+    tables = tables.there(journey.to, journey.day)
+    place = next(iter(tables.places), None)
     if place is None or not declared.items or declared.purpose == "documents":
         none = declared.purpose == "documents"
         return UNKNOWN if not none else Estimate("", 0, 0, (), 0, 0, 0, 0, 0, 0, ("Documents have no duty.",))
@@ -81,10 +82,6 @@ class _Reckoning:
         self, declared: Declaration, journey: Journey, tables: Tables, place: Place, numbers: Collection[str]
     ) -> None:
         self.declared, self.journey, self.tables, self.place, self.numbers = declared, journey, tables, place, numbers
-        # Looked up once: each item asks for them.
-        self.duties = tuple(holding(tables.duties, journey.to, journey.day))
-        self.taxes = tuple(holding(tables.taxes, journey.to, journey.day))
-        self.agreements = tuple(holding(tables.agreements, journey.to, journey.day))
         self.lines = [item.line for item in declared.items]
         # Converted once and shared out, so that the items' values add up to the whole in any currency.
         self.whole_of: dict[str, int] = {}
@@ -138,7 +135,7 @@ class _Reckoning:
         self.steps.append(Due(code, words, amount, why, item))
 
     def _relief(self, of: str, goods: int) -> Relief | None:
-        for row in holding(self.tables.reliefs, self.journey.to, self.journey.day):
+        for row in self.tables.reliefs:
             fits = not row.purposes or self.declared.purpose in row.purposes
             if of in row.of and fits and (row.up_to_minor is None or goods <= row.up_to_minor):
                 return row
@@ -179,7 +176,7 @@ class _Reckoning:
     def _duty_row(self, item: Item, goods: int) -> Duty | None:
         rows = [
             row
-            for row in self.duties
+            for row in self.tables.duties
             if among(item.origin, row.origins)
             and reach(item.hs_code, row.codes) >= 0
             and (row.up_to_minor is None or goods <= row.up_to_minor)
@@ -192,7 +189,7 @@ class _Reckoning:
         )
 
     def _agreement(self, item: Item) -> Agreement | None:
-        for row in self.agreements:
+        for row in self.tables.agreements:
             if not among(self.journey.leaves, row.leaves) or not among(item.origin, row.origins):
                 continue
             worth = self.tables.convert(
@@ -239,14 +236,13 @@ class _Reckoning:
         return sum(step.amount_minor for step in self.steps if step.code == "duty" and step.item == item.line)
 
     def _tax_row(self, item: Item) -> Tax | None:
-        fitting = [row for row in self.taxes if reach(item.hs_code, row.codes) >= 0]
+        fitting = [row for row in self.tables.taxes if reach(item.hs_code, row.codes) >= 0]
         return max(fitting, key=lambda row: reach(item.hs_code, row.codes), default=None)
 
     def _fee(self, laid_out: int) -> int:
         if not self.declared.sender_pays or laid_out <= 0:
             return 0
-        fees = holding(self.tables.fees, self.journey.to, self.journey.day)
-        row = next((r for r in fees if r.carrier == self.journey.carrier), None)
+        row = next((r for r in self.tables.fees if r.carrier == self.journey.carrier), None)
         if row is None:
             self.notes.append("The carrier's fee for laying out duties and tax is not known.")
             return 0

@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterator, Mapping
+from collections.abc import Collection, Iterable, Iterator, Mapping
 from dataclasses import field
 from typing import Literal
 
 from tidewind.core.customs.codes import bad_form
-from tidewind.core.customs.declaration import Declaration
+from tidewind.core.customs.declaration import Declaration, Item
 from tidewind.core.customs.duties import Estimate, Journey
 from tidewind.core.customs.numbers import KINDS, bad_number
-from tidewind.core.customs.tables import Forbidden, Number, Paper, Tables, among, holding, reach
+from tidewind.core.customs.tables import Forbidden, Number, Paper, Tables, among, reach
 from tidewind.core.customs.vague import why_vague
 from tidewind.core.frozen import frozen
 from tidewind.core.quantities import money_text, weight_text
@@ -46,22 +46,34 @@ class Need:
 
 
 def needs_of(declared: Declaration, journey: Journey, tables: Tables, known: Known, due: Estimate) -> tuple[Need, ...]:
-    """Return all that is needed, in the order facts, forbidden goods, numbers, papers.
+    """Return all that is needed: the facts of the goods, what their way asks for, the papers that lower what is due.
 
     Documents need none of it (UPU Convention, article 20; goods of no value to customs).
     """
     if declared.purpose == "documents":
         return ()
-    return (
-        *_known_there(journey, tables),
-        *fact_needs(declared, known.brand),
-        *_forbidden(declared, journey, tables),
-        *_numbers(declared, journey, tables, known),
-        *_papers(declared, journey, tables, known, due),
+    less = (
+        Need("origin_statement", NAMES["origin_statement"], f"no duty by the {name}", "made", copies=1)
+        for name in due.agreements
     )
+    return (*fact_needs(declared.items, known.brand), *way_needs(declared, journey, tables, known), *less)
 
 
-def snags_of(needs: Collection[Need]) -> list[Snag]:
+def way_needs(declared: Declaration, journey: Journey, tables: Tables, known: Known) -> Iterator[Need]:
+    """Yield what the way across the border asks for, whatever is due there: no forbidden goods, numbers, papers."""
+    if declared.purpose == "documents":
+        return
+    there = tables.there(journey.to, journey.day)
+    if not there.places:
+        # Tables that say nothing ask for nothing: that must not read as if nothing were missing.
+        words, why = f"The customs tables say nothing of {journey.to}", "what it needs is to be found out by hand"
+        yield Need("unknown_destination", words, why, "missing")
+    yield from _forbidden(declared, journey, there)
+    yield from _numbers(declared, journey, there, known)
+    yield from _papers(declared, journey, there, known)
+
+
+def snags_of(needs: Iterable[Need]) -> list[Snag]:
     """Return what is missing as snags, each with the fix that a person can make."""
     return [
         Snag(need.kind, "stops" if need.stops else "warns", f"{need.words}: {need.why}", need.fix, need.about)
@@ -70,16 +82,9 @@ def snags_of(needs: Collection[Need]) -> list[Snag]:
     ]
 
 
-def _known_there(journey: Journey, tables: Tables) -> Iterator[Need]:
-    if next(holding(tables.places, journey.to, journey.day), None) is None:
-        # Tables that say nothing ask for nothing: that must not read as if nothing were missing.
-        words, why = f"The customs tables say nothing of {journey.to}", "what it needs is to be found out by hand"
-        yield Need("unknown_destination", words, why, "missing")
-
-
-def fact_needs(declared: Declaration, brand: str = "") -> Iterator[Need]:
+def fact_needs(items: Iterable[Item], brand: str = "") -> Iterator[Need]:
     """Return what customs asks of the goods themselves and is not said."""
-    for item in declared.items:
+    for item in items:
 
         def missing(kind: str, words: str, why: str, sku: str = item.sku) -> Need:
             return Need(kind, words, why, "missing", stops=True, fix="product_customs", about=sku)
@@ -102,7 +107,7 @@ def fact_needs(declared: Declaration, brand: str = "") -> Iterator[Need]:
 
 
 def _forbidden(declared: Declaration, journey: Journey, tables: Tables) -> Iterator[Need]:
-    for row in holding(tables.forbidden, journey.to, journey.day):
+    for row in tables.forbidden:
         if row.by and journey.by not in row.by:
             continue
         for item in declared.items:
@@ -136,7 +141,7 @@ def _within(row: Number | Paper, declared: Declaration, journey: Journey, tables
 
 
 def _numbers(declared: Declaration, journey: Journey, tables: Tables, known: Known) -> Iterator[Need]:
-    for row in holding(tables.numbers, journey.to, journey.day):
+    for row in tables.numbers:
         within = _within(row, declared, journey, tables)
         if within is None:
             continue
@@ -160,8 +165,8 @@ def _numbers(declared: Declaration, journey: Journey, tables: Tables, known: Kno
         )
 
 
-def _papers(declared: Declaration, journey: Journey, tables: Tables, known: Known, due: Estimate) -> Iterator[Need]:
-    for row in holding(tables.papers, journey.to, journey.day):
+def _papers(declared: Declaration, journey: Journey, tables: Tables, known: Known) -> Iterator[Need]:
+    for row in tables.papers:
         within = _within(row, declared, journey, tables)
         fits = within is not None and (not row.by or journey.by in row.by) and journey.parcels > row.parcels_over
         if not fits or (row.over_g is not None and declared.gross_g <= row.over_g):
@@ -189,8 +194,6 @@ def _papers(declared: Declaration, journey: Journey, tables: Tables, known: Know
             about=row.needs_number if number else row.kind,
             source=row.source,
         )
-    for name in due.agreements:
-        yield Need("origin_statement", NAMES["origin_statement"], f"no duty by the {name}", "made", copies=1)
 
 
 NAMES = {

@@ -7,9 +7,9 @@ from dataclasses import replace
 from datetime import date
 
 from tidewind.core.addresses.check import Address
-from tidewind.core.customs.declaration import Declaration, Sold, declare
+from tidewind.core.customs.declaration import Declaration, Sold, declare, items_of
 from tidewind.core.customs.duties import Estimate, Journey, estimate
-from tidewind.core.customs.needs import Known, Need, fact_needs, needs_of, snags_of
+from tidewind.core.customs.needs import Known, Need, fact_needs, needs_of, snags_of, way_needs
 from tidewind.core.customs.said import DUTIES_PAID, NOTHING_SAID
 from tidewind.core.customs.spreading import spread
 from tidewind.core.customs.tables import CustomsBook
@@ -60,8 +60,8 @@ def crosses(order: OrderFacts, leaving: Leaving) -> bool:
     return bool(order.address.country) and crosses_customs(order.address, leaving.origin)
 
 
-def _declared(order: OrderFacts, leaving: Leaving, going: Going) -> Declaration:
-    goods = [
+def _sold(order: OrderFacts) -> list[Sold]:
+    return [
         Sold(
             id=ln.id,
             sku=ln.sku,
@@ -77,23 +77,40 @@ def _declared(order: OrderFacts, leaving: Leaving, going: Going) -> Declaration:
         )
         for ln in order.lines
     ]
+
+
+def _declared(order: OrderFacts, leaving: Leaving, going: Going) -> Declaration:
     said, pays = order.hand.customs or NOTHING_SAID, DUTIES_PAID in going.extras
-    return declare(goods, leaving.currency, order.paid_shipping, going.gross_g, said, sender_pays=pays)
+    return declare(_sold(order), leaving.currency, order.paid_shipping, going.gross_g, said, sender_pays=pays)
 
 
 def missing_facts(order: OrderFacts, leaving: Leaving) -> list[Snag]:
     """Return what customs asks of the goods and nobody has said; nothing where no border is crossed."""
-    if not crosses(order, leaving) or (order.hand.customs or NOTHING_SAID).purpose == "documents":
+    said = order.hand.customs or NOTHING_SAID
+    if not crosses(order, leaving) or said.purpose == "documents":
         return []
-    return snags_of(tuple(fact_needs(_declared(order, leaving, Going()), leaving.book.brand)))
+    return snags_of(fact_needs(items_of(_sold(order), said), leaving.book.brand))
+
+
+def missing_on_the_way(order: OrderFacts, leaving: Leaving, going: Going) -> list[Snag]:
+    """Return what is missing by the chosen service, beyond ``missing_facts``; what is due there plays no part in it."""
+    if not crosses(order, leaving):
+        return []
+    declared, journey = _declared(order, leaving, going), _journey(order, leaving, going)
+    return snags_of(way_needs(declared, journey, leaving.book.tables, _known(order, leaving)))
 
 
 def border_of(order: OrderFacts, leaving: Leaving, going: Going) -> Border | None:
     """Return what an order meets at its border; None where it crosses none."""
     if not crosses(order, leaving):
         return None
-    declared, book = _declared(order, leaving, going), leaving.book
-    journey = Journey(
+    declared, journey, book = _declared(order, leaving, going), _journey(order, leaving, going), leaving.book
+    due = estimate(declared, journey, book.tables, [kind for kind, number in book.numbers.items() if number])
+    return Border(declared, journey, due, needs_of(declared, journey, book.tables, _known(order, leaving), due))
+
+
+def _journey(order: OrderFacts, leaving: Leaving, going: Going) -> Journey:
+    return Journey(
         customs_land(leaving.origin),
         customs_land(order.address),
         leaving.day,
@@ -101,17 +118,11 @@ def border_of(order: OrderFacts, leaving: Leaving, going: Going) -> Border | Non
         going.post or "carrier",
         going.parcels,
     )
-    due = estimate(declared, journey, book.tables, [kind for kind, number in book.numbers.items() if number])
-    said = order.hand.customs or NOTHING_SAID
-    known = Known(book.numbers, said.recipient_number, said.papers, book.brand)
-    return Border(declared, journey, due, needs_of(declared, journey, book.tables, known, due))
 
 
-def border_snags(border: Border | None) -> list[Snag]:
-    """Return what is missing by the chosen service, beyond the facts of the goods, which are looked at before."""
-    if border is None:
-        return []
-    return [snag for snag in snags_of(border.needs) if snag.fix != "product_customs" and snag.code != "no_value"]
+def _known(order: OrderFacts, leaving: Leaving) -> Known:
+    said, book = order.hand.customs or NOTHING_SAID, leaving.book
+    return Known(book.numbers, said.recipient_number, said.papers, book.brand)
 
 
 def way_back(out: Border, pieces: Mapping[str, int], leaving: Leaving) -> Border:

@@ -7,7 +7,7 @@ currency, percentages basis points, rates of exchange millionths of a currency's
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field, fields
+from dataclasses import dataclass, field, fields, replace
 from datetime import date
 from typing import Any, Literal, TypeVar
 
@@ -17,6 +17,8 @@ from tidewind.core.frozen import frozen
 from tidewind.core.quantities import minor_digits
 
 MILLION = 1_000_000
+KEPT = 1_024
+"""Of so many destinations and days it is kept what holds there."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -178,6 +180,17 @@ class Tables:
     numbers: tuple[Number, ...] = ()
     forbidden: tuple[Forbidden, ...] = ()
     fees: tuple[Fee, ...] = ()
+    _kept: dict[tuple[str, date], Tables] = field(default_factory=dict, init=False, compare=False, repr=False)
+
+    def there(self, to: str, day: date) -> Tables:
+        """Return what of the tables holds for a destination on a day; kept, since many orders go to few countries."""
+        found = self._kept.get((to, day))
+        if found is None:
+            if len(self._kept) >= KEPT:
+                self._kept.clear()
+            rows = {part: tuple(_holding(getattr(self, part), to, day)) for part in _PARTS}
+            found = self._kept[to, day] = replace(self, **rows)  # type: ignore[arg-type]
+        return found
 
     def rate(self, currency: str, day: date) -> Rate | None:
         """Return the newest rate of a currency that was known on a day; None where there is none."""
@@ -218,8 +231,7 @@ def among(country: str, named: Sequence[str]) -> bool:
     return "*" in named or country in named or ("EU" in named and country in EU)
 
 
-def holding(rows: Iterable[R], to: str, day: date) -> Iterator[R]:
-    """Return the rows that hold for a destination on a day."""
+def _holding(rows: Iterable[R], to: str, day: date) -> Iterator[R]:
     return (row for row in rows if row.on(day) and among(to, row.to))
 
 
