@@ -273,18 +273,34 @@ def carrier_of(shop: Shop, option: Option) -> Carrier:
     return dated or carrier
 
 
+def goes_into(settled: Settled, box: Packaging) -> bool:
+    """Tell whether the goods may go into a carrier's box, and do."""
+    other = settled.box and settled.box.code != box.code
+    return (
+        not (other or settled.divided or settled.lot.own_boxes) and settled.lot.measured and settled.lot.goes_into(box)
+    )
+
+
+def packed_in(settled: Settled, box: Packaging) -> tuple[PackedParcel, ...]:
+    """Return the one parcel that the goods make in a carrier's box.  Raises ValueError where they do not go in."""
+    packed = _repack(settled, box)
+    if isinstance(packed, Refused):
+        raise ValueError(packed.detail)
+    return packed
+
+
 def _repack(settled: Settled, box: Packaging | None) -> tuple[PackedParcel, ...] | Refused:
     if box is None:
         return Refused("packaging", "the carrier's box is not in stock")
+    if goes_into(settled, box):
+        return (packing.parcel_of(settled.lot, box),)
     if settled.box and settled.box.code != box.code:
         return Refused("packaging", f"not in {settled.box.name}, which is chosen")
     if settled.divided:
         return Refused("packaging", f"goes as {len(settled.packed)} parcels, not in one {box.name}")
     if not settled.lot.measured:
         return Refused("packaging", f"nobody has said whether the goods fit into {box.name}: they have no size")
-    if settled.lot.own_boxes or not settled.lot.goes_into(box):
-        return Refused("packaging", packing.too_full(settled.lot, box))
-    return (packing.parcel_of(settled.lot, box),)
+    return Refused("packaging", packing.too_full(settled.lot, box))
 
 
 def priced_parcels(packed: Sequence[PackedParcel], tender: frozenset[str] = frozenset()) -> tuple[Parcel, ...]:
@@ -296,17 +312,16 @@ def priced_parcels(packed: Sequence[PackedParcel], tender: frozenset[str] = froz
         Parcel(
             p.gross_g,
             p.outer,
-            p.packaging.code if p.packaging and p.packaging.carrier else None,
+            priced_as(p.packaging),
             bool(tender) and any(line in tender for line, _ in p.contents),
         )
         for p in packed
     )
 
 
-def fitting_parcels(settled: Settled, box: Packaging | None) -> tuple[PackedParcel, ...] | None:
-    """Return the one parcel that a shipment makes in a carrier's box, None where it does not go in."""
-    packed = _repack(settled, box)
-    return None if isinstance(packed, Refused) else packed
+def priced_as(packaging: Packaging | None) -> str | None:
+    """Return a carrier's packaging as its rate card names it; None for any other."""
+    return packaging.code if packaging and packaging.carrier else None
 
 
 Closed = tuple[tuple[date, date], ...]

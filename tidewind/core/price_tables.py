@@ -10,17 +10,18 @@ from typing import NamedTuple
 import numpy as np
 
 from tidewind.core.choosing import pick_by_columns
-from tidewind.core.consignments import Consignment
 from tidewind.core.insuring import premium_in
 from tidewind.core.options import (
     Option,
     Settled,
-    fitting_parcels,
+    goes_into,
     in_parcels,
     leaving_day,
     option_arrival,
     option_of,
     options_for,
+    packed_in,
+    priced_as,
     too_far_ahead,
 )
 from tidewind.core.order_facts import Carrier, OrderFacts, Shop
@@ -35,10 +36,7 @@ from tidewind.core.tariffs.totals import REFUSED, totals
 
 @dataclass(frozen=True, slots=True)
 class PriceTable:
-    """Orders × services: net price in minor units (``REFUSED`` where a service takes it not) and latest day (ordinal).
-
-    ``boxed`` holds, by a carrier's packaging and the number of the order, the parcel that the goods make in it.
-    """
+    """Orders × services: net price in minor units (``REFUSED``: it does not take it) and latest day (ordinal)."""
 
     orders: Sequence[OrderFacts]
     shop: Shop
@@ -46,14 +44,20 @@ class PriceTable:
     services: tuple[tuple[Carrier, Service], ...]
     net: Ints
     latest: Ints
-    boxed: dict[str, dict[int, tuple[PackedParcel, ...]]]
+
+    def parcels(self, row: int, packaging: str | None) -> tuple[PackedParcel, ...]:
+        """Return an order's parcels in a carrier's packaging, or the shop's own.
+
+        Raises ValueError where the goods do not go in.
+        """
+        settled = self.all_settled[row]
+        return packed_in(settled, self.shop.boxes[packaging]) if packaging else settled.packed
 
 
 class _Packed(NamedTuple):
-    """Orders in one kind of packaging: which of all they are, and what carriers are asked."""
+    """Orders in one kind of packaging: which of all they are, and what a price depends on."""
 
     rows: Ints
-    consignments: list[Consignment]
     load: Load
 
 
@@ -65,19 +69,19 @@ def price_table(orders: Sequence[OrderFacts], shop: Shop, all_settled: Sequence[
     """Return what every service asks for every order, and when it arrives; each on the cheapest of the accounts."""
     services = tuple((c, compiled.service) for c in shop.carriers for compiled in c.own.services.values())
     net = np.full((len(orders), len(services)), REFUSED, np.int64)
-    table = PriceTable(orders, shop, all_settled, services, net, np.zeros_like(net), {})
+    table = PriceTable(orders, shop, all_settled, services, net, np.zeros_like(net))
     starts = _starts(orders, shop, all_settled)
-    consignments = [settled.consignment for settled in all_settled]
-    every: dict[str | None, _Packed] = {None: _Packed(np.arange(len(orders)), consignments, load_of(consignments))}
+    load = load_of([settled.consignment for settled in all_settled])
+    every: dict[str | None, _Packed] = {None: _Packed(np.arange(len(orders)), load)}
     for carrier in shop.carriers:
         for packaging in carrier.own.packagings:
             if packaging not in every:
-                every[packaging] = _inside(table, packaging or "")
+                every[packaging] = _inside(table, load, packaging or "")
             packed = every[packaging]
             columns = [
                 n for n, (owner, service) in enumerate(services) if owner is carrier and service.packaging == packaging
             ]
-            if not columns or not packed.consignments:
+            if not columns or not packed.rows.size:
                 continue
             priced = totals(carrier.own, packed.load, [services[n][1].code for n in columns])
             net[packed.rows[:, np.newaxis], columns] = priced.net
@@ -89,15 +93,15 @@ def price_table(orders: Sequence[OrderFacts], shop: Shop, all_settled: Sequence[
     return table
 
 
-def _inside(table: PriceTable, packaging: str) -> _Packed:
-    """Return the orders that go into a carrier's packaging, in it."""
-    box = table.shop.boxes.get(packaging)
-    lots = [settled.lot for settled in table.all_settled]
-    light = [n for n, lot in enumerate(lots) if box and lot.weight_g <= box.max_load_g and lot.mm3 <= box.mm3]
-    fitting = ((n, fitting_parcels(table.all_settled[n], box)) for n in light)
-    boxed = table.boxed[packaging] = {n: packed for n, packed in fitting if packed is not None}
-    consignments = [in_parcels(table.all_settled[n], packed) for n, packed in boxed.items()]
-    return _Packed(np.array(list(boxed), np.int64), consignments, load_of(consignments))
+def _inside(table: PriceTable, load: Load, packaging: str) -> _Packed:
+    """Return the orders that go into a carrier's packaging, in it; the parcels themselves nobody asks for yet."""
+    box, goods = table.shop.boxes.get(packaging), [settled.lot.weight_g for settled in table.all_settled]
+    inside = [n for n, settled in enumerate(table.all_settled) if box and goes_into(settled, box)]
+    rows = np.array(inside, np.int64)
+    if box is None:
+        return _Packed(rows, load.rows(rows))
+    gross = np.array([goods[n] + box.own_g + box.padding_g for n in inside], np.int64)
+    return _Packed(rows, load.in_one_box(rows, gross, box.outer, priced_as(box)))
 
 
 def _ask(table: PriceTable, carrier: Carrier, columns: Sequence[int], packed: _Packed) -> None:
@@ -105,8 +109,9 @@ def _ask(table: PriceTable, carrier: Carrier, columns: Sequence[int], packed: _P
     for column in () if carrier.own.answers.none else columns:
         if table.services[column][1].kind == "live":
             code = table.services[column][1].code
-            for row, consignment in zip(packed.rows.tolist(), packed.consignments, strict=True):
-                told = carrier.own.quote(code, consignment)
+            for row in packed.rows.tolist():
+                settled, parcels = table.all_settled[row], table.parcels(row, table.services[column][1].packaging)
+                told = carrier.own.quote(code, in_parcels(settled, parcels))
                 table.net[row, column] = told.net if isinstance(told, Quote) else REFUSED
 
 
@@ -165,8 +170,8 @@ def _dated(table: PriceTable, carrier: Carrier, columns: Sequence[int], packed: 
 
 def _price_alone(table: PriceTable, carrier: Carrier, column: int, row: int) -> None:
     order, settled, service = table.orders[row], table.all_settled[row], table.services[column][1]
-    boxed = table.boxed[service.packaging][row] if service.packaging else settled.packed
-    option = option_of(order, table.shop, carrier, settled, boxed, service.code)
+    parcels = table.parcels(row, service.packaging)
+    option = option_of(order, table.shop, carrier, settled, parcels, service.code)
     quote, due = option.quote, option.arrival
     # What an insurer asks is added to all of them in the end.
     table.net[row, column] = quote.net - premium_in(quote) if quote and due else REFUSED
@@ -201,9 +206,8 @@ class Row:
         """See Candidates."""
         table, n = self._table, self._number
         carrier, offered = table.services[self._columns[service]]
-        settled = table.all_settled[n]
-        packed = table.boxed[offered.packaging][n] if offered.packaging else settled.packed
-        return option_of(table.orders[n], table.shop, carrier, settled, packed, service)
+        packed = table.parcels(n, offered.packaging)
+        return option_of(table.orders[n], table.shop, carrier, table.all_settled[n], packed, service)
 
     def every(self) -> Sequence[Option]:
         """See Candidates."""

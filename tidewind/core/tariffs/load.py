@@ -11,6 +11,7 @@ import numpy as np
 import numpy.typing as npt
 
 from tidewind.core.consignments import Consignment, Destination
+from tidewind.core.quantities import Size
 
 Ints = npt.NDArray[np.int64]
 Flags = npt.NDArray[np.bool_]
@@ -86,6 +87,30 @@ class Load:
             np.cumsum(count) - count,
             self.value[wanted],
             count,
+            Kinds(self.contents.numbers[wanted], self.contents.values),
+            Kinds(self.extras.numbers[wanted], self.extras.values),
+            self.po_box[wanted],
+            self.home[wanted],
+            self.point[wanted],
+            Kinds(self.to.numbers[wanted], self.to.values),
+        )
+
+    def in_one_box(self, wanted: Ints, gross: Ints, size: Size, packaging: str | None) -> Load:
+        """Return these consignments, each in one parcel of this size and its own gross weight; ``wanted`` rises."""
+        count, each = len(wanted), np.arange(len(wanted))
+        bare = np.logical_or.reduceat(self.not_stackable, self.starts)[wanted] if count else np.zeros(0, np.bool_)
+        return Load(
+            gross,
+            np.repeat(np.array([[size.longest], [size.middle], [size.shortest]], np.int64), count, axis=1),
+            np.full(count, size.girth_mm, np.int64),
+            np.full(count, size.mm3, np.int64),
+            bare,
+            Kinds(np.zeros(count, np.int64), (packaging,) if count else ()),
+            each,
+            np.ones(count, np.bool_),
+            each,
+            self.value[wanted],
+            np.ones(count, np.int64),
             Kinds(self.contents.numbers[wanted], self.contents.values),
             Kinds(self.extras.numbers[wanted], self.extras.values),
             self.po_box[wanted],
