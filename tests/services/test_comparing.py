@@ -15,12 +15,12 @@ from tidewind.core.comparing import CARRIERS_BOX, USUAL
 from tidewind.core.options import options_for
 from tidewind.core.planning import plan
 from tidewind.core.punctuality import Lateness, Record, lateness
-from tidewind.db.tables import LiveAnswerRow, Order, Shipment
+from tidewind.db.tables import LiveAnswerRow, Order, PackagingRow, Product, Shipment
 from tidewind.outside.breaker import Breaker
 from tidewind.services.base import MOST_ORDERS, Invalid
 from tidewind.services.buying import ToBuy, ask_to_buy, buy_shipment
 from tidewind.services.orders import edit_hand
-from tidewind.services.planning import all_facts, core_shop
+from tidewind.services.planning import all_facts, core_shop, plan_orders
 from tidewind.services.rates import (
     Comparison,
     PricesAsked,
@@ -51,7 +51,16 @@ def cells(comparison: Comparison | None, service: str) -> dict[str, int | str]:
     }  # type: ignore[union-attr]
 
 
-def test_every_matrix_cell_is_the_price_of_the_order_sheet(session: Session) -> None:
+@pytest.mark.parametrize("unmeasured", [False, True])
+def test_every_matrix_cell_is_the_price_of_the_order_sheet(session: Session, unmeasured: bool) -> None:
+    if unmeasured:  # one of two goods has no size: no carrier's box is known to hold them, a mailer for their weight is
+        mailer = session.scalars(select(PackagingRow).where(PackagingRow.carrier.is_(None))).all()[0]
+        mailer.holds_from_g, mailer.holds_to_g, mailer.max_load_g = 1, 40_000, 40_000
+        several = next(o for o in session.scalars(select(Order)) if len({ln.sku for ln in o.lines}) > 1)
+        product = session.scalars(select(Product).where(Product.sku == several.lines[0].sku)).one()
+        product.length_mm = product.width_mm = product.height_mm = None
+        session.flush()
+        plan_orders(session, session.scalars(select(Order)).all(), MONDAY)
     found = session.scalars(select(Order).where(Order.state == "open")).all()
     made = price_matrix(session, [o.id for o in found], MONDAY)
     assert len(made.services) == 20

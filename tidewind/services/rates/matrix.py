@@ -12,7 +12,8 @@ from sqlalchemy.orm import Session
 from tidewind.core.choosing import Choosable, Policy, pick
 from tidewind.core.options import Settled, options_for, settle
 from tidewind.core.order_facts import Carrier, OrderFacts, Shop
-from tidewind.core.packing import PackedParcel, Unit
+from tidewind.core.packing import PackedParcel
+from tidewind.core.parcels import units_of
 from tidewind.core.planning import plan
 from tidewind.core.price_tables import price_table
 from tidewind.core.quantities import Size
@@ -95,12 +96,8 @@ def _settled_of(order: Order, facts: OrderFacts, shop: Shop) -> Settled:
         if again:
             return again
     parcels = tuple(_parcel_of(p, shop) for p in order.plan.parcels)
-    units = [
-        Unit(ln.id, ln.sides, ln.weight_g, ln.upright, ln.own_box)
-        for ln in facts.lines
-        for _ in range(ln.quantity)
-        if ln.sides and ln.weight_g
-    ]
+    # What nobody has measured must not be left out: a carrier's box would seem to hold the rest of it.
+    units = units_of([ln for ln in facts.lines if ln.weight_g and (ln.sides or not ln.own_box)])
     made = order.plan
     box, extras = shop.boxes.get(made.box), frozenset(made.extras)
     return settle(facts, shop, parcels, extras, made.value_minor, units, made.not_before, box, made.divided)
