@@ -8,7 +8,7 @@ import numpy as np
 import numpy.typing as npt
 
 from tidewind.core.rules.conditions import All, Any, Condition, Not, Test
-from tidewind.core.rules.evaluate import Held, stops
+from tidewind.core.rules.evaluate import Held
 from tidewind.core.rules.facts import Facts
 from tidewind.core.rules.rule import Rule
 
@@ -65,6 +65,6 @@ def holding_of_each(rules: Sequence[Rule], facts: Sequence[Facts]) -> list[Held]
         held = np.flatnonzero(going & (columns.answers(rule.when) == _HOLDS))
         for n in held.tolist():
             found[n].append((number, rule))
-        if stops(rule):
+        if rule.stops:
             going[held] = False
     return found

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
-from itertools import takewhile
 
 from tidewind.core.calendar import add_working_days
 from tidewind.core.layers import RULE, Step, Wishes
@@ -26,7 +25,7 @@ def holding(rules: Sequence[Rule], facts: Facts) -> Held:
     for number, rule in enumerate(rules, 1):
         if rule.on and rule.holds(facts) is True:
             found.append((number, rule))
-            if stops(rule):
+            if rule.stops:
                 break
     return found
 
@@ -39,21 +38,11 @@ def apply_rules(held: Held, wishes: Wishes, ordered_on: date, place: str) -> lis
     """
     for number, rule in held:
         why = why_of(number, rule)
-        for action in until_stop(rule):
+        for action in rule.does:
             _do(action, wishes, why, ordered_on, place)
-        if stops(rule):
+        if rule.stops:
             wishes.note("rules", RULE, "stopped here", why)
     return [rule.id for _, rule in held]
-
-
-def stops(rule: Rule) -> bool:
-    """Tell whether no rule below this one is asked where it holds."""
-    return any(action.set == "stop" for action in rule.do)
-
-
-def until_stop(rule: Rule) -> Iterator[Action]:
-    """Return what a rule does before it stops."""
-    return takewhile(lambda action: action.set != "stop", rule.do)
 
 
 def why_of(number: int, rule: Rule) -> str:
@@ -63,6 +52,8 @@ def why_of(number: int, rule: Rule) -> str:
 
 def _do(action: Action, wishes: Wishes, why: str, ordered_on: date, place: str) -> None:
     match action.to:
+        case str() as text:  # most of all, so it is asked for first
+            _set_text(action, text, wishes, why)
         case Split() as split:
             wishes.split = split
             unit = "items" if split.by == "quantity" else "g of goods"
@@ -73,8 +64,6 @@ def _do(action: Action, wishes: Wishes, why: str, ordered_on: date, place: str) 
         case int() as value:
             wishes.value = value
             wishes.note("value", RULE, str(value), why)
-        case str() as text:
-            _set_text(action, text, wishes, why)
 
 
 def _day(wanted: NotBefore, ordered_on: date, place: str) -> date:
@@ -115,7 +104,7 @@ def labels_of(held: Sequence[tuple[int, Rule]]) -> Labels:
     """Return the labels that rules give which hold for an order."""
     wishes = Wishes({}, {})
     for number, rule in held:
-        for action in until_stop(rule):
+        for action in rule.does:
             if action.set in LABELS:
                 _set_text(action, str(action.to), wishes, why_of(number, rule))
     return Labels(tuple(rule.id for _, rule in held), frozenset(wishes.tags), wishes.desk, wishes.trail)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
+from itertools import takewhile
 from typing import Literal
 
 from tidewind.core.rules.conditions import EVERYTHING, Answer, Condition, compile_condition, tests_of
@@ -70,7 +71,11 @@ class Action:
 
 @dataclass(frozen=True, slots=True)
 class Rule:
-    """One rule; ``id`` is stable over versions and moves."""
+    """One rule; ``id`` is stable over versions and moves.
+
+    ``does`` is what it does before it stops, ``stops`` tells that no rule below it is asked where it holds, and
+    ``turns`` are the times of day (HH:MM) that it asks for.
+    """
 
     id: str
     name: str
@@ -78,12 +83,19 @@ class Rule:
     do: tuple[Action, ...] = field(default=())
     on: bool = True
     holds: Callable[[Facts], Answer] = field(init=False, compare=False, repr=False)
+    does: tuple[Action, ...] = field(init=False, compare=False, repr=False)
+    stops: bool = field(init=False, compare=False, repr=False)
+    turns: frozenset[str] = field(init=False, compare=False, repr=False)
 
     def __post_init__(self) -> None:
+        does = tuple(takewhile(lambda action: action.set != "stop", self.do))
         object.__setattr__(self, "holds", compile_condition(self.when))
+        object.__setattr__(self, "does", does)
+        object.__setattr__(self, "stops", len(does) < len(self.do))
+        asked = [test for test in tests_of(self.when) if test.fact == "planned_time"]
+        object.__setattr__(self, "turns", frozenset(str(test.to) for test in asked))
 
 
 def turns_of(rules: Sequence[Rule]) -> tuple[str, ...]:
     """Return the times of day (HH:MM) that rules ask for: plans may change when the clock passes them."""
-    asked = {test for rule in rules if rule.on for test in tests_of(rule.when) if test.fact == "planned_time"}
-    return tuple(sorted({str(test.to) for test in asked}))
+    return tuple(sorted({turn for rule in rules if rule.on for turn in rule.turns}))
