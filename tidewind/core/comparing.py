@@ -78,15 +78,12 @@ def _cost(parcels: Sequence[PackedParcel]) -> int:
 
 def _other_boxes(shop: Shop, settled: Settled) -> list[Column]:
     """The shop's other boxes that take everything in one; none where the goods are divided or are their own box."""
-    units = list(settled.units)
-    if settled.divided or not units or any(u.own_box for u in units) or not packing.is_measured(units):
+    lot = settled.lot
+    if settled.divided or not lot or lot.own_boxes or not lot.measured:
         return []
     used = {p.packaging.code for p in settled.packed if p.packaging} if len(settled.packed) == 1 else set()
-    fitting = [box for box in packing.all_that_take(units, shop.own_boxes) if box.code not in used]
-    return [
-        Column(box.code, box.name, (packing.parcel_of(settled.lot, box),), box.cost)
-        for box in fitting[: MOST_BOXES - 1]
-    ]
+    fitting = [box for box in packing.all_that_take(lot, shop.own_boxes) if box.code not in used]
+    return [Column(box.code, box.name, (packing.parcel_of(lot, box),), box.cost) for box in fitting[: MOST_BOXES - 1]]
 
 
 def _cell(shop: Shop, settled: Settled, box: str, option: Option) -> Cell:

@@ -6,7 +6,7 @@ by a depth-first search with a cap on its nodes, so the answer is deterministic 
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property, lru_cache
 from itertools import groupby, permutations
@@ -29,6 +29,7 @@ Sides = tuple[int, int, int]
 Shape = tuple[Sides, bool]
 """Sides as given (mm), and whether it must stay upright."""
 Box = tuple[int, int, int, int, int, int]
+_UNMEASURED: frozenset[Shape] = frozenset({(NO_SIZE, True), (NO_SIZE, False)})
 
 
 @frozen
@@ -147,20 +148,36 @@ def fits(units: Sequence[Unit], packaging: Packaging, cap: int = NODE_CAP) -> bo
     return Lot(units).goes_into(packaging, cap)
 
 
-class Lot:
-    """Pieces that are to go into one box together, measured once for all the boxes they are tried in."""
+class Lot(tuple[Unit, ...]):
+    """Pieces that are to go into one box together, measured once for all the boxes they are tried in.
 
-    def __init__(self, units: Sequence[Unit]) -> None:
-        self.count, self._all = len(units), units
-        self.contents: dict[str, int] = {}
-        self.weight_g = self.mm3 = 0
-        for unit in units:
-            self.contents[unit.line] = self.contents.get(unit.line, 0) + 1
-            self.weight_g += unit.weight_g
-            self.mm3 += unit.mm3
-        self.own_boxes = any(u.own_box for u in units)
-        self.shapes = {(u.sides, u.upright) for u in units}
-        self.measured = all(sides != NO_SIZE for sides, _ in self.shapes)
+    ``contents`` are how many of which order line, ``own_boxes`` tells that some are their own box, and ``measured``
+    that every piece has a size, so that what fits into what can be reckoned at all.
+    """
+
+    contents: dict[str, int]
+    weight_g: int
+    mm3: int
+    own_boxes: bool
+    shapes: set[Shape]
+    measured: bool
+
+    def __new__(cls, units: Iterable[Unit]) -> Lot:
+        """Return the pieces measured; a lot stays what it is."""
+        if isinstance(units, Lot):
+            return units
+        lot = super().__new__(cls, units)
+        contents: dict[str, int] = {}
+        weight_g, mm3, own_boxes = 0, 0, False
+        for unit in lot:
+            contents[unit.line] = contents.get(unit.line, 0) + 1
+            weight_g += unit.weight_g
+            mm3 += unit.mm3
+            own_boxes = own_boxes or unit.own_box
+        lot.contents, lot.weight_g, lot.mm3, lot.own_boxes = contents, weight_g, mm3, own_boxes
+        lot.shapes = {(u.sides, u.upright) for u in lot}
+        lot.measured = lot.shapes.isdisjoint(_UNMEASURED)
+        return lot
 
     def goes_into(self, box: Packaging, cap: int = NODE_CAP) -> bool:
         """Tell whether all pieces go in, by weight, volume and real 3-D fit."""
@@ -169,15 +186,15 @@ class Lot:
         for sides, upright in self.shapes:
             if not _enters(sides, upright, box.inner):
                 return False
-        if self.count == 1:
+        if len(self) == 1:
             return True
-        if self.count > EXACT_UNITS:
-            return in_layers([(u.sides, u.upright) for u in self._all], box.inner)
+        if len(self) > EXACT_UNITS:
+            return in_layers([(u.sides, u.upright) for u in self], box.inner)
         return _found(box.inner, self._large_first, cap)
 
     @cached_property
     def _large_first(self) -> tuple[Shape, ...]:
-        return tuple(sorted(((u.sides, u.upright) for u in self._all), key=_large_first))
+        return tuple(sorted(((u.sides, u.upright) for u in self), key=_large_first))
 
 
 def in_layers(shapes: Sequence[Shape], inner: Sides) -> bool:
@@ -247,11 +264,6 @@ def smallest(lot: Lot, boxes: Sequence[Packaging]) -> Packaging | None:
     return None
 
 
-def is_measured(units: Sequence[Unit]) -> bool:
-    """Tell whether every piece has a size, so that what fits into what can be reckoned at all."""
-    return all(unit.sides != NO_SIZE for unit in units)
-
-
 def all_that_take(units: Sequence[Unit], boxes: Sequence[Packaging]) -> list[Packaging]:
     """Return every box that takes all units together, smallest first."""
     lot = Lot(units)
@@ -281,14 +293,17 @@ def pack(units: Sequence[Unit], boxes: Sequence[Packaging]) -> tuple[PackedParce
     One box where one will do; else the largest is filled first and each lot put into the smallest box that holds
     it.  Goods that are their own box each make a parcel.  Refused: ``nothing_fits`` or ``too_many_parcels``.
     """
-    parcels = [_own_parcel(u) for u in units if u.own_box]
-    rest = [u for u in units if not u.own_box]
+    whole, rest = Lot(units), units
+    parcels: list[PackedParcel] = []
+    if whole.own_boxes:
+        parcels = [_own_parcel(u) for u in units if u.own_box]
+        rest = [u for u in units if not u.own_box]
+        whole = Lot(rest)
     if len(parcels) > MOST_PARCELS:
         return Refused("too_many_parcels", f"{len(parcels)} parcels, more than {MOST_PARCELS}")
     if len(rest) > MOST_UNITS:
         return Refused("too_many_pieces", f"{len(rest):,} pieces; up to {MOST_UNITS:,} are packed by the program")
     if rest:
-        whole = Lot(rest)
         one = smallest(whole, boxes)
         if one:
             return (*parcels, parcel_of(whole, one))

@@ -9,7 +9,7 @@ from tidewind.core import packing
 from tidewind.core.frozen import frozen
 from tidewind.core.layers import BATCH, BINDING, HAND, Wish, Wishes
 from tidewind.core.order_facts import Hand, HandParcel, LineFacts, Shop
-from tidewind.core.packing import Packaging, PackedParcel, Unit
+from tidewind.core.packing import Lot, Packaging, PackedParcel, Unit
 from tidewind.core.quantities import Refused, weight_text
 from tidewind.core.rules.rule import Split
 from tidewind.core.snags import Snag
@@ -24,7 +24,7 @@ class Packed:
     divided: bool = False
 
 
-def units_of(lines: Sequence[LineFacts]) -> list[Unit]:
+def units_of(lines: Sequence[LineFacts]) -> Lot:
     """Return every piece still to be sent.  Raises ValueError where a weight is not known, or the size of an own box.
 
     A piece whose size nobody has said has ``packing.NO_SIZE``: its packaging is chosen by weight.
@@ -35,7 +35,7 @@ def units_of(lines: Sequence[LineFacts]) -> list[Unit]:
             raise ValueError(f"{line.sku} has no weight or size")
         unit = Unit(line.id, line.sides or packing.NO_SIZE, line.weight_g, line.upright, line.own_box)
         units += [unit] * line.quantity
-    return units
+    return Lot(units)
 
 
 def parcels_text(parcels: Sequence[PackedParcel]) -> str:
@@ -44,7 +44,7 @@ def parcels_text(parcels: Sequence[PackedParcel]) -> str:
     return names[0] if len(names) == 1 else f"{len(names)} parcels"
 
 
-def divide(units: Sequence[Unit], split: Split) -> list[list[Unit]]:
+def divide(units: Sequence[Unit], split: Split) -> Sequence[Sequence[Unit]]:
     """Return the pieces in lots of at most so many pieces, or so many grams; a heavier piece goes alone."""
     lots: list[list[Unit]] = []
     weights: list[int] = []
@@ -81,7 +81,7 @@ def put_into_parcels(
     if hand.parcels:
         return _by_hand(units, hand.parcels, shop, own)
     split = hand.split or wishes.split
-    lots = divide(units, split) if split else [list(units)]
+    lots = divide(units, split) if split else [units]
     for wish in reversed(wishes.packaging):
         box = shop.boxes.get(wish.value)
         gone = Refused("wished_packaging", f"there is no packaging {wish.value}")
@@ -98,23 +98,23 @@ def put_into_parcels(
 
 def default_parcels(units: Sequence[Unit], shop: Shop) -> Packed | Refused:
     """Return the parcels that pieces make where no layer says anything of them, or why that cannot be."""
-    packed = _default([list(units)], shop.own_boxes, shop)
+    packed = _default([units], shop.own_boxes, shop)
     return packed if isinstance(packed, Refused) else Packed(packed)
 
 
-def _in_box(lots: Sequence[list[Unit]], box: Packaging, wish: Wish) -> tuple[PackedParcel, ...] | Refused:
+def _in_box(lots: Sequence[Sequence[Unit]], box: Packaging, wish: Wish) -> tuple[PackedParcel, ...] | Refused:
     # Only a person may put goods that need their own box into another.
-    free = [[replace(u, own_box=False) for u in lot] for lot in lots] if wish.layer in {BATCH, HAND} else lots
+    free = [Lot(replace(u, own_box=False) for u in lot) for lot in lots] if wish.layer in {BATCH, HAND} else lots
     packed = _all(free, [box])
     return Refused("wished_packaging", _too_full(free, box)) if isinstance(packed, Refused) else packed
 
 
-def _too_full(lots: Sequence[list[Unit]], box: Packaging) -> str:
-    measured = [packing.Lot(lot) for lot in lots]
+def _too_full(lots: Sequence[Sequence[Unit]], box: Packaging) -> str:
+    measured = list(map(Lot, lots))
     return packing.too_full(next((lot for lot in measured if not lot.goes_into(box)), measured[0]), box)
 
 
-def _all(lots: Sequence[list[Unit]], boxes: Sequence[Packaging]) -> tuple[PackedParcel, ...] | Refused:
+def _all(lots: Sequence[Sequence[Unit]], boxes: Sequence[Packaging]) -> tuple[PackedParcel, ...] | Refused:
     parcels: list[PackedParcel] = []
     for lot in lots:
         packed = packing.pack(lot, boxes)
@@ -126,22 +126,24 @@ def _all(lots: Sequence[list[Unit]], boxes: Sequence[Packaging]) -> tuple[Packed
     return tuple(parcels)
 
 
-def _default(lots: Sequence[list[Unit]], own: Sequence[Packaging], shop: Shop) -> tuple[PackedParcel, ...] | Refused:
-    unmeasured = not all(packing.is_measured(lot) for lot in lots)
+def _default(
+    pieces: Sequence[Sequence[Unit]], own: Sequence[Packaging], shop: Shop
+) -> tuple[PackedParcel, ...] | Refused:
+    lots = list(map(Lot, pieces))
+    unmeasured = any(not lot.measured for lot in lots)
     if not shop.packaging_by_weight and not unmeasured:
         return _all(lots, own)
     if unmeasured:
         most = max((p.holds_g[1] for p in own if p.holds_g), default=0)
-        lots = [some for lot in lots for some in divide(lot, Split("weight", most))]
+        lots = [Lot(some) for lot in lots for some in divide(lot, Split("weight", most))]
     parcels: list[PackedParcel] = []
     for lot in lots:
-        goods = sum(u.weight_g for u in lot)
-        box = next((p for p in own if p.holds_g and p.holds_g[0] <= goods <= p.holds_g[1]), None)
-        if box and not any(u.own_box for u in lot):
-            parcels.append(packing.parcel_of(packing.Lot(lot), box))
+        box = next((p for p in own if p.holds_g and p.holds_g[0] <= lot.weight_g <= p.holds_g[1]), None)
+        if box and not lot.own_boxes:
+            parcels.append(packing.parcel_of(lot, box))
             continue
-        if not packing.is_measured(lot):
-            words = f"no packaging is meant for {weight_text(goods)} of goods that have no size"
+        if not lot.measured:
+            words = f"no packaging is meant for {weight_text(lot.weight_g)} of goods that have no size"
             return Refused("no_size", words)
         packed = packing.pack(lot, own)
         if isinstance(packed, Refused):

@@ -21,7 +21,7 @@ from tidewind.core.destinations import destination_group
 from tidewind.core.layers import BATCH, HAND, PRECEDENT, PRODUCT, PROMISE, SHOP, Step, Wishes
 from tidewind.core.options import settle
 from tidewind.core.order_facts import Hand, LineFacts, OrderFacts, Shop, rule_facts
-from tidewind.core.packing import Unit, is_measured
+from tidewind.core.packing import Lot, Unit
 from tidewind.core.parcels import Packed, default_parcels, parcels_text, put_into_parcels, units_of
 from tidewind.core.plan import Plan
 from tidewind.core.price_tables import price_table, rows_of
@@ -80,7 +80,7 @@ class _Begun(NamedTuple):
     shop: Shop
     snags: list[Snag]
     wishes: Wishes
-    units: list[Unit] | None
+    units: Lot | None
     seen: Packed | Refused | None
     facts: Facts
 
@@ -128,7 +128,7 @@ def _from_rules(begun: _Begun, held: Held) -> tuple[Plan, Draft | None]:
     return result, _settled(result, order, shop, wishes, units, packed)
 
 
-def _as_rules_see(units: Sequence[Unit], shop: Shop, wishes: Wishes) -> Packed | Refused:
+def _as_rules_see(units: Lot, shop: Shop, wishes: Wishes) -> Packed | Refused:
     """Return the parcels that the layers below the rules make; the shop default goes into the trail first."""
     default = default_parcels(units, shop)
     if isinstance(default, Packed):
@@ -137,8 +137,8 @@ def _as_rules_see(units: Sequence[Unit], shop: Shop, wishes: Wishes) -> Packed |
     return put_into_parcels(units, wishes, _NO_HAND, shop, []) if wishes.packaging else default
 
 
-def _why_these(units: Sequence[Unit], packed: Packed, shop: Shop) -> str:
-    if not is_measured(units):
+def _why_these(units: Lot, packed: Packed, shop: Shop) -> str:
+    if not units.measured:
         return "meant for goods of this weight; nobody has said their size"
     if len(packed.parcels) > 1:
         return "one box will not do"
