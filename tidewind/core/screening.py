@@ -12,6 +12,8 @@ from tidewind.core.addresses.check import Address
 from tidewind.core.addresses.latin import plain_words
 
 NEAR, SURE = 86, 97
+KEPT = 20_000
+"""Of so many recipients it is kept whom they are like."""
 _NOT_NAMES = frozenset({"ltd", "lda", "limited", "gmbh", "sa", "sarl", "inc", "llc", "co", "company", "and", "the"})
 
 
@@ -51,13 +53,13 @@ def plain_name(text: str) -> str:
 
 @dataclass(slots=True)
 class Screen:
-    """Lists prepared for matching; remembers what it found for a name."""
+    """Lists prepared for matching; what a recipient is like is kept, since an order is planned again and again."""
 
     entries: Sequence[Listed]
     _plain: list[str] = field(default_factory=list)
     _owner: list[Listed] = field(default_factory=list)
     _spelt: list[str] = field(default_factory=list)
-    _known: dict[str, list[tuple[int, int]]] = field(default_factory=dict)
+    _kept: dict[tuple[str, ...], list[Match]] = field(default_factory=dict)
     _by_number: dict[str, list[tuple[str, str, Listed]]] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
@@ -94,7 +96,10 @@ class Screen:
         city alike (Levenshtein, words in common taken out first).
         """
         street = plain_name(to.street)
-        place, numbers = f"{street} {plain_name(to.city)}", {word for word in street.split() if word.isdigit()}
+        numbers = {word for word in street.split() if word.isdigit()}
+        if numbers.isdisjoint(self._by_number):
+            return []
+        place = f"{street} {plain_name(to.city)}"
         best: dict[str, Match] = {}
         for number in numbers:
             for plain, spelt, entry in self._by_number.get(number, ()):
@@ -108,13 +113,24 @@ class Screen:
                     best[entry.key] = Match(entry, score, f"{words} on {entry.source or 'the list'}")
         return sorted(best.values(), key=lambda m: (-m.score, m.entry.key))
 
+    def of(self, to: Address) -> list[Match]:
+        """Return the entries that a recipient is like by name, then those at whose address they are."""
+        key = (to.name, to.company, to.street, to.city, to.country)
+        found = self._kept.get(key)
+        if found is None:
+            by_name = self.matches(to.name, to.company, country=to.country)
+            named = {match.entry.key for match in by_name}
+            found = [*by_name, *(match for match in self.matches_at(to) if match.entry.key not in named)]
+            if len(self._kept) >= KEPT:
+                self._kept.clear()
+            self._kept[key] = found
+        return found
+
     def _alike(self, plain: str) -> list[tuple[int, int]]:
         if len(plain) < 4:
             return []
-        if plain not in self._known:
-            found = process.extract(plain, self._plain, scorer=fuzz.token_sort_ratio, score_cutoff=NEAR, limit=20)
-            self._known[plain] = [(index, int(score)) for _, score, index in found]
-        return self._known[plain]
+        found = process.extract(plain, self._plain, scorer=fuzz.token_sort_ratio, score_cutoff=NEAR, limit=20)
+        return [(index, int(score)) for _, score, index in found]
 
     def _words(self, name: str, index: int, similar: int, elsewhere: bool) -> str:
         entry = self._owner[index]
@@ -131,9 +147,4 @@ def _share_a_street(street: str, listed: str) -> bool:
 
 def uncleared(screen: Screen | None, to: Address, cleared: Collection[str]) -> list[Match]:
     """Return the entries that a recipient is like and that nobody has cleared as they stand now."""
-    if screen is None:
-        return []
-    by_name = screen.matches(to.name, to.company, country=to.country)
-    named = {match.entry.key for match in by_name}
-    found = [*by_name, *(match for match in screen.matches_at(to) if match.entry.key not in named)]
-    return [match for match in found if match.entry.stamp not in cleared]
+    return [match for match in screen.of(to) if match.entry.stamp not in cleared] if screen else []
