@@ -70,9 +70,9 @@ class ChannelCode(NamedTuple):
     code: str
 
 
-@dataclass(slots=True, kw_only=True)
+@dataclass(slots=True)
 class OrderRecord:
-    """What planning reads and writes of an order; the names are the columns'."""
+    """What planning reads and writes of an order; the names are the columns', and rows are read in this order."""
 
     id: int
     channel_id: int
@@ -133,24 +133,25 @@ class OrderRecord:
 
 _APART = {"channel": "", "lines": "", "snags": "", "plan_written": "plan"}
 COLUMNS = tuple(name for f in fields(OrderRecord) if (name := _APART.get(f.name, f.name)))
-_FIELDS = tuple("plan_written" if name == "plan" else name for name in COLUMNS)
 # Columns of the tables, not of the mapping: rows of those go through the mapper, one by one.
 _TABLE = Order.__table__.c
 _SELECTED = tuple(type_coerce(_TABLE.plan, JSONB) if name == "plan" else _TABLE[name] for name in COLUMNS)
 _LINE_COLUMNS = tuple(f.name for f in fields(LineRecord))
 
 
-def lock_records(session: Session, where: ColumnElement[bool]) -> list[OrderRecord]:
-    """Lock the orders ``where`` something holds, in the order of their ids as everybody does, and read them."""
-    query = select(*_SELECTED).where(where).order_by(Order.id)
+def lock_records(session: Session, where: ColumnElement[bool], most: int | None = None) -> list[OrderRecord]:
+    """Lock the orders ``where`` something holds, in the order of their ids as everybody does, and read them.
+
+    ``most``: only so many, the first ones.
+    """
+    query = select(*_SELECTED).where(where).order_by(Order.id).limit(most)
+    session.flush()
+    straight = session.connection()  # the mapper would look at each row of so many for what it might mean to it
     codes = {row.id: ChannelCode(row.code) for row in session.execute(select(Channel.id, Channel.code))}
-    found = [
-        OrderRecord(channel=codes[row.channel_id], **dict(zip(_FIELDS, row, strict=True)))
-        for row in session.execute(query.with_for_update())
-    ]
+    found = [OrderRecord(row[0], row[1], codes[row[1]], *row[2:]) for row in straight.execute(query.with_for_update())]
     by_id = {record.id: record for record in found}
     lines = select(*(OrderLine.__table__.c[name] for name in _LINE_COLUMNS)).where(among(OrderLine.order_id, by_id))
-    for row in session.execute(lines.order_by(OrderLine.order_id, OrderLine.position)):
+    for row in straight.execute(lines.order_by(OrderLine.order_id, OrderLine.position)):
         line = LineRecord(*row)
         by_id[line.order_id].lines.append(line)
     named = (SnagRow.order_id, SnagRow.code, SnagRow.level, SnagRow.words, SnagRow.fix, SnagRow.about)

@@ -152,19 +152,22 @@ class _Part(NamedTuple):
 def _plan_part(session: Session, scope: Scope, after: int, up_to: int | None, now: datetime, work_id: int) -> _Part:
     """Plan the next orders of a scope within a range of ids, all in this transaction."""
     inside = Order.id > after if up_to is None else Order.id.between(after + 1, up_to)
-    shop = core_shop(session, now)
-    found = _touched(session, scope, inside, shop, work_id) if scope.rules else _next(session, scope, inside)
-    if not found.looked:
-        return _Part(0, 0, None)
-    changed = 0
-    if found.labels:
-        again, changed = relabel(session, found.labels, now)
-        found.ids += again
-    records = lock_records(session, scope.clause & among(Order.id, found.ids))
-    planned = plan_records(session, records, now, shop)
-    write_plans(session, planned.written, planned.columns)
+    shop, changed = core_shop(session, now), 0
+    if scope.rules:
+        found = _touched(session, scope, inside, shop, work_id)
+        if found.labels:
+            again, changed = relabel(session, found.labels, now)
+            found.ids += again
+        records = lock_records(session, scope.clause & among(Order.id, found.ids)) if found.ids else []
+    else:
+        records = lock_records(session, scope.clause & inside, CHUNK)
+        found = _Found(records[-1].id if records else 0, len(records) == CHUNK, looked=len(records))
+    if records:
+        planned = plan_records(session, records, now, shop)
+        write_plans(session, planned.written, planned.columns)
+        changed += planned.changed
     more = found.more and found.last != up_to
-    return _Part(found.looked, changed + planned.changed, found.last if more else None)
+    return _Part(found.looked, changed, found.last if more else None)
 
 
 @dataclass(slots=True)
@@ -179,12 +182,6 @@ class _Found:
     ids: list[int] = field(default_factory=list)
     labels: dict[tuple[int, int], Labels] = field(default_factory=dict)
     looked: int = 0
-
-
-def _next(session: Session, scope: Scope, inside: ColumnElement[bool]) -> _Found:
-    query = select(Order.id).where(scope.clause, inside).order_by(Order.id).limit(CHUNK)
-    ids = list(session.scalars(query))
-    return _Found(max(ids, default=0), len(ids) == CHUNK, ids, looked=len(ids))
 
 
 def _touched(session: Session, scope: Scope, inside: ColumnElement[bool], shop: Shop, work_id: int) -> _Found:

@@ -9,7 +9,7 @@ from typing import Any, NamedTuple
 from zoneinfo import ZoneInfo
 
 from sqlalchemy import func, select
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import Session, defer
 
 from tidewind.core.addresses.check import Address
 from tidewind.core.addresses.gazetteer import shipped
@@ -128,7 +128,8 @@ def carriers_in_force(session: Session, today: date, now: datetime | None = None
 
     Services that no account uses are left out.  Given ``now``, carriers that are asked bring what they have answered.
     """
-    rows = session.scalars(select(RateCardRow).order_by(RateCardRow.id)).all()
+    # What a version says is long, and is read once: see ``_version``.
+    rows = session.scalars(select(RateCardRow).options(defer(RateCardRow.body)).order_by(RateCardRow.id)).all()
     leaving = _leaving(session, today)
     found = []
     for carrier in session.scalars(select(CarrierRow).where(CarrierRow.active).order_by(CarrierRow.id)):
