@@ -165,9 +165,7 @@ def _settle(result: Plan, chosen: Option, order: OrderFacts, shop: Shop, wishes:
     if chosen.parcels != result.parcels:
         result.parcels = chosen.parcels
         wishes.note("packaging", SHOP, parcels_text(chosen.parcels), f"goes with {chosen.name}")
-    goods = sum(p.goods_g for p in chosen.parcels)
-    own = sum(p.packaging_g for p in chosen.parcels)
-    padding = sum(p.padding_g for p in chosen.parcels)
+    goods, own, padding = map(sum, zip(*((p.goods_g, p.packaging_g, p.padding_g) for p in chosen.parcels), strict=True))
     parts = f"goods {weight_text(goods)} + packaging {weight_text(own)} + padding {weight_text(padding)}"
     wishes.note("weight", SHOP, weight_text(goods + own + padding), parts)
     if chosen.arrival and chosen.quote:

@@ -222,9 +222,10 @@ class Shop:
 
     ``origin`` is the address of ``place``, where parcels leave from.
 
-    ``local`` (now, in the shop's zone), ``boxes``, ``own_boxes``, ``knows_ranges`` (whether any is meant for a weight),
-    ``names``, ``arrivals``, ``turns`` (the times of day, HH:MM, of rules), ``bound`` (the shop on one account)
-    and ``late`` (shares of late parcels) follow from the rest, and are worked out once.
+    ``local`` (now, in the shop's zone), ``day_and_time`` (the same as rules ask for it), ``boxes``, ``own_boxes``,
+    ``knows_ranges`` (whether any is meant for a weight), ``names``, ``arrivals``, ``turns`` (the times of day, HH:MM,
+    of rules), ``bound`` (the shop on one account) and ``late`` (shares of late parcels) follow from the rest, and are
+    worked out once.
     """
 
     packagings: tuple[Packaging, ...]
@@ -260,10 +261,13 @@ class Shop:
     turns: tuple[str, ...] = field(init=False, compare=False, repr=False)
     bound: dict[str, Shop] = field(init=False, compare=False, repr=False)
     late: dict[str, int] = field(init=False, compare=False, repr=False)
+    day_and_time: tuple[str, str] = field(init=False, compare=False, repr=False)
 
     def __post_init__(self) -> None:
         """Work out what many plans ask for."""
-        object.__setattr__(self, "local", self.now.astimezone(self.time_zone))
+        local = self.now.astimezone(self.time_zone)
+        object.__setattr__(self, "local", local)
+        object.__setattr__(self, "day_and_time", (WEEKDAYS[local.weekday()], local.isoformat()[11:16]))
         object.__setattr__(self, "boxes", {p.code: p for p in self.packagings})
         object.__setattr__(self, "own_boxes", tuple(p for p in self.packagings if p.carrier is None))
         object.__setattr__(self, "knows_ranges", any(p.holds_g for p in self.own_boxes))
@@ -309,7 +313,7 @@ class Shop:
 def rule_facts(order: OrderFacts, shop: Shop, parcels: tuple[PackedParcel, ...]) -> dict[str, Value]:
     """Return what the rules can ask about an order; with no parcels (yet) weight and size are unknown."""
     to, lines = order.address, order.lines
-    ordered, planned = order.ordered_at.astimezone(shop.time_zone), shop.local
+    ordered = order.ordered_at.astimezone(shop.time_zone)
     return {
         "country": to.country,
         "destination": destination_group(to, shop.origin),
@@ -318,14 +322,14 @@ def rule_facts(order: OrderFacts, shop: Shop, parcels: tuple[PackedParcel, ...])
         "postcode": to.postcode,
         "value": order.value,
         "paid_shipping": order.paid_shipping,
-        "weight": sum(p.gross_g for p in parcels) if parcels else None,
-        "longest": max(p.outer.longest for p in parcels) if parcels else None,
-        "volume": sum(p.outer.mm3 for p in parcels) // 1000 if parcels else None,
+        "weight": sum([p.gross_g for p in parcels]) if parcels else None,
+        "longest": max([p.outer.longest for p in parcels]) if parcels else None,
+        "volume": sum([p.outer.mm3 for p in parcels]) // 1000 if parcels else None,
         "parcels": len(parcels) if parcels else None,
-        "items": sum(line.quantity for line in lines),
+        "items": sum([line.quantity for line in lines]),
         "lines": len(lines),
-        "sku": frozenset(line.sku for line in lines),
-        "product_tag": frozenset().union(*(line.tags for line in lines)),
+        "sku": frozenset([line.sku for line in lines]),
+        "product_tag": frozenset().union(*[line.tags for line in lines]),
         "tag": order.tags,
         "channel": order.channel,
         "promise": order.promise_text,
@@ -335,10 +339,10 @@ def rule_facts(order: OrderFacts, shop: Shop, parcels: tuple[PackedParcel, ...])
         "po_box": order.po_box,
         "ordered_day": WEEKDAYS[ordered.weekday()],
         "ordered_time": ordered.isoformat()[11:16],
-        "planned_day": WEEKDAYS[planned.weekday()],
-        "planned_time": planned.isoformat()[11:16],
+        "planned_day": shop.day_and_time[0],
+        "planned_time": shop.day_and_time[1],
         "customs": crosses_customs(to, shop.origin),
-        "hs_code": frozenset(line.hs_code for line in lines if line.hs_code),
-        "origin": frozenset(line.origin for line in lines if line.origin),
+        "hs_code": frozenset([line.hs_code for line in lines if line.hs_code]),
+        "origin": frozenset([line.origin for line in lines if line.origin]),
         "contents": order.contents,
     }

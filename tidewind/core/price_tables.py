@@ -61,6 +61,13 @@ class _Packed(NamedTuple):
     load: Load
 
 
+class _Goods(NamedTuple):
+    """The weight (g) and volume (mm³) of each order's goods."""
+
+    weight_g: Ints
+    mm3: Ints
+
+
 Start = tuple[str, str, bool, date | None]
 """What arrivals depend on beside service and zone: where to, where from, whether no weekend, and from which day on."""
 
@@ -72,11 +79,12 @@ def price_table(orders: Sequence[OrderFacts], shop: Shop, all_settled: Sequence[
     table = PriceTable(orders, shop, all_settled, services, net, np.zeros_like(net))
     starts = _starts(orders, shop, all_settled)
     load = load_of([settled.consignment for settled in all_settled])
+    goods = _Goods(*np.array([(s.lot.weight_g, s.lot.mm3) for s in all_settled], np.int64).reshape(-1, 2).T)
     every: dict[str | None, _Packed] = {None: _Packed(np.arange(len(orders)), load)}
     for carrier in shop.carriers:
         for packaging in carrier.own.packagings:
             if packaging not in every:
-                every[packaging] = _inside(table, load, packaging or "")
+                every[packaging] = _inside(table, load, goods, packaging or "")
             packed = every[packaging]
             columns = [
                 n for n, (owner, service) in enumerate(services) if owner is carrier and service.packaging == packaging
@@ -93,14 +101,16 @@ def price_table(orders: Sequence[OrderFacts], shop: Shop, all_settled: Sequence[
     return table
 
 
-def _inside(table: PriceTable, load: Load, packaging: str) -> _Packed:
+def _inside(table: PriceTable, load: Load, goods: _Goods, packaging: str) -> _Packed:
     """Return the orders that go into a carrier's packaging, in it; the parcels themselves nobody asks for yet."""
-    box, goods = table.shop.boxes.get(packaging), [settled.lot.weight_g for settled in table.all_settled]
-    inside = [n for n, settled in enumerate(table.all_settled) if box and goes_into(settled, box)]
-    rows = np.array(inside, np.int64)
+    box = table.shop.boxes.get(packaging)
     if box is None:
-        return _Packed(rows, load.rows(rows))
-    gross = np.array([goods[n] + box.own_g + box.padding_g for n in inside], np.int64)
+        nobody = np.zeros(0, np.int64)
+        return _Packed(nobody, load.rows(nobody))
+    # Most are too heavy or too large for a box at a glance; where the others lie in it has to be looked for.
+    light = np.flatnonzero((goods.weight_g <= box.max_load_g) & (goods.mm3 <= box.mm3)).tolist()
+    rows = np.array([n for n in light if goes_into(table.all_settled[n], box)], np.int64)
+    gross = goods.weight_g[rows] + (box.own_g + box.padding_g)
     return _Packed(rows, load.in_one_box(rows, gross, box.outer, priced_as(box)))
 
 

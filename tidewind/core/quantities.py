@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from decimal import Decimal
+from functools import lru_cache
 from typing import NewType
 
 from tidewind.core.frozen import frozen
@@ -137,6 +138,7 @@ def weight_text(grams: int) -> str:
     return weight_in(grams, _Spoken.units)
 
 
+@lru_cache(maxsize=16_384)
 def weight_in(grams: int, units: str) -> str:
     """Write a weight in a shop's units: ``2.24 kg``, or for ``imperial`` pounds to the hundredth (``4.94 lb``).
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Mapping
+from functools import lru_cache
 from typing import Final
 
 from stdnum.au import abn
@@ -57,6 +58,7 @@ def plain_number(number: str) -> str:
     return re.sub(r"[\s./-]", "", number).upper()
 
 
+@lru_cache(maxsize=1_024)
 def bad_number(kind: str, number: str) -> str:
     """Return what is wrong with a number of a kind, in words, or nothing.  Raises KeyError for an unknown kind."""
     form, check = KINDS[kind]

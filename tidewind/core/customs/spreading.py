@@ -13,6 +13,8 @@ def spread(amount: int, weights: Sequence[int]) -> tuple[int, ...]:
     """
     if not weights:
         raise ValueError("nothing to spread over")
+    if len(weights) == 1:
+        return (amount,)
     if amount < 0:
         return tuple(-share for share in spread(-amount, weights))
     whole = sum(weights)
