@@ -25,6 +25,7 @@ from tidewind.demo.load import introductions, load_shop
 from tidewind.garbage import look_seldom
 from tidewind.running.cluster import Cluster
 from tidewind.services.orders import NewLine, NewOrder, WorkFilter, list_orders, store_orders, view_counts
+from tidewind.services.orders.importing import CHUNK
 from tidewind.services.planning import Scope, go_on_replanning
 
 NOW = datetime(2026, 11, 23, 10, tzinfo=UTC)
@@ -124,10 +125,10 @@ def import_all(sessions: sessionmaker[Session], count: int) -> float:
     with sessions() as session:
         incoming = orders(session, count)
     started = time.perf_counter()
-    for start in range(0, count, 250):
+    for start in range(0, count, CHUNK):
         with sessions.begin() as session:
             channel = session.scalars(select(Channel)).one()
-            store_orders(session, channel, incoming[start : start + 250], NOW)
+            store_orders(session, channel, incoming[start : start + CHUNK], NOW)
     return timed("stored and planned on import", started, count)
 
 

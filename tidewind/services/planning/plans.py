@@ -20,7 +20,7 @@ from tidewind.core.plan import Plan
 from tidewind.core.planning import plan_many
 from tidewind.core.rules.facts import written_facts
 from tidewind.core.states.orders import OrderMove, OrderStanding
-from tidewind.core.stored import StoredLine, StoredParcel, StoredPlan, StoredQuote
+from tidewind.core.stored import StoredLine, StoredParcel, StoredPlan, StoredQuote, write_plan
 from tidewind.core.tariffs.quote import Quote, explain
 from tidewind.db.bulk import Columns, write_changed
 from tidewind.db.tables import Order, SnagRow
@@ -28,6 +28,8 @@ from tidewind.services.base import lock_orders, standing_after
 from tidewind.services.planning.facts import all_facts
 from tidewind.services.planning.records import PLANNED, OrderRecord, SnagRecord
 from tidewind.services.planning.shop_facts import core_shop
+
+_HELD_AS = {"plan": "plan_written"}
 
 
 def is_waiting(order: Order | OrderRecord) -> bool:
@@ -46,12 +48,12 @@ def plan_orders(session: Session, orders: Sequence[Order], now: datetime, shop: 
     changed, written = 0, []
     columns: set[str] = set()
     for order, planned in zip(waiting, _planned(session, waiting, now, shop), strict=True):
-        before = noticed(order)
+        before = noticed(order, order.plan)
         _put(order, planned)
         if planned.values and inspect(order).persistent:
             written.append(order)
             columns |= planned.values.keys()
-        changed += noticed(order) != before
+        changed += noticed(order, order.plan) != before
     write_changed(session, written, [name for name in PLANNED if name in columns])
     return changed
 
@@ -73,20 +75,24 @@ def plan_records(
     for record, planned in zip(records, _planned(session, records, now, shop), strict=True):
         if not planned.values and planned.snags is None:
             continue
-        before = noticed(record)
+        before = noticed(record, record.plan)
         for name, value in planned.values.items():
-            setattr(record, name, value)
+            setattr(record, _HELD_AS.get(name, name), value)
         if planned.snags is not None:
             record.snags = planned.snags
         written.append(record)
         columns |= planned.values.keys()
-        changed += noticed(record) != before
+        changed += noticed(record, planned.plan) != before
     return PlannedRecords(changed, written, columns)
 
 
 class Planned(NamedTuple):
-    """What is different of an order after planning: columns, and its snags where they are others."""
+    """An order's plan, and what is different after planning: columns, and its snags where they are others.
 
+    Of a record the column ``plan`` is in its written form.
+    """
+
+    plan: StoredPlan
     values: Columns
     snags: list[SnagRecord] | None
 
@@ -107,11 +113,15 @@ def _different(order: Order | OrderRecord, facts: OrderFacts, made: Plan, shop: 
     snags = [SnagRecord(s.code, s.level, s.words[:500], s.fix, s.about[:120]) for s in made.snags]
     others = snags != [(s.code, s.level, s.words, s.fix, s.about) for s in order.snags]
     different = {name: value for name, value in values.items() if getattr(order, name) != value}
-    if not (order.keeps(plan) if isinstance(order, OrderRecord) else order.plan == plan):
+    if isinstance(order, OrderRecord):
+        written = write_plan(plan)
+        if not order.keeps(plan, written):
+            different["plan"] = written
+    elif order.plan != plan:
         different["plan"] = plan
     if others or "plan" in different or order.planned_at is None:
         different["plan_version"], different["planned_at"] = order.plan_version + 1, now
-    return Planned(different, snags if others else None)
+    return Planned(plan, different, snags if others else None)
 
 
 def _put(order: Order, planned: Planned) -> None:
@@ -124,9 +134,8 @@ def _put(order: Order, planned: Planned) -> None:
         put(order, name, value)
 
 
-def noticed(order: Order | OrderRecord) -> tuple[Any, ...]:
-    """Return what people would notice of a plan, to tell whether it changed."""
-    made = order.plan
+def noticed(order: Order | OrderRecord, made: StoredPlan) -> tuple[Any, ...]:
+    """Return what people would notice of an order and its plan, to tell whether it changed."""
     parcels = [(p.packaging, p.gross_g) for p in made.parcels]
     chosen = (order.service, order.price_minor, order.ship_date, made.extras, made.value_minor)
     return (order.state, chosen, parcels, order.desk, list(order.plan_tags), order.snag_level)

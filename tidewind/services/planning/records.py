@@ -8,7 +8,6 @@ from __future__ import annotations
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass, field, fields
 from datetime import date, datetime
-from functools import partial
 from typing import Any, NamedTuple, Protocol
 
 from sqlalchemy import ColumnElement, delete, select, type_coerce
@@ -17,7 +16,7 @@ from sqlalchemy.orm import Session
 
 from tidewind.core.addresses.check import Address
 from tidewind.core.order_facts import Hand
-from tidewind.core.stored import NO_ADDRESS, NO_HAND, NO_PLAN, StoredPlan, read_plan, write_plan
+from tidewind.core.stored import NO_ADDRESS, NO_HAND, NO_PLAN, VERSION, StoredPlan, read_plan, write_plan
 from tidewind.core.written import Written
 from tidewind.db.among import among
 from tidewind.db.bulk import insert_rows, write_rows
@@ -70,6 +69,9 @@ class ChannelCode(NamedTuple):
     code: str
 
 
+_NEVER_PLANNED: Written = write_plan(NO_PLAN)
+
+
 @dataclass(slots=True)
 class OrderRecord:
     """What planning reads and writes of an order; the names are the columns', and rows are read in this order."""
@@ -96,7 +98,7 @@ class OrderRecord:
     cleared: list[Any] = field(default_factory=list)
     sender: Address = NO_ADDRESS
     batch_id: int | None = None
-    plan_written: Written = field(default_factory=partial(write_plan, NO_PLAN))
+    plan_written: Written = field(default_factory=lambda: _NEVER_PLANNED)
     carrier: str | None = None
     service: str | None = None
     network: str | None = None
@@ -122,13 +124,11 @@ class OrderRecord:
         """The plan, read from its written form: most are only compared, which that form does as well."""
         return read_plan(self.plan_written)
 
-    @plan.setter
-    def plan(self, plan: StoredPlan) -> None:
-        self.plan_written = write_plan(plan)
-
-    def keeps(self, plan: StoredPlan) -> bool:
-        """Tell whether this is its plan already, in whatever version it is written."""
-        return self.plan_written == write_plan(plan) or self.plan == plan
+    def keeps(self, plan: StoredPlan, written: Written) -> bool:
+        """Tell whether this is its plan already, in whatever version it is written; ``written`` is it in the newest."""
+        if self.plan_written.get("version") == VERSION:
+            return self.plan_written == written
+        return self.plan == plan
 
 
 _APART = {"channel": "", "lines": "", "snags": "", "plan_written": "plan"}
