@@ -18,14 +18,14 @@ from tidewind.core.addresses.check import Address
 from tidewind.core.customs.codes import CodeSearch, bad_form, code_text, read_entries
 from tidewind.core.customs.declaration import Declaration, Sold, by_parcel, declare
 from tidewind.core.customs.duties import Journey, estimate
-from tidewind.core.customs.needs import Known, needs_of
+from tidewind.core.customs.needs import Known, needs_of, snags_of
 from tidewind.core.customs.numbers import KINDS, bad_number, shown
-from tidewind.core.customs.planned import Border, Going, Leaving, border_of, way_back
+from tidewind.core.customs.planned import Border, Going, Leaving, border_of, missing_facts, missing_on_the_way, way_back
 from tidewind.core.customs.said import CustomsSaid, ItemSaid, read_said, write_said
 from tidewind.core.customs.spreading import spread
 from tidewind.core.customs.tables import CustomsBook, Fee, read_tables
 from tidewind.core.customs.vague import better_text, why_vague
-from tidewind.core.order_facts import LineFacts, OrderFacts
+from tidewind.core.order_facts import Hand, LineFacts, OrderFacts
 from tidewind.core.quantities import minor_of
 
 _WORDS = Path(__file__).with_name("hs_words.csv").read_text(encoding="utf-8")
@@ -280,3 +280,33 @@ def test_a_part_of_the_eu_outside_its_customs_territory_is_no_eu_destination() -
     assert canary is not None
     assert (canary.journey.to, canary.due.known) == ("ES (outside the EU)", False)
     assert {need.kind for need in canary.needs} == {"cn23", "invoice", "unknown_destination"}
+
+
+goods_abroad = st.builds(
+    LineFacts, st.sampled_from("123"), st.sampled_from(["A", "B"]), st.just("Fork"), st.integers(0, 3),
+    st.sampled_from([None, 300, 21_000]), st.none(), st.sampled_from([0, 900, 250_000]),
+    contents=st.sampled_from([frozenset(), frozenset({"lithium"}), frozenset({"plants"})]),
+    customs_text=st.sampled_from(["Hand fork of steel", "gift", ""]),
+    hs_code=st.sampled_from(["820190", "060290", "82", ""]), origin=st.sampled_from(["PT", "CN", ""]),
+)  # fmt: skip
+
+
+@given(
+    st.lists(goods_abroad, min_size=1, max_size=3, unique_by=lambda ln: ln.id),
+    st.sampled_from(["GB", "US", "CH", "NO", "AU", "BR", "ES", "ZZ"]),
+    st.sampled_from(["sale", "gift", "documents", "return"]),
+    st.builds(Going, st.just("norvia"), st.sampled_from(["", "letter", "parcel"]), gross_g=st.sampled_from([90, 9_000]),
+              parcels=st.integers(1, 2)),
+)  # fmt: skip
+def test_a_plan_misses_what_the_border_misses_and_says_each_thing_once(
+    lines: list[LineFacts], country: str, purpose: str, going: Going
+) -> None:
+    leaving = Leaving(Address(country="PT"), "EUR", CustomsBook(TABLES, {"EORI": "PT123456789"}), DAY)
+    hand = Hand(customs=read_said({"purpose": purpose}))
+    order = OrderFacts(tuple(lines), Address(name="A", street="B", city="C", country=country), hand=hand)
+    facts, way = missing_facts(order, leaving), missing_on_the_way(order, leaving, going)
+    border = border_of(order, leaving, going)
+    assert (border is None) == (country == "ES")
+    at_the_border = snags_of(border.needs) if border else []
+    assert sorted([*facts, *way], key=repr) == sorted(at_the_border, key=repr)
+    assert {snag.code for snag in facts}.isdisjoint(snag.code for snag in way)

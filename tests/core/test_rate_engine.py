@@ -9,10 +9,11 @@ from itertools import permutations
 from typing import Any
 
 import jsonschema
+import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tests.core.any_cards import DAY, ORIGINS, ZONES, cards, consignments, discounts
+from tests.core.any_cards import DAY, ORIGINS, ZONES, cards, consignments, discounts, sizes
 from tests.core.price_oracle import price
 from tidewind.core.calendar import Transit
 from tidewind.core.consignments import Consignment, Goods, Parcel, Route
@@ -43,6 +44,25 @@ def test_totals_over_columns_are_the_itemised_prices_to_the_cent(
             quote = compiled.quote(code, c)
             priced = (REFUSED, 0) if isinstance(quote, Refused) else (quote.net, quote.tax)
             assert (found.net[row, column], found.tax[row, column]) == priced, (code, c, quote)
+
+
+@settings(max_examples=60)
+@given(cards(), many, st.data())
+def test_columns_put_into_a_box_are_the_columns_of_what_lies_in_it(
+    card: RateCard, loads: list[Consignment], data: st.DataObject
+) -> None:
+    chosen = sorted(data.draw(st.sets(st.integers(0, len(loads) - 1))))
+    gross = data.draw(st.lists(st.integers(1, 33_000), min_size=len(chosen), max_size=len(chosen)))
+    size, packaging = data.draw(sizes), data.draw(st.sampled_from([None, "BOX"]))
+    boxed = [
+        loads[n].in_parcels((Parcel(g, size, packaging, any(p.not_stackable for p in loads[n].parcels)),))
+        for n, g in zip(chosen, gross, strict=True)
+    ]
+    inside = load_of(loads).in_one_box(np.array(chosen, np.int64), np.array(gross, np.int64), size, packaging)
+    compiled = CompiledCard(card, DAY)
+    found, expected = totals(compiled, inside), totals(compiled, load_of(boxed))
+    assert len(inside) == len(boxed)
+    assert (found.net.tolist(), found.tax.tolist()) == (expected.net.tolist(), expected.tax.tolist())
 
 
 @settings(max_examples=70)
