@@ -200,7 +200,9 @@ function takeFile(files: FileList | null): void {
                       ></template
                     >
                   </div>
-                  <span class="right nowrap">{{ touched(rule.id) }} match</span>
+                  <span class="right nowrap">{{
+                    count(touched(rule.id), "match", "matches")
+                  }}</span>
                   <span v-if="may()" class="nowrap">
                     <button
                       class="key"

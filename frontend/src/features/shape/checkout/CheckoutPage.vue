@@ -246,6 +246,7 @@ function discard(): void {
           <p v-if="editable" class="acts">
             <SelectField
               label="Stores may keep an answer"
+              class="kept"
               above
               :model-value="body.keep_s ?? 0"
               :items="KEEPS"
@@ -322,6 +323,10 @@ function discard(): void {
   align-items: center;
   margin: 6px 0 0;
 }
+.kept {
+  min-width: 230px;
+  margin-top: 10px;
+}
 aside {
   position: sticky;
   top: 0;
@@ -337,7 +342,7 @@ aside {
 }
 @media (max-width: 1100px) {
   .halves {
-    grid-template-columns: minmax(0, 1fr) 300px;
+    grid-template-columns: minmax(0, 1fr) 350px;
   }
 }
 </style>

@@ -252,8 +252,8 @@ const byZone = computed(() => Object.entries(draft.value.cuts).filter(([k]) => k
 }
 .facts {
   display: grid;
-  grid-template-columns: 1fr 1fr 1fr;
-  gap: 8px;
+  grid-template-columns: repeat(auto-fit, minmax(150px, 1fr));
+  gap: 12px 8px;
   margin: 8px 0;
 }
 h3 {
