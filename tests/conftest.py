@@ -79,6 +79,17 @@ class Served:
         self.server.should_exit = True
         self.thread.join(timeout=10)
 
+    def let_go(self) -> None:
+        """Stop while the next test runs, and wait for the one let go before: to stop takes longer than most tests."""
+        self.server.should_exit = True
+        _ending.append(self)
+        for earlier in _ending[:-1]:
+            earlier.stop()
+        del _ending[:-1]
+
+
+_ending: list[Served] = []
+
 
 @pytest.fixture(scope="session")
 def cluster() -> Iterator[Cluster]:
@@ -87,6 +98,8 @@ def cluster() -> Iterator[Cluster]:
         made = Cluster(Path(folder) / "pg", FAST_FOR_TESTS)
         made.start()
         yield made
+        for server in _ending:
+            server.stop()
         made.stop()
 
 
@@ -102,7 +115,7 @@ def outside_world(clock: Clock) -> Iterator[tuple[str, int, World]]:
     app = make_standins(":memory:", smtp_port, clock)
     server = Served(app, port)
     yield f"http://127.0.0.1:{port}", smtp_port, app.state.world
-    server.stop()
+    server.let_go()
 
 
 def _admin(cluster: Cluster, sql: str) -> None:

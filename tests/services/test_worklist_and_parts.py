@@ -49,6 +49,7 @@ from tidewind.services.orders import (
     upload_file,
     view_counts,
 )
+from tidewind.services.orders.importing import CHUNK
 from tidewind.services.papers import print_slips
 from tidewind.services.people import at_work_on, let_go, start_work
 from tidewind.services.planning import plan_orders, remove_recipe
@@ -271,7 +272,7 @@ def test_many_rows_are_imported_in_the_background_and_a_killed_worker_loses_noth
     with pytest.raises(KeyboardInterrupt):
         go_on_importing(stopping, row.id, dying)  # type: ignore[arg-type]
     with wiring.sessions() as session:
-        assert session.get_one(Import, row.id).progress == 250
+        assert session.get_one(Import, row.id).progress == CHUNK
     go_on_importing(wiring.sessions, row.id, clock)
     with wiring.sessions() as session:
         done = session.get_one(Import, row.id)
