@@ -23,6 +23,7 @@ from tidewind.db.migrate import migrate
 from tidewind.demo.load import load
 from tidewind.logs import configure
 from tidewind.running.cluster import FAST_FOR_TESTS, Cluster, free_port
+from tidewind.running.to_the_point import LONGEST_HEADERS, ToThePoint
 from tidewind.services.follow import forget_record
 from tidewind.services.planning import forget_kept
 from tidewind.services.rates import forget_answers
@@ -65,10 +66,18 @@ class Clock:
 
 
 class Served:
-    """An application on a port of this machine, in a thread."""
+    """An application on a port of this machine, in a thread, by the protocol that the program itself speaks."""
 
     def __init__(self, app: object, port: int) -> None:
-        config = uvicorn.Config(app, host="127.0.0.1", port=port, log_level="error", timeout_graceful_shutdown=5)  # type: ignore[arg-type]
+        config = uvicorn.Config(
+            app,  # type: ignore[arg-type]
+            host="127.0.0.1",
+            port=port,
+            http=ToThePoint,
+            h11_max_incomplete_event_size=LONGEST_HEADERS,
+            log_level="error",
+            timeout_graceful_shutdown=5,
+        )
         self.server = uvicorn.Server(config)
         self.thread = threading.Thread(target=self.server.run, daemon=True)
         self.thread.start()
