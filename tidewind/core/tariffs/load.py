@@ -87,12 +87,7 @@ class Load:
             np.cumsum(count) - count,
             self.value[wanted],
             count,
-            Kinds(self.contents.numbers[wanted], self.contents.values),
-            Kinds(self.extras.numbers[wanted], self.extras.values),
-            self.po_box[wanted],
-            self.home[wanted],
-            self.point[wanted],
-            Kinds(self.to.numbers[wanted], self.to.values),
+            *self._asked_and_where(wanted),
         )
 
     def in_one_box(self, wanted: Ints, gross: Ints, size: Size, packaging: str | None) -> Load:
@@ -111,6 +106,14 @@ class Load:
             each,
             self.value[wanted],
             np.ones(count, np.int64),
+            *self._asked_and_where(wanted),
+        )
+
+    def _asked_and_where(
+        self, wanted: Ints
+    ) -> tuple[Kinds[frozenset[str]], Kinds[frozenset[str]], Flags, Flags, Flags, Kinds[Destination]]:
+        """Return of these consignments what lies in them, the extras, and where they go: the last of the columns."""
+        return (
             Kinds(self.contents.numbers[wanted], self.contents.values),
             Kinds(self.extras.numbers[wanted], self.extras.values),
             self.po_box[wanted],
