@@ -9,7 +9,6 @@ from collections.abc import Iterator
 from contextlib import suppress
 
 import pytest
-import uvicorn
 from starlette.applications import Starlette
 from starlette.requests import Request
 from starlette.responses import PlainTextResponse
@@ -17,7 +16,6 @@ from starlette.routing import Route
 
 from tests.conftest import Served
 from tidewind.running.cluster import free_port
-from tidewind.running.to_the_point import ToThePoint
 
 WHOLE = b"POST / HTTP/1.1\r\nHost: localhost\r\nContent-Length: 2\r\n\r\n"
 
@@ -33,7 +31,6 @@ def heard(raw: socket.socket, last: bytes) -> bytes:
 @pytest.fixture
 def port(monkeypatch: pytest.MonkeyPatch) -> Iterator[int]:
     monkeypatch.setattr("tidewind.running.to_the_point.HEADERS_S", 0.5)
-    monkeypatch.setattr("tests.conftest.uvicorn.Config", lambda app, **more: config(app, http=ToThePoint, **more))
 
     async def echo(request: Request) -> PlainTextResponse:
         return PlainTextResponse(await request.body())
@@ -41,9 +38,6 @@ def port(monkeypatch: pytest.MonkeyPatch) -> Iterator[int]:
     served = Served(Starlette(routes=[Route("/", echo, methods=["POST"])]), found := free_port())
     yield found
     served.stop()
-
-
-config = uvicorn.Config
 
 
 @pytest.mark.parametrize(
