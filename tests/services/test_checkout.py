@@ -115,7 +115,11 @@ def test_a_store_asks_with_a_key_that_only_reads(wiring: Wiring, base_url: str) 
         assert store.post("/api/checkout/v1/offers", json=body).status_code == 401
 
 
-def test_the_stores_own_checkout_asks_and_its_order_comes_with_what_was_offered(wiring: Wiring, base_url: str) -> None:
+def test_the_stores_own_checkout_asks_and_its_order_comes_with_what_was_offered(
+    wiring: Wiring, base_url: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    # As patient as our own side is in tests: a busy machine must not be taken for a silent one.
+    monkeypatch.setattr("tidewind.standins.checkout.WAITS_S", 15.0)
     with wiring.sessions.begin() as session:
         _, key = make_key(session, person(session, "ines"), "Web shop", "care", reads_only=True)
     typed = {"goods": "TR-02", "pieces": "2", "postcode": "3500-108", "country": "PT", "offer": "home"}
