@@ -18,7 +18,9 @@ from tidewind.settings import DATA, ROOT
 
 
 def buy(page: Page, labels: str) -> None:
-    page.get_by_role("dialog").get_by_role("button", name=f"Buy {labels}").click()
+    """Buy what the preflight shows, as one does who has read it: by Enter."""
+    expect(page.get_by_role("dialog").get_by_role("button", name=f"Buy {labels}")).to_be_focused()
+    page.keyboard.press("Enter")
     expect(page.get_by_role("button", name=f"Print {labels} on label printer")).to_be_visible(timeout=60_000)
 
 

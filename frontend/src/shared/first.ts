@@ -11,6 +11,12 @@ export const vFirst: Directive<HTMLElement, boolean | undefined, "button"> = {
     const field = element.matches(fields) ? element : element.querySelector<HTMLElement>(fields);
     field?.focus();
   },
+  /** A button that waits until there is something to read takes the cursor when it may be pressed, if by then nobody
+   * has it anywhere else: then what holds it is the page, or what the button stands in. */
+  updated(element, { value, modifiers }) {
+    if (value !== false && modifiers.button && document.activeElement?.contains(element))
+      element.focus();
+  },
 };
 
 declare module "vue" {
