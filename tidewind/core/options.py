@@ -275,10 +275,8 @@ def carrier_of(shop: Shop, option: Option) -> Carrier:
 
 def goes_into(settled: Settled, box: Packaging) -> bool:
     """Tell whether the goods may go into a carrier's box, and do."""
-    other = settled.box and settled.box.code != box.code
-    return (
-        not (other or settled.divided or settled.lot.own_boxes) and settled.lot.measured and settled.lot.goes_into(box)
-    )
+    lot, other = settled.lot, settled.box and settled.box.code != box.code
+    return not (other or settled.divided or lot.own_boxes) and lot.measured and lot.goes_into(box)
 
 
 def packed_in(settled: Settled, box: Packaging) -> tuple[PackedParcel, ...]:

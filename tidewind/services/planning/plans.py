@@ -26,10 +26,8 @@ from tidewind.db.bulk import Columns, write_changed
 from tidewind.db.tables import Order, SnagRow
 from tidewind.services.base import lock_orders, standing_after
 from tidewind.services.planning.facts import all_facts
-from tidewind.services.planning.records import PLANNED, OrderRecord, SnagRecord
+from tidewind.services.planning.records import HELD_AS, PLANNED, OrderRecord, SnagRecord
 from tidewind.services.planning.shop_facts import core_shop
-
-_HELD_AS = {"plan": "plan_written"}
 
 
 def is_waiting(order: Order | OrderRecord) -> bool:
@@ -77,7 +75,7 @@ def plan_records(
             continue
         before = noticed(record, record.plan)
         for name, value in planned.values.items():
-            setattr(record, _HELD_AS.get(name, name), value)
+            setattr(record, HELD_AS.get(name, name), value)
         if planned.snags is not None:
             record.snags = planned.snags
         written.append(record)

@@ -30,6 +30,10 @@ PLANNED = (
 """The columns of an order that planning writes."""
 
 
+HELD_AS = {"plan": "plan_written"}
+"""Columns that a record holds in their written form, under another name."""
+
+
 class SnagRecord(NamedTuple):
     """A snag as it is stored."""
 
@@ -192,7 +196,7 @@ def insert_records(session: Session, records: Sequence[OrderRecord], more: Seque
 
 
 def _row(record: OrderRecord, names: Sequence[str]) -> Written:
-    return {name: getattr(record, "plan_written" if name == "plan" else name) for name in names}
+    return {name: getattr(record, HELD_AS.get(name, name)) for name in names}
 
 
 def _snags(records: Sequence[OrderRecord]) -> list[Written]:
