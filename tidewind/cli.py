@@ -157,6 +157,7 @@ def _web() -> int:
 
     from tidewind.app import make_app, make_wiring
     from tidewind.core.calendar import is_working_day
+    from tidewind.outside.apart import warm
     from tidewind.running.to_the_point import LONGEST_HEADERS, ToThePoint
 
     settings = Settings()
@@ -164,6 +165,7 @@ def _web() -> int:
     app = make_app(make_wiring(settings))
     look_seldom()
     end_with_parent()
+    warm()
     # Read the holiday tables while the server comes up, so that the first page need not wait for them.
     threading.Thread(target=is_working_day, args=(now().date(), "PT"), daemon=True).start()
     config = uvicorn.Config(
@@ -184,12 +186,14 @@ def _web() -> int:
 def _worker() -> int:
     from tidewind.app import make_wiring
     from tidewind.jobs import make_worker_app, run_worker
+    from tidewind.outside.apart import warm
 
     settings = Settings()
     configure(settings.log_format, settings.log_level, "worker")
     wiring = make_wiring(settings)
     look_seldom()
     end_with_parent()
+    warm()
     run_worker(make_worker_app(settings.database_url, wiring.sessions, wiring.outside), settings.database_url)
     return 0
 

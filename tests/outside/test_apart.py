@@ -5,6 +5,10 @@ from __future__ import annotations
 import io
 import os
 import resource
+import signal
+import subprocess
+import sys
+import tempfile
 import time
 import zipfile
 from pathlib import Path
@@ -14,6 +18,7 @@ import pytest
 from tidewind.outside.apart import TooMuch, read_apart
 from tidewind.outside.pictures import PictureError, small_picture
 from tidewind.outside.spreadsheets import read_sheet, read_tables
+from tidewind.settings import ROOT
 
 SHEET = """<?xml version="1.0"?><worksheet xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main"><sheetData>
 <row r="1"><c r="A1" t="inlineStr"><is><t>order</t></is></c></row>{more}</sheetData></worksheet>"""
@@ -84,8 +89,37 @@ def test_limits_and_faults_come_back_as_what_they_are() -> None:
     assert read_apart(sorted, [3, 1, 2]) == [1, 2, 3]
     with pytest.raises(LookupError, match="said there"):
         read_apart(fail)
-    for work in (take_memory, die):
-        with pytest.raises(TooMuch, match="memory"):
-            read_apart(work)
-    with pytest.raises(TooMuch, match="time"):
+    with pytest.raises(TooMuch, match="more than 300 MB of memory"):
+        read_apart(take_memory)
+    with pytest.raises(TooMuch, match="ends the process"):
+        read_apart(die)
+    with pytest.raises(TooMuch, match=r"longer than 0\.3 seconds"):
         read_apart(time.sleep, 30, seconds=0.3)
+
+
+def reader_of() -> int:
+    return os.getppid()
+
+
+def test_the_process_that_reads_knows_nothing_of_the_program_and_comes_back_after_it_was_killed() -> None:
+    reader = read_apart(reader_of)
+    assert (reader != os.getpid(), read_apart(reader_of)) == (True, reader)
+    os.kill(reader, signal.SIGKILL)
+    again = {read_apart(reader_of) for _ in range(3)}
+    assert (len(again), reader in again) == (1, False)
+
+
+def test_time_before_a_file_begins_is_not_counted() -> None:
+    """However long the program's own main module takes to import: the child has it from nobody."""
+    slow = "import time; t = time.process_time()\nwhile time.process_time() - t < 1: pass\n"
+    code = f"{slow}from tidewind.outside.apart import read_apart\nprint(read_apart(sorted, [2, 1], seconds=0.5))\n"
+    with tempfile.TemporaryDirectory() as folder:
+        (Path(folder) / "slow_main.py").write_text(code)
+        done = subprocess.run(
+            [sys.executable, "-m", "slow_main"],
+            capture_output=True,
+            text=True,
+            check=False,
+            env=os.environ | {"PYTHONPATH": f"{folder}:{ROOT}"},
+        )
+    assert (done.stdout, done.stderr) == ("[1, 2]\n", "")

@@ -2,12 +2,18 @@
 
 from __future__ import annotations
 
-import multiprocessing
-import resource
+import atexit
+import signal
+import socket
+import subprocess
+import sys
 import threading
 from collections.abc import Callable
+from multiprocessing import Pipe
 from multiprocessing.connection import Connection
 from typing import Any, TypeVar
+
+from tidewind.outside.reading_process import BEGUN, DONE, FAILED, MEMORY
 
 Result = TypeVar("Result")
 SECONDS, MEMORY_BYTES = 10.0, 300_000_000
@@ -15,64 +21,99 @@ SECONDS_TO_BEGIN = 60.0
 """The first process of all brings the libraries along; on a busy machine that is no fault of the file's."""
 AT_ONCE = threading.Semaphore(2)
 """So many files are read at once by one process of the program; others wait for their turn."""
-_PROCESSES = multiprocessing.get_context("forkserver")
-_PROCESSES.set_forkserver_preload(["tidewind.outside.spreadsheets", "tidewind.outside.vcards", "PIL.Image"])
 
 
 class TooMuch(Exception):
-    """Reading took more memory or time than a file may; nothing came of it."""
+    """Reading went over a limit, or was ended by what the file did to a library; nothing came of it.
+
+    Its words say which limit, to stand behind "takes": "more than 300 MB of memory".
+    """
 
 
-def read_apart(read: Callable[..., Result], *given: Any, seconds: float = SECONDS) -> Result:
+class _Reader:
+    """The process that makes one child for each file, started when it is first needed and again if it has ended."""
+
+    def __init__(self) -> None:
+        self._lock = threading.Lock()
+        self._line: socket.socket | None = None
+        self._process: subprocess.Popen[bytes] | None = None
+
+    def start(self) -> socket.socket:
+        if self._line is not None and self._process is not None and self._process.poll() is None:
+            return self._line
+        if self._line is not None:
+            self._line.close()
+        ours, theirs = socket.socketpair()
+        with theirs:
+            # The program's own main module is not imported there: only where modules are found is the same.
+            words = f"import sys; sys.path[:] = {sys.path!r}; from tidewind.outside.reading_process import serve; "
+            command = [sys.executable, "-c", f"{words} serve({theirs.fileno()})"]
+            self._process = subprocess.Popen(  # noqa: S603 - our own program
+                command, pass_fds=[theirs.fileno()], stdin=subprocess.DEVNULL, start_new_session=True
+            )
+        self._line = ours
+        return ours
+
+    def child(self) -> Connection:
+        """Return the line to a child that waits for its work.  Raises OSError where the process just ended."""
+        ours, theirs = Pipe()
+        with self._lock, theirs:
+            socket.send_fds(self.start(), [b"c"], [theirs.fileno()])
+        return ours
+
+    def close(self) -> None:
+        """End the process, and wait for it."""
+        if self._line is not None and self._process is not None:
+            self._line.close()
+            self._process.wait()
+
+
+_READER = _Reader()
+atexit.register(_READER.close)
+
+
+def warm() -> None:
+    """Start the process that reads, so that nobody's first file waits for it."""
+    with _READER._lock:
+        _READER.start()
+
+
+def read_apart(
+    read: Callable[..., Result], *given: Any, seconds: float = SECONDS, memory_bytes: int = MEMORY_BYTES
+) -> Result:
     """Return what ``read`` makes of ``given``, both fit to be sent to another process.
 
-    Whatever ``read`` raises is raised here, too.  Raises TooMuch where it used up its memory or its time; time is
-    counted by the wall, and by the processor for what would not be interrupted.
+    Whatever ``read`` raises is raised here, too.  Raises TooMuch where it used up its memory or its time, which count
+    from the moment when it begins: by the wall, and by the processor for what would not be interrupted.
     """
-    with AT_ONCE:
-        ours, theirs = _PROCESSES.Pipe(duplex=False)
-        process = _PROCESSES.Process(target=_read, args=(theirs, read, given, seconds), daemon=True)
-        process.start()
-        theirs.close()
+    with AT_ONCE, _begun(read, given, seconds, memory_bytes) as line:
+        if not line.poll(seconds):
+            raise TooMuch(f"longer than {seconds:g} seconds")
+        word, result = line.recv()
+    if word == DONE:
+        made: Result = result
+        return made
+    if word == FAILED:
+        raise result
+    if word == MEMORY:
+        raise TooMuch(f"more than {memory_bytes // 1_000_000} MB of memory")
+    if result in {signal.SIGXCPU, signal.SIGALRM}:
+        raise TooMuch(f"more than {seconds:g} seconds of processor")
+    raise TooMuch("what ends the process that reads it")
+
+
+def _begun(*asked: Any) -> Connection:
+    """Return the line to a child that has everything and begins; of a process that has just ended a new one is made."""
+    for last in (False, True):
         try:
-            _next(ours, SECONDS_TO_BEGIN)
-            fault, result = _next(ours, seconds)
-        except EOFError:  # it was ended by a limit, or by what the file made a library do
-            raise TooMuch("memory") from None
-        finally:
-            process.kill()
-            process.join()
-            process.close()
-            ours.close()
-    if fault is not None:
-        raise fault
-    made: Result = result
-    return made
-
-
-def _next(ours: Connection, seconds: float) -> Any:
-    if not ours.poll(seconds):
-        raise TooMuch("time")
-    return ours.recv()
-
-
-def _read(to: Connection, read: Callable[..., Any], given: tuple[Any, ...], seconds: float) -> None:
-    to.send("begun")
-    resource.setrlimit(resource.RLIMIT_AS, (_taken() + MEMORY_BYTES,) * 2)
-    resource.setrlimit(resource.RLIMIT_CPU, (int(seconds) + 1,) * 2)
-    resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
-    answer: tuple[Exception | None, Any]
-    try:
-        answer = (None, read(*given))
-    except MemoryError:
-        answer = (TooMuch("memory"), None)
-    except Exception as error:  # it is raised again where it was asked
-        answer = (error, None)
-    to.send(answer)
-    to.close()
-
-
-def _taken() -> int:
-    """Return how much address space this process has already, in bytes."""
-    with open("/proc/self/statm") as told:  # noqa: PTH123 - a file of the kernel
-        return int(told.read().split()[0]) * resource.getpagesize()
+            line = _READER.child()
+            line.send(asked)
+            if not line.poll(SECONDS_TO_BEGIN):
+                raise TooMuch(f"more than {SECONDS_TO_BEGIN:g} seconds to begin")
+            word, _ = line.recv()
+            if word == BEGUN:
+                return line
+        except (OSError, EOFError):
+            if last:
+                raise
+    raise TooMuch("what ends the process that reads it")

@@ -83,8 +83,7 @@ def _apart(read: Callable[..., Result], data: bytes, name: str, *more: object) -
     try:
         return read_apart(read, data, name, *more)
     except TooMuch as error:
-        why = "longer than 10 seconds" if str(error) == "time" else "more memory than a file may"
-        words = f"{name} takes {why} to read, and was let be. Save only the rows that are needed."
+        words = f"{name} takes {error} to read; nothing was imported. Save only the rows that are needed."
         raise SpreadsheetError(words) from error
 
 

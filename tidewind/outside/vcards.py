@@ -41,7 +41,7 @@ def read_vcards(data: bytes) -> tuple[list[ContactCard], list[str]]:
     try:
         return read_apart(_read_cards, data)
     except TooMuch as error:
-        raise VcardError("The file takes too long or too much memory to read. Split it.") from error
+        raise VcardError(f"The file takes {error} to read. Split it.") from error
 
 
 def _read_cards(data: bytes) -> tuple[list[ContactCard], list[str]]:

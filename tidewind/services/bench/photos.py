@@ -9,7 +9,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from tidewind.db.tables import Bench, Departure, Label, Packing, Photo
-from tidewind.outside.apart import read_apart
+from tidewind.outside.apart import TooMuch, read_apart
 from tidewind.outside.pictures import PictureError, photo_and_small
 from tidewind.services.base import Conflict, Invalid, NotFound
 
@@ -26,6 +26,8 @@ def keep_photo(session: Session, packing_id: int, data: bytes, person_id: int, n
         picture, small = read_apart(photo_and_small, data)
     except PictureError as error:
         raise Invalid("no_picture", str(error)) from error
+    except TooMuch as error:
+        raise Invalid("no_picture", f"The picture takes {error} to read.") from error
     made = Photo(packing_id=packing_id, person_id=person_id, at=now, picture=picture, small=small)
     session.add(made)
     session.flush()

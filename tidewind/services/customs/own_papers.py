@@ -30,7 +30,7 @@ def take_own_invoice(session: Session, order_id: int, file_name: str, data: byte
     except PictureError as error:
         raise Invalid("no_paper", f"{error} Nothing was changed.") from error
     except TooMuch as error:
-        raise Invalid("no_paper", f"This file asks for too much {error} to be drawn. Nothing was changed.") from error
+        raise Invalid("no_paper", f"This file takes {error} to read. Nothing was changed.") from error
     drop_own_invoice(session, order_id)
     session.add_all(
         OwnPaper(order_id=order_id, page_no=n, picture=page, file_name=file_name[:120], by=who)

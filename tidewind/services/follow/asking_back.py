@@ -16,7 +16,7 @@ from tidewind.core.states.returns import ReturnState
 from tidewind.core.tracking.states import TrackingState
 from tidewind.core.written import Written
 from tidewind.db.tables import OrderLine, Product, Return, Shipment
-from tidewind.outside.apart import read_apart
+from tidewind.outside.apart import TooMuch, read_apart
 from tidewind.outside.pictures import PictureError, photo_and_small
 from tidewind.services.base import Conflict, Invalid
 from tidewind.services.follow.parcels import public_view
@@ -136,4 +136,6 @@ def ask_back(session: Session, tracking_key: str, wish: BuyersWish, now: datetim
             made.photo, _ = read_apart(photo_and_small, wish.photo)
         except PictureError as error:
             raise Invalid("no_picture", str(error)) from error
+        except TooMuch as error:
+            raise Invalid("no_picture", f"The picture takes {error} to read.") from error
     return made

@@ -52,7 +52,7 @@ def set_logo(session: Session, data: bytes | None) -> None:
     try:
         row.logo = read_apart(small_picture, data)
     except (PictureError, TooMuch) as error:
-        words = str(error) if isinstance(error, PictureError) else "The picture takes too much to read."
+        words = str(error) if isinstance(error, PictureError) else f"The picture takes {error} to read."
         raise Invalid("logo", f"{words} The logo stays as it was.") from error
     session.flush()
 
