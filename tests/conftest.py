@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import itertools
-import tempfile
 import threading
 import time
 from collections.abc import Iterator
@@ -12,17 +10,20 @@ from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 import hypothesis
-import psycopg
 import pytest
 import uvicorn
 from sqlalchemy.orm import Session
 
-from tests import demo_folder
+from tests.run import folder
+from tests.run.clones import Clones
+from tests.run.folder import first, running_cluster, shared
+from tests.run.length import LONG, examples
 from tidewind.app import make_app, make_wiring
 from tidewind.db.migrate import migrate
 from tidewind.demo.load import load
+from tidewind.garbage import look_seldom
 from tidewind.logs import configure
-from tidewind.running.cluster import FAST_FOR_TESTS, Cluster, free_port
+from tidewind.running.cluster import Cluster, free_port
 from tidewind.running.to_the_point import LONGEST_HEADERS, ToThePoint
 from tidewind.services.follow import forget_record
 from tidewind.services.planning import forget_kept
@@ -32,24 +33,28 @@ from tidewind.standins.app import make_app as make_standins
 from tidewind.standins.world import World
 from tidewind.web.access import Wiring
 
-# Nothing is timed in a test; the same examples every time, so that a red run can be repeated.
-hypothesis.settings.register_profile("house", deadline=None, max_examples=60, derandomize=True)
+# Nothing is timed in a test.  A short run takes the same examples every time, so that a red one can be repeated; a long
+# one looks for new ones and prints how to find what it found again.
+hypothesis.settings.register_profile(
+    "house", deadline=None, max_examples=examples(25), derandomize=not LONG, print_blob=LONG, database=None
+)
 hypothesis.settings.load_profile("house")
 configure("json", "warning", "tests")  # as the program itself writes, so that a fault in a test reads the same
+look_seldom()  # as every process of the program does, once all modules are there
+pytest_plugins = ["tests.run.plan", "tests.run.report"]
 
 
 def pytest_configure(config: pytest.Config) -> None:
     if not hasattr(config, "workerinput"):
-        demo_folder.make()
+        folder.make()
 
 
 def pytest_unconfigure(config: pytest.Config) -> None:
     if not hasattr(config, "workerinput"):
-        demo_folder.take_away()
+        folder.take_away()
 
 
 MONDAY = datetime(2026, 11, 23, 10, 0, tzinfo=UTC)
-_numbers = itertools.count(1)
 
 
 class Clock:
@@ -82,7 +87,7 @@ class Served:
         self.thread = threading.Thread(target=self.server.run, daemon=True)
         self.thread.start()
         while not self.server.started and self.thread.is_alive():
-            time.sleep(0.02)
+            time.sleep(0.002)
 
     def stop(self) -> None:
         self.server.should_exit = True
@@ -102,14 +107,11 @@ _ending: list[Served] = []
 
 @pytest.fixture(scope="session")
 def cluster() -> Iterator[Cluster]:
-    with tempfile.TemporaryDirectory(prefix="tidewind-tests-", ignore_cleanup_errors=True) as folder:
-        Path(folder).chmod(0o755)
-        made = Cluster(Path(folder) / "pg", FAST_FOR_TESTS)
-        made.start()
-        yield made
-        for server in _ending:
-            server.stop()
-        made.stop()
+    """The database server that all processes of the run share; its first process ends it."""
+    made = running_cluster()
+    yield made
+    for server in _ending:
+        server.stop()
 
 
 @pytest.fixture
@@ -127,20 +129,22 @@ def outside_world(clock: Clock) -> Iterator[tuple[str, int, World]]:
     server.let_go()
 
 
-def _admin(cluster: Cluster, sql: str) -> None:
-    with psycopg.connect(cluster.admin_url, autocommit=True) as connection:
-        connection.execute(sql)  # type: ignore[call-overload]
-
-
 @pytest.fixture(scope="session")
-def key_file(tmp_path_factory: pytest.TempPathFactory) -> Path:
+def key_file() -> Path:
     """Where this run keeps the key that seals secrets."""
-    return tmp_path_factory.mktemp("key") / "secret.key"
+    return shared() / "secret.key"
 
 
 @pytest.fixture(scope="session")
 def template(cluster: Cluster, key_file: Path) -> str:
     """The name of a database with the demo shop and its orders, to be cloned."""
+    with first("template") as mine:
+        if mine:
+            _load_template(cluster, key_file)
+    return "tidewind"
+
+
+def _load_template(cluster: Cluster, key_file: Path) -> None:
     standins, smtp = free_port(), free_port()
     server = Served(make_standins(":memory:", smtp, Clock()), standins)
     wiring = make_wiring(
@@ -156,15 +160,20 @@ def template(cluster: Cluster, key_file: Path) -> str:
     wiring.sessions.kw["bind"].dispose()
     wiring.outside.close()
     server.stop()
-    return "tidewind"
+
+
+@pytest.fixture(scope="session")
+def clones(cluster: Cluster, template: str) -> Iterator[Clones]:
+    made = Clones(cluster.admin_url, template)
+    yield made
+    made.close()
 
 
 @pytest.fixture
-def database(cluster: Cluster, template: str) -> Iterator[str]:
-    name = f"test_{next(_numbers)}"
-    _admin(cluster, f"create database {name} template {template} strategy file_copy owner tidewind")
+def database(cluster: Cluster, clones: Clones) -> Iterator[str]:
+    name = clones.take()
     yield cluster.url.rsplit("/", 1)[0] + f"/{name}"
-    _admin(cluster, f"drop database {name} with (force)")
+    clones.give_back(name)
 
 
 @pytest.fixture
@@ -215,4 +224,4 @@ def base_url(wiring: Wiring) -> Iterator[str]:
     port = free_port()
     server = Served(make_app(wiring), port)
     yield f"http://127.0.0.1:{port}"
-    server.stop()
+    server.let_go()

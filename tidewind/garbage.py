@@ -12,4 +12,5 @@ def look_seldom() -> None:
     """Set what is loaded by now aside for good, and look for cycles less often; call once all modules are there."""
     gc.collect()
     gc.freeze()
+    gc.enable()  # it may have been put off until everything was read
     gc.set_threshold(EVERY_OBJECTS, EVERY_YOUNG, EVERY_MIDDLE)

@@ -33,6 +33,7 @@ class Settings(BaseSettings):
     smtp_port: int = 0
     secure_cookie: bool = False
     demo: bool = False
+    demo_days: int = 90
     carrier_timeout_s: float = 8.0
     channel_timeout_s: float = 8.0
     secret_key_file: Path | None = None

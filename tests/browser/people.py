@@ -2,16 +2,13 @@
 
 from __future__ import annotations
 
-import fcntl
-import os
-import subprocess
 import tempfile
 from collections.abc import Iterator
 from pathlib import Path
 
 from playwright.sync_api import Browser, Locator, Page, expect
 
-from tests.demo_folder import DEMO_FOLDER
+from tests.run.shops import DAYS, copy_demo
 from tidewind.running.cluster import FAST_FOR_TESTS, free_port
 from tidewind.running.supervisor import Supervisor
 from tidewind.settings import ROOT
@@ -30,27 +27,12 @@ CHROMIUM = [
 ]
 
 
-def _loaded() -> Path:
-    """The demo shop, loaded once for the whole run and stopped; everybody has a copy of it."""
-    folder = Path(os.environ[DEMO_FOLDER])
-    with (folder / "lock").open("w") as lock:
-        fcntl.flock(lock, fcntl.LOCK_EX)  # of two that come first, one loads it and the other waits
-        if not (folder / "whole").exists():
-            first = Supervisor(folder / "shop", free_port(), demo=True, fast=FAST_FOR_TESTS, history_days=20)
-            try:
-                first.up()
-            finally:
-                first.down()
-            (folder / "whole").touch()
-    return folder / "shop"
-
-
 def start(demo: bool) -> Iterator[Supervisor]:
     with tempfile.TemporaryDirectory(prefix="tidewind-day-", ignore_cleanup_errors=True) as folder:
         Path(folder).chmod(0o755)
-        if demo:  # the database's files belong to another user where root runs the tests: cp keeps that
-            subprocess.run(["cp", "-a", str(_loaded()), folder], check=True)
-        made = Supervisor(Path(folder) / "shop", free_port(), demo=demo, fast=FAST_FOR_TESTS, history_days=20)
+        if demo:
+            copy_demo(Path(folder))
+        made = Supervisor(Path(folder) / "shop", free_port(), demo=demo, fast=FAST_FOR_TESTS, history_days=DAYS)
         try:
             made.up()
             yield made

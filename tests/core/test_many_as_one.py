@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 
 from tests.core.any_orders import addresses, hands, orders
 from tests.core.builders import BRIGHTMILE, MONDAY, NORVIA, NORVIA_DECEMBER, POST, POT, PUBLISHED_ROAD, SHOP, card
+from tests.run.length import examples
 from tidewind.core.addresses.check import Address
 from tidewind.core.addresses.gazetteer import shipped
 from tidewind.core.choosing import Policy
@@ -148,7 +149,7 @@ def any_order(draw: st.DrawFn) -> OrderFacts:
 def test_together_is_as_by_itself(name: str) -> None:
     shop = SHOPS[name]
 
-    @settings(max_examples=25)
+    @settings(max_examples=examples(10))
     @given(st.lists(any_order(), min_size=FEW + 1, max_size=FEW + 10))
     def each(several: list[OrderFacts]) -> None:
         # A shop of its own for each way: what one has worked out must not be what the other finds.

@@ -15,6 +15,7 @@ from hypothesis import strategies as st
 
 from tests.core.any_cards import DAY, ORIGINS, ZONES, cards, consignments, discounts, sizes
 from tests.core.price_oracle import price
+from tests.run.length import examples
 from tidewind.core.calendar import Transit
 from tidewind.core.consignments import Consignment, Goods, Parcel, Route
 from tidewind.core.quantities import Refused, Size, percent_of
@@ -32,7 +33,7 @@ NETWORKS = (Network("truck", "Truck", time(16, 30), None),)
 many = st.lists(consignments, min_size=1, max_size=5)
 
 
-@settings(max_examples=120)
+@settings(max_examples=examples(40))
 @given(cards(), discounts, many)
 def test_totals_over_columns_are_the_itemised_prices_to_the_cent(
     card: RateCard, cuts: Any, loads: list[Consignment]
@@ -46,7 +47,7 @@ def test_totals_over_columns_are_the_itemised_prices_to_the_cent(
             assert (found.net[row, column], found.tax[row, column]) == priced, (code, c, quote)
 
 
-@settings(max_examples=60)
+@settings(max_examples=examples(20))
 @given(cards(), many, st.data())
 def test_columns_put_into_a_box_are_the_columns_of_what_lies_in_it(
     card: RateCard, loads: list[Consignment], data: st.DataObject
@@ -65,7 +66,7 @@ def test_columns_put_into_a_box_are_the_columns_of_what_lies_in_it(
     assert (found.net.tolist(), found.tax.tolist()) == (expected.net.tolist(), expected.tax.tolist())
 
 
-@settings(max_examples=70)
+@settings(max_examples=examples(25))
 @given(cards(), discounts, many)
 def test_lines_sum_up_and_what_is_remembered_changes_nothing(
     card: RateCard, cuts: Any, loads: list[Consignment]
@@ -87,7 +88,7 @@ def test_lines_sum_up_and_what_is_remembered_changes_nothing(
             assert all(explain(line, "EUR") is not None for line in quote.lines)
 
 
-@settings(max_examples=50)
+@settings(max_examples=examples(20))
 @given(cards(), consignments)
 def test_turning_a_box_changes_nothing(card: RateCard, c: Consignment) -> None:
     compiled, first = CompiledCard(card, DAY), c.parcels[0]
@@ -97,7 +98,7 @@ def test_turning_a_box_changes_nothing(card: RateCard, c: Consignment) -> None:
         assert len({repr(compiled.quote(code, each)) for each in turned}) == 1
 
 
-@settings(max_examples=50)
+@settings(max_examples=examples(20))
 @given(cards(), consignments, st.integers(1, 999))
 def test_one_more_surcharge_is_dearer_or_equal(card: RateCard, c: Consignment, figure: int) -> None:
     more = Surcharge("more", "One more", Amount("fixed", figure))
@@ -113,7 +114,7 @@ def test_one_more_surcharge_is_dearer_or_equal(card: RateCard, c: Consignment, f
             assert after.net >= before.net + figure
 
 
-@settings(max_examples=40)
+@settings(max_examples=examples(15))
 @given(cards())
 def test_a_card_written_and_read_again_is_the_same_card(card: RateCard) -> None:
     written = json.loads(json.dumps(write_card(card)))
@@ -121,13 +122,13 @@ def test_a_card_written_and_read_again_is_the_same_card(card: RateCard) -> None:
     assert read_card(written) == card
 
 
-@settings(max_examples=60)
+@settings(max_examples=examples(20))
 @given(cards())
 def test_a_card_in_tables_and_back_is_the_same_card(card: RateCard) -> None:
     assert read_sheets(to_sheets(write_card(card))) == card
 
 
-@settings(max_examples=80)
+@settings(max_examples=examples(30))
 @given(cards(), st.lists(discounts, min_size=2, max_size=3), consignments)
 def test_several_accounts_cost_what_the_cheapest_alone_does(card: RateCard, cuts: list[Any], c: Consignment) -> None:
     accounts = [terms(mine, f"A{n}")[0] for n, mine in enumerate(cuts)]
@@ -141,7 +142,7 @@ def test_several_accounts_cost_what_the_cheapest_alone_does(card: RateCard, cuts
             assert quoted.net == min(q.net for q in each.values() if isinstance(q, Quote))
 
 
-@settings(max_examples=250)
+@settings(max_examples=examples(70))
 @given(cards(), discounts, many, st.sampled_from([date(2026, 11, d) for d in (21, 22, 23, 24, 28, 30)]), st.booleans())
 def test_an_own_reckoning_from_the_written_card_comes_to_the_same(
     card: RateCard, cuts: Any, loads: list[Consignment], ship_date: date, by_ship_date: bool

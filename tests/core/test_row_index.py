@@ -8,6 +8,7 @@ import pytest
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
+from tests.run.length import examples
 from tidewind.core.checkout.matching import RowIndex
 from tidewind.core.checkout.reach import Reach
 
@@ -31,7 +32,7 @@ def one_after_the_other(rows: Sequence[Reach], place: tuple[str, str, str]) -> i
     return next((n for n, reach in enumerate(rows) if reach.holds(*place)), None)
 
 
-@settings(max_examples=400, deadline=None)
+@settings(max_examples=examples(100), deadline=None)
 @given(st.lists(REACHES, max_size=9), st.lists(PLACES, min_size=1, max_size=12))
 @example([Reach(frozenset({"PT"}), postcodes=("9000-9400",)), Reach(frozenset({"PT"}))], [("PT", "90", "")])
 @example(
@@ -44,7 +45,7 @@ def test_the_first_row_that_holds_is_found(rows: list[Reach], places: list[tuple
         assert index.first(*place) == one_after_the_other(rows, place), place
 
 
-@settings(max_examples=300, deadline=None)
+@settings(max_examples=examples(80), deadline=None)
 @given(st.lists(REACHES, min_size=2, max_size=8), st.lists(PLACES, min_size=8, max_size=30))
 def test_what_is_called_hidden_is_never_reached(rows: list[Reach], places: list[tuple[str, str, str]]) -> None:
     index = RowIndex(rows)

@@ -10,6 +10,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from tests.run.length import examples
 from tidewind.core.addresses.check import Address
 from tidewind.core.consignments import Consignment, Goods, Parcel, Route, Size, read_consignment, write_consignment
 from tidewind.core.customs.planned import Border
@@ -74,7 +75,7 @@ FORMS: dict[str, tuple[st.SearchStrategy[Any], Callable[[Any], Any], Callable[[A
 
 
 @pytest.mark.parametrize("form", FORMS)
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=examples(20), deadline=None)
 @given(st.data())
 def test_it_comes_back_as_it_went(form: str, data: st.DataObject) -> None:
     values, write, read = FORMS[form]

@@ -13,6 +13,7 @@ import httpx
 import psycopg
 import pytest
 
+from tests.run.shops import copy_demo
 from tidewind.running.children import Child
 from tidewind.running.cluster import FAST_FOR_TESTS, free_port
 from tidewind.running.supervisor import Supervisor
@@ -24,7 +25,7 @@ def two() -> Iterator[tuple[str, str, Supervisor]]:
     """The addresses of a shop and of its second machine, which knows the database, the key and nothing else."""
     with tempfile.TemporaryDirectory(prefix="tidewind-two-", ignore_cleanup_errors=True) as folder:
         Path(folder).chmod(0o755)
-        first = Supervisor(Path(folder) / "shop", free_port(), demo=True, fast=FAST_FOR_TESTS, history_days=0)
+        first = Supervisor(copy_demo(Path(folder), 0), free_port(), demo=True, fast=FAST_FOR_TESTS, history_days=0)
         second = Path(folder) / "second"
         second.mkdir()
         far = [Child("far-web", ("web",)), Child("far-worker", ("worker",))]

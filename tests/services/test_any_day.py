@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import random
 from collections import Counter
 from collections.abc import Callable
@@ -14,6 +13,7 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from tests.conftest import Clock
+from tests.run.length import seeds
 from tests.services.steps import books, person
 from tidewind.core.states.labels import LabelState
 from tidewind.db.tables import (
@@ -102,7 +102,7 @@ from tidewind.services.shop import edit_products, set_policy, set_stock, switch_
 from tidewind.standins.world import World
 from tidewind.web.access import Wiring
 
-WALKS, STEPS = int(os.environ.get("TIDEWIND_SEQUENCES", "2")), 70
+STEPS = 70
 FAULTS = ("error", "down", "duplicate_answer", "repeat_refused", "dearer")
 
 
@@ -492,7 +492,7 @@ def _plans_follow_from_what_is_there(walk: Walk, session: Session, orders: dict[
     session.rollback()
 
 
-@pytest.mark.parametrize("seed", range(WALKS))
+@pytest.mark.parametrize("seed", seeds(1, 12))
 def test_whatever_is_done_the_rooms_agree(wiring: Wiring, world: World, clock: Clock, seed: int) -> None:
     walk = Walk(wiring, world, clock, seed)
     as_it_should_be(walk)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import random
 from collections import Counter
 from collections.abc import Callable
@@ -15,6 +14,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from tests.conftest import Clock
+from tests.run.length import seeds
 from tests.services.steps import ask, buy, ids_of
 from tidewind.core.addresses.check import Address
 from tidewind.db.tables import Aside, Channel, ChannelLog, Difference, Order, Shipment, Shop
@@ -314,7 +314,7 @@ def test_an_order_that_moves_between_two_pages_hides_no_other(wiring: Wiring, st
         assert {o.number for o in session.scalars(select(Order).where(Order.number.like("P-%")))} == set(store.orders)
 
 
-@pytest.mark.parametrize("seed", range(int(os.environ.get("TIDEWIND_SEQUENCES", "8"))))
+@pytest.mark.parametrize("seed", seeds(4))
 def test_goods_sent_are_goods_owed_whatever_channel_and_people_do(
     wiring: Wiring, store: Store, clock: Clock, seed: int
 ) -> None:

@@ -5,7 +5,6 @@ TIDEWIND_STORM=1000 makes it a thousand.
 
 from __future__ import annotations
 
-import os
 import random
 import tempfile
 import threading
@@ -19,6 +18,8 @@ import httpx
 import pytest
 from sqlalchemy import func, select, text
 
+from tests.run.length import LONG
+from tests.run.shops import copy_demo
 from tidewind.app import make_wiring
 from tidewind.core.addresses.check import Address
 from tidewind.core.order_facts import Hand
@@ -33,7 +34,7 @@ from tidewind.services.rates import forget_answers
 from tidewind.settings import DEMO_PASSWORD, now
 from tidewind.web.access import Wiring
 
-LABELS = int(os.environ.get("TIDEWIND_STORM", "300"))
+LABELS = 300 if LONG else 120
 KILLED_SAFELY = ("fsync=off", "full_page_writes=off")
 """What was committed is there after the database was killed; only a machine that loses its power could lose it."""
 CARRIERS = ("norvia", "brightmile", "pontolo")
@@ -48,7 +49,7 @@ def shop(monkeypatch: pytest.MonkeyPatch) -> Iterator[Supervisor]:
     forget_answers()
     with tempfile.TemporaryDirectory(prefix="tidewind-chaos-", ignore_cleanup_errors=True) as folder:
         Path(folder).chmod(0o755)
-        made = Supervisor(Path(folder) / "shop", free_port(), demo=True, fast=KILLED_SAFELY, history_days=0)
+        made = Supervisor(copy_demo(Path(folder), 0), free_port(), demo=True, fast=KILLED_SAFELY, history_days=0)
         try:
             made.up()
             yield made

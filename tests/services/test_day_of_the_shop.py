@@ -13,6 +13,7 @@ import pytest
 from sqlalchemy import select
 
 from tests.conftest import Clock
+from tests.run.shops import DAYS, copy_demo
 from tests.services.steps import agree, ask, books, buy, clear_orders, ids_of
 from tidewind.cli import main
 from tidewind.core.consignments import NO_GOODS, Consignment, Parcel, Route, write_consignment
@@ -191,8 +192,9 @@ def folder() -> Iterator[Path]:
 
 def test_a_second_start_finds_everything_as_it_was_and_a_killed_database_too(folder: Path) -> None:
     counts = []
+    copy_demo(folder)
     for crash in (True, False):
-        shop = Supervisor(folder / "shop", free_port(), demo=True, fast=FAST_FOR_TESTS)
+        shop = Supervisor(folder / "shop", free_port(), demo=True, fast=FAST_FOR_TESTS, history_days=DAYS)
         try:
             url = shop.up()
             with httpx.Client(base_url=url) as client:

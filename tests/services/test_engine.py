@@ -17,9 +17,9 @@ ASKED = text("select name from shop_of_this_test where n = :n")
 
 
 @pytest.fixture
-def engine(cluster: Cluster) -> Iterator[Engine]:
+def engine(database: str) -> Iterator[Engine]:
     """An engine of one connection, which everybody in a test is lent."""
-    one = make_engine(cluster.url, pool_size=1)
+    one = make_engine(database, pool_size=1)
     with one.begin() as connection:
         connection.execute(text("create table shop_of_this_test (n int primary key, name text)"))
         connection.execute(text("insert into shop_of_this_test select n, 'name ' || n from generate_series(1, 9) n"))

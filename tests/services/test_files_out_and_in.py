@@ -11,6 +11,7 @@ from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
 from tests.conftest import MONDAY
+from tests.run.length import examples
 from tidewind.core.addresses.check import Address, tidy, tidy_address
 from tidewind.core.bench.codes import collides
 from tidewind.core.consignments import CONTENTS
@@ -100,7 +101,7 @@ def told_apart(addresses: list[Address]) -> list[Address]:
 
 @pytest.mark.parametrize("kind", ["csv", "vcf"])
 def test_an_address_book_comes_back_as_it_was(session: Session, kind: str) -> None:
-    @settings(suppress_health_check=list(HealthCheck), max_examples=12, phases=[Phase.generate])
+    @settings(suppress_health_check=list(HealthCheck), max_examples=examples(6), phases=[Phase.generate])
     @given(
         st.lists(ADDRESSES, min_size=12, max_size=40).map(told_apart).filter(bool),
         st.lists(words(30), min_size=40, max_size=40),
@@ -157,7 +158,7 @@ PRODUCTS = st.fixed_dictionaries({
 
 @pytest.mark.parametrize("kind", ["csv", "xlsx"])
 def test_a_catalogue_comes_back_as_it_was(session: Session, kind: str) -> None:
-    @settings(suppress_health_check=list(HealthCheck), max_examples=12, phases=[Phase.generate])
+    @settings(suppress_health_check=list(HealthCheck), max_examples=examples(6), phases=[Phase.generate])
     @given(st.lists(PRODUCTS, min_size=8, max_size=25), st.lists(words(60), min_size=25, max_size=25))
     def each(products: list[dict[str, object]], skus: list[str]) -> None:
         with session.begin_nested() as inner:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import random
 from collections.abc import Callable
 from dataclasses import dataclass, field
@@ -13,6 +12,7 @@ import pytest
 from sqlalchemy import select
 
 from tests.conftest import Clock
+from tests.run.length import seeds
 from tests.services.steps import ask, books, clear_orders, ids_of
 from tidewind.db.tables import OrderChange, Shipment
 from tidewind.outside.carrier import Purchase, Sold, SoldParcel
@@ -221,7 +221,7 @@ def test_a_key_is_looked_after_for_a_day_and_then_no_more(wiring: Wiring, clock:
     )
 
 
-@pytest.mark.parametrize("seed", range(int(os.environ.get("TIDEWIND_SEQUENCES", "3"))))
+@pytest.mark.parametrize("seed", seeds(2))
 def test_whatever_comes_each_label_is_bought_once_or_not_at_all(wiring: Wiring, clock: Clock, seed: int) -> None:
     chance = random.Random(seed)
     moods = {

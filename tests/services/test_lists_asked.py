@@ -12,6 +12,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from tests.conftest import Clock
+from tests.run.length import seeds
 from tests.services.steps import ask, buy, clear_orders, ids_of
 from tidewind.core.ledger import ACCOUNTS
 from tidewind.core.searching import folded
@@ -132,7 +133,7 @@ def pages(session: Session, asks: WorkFilter, size: int) -> Iterator[tuple[int, 
         after = page.next
 
 
-@pytest.mark.parametrize("seed", range(3))
+@pytest.mark.parametrize("seed", seeds(2))
 def test_the_work_list_shows_what_was_asked_for(wiring: Wiring, clock: Clock, seed: int) -> None:
     some_work(wiring, clock)
     chance = random.Random(seed)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import itertools
+import os
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
@@ -103,7 +104,7 @@ JAPAN = Land(
 
 @pytest.fixture
 def empty(cluster: Cluster, outside_world: tuple[str, int, World], clock: Clock, key_file: Path) -> Iterator[Wiring]:
-    name = f"own_{next(_names)}"
+    name = f"own_{os.getpid()}_{next(_names)}"
     with psycopg.connect(cluster.admin_url, autocommit=True) as connection:
         connection.execute(f"create database {name} owner tidewind")  # type: ignore[call-overload]
     forget_kept()

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import random
 from dataclasses import replace
 from datetime import UTC, date, datetime, timedelta
@@ -12,6 +11,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from tests.conftest import Clock
+from tests.run.length import LONG, seeds
 from tests.services.steps import ask, buy, ids_of, of
 from tidewind.core.rules.rule import Split
 from tidewind.db.tables import CarrierRow, Order, RateCardRow, RuleSet, Shipment
@@ -116,14 +116,14 @@ def test_seasons_weekdays_and_fuel_follow_the_day_the_card_names(
     assert (found[dear] or 0) - (found[cheap] or 0) == (77 if by_ship_date else 0)
 
 
-@pytest.mark.parametrize("seed", range(int(os.environ.get("TIDEWIND_SEQUENCES", "1"))))
+@pytest.mark.parametrize("seed", seeds(1))
 def test_matrix_comparison_plan_and_purchase_say_one_sum_whatever_the_layers_settled(
     wiring: Wiring, clock: Clock, seed: int
 ) -> None:
     with wiring.sessions.begin() as session:
         planned = _all_say_the_same(session, clock, seed)
         top_up(session, 1_000_000, f"for all of {seed}", "Inês", clock())
-    wanted = planned if os.environ.get("TIDEWIND_SEQUENCES") else planned[:8]
+    wanted = planned if LONG else planned[:8]
     for shipment_id in ids_of(wiring, ask(wiring, wanted).batch_id):
         assert buy(wiring, shipment_id) == "bought"
     with wiring.sessions() as session:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import subprocess
 from collections.abc import Iterator
 from pathlib import Path
@@ -27,7 +28,7 @@ EMPTY = {"JSONB": "{}", "BOOLEAN": "true", "BIGINT": "0", "INTEGER": "0", "TIMES
 @pytest.fixture
 def engines(cluster: Cluster) -> Iterator[tuple[Engine, Engine]]:
     """Two empty databases: one for an older folder, one for a new one."""
-    names = ("older", "newer")
+    names = [f"{age}_{os.getpid()}" for age in ("older", "newer")]
     with psycopg.connect(cluster.admin_url, autocommit=True) as admin:
         for name in names:
             admin.execute(f"create database {name} owner tidewind")

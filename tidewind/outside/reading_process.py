@@ -9,6 +9,7 @@ from __future__ import annotations
 import importlib
 import os
 import resource
+import select
 import selectors
 import signal
 import socket
@@ -25,9 +26,11 @@ READY = ("tidewind.outside.spreadsheets", "tidewind.outside.vcards", "PIL.Image"
 def serve(line: int) -> None:
     """Make a child for every connection that comes over the socket ``line``, and say how each of them ended."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)  # Ctrl-C is for the program, which closes the line
+    asked = socket.socket(fileno=line)
     for name in READY:
         importlib.import_module(name)
-    asked = socket.socket(fileno=line)
+        if select.select([asked], [], [], 0)[0] and not asked.recv(1, socket.MSG_PEEK):
+            return  # the program has ended meanwhile
     children: dict[int, tuple[int, Connection]] = {}
     with selectors.DefaultSelector() as waiting:
         waiting.register(asked, selectors.EVENT_READ)

@@ -58,15 +58,16 @@ class Supervisor:
         port: int,
         demo: bool,
         fast: tuple[str, ...] = SLOW_BUT_SAFE,
-        history_days: int = 90,
+        history_days: int | None = None,
         webs: int = 1,
         workers: int = 1,
     ) -> None:
         self.folder = var if isinstance(var, DataFolder) else DataFolder(var)
-        self.port, self.demo, self.history_days = port, demo, history_days
+        self.port, self.demo = port, demo
         self.fast = fast
         self.cluster: Cluster | None = None
         self.settings = Settings()
+        self.history_days = self.settings.demo_days if history_days is None else history_days
         self.standins_port, self.smtp_port = free_port(), free_port()
         self.listening: socket.socket | None = None
         outside = (str(self.standins_port), str(self.smtp_port), str(self.folder.path / "standins.sqlite3"))

@@ -1,0 +1,1 @@
+"""How a run of the tests is put together: what its processes share, who does what, how long it may be."""
