@@ -105,7 +105,14 @@ WRONG = {
     "a gap between prices": ([["Up to kg", "PT"], ["1", "4"], ["2", ""], ["3", "5"]], "missing between others"),
     "no step": ([["Up to kg", "PT"]], "no row with a weight"),
     "no zone": ([["Up to kg"], ["1"]], "name between 1 and"),
-    "days that are none": ([["Up to kg", "PT"], ["1", "4"], ["Days", "soon"]], "is no number of days"),
+    "days that are none": ([["Up to kg", "PT"], ["1", "4"], ["Days", "soon"]], "is not a valid number of days"),
+    "days that run backwards": ([["Up to kg", "PT"], ["1", "4"], ["Days", "4-2"]], "B3: “4-2” is not a valid number"),
+    "days said twice": ([["Up to kg", "PT"], ["1", "4"], ["Days", "1"], ["Days", "2"]], "A4: there are two rows of"),
+    "weights that fall": ([["Up to kg", "PT"], ["2", "4"], ["1", "5"]], "A3: “1” is not heavier than the row above"),
+    "a country twice": ([["Up to kg", "PT", "ES; PT"], ["1", "4", "5"]], "C1: “PT” has prices already"),
+    "a side without end": ([["Longest side cm", "Infinity"], ["Up to kg", "PT"], ["1", "4"]], "row 1: “Infinity”"),
+    "no divisor": ([["Volume cm3 per kg", "0"], ["Up to kg", "PT"], ["1", "4"]], "row 1: “0” is no volume"),
+    "more tax than price": ([["Tax %", "230"], ["Up to kg", "PT"], ["1", "4"]], "row 1: “230” is no tax"),
     "a cut-off that is none": (
         [["Cut-off", "teatime"], ["Up to kg", "PT"], ["1", "4"]],
         "row 1: “teatime” is no cut-off",
@@ -133,4 +140,25 @@ def test_what_is_wrong_with_a_list_is_named_by_its_cell(rows: list[list[str]], w
 def test_no_table_crashes_the_reader(rows: list[list[str]]) -> None:
     table = [["Up to kg", "PT"], *rows]
     said, faults = read_simple(table, "EUR")
-    assert faults or read_card(simple_card(said, HERE))
+    if not faults:
+        assert isinstance(read_card(simple_card(said, HERE)), RateCard)
+
+
+CELLS = st.sampled_from(["", "0", "1", "2", "5", "-1", "3.90", "1-2", "4-2", "99", "Days", "PT"])
+HEADS = st.lists(st.sampled_from(["PT", "ES", "PT; ES", "everywhere else", "*", "nowhere", ""]), min_size=1, max_size=3)
+ABOVE = st.tuples(
+    st.sampled_from(["Service", "Cut-off", "Longest side cm", "Volume cm3 per kg", "Tax %"]),
+    st.sampled_from(["", "0", "-5", "120", "16:00", "25:00", "1e9", "NaN", "Infinity", "230"]),
+).map(list)
+STEPS = st.lists(st.sampled_from(["1", "2", "5", "10"]), unique=True, min_size=1).map(lambda s: sorted(s, key=int))
+
+
+@given(st.lists(ABOVE, max_size=2), HEADS, STEPS, st.lists(st.lists(CELLS, max_size=4), max_size=2), st.booleans())
+def test_a_list_without_faults_is_a_card_that_reads(
+    above: list[list[str]], heads: list[str], steps: list[str], more: list[list[str]], tidy: bool
+) -> None:
+    """What the reader finds no fault in, the reader of cards finds none in either: nobody is told of its fields."""
+    priced = [[step, *[f"{n}.50"] * len(heads)] for n, step in enumerate(steps, 3)]
+    said, faults = read_simple([*above, ["Up to kg", *heads], *priced, *([] if tidy else more)], "EUR")
+    if not faults:
+        assert isinstance(read_card(simple_card(said, HERE)), RateCard)

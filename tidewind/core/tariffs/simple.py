@@ -14,7 +14,9 @@ from tidewind.core.tariffs.sheets import Sheet
 from tidewind.core.written import Written
 
 REST = ("everywhere else", "rest of the world", "all other countries", "world", "*")
-MOST_ZONES, MOST_STEPS = 40, 200
+MOST_ZONES, MOST_STEPS, MOST_DAYS = 40, 200, 60
+LONGEST_SIDE, MOST_DIVISOR = Decimal(1_000), Decimal(100_000)
+"""In centimetres or inches, as the row is headed; in cm³ per kg."""
 _DAYS = re.compile(r"(\d{1,2})\s*(?:[-–]\s*(\d{1,2}))?")
 _STEP = re.compile(r"up to\s*\(?(g|kg|lb|oz)\)?", re.IGNORECASE)
 
@@ -80,6 +82,8 @@ def read_simple(rows: Sequence[Sequence[str]], currency: str) -> tuple[SimpleLis
         if not any(cells):
             continue
         if cells[0].lower().startswith("day"):
+            if made.days:
+                faults.append(f"A{n}: there are two rows of days. Keep one.")
             made.days = [_days(cell, f"{_column(c)}{n}", faults) for c, cell in enumerate(cells[1 : 1 + len(heads)], 2)]
         else:
             _step(made, cells[: 1 + len(heads)], unit, (currency, sign), n, faults)
@@ -117,20 +121,30 @@ def _fact(made: SimpleList, row: Sequence[str], where: str, faults: list[str]) -
             made.cutoff = time.fromisoformat(value[:5].zfill(5))
         elif name.startswith("longest side") and value:
             scale = Decimal("25.4") if name.endswith("in") else Decimal(10)
-            made.longest_mm = int(Decimal(value.replace(",", ".")) * scale)
+            made.longest_mm = int(_figure(value, Decimal("0.1"), LONGEST_SIDE) * scale)
         elif name.startswith("volume") and value:  # cm³ per kg
-            made.divisor = int(value)
+            made.divisor = int(_figure(value, Decimal(1), MOST_DIVISOR))
         elif name.startswith("tax") and value:
-            made.tax_percent = Decimal(value.rstrip("% ").replace(",", "."))
+            made.tax_percent = _figure(value.rstrip("% "), Decimal(0), Decimal(100))
     except (ValueError, InvalidOperation):
         faults.append(f"{where}: “{value}” is no {name}.")
+
+
+def _figure(value: str, least: Decimal, most: Decimal) -> Decimal:
+    """Return a figure.  Raises ValueError where it is outside what can be meant, InvalidOperation for none."""
+    figure = Decimal(value.replace(",", "."))
+    if not (figure.is_finite() and least <= figure <= most):
+        raise ValueError(value)
+    return figure
 
 
 def _zone(made: SimpleList, head: str, where: str, faults: list[str]) -> None:
     countries = []
     for word in re.split(r"[;,/]| and ", head):
         code = "*" if word.strip().lower() in REST else country_code(word.strip())
-        if code:
+        if code and (code in countries or any(code in others for _, others in made.zones)):
+            faults.append(f"{where}: “{word.strip()}” has prices already. Name each country once.")
+        elif code:
             countries.append(code)
         else:
             faults.append(f"{where}: “{word.strip()}” is no country. Write countries, or “everywhere else”.")
@@ -139,8 +153,8 @@ def _zone(made: SimpleList, head: str, where: str, faults: list[str]) -> None:
 
 def _days(cell: str, where: str, faults: list[str]) -> tuple[int, int]:
     found = _DAYS.fullmatch(cell)
-    if found is None:
-        faults.append(f"{where}: “{cell}” is no number of days, as in 1 or 2-4.")
+    if found is None or not int(found[1]) <= int(found[2] or found[1]) <= MOST_DAYS:
+        faults.append(f"{where}: “{cell}” is not a valid number of days, such as 1 or 2-4, at most {MOST_DAYS}.")
         return 1, 5
     return int(found[1]), int(found[2] or found[1])
 
@@ -154,6 +168,9 @@ def _step(
         grams = None
     if not grams:
         faults.append(f"A{row}: “{cells[0]}” is no weight.")
+        return
+    if made.up_to_g and grams <= made.up_to_g[-1]:
+        faults.append(f"A{row}: “{cells[0]}” is not heavier than the row above. Sort the rows by weight, each weight once.")
         return
     prices: list[int | None] = []
     for n, cell in enumerate(cells[1:], 2):
