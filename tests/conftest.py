@@ -7,8 +7,10 @@ import time
 from collections.abc import Iterator
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta
+from functools import cache
 from pathlib import Path
 
+import httpx
 import hypothesis
 import pytest
 import uvicorn
@@ -18,6 +20,7 @@ from tests.run import folder
 from tests.run.clones import Clones
 from tests.run.folder import first, running_cluster, shared
 from tests.run.length import LONG, examples
+from tests.run.mother import close_mother
 from tidewind.app import make_app, make_wiring
 from tidewind.db.migrate import migrate
 from tidewind.demo.load import load
@@ -40,6 +43,8 @@ hypothesis.settings.register_profile(
 )
 hypothesis.settings.load_profile("house")
 configure("json", "warning", "tests")  # as the program itself writes, so that a fault in a test reads the same
+# A client of httpx reads all authorities of the world when it is made, which takes longer than most calls here.
+httpx._transports.default.create_ssl_context = cache(httpx._transports.default.create_ssl_context)  # type: ignore[attr-defined]
 look_seldom()  # as every process of the program does, once all modules are there
 pytest_plugins = ["tests.run.plan", "tests.run.report"]
 
@@ -47,6 +52,10 @@ pytest_plugins = ["tests.run.plan", "tests.run.report"]
 def pytest_configure(config: pytest.Config) -> None:
     if not hasattr(config, "workerinput"):
         folder.make()
+
+
+def pytest_sessionfinish() -> None:
+    close_mother()
 
 
 def pytest_unconfigure(config: pytest.Config) -> None:

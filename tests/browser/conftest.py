@@ -7,24 +7,17 @@ from collections.abc import Iterator
 import pytest
 from playwright.sync_api import Browser, sync_playwright
 
-from tests.browser.mother import Mother
 from tests.browser.people import CHROMIUM, start
+from tests.run.mother import mother
 from tidewind.running.children import Child
 from tidewind.running.supervisor import Supervisor
 
 
-@pytest.fixture(scope="session")
-def mother() -> Iterator[Mother]:
-    made = Mother()
-    yield made
-    made.close()
-
-
 @pytest.fixture(scope="module", autouse=True)
-def forked(mother: Mother) -> Iterator[None]:
+def forked() -> Iterator[None]:
     """All shops of this file are forks of one process that has read the program's modules."""
     with pytest.MonkeyPatch.context() as patch:
-        patch.setattr(Child, "start", lambda *given: mother.start(*given))  # noqa: PLW0108 - a function becomes a method
+        patch.setattr(Child, "start", lambda *given: mother().start(*given))
         yield
 
 

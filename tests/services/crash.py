@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import os
 import signal
-import sys
 from datetime import datetime
 
 from sqlalchemy import event
@@ -60,7 +59,3 @@ def main(point: str, what: str, at: str) -> None:
     buy_shipment(wiring.sessions, wiring.outside, int(what), clock)
     if point == "after_commit":
         die()
-
-
-if __name__ == "__main__":
-    main(sys.argv[1], sys.argv[2], sys.argv[3])

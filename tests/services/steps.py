@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from datetime import datetime
 from importlib import resources
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
+from tests.run.mother import mother
 from tidewind.db.tables import (
     LedgerAccount,
     LedgerEntry,
@@ -34,6 +36,12 @@ def as_a_process(wiring: Wiring) -> dict[str, str]:
         "TIDEWIND_DEMO": "1",
         "TIDEWIND_SECRET_KEY_FILE": str(wiring.settings.key_file),
     }
+
+
+def crash(wiring: Wiring, point: str, what: str, at: datetime) -> int:
+    """Do something in a process that kills itself at a named point (``tests.services.crash``); return how it ended."""
+    given = (point, what, at.isoformat())
+    return mother().run("tests.services.crash", "main", *given, environment=as_a_process(wiring))
 
 
 def clear_orders(session: Session, carrier: str, count: int) -> list[Order]:

@@ -2,10 +2,7 @@
 
 from __future__ import annotations
 
-import os
 import signal
-import subprocess
-import sys
 import threading
 from typing import Any
 
@@ -15,7 +12,7 @@ from sqlalchemy import func, select, text
 from sqlalchemy.exc import DBAPIError, IntegrityError
 
 from tests.conftest import Clock
-from tests.services.steps import agree, as_a_process, ask, books, buy, clear_orders, ids_of, person
+from tests.services.steps import agree, ask, books, buy, clear_orders, crash, ids_of, person
 from tidewind.db.tables import (
     Label,
     Message,
@@ -46,9 +43,7 @@ def test_a_worker_killed_at_any_point_buys_once(wiring: Wiring, world: World, cl
         order = clear_orders(session, "norvia", 1)[0]
     shipment_id = ids_of(wiring, ask(wiring, [order]).batch_id)[0]
     assert books(wiring)["held"] == order.price_minor
-    crash = [sys.executable, "-m", "tests.services.crash", point, str(shipment_id), clock().isoformat()]
-    died = subprocess.run(crash, env={**os.environ, **as_a_process(wiring)}, check=False)
-    assert died.returncode == -signal.SIGKILL
+    assert crash(wiring, point, str(shipment_id), clock()) == -signal.SIGKILL
     assert len(world.book("norvia")) == (0 if point == "before_call" else 1)
     with wiring.sessions() as session:
         assert session.get_one(Shipment, shipment_id).state == ("bought" if point == "after_commit" else "buying")

@@ -6,10 +6,7 @@ import base64
 import hashlib
 import hmac
 import json
-import os
 import signal
-import subprocess
-import sys
 from datetime import timedelta
 from typing import Any
 
@@ -18,7 +15,7 @@ from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
 from tests.conftest import Clock
-from tests.services.steps import as_a_process, ask, ids_of
+from tests.services.steps import ask, crash, ids_of
 from tidewind.core.tracking.states import TrackingState
 from tidewind.db.tables import Aside, Channel, ChannelLog, Difference, Order, Shipment, TrackingEvent
 from tidewind.outside.carrier import CarrierEvent
@@ -135,8 +132,7 @@ def test_a_pull_killed_before_any_of_its_commits_loses_nothing_of_what_is_kept_a
     died = 0
     for nth in range(1, 20):
         start_anew()
-        crash = [sys.executable, "-m", "tests.services.crash", f"pull:{nth}", "tallyfair", clock().isoformat()]
-        ended = subprocess.run(crash, env={**os.environ, **as_a_process(wiring)}, check=False).returncode
+        ended = crash(wiring, f"pull:{nth}", "tallyfair", clock())
         if ended == 0:
             break
         assert ended == -signal.SIGKILL

@@ -140,7 +140,9 @@ def test_why_something_is_not_told_stands_in_the_log(wiring: Wiring, clock: Cloc
     sent = len(heard_by_mail(wiring))
     send_due_news(wiring.sessions, wiring.outside, clock)
     quiet = [m["subject"] for m in heard_by_mail(wiring)[sent:] if m["recipient"] == "eva@buyers.example"]
-    assert [subject.split(" ")[-1] for subject in quiet] == ["trânsito"]  # of the morning; what happened in the night waits
+    assert [subject.split(" ")[-1] for subject in quiet] == [
+        "trânsito"
+    ]  # of the morning; what happened in the night waits
     with wiring.sessions.begin() as session:  # and who asks for no more until then gets none
         waiting = session.scalars(select(Message).where(Message.kind == "delivered")).one()
         assert waiting.next_at == clock.at.replace(hour=8, minute=0) + timedelta(days=1)

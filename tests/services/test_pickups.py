@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 import random
-import subprocess
-import sys
 from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, date, datetime, time
 
@@ -14,7 +12,7 @@ from sqlalchemy import func, select
 
 from tests.conftest import Clock
 from tests.run.length import seeds
-from tests.services.steps import as_a_process, ask, books, buy, clear_orders, ids_of, person
+from tests.services.steps import ask, books, buy, clear_orders, crash, ids_of, person
 from tidewind.db.tables import Departure, Label, LedgerLine, Manifest, Order, OrderChange, Pickup, Shipment
 from tidewind.services.base import Conflict, Invalid
 from tidewind.services.buying import ToBuy, ask_to_buy, ask_void
@@ -224,8 +222,7 @@ def test_answers_that_are_lost_and_processes_that_die_never_book_or_charge_twice
 
 
 def _in_a_process_that_dies(wiring: Wiring, nth: int, moment: datetime, what: str = "pickups") -> int:
-    command = [sys.executable, "-m", "tests.services.crash", f"{what}:{nth}", "", moment.isoformat()]
-    return subprocess.run(command, env=as_a_process(wiring), check=False, timeout=60).returncode
+    return crash(wiring, f"{what}:{nth}", "", moment)
 
 
 def test_a_carrier_that_is_silent_for_ten_minutes_is_given_up_once_it_took_the_key_back(

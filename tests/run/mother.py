@@ -1,11 +1,12 @@
-"""Processes of the program as forks of one that has read all its modules: a shop then starts in a fraction of the time.
+"""Processes of the program as forks of one that has read all its modules: they then start in a fraction of the time.
 
-What the forks run is the same command line; that a shop starts by itself is tried in tests/running.
+What the forks run is the same; that a shop starts from nothing is tried in tests/running.
 """
 
 from __future__ import annotations
 
 import gc
+import importlib
 import os
 import pickle
 import select
@@ -15,52 +16,60 @@ import subprocess
 import sys
 import time
 from collections.abc import Mapping
+from contextlib import suppress
+from functools import cache
 from typing import Any
 
 from tidewind.running.children import Child
 from tidewind.settings import ROOT
 
+READY = ("tidewind.app", "tidewind.cli", "tidewind.jobs", "tidewind.standins.app", "tests.services.crash")
+
 
 def serve(line: int) -> None:
-    """Fork for every call that comes over the socket ``line``: files for input, output and listening, and what to run."""
-    gc.disable()
-    import tidewind.app
-    import tidewind.cli
-    import tidewind.jobs
-    import tidewind.standins.app  # noqa: F401 - to have them read
+    """Fork for every call that comes over the socket ``line``, with its files, and answer with the child's number.
 
-    signal.signal(signal.SIGCHLD, signal.SIG_IGN)
+    Where the caller waits for the end, the answer is how it ended, as ``subprocess`` says it.
+    """
+    gc.disable()
+    for name in READY:
+        importlib.import_module(name)
+    gc.freeze()
     calls = socket.socket(fileno=line)
     while True:
-        said, files, _, _ = socket.recv_fds(calls, 200_000, 3)
-        if not said:
+        packed, files, _, _ = socket.recv_fds(calls, 200_000, 3)
+        if not packed:
             return
+        call = pickle.loads(packed)
         pid = os.fork()
         if pid == 0:
-            signal.signal(signal.SIGCHLD, signal.SIG_DFL)
             calls.close()
-            _become(*pickle.loads(said), files)
+            _become(call, files)
         for file in files:
             os.close(file)
-        calls.send(str(pid).encode())
+        answer = os.waitstatus_to_exitcode(os.waitpid(pid, 0)[1]) if call["wait"] else pid
+        calls.send(str(answer).encode())
+        with suppress(ChildProcessError):
+            while os.waitpid(-1, os.WNOHANG)[0]:
+                pass
 
 
-def _become(arguments: tuple[str, ...], environment: dict[str, str], files: list[int]) -> None:
+def _become(call: dict[str, Any], files: list[int]) -> None:
     os.setsid()
     os.umask(0o077)
-    os.dup2(files[0], 0)
-    os.dup2(files[1], 1)
-    os.dup2(files[1], 2)
+    environment = dict(call["environment"])
+    if files:
+        os.dup2(files[0], 0)
+        os.dup2(files[1], 1)
+        os.dup2(files[1], 2)
     if len(files) > 2:
-        os.set_inheritable(files[2], True)
         environment["TIDEWIND_LISTENING"] = str(files[2])
     os.environ.clear()
     os.environ.update(environment)
-    from tidewind.cli import main
-
+    module, name = call["run"]
     code = 1
     try:
-        code = main(list(arguments))
+        code = getattr(importlib.import_module(module), name)(*call["given"]) or 0
     finally:
         sys.stdout.flush()
         os._exit(code)
@@ -98,24 +107,33 @@ class Fork:
 
 
 class Mother:
-    """The process that forks, for all shops of one process of the run."""
+    """The process that forks, for one process of the run."""
 
     def __init__(self) -> None:
         ours, theirs = socket.socketpair(socket.AF_UNIX, socket.SOCK_SEQPACKET)
         with theirs:
-            code = f"from tests.browser.mother import serve; serve({theirs.fileno()})"
+            code = f"from tests.run.mother import serve; serve({theirs.fileno()})"
             self.process = subprocess.Popen([sys.executable, "-c", code], pass_fds=[theirs.fileno()], cwd=ROOT)
         self._line = ours
+
+    def _call(
+        self, run: tuple[str, str], given: tuple[Any, ...], environment: Mapping[str, str], *files: int, wait: bool
+    ) -> int:
+        call = {"run": run, "given": given, "environment": {**os.environ, **environment}, "wait": wait}
+        socket.send_fds(self._line, [pickle.dumps(call)], files)
+        return int(self._line.recv(100))
+
+    def run(self, module: str, name: str, *given: Any, environment: Mapping[str, str]) -> int:
+        """Run a function in a fork; return how that ended, below zero for the signal that ended it."""
+        return self._call((module, name), given, environment, wait=True)
 
     def start(self, child: Child, folder: Any, environment: Mapping[str, str], listening: int | None = None) -> None:
         """Stand in for ``Child.start``."""
         child._let_go()
         theirs, ours = os.pipe()
         log = folder.log(child.name)
-        said = pickle.dumps((child.arguments, {**os.environ, **environment}))
         files = [theirs, log, *([] if listening is None else [listening])]
-        socket.send_fds(self._line, [said], files)
-        pid = int(self._line.recv(100))
+        pid = self._call(("tidewind.cli", "main"), (list(child.arguments),), environment, *files, wait=False)
         os.close(theirs)
         os.close(log)
         child.process = Fork(pid, os.fdopen(ours, "wb", buffering=0))  # type: ignore[assignment]
@@ -124,3 +142,14 @@ class Mother:
     def close(self) -> None:
         self._line.close()
         self.process.wait(30)
+
+
+@cache
+def mother() -> Mother:
+    """Return this process's own, started at its first use."""
+    return Mother()
+
+
+def close_mother() -> None:
+    if mother.cache_info().currsize:
+        mother().close()
