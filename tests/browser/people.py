@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import tempfile
 from collections.abc import Iterator
 from pathlib import Path
@@ -113,3 +114,14 @@ def scan(page: Page, code: str) -> None:
         "new KeyboardEvent('keydown', {key, bubbles: true, cancelable: true})))",
         [*code, "Enter"],
     )
+
+
+def price_in(row: Locator) -> int:
+    """The first price in a row, in cents: the demo goes by the real day, and a card's high season by its own."""
+    expect(row).to_contain_text(re.compile(r"€\d+\.\d\d"))
+    whole, cents = re.findall(r"€(\d+)\.(\d\d)", row.inner_text())[0]
+    return int(whole) * 100 + int(cents)
+
+
+def euros(cents: int) -> str:
+    return f"€{cents // 100}.{cents % 100:02d}"

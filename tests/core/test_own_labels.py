@@ -61,7 +61,8 @@ def test_a_range_that_cannot_be_drawn_from_is_refused_in_words(wanted: NumberRan
 def test_ranges_overlap_exactly_where_they_share_a_number(a: int, b: int, c: int, d: int) -> None:
     one = replace(PLAIN, first=min(a, b), last=max(a, b))
     other = replace(PLAIN, first=min(c, d), last=max(c, d), check=False, digits=6)
-    for two in (replace(one, first=min(c, d), last=max(c, d)), other, replace(other, prefix="X")):
+    longer = replace(other, prefix=f"{PLAIN.prefix}0", digits=5)
+    for two in (replace(one, first=min(c, d), last=max(c, d)), other, replace(other, prefix="X"), longer):
         mine, theirs = ({r.number(n) for n in range(r.first, r.last + 1)} for r in (one, two))
         assert overlap(one, two) or mine.isdisjoint(theirs)
     assert overlap(one, replace(one, first=min(c, d), last=max(c, d))) == (

@@ -92,8 +92,18 @@ def _shape_faults(wanted: NumberRange) -> list[str]:
 
 
 def overlap(one: NumberRange, other: NumberRange) -> bool:
-    """Tell whether two ranges could give the same number."""
+    """Tell whether two ranges could give the same number.
+
+    Counters are compared as they are written: ``TW-0`` with five digits meets ``TW-`` with six, and a check digit of
+    one stands where another has its last digit.  Where a check digit alone would part two of them, they overlap.
+    """
+    if RangeKind.COUNTER in {one.kind, other.kind}:
+        (low, high), (other_low, other_high) = _written_ends(one), _written_ends(other)
+        return one.kind == other.kind and len(low) == len(other_low) and low <= other_high and other_low <= high
     same = (one.kind, one.prefix, one.country) == (other.kind, other.prefix, other.country)
-    if one.kind == RangeKind.COUNTER:
-        same = same and one.digits + one.check == other.digits + other.check
     return same and one.first <= other.last and other.first <= one.last
+
+
+def _written_ends(counter: NumberRange) -> tuple[str, str]:
+    first, last = (f"{counter.prefix}{serial:0{counter.digits}d}" for serial in (counter.first, counter.last))
+    return (f"{first}0", f"{last}9") if counter.check else (first, last)

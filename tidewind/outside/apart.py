@@ -61,6 +61,12 @@ class _Reader:
             socket.send_fds(self.start(), [b"c"], [theirs.fileno()])
         return ours
 
+    def give_up(self) -> None:
+        """Let a process go that no longer answers: the next child is another one's."""
+        with self._lock:
+            self.close()
+            self._line = self._process = None
+
     def close(self) -> None:
         """End the process, and wait for it."""
         if self._line is not None and self._process is not None:
@@ -114,6 +120,7 @@ def _begun(*asked: Any) -> Connection:
             if word == BEGUN:
                 return line
         except (OSError, EOFError):
+            _READER.give_up()
             if last:
                 raise
     raise TooMuch("what ends the process that reads it")

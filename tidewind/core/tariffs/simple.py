@@ -82,9 +82,7 @@ def read_simple(rows: Sequence[Sequence[str]], currency: str) -> tuple[SimpleLis
         if not any(cells):
             continue
         if cells[0].lower().startswith("day"):
-            if made.days:
-                faults.append(f"A{n}: there are two rows of days. Keep one.")
-            made.days = [_days(cell, f"{_column(c)}{n}", faults) for c, cell in enumerate(cells[1 : 1 + len(heads)], 2)]
+            _days_row(made, cells[1 : 1 + len(heads)], n, faults)
         else:
             _step(made, cells[: 1 + len(heads)], unit, (currency, sign), n, faults)
     made.days = made.days or [(1, 5)] * len(heads)
@@ -151,6 +149,12 @@ def _zone(made: SimpleList, head: str, where: str, faults: list[str]) -> None:
     made.zones.append((head, countries))
 
 
+def _days_row(made: SimpleList, cells: Sequence[str], row: int, faults: list[str]) -> None:
+    if made.days:
+        faults.append(f"A{row}: there are two rows of days. Keep one.")
+    made.days = [_days(cell, f"{_column(n)}{row}", faults) for n, cell in enumerate(cells, 2)]
+
+
 def _days(cell: str, where: str, faults: list[str]) -> tuple[int, int]:
     found = _DAYS.fullmatch(cell)
     if found is None or not int(found[1]) <= int(found[2] or found[1]) <= MOST_DAYS:
@@ -170,7 +174,7 @@ def _step(
         faults.append(f"A{row}: “{cells[0]}” is no weight.")
         return
     if made.up_to_g and grams <= made.up_to_g[-1]:
-        faults.append(f"A{row}: “{cells[0]}” is not heavier than the row above. Sort the rows by weight, each weight once.")
+        faults.append(f"A{row}: “{cells[0]}” is not heavier than the row above. Sort by weight, each weight once.")
         return
     prices: list[int | None] = []
     for n, cell in enumerate(cells[1:], 2):

@@ -26,8 +26,8 @@ class Heard:
 
     @property
     def key(self) -> tuple[object, ...]:
-        """What makes two tellings one event: the carrier's own id, else time, state and place."""
-        return ("id", self.id) if self.id else (self.at, self.state, self.spot)
+        """What makes two tellings one event: the carrier's own id, else time, state, place and what it takes back."""
+        return ("id", self.id) if self.id else (self.at, self.state, self.spot, self.takes_back)
 
     @property
     def rank(self) -> tuple[datetime, int, str]:
@@ -71,7 +71,8 @@ def in_order(heard: Iterable[Heard]) -> list[Heard]:
 
     Told twice under one id, the later telling counts: a carrier that corrects the hour tells the same event again.
     """
-    told = sorted(heard, key=lambda e: e.rank)
+    # Of two tellings without an id that differ in their words alone, the same one counts whichever came first.
+    told = sorted(heard, key=lambda e: (e.rank, e.takes_back, e.reason, e.words, e.spot))
     gone = {event.takes_back for event in told if event.takes_back}
     once = {event.key: event for event in told}
     left = (event for event in once.values() if not (event.id and event.id in gone))
