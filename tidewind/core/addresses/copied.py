@@ -7,14 +7,17 @@ name, then extra.  The postcode shapes and required parts come from the same dat
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
 import phonenumbers
 
 from tidewind.core.addresses import copied_words as words
 from tidewind.core.addresses.check import LONGEST, Address, tidy, tidy_address
+from tidewind.core.addresses.copied_found import Found
+from tidewind.core.addresses.copied_labels import LEAST, labelled
 from tidewind.core.addresses.copied_places import country_by_shape, country_by_sign, postcode_in, region_code, shapes
+from tidewind.core.addresses.copied_streets import name_first, put_street, take_street
 from tidewind.core.addresses.countries import country_code
 
 MOST_CHARACTERS, MOST_LINES = 2_000, 20
@@ -28,39 +31,32 @@ class Parsed:
     unsure: dict[str, str] = field(default_factory=dict)
 
 
-@dataclass(slots=True)
-class _Found:
-    """Fields found so far."""
-
-    fields: dict[str, str] = field(default_factory=dict)
-    unsure: dict[str, str] = field(default_factory=dict)
-
-    def put(self, name: str, text: str, doubt: str = "") -> None:
-        if text and not self.fields.get(name):
-            self.fields[name] = text
-            if doubt:
-                self.unsure[name] = doubt
-
-
 def parse_address(text: str, home_country: str = "PT") -> Parsed:
     """Return the address in a pasted block; ``home_country`` is meant where none is written, and then marked.
 
     Never raises for what a text may contain; at most 2,000 characters are looked at.
     """
-    lines = _lines(text[:MOST_CHARACTERS])
-    found = _Found()
+    found = Found()
+    whole = text[:MOST_CHARACTERS].replace("\\n", "\n")
+    given = [line for line in whole.splitlines() if line.strip()]
+    if len(given) == 1 and given[0].count(":") > LEAST:
+        given = re.split(r"[;|,]", given[0])
+    said, unlabelled = labelled(given[:MOST_LINES])
+    lines = _lines("\n".join(unlabelled) if said else whole)
+    _take_labelled(said, found)
     lines = _take_mail(lines, found)
     lines = _take_country(lines, found)
-    signed = country_by_sign(lines)
+    every = [*lines, *(whole.splitlines() if said else ())]  # the labels' own language tells something, too
+    signed = country_by_sign(every)
     if signed:
         found.put("country", signed)
-    country = found.fields.get("country") or country_by_shape(lines) or home_country
+    country = found.fields.get("country") or country_by_shape([line for line in every if line]) or home_country
     if "country" not in found.fields:
         found.put("country", country, "no country is written; check it")
     lines = _take_phone(lines, found, country)
     lines = _take_japanese(lines, found) if country == "JP" else lines
-    lines = _take_town(lines, found, country)
-    lines = _take_street(lines, found)
+    lines = _take_town(lines, found, country) if "city" not in found.fields else lines
+    lines = take_street(name_first(lines), found)
     _take_names(lines, found)
     _check_rest(found)
     known = {name: found.fields.get(name, "") for name in Address.__dataclass_fields__}
@@ -70,13 +66,45 @@ def parse_address(text: str, home_country: str = "PT") -> Parsed:
     return Parsed(tidy_address(Address(**known)), found.unsure)
 
 
+def _take_labelled(said: Mapping[str, str], found: Found) -> None:
+    """Take what the lines name themselves; a flat behind the street still goes to extra."""
+    for name, text in said.items():
+        plain = text.strip(" ,;")
+        if name == "country":
+            found.put("country", _as_country(plain) or "")
+        elif name == "street":
+            put_street(plain, found, "")
+        else:
+            found.put(name, plain)
+
+
+def _part_one_line(line: str) -> list[str]:
+    """Part a block that came as one line: by its commas, else before its street, its postcode and its phone."""
+    parts = re.split(r"[,;|•·](?!\s*\d+\s?\.?º)", line)
+    if len(parts) > 1:
+        return parts
+    street = re.search(rf"(?:\b\d{{1,4}}\s*(?:bis|ter)?,?\s+)?{words.STREET.pattern}", line, re.IGNORECASE)
+    if street is None or street.start() == 0:
+        return parts
+    before, rest = line[: street.start()], line[street.start() :]
+    phone = re.search(r"\+?\d[\d ]{7,}\d", before)
+    named = [before[: phone.start()], phone[0]] if phone else [before]
+    code = re.search(r"\b(?:\d{4}-\d{3}|\d{5}|\d{2}-\d{3}|\d{4} ?[A-Z]{2})\b(?=\s+\D)", rest)
+    if code is None:
+        return [*named, rest]
+    town, _, last = rest[code.start() :].rpartition(" ")
+    ends = [town, last] if len(last) > 3 and _as_country(last) else [rest[code.start() :]]
+    return [*named, rest[: code.start()], *ends]
+
+
 def _lines(text: str) -> list[str]:
-    raw = text.replace("\\n", "\n")
-    lines = [line for line in raw.splitlines() if line.strip()]
-    if len(lines) == 1:  # one line, parted by commas or semicolons
-        lines = re.split(r"[,;|•·](?!\s*\d+\s?\.?º)", lines[0])
+    lines = [line for line in text.splitlines() if line.strip()]
+    if len(lines) == 1:
+        lines = _part_one_line(lines[0])
     plain = []
     for line in lines[:MOST_LINES]:
+        if words.HEADING.match(line.strip()) or words.OFFICIAL.match(line.strip()) or _is_bare_label(line):
+            continue
         bare = words.CEP.sub("", tidy(line)).strip(" ,;")
         while (shorter := words.LABEL.sub("", bare, count=1)) != bare:
             bare = shorter.strip(" ,;")
@@ -85,7 +113,11 @@ def _lines(text: str) -> list[str]:
     return plain
 
 
-def _take_mail(lines: Sequence[str], found: _Found) -> list[str]:
+def _is_bare_label(line: str) -> bool:
+    return line.rstrip().endswith((":", "：")) and not any(ch.isdigit() for ch in line)
+
+
+def _take_mail(lines: Sequence[str], found: Found) -> list[str]:
     rest = []
     for line in lines:
         match = words.MAIL.search(line)
@@ -104,7 +136,7 @@ def _as_country(text: str) -> str | None:
     return country_code(text.strip(" .,;()")) if len(plain) >= 2 else None
 
 
-def _take_country(lines: Sequence[str], found: _Found) -> list[str]:
+def _take_country(lines: Sequence[str], found: Found) -> list[str]:
     """Take the country from the end: a line by itself, or the last part of one."""
     for index in range(len(lines) - 1, -1, -1):
         line = lines[index]
@@ -120,9 +152,12 @@ def _take_country(lines: Sequence[str], found: _Found) -> list[str]:
     return list(lines)
 
 
-def _take_phone(lines: Sequence[str], found: _Found, country: str) -> list[str]:
+def _take_phone(lines: Sequence[str], found: Found, country: str) -> list[str]:
     rest = []
     for line in lines:
+        if words.UNIT.match(line):
+            rest.append(line)
+            continue
         match = words.LABELLED_PHONE.search(line)
         if match and "phone" not in found.fields:
             found.put("phone", match[1].strip())
@@ -152,7 +187,7 @@ def _is_phone(line: str, match: re.Match[str], country: str) -> bool:
     return digits >= 8 and alone and not inside
 
 
-def _take_japanese(lines: Sequence[str], found: _Found) -> list[str]:
+def _take_japanese(lines: Sequence[str], found: Found) -> list[str]:
     """Take a Japanese address as it is written there: postcode, prefecture, town, street, name with its title."""
     rest: list[str] = []
     for line in lines:
@@ -177,7 +212,7 @@ def _take_japanese(lines: Sequence[str], found: _Found) -> list[str]:
     return rest
 
 
-def _take_town(lines: Sequence[str], found: _Found, country: str) -> list[str]:
+def _take_town(lines: Sequence[str], found: Found, country: str) -> list[str]:
     for index in range(len(lines) - 1, -1, -1):
         line = lines[index].lstrip("〒")
         match = postcode_in(line, country)
@@ -216,7 +251,7 @@ def _take_town(lines: Sequence[str], found: _Found, country: str) -> list[str]:
     return list(lines)
 
 
-def _town_beside(rest: list[str], index: int, country: str, found: _Found) -> str:
+def _town_beside(rest: list[str], index: int, country: str, found: Found) -> str:
     """Return the town where the postcode has a line of its own, and take it: the line before it, or the one after.
 
     A county between both is the region; Hungarians write the town above the street.
@@ -228,19 +263,30 @@ def _town_beside(rest: list[str], index: int, country: str, found: _Found) -> st
     if at > 0 and country in {"GB", "IE"} and words.COUNTY.match(rest[at]):
         found.put("region", rest.pop(at))
         at -= 1
-    if country not in {"GB", "IE", "IN", "BR", "JP", "US"} and at > 1 and any(ch.isdigit() for ch in rest[at]):
+    numbered = [any(ch.isdigit() for ch in line) for line in rest]
+    if country not in {"GB", "IE", "IN", "BR", "JP", "US"} and at > 1 and numbered[at] and not numbered[at - 1]:
         at -= 1
     return rest.pop(at) if 0 <= at < len(rest) and (at > 0 or len(rest) == 1) else ""
 
 
-def _put_town(town: str, found: _Found, country: str, rest: list[str]) -> None:
+def _put_town(town: str, found: Found, country: str, rest: list[str]) -> None:
+    town = re.sub(r"(?<=\w{3})\.\s+[A-Z].*$", "", town)  # a sentence that goes on behind it
     parts = [part.strip() for part in re.split(r"[,/]|\s[-–]\s", town) if part.strip()]
     if country in words.WITH_STATES and parts and _put_state(parts, found, country, rest):
         return
-    province = re.fullmatch(r"(.+?)[ ,]+([A-Z]{2})", town) if country == "IT" else None
+    province = re.fullmatch(r"(.+?)[ ,]+([A-Z]{2})", town) if country in {"IT", "CH"} else None
     if province and region_code(province[2], country):
         found.put("city", province[1])
         found.put("region", province[2])
+        return
+    if (
+        country in {"GB", "IE"}
+        and words.COUNTY.match(town)
+        and len(rest) > 2
+        and not any(ch.isdigit() for ch in rest[-1])
+    ):
+        found.put("region", town)
+        found.put("city", rest.pop())
         return
     bracket = re.fullmatch(r"(.+?)\s*\(([^)]{2,40})\)", town)
     if bracket:
@@ -259,7 +305,7 @@ def _put_town(town: str, found: _Found, country: str, rest: list[str]) -> None:
         found.put("city", parts[0], "it holds figures" if any(ch.isdigit() for ch in parts[0]) else "")
 
 
-def _put_state(parts: list[str], found: _Found, country: str, rest: list[str]) -> bool:
+def _put_state(parts: list[str], found: Found, country: str, rest: list[str]) -> bool:
     """Take city and state where a country writes both; return whether a state was found."""
     *cities, last = parts
     region = region_code(last, country)
@@ -279,45 +325,15 @@ def _put_state(parts: list[str], found: _Found, country: str, rest: list[str]) -
     return bool(region)
 
 
-def _take_street(lines: Sequence[str], found: _Found) -> list[str]:
-    """Take the street: the line with a street word, else the last one with a figure; a flat or floor goes to extra."""
-    rest = list(lines)
-    if "street" in found.fields:
-        return rest
-    units = [n for n, line in enumerate(rest) if words.UNIT.match(line) and n > 0]
-    streets = [line for n, line in enumerate(rest) if n > 0 and n not in units and _is_street(line)]
-    for n in reversed(units):
-        if streets or not _is_street(rest[n]):
-            found.put("extra", rest.pop(n))
-    candidates = [n for n, line in enumerate(rest) if n > 0 or len(rest) == 1 or words.PO_BOX.match(line)]
-    with_word = [n for n in candidates if words.STREET.search(rest[n]) and not words.COMPANY.search(rest[n])]
-    with_figure = [n for n in candidates if any(ch.isdigit() for ch in rest[n])]
-    both = [n for n in with_word if n in with_figure]
-    at = next((group[0] for group in (both, with_word) if group), with_figure[-1] if with_figure else None)
-    doubt = "" if both or with_word else "no street word was seen"
-    if at is None:
-        at = candidates[-1] if len(candidates) >= 1 and len(rest) > 1 else None
-        doubt = "no house number was seen"
-    if at is None:
-        return rest
-    street = rest.pop(at)
-    match = words.UNIT_BEHIND.fullmatch(street)
-    if match and "extra" not in found.fields:
-        street = match[1]
-        found.put("extra", match[2])
-    found.put("street", street, doubt)
-    if at < len(rest) and at > 0:  # what stands between street and town belongs to the place
-        found.put("extra", rest.pop(at))
-    return rest
-
-
-def _is_street(line: str) -> bool:
-    return bool(words.STREET.search(line)) and any(ch.isdigit() for ch in line)
-
-
-def _take_names(lines: Sequence[str], found: _Found) -> None:
+def _take_names(lines: Sequence[str], found: Found) -> None:
+    meant = [line for line in lines if words.FOR_PERSON.match(line)]
+    for line in meant:
+        found.put("name", words.FOR_PERSON.sub("", line))
+    lines = [line for line in lines if line not in meant]
     companies = [line for line in lines if words.COMPANY.search(line)]
     people = [line for line in lines if line not in companies]
+    if meant and people and not companies:  # somebody at a place that has a name itself
+        found.put("company", people.pop(0), "" if len(people) == 0 else "it may be a part of the address")
     if companies:
         found.put("company", companies[0])
     if people:
@@ -333,7 +349,7 @@ def _take_names(lines: Sequence[str], found: _Found) -> None:
             found.unsure.setdefault("extra", f"“{line[:60]}” was left out")
 
 
-def _check_rest(found: _Found) -> None:
+def _check_rest(found: Found) -> None:
     for name in ("name", "street", "city"):
         if name == "name" and found.fields.get("company"):
             continue

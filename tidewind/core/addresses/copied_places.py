@@ -40,12 +40,22 @@ def postcode_in(line: str, country: str) -> re.Match[str] | None:
 
 
 def country_by_shape(lines: Sequence[str]) -> str | None:
-    """Guess the country from a postcode that only one of them writes so."""
-    tail = " ".join(lines[-3:])
+    """Guess the country from a postcode that only one of them writes so, else from its words for streets."""
+    tail = "\n".join(lines[-3:])
     for country, shape in words.ONLY_ONE_WRITES_SO:
         if re.search(shape, tail):
             return country
-    return None
+    for match in re.finditer(r"([A-Z][a-z]+(?: [A-Z][a-z]+)?),? (\d{5})(?:-\d{4})?$", "\n".join(lines), re.MULTILINE):
+        if region_code(match[1], "US") or region_code(match[1].split()[-1], "US"):
+            return "US"
+    return next(
+        (
+            country
+            for country, street, code in words.LOOKS_LIKE
+            if any(code.search(line) for line in lines) and any(street.search(line) for line in lines)
+        ),
+        None,
+    )
 
 
 def country_by_sign(lines: Sequence[str]) -> str | None:
