@@ -49,6 +49,7 @@ def page_of(
         viewport={"width": width, "height": 800},
         color_scheme=scheme,
         timezone_id="Europe/Lisbon",
+        reduced_motion="reduce",  # what moves costs time here and is no part of what is tested
     )  # type: ignore[arg-type]
     page = context.new_page()
     page.errors = []  # type: ignore[attr-defined]

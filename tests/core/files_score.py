@@ -1,0 +1,96 @@
+"""How many orders of foreign files come out right, are asked about or kept back, and how many are wrong unsaid.
+
+.venv/bin/python -m tests.core.files_score   (the cases are in tests/core/corpus/foreign_files.txt)
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from pathlib import Path
+from typing import NamedTuple
+
+from tidewind.core.order_rows.columns import guess_columns, header_row, still_needed
+from tidewind.core.order_rows.figures import Units, decimal_sign
+from tidewind.core.order_rows.reading import RowOrder, read_orders
+from tidewind.outside.spreadsheets import read_sheet
+
+CORPUS = Path(__file__).parent / "corpus" / "foreign_files.txt"
+
+
+class Verdict(NamedTuple):
+    """One order of one file: ``right``, ``marked`` (asked or kept back though it could be read) or ``wrong``."""
+
+    file: str
+    order: str
+    kind: str
+    words: str
+
+
+def cases() -> list[tuple[str, str, list[str]]]:
+    """Return each file's name, its text and what must come of it."""
+    made = []
+    for part in CORPUS.read_text("utf-8").split("=== ")[1:]:
+        name, _, rest = part.partition("\n")
+        lines = rest.splitlines()
+        made.append(
+            (
+                name,
+                "\n".join(x for x in lines if not x.startswith("--- ")),
+                [x[4:] for x in lines if x.startswith("--- ")],
+            )
+        )
+    return made
+
+
+def _facts(order: RowOrder) -> dict[str, str]:
+    line, where = order.lines[0], order.address
+    return {
+        "name": where.name, "street": where.street, "extra": where.extra, "postcode": where.postcode, "city": where.city,
+        "price": str(line.unit_price), "weight": str(line.weight_g), "quantity": str(line.quantity),
+        "lines": str(len(order.lines)),
+    }  # fmt: skip
+
+
+def verdicts(name: str, text: str, wanted: list[str]) -> list[Verdict]:
+    sheet = read_sheet(text.encode(), "f.csv")
+    top = header_row(sheet.rows)
+    heads = sheet.rows[top]
+    columns = guess_columns(heads)
+    missing = still_needed(columns)
+    rows = [(top + 2 + n, row) for n, row in enumerate(sheet.rows[top + 1 :])]
+    at = columns.get("unit_price")
+    prices = [row[at] for _, row in rows if at is not None and len(row) > at]
+    orders, faults = read_orders(rows, columns, Units("EUR", decimal=decimal_sign(prices)), heads)
+    found, told = {o.number: o for o in orders}, {f.row for f in faults}
+    made = []
+    for line in wanted:
+        what, number, *rest = line.split(" ", 2)
+        order = found.get(number)
+        if what == "asked":
+            made.append(Verdict(name, number, "right" if number in missing else "wrong", f"asked for {missing}"))
+        elif what in {"kept", "none"}:
+            made.append(Verdict(name, number, "wrong" if order else "right", str(order and _facts(order))))
+        elif missing or order is None:
+            made.append(Verdict(name, number, "marked" if missing or told else "wrong", f"{missing} {faults}"))
+        else:
+            facts = _facts(order)
+            off = [p for p in rest[0].split("; ") if facts[p.partition("=")[0]] != p.partition("=")[2]]
+            made.append(Verdict(name, number, "wrong" if off else "right", f"wanted {off}, found {facts}"))
+    return made
+
+
+def score() -> tuple[Counter[str], list[Verdict]]:
+    """Return how many orders came out how, and the verdicts on all that did not come out right."""
+    every = [verdict for case in cases() for verdict in verdicts(*case)]
+    return Counter(v.kind for v in every), [v for v in every if v.kind != "right"]
+
+
+if __name__ == "__main__":
+    counts, bad = score()
+    for one in bad:
+        print(f"{one.kind}: {one.file}: {one.order}: {one.words[:200]}")
+    whole = sum(counts.values())
+    print(
+        f"{len(cases())} files;",
+        *(f"{k} {counts[k]} of {whole} ({100 * counts[k] / whole:.1f} %)" for k in ("right", "marked", "wrong")),
+    )
