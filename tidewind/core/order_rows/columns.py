@@ -5,6 +5,8 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping, Sequence
 
+from tidewind.core.order_rows.figures import CURRENCIES
+
 FIELDS: Mapping[str, tuple[str, ...]] = {
     "order_number": (
         "order",
@@ -41,6 +43,8 @@ FIELDS: Mapping[str, tuple[str, ...]] = {
         "ontvanger",
         "naam",
     ),
+    "first_name": ("first name", "given name", "forename", "vorname", "prénom", "voornaam", "imię"),
+    "last_name": ("last name", "surname", "family name", "nachname", "apellidos", "cognome", "apelido", "achternaam"),
     "company": ("company", "organisation", "organization", "empresa", "société", "firma", "azienda", "bedrijf"),
     "street": (
         "street",
@@ -61,6 +65,19 @@ FIELDS: Mapping[str, tuple[str, ...]] = {
         "straat",
         "adres",
     ),
+    "house_number": (
+        "house number",
+        "house no",
+        "street number",
+        "hausnummer",
+        "hausnr",
+        "huisnummer",
+        "número",
+        "numero",
+        "numéro",
+        "numero civico",
+    ),
+    "house_addition": ("house number addition", "addition", "toevoeging", "suffix"),
     "extra": (
         "extra",
         "address 2",
@@ -72,6 +89,7 @@ FIELDS: Mapping[str, tuple[str, ...]] = {
         "andar",
         "complemento",
     ),
+    "extra_2": ("address 3", "address line 3", "shipping address 3", "extra 2"),
     "address_block": ("full address", "shipping address", "delivery address", "address block", "ship to address"),
     "city": (
         "city",
@@ -133,6 +151,18 @@ FIELDS: Mapping[str, tuple[str, ...]] = {
         "aantal",
     ),
     "unit_price": ("price", "unit price", "item price", "preço", "preco", "precio", "prix", "preis", "prezzo", "prijs"),
+    "line_total": ("line total", "line amount", "item total", "total price", "row total", "zeilensumme", "total linha"),
+    "currency": ("currency", "currency code", "moeda", "moneda", "devise", "monnaie", "währung", "valuta"),
+    "quantity_sent": (
+        "quantity shipped",
+        "qty shipped",
+        "quantity fulfilled",
+        "fulfilled quantity",
+        "shipped quantity",
+        "quantity sent",
+        "already shipped",
+    ),
+    "cancelled_at": ("cancelled at", "canceled at", "cancelled on", "date cancelled", "cancellation date", "annulé le"),
     "weight_g": ("weight g", "weight", "weight grams", "peso g", "peso", "poids", "gewicht"),
     "weight_unit": ("weight unit", "unit of weight", "unidade de peso", "wt unit"),
     "paid_shipping": ("shipping paid", "shipping", "postage paid", "portes"),
@@ -167,6 +197,19 @@ FIELDS: Mapping[str, tuple[str, ...]] = {
 }
 """What a column can hold, and headers that say so; earlier spellings are better known."""
 NEEDED = ("order_number", "name", "street", "city", "country", "sku", "quantity")
+_WHO_AND_WHERE = (
+    "name", "first_name", "last_name", "company", "street", "house_number", "house_addition", "extra", "extra_2",
+    "city", "region", "postcode", "country", "phone", "email",
+)  # fmt: skip
+_SHIPPING = (
+    "shipping", "ship to", "delivery", "deliver to", "recipient", "receiver", "entrega", "envio", "envío", "livraison",
+    "lieferung", "liefer", "lieferadresse", "versand", "spedizione", "consegna", "verzending", "aflevering",
+    "destinataire",
+)  # fmt: skip
+_BILLING = (
+    "billing", "bill to", "invoice", "faturação", "fatura", "facturación", "factura", "facturation", "facture",
+    "rechnung", "rechnungsadresse", "fatturazione", "fattura", "factuur", "facturatie", "payer", "buyer",
+)  # fmt: skip
 _BY_BLOCK = frozenset({"name", "street", "city", "country"})
 _UNITS = {
     "g": "g", "gr": "g", "grams": "g", "gramas": "g", "kg": "kg", "kgs": "kg", "kilos": "kg", "lb": "lb", "lbs": "lb",
@@ -181,19 +224,59 @@ def plain_header(text: str) -> str:
 
 def guess_columns(headers: Sequence[str]) -> dict[str, int]:
     """Return field → column index for every header that is known; each column and field at most once."""
-    names = [plain_header(h) for h in headers]
-    found: dict[str, int] = {}
+    names = [_without_currency(plain_header(h)) for h in headers]
+    found = _where_it_goes(names)
+    doubtful = {spelling for spelling in names if names.count(spelling) > 1}
     for wanted, spellings in FIELDS.items():
         for spelling in spellings:
-            if spelling in names and names.index(spelling) not in found.values():
+            # Of two columns of one name nobody knows which says where it goes: that is asked.
+            if spelling in doubtful and wanted in _WHO_AND_WHERE:
+                continue
+            if wanted not in found and spelling in names and names.index(spelling) not in found.values():
                 found[wanted] = names.index(spelling)
-                break
     if "weight_g" not in found:
         at = next((n for n, name in enumerate(names) if weight_unit_of(name) and n not in found.values()), None)
         found |= {} if at is None else {"weight_g": at}
     if "street" in found:  # whole addresses are asked for only where there is no column for their parts
         found.pop("address_block", None)
     return found
+
+
+def _where_it_goes(names: Sequence[str]) -> dict[str, int]:
+    """Return the columns whose heading says that they are of the delivery: “Delivery city”, “Ville livraison”."""
+    found: dict[str, int] = {}
+    for at, name in enumerate(names):
+        rest = _without_role(name, _SHIPPING)
+        wanted = next((f for f in _WHO_AND_WHERE if rest and rest in FIELDS[f]), None)
+        if wanted:
+            found.setdefault(wanted, at)
+    return found
+
+
+def _without_role(name: str, roles: Sequence[str]) -> str:
+    """Return a heading without the word before or behind it that says whose it is; empty where there is none."""
+    for role in roles:
+        if name.startswith(f"{role} "):
+            return name[len(role) + 1 :]
+        if name.endswith(f" {role}"):
+            return name[: -len(role) - 1]
+    return ""
+
+
+def is_billing(header: str) -> bool:
+    """Tell whether a column is of who pays, which never says where a parcel goes."""
+    return bool(_without_role(plain_header(header), _BILLING))
+
+
+def currency_of(header: str) -> str:
+    """Return the currency that a heading names, ``Price (USD)``; empty for none."""
+    last = header.replace("(", " ").replace(")", " ").replace("[", " ").replace("]", " ").split()[-1:]
+    return last[0] if last and last[0].isupper() and last[0] in CURRENCIES else ""
+
+
+def _without_currency(name: str) -> str:
+    head, _, last = name.rpartition(" ")
+    return head if head and last.upper() in CURRENCIES else name
 
 
 def weight_unit_of(header: str) -> str:
@@ -209,7 +292,11 @@ def unit_named(text: str) -> str:
 
 def still_needed(columns: Mapping[str, int]) -> list[str]:
     """Return the needed fields that no column is mapped to; one column of whole addresses serves several."""
-    given = columns.keys() | (_BY_BLOCK if "address_block" in columns else frozenset())
+    given = (
+        columns.keys()
+        | ({"name"} if "last_name" in columns else set())
+        | (_BY_BLOCK if "address_block" in columns else frozenset())
+    )
     return [name for name in NEEDED if name not in given]
 
 

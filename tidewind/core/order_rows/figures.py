@@ -14,6 +14,23 @@ from tidewind.core.quantities import minor_digits, minor_of, money_text
 _GRAMS = {"g": Decimal(1), "kg": Decimal(1000), "lb": Decimal("453.59237"), "oz": Decimal("28.349523125")}
 # A spreadsheet reckons in binary: 4.8999999999999995 is what it made of 4.90.
 _BINARY_DUST = Decimal("0.0000001")
+# Codes (ISO 4217) that stand in headings and cells of orders; of every three letters a code would be too many words.
+CURRENCIES = frozenset(
+    """EUR GBP USD CHF SEK NOK DKK ISK PLN CZK HUF RON BGN TRY UAH RSD CAD AUD NZD JPY CNY KRW HKD SGD TWD THB MYR IDR
+    PHP INR AED SAR ILS ZAR BRL MXN ARS CLP COP PEN""".split()  # noqa: SIM905 - read as words
+)
+_SIGNS = {
+    "€": {"EUR"},
+    "£": {"GBP"},
+    "¥": {"JPY", "CNY"},
+    "zł": {"PLN"},
+    "kč": {"CZK"},
+    "₹": {"INR"},
+    "₩": {"KRW"},
+    "₺": {"TRY"},
+}
+_SIGNS |= {"$": {"USD", "CAD", "AUD", "NZD", "HKD", "SGD", "MXN", "ARS", "CLP", "COP"}, "r$": {"BRL"}}
+_SIGNS |= {"kr": {"SEK", "NOK", "DKK", "ISK"}}
 _SHORTENED = re.compile(r"\d([.,]\d+)?e\+?\d+", re.IGNORECASE)
 
 
@@ -39,6 +56,18 @@ def decimal_sign(texts: Iterable[str]) -> str:
     """Return the decimal sign that prices of a file leave no doubt about; empty where they do."""
     signs = {match[1] for text in texts if (match := re.search(r"([.,])\d{1,2}$", text.strip()))}
     return signs.pop() if len(signs) == 1 else ""
+
+
+def other_currency(text: str, currency: str) -> str:
+    """Return the sign or code of another currency in which an amount is written; empty for the shop's, or none."""
+    marks: list[str] = re.findall(r"[^\W\d_]+\$?|[€£$¥₹₩₺]", text)
+    for mark in marks:
+        if mark.upper() in CURRENCIES:
+            if mark.upper() != currency:
+                return mark.upper()
+        elif mark.casefold() in _SIGNS and currency not in _SIGNS[mark.casefold()]:
+            return mark
+    return ""
 
 
 def read_money(text: str, currency: str, decimal: str = "") -> int:
@@ -86,9 +115,13 @@ def read_weight(text: str, unit: str = "g") -> int | None:
 
     ``unit`` is meant where none is written.  Pounds and ounces are rounded up to the gram; half a gram is refused.
     """
-    plain = text.strip().lower().replace(",", ".")
+    plain = text.strip().lower()
     if not plain:
         return None
+    grouped = re.fullmatch(r"(\d{1,3}(?:[.,]\d{3})+)\s*(g?)", plain)
+    if grouped and (grouped[2] or unit == "g"):  # no scale weighs thousandths of a gram: the mark groups thousands
+        plain = re.sub("[.,]", "", plain)
+    plain = plain.replace(",", ".")
     match = re.fullmatch(r"(\d{1,7}(?:\.\d{1,20})?)\s*(g|kg|lbs?|oz)?", plain)
     if not match:
         raise ValueError(text)

@@ -9,10 +9,18 @@ from itertools import islice
 
 from tidewind.core.addresses.check import LONGEST, Address, tidy, tidy_address
 from tidewind.core.addresses.copied import parse_address
+from tidewind.core.addresses.copied_words import STREET, UNIT
 from tidewind.core.addresses.countries import country_code, plain
 from tidewind.core.order_limits import MOST_PIECES, NAME, NOTE, NUMBER, PROMISE, SKU, TAX_NUMBER, storable
-from tidewind.core.order_rows.columns import NEEDED, unit_named, weight_unit_of
-from tidewind.core.order_rows.figures import TooLarge, Units, is_shortened, read_money, read_weight
+from tidewind.core.order_rows.columns import NEEDED, currency_of, is_billing, unit_named, weight_unit_of
+from tidewind.core.order_rows.figures import (
+    TooLarge,
+    Units,
+    is_shortened,
+    other_currency,
+    read_money,
+    read_weight,
+)
 
 MOST_LINES = 500
 _PARTS = ("name", "company", "street", "extra", "city", "region", "postcode", "country", "phone", "email")
@@ -24,6 +32,22 @@ _STOPS = frozenset(
     hold held suspended failed declined rejected draft shipped fulfilled enviado expédié versendet spedito verzonden
     delivered entregue collected returned devolvido false no não nein non""".split()  # noqa: SIM905 - read as words
 )
+_SUMS = frozenset(
+    """total totals subtotal subtotals sum summe gesamt zwischensumme totaal subtotaal totale subtotale suma totais
+    sous-total total:""".split()  # noqa: SIM905
+)
+# Words that say an order may go.  What is neither here nor among those that stop is asked, never guessed.
+_GOES = frozenset(
+    """paid payed pago paga pagado pagada pagato pagata payé payée bezahlt betaald zapłacone betalt betald maksettu
+    complete completed confirmed accepted processing open new ready approved captured settled unfulfilled unshipped
+    yes true 1 sim sí si oui ja y x ok confirmado confirmada confirmé confirmée bestätigt bevestigd confermato
+    preparing packing printed offen_bezahlt prepaid cod""".split()  # noqa: SIM905
+)
+_GOING_PHRASES = (
+    "to ship", "to be shipped", "ready to", "awaiting shipment", "awaiting dispatch", "awaiting fulfilment",
+    "awaiting fulfillment", "awaiting collection by", "in process", "pay on delivery", "cash on delivery", "por enviar",
+    "a enviar", "à expédier", "zu versenden", "te verzenden", "da spedire", "em preparação", "en preparación",
+)  # fmt: skip
 _STOPPING_PHRASES = (
     "on hold", "not paid", "por pagar", "não pago", "no pagado", "non pagato", "payment pending", "awaiting payment",
 )  # fmt: skip
@@ -79,6 +103,7 @@ class _Row:
     def __init__(self, number: int, cells: Sequence[str], columns: Mapping[str, int], units: Units) -> None:
         self.number, self.cells, self.columns, self.units = number, cells, columns, units
         self.faults: list[RowFault] = []
+        self.heading_currency = ""
 
     def raw(self, name: str) -> str:
         index = self.columns.get(name)
@@ -100,6 +125,13 @@ class _Row:
         return text
 
     def money(self, name: str) -> int:
+        text = self.text(name)
+        other = other_currency(text, self.units.currency)
+        named = (self.text("currency").upper() or self.heading_currency) if text else ""
+        if other or (named and named != self.units.currency):
+            words = f"“{text:.40}” is in {other or named:.20}, the shop's prices are in {self.units.currency}"
+            self.fail(name, f"{words}; nothing is converted")
+            return 0
         try:
             return read_money(self.text(name), self.units.currency, self.units.decimal)
         except TooLarge as error:
@@ -119,6 +151,26 @@ class _Row:
         except ValueError:
             self.fail("weight_g", f"“{self.text('weight_g'):.40}” is no weight; write it like 250 or 0.25 kg")
             return None
+
+    def unit_price(self) -> int:
+        """Return the price of a piece: as it is written, else the line's total shared by its pieces."""
+        if self.text("unit_price") or not self.text("line_total"):
+            return self.money("unit_price")
+        whole, pieces = self.money("line_total"), self.quantity()
+        if pieces and whole % pieces:
+            words = f"“{self.text('line_total'):.40}” for {pieces} pieces makes no whole price of one"
+            self.fail("line_total", f"{words}; add a column with the unit price")
+        return whole // pieces if pieces else 0
+
+    def to_send(self) -> int:
+        """Return how many pieces are left to send."""
+        ordered, sent = self.quantity(), self.text("quantity_sent")
+        if sent in {"", "0"} or not ordered:
+            return ordered
+        if not sent.isdigit() or int(sent) >= ordered:
+            self.fail("quantity_sent", f"{sent:.20} of {ordered} pieces were sent already; nothing is left to send")
+            return 0
+        return ordered - int(sent)
 
     def quantity(self) -> int:
         text = self.text("quantity").removesuffix(".0").removesuffix(",0").removesuffix(".00").removesuffix(",00")
@@ -146,7 +198,7 @@ def read_orders(
     """
     orders: list[RowOrder] = []
     faults: list[RowFault] = []
-    for number, group in _by_number(rows, columns, units).items():
+    for number, group in _by_number(rows, columns, units, headers).items():
         order, found = _order(number, group, headers)
         faults += found
         if order is not None:
@@ -165,22 +217,32 @@ def read_in_lots(
 
     Rows kept back make a lot smaller, or empty.
     """
-    groups = iter(_by_number(rows, columns, units).items())
+    groups = iter(_by_number(rows, columns, units, headers).items())
     while lot := list(islice(groups, size)):
         made = (_order(number, group, headers)[0] for number, group in lot)
         yield [order for order in made if order is not None]
 
 
+def _is_no_order(row: _Row, headers: Sequence[str]) -> bool:
+    """Tell whether a row is the heading once more, where two files were pasted together, or a sum below the others."""
+    again = bool(headers) and [c.strip() for c in row.cells[: len(headers)]] == [h.strip() for h in headers]
+    number, sku = row.text("order_number").casefold(), row.text("sku").casefold()
+    words = {number, sku, row.text("item_name").casefold()} - {""}
+    who = any(row.text(name) for name in (*_PARTS, "address_block"))
+    return again or (not who and bool(words & _SUMS) and (number in _SUMS or not number))
+
+
 def _by_number(
-    rows: Sequence[tuple[int, Sequence[str]]], columns: Mapping[str, int], units: Units
+    rows: Sequence[tuple[int, Sequence[str]]], columns: Mapping[str, int], units: Units, headers: Sequence[str] = ()
 ) -> dict[str, list[_Row]]:
     """Return the rows by order number; rows that only name goods belong to the order above them."""
     found: dict[str, list[_Row]] = {}
     above = ""
     for number, cells in rows:
-        if not any(cell.strip() for cell in cells):
-            continue
         row = _Row(number, cells, columns, units)
+        row.heading_currency = currency_of(_header(row, headers, "unit_price"))
+        if not any(cell.strip() for cell in cells) or _is_no_order(row, headers):
+            continue
         mine = row.text("order_number")
         if not mine and above and row.text("sku") and not any(row.text(name) for name in (*_PARTS, "address_block")):
             mine = above
@@ -239,8 +301,8 @@ def _line(row: _Row, header_unit: str) -> RowLine:
     return RowLine(
         row.whole("sku", SKU),
         row.text("item_name")[:NAME],
-        row.quantity(),
-        row.money("unit_price"),
+        row.to_send(),
+        row.unit_price(),
         row.weight(header_unit),
     )
 
@@ -283,6 +345,15 @@ def _same(name: str, text: str) -> str:
 def _said_by(row: _Row) -> dict[str, str]:
     """Return the parts of an address that one row says; lines in one cell are parts of their own."""
     said = {name: row.text(name) for name in _PARTS}
+    said["name"] = said["name"] or f"{row.text('first_name')} {row.text('last_name')}".strip()
+    number = row.text("house_number")
+    if said["street"] and number and number not in said["street"].split():
+        said["street"] = f"{said['street']} {number}"
+    if said["street"] and row.text("house_addition"):
+        said["street"] = f"{said['street']} {row.text('house_addition')}"
+    said["extra"] = ", ".join(part for part in (said["extra"], row.text("extra_2")) if part)
+    if UNIT.match(said["street"]) and STREET.search(said["extra"]) and not STREET.search(said["street"]):
+        said["street"], said["extra"] = said["extra"], said["street"]  # the flat stood before the street
     block = row.raw("address_block")
     if block.strip():
         found = parse_address(block)
@@ -302,15 +373,20 @@ def _said_by(row: _Row) -> dict[str, str]:
 def _standing(row: _Row, headers: Sequence[str]) -> None:
     """Keep a row back that says itself, mapped or not, that it must not go."""
     mapped = row.text("standing")
-    if mapped and _says_stop(mapped, _STOPS):
+    if mapped and _says_stop(mapped, _STOPS) and not _says_stop(mapped, _GOES, _GOING_PHRASES):
         row.fail("standing", f"the row says “{mapped:.40}”: it must not go")
+    elif mapped and not _says_stop(mapped, _GOES, _GOING_PHRASES):
+        row.fail("standing", f"the row says “{mapped:.40}”, which is not known; write “paid” if it may go")
+    if row.text("cancelled_at"):
+        row.fail("cancelled_at", f"it was cancelled: “{row.text('cancelled_at'):.40}”")
     used = set(row.columns.values())
     for index, cell in enumerate(row.cells):
-        if index not in used and len(cell) <= 40 and _says_stop(tidy(cell), _CLEAR):
+        head = headers[index] if index < len(headers) else ""
+        if index not in used and len(cell) <= 40 and not is_billing(head) and _says_stop(tidy(cell), _CLEAR):
             head = headers[index] if index < len(headers) and headers[index].strip() else f"column {index + 1}"
             row.fail("standing", f"{head:.40} says “{tidy(cell)}”: it must not go. If it may, correct the row")
 
 
-def _says_stop(text: str, words: Iterable[str]) -> bool:
+def _says_stop(text: str, words: Iterable[str], phrases: Sequence[str] = _STOPPING_PHRASES) -> bool:
     said = text.casefold().strip(" .!")
-    return said in words or any(said.startswith(phrase) for phrase in _STOPPING_PHRASES)
+    return said in words or any(said.startswith(phrase) for phrase in phrases)
