@@ -31,9 +31,17 @@ def empty_shop() -> Iterator[Supervisor]:
     yield from start(demo=False)
 
 
-@pytest.fixture(scope="module")
+@pytest.fixture(scope="session")
 def browser() -> Iterator[Browser]:
     with sync_playwright() as playwright:
         made = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
         yield made
         made.close()
+
+
+@pytest.fixture(autouse=True)
+def closed_pages(browser: Browser) -> Iterator[None]:
+    """A page that a test left open would go on asking and drawing beside the next ones."""
+    yield
+    for context in browser.contexts:
+        context.close()
