@@ -13,6 +13,14 @@ from tidewind.running.children import Child
 from tidewind.running.supervisor import Supervisor
 
 
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    for item in items:
+        if item.nodeid.startswith("tests/browser/"):
+            item.add_marker(
+                pytest.mark.slow("somebody's whole way through the pages, each looked at for accessibility")
+            )
+
+
 @pytest.fixture(scope="module", autouse=True)
 def forked() -> Iterator[None]:
     """All shops of this file are forks of one process that has read the program's modules."""

@@ -12,7 +12,19 @@ from hypothesis import strategies as st
 
 from tidewind.core.checkout.answering import Basket, BasketLine, PackedBasket, ServicePrice, answer
 from tidewind.core.checkout.arithmetic import adjusted, up_to_ending
-from tidewind.core.checkout.offer import Adjusting, ByTable, Fallback, Flat, Free, Handling, Limits, Live, Offer, Times
+from tidewind.core.checkout.offer import (
+    Adjusting,
+    ByTable,
+    Fallback,
+    Flat,
+    Free,
+    Handling,
+    Limits,
+    Live,
+    Offer,
+    PerKilogram,
+    Times,
+)
 from tidewind.core.checkout.reach import Reach, read_reach
 from tidewind.core.checkout.rehearsing import SentOrder, curve_of, proposed, rehearse_checkout
 from tidewind.core.checkout.tables import RateTable, TableRow, faults_of
@@ -215,6 +227,55 @@ def test_rows_and_bands(country: str, postcode: str, grams: int, expected: int |
         assert found.offered[0].price == expected
     else:
         assert expected in found.absent[0].why
+
+
+BY_WEIGHT = RateTable(
+    "kg", "By weight", "weight_g", (4_000, 60_000), (TableRow(read_reach("US", "", ""), (500, 9_000)),)
+)
+BY_LITRES = replace(BY_WEIGHT, code="l", name="By litres", by="volume_cm3")
+BY_PLACE = RateTable(
+    "p",
+    "By place",
+    "items",
+    (9,),
+    (TableRow(read_reach("US", "ca", ""), (100,)), TableRow(read_reach("US", "", ""), (900,))),
+)
+NOT_PACKED: dict[str, tuple[PackedBasket, dict[str, int | str]]] = {
+    "55 kg that no box takes": (
+        PackedBasket(gross_g=55_000, volume_cm3=90_000, refused="no box"),
+        {"kg": 9_000, "l": "above the last band", "each": 55_000, "light": "above", "p": 900, "flat": 700},
+    ),
+    "55 kg to half an address": (
+        PackedBasket(gross_g=55_000, volume_cm3=9_000, refused="no region", unplaced=True),
+        {"kg": 9_000, "l": 9_000, "each": 55_000, "light": "above", "p": "the address is not whole yet", "flat": 700},
+    ),
+    "nobody knows its weight": (
+        PackedBasket(gross_g=None, volume_cm3=None, refused="no weight"),
+        {"kg": "weight, and that of its goods is not known", "l": "volume, and that of its goods is not known",
+         "each": "the weight of its goods is not known", "light": "not known, and it has a limit", "p": 900, "flat": 700},
+    ),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize(("basket", "wanted"), NOT_PACKED.values(), ids=NOT_PACKED)
+def test_what_cannot_be_packed_is_never_priced_as_nothing(basket: PackedBasket, wanted: dict[str, int | str]) -> None:
+    """Its goods count, or an offer that goes by what is not known is left out with its reason."""
+    light = Limits(weight_g=(None, 2_000))
+    prices = {
+        "kg": ByTable("kg"),
+        "l": ByTable("l"),
+        "p": ByTable("p"),
+        "each": PerKilogram(0, 1_000),
+        "flat": Flat(700),
+    }
+    offers = [Offer(code, (("en", code),), price) for code, price in prices.items()]
+    offers.append(Offer("light", (("en", "light"),), Flat(300), limits=light))
+    tables = {"kg": BY_WEIGHT, "l": BY_LITRES, "p": BY_PLACE}
+    found = answer(offers, tables, Basket((BasketLine("A", 1, 100),), "US", ""), basket, "EUR")
+    came = {one.code: one.price for one in found.offered} | {one.code: one.why for one in found.absent}
+    assert came.keys() == wanted.keys()
+    for code, expected in wanted.items():
+        assert expected == came[code] if isinstance(expected, int) else expected in str(came[code]), (code, came[code])
 
 
 @pytest.mark.parametrize(

@@ -91,6 +91,7 @@ def at_work_on(var: Path) -> list[str]:
     return found
 
 
+@pytest.mark.slow("six starts of the real program")
 def test_a_second_start_touches_nothing_and_a_start_after_a_crash_goes_on(place: Path) -> None:
     var = place / "shop"
     first = Started(var, "--empty")
@@ -136,6 +137,7 @@ def test_a_second_start_touches_nothing_and_a_start_after_a_crash_goes_on(place:
     assert third.end(signal.SIGINT) == 0
 
 
+@pytest.mark.slow("every process of a real shop is killed")
 def test_whatever_is_killed_comes_back(place: Path) -> None:
     shop = Supervisor(place / "shop", free_port(), demo=False, fast=FAST_FOR_TESTS, webs=2)
     try:
@@ -159,6 +161,7 @@ def test_whatever_is_killed_comes_back(place: Path) -> None:
     until(lambda: at_work_on(place / "shop") == [])  # what a killed process had begun ends by itself
 
 
+@pytest.mark.slow("the real program is stopped half-way and started again")
 @pytest.mark.parametrize(
     "phase",
     ["Starting PostgreSQL", "Bringing the database", "Loading the demo", "what the demo shop", "Starting the job"],

@@ -195,6 +195,7 @@ def agrees(wiring: Wiring, standins: str) -> None:
     assert (accounts["held"], accounts["postage"]) == (0, sum(price for price, _ in mine.values()))
 
 
+@pytest.mark.slow("a storm over real processes")
 def test_three_hundred_labels_in_a_storm(shop: Supervisor, wiring: Wiring) -> None:
     ids = three_hundred(wiring)
     with wiring.sessions.begin() as session:

@@ -190,6 +190,7 @@ def folder() -> Iterator[Path]:
         yield Path(made)
 
 
+@pytest.mark.slow("two starts of a real shop")
 def test_a_second_start_finds_everything_as_it_was_and_a_killed_database_too(folder: Path) -> None:
     counts = []
     copy_demo(folder)

@@ -83,6 +83,7 @@ def _go_on(wiring: Wiring, clock: Clock, job_id: int, until: str) -> PrintJob:
     raise AssertionError(f"the print is {job.state}: {job.last_error}")
 
 
+@pytest.mark.slow("a real IPP printer is waited for")
 def test_an_ipp_printer_that_is_slow_out_of_paper_or_gone_loses_no_paper_and_prints_none_twice(
     wiring: Wiring, clock: Clock, roll: LabelPrinter
 ) -> None:

@@ -37,6 +37,7 @@ def status(client: httpx.Client, route: str, headers: dict[str, str]) -> int:
         return answer.status_code
 
 
+@pytest.mark.slow("every route as every role")
 def test_every_route_is_walked_by_every_role(client: httpx.Client, wiring: Wiring) -> None:
     schema = make_app(wiring).openapi()
     routes = {f"{method.upper()} {path}" for path, methods in schema["paths"].items() for method in methods}

@@ -48,6 +48,7 @@ def test_what_is_answered_is_what_is_declared(document: dict[str, Any]) -> None:
     assert not {"HTTPValidationError", "ValidationError"} & document["components"]["schemas"].keys()
 
 
+@pytest.mark.slow("each operation of the API is called as everybody")
 def test_nobody_gets_an_answer_that_is_not_declared(document: dict[str, Any], base_url: str, wiring: Wiring) -> None:
     keys: dict[str, dict[str, str]] = {}
     for role in ROLES:

@@ -131,6 +131,7 @@ def check(answer: httpx.Response, what: object) -> None:
         assert not re.search(r"Traceback|psycopg|sqlalchemy|File \"", answer.text), (what, answer.text[:300])
 
 
+@pytest.mark.slow("every field of every body made hostile")
 def test_bodies_that_nobody_should_send_are_refused_in_words(schema: dict[str, Any], owner: httpx.Client) -> None:
     sampler, sent = Sampler(schema), 0
     for path, methods in schema["paths"].items():
@@ -147,6 +148,7 @@ def test_bodies_that_nobody_should_send_are_refused_in_words(schema: dict[str, A
     assert sent > 1_000
 
 
+@pytest.mark.slow("every route with what nobody should send")
 def test_paths_questions_and_broken_bodies_are_refused_in_words(schema: dict[str, Any], owner: httpx.Client) -> None:
     for route in MAY.keys() - NO_FUZZ:
         method, path = route.split()

@@ -74,14 +74,15 @@ class ServicePrice:
 class PackedBasket:
     """A basket as it would be packed: parcels, gross grams, cubic centimetres, what each service makes of it.
 
+    Where it cannot be packed, grams and volume are those of its goods; None is not known, and never nothing.
     ``words`` name the boxes, ``boxes`` are their codes; ``refused`` says why it could not be packed; ``unplaced``:
     only since the address is not whole yet, so that no service can be asked.  ``abroad``: it leaves the country.
     """
 
     words: str = ""
     parcels: int = 1
-    gross_g: int = 0
-    volume_cm3: int = 0
+    gross_g: int | None = 0
+    volume_cm3: int | None = 0
     abroad: bool = False
     services: Mapping[str, ServicePrice] = field(default_factory=dict)
     refused: str = ""
@@ -181,6 +182,10 @@ def _outside(offer: Offer, basket: Basket, packed: PackedBasket) -> str:
         ("number of items", basket.items, offer.limits.items),
     )
     for what, amount, (least, most) in measured:
+        if amount is None:
+            if least is not None or most is not None:
+                return f"the {what} is not known, and it has a limit"
+            continue
         if least is not None and amount < least:
             return f"the {what} is below what it is for"
         if most is not None and amount > most:
@@ -260,6 +265,8 @@ def _own_price(offer: Offer, asked: _Asked) -> Made | str:
             items = asked.basket.items
             return first + further * max(items - 1, 0), f"{items} items"
         case PerKilogram(base, kilogram):
+            if asked.packed.gross_g is None:
+                return "the weight of its goods is not known"
             begun = steps_begun(asked.packed.gross_g, 1000)
             return base + kilogram * begun, f"{begun} kg begun"
         case ByTable(code):
@@ -280,7 +287,12 @@ def _by_table(table: RateTable | None, code: str, basket: Basket, packed: Packed
     row = table.row_for(basket.country, basket.postcode, basket.region)
     if row is None:
         return f"table {table.name} has no row for there"
-    band = table.band_for(amounts[table.by])
+    if packed.unplaced and table.parts(basket.country):
+        return f"table {table.name} parts {basket.country} by postcode or region, and the address is not whole yet"
+    amount = amounts[table.by]
+    if amount is None:
+        return f"table {table.name} goes by {MEASURES[table.by]}, and that of its goods is not known"
+    band = table.band_for(amount)
     if band is None:
         return f"above the last band of table {table.name} ({MEASURES[table.by]})"
     price = table.rows[row].prices[band]

@@ -54,6 +54,16 @@ class RateTable:
         found = self.index.first(country, postcode, region)
         return None if found is None else self._tried[found]
 
+    def parts(self, country: str) -> bool:
+        """Tell whether rows part a country by postcode or region, so that half an address may meet the wrong one."""
+        return any(
+            row.reach.regions
+            or patterns_in(row.reach.postcodes, country)
+            or patterns_in(row.reach.not_postcodes, country)
+            for row in self.rows
+            if country not in row.reach.not_countries and (not row.reach.countries or country in row.reach.countries)
+        )
+
     def hiding(self, row: int) -> list[int]:
         """Return the rows that are tried before one and take everything that it names."""
         return sorted(self._tried[n] for n in self.index.hiding(self._tried.index(row)))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime
@@ -135,7 +136,7 @@ def _with_duties(
         return found
     offered = []
     for line in found.offered:
-        going = Going(gross_g=packed.gross_g, parcels=packed.parcels)
+        going = Going(gross_g=packed.gross_g or 0, parcels=packed.parcels)
         border = border_of(replace(order, paid_shipping=line.price), leaving, going)
         due = border.due if border else None
         offered.append(replace(line, duties=due.in_order_minor if due and due.known else None))
@@ -196,7 +197,8 @@ def pack_basket(lines: Sequence[LineFacts], asked: BasketAsked, shop: Shop, want
         stops = [snag for snag in made.snags if snag.level == "stops"]
         why = "; ".join(snag.words for snag in stops) or "it cannot be packed"
         unplaced = bool(stops) and all(snag.fix == "address" for snag in stops)
-        return PackedBasket(abroad=abroad, refused=why, unplaced=unplaced), ()
+        goods = PackedBasket(gross_g=_goods_weight(lines), volume_cm3=_goods_volume(lines))
+        return replace(goods, abroad=abroad, refused=why, unplaced=unplaced), ()
     settled, packed = made.settled, made.settled.packed
     options = [o for o in options_for(order, shop, settled) if o.service in wanted]
     waits = any(o.refused is not None and o.refused.reason in NOT_KNOWN for o in options)
@@ -211,6 +213,20 @@ def pack_basket(lines: Sequence[LineFacts], asked: BasketAsked, shop: Shop, want
         services={option.service: _service(option) for option in options},
     )
     return packed_basket, questions
+
+
+def _goods_weight(lines: Sequence[LineFacts]) -> int | None:
+    """Return the grams of goods without any box; None where one of them has no weight yet."""
+    weights = [(line.weight_g, line.quantity) for line in lines]
+    return None if any(weight is None for weight, _ in weights) else sum((w or 0) * many for w, many in weights)
+
+
+def _goods_volume(lines: Sequence[LineFacts]) -> int | None:
+    """Return the cubic centimetres of goods without any box; None where one of them has no size yet."""
+    sizes = [(line.sides, line.quantity) for line in lines]
+    if any(sides is None for sides, _ in sizes):
+        return None
+    return -(-sum(math.prod(sides or ()) * many for sides, many in sizes) // 1000)
 
 
 def _volume(outer: Size) -> int:

@@ -110,7 +110,7 @@ class BasketTriedOut(BaseModel):
     offered: list[OfferedOut]
     absent: list[AbsentOut]
     packed: str
-    gross_g: int
+    gross_g: int | None
     parcels: int
     assumed: list[str]
     refused: str

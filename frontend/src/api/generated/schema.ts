@@ -6423,7 +6423,7 @@ export interface components {
             /** Packed */
             packed: string;
             /** Gross G */
-            gross_g: number;
+            gross_g: number | null;
             /** Parcels */
             parcels: number;
             /** Assumed */

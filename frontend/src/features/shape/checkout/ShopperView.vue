@@ -59,7 +59,8 @@ const SOURCES = { live: "", own: "", fallback: "no carrier answered" };
     </h3>
     <p class="step">
       <span
-        >{{ tried.packed || "not packed" }}, {{ kilograms(tried.gross_g)
+        >{{ tried.packed || "not packed" }},
+        {{ tried.gross_g === null ? "weight not known" : kilograms(tried.gross_g)
         }}<template v-if="tried.assumed.length">
           · size or weight assumed: {{ tried.assumed.join(", ") }}</template
         ></span
