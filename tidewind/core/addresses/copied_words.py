@@ -110,7 +110,7 @@ STREET = re.compile(
         r"chemin | impasse | allée | quai | route | via | viale | piazza | corso | vicolo | ulica | ul\.",
         r"p\.?\s?o\.?\s?box | apartado | postfach | postboks | box",
         r"\w*(?:straße|strasse|str\.|weg|gasse|platz|allee|laan|straat|plein|gracht|kade|pad|gatan|vägen|veien)",
-        r"\w*(?:gata|vej|gade|katu|tie) | packstation | carretera | ctra | pol\. | strada | triq | bulevar | ctr",
+        r"\w*(?:gata|vej|gade|katu|tie) | carretera | ctra | pol\. | strada | triq | bulevar | ctr",
         r"cesta | ilica | heol | ул | бул | вул | οδός | λεωφ",
     )
     + r")(?=\W|\d|$)",
@@ -121,7 +121,7 @@ UNIT = re.compile(
     + _pattern(
         r"apt | apartment | flat | unit | suite | ste | floor | fl | room | rm | bloco | andar | piso | esc | puerta",
         r"bât | appt | étage | int | scala | stiege | top | c/o | attn | \d+\s?\.?º | \d+\s?(?:st|nd|rd|th) floor",
-        r"bldg | building | block | barrio | .*\bflat$ | bei familie | postnummer | rés | résidence",
+        r"bldg | building | block | barrio | .*\bflat$ | bei familie | rés | résidence",
         r"hinterhaus | vorderhaus | \d+\.\s?og | entrada | кв | ет",
     )
     + r")(?:\b|(?<=º)).*|^#\s?\d+.*",
@@ -193,7 +193,7 @@ LOOKS_LIKE = tuple(
         ("US", r"\bzip\b", r"(?<!\d)\d{5}(?:-\d{4})?(?!\d)"),
         (
             "DE",
-            r"(?:straße|strasse|str\.|allee|platz|weg|gasse|ring|damm|ufer|packstation|postfach)",
+            r"(?:straße|strasse|str\.|allee|platz|weg|gasse|ring|damm|ufer|postfach)",
             _FIVE,
         ),
         (
