@@ -39,7 +39,9 @@ def empty_shop() -> Iterator[Supervisor]:
     yield from start(demo=False)
 
 
-@pytest.fixture(scope="session")
+@pytest.fixture(
+    scope="module"
+)  # while one stands, this thread has a running loop, which other tests need for themselves
 def browser() -> Iterator[Browser]:
     with sync_playwright() as playwright:
         made = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
