@@ -198,18 +198,62 @@ FIELDS: Mapping[str, tuple[str, ...]] = {
 """What a column can hold, and headers that say so; earlier spellings are better known."""
 NEEDED = ("order_number", "name", "street", "city", "country", "sku", "quantity")
 _WHO_AND_WHERE = (
-    "name", "first_name", "last_name", "company", "street", "house_number", "house_addition", "extra", "extra_2",
-    "city", "region", "postcode", "country", "phone", "email",
-)  # fmt: skip
+    "name",
+    "first_name",
+    "last_name",
+    "company",
+    "street",
+    "house_number",
+    "house_addition",
+    "extra",
+    "extra_2",
+    "city",
+    "region",
+    "postcode",
+    "country",
+    "phone",
+    "email",
+)
 _SHIPPING = (
-    "shipping", "ship to", "delivery", "deliver to", "recipient", "receiver", "entrega", "envio", "envío", "livraison",
-    "lieferung", "liefer", "lieferadresse", "versand", "spedizione", "consegna", "verzending", "aflevering",
+    "shipping",
+    "ship to",
+    "delivery",
+    "deliver to",
+    "recipient",
+    "receiver",
+    "entrega",
+    "envio",
+    "envío",
+    "livraison",
+    "lieferung",
+    "liefer",
+    "lieferadresse",
+    "versand",
+    "spedizione",
+    "consegna",
+    "verzending",
+    "aflevering",
     "destinataire",
-)  # fmt: skip
+)
 _BILLING = (
-    "billing", "bill to", "invoice", "faturação", "fatura", "facturación", "factura", "facturation", "facture",
-    "rechnung", "rechnungsadresse", "fatturazione", "fattura", "factuur", "facturatie", "payer", "buyer",
-)  # fmt: skip
+    "billing",
+    "bill to",
+    "invoice",
+    "faturação",
+    "fatura",
+    "facturación",
+    "factura",
+    "facturation",
+    "facture",
+    "rechnung",
+    "rechnungsadresse",
+    "fatturazione",
+    "fattura",
+    "factuur",
+    "facturatie",
+    "payer",
+    "buyer",
+)
 _BY_BLOCK = frozenset({"name", "street", "city", "country"})
 _UNITS = {
     "g": "g", "gr": "g", "grams": "g", "gramas": "g", "kg": "kg", "kgs": "kg", "kilos": "kg", "lb": "lb", "lbs": "lb",

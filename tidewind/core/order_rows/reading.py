@@ -41,13 +41,29 @@ _GOES = frozenset(
     """paid payed pago paga pagado pagada pagato pagata payé payée bezahlt betaald zapłacone betalt betald maksettu
     complete completed confirmed accepted processing open new ready approved captured settled unfulfilled unshipped
     yes true 1 sim sí si oui ja y x ok confirmado confirmada confirmé confirmée bestätigt bevestigd confermato
-    preparing packing printed offen_bezahlt prepaid cod""".split()  # noqa: SIM905
+    preparing packing printed prepaid cod""".split()  # noqa: SIM905
 )
 _GOING_PHRASES = (
-    "to ship", "to be shipped", "ready to", "awaiting shipment", "awaiting dispatch", "awaiting fulfilment",
-    "awaiting fulfillment", "awaiting collection by", "in process", "pay on delivery", "cash on delivery", "por enviar",
-    "a enviar", "à expédier", "zu versenden", "te verzenden", "da spedire", "em preparação", "en preparación",
-)  # fmt: skip
+    "to ship",
+    "to be shipped",
+    "ready to",
+    "awaiting shipment",
+    "awaiting dispatch",
+    "awaiting fulfilment",
+    "awaiting fulfillment",
+    "awaiting collection by",
+    "in process",
+    "pay on delivery",
+    "cash on delivery",
+    "por enviar",
+    "a enviar",
+    "à expédier",
+    "zu versenden",
+    "te verzenden",
+    "da spedire",
+    "em preparação",
+    "en preparación",
+)
 _STOPPING_PHRASES = (
     "on hold", "not paid", "por pagar", "não pago", "no pagado", "non pagato", "payment pending", "awaiting payment",
 )  # fmt: skip
