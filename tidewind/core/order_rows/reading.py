@@ -21,55 +21,12 @@ from tidewind.core.order_rows.figures import (
     read_money,
     read_weight,
 )
+from tidewind.core.order_rows.standing import CLEAR, GOES, GOING_PHRASES, STOPPING_PHRASES, STOPS, SUMS
 
 MOST_LINES = 500
 _PARTS = ("name", "company", "street", "extra", "city", "region", "postcode", "country", "phone", "email")
 # What says who and where; where two rows of one order differ in these, one of them would go to the wrong place.
 _WHO_AND_WHERE = ("name", "company", "street", "city", "postcode", "country")
-_STOPS = frozenset(
-    """cancelled canceled cancelado cancelada annulé annulée storniert abgebrochen annullato geannuleerd void voided
-    refunded reembolsado remboursé erstattet rimborsato unpaid pending awaiting impayé unbezahlt offen onbetaald
-    hold held suspended failed declined rejected draft shipped fulfilled enviado expédié versendet spedito verzonden
-    delivered entregue collected returned devolvido false no não nein non""".split()  # noqa: SIM905 - read as words
-)
-_SUMS = frozenset(
-    """total totals subtotal subtotals sum summe gesamt zwischensumme totaal subtotaal totale subtotale suma totais
-    sous-total total:""".split()  # noqa: SIM905
-)
-# Words that say an order may go.  What is neither here nor among those that stop is asked, never guessed.
-_GOES = frozenset(
-    """paid payed pago paga pagado pagada pagato pagata payé payée bezahlt betaald zapłacone betalt betald maksettu
-    complete completed confirmed accepted processing open new ready approved captured settled unfulfilled unshipped
-    yes true 1 sim sí si oui ja y x ok confirmado confirmada confirmé confirmée bestätigt bevestigd confermato
-    preparing packing printed prepaid cod""".split()  # noqa: SIM905
-)
-_GOING_PHRASES = (
-    "to ship",
-    "to be shipped",
-    "ready to",
-    "awaiting shipment",
-    "awaiting dispatch",
-    "awaiting fulfilment",
-    "awaiting fulfillment",
-    "awaiting collection by",
-    "in process",
-    "pay on delivery",
-    "cash on delivery",
-    "por enviar",
-    "a enviar",
-    "à expédier",
-    "zu versenden",
-    "te verzenden",
-    "da spedire",
-    "em preparação",
-    "en preparación",
-)
-_STOPPING_PHRASES = (
-    "on hold", "not paid", "por pagar", "não pago", "no pagado", "non pagato", "payment pending", "awaiting payment",
-)  # fmt: skip
-# Of a column that nobody mapped only a clear word stops a row: “no” may answer any question.
-_UNCLEAR = frozenset("no não nein non false offen pending void held hold returned collected failed draft".split())  # noqa: SIM905
-_CLEAR = _STOPS - _UNCLEAR
 
 
 @dataclass(frozen=True, slots=True)
@@ -245,7 +202,7 @@ def _is_no_order(row: _Row, headers: Sequence[str]) -> bool:
     number, sku = row.text("order_number").casefold(), row.text("sku").casefold()
     words = {number, sku, row.text("item_name").casefold()} - {""}
     who = any(row.text(name) for name in (*_PARTS, "address_block"))
-    return again or (not who and bool(words & _SUMS) and (number in _SUMS or not number))
+    return again or (not who and bool(words & SUMS) and (number in SUMS or not number))
 
 
 def _by_number(
@@ -389,20 +346,20 @@ def _said_by(row: _Row) -> dict[str, str]:
 def _standing(row: _Row, headers: Sequence[str]) -> None:
     """Keep a row back that says itself, mapped or not, that it must not go."""
     mapped = row.text("standing")
-    if mapped and _says_stop(mapped, _STOPS) and not _says_stop(mapped, _GOES, _GOING_PHRASES):
+    if mapped and _says_stop(mapped, STOPS) and not _says_stop(mapped, GOES, GOING_PHRASES):
         row.fail("standing", f"the row says “{mapped:.40}”: it must not go")
-    elif mapped and not _says_stop(mapped, _GOES, _GOING_PHRASES):
+    elif mapped and not _says_stop(mapped, GOES, GOING_PHRASES):
         row.fail("standing", f"the row says “{mapped:.40}”, which is not known; write “paid” if it may go")
     if row.text("cancelled_at"):
         row.fail("cancelled_at", f"it was cancelled: “{row.text('cancelled_at'):.40}”")
     used = set(row.columns.values())
     for index, cell in enumerate(row.cells):
         head = headers[index] if index < len(headers) else ""
-        if index not in used and len(cell) <= 40 and not is_billing(head) and _says_stop(tidy(cell), _CLEAR):
+        if index not in used and len(cell) <= 40 and not is_billing(head) and _says_stop(tidy(cell), CLEAR):
             head = headers[index] if index < len(headers) and headers[index].strip() else f"column {index + 1}"
             row.fail("standing", f"{head:.40} says “{tidy(cell)}”: it must not go. If it may, correct the row")
 
 
-def _says_stop(text: str, words: Iterable[str], phrases: Sequence[str] = _STOPPING_PHRASES) -> bool:
+def _says_stop(text: str, words: Iterable[str], phrases: Sequence[str] = STOPPING_PHRASES) -> bool:
     said = text.casefold().strip(" .!")
     return said in words or any(said.startswith(phrase) for phrase in phrases)
