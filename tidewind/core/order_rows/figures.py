@@ -66,7 +66,8 @@ def other_currency(text: str, currency: str) -> str:
             if mark.upper() != currency:
                 return mark.upper()
         elif mark.casefold() in _SIGNS and currency not in _SIGNS[mark.casefold()]:
-            return mark
+            codes = _SIGNS[mark.casefold()]
+            return next(iter(codes)) if len(codes) == 1 else mark
     return ""
 
 
