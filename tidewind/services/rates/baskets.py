@@ -132,11 +132,11 @@ def _with_duties(
     """Return the answer with what the recipient will probably be asked for at the border, for each price."""
     to = Address(country=asked.country, postcode=asked.postcode)
     order, leaving = OrderFacts(tuple(lines), to), leaving_of(shop)
-    if not crosses(order, leaving):
+    if not crosses(order, leaving) or packed.gross_g is None:  # duties of what has no weight are not known
         return found
     offered = []
     for line in found.offered:
-        going = Going(gross_g=packed.gross_g or 0, parcels=packed.parcels)
+        going = Going(gross_g=packed.gross_g, parcels=packed.parcels)
         border = border_of(replace(order, paid_shipping=line.price), leaving, going)
         due = border.due if border else None
         offered.append(replace(line, duties=due.in_order_minor if due and due.known else None))
