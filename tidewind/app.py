@@ -7,10 +7,11 @@ import time
 from collections.abc import Callable, Hashable
 from contextlib import closing
 from dataclasses import replace
+from functools import cache
 from pathlib import Path
 from typing import Any
 
-from fastapi import FastAPI
+from fastapi import APIRouter, FastAPI
 from fastapi.responses import FileResponse, JSONResponse, Response
 from fastapi.staticfiles import StaticFiles
 from sqlalchemy.orm import Session, sessionmaker
@@ -167,6 +168,16 @@ def make_wiring(settings: Settings) -> Wiring:
     return Wiring(settings, sessions, make_outside(settings, sessions), now, NewsHub(settings.database_url), jumps)
 
 
+@cache
+def _every_room() -> APIRouter:
+    """Return the routes of all rooms; they are X."""
+    whole = APIRouter(responses=problems.RESPONSES)
+    for room in _ROOMS:
+        for router in room.ROUTERS:
+            whole.include_router(router)
+    return whole
+
+
 def make_app(wiring: Wiring) -> FastAPI:
     """Return the web application."""
     app = FastAPI(
@@ -176,13 +187,10 @@ def make_app(wiring: Wiring) -> FastAPI:
         openapi_url="/api/openapi.json",
         docs_url=None,
         redoc_url=None,
-        responses=problems.RESPONSES,
     )
     app.state.wiring = wiring
     problems.install(app)
-    for room in _ROOMS:
-        for router in room.ROUTERS:
-            app.include_router(router)
+    app.router.routes.extend(_every_room().routes)
     app.add_middleware(Allowed, sessions=wiring.sessions, clock=wiring.real_clock)
     app.add_middleware(Shield, limit_bytes=wiring.settings.upload_limit_bytes, hosts=wiring.settings.known_hosts)
     app.add_middleware(Observed)

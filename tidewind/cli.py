@@ -189,14 +189,12 @@ def _worker() -> int:
     gc.disable()  # as in _web()
     from tidewind.app import make_wiring
     from tidewind.jobs import make_worker_app, run_worker
-    from tidewind.outside.apart import warm
 
     settings = Settings()
     configure(settings.log_format, settings.log_level, "worker")
     wiring = make_wiring(settings)
     look_seldom()
     end_with_parent()
-    warm()
     run_worker(make_worker_app(settings.database_url, wiring.sessions, wiring.outside), settings.database_url)
     return 0
 

@@ -44,7 +44,7 @@ def empty_shop() -> Iterator[Supervisor]:
 )  # while one stands, this thread has a running loop, which other tests need for themselves
 def browser() -> Iterator[Browser]:
     with sync_playwright() as playwright:
-        made = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
+        made = playwright.chromium.launch(executable_path="/usr/bin/chromium-headless-shell", args=CHROMIUM)
         yield made
         made.close()
 

@@ -17,13 +17,15 @@ import sys
 import time
 from collections.abc import Mapping
 from contextlib import suppress
-from functools import cache
+from datetime import date
+from functools import cache, partial
 from typing import Any
 
+from tidewind.outside import reading_process
 from tidewind.running.children import Child
 from tidewind.settings import ROOT
 
-READY = ("tidewind.app", "tidewind.cli", "tidewind.jobs", "tidewind.standins.app", "tests.services.crash")
+_READY = ("tidewind.app", "tidewind.cli", "tidewind.jobs", "tidewind.standins.app", "tests.services.crash")
 
 
 def serve(line: int) -> None:
@@ -32,8 +34,10 @@ def serve(line: int) -> None:
     Where the caller waits for the end, the answer is how it ended, as ``subprocess`` says it.
     """
     gc.disable()
-    for name in READY:
+    readers = _mother_of_readers(line)
+    for name in _READY:
         importlib.import_module(name)
+    _read_once(readers)
     gc.freeze()
     calls = socket.socket(fileno=line)
     while True:
@@ -49,9 +53,64 @@ def serve(line: int) -> None:
             os.close(file)
         answer = os.waitstatus_to_exitcode(os.waitpid(pid, 0)[1]) if call["wait"] else pid
         calls.send(str(answer).encode())
-        with suppress(ChildProcessError):
-            while os.waitpid(-1, os.WNOHANG)[0]:
-                pass
+        _bury()
+
+
+def _read_once(readers: socket.socket) -> None:
+    """Have read what every web process otherwise reads at its first request, and let readers be forks as well."""
+    # Not before the mother of readers is made: a reader has nothing of these.
+    from tidewind.app import _every_room
+    from tidewind.core.calendar import is_working_day
+    from tidewind.outside.apart import _Reader
+    from tidewind.standins.app import _everybody
+
+    is_working_day(date(2026, 1, 5), "PT")
+    asked: Any = {"type": "http", "method": "GET", "path": "/", "headers": [], "path_params": {}, "root_path": ""}
+    for route in (*_every_room().routes, *_everybody().routes):
+        route.matches(asked)
+    _Reader._begin = staticmethod(partial(_begin_reader, readers))  # type: ignore[method-assign, assignment]
+
+
+def _mother_of_readers(line: int) -> socket.socket:
+    """Fork the process whose own forks read foreign files: it has nothing of the program but what such a process has."""
+    ours, theirs = socket.socketpair(socket.AF_UNIX, socket.SOCK_SEQPACKET)
+    if os.fork():
+        theirs.close()
+        return ours
+    ours.close()
+    os.close(line)
+    for name in reading_process.READY:
+        importlib.import_module(name)
+    while True:
+        _, files, _, _ = socket.recv_fds(theirs, 1, 2)
+        if not files:
+            os._exit(0)
+        to, answer = files
+        if (pid := os.fork()) == 0:
+            os.setsid()
+            theirs.close()
+            os.close(answer)
+            reading_process.serve(to)
+            os._exit(0)
+        os.write(answer, str(pid).encode())
+        os.close(to)
+        os.close(answer)
+        _bury()
+
+
+def _begin_reader(readers: socket.socket, line: int) -> Fork:
+    """Stand in for ``_Reader._begin``."""
+    said, answer = os.pipe()
+    socket.send_fds(readers, [b"r"], [line, answer])
+    os.close(answer)
+    with os.fdopen(said) as told:
+        return Fork(int(told.read()), None)
+
+
+def _bury() -> None:
+    with suppress(ChildProcessError):
+        while os.waitpid(-1, os.WNOHANG)[0]:
+            pass
 
 
 def _become(call: dict[str, Any], files: list[int]) -> None:

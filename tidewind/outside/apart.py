@@ -45,14 +45,20 @@ class _Reader:
             self._line.close()
         ours, theirs = socket.socketpair()
         with theirs:
-            # The program's own main module is not imported there: only where modules are found is the same.
-            words = f"import sys; sys.path[:] = {sys.path!r}; from tidewind.outside.reading_process import serve; "
-            command = [sys.executable, "-c", f"{words} serve({theirs.fileno()})"]
-            self._process = subprocess.Popen(  # noqa: S603 - our own program
-                command, pass_fds=[theirs.fileno()], stdin=subprocess.DEVNULL, start_new_session=True
-            )
+            self._process = self._begin(theirs.fileno())
         self._line = ours
         return ours
+
+    @staticmethod
+    def _begin(line: int) -> subprocess.Popen[bytes]:
+        # The program's own main module is not imported there: only where modules are found is the same.
+        words = f"import sys; sys.path[:] = {sys.path!r}; from tidewind.outside.reading_process import serve; "
+        return subprocess.Popen(  # noqa: S603 - our own program
+            [sys.executable, "-c", f"{words} serve({line})"],
+            pass_fds=[line],
+            stdin=subprocess.DEVNULL,
+            start_new_session=True,
+        )
 
     def child(self) -> Connection:
         """Return the line to a child that waits for its work.  Raises OSError where the process just ended."""
