@@ -166,7 +166,7 @@ def test_an_order_that_is_changed_while_it_is_packed_stops_at_the_last_item(wiri
         session.add(row)
     view = scan(wiring, last)
     assert (view.said["kind"], jobs(wiring)) == ("wrong", [])
-    assert "was cancelled there since it was imported" in view.said["words"]
+    assert "The channel cancelled this order after it was imported. Somebody must decide first." in view.said["words"]
 
 
 def _packing(wiring: Wiring, order: Order) -> Packing:

@@ -26,7 +26,10 @@ FIELDS = {
 }
 """What of a channel's word is compared, and what people call it."""
 
+CONTACT = "e-mail or phone"
 _PLACE = ("street", "extra", "city", "postcode", "region", "country")
+_REACHED = ("email", "phone")
+"""What of an address is on no label's face that decides where it goes: a change of it stops nothing."""
 _STOPPING = frozenset({"address", "items"})
 
 
@@ -81,12 +84,24 @@ def changes_between(before: Mapping[str, Any], after: Mapping[str, Any]) -> list
 
     A field that the first version did not know is no change, but for one that is left out where it is empty.
     """
-    before, after = ({"recipient_number": "", **said} for said in (before, after))
+    before, after = (_apart({"recipient_number": "", **said}) for said in (before, after))
     return [
-        FieldChange(FIELDS[name], _plain(before.get(name)), _plain(after.get(name)))
-        for name in FIELDS
+        FieldChange(words, _plain(before.get(name)), _plain(after.get(name)))
+        for name, words in _COMPARED.items()
         if name in before and before[name] != after.get(name)
     ]
+
+
+_COMPARED = {"address": FIELDS["address"], "contact": CONTACT, **FIELDS}
+
+
+def _apart(said: Mapping[str, Any]) -> dict[str, Any]:
+    """Return a channel's word with the ways to reach the recipient apart from where the parcel goes."""
+    if not isinstance(address := said.get("address"), dict):
+        return dict(said)
+    where = {name: value for name, value in address.items() if name not in _REACHED}
+    reached = [str(address[name]) for name in _REACHED if address.get(name)]
+    return {**said, "address": where, "contact": ", ".join(reached)}
 
 
 def kind_of(changes: Sequence[FieldChange], fate: str) -> ChangeKind:

@@ -13,7 +13,6 @@ from typing import NamedTuple
 
 from tidewind.core.addresses.check import check
 from tidewind.core.addresses.mail import is_mail_address
-from tidewind.core.channel_changes import ChangeKind
 from tidewind.core.checkout.sold import sold_from
 from tidewind.core.customs.planned import leaving_of, missing_facts
 from tidewind.core.deciding import Draft, Itemised, decide
@@ -31,10 +30,9 @@ from tidewind.core.rules.evaluate import Held, apply_rules, holding
 from tidewind.core.rules.facts import Facts
 from tidewind.core.rules.touching import asks_about_parcels
 from tidewind.core.screening import uncleared
-from tidewind.core.snags import APPROVAL_WORDS, Snag
+from tidewind.core.snags import APPROVAL_WORDS, Snag, snag_of_change
 from tidewind.core.subdivisions import working_place
 
-_CHANGE_CODES = {ChangeKind.CANCELLED: "cancelled_upstream", ChangeKind.STOPPED: "stopped_upstream"}
 _NO_HAND = Hand()
 FEW = 12
 """So many orders are priced one by one: columns are set up once for all, which does not pay for fewer."""
@@ -180,8 +178,7 @@ def _upstream_snags(order: OrderFacts) -> list[Snag]:
     change = order.channel_change
     if change is None:
         return []
-    code = _CHANGE_CODES.get(change.kind, "changed_upstream")
-    return [Snag(code, "stops" if change.stops else "warns", change.words, "difference", change.whose)]
+    return [snag_of_change(change)]
 
 
 def _boxed(line: LineFacts, shop: Shop) -> bool:

@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
+from tidewind.core.channel_changes import ChangeKind, ChannelChange
+
 Level = Literal["stops", "warns"]
 Fix = Literal[
     "product_weight",
@@ -36,3 +38,12 @@ class Snag:
     words: str
     fix: Fix = "none"
     about: str = ""
+
+
+_CHANGE_CODES = {ChangeKind.CANCELLED: "cancelled_upstream", ChangeKind.STOPPED: "stopped_upstream"}
+
+
+def snag_of_change(change: ChannelChange) -> Snag:
+    """Return a channel's change that waits for a decision as the snag of an order that it concerns."""
+    code = _CHANGE_CODES.get(change.kind, "changed_upstream")
+    return Snag(code, "stops" if change.stops else "warns", change.words, "difference", change.whose)

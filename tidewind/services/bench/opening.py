@@ -56,9 +56,8 @@ def _taken_up(bench: Bench, packings: Sequence[Packing], person_id: int) -> Pack
 def may_be_packed(found: ToPack) -> None:
     """Raise Conflict where an order must not be packed now: held, cancelled, changed since, stopped by a snag."""
     order, shipment = found.order, found.shipment
-    if found.waiting is not None:
-        what = "was cancelled there" if found.waiting == "cancelled" else "was changed there"
-        raise Conflict("changed", f"{order.number} {what} since it was imported. Somebody must decide first.")
+    if found.waiting is not None and found.waiting.stops:
+        raise Conflict("changed", f"{order.number}: {found.waiting.words}. Somebody must decide first.")
     if order.state == "shipped" and shipment is not None:
         return
     if order.state == "shipped":

@@ -201,11 +201,16 @@ def _nothing_open(one: _Scan, code: str, ours: Code | None) -> dict[str, str]:
     try:
         order, packing = open_order(one.session, one.bench, meant.order_id, one.packer.id, one.now)
     except ServiceError as refusal:
-        return _said("wrong", "Stop", str(refusal))
+        return _said("wrong", "Stop", str(refusal), **_to_decide(refusal, meant.order_id))
     one.packing = one.at.packing = packing
     done = sum(step[1] for step in packing.steps)
     words = f"{order.number}, {done} scanned before" if done else order.number
     return _said("right", "Pack it", words)
+
+
+def _to_decide(refusal: ServiceError, order_id: int) -> dict[str, str]:
+    """Return which order somebody can decide about at once, where that is what an order waits for."""
+    return {"order": str(order_id)} if refusal.code == "changed" else {}
 
 
 def _counted(one: _Scan, packing: Packing, code: str) -> dict[str, str]:
@@ -248,7 +253,7 @@ def _go_on(one: _Scan, packing: Packing, word: str, words: str) -> dict[str, str
     except ServiceError as refusal:
         one.session.refresh(packing)
         packing.words = str(refusal)[:300]
-        return _said("wrong", "No label", str(refusal))
+        return _said("wrong", "No label", str(refusal), **_to_decide(refusal, packing.order_id))
     if more.dearer:
         return _said("wrong", "Dearer", more.words)
     telling = words if word in ("Partly", "Changed") else ""

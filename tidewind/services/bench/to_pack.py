@@ -9,14 +9,16 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import ColumnElement, bindparam, func, select
+from sqlalchemy import ColumnElement, bindparam, func, or_, select
 from sqlalchemy.orm import Session
 from sqlalchemy.orm.attributes import set_committed_value
 
+from tidewind.core.channel_changes import ChannelChange
 from tidewind.core.states.labels import LabelState
 from tidewind.db.engine import ByDriver, ask_together
-from tidewind.db.tables import Difference, Label, Order, OrderLine, Packing, Product, Shipment, SnagRow
+from tidewind.db.tables import Label, Order, OrderLine, Packing, Product, Shipment, SnagRow
 from tidewind.services.bench.glancing import copy_of
+from tidewind.services.planning import read_changes, waiting_changes
 
 _ORDER = (
     *(Order.id, Order.number, Order.state, Order.state_why, Order.address, Order.note),
@@ -38,14 +40,16 @@ _PRODUCT = (
 
 @dataclass(frozen=True, slots=True)
 class ToPack:
-    """An order, its newest bought shipment if any, the kind of the change that waits, and all packings, newest first.
+    """An order, its newest bought shipment if any, the worst change that waits, and all packings, newest first.
+
+    The change may be another order's: of its whole, or of one that goes along in the same parcel.
 
     ``products`` has each SKU of its own lines; None for one that the catalogue does not know.
     """
 
     order: Order
     shipment: Shipment | None
-    waiting: str | None
+    waiting: ChannelChange | None
     packings: tuple[Packing, ...]
     products: Mapping[str, Product | None]
 
@@ -68,7 +72,7 @@ _BOUGHT = ByDriver(
     .where(_of_order(Shipment.order_id), Shipment.state == LabelState.BOUGHT)
     .order_by(Shipment.id.desc(), Label.parcel_no)
 )
-_WAITING = ByDriver(select(Difference.kind).where(_of_order(Difference.order_id), Difference.state == "waiting"))
+_WAITING = ByDriver(waiting_changes(or_(_of_order(Order.id), _of_order(Order.joined_to))))
 # Not locked: one that is open is its bench's, and one that was left is taken up by whoever has locked the order.
 _PACKINGS = ByDriver(select(*_PACKING).where(_of_order(Packing.order_id)).order_by(Packing.id.desc()))
 _NEXT_PACKING = ByDriver(select(func.nextval(func.pg_get_serial_sequence("packing", "id"))))
@@ -89,7 +93,7 @@ def read_to_pack(session: Session, order_id: int) -> ToPack:
     return ToPack(
         order,
         _newest(bought),
-        waiting[0][0] if waiting else None,
+        read_changes(waiting).get(order_id),
         tuple(copy_of(Packing, _PACKING, iter(row)) for row in packings),
         known,
     )

@@ -1,5 +1,6 @@
 """From the wish to the label and back: batches, checks, purchase, settling, voids."""
 
+from tidewind.services.buying.after_buying import keep_here, void_and_take
 from tidewind.services.buying.asking import (
     AT_ONCE_PER_CARRIER,
     FIRST_PARCELS,
@@ -49,6 +50,7 @@ __all__ = [
     "exceptions_of",
     "fill_batch",
     "get_batch",
+    "keep_here",
     "look_for_late_sales",
     "orders_in_batch",
     "scan_into_batch",
@@ -57,5 +59,6 @@ __all__ = [
     "start_batch",
     "sweep",
     "take_out",
+    "void_and_take",
     "waiting_refunds",
 ]

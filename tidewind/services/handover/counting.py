@@ -17,6 +17,8 @@ from tidewind.services.base import Conflict, Invalid
 from tidewind.services.handover.departures import DepartureKey, lock_departure
 from tidewind.services.handover.leaving import Moved, goes, labels_in, stays_behind
 from tidewind.services.handover.pickups import standing_manifest
+from tidewind.services.handover.stopped import said_of, stopped_in
+from tidewind.services.planning import changes_upstream
 
 Verdict = Literal["right", "twice", "not_listed", "other_truck", "gone", "not_to_go", "unknown"]
 LONGEST_SIGNATURE = 60_000
@@ -24,13 +26,17 @@ LONGEST_SIGNATURE = 60_000
 
 @dataclass(frozen=True, slots=True)
 class Counted:
-    """What a scan at the truck meant, in a word and in a sentence, and how far the count has come."""
+    """What a scan at the truck meant, in a word and in a sentence, and how far the count has come.
+
+    ``decide_order_id`` is the order that somebody must decide about before its parcel goes.
+    """
 
     verdict: Verdict
     words: str
     order_number: str
     counted: int
     of: int
+    decide_order_id: int | None = None
 
 
 def count_out(session: Session, key: DepartureKey, code: str, now: datetime) -> Counted:
@@ -42,7 +48,10 @@ def count_out(session: Session, key: DepartureKey, code: str, now: datetime) -> 
         label.counted_at = now
         session.flush()
     counted, of = counted_so_far(session, departure.id)
-    return Counted(verdict, words, shipment.order.number if shipment else "", counted, of)
+    # A label that does not travel is nobody's to decide; one that does must not go for what its channel changed.
+    asks = shipment is not None and verdict == "not_to_go" and shipment.state in LabelState.TRAVELS
+    number, order_id = (shipment.order.number, shipment.order_id) if shipment else ("", None)
+    return Counted(verdict, words, number, counted, of, order_id if asks else None)
 
 
 def counted_so_far(session: Session, departure_id: int) -> tuple[int, int]:
@@ -91,6 +100,9 @@ def _verdict(
     manifest = standing_manifest(session, departure.id)
     if manifest is not None and label.id not in {line["label_id"] for line in manifest.lines}:
         return "not_listed", f"it is not on manifest {manifest.number}"
+    change = changes_upstream(session, [shipment.order_id]).get(shipment.order_id)
+    if change is not None and change.stops:
+        return "not_to_go", f"{change.words}; somebody must decide first"
     if label.counted_at is not None:
         return "twice", "it was counted already"
     return "right", shipment.service_name
@@ -119,9 +131,14 @@ def hand_over(
     if len(signature) > LONGEST_SIGNATURE or (signature and not set(signature) <= set("ML0123456789. ")):
         raise Invalid("signature", "The signature is no drawing. Draw it again, or leave it out.")
     labels = labels_in(session, departure.id)
+    stopped = stopped_in(session, labels)
+    if on_board := [one for one in stopped if any(label.counted_at for label in one.labels)]:
+        raise Conflict("changed", f"{said_of(on_board)} Take it off the truck, or decide that it goes.")
     counted = [label for label in labels if label.counted_at is not None]
     if not labels:
         raise Conflict("nothing_there", "Nothing lies there to be handed over.")
+    if not counted and number is not None and stopped:
+        raise Conflict("changed", f"{said_of(stopped)} Scan the others out, or decide about it.")
     if not counted and number != len(labels):
         said = "nothing" if number is None else str(number)
         words = f"{len(labels)} parcels are to go and {said} was counted. Scan them out, so that we know which are not."

@@ -22,6 +22,7 @@ from tidewind.services.base import Invalid
 from tidewind.services.handover.departures import DepartureKey, cutoff_at
 from tidewind.services.handover.fetching import Fetching, fetching_of
 from tidewind.services.handover.lying import Late, Lying, Pile, ToCome, lying_on, to_come_on
+from tidewind.services.handover.stopped import Stopped
 from tidewind.services.planning import carriers_in_force, closed_days, shop_settings
 
 DAYS_SHOWN = 5
@@ -53,6 +54,7 @@ class Lane:
     manifest: Manifest | None = None
     by_telephone: bool = False
     late: tuple[Late, ...] = ()
+    stopped: tuple[Stopped, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -187,4 +189,5 @@ def _lane(of_day: _Day, carrier: Carrier, network: Network) -> Lane:
         manifest=of_day.manifests.get(departure.id) if departure else None,
         by_telephone=row.kind == "list",
         late=tuple(lying.late.values()),
+        stopped=tuple(lying.stopped),
     )

@@ -14,6 +14,8 @@ from tidewind.core.pickups.taking import Waiting
 from tidewind.core.quantities import Size
 from tidewind.core.states.labels import LabelState
 from tidewind.db.tables import Departure, Label, Order, Shipment
+from tidewind.services.handover.stopped import Stopped
+from tidewind.services.planning import changes_upstream
 
 Network = tuple[str, str]
 """A carrier's code and its network's id."""
@@ -44,11 +46,12 @@ class Late:
 
 @dataclass(slots=True)
 class Lying:
-    """What lies at one departure; ``waiting`` has the order of each parcel beside it."""
+    """What lies at one departure; ``waiting`` has the order of each parcel beside it, ``stopped`` what must not go."""
 
     piles: dict[str, Pile] = field(default_factory=dict)
     waiting: list[tuple[int, Waiting]] = field(default_factory=list)
     late: dict[int, Late] = field(default_factory=dict)
+    stopped: list[Stopped] = field(default_factory=list)
 
 
 @dataclass(slots=True)
@@ -86,7 +89,17 @@ def lying_on(session: Session, day: date) -> dict[Network, Lying]:
         lying.waiting.append((order_id, Waiting(number, service, name, gross_g, size)))
         if arrives and promised and arrives > promised:
             lying.late[order_id] = Late(order_id, number, arrives, promised)
+    _stop(session, found.values())
     return found
+
+
+def _stop(session: Session, lying: Collection[Lying]) -> None:
+    """Say of what lies there which orders their channel changed since, so that they must not go."""
+    numbers = [{order_id: parcel.label for order_id, parcel in one.waiting} for one in lying]
+    changes = changes_upstream(session, {order_id for mine in numbers for order_id in mine})
+    for one, mine in zip(lying, numbers, strict=True):
+        stops = [(i, change) for i in mine if (change := changes.get(i)) is not None and change.stops]
+        one.stopped = [Stopped(order_id, mine[order_id], change) for order_id, change in stops]
 
 
 def to_come_on(session: Session, day: date, networks: Collection[Network] | None = None) -> dict[Network, ToCome]:

@@ -19,7 +19,9 @@ from tidewind.outside.errors import MaybeDone, NeverSent, RefusedOutside
 from tidewind.outside.handing_over import ManifestTold
 from tidewind.services.base import Conflict, NotFound, Outside, defer, each_by_itself, is_due, move_row
 from tidewind.services.handover.departures import DepartureKey, default_place, lock_departure, plan_what_stays
+from tidewind.services.handover.leaving import labels_in, stays_behind
 from tidewind.services.handover.pickups import standing_manifest
+from tidewind.services.handover.stopped import stopped_in
 
 LONGEST_PAUSE = timedelta(minutes=10)
 WANTS_LISTS = "manifest"
@@ -63,13 +65,16 @@ def listed_on(session: Session, key: DepartureKey) -> list[Listed]:
 def close_manifest(session: Session, key: DepartureKey, who: str, now: datetime) -> Manifest:
     """Close a departure's list with what is bought for it; what is planned for it falls to the next one.
 
-    A second close finds the first one's list.  Raises Conflict where nothing is bought, something is being bought just
-    now, or the departure has gone.
+    A second close finds the first one's list.  What a channel changed meanwhile stays for the next departure: the list
+    names nothing that somebody has to decide about first.
+
+    Raises Conflict where nothing is bought, something is being bought just now, or the departure has gone.
     """
     departure = lock_departure(session, key, now)
     standing = standing_manifest(session, departure.id)
     if standing is not None and departure.state == DepartureState.CLOSED:
         return standing
+    _keep_stopped(session, departure, now)
     listed, buying = _listed(session, departure.id), _buying(session, departure.id)
     if buying:
         labels = "A label is" if buying == 1 else f"{buying} labels are"
@@ -98,6 +103,14 @@ def close_manifest(session: Session, key: DepartureKey, who: str, now: datetime)
     session.flush()
     plan_what_stays(session, departure, f"its manifest was closed at {now:%H:%M} UTC", now)
     return made
+
+
+def _keep_stopped(session: Session, departure: Departure, now: datetime) -> None:
+    stopped = stopped_in(session, labels_in(session, departure.id))
+    labels = [label.id for one in stopped for label in one.labels]
+    if labels:
+        stays_behind(session, departure, labels, "its channel changed it and nobody has decided", now)
+        session.flush()
 
 
 def _listed(session: Session, departure_id: int) -> list[Listed]:

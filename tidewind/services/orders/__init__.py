@@ -2,7 +2,12 @@
 
 from tidewind.services.orders.asides import not_mapped, orders_aside
 from tidewind.services.orders.by_hand import HAND_CHANNEL, TypedLine, TypedOrder, create_order, try_plan
-from tidewind.services.orders.differences import decide_difference, waiting_differences
+from tidewind.services.orders.differences import (
+    decide_difference,
+    labels_made_wrong,
+    waiting_difference,
+    waiting_differences,
+)
 from tidewind.services.orders.feeds import (
     FeedSettings,
     FeedTried,
@@ -100,6 +105,7 @@ __all__ = [
     "get_order",
     "go_on_importing",
     "join_orders",
+    "labels_made_wrong",
     "list_orders",
     "missing_fields",
     "newest_imports",
@@ -139,5 +145,6 @@ __all__ = [
     "upload_file",
     "use_billing_name",
     "view_counts",
+    "waiting_difference",
     "waiting_differences",
 ]

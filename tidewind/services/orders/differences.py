@@ -11,10 +11,11 @@ from dataclasses import asdict, replace
 from datetime import date, datetime
 from typing import NamedTuple
 
-from sqlalchemy import exists, or_, select
+from sqlalchemy import exists, or_, select, update
 from sqlalchemy.orm import Session
 
 from tidewind.core.channel_changes import (
+    FIELDS,
     ChangeKind,
     FieldChange,
     changes_between,
@@ -22,10 +23,11 @@ from tidewind.core.channel_changes import (
     merged_address,
     merged_lines,
 )
+from tidewind.core.states.labels import LabelState
 from tidewind.core.states.orders import OrderMove, OrderStanding
 from tidewind.core.stored import read_address
 from tidewind.core.written import Written
-from tidewind.db.tables import Difference, Order, OrderLine
+from tidewind.db.tables import Difference, Order, OrderLine, Shipment
 from tidewind.outside.channels.upstream import UpstreamOrder
 from tidewind.services.base import (
     Conflict,
@@ -101,6 +103,7 @@ def _as_before(session: Session, order: Order, said: Written, fate: Fate, now: d
     waiting = _waiting(session, order.id)
     before = order.imported.get("said", {})
     words = ""
+    _forget_refused(session, order.id)
     if waiting is not None:
         waiting.state, waiting.decided_by, waiting.decided_at = "withdrawn", _THE_CHANNEL, now
         session.flush()
@@ -147,6 +150,12 @@ def _keep(
     return fate.why if kind is ChangeKind.STOPPED else f"changed after import: {changes[0].field}"
 
 
+def _forget_refused(session: Session, order_id: int) -> None:
+    """Let a refusal be over once the channel takes its change back: the same one said again is asked again."""
+    refused = Difference.order_id == order_id, Difference.state == "refused"
+    session.execute(update(Difference).where(*refused).values(upstream={}))
+
+
 def waiting_differences(session: Session, order_ids: Collection[int] | None = None) -> Sequence[Difference]:
     """Return the differences nobody has decided about, newest first: all, or those that concern these orders.
 
@@ -160,17 +169,41 @@ def waiting_differences(session: Session, order_ids: Collection[int] | None = No
     return session.scalars(query).all()
 
 
+def waiting_difference(session: Session, difference_id: int) -> Difference:
+    """Return a change that waits for a decision, locked.  Raises NotFound."""
+    row = session.get(Difference, difference_id, with_for_update=True, populate_existing=True)
+    if row is None or row.state != "waiting":
+        raise NotFound("unknown_difference", "Somebody has decided about this already.")
+    return row
+
+
+def labels_made_wrong(session: Session, row: Difference) -> Sequence[Shipment]:
+    """Return the shipments that are bought, or being bought, and that would be wrong once a change is taken.
+
+    What stops nothing makes no label wrong.  A change of the items is about what has not left yet: the labels of parts
+    stand.  A cancellation, or another address, is about every parcel of the order.
+    """
+    kind = ChangeKind(row.kind)
+    if kind is ChangeKind.EDITED:
+        return []
+    mine = Order.id == row.order_id
+    if kind is not ChangeKind.CONTENT or any(change["field"] == FIELDS["address"] for change in row.changes):
+        mine = or_(mine, Order.part_of == row.order_id)
+    pairs = session.execute(select(Order.id, Order.joined_to).where(mine))
+    ids = {i for pair in pairs for i in pair if i is not None}
+    counts = Shipment.state.in_(LabelState.COUNTS)
+    return session.scalars(select(Shipment).where(Shipment.order_id.in_(ids), counts).order_by(Shipment.id)).all()
+
+
 def decide_difference(session: Session, difference_id: int, take: bool, who: str, now: datetime) -> Order:
     """Take what the channel changed, or refuse it; what was corrected here stays where the channel left it alone.
 
-    Raises NotFound, and Conflict where a label is bought for it: that must be voided first.
+    Raises NotFound, and Conflict where a label is bought that the change makes wrong: that must be voided first.
     """
-    row = session.get(Difference, difference_id, with_for_update=True)
-    if row is None or row.state != "waiting":
-        raise NotFound("unknown_difference", "Somebody has decided about this already.")
+    row = waiting_difference(session, difference_id)
     family = lock_orders(session, {o.id for o in family_of(session, session.get_one(Order, row.order_id))})
     order = next(o for o in family if o.id == row.order_id)
-    if take and orders_with_label(session, [order.id, order.joined_to or 0]):
+    if take and labels_made_wrong(session, row):
         raise Conflict("bought", "A label is bought for this order. Void it first, or refuse the change.")
     row.state, row.decided_by, row.decided_at = "taken" if take else "refused", who, now
     session.flush()

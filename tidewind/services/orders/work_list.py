@@ -20,7 +20,6 @@ from tidewind.core.written import Written
 from tidewind.db.tables import (
     CarrierRow,
     Channel,
-    Difference,
     Label,
     Order,
     Packing,
@@ -33,6 +32,7 @@ from tidewind.db.tables.orders import BY_DEPARTURE
 from tidewind.services.base import MOST_ORDERS, Conflict, Invalid, NotFound
 from tidewind.services.orders.listed import SHOWN, ListedOrder, listed
 from tidewind.services.people import at_work_on
+from tidewind.services.planning import concerned_orders
 
 VIEWS = ("open", "clear", "snags", "held", "shipped", "all")
 MOST = 500
@@ -92,6 +92,10 @@ _OPEN = Order.state == literal_column("'open'")
 """Said outright, not as a parameter: a prepared statement could not use what is indexed of the open ones alone."""
 
 
+_GONE = Order.state.in_(("shipped", "part_shipped"))
+_CHANGED_AFTER_BUYING = and_(_GONE, Order.id.in_(concerned_orders()))
+
+
 def _in_view(view: str) -> Any:
     match view:
         case "open":
@@ -99,11 +103,11 @@ def _in_view(view: str) -> Any:
         case "clear":
             return and_(_OPEN, Order.snag_level != "stops")
         case "snags":
-            return and_(_OPEN, Order.snag_level != "")
+            return or_(and_(_OPEN, Order.snag_level != ""), _CHANGED_AFTER_BUYING)
         case "held":
             return Order.state.in_(("held", "left_out"))
         case "shipped":
-            return Order.state.in_(("shipped", "part_shipped"))
+            return _GONE
         case "all":
             return literal(True)
     raise Invalid("unknown_view", f"There is no view {view:.40}; there are {', '.join(VIEWS)}.")
@@ -258,6 +262,7 @@ def _count_views(session: Session) -> dict[str, int]:
         found["snags"] += number * (state == "open" and level != "")
         found["held"] += number * (state in {"held", "left_out"})
         found["shipped"] += number * (state in {"shipped", "part_shipped"})
+    found["snags"] += session.scalar(select(func.count(Order.id)).where(_CHANGED_AFTER_BUYING)) or 0
     return found
 
 
@@ -310,12 +315,6 @@ def remove_view(session: Session, person_id: int, view_id: int) -> None:
     if row is None or row.person_id != person_id:
         raise NotFound("unknown_view", "This view does not exist.")
     session.delete(row)
-
-
-def changed_upstream(session: Session, order_ids: Sequence[int]) -> set[int]:
-    """Return the orders among these with a difference that waits for a decision."""
-    query = select(Difference.order_id).where(Difference.state == "waiting", Difference.order_id.in_(order_ids))
-    return set(session.scalars(query))
 
 
 def being_bought(session: Session, order_ids: Sequence[int]) -> set[int]:

@@ -61,6 +61,7 @@ from tidewind.services.planning.shop_facts import (
     shop_settings,
 )
 from tidewind.services.planning.touched import Scope
+from tidewind.services.planning.upstream import changes_upstream, concerned_orders, read_changes, waiting_changes
 
 __all__ = [
     "KEPT_FOR",
@@ -75,7 +76,9 @@ __all__ = [
     "all_promises",
     "all_recipes",
     "carriers_in_force",
+    "changes_upstream",
     "closed_days",
+    "concerned_orders",
     "contracts_of",
     "core_shop",
     "count_waiting",
@@ -101,6 +104,7 @@ __all__ = [
     "plan_orders",
     "plan_records",
     "products_with_recipe",
+    "read_changes",
     "read_or_refuse",
     "recipe_from_order",
     "rehearse",
@@ -123,5 +127,6 @@ __all__ = [
     "stored_plan",
     "stored_quote",
     "tables_version",
+    "waiting_changes",
     "written_tables",
 ]

@@ -3,17 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Iterable, Mapping, Sequence
-from dataclasses import replace
 
-from sqlalchemy import or_, select
-from sqlalchemy.orm import Session, aliased
+from sqlalchemy import select
+from sqlalchemy.orm import Session
 
-from tidewind.core.channel_changes import ChangeKind, ChannelChange, worst
+from tidewind.core.channel_changes import ChannelChange
 from tidewind.core.order_facts import LineFacts, OrderFacts
 from tidewind.core.stored import NO_ADDRESS, NO_HAND
 from tidewind.db.among import among
-from tidewind.db.tables import Batch, Difference, Order, OrderLine, Product
+from tidewind.db.tables import Batch, Order, OrderLine, Product
 from tidewind.services.planning.records import LineRecord, OrderRecord
+from tidewind.services.planning.upstream import changes_upstream
 
 
 def _line(line: OrderLine | LineRecord, known: LineFacts | None) -> LineFacts:
@@ -128,36 +128,13 @@ def facts_of(
     )
 
 
-def _channel_changes(session: Session, ids: Collection[int]) -> dict[int, ChannelChange]:
-    """Return the worst change that waits for a decision, by the id of each order that it concerns.
-
-    An order is concerned by its own, by that of the order it is part of, and by those of orders that go along with it.
-    """
-    changed = aliased(Order)
-    belongs = or_(Order.id == Difference.order_id, Order.part_of == Difference.order_id)
-    waiting = (
-        select(Difference, changed.number, Order.id, Order.joined_to)
-        .join(changed, changed.id == Difference.order_id)
-        .join(Order, belongs)
-        .where(Difference.state == "waiting", or_(among(Order.id, ids), among(Order.joined_to, ids)))
-    )
-    found: dict[int, list[ChannelChange]] = {}
-    for row, number, order_id, host in session.execute(waiting):
-        fields = tuple(str(change["field"]) for change in row.changes)
-        change = ChannelChange(ChangeKind(row.kind), fields, str(row.fate.get("why", "")))
-        for concerned in (order_id, *([host] if host else ())):
-            whose = "" if concerned == row.order_id else number
-            found.setdefault(concerned, []).append(replace(change, whose=whose))
-    return {order_id: most for order_id, changes in found.items() if (most := worst(changes))}
-
-
 def all_facts(session: Session, orders: Sequence[Order] | Sequence[OrderRecord]) -> list[OrderFacts]:
     """Return orders as planning sees them, with everything looked up at once."""
     along = joined_lines(session, orders)
     skus = {line.sku for order in orders for line in order.lines}
     catalogue = _catalogue(session, skus | {line.sku for lines in along.values() for line in lines})
     ids = [order.id for order in orders]
-    changed = _channel_changes(session, ids)
+    changed = changes_upstream(session, ids)
     in_batches = {order.batch_id for order in orders if order.batch_id}
     batches = {b.id: b for b in session.scalars(select(Batch).where(Batch.id.in_(in_batches)))} if in_batches else {}
     return [

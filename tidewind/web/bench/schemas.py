@@ -39,6 +39,7 @@ class SaidOut(BaseModel):
     word: str = ""
     words: str = ""
     act: Literal["", "weigh", "photo", "help"] = ""
+    order: str = Field("", description="The id of an order that somebody must decide about; empty where there is none")
 
 
 class BenchLineOut(Out):

@@ -150,6 +150,12 @@ class ArchiveIn(BaseModel):
     away: bool = True
 
 
+class PrintedTooIn(BaseModel):
+    """Whether somebody has looked that labels that are printed are on no parcel."""
+
+    printed_too: bool = False
+
+
 class VoidIn(BaseModel):
     shipment_ids: Annotated[list[int], Field(min_length=1, max_length=500)]
     printed_too: bool = False

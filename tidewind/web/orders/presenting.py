@@ -5,14 +5,16 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from typing import Any
 
 from sqlalchemy.orm import Session
 
 from tidewind.core.addresses.countries import country_name
 from tidewind.core.addresses.latin import latin_address
-from tidewind.core.channel_changes import ChangeKind
+from tidewind.core.channel_changes import ChangeKind, ChannelChange
 from tidewind.core.checkout.sold import sold_from
 from tidewind.core.order_rows.reading import RowOrder
+from tidewind.core.snags import Snag, snag_of_change
 from tidewind.core.states.labels import LabelState
 from tidewind.db.tables import CarrierRow, Order, Shipment
 from tidewind.services import orders as service
@@ -24,6 +26,7 @@ from tidewind.services.orders import (
     OnItsWay,
     WorkFilter,
     being_bought,
+    labels_made_wrong,
     list_orders,
     numbers_of,
     orders_along,
@@ -34,7 +37,7 @@ from tidewind.services.orders import (
     waiting_differences,
 )
 from tidewind.services.people import AtWork, Who, at_work_on
-from tidewind.services.planning import joined_lines
+from tidewind.services.planning import changes_upstream, joined_lines
 from tidewind.services.rates import offer_name
 from tidewind.services.shop import all_packaging, carriers_by_code
 from tidewind.web.access import MONEY_ROLES
@@ -44,6 +47,7 @@ from tidewind.web.orders.schemas.order import (
     DifferenceOut,
     EventOut,
     FieldChange,
+    LabelAtStake,
     LabelOut,
     MarginOut,
     OrderLineOut,
@@ -103,7 +107,9 @@ def _rows(
     known = carriers_by_code(session)
     ids = [order.id for order in orders]
     busy = being_bought(session, ids)
-    gone = travelling(session, [order.id for order in orders if order.state != "open"])
+    not_open = [order.id for order in orders if order.state != "open"]
+    gone = travelling(session, not_open)
+    changed = {i: snag_of_change(change) for i, change in changes_upstream(session, not_open).items()}
     keys = {order.recipient_key for order in orders if order.state == "open" and order.recipient_key}
     same = orders_by_recipient(session, keys)
     return [
@@ -116,6 +122,7 @@ def _rows(
                 way=gone.get(order.id, _NOT_SENT),
                 same_person=max(same.get(order.recipient_key, 1) - 1, 0) if order.state == "open" else 0,
                 outdated=bool(order.good_until and order.good_until < now),
+                changed=changed.get(order.id),
             ),
         )
         for order in orders
@@ -134,6 +141,7 @@ class _Beside:
     way: OnItsWay
     same_person: int
     outdated: bool
+    changed: Snag | None
 
 
 def _row(order: Order | ListedOrder, carrier: CarrierRow | None, beside: _Beside) -> OrderRow:
@@ -150,7 +158,7 @@ def _row(order: Order | ListedOrder, carrier: CarrierRow | None, beside: _Beside
         service=order.service, service_name=plan.service_name,
         decided_by=f"{steps[-1].layer}: {steps[-1].why}" if steps else "", ship_date=order.ship_date,
         arrives=order.arrives, parcel_count=order.parcel_count, price_minor=order.price_minor,
-        paid_shipping_minor=order.paid_shipping_minor, snags=[SnagOut.model_validate(s) for s in order.snags],
+        paid_shipping_minor=order.paid_shipping_minor, snags=[SnagOut.model_validate(s) for s in _snags(order, beside)],
         payment=order.payment, value_minor=plan.value_minor, gross_g=sum(p.gross_g for p in plan.parcels),
         extras=list(plan.extras), destination=order.destination, promise_linked=order.promise_linked,
         desk=order.desk, tags=sorted({*order.tags, *order.plan_tags}), comment=order.comment,
@@ -158,6 +166,13 @@ def _row(order: Order | ListedOrder, carrier: CarrierRow | None, beside: _Beside
         same_person=beside.same_person, outdated=beside.outdated,
         tracking_numbers=list(beside.way.tracking_numbers), tracking_state=beside.way.tracking_state,
     )  # fmt: skip
+
+
+def _snags(order: Order | ListedOrder, beside: _Beside) -> Sequence[Any]:
+    """Return what stops or endangers an order; once its label is bought, what its channel changed since."""
+    if beside.changed is None or any(snag.fix == "difference" for snag in order.snags):
+        return order.snags
+    return [beside.changed, *order.snags]
 
 
 def _items(order: Order | ListedOrder) -> str:
@@ -213,6 +228,16 @@ def differences_out(session: Session, order_ids: Sequence[int] | None = None) ->
             at=d.at,
             kind=ChangeKind(d.kind),
             changes=[FieldChange.model_validate(c) for c in d.changes],
+            labels=[
+                LabelAtStake(
+                    order_number=s.order.number,
+                    service_name=s.service_name,
+                    price_minor=s.price_minor,
+                    printed=any(label.printed_at for label in s.labels),
+                    handed_over=any(label.handed_over_at for label in s.labels),
+                )
+                for s in labels_made_wrong(session, d)
+            ],
         )
         for d in found
     ]
@@ -227,8 +252,8 @@ def _latin(order: Order) -> AddressIO | None:
     return AddressIO.model_validate(spelt) if spelt != order.address else None
 
 
-def shipment_out(shipment: Shipment) -> ShipmentOut:
-    """Return a shipment with its labels."""
+def shipment_out(shipment: Shipment, changed: ChannelChange | None = None) -> ShipmentOut:
+    """Return a shipment with its labels, and what its order's channel changed since."""
     return ShipmentOut(
         id=shipment.id,
         batch_id=shipment.batch_id,
@@ -249,6 +274,7 @@ def shipment_out(shipment: Shipment) -> ShipmentOut:
         begun=shipment.begun_at is not None,
         void_due_on=shipment.void_due_on,
         void_words=shipment.void_words,
+        changed=changed.words if changed else "",
         labels=[LabelOut.model_validate(label) for label in shipment.labels],
     )
 

@@ -4212,6 +4212,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/differences/{difference_id}/void": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Void And Take
+         * @description Void the labels that a channel's change makes wrong, and take the change: both, or neither.
+         */
+        post: operations["void_and_take_api_differences__difference_id__void_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/differences/{difference_id}/keep-here": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Keep Here
+         * @description Take the parcels of a changed order out of the driver's count; the change still waits for a decision.
+         */
+        post: operations["keep_here_api_differences__difference_id__keep_here_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/voids": {
         parameters: {
             query?: never;
@@ -7633,6 +7673,11 @@ export interface components {
             counted: number;
             /** Of */
             of: number;
+            /**
+             * Decide Order Id
+             * @description The order that somebody must decide about before its parcel goes
+             */
+            decide_order_id: number | null;
         };
         /**
          * CoverIO
@@ -8018,6 +8063,11 @@ export interface components {
             kind: components["schemas"]["ChangeKind"];
             /** Changes */
             changes: components["schemas"]["FieldChange"][];
+            /**
+             * Labels
+             * @description What is bought, and would be wrong once the change is taken
+             */
+            labels: components["schemas"]["LabelAtStake"][];
         };
         /**
          * DifferingOut
@@ -9057,6 +9107,22 @@ export interface components {
             /** Works */
             works: boolean;
         };
+        /**
+         * LabelAtStake
+         * @description A bought label that a channel's change makes wrong.
+         */
+        LabelAtStake: {
+            /** Order Number */
+            order_number: string;
+            /** Service Name */
+            service_name: string;
+            /** Price Minor */
+            price_minor: number;
+            /** Printed */
+            printed: boolean;
+            /** Handed Over */
+            handed_over: boolean;
+        };
         /** LabelOut */
         LabelOut: {
             /** Id */
@@ -9144,6 +9210,8 @@ export interface components {
             by_telephone: boolean;
             /** Late */
             late: components["schemas"]["LateOut"][];
+            /** Stopped */
+            stopped: components["schemas"]["StoppedOut"][];
         };
         /**
          * LanesOut
@@ -10894,6 +10962,17 @@ export interface components {
             preferences: components["schemas"]["PreferenceIO"][];
         };
         /**
+         * PrintedTooIn
+         * @description Whether somebody has looked that labels that are printed are on no parcel.
+         */
+        PrintedTooIn: {
+            /**
+             * Printed Too
+             * @default false
+             */
+            printed_too: boolean;
+        };
+        /**
          * PrinterIn
          * @description A printer by its address: ``ipp://`` or ``ipps://``, or ``http(s)://`` for a server that takes PDF.
          */
@@ -12015,6 +12094,12 @@ export interface components {
              * @enum {string}
              */
             act: "" | "weigh" | "photo" | "help";
+            /**
+             * Order
+             * @description The id of an order that somebody must decide about; empty where there is none
+             * @default
+             */
+            order: string;
         };
         /**
          * SamePerson
@@ -12300,6 +12385,11 @@ export interface components {
             void_due_on: string | null;
             /** Void Words */
             void_words: string;
+            /**
+             * Changed
+             * @description What its order's channel changed since it was bought; empty where nothing
+             */
+            changed: string;
             /** Labels */
             labels: components["schemas"]["LabelOut"][];
         };
@@ -12715,6 +12805,18 @@ export interface components {
              * @description Articles that the one who is told does not have, the first twenty
              */
             unknown: string[];
+        };
+        /**
+         * StoppedOut
+         * @description A bought order that must not go: its channel cancelled or changed it, and nobody has decided.
+         */
+        StoppedOut: {
+            /** Order Id */
+            order_id: number;
+            /** Order Number */
+            order_number: string;
+            /** Words */
+            words: string;
         };
         /**
          * StoryOut
@@ -22631,6 +22733,75 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PurchaseOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    void_and_take_api_differences__difference_id__void_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example 1 */
+                difference_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /** @example {} */
+                "application/json": components["schemas"]["PrintedTooIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrderSheet"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep_here_api_differences__difference_id__keep_here_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example 1 */
+                difference_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrderSheet"];
                 };
             };
             /** @description Problem details */

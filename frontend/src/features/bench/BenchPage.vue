@@ -9,6 +9,7 @@ import { useBench } from "./useBench";
 import { useScale } from "./useScale";
 import { useScanner } from "./useScanner";
 import { todayQuery } from "../handover";
+import { ChangeDecision } from "../orders";
 import { count, timeLeft } from "../../shared/format";
 import { SelectField } from "../../shared/ui";
 import { now, useMe } from "../../shared/session";
@@ -22,6 +23,8 @@ const address = computed(() => bench.value?.settings.scale_address ?? "");
 const scale = useScale(address);
 const { typed } = useScanner(scan);
 const help = ref(false);
+/** An order that must not be packed before somebody has decided what its channel changed. */
+const deciding = ref(0);
 const camera = ref<HTMLInputElement | null>(null);
 const DO = (action: string) => `TWCODE-DO-${action}`;
 const BENCHES = ["Bench 1", "Bench 2", "Bench 3", "Bench 4", "Bench 5", "Bench 6"];
@@ -116,7 +119,16 @@ const ACTIONS = [
         <span class="shape" aria-hidden="true">{{ shape }}</span>
         <b>{{ said.word }}</b>
         <span>{{ said.words }}</span>
+        <button
+          v-if="said.order"
+          type="button"
+          class="decide"
+          @click="deciding = Number(said.order)"
+        >
+          Decide now
+        </button>
       </section>
+      <ChangeDecision v-if="deciding" :order-id="deciding" @close="deciding = 0" />
       <p v-if="failure" class="banner" role="alert">✕ {{ (failure as Error).message }}</p>
       <p v-if="photo.error.value" class="banner" role="alert">✕ {{ photo.error.value.message }}</p>
       <p v-if="photo.data.value" class="soft">A picture is kept with this parcel.</p>
@@ -260,6 +272,16 @@ h1 {
 .said.is-wrong .shape {
   font-size: 1.9em;
   color: var(--bad);
+}
+.decide {
+  margin-left: auto;
+  white-space: nowrap;
+  padding: 4px 18px;
+  font: inherit;
+  color: var(--pale);
+  cursor: pointer;
+  background: none;
+  border: 2px solid var(--bad);
 }
 .banner {
   padding: 10px 18px;

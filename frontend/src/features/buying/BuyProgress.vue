@@ -99,6 +99,12 @@ const STATES: Record<string, string> = {
           }}</span>
           <span v-else-if="s.state === 'failed'" class="snag">{{ s.failure }}</span>
           <template v-else>
+            <RouterLink
+              v-if="s.changed"
+              class="snag stops"
+              :to="`/orders/${s.order_id}?view=snags&fix=1`"
+              >{{ s.changed }}</RouterLink
+            >
             <button
               v-for="l in s.labels"
               :key="l.id"

@@ -2,6 +2,7 @@
 import { useMutation, useQueryClient } from "@tanstack/vue-query";
 import { computed, onMounted, ref } from "vue";
 import { countOut, handOver } from "./queries";
+import { ChangeDecision } from "../orders";
 import SignaturePad from "./SignaturePad.vue";
 import { keyOf } from "./useDepartures";
 import { type Schemas } from "../../api/client";
@@ -20,6 +21,8 @@ const of = ref(props.lane.piles.reduce((n, p) => n + p.labels, 0));
 const last = ref<Schemas["CountedOut"]>();
 const wrong = ref<Schemas["CountedOut"][]>([]);
 const number = ref("");
+/** An order that must not go before somebody has decided. */
+const deciding = ref(0);
 const driver = ref("");
 const signature = ref("");
 const WORDS: Record<Schemas["CountedOut"]["verdict"], string> = {
@@ -119,6 +122,14 @@ onMounted(() => field.value?.focus());
             <b>{{ last.verdict === "right" ? "✓" : "✕" }} {{ WORDS[last.verdict] }}</b>
             <br />{{ last.order_number }} {{ capital(last.words) }}
           </p>
+          <button
+            v-if="last?.decide_order_id"
+            type="button"
+            class="link"
+            @click="deciding = last.decide_order_id"
+          >
+            Decide about {{ last.order_number }}
+          </button>
         </div>
       </div>
       <ul v-if="wrong.length" class="wrong" aria-label="What was wrong">
@@ -149,6 +160,7 @@ onMounted(() => field.value?.focus());
       </v-btn>
     </template>
   </FormDialog>
+  <ChangeDecision v-if="deciding" :order-id="deciding" @close="deciding = 0" />
 </template>
 
 <style scoped>

@@ -81,6 +81,9 @@ const what = computed(() =>
         ><span class="mono-gram">{{ lane.monogram }}</span> <b>{{ lane.name }}</b></span
       >
       <span class="small mute">{{ what }}</span>
+      <span v-if="lane.stopped.length" class="small stop"
+        >{{ count(lane.stopped.length, "order") }} must not go</span
+      >
       <span v-if="lane.to_buy" class="small press">{{ count(lane.to_buy, "order") }} to buy</span>
     </span>
     <span class="time" aria-hidden="true">

@@ -1,8 +1,9 @@
 <script setup lang="ts">
-import { computed } from "vue";
+import { computed, ref } from "vue";
 import ReceiptMail from "./ReceiptMail.vue";
 import { keyOf, useDepartures } from "./useDepartures";
 import { OrderPhotos } from "../bench";
+import { ChangeDecision } from "../orders";
 import { type Schemas } from "../../api/client";
 import { clock, count, day, dayAndClock } from "../../shared/format";
 import { now, useMe } from "../../shared/session";
@@ -14,6 +15,8 @@ const emit = defineEmits<{ count: [] }>();
 const { zone, may } = useMe();
 const { close, reopen } = useDepartures();
 const { isPending: closing } = close;
+/** An order that must not go before somebody has decided. */
+const deciding = ref(0);
 const labels = computed(() => props.lane.piles.reduce((n, p) => n + p.labels, 0));
 const until = computed(() => {
   const window = props.lane.pickup?.state === "booked" && props.lane.fetching?.least_span_min;
@@ -83,6 +86,13 @@ const file = (kind: string) => `/api/manifests/${props.lane.manifest?.number}.${
       </button>
     </p>
     <OrderPhotos v-if="labels" :departure="keyOf(lane)" />
+    <ul v-if="lane.stopped.length" class="late" aria-label="Must not go">
+      <li v-for="s in lane.stopped" :key="s.order_id" class="stop">
+        <span class="mono">{{ s.order_number }}</span> must not go: {{ s.words }}.
+        <button type="button" class="link" @click="deciding = s.order_id">Decide</button>
+      </li>
+    </ul>
+    <ChangeDecision v-if="deciding" :order-id="deciding" @close="deciding = 0" />
     <ul v-if="lane.late.length" class="late" aria-label="Late for their promise">
       <li v-for="l in lane.late" :key="l.order_id" class="stop">
         <RouterLink class="link" :to="`/orders/${l.order_id}`">{{ l.order_number }}</RouterLink>

@@ -1,1 +1,2 @@
+export { default as ChangeDecision } from "./fix/ChangeDecision.vue";
 export { ordersQuery, orderQuery, type OrderRow, type Sheet } from "./queries";

@@ -133,6 +133,21 @@ export const decideDifference = async (differenceId: number, body: Schemas["Deci
     }),
   );
 
+export const voidAndTake = async (differenceId: number, body: Schemas["PrintedTooIn"]) =>
+  need(
+    await api.POST("/api/differences/{difference_id}/void", {
+      params: { path: { difference_id: differenceId } },
+      body,
+    }),
+  );
+
+export const keepHere = async (differenceId: number) =>
+  need(
+    await api.POST("/api/differences/{difference_id}/keep-here", {
+      params: { path: { difference_id: differenceId } },
+    }),
+  );
+
 export const changeAddress = async (orderId: number, body: Schemas["AddressIn"]) =>
   need(
     await api.PUT("/api/orders/{order_id}/address", {

@@ -24,6 +24,7 @@ from tidewind.services.buying import (
     scan_into_batch,
 )
 from tidewind.services.people import Who
+from tidewind.services.planning import changes_upstream
 from tidewind.web.access import Anyone, Now, Shipper, Tx
 from tidewind.web.base.schemas import CountOut
 from tidewind.web.buying.schemas import (
@@ -75,6 +76,7 @@ def batch(batch_id: int, who: Anyone, session: Tx, now: Now) -> BatchOut:
 def _batch(session: Session, row: Batch, who: Who, now: Now) -> BatchOut:
     waiting = orders_in_batch(session, row.id)
     shipments = batch_shipments(session, row.id)
+    changed = changes_upstream(session, [s.order_id for s in shipments if s.state in LabelState.TRAVELS])
     states = [s.state for s in shipments]
     strange = [(o.id, exceptions_of(row, o)) for o in waiting]
     return BatchOut(
@@ -92,7 +94,7 @@ def _batch(session: Session, row: Batch, who: Who, now: Now) -> BatchOut:
         bought=states.count("bought"),
         failed=states.count("failed"),
         total_minor=sum(s.price_minor for s in shipments if s.state in LabelState.TRAVELS),
-        shipments=[shipment_out(s) for s in shipments],
+        shipments=[shipment_out(s, changed.get(s.order_id)) for s in shipments],
     )
 
 

@@ -6,6 +6,7 @@ from fastapi import APIRouter
 from sqlalchemy.orm import Session
 
 from tidewind.db.tables import Shipment
+from tidewind.services import buying as service
 from tidewind.services.buying import (
     ToBuy,
     ask_to_buy,
@@ -16,19 +17,22 @@ from tidewind.services.buying import (
     waiting_refunds,
 )
 from tidewind.services.shop import carriers_by_code
-from tidewind.web.access import Now, Parts, Shipper, Tx
+from tidewind.web.access import Anyone, Now, Parts, Shipper, Tx
 from tidewind.web.buying.schemas import (
     BuyIn,
     ChaseIn,
     CheckIn,
     DroppedOut,
     PreflightOut,
+    PrintedTooIn,
     PurchaseOut,
     RefundOut,
     SettledIn,
     VoidedOut,
     VoidIn,
 )
+from tidewind.web.orders.presenting import order_sheet
+from tidewind.web.orders.schemas.order import OrderSheet
 
 router = APIRouter(prefix="/api", tags=["buying"])
 
@@ -49,6 +53,22 @@ def buy(body: BuyIn, who: Shipper, session: Tx, now: Now) -> PurchaseOut:
         taken=asked.taken,
         dropped=[DroppedOut(order_id=order_id, words=words) for order_id, words in asked.dropped.items()],
     )
+
+
+@router.post("/differences/{difference_id}/void")
+def void_and_take(difference_id: int, body: PrintedTooIn, who: Shipper, session: Tx, now: Now) -> OrderSheet:
+    """Void the labels that a channel's change makes wrong, and take the change: both, or neither."""
+    order = service.void_and_take(session, difference_id, who.name, body.printed_too, now)
+    session.flush()
+    return order_sheet(session, order, now, who)
+
+
+@router.post("/differences/{difference_id}/keep-here")
+def keep_here(difference_id: int, who: Anyone, session: Tx, now: Now) -> OrderSheet:
+    """Take the parcels of a changed order out of the driver's count; the change still waits for a decision."""
+    order = service.keep_here(session, difference_id, who.name, now)
+    session.flush()
+    return order_sheet(session, order, now, who)
 
 
 @router.post("/voids")

@@ -59,6 +59,7 @@ class CountedOut(Out):
     order_number: str
     counted: int
     of: int
+    decide_order_id: int | None = Field(description="The order that somebody must decide about before its parcel goes")
 
 
 class MoveIn(DepartureIn):

@@ -92,6 +92,14 @@ class LateOut(Out):
     promised: date
 
 
+class StoppedOut(Out):
+    """A bought order that must not go: its channel cancelled or changed it, and nobody has decided."""
+
+    order_id: int
+    order_number: str
+    words: str
+
+
 class LaneOut(Out):
     """One handover of a day; without ``fetching`` nobody comes, and parcels are taken along."""
 
@@ -113,6 +121,7 @@ class LaneOut(Out):
     manifest: ManifestOut | None
     by_telephone: bool
     late: list[LateOut]
+    stopped: list[StoppedOut]
 
 
 class LanesOut(BaseModel):

@@ -196,6 +196,7 @@ class ShipmentOut(BaseModel):
     crosses_border: bool
     void_due_on: date | None
     void_words: str
+    changed: str = Field(description="What its order's channel changed since it was bought; empty where nothing")
     labels: list[LabelOut]
 
 
@@ -222,6 +223,17 @@ class DifferenceOut(Out):
     at: datetime
     kind: ChangeKind
     changes: list[FieldChange]
+    labels: list[LabelAtStake] = Field(description="What is bought, and would be wrong once the change is taken")
+
+
+class LabelAtStake(BaseModel):
+    """A bought label that a channel's change makes wrong."""
+
+    order_number: str
+    service_name: str
+    price_minor: int
+    printed: bool
+    handed_over: bool
 
 
 class MarginOut(Out):

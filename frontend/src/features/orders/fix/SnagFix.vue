@@ -14,7 +14,6 @@ import {
   setProductFacts,
   useBillingNames,
   clearParty,
-  decideDifference,
   changeAddress,
   changeHand,
 } from "../queries";
@@ -72,7 +71,6 @@ const alike = computed(
 const sameFix = computed(() =>
   (groups.value ?? []).filter((g) => g.fix === snag.value?.fix).flatMap((g) => g.order_ids),
 );
-const difference = computed(() => sheet.value?.difference);
 const address = ref<NonNullable<typeof sheet.value>["address"]>();
 const seen = ref<typeof address.value>();
 const home = ref(true);
@@ -120,8 +118,6 @@ const save = useMutation({
         return await approveOrders({ order_ids: everyone.value ? sameFix.value : [props.row.id] });
       case "clear_party":
         return await clearParty(props.row.id, { party: snag.value.about, reason: reason.value });
-      case "difference":
-        return await decideDifference(difference.value?.id ?? 0, { take: take.value });
       case "address":
         return await changeAddress(props.row.id, {
           address: address.value!,
@@ -156,11 +152,6 @@ const buttonWords = computed(() => {
   );
 });
 const everyone = ref(false);
-const take = ref(true);
-function decide(taken: boolean): void {
-  take.value = taken;
-  save.mutate();
-}
 const openable = computed(() => ["service", "none"].includes(snag.value?.fix ?? "none"));
 </script>
 
@@ -264,30 +255,6 @@ const openable = computed(() => ["service", "none"].includes(snag.value?.fix ?? 
         required
       />
     </template>
-    <template v-else-if="snag?.fix === 'difference' && difference">
-      <p v-if="difference.order_id !== row.id">
-        It is about order <span class="mono">{{ difference.number }}</span>, which belongs to this
-        one.
-      </p>
-      <table class="plain-table">
-        <thead>
-          <tr>
-            <th>What</th>
-            <th>Here</th>
-            <th>In the channel now</th>
-          </tr>
-        </thead>
-        <tbody>
-          <tr v-for="c in difference.changes" :key="c.field">
-            <td>{{ c.field }}</td>
-            <td class="mute">{{ c.before || "–" }}</td>
-            <td>
-              <b>{{ c.after || "–" }}</b>
-            </td>
-          </tr>
-        </tbody>
-      </table>
-    </template>
     <AddressForm
       v-else-if="snag?.fix === 'address' && address"
       v-model="address"
@@ -317,11 +284,6 @@ const openable = computed(() => ["service", "none"].includes(snag.value?.fix ?? 
         "
         >Open the order</v-btn
       >
-      <template v-else-if="snag?.fix === 'difference'">
-        <v-btn variant="outlined" :loading="save.isPending.value" @click="decide(false)"
-          >Refuse, keep ours</v-btn
-        ><v-btn :loading="save.isPending.value" @click="decide(true)">Take the change</v-btn>
-      </template>
       <v-btn
         v-else
         type="submit"

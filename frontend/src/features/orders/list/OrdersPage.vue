@@ -12,6 +12,7 @@ import { ErrorNote, NoticeLine } from "../../../shared/ui";
 import { BuyDialog } from "../../buying";
 import { todayQuery } from "../../handover";
 import LinkPromise from "../fix/LinkPromise.vue";
+import ChangeDecision from "../fix/ChangeDecision.vue";
 import SnagFix from "../fix/SnagFix.vue";
 import {
   changesAddress,
@@ -335,7 +336,12 @@ useKeys({
     <BatchDrop v-if="dragged.length" :ids="dragged" :told="(words) => (notice = words)" />
     <IntoBatch v-if="batching" :rows="batching" @close="batching = undefined" />
     <BulkEdit v-if="bulk" :rows="selection.rows" @close="bulk = false" />
-    <SnagFix v-if="fixing" :row="fixing" @close="fixing = undefined" />
+    <ChangeDecision
+      v-if="fixing?.snags[0]?.fix === 'difference'"
+      :order-id="fixing.id"
+      @close="fixing = undefined"
+    />
+    <SnagFix v-else-if="fixing" :row="fixing" @close="fixing = undefined" />
     <WhyDialog v-if="asking" :row="asking" @close="asking = undefined" />
     <LinkPromise v-if="linking" :row="linking" @close="linking = undefined" />
   </div>

@@ -17,7 +17,16 @@ const { may } = useMe();
       ><span v-if="row.monogram" class="mono-gram">{{ row.monogram }}</span>
       {{ row.service_name ?? stateWords(row.state)
       }}{{ row.state_why ? `: ${row.state_why}` : "" }}</span
-    ><span v-if="row.tracking_state" class="one small mute"
+    ><button
+      v-if="row.snags[0]?.fix === 'difference'"
+      class="snag one"
+      :class="row.snags[0].level"
+      type="button"
+      :title="row.snags[0].words"
+      @click.stop="emit('fix')"
+    >
+      {{ row.snags[0].words }}</button
+    ><span v-else-if="row.tracking_state" class="one small mute"
       ><b>{{ trackingWords(row.tracking_state) }}</b> ·
       <span class="mono small">{{ row.tracking_numbers[0] }}</span><template
         v-if="row.tracking_numbers.length > 1"

@@ -53,7 +53,7 @@ const extras = computed(() =>
         type="button"
         @click="emit('fix', { ...row, snags: [s] })"
       >
-        Fix
+        {{ s.fix === "difference" ? "Decide" : "Fix" }}
       </button>
     </div>
     <DivideParcels
