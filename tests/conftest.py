@@ -16,7 +16,7 @@ import pytest
 import uvicorn
 from sqlalchemy.orm import Session
 
-from tests.run import folder
+from tests.run import compiled, folder
 from tests.run.clones import Clones
 from tests.run.folder import first, running_cluster, shared
 from tests.run.length import LONG, examples
@@ -50,6 +50,7 @@ pytest_plugins = ["tests.run.plan", "tests.run.report"]
 
 
 def pytest_configure(config: pytest.Config) -> None:
+    compiled.share()
     if not hasattr(config, "workerinput"):
         folder.make()
 

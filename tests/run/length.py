@@ -8,6 +8,10 @@ from __future__ import annotations
 
 import os
 import secrets
+from collections.abc import Sequence
+from typing import TypeVar
+
+Thing = TypeVar("Thing")
 
 LONG = os.environ.get("TIDEWIND_TESTS") == "long"
 # The other processes of the run inherit what its first one chose.
@@ -22,3 +26,8 @@ def examples(short: int) -> int:
 def seeds(short: int, long: int | None = None) -> range:
     """Return where random walks begin."""
     return range(SEED, SEED + (long or short * 6)) if LONG else range(short)
+
+
+def some(things: Sequence[Thing], turn: int, one_in: int = 3) -> Sequence[Thing]:
+    """Return all of them in a long run; in a short one each third, beginning with others at each turn."""
+    return things if LONG else things[turn % min(one_in, len(things)) :: one_in] if things else things

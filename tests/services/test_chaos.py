@@ -34,7 +34,7 @@ from tidewind.services.rates import forget_answers
 from tidewind.settings import DEMO_PASSWORD, now
 from tidewind.web.access import Wiring
 
-LABELS = 300 if LONG else 120
+LABELS = 300 if LONG else 60
 KILLED_SAFELY = ("fsync=off", "full_page_writes=off")
 """What was committed is there after the database was killed; only a machine that loses its power could lose it."""
 CARRIERS = ("norvia", "brightmile", "pontolo")
@@ -202,8 +202,9 @@ def test_three_hundred_labels_in_a_storm(shop: Supervisor, wiring: Wiring) -> No
         top_up(session, 900_000, "for-the-storm", "Inês", now())
         prices = {o.id: o.price_minor or 0 for o in session.scalars(select(Order).where(Order.id.in_(ids)))}
     chance = random.Random(20_261_123)
-    forth = [ids[n : n + 60] for n in range(0, LABELS, 60)]
-    back = [list(reversed(ids[n : n + 75])) for n in reversed(range(0, LABELS, 75))]
+    many, more = LABELS // 5, LABELS // 4
+    forth = [ids[n : n + many] for n in range(0, LABELS, many)]
+    back = [list(reversed(ids[n : n + more])) for n in reversed(range(0, LABELS, more))]
     people = [Buyer(shop, "tome", forth, prices), Buyer(shop, "ines", back, prices)]
     stop = threading.Event()
     trouble = threading.Thread(target=make_trouble, args=(shop, chance, stop))

@@ -167,7 +167,7 @@ def test_a_shop_in_other_money_and_units_ships_with_every_sum_right(empty: Wirin
     assert books(empty)["owed"] == -total
     with empty.sessions.begin() as session:
         assert print_labels(session, ids)[:4] == print_slips(session, ids)[:4] == b"%PDF"
-        (listed,) = posting_lists(session, session.scalars(select(Shipment)).all())
+        (listed,) = posting_lists(session, session.scalars(select(Shipment).order_by(Shipment.order_id)).all())
         pounds = [f"{o.plan.parcels[0].gross_g / 453.59237:.2f} lb" for o in orders]
         assert land.units == "metric" or [row[-1] for row in listed.rows] == pounds
         assert money_text(total, land.currency).startswith(

@@ -10,7 +10,7 @@ from typing import Any
 import httpx
 import pytest
 
-from tests.run.length import LONG
+from tests.run.length import LONG, some
 from tests.web.who_may import MAY
 from tidewind.app import make_app
 from tidewind.services.people import make_key
@@ -140,27 +140,27 @@ def test_bodies_that_nobody_should_send_are_refused_in_words(schema: dict[str, A
             if "application/json" not in content:
                 continue
             url = re.sub(r"\{\w+\}", "1", path)
-            for body in sampler.spoilt(content["application/json"]["schema"]):
+            for body in some(tuple(sampler.spoilt(content["application/json"]["schema"])), sent):
                 data = json.dumps(body).encode("utf-8", "surrogatepass")
                 answer = owner.request(method.upper(), url, content=data, headers={"Content-Type": "application/json"})
                 check(answer, (method, path, data[:200]))
                 sent += 1
-    assert sent > 1_000
+    assert sent > (1_000 if LONG else 300)
 
 
 @pytest.mark.slow("every route with what nobody should send")
 def test_paths_questions_and_broken_bodies_are_refused_in_words(schema: dict[str, Any], owner: httpx.Client) -> None:
-    for route in MAY.keys() - NO_FUZZ:
+    for n, route in enumerate(sorted(MAY.keys() - NO_FUZZ)):
         method, path = route.split()
         holes = re.findall(r"\{\w+\}", path)
-        for bad in IN_PATH if holes else ("",):
+        for bad in some(IN_PATH, n) if holes else ("",):
             url = re.sub(r"\{\w+\}", bad, path)
             check(owner.request(method, url), (route, bad))
         asked = [p["name"] for p in schema["paths"][path][method.lower()].get("parameters", ()) if p["in"] == "query"]
         for name in asked if method == "GET" and not holes else ():
-            for bad in ("\x00", "x" * 3_000, "-1", str(2**70), "'", "\u202e", "2026-02-30", "%"):
+            for bad in some(("\x00", "x" * 3_000, "-1", str(2**70), "'", "\u202e", "2026-02-30", "%"), n):
                 check(owner.get(path, params={name: bad}), (route, name, bad[:20]))
-        for broken in (b"{", b"\xff\xfe", b"[" * 5_000, b'{"a": NaN}', b'"' + b"x" * 200_000 + b'"'):
+        for broken in some((b"{", b"\xff\xfe", b"[" * 5_000, b'{"a": NaN}', b'"' + b"x" * 200_000 + b'"'), n):
             if method in {"POST", "PUT", "PATCH"} and not holes:
                 answer = owner.request(method, path, content=broken, headers={"Content-Type": "application/json"})
                 check(answer, (route, broken[:10]))
