@@ -1,6 +1,6 @@
 """How many orders of foreign files come out right, are asked about or kept back, and how many are wrong unsaid.
 
-.venv/bin/python -m tests.core.files_score   (the cases are in tests/core/corpus/foreign_files.txt)
+.venv/bin/python -m tests.core.files_score   (the cases are in tests/core/corpus/foreign_files*.txt)
 """
 
 from __future__ import annotations
@@ -14,7 +14,8 @@ from tidewind.core.order_rows.figures import Units, decimal_sign
 from tidewind.core.order_rows.reading import RowOrder, read_orders
 from tidewind.outside.spreadsheets import read_sheet
 
-CORPUS = Path(__file__).parent / "corpus" / "foreign_files.txt"
+CORPUS = Path(__file__).parent / "corpus"
+FILES = "foreign_files.txt", "foreign_files_second.txt"
 
 
 class Verdict(NamedTuple):
@@ -29,7 +30,7 @@ class Verdict(NamedTuple):
 def cases() -> list[tuple[str, str, list[str]]]:
     """Return each file's name, its text and what must come of it."""
     made = []
-    for part in CORPUS.read_text("utf-8").split("=== ")[1:]:
+    for part in "\n".join((CORPUS / file).read_text("utf-8") for file in FILES).split("=== ")[1:]:
         name, _, rest = part.partition("\n")
         lines = rest.splitlines()
         made.append(
@@ -47,12 +48,19 @@ def _facts(order: RowOrder) -> dict[str, str]:
     return {
         "name": where.name, "street": where.street, "extra": where.extra, "postcode": where.postcode, "city": where.city,
         "price": str(line.unit_price), "weight": str(line.weight_g), "quantity": str(line.quantity),
-        "lines": str(len(order.lines)),
+        "lines": str(len(order.lines)), "note": order.note,
+        "skus": ", ".join(f"{ln.sku} x{ln.quantity}" for ln in order.lines),
+        "ordered": _day(order, "ordered_on"), "deliver": _day(order, "deliver_by"),
     }  # fmt: skip
 
 
+def _day(order: RowOrder, name: str) -> str:
+    day = getattr(order, name, None)
+    return "not read" if not hasattr(order, name) else day.isoformat() if day else ""
+
+
 def verdicts(name: str, text: str, wanted: list[str]) -> list[Verdict]:
-    sheet = read_sheet(text.encode(), "f.csv")
+    sheet = read_sheet(text.encode(), "f.xls" if text.startswith("<") else "f.csv")
     top = header_row(sheet.rows)
     heads = sheet.rows[top]
     columns = guess_columns(heads)
