@@ -125,6 +125,41 @@ def test_a_copied_address_becomes_a_shipment_divided_by_hand(browser: Browser, s
     expect(page.get_by_text("Parcel 1 of 1")).to_be_visible()
 
 
+def test_a_key_on_several_asks_is_undone_for_all_and_a_search_is_left_whole(browser: Browser, shop: Supervisor) -> None:
+    """By keyboard alone: two rows are selected, a recipe's key asks, Enter sets it, z takes it back for both."""
+    page = page_of(browser, shop)
+    page.goto("/orders?view=clear")
+    rows = page.locator("tr[data-order]")
+    expect(rows.first).to_be_visible()
+    page.keyboard.press("Shift+ArrowDown")
+    expect(page.get_by_role("region", name="Selected orders")).to_contain_text("2 orders")
+    page.keyboard.press("1")
+    dialog = page.get_by_role("dialog")
+    expect(dialog).to_contain_text("for 2 orders?")
+    axe(page)
+    page.keyboard.press("Escape")
+    expect(dialog).to_have_count(0)
+    expect(page.get_by_role("region", name="Selected orders")).to_contain_text("2 orders")
+    page.keyboard.press("1")
+    page.get_by_role("button", name="Set it for 2 orders").press("Enter")
+    expect(page.get_by_role("status").filter(has_text="set for 2 orders.")).to_be_visible()
+    page.keyboard.press("z")
+    expect(page.get_by_role("status").filter(has_text="Undone for 2 orders.")).to_be_visible()
+    page.keyboard.press("Escape")
+    all_of_them = page.get_by_role("button", name="Clear", exact=False).first.inner_text()
+    page.keyboard.press("/")
+    page.keyboard.type("amorim")
+    expect(rows).to_have_count(1)
+    page.keyboard.press("Escape")
+    expect(page.get_by_role("searchbox")).to_have_value("")
+    expect(rows.nth(3)).to_be_visible()
+    assert page.get_by_role("button", name="Clear", exact=False).first.inner_text() == all_of_them
+    page.get_by_role("button", name="Filter").click()
+    choose(page, "Channel", "Tallyfair")
+    expect(page.get_by_text("orders match")).to_be_visible()
+    axe(page)
+
+
 def test_channels_show_what_came_and_a_change_there_is_taken_here(browser: Browser, shop: Supervisor) -> None:
     page = page_of(browser, shop, "Inês Valadar")
     page.goto("/set-up/channels?channel=tallyfair")

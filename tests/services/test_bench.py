@@ -232,7 +232,7 @@ def test_what_must_not_be_packed_stops_loudly(wiring: Wiring) -> None:
     with wiring.sessions.begin() as session:
         set_held(session, [held.id], True, "Inês", wiring.clock())
         row = Difference(
-            order_id=changed.id, at=wiring.clock(), kind="changed", changes=[], upstream={}, state="waiting"
+            order_id=changed.id, at=wiring.clock(), kind="content", changes=[], upstream={}, state="waiting"
         )
         session.add(row)
     scan(wiring, elsewhere.number, at="Bench 2", login="ines")
@@ -240,7 +240,7 @@ def test_what_must_not_be_packed_stops_loudly(wiring: Wiring) -> None:
         ("NO-SUCH-ORDER", ("wrong", "Unknown"), "no order and no label"),
         ("\x1b ", ("wrong", "Nothing"), "read nothing"),
         (held.number, ("wrong", "Stop"), "is held"),
-        (changed.number, ("wrong", "Stop"), "was changed there since it was imported"),
+        (changed.number, ("wrong", "Stop"), "The channel changed this order after it was imported"),
         (elsewhere.number, ("wrong", "Stop"), "being packed at Bench 2 by Inês Valadar"),
         (do(Action.BUY_AND_PRINT), ("wrong", "No order yet"), "scan a packing slip"),
     )

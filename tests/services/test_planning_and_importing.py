@@ -11,12 +11,14 @@ from sqlalchemy.orm import Session
 
 from tests.conftest import MONDAY, Clock
 from tests.services.steps import by_number, of, sample
+from tests.services.test_bench import scan
 from tidewind.core.order_facts import Hand
+from tidewind.core.scanned import slip_code
 from tidewind.db.tables import Channel, Order, Product
 from tidewind.outside.errors import NeverSent
 from tidewind.outside.spreadsheets import Chosen
 from tidewind.services.base import Conflict, Invalid
-from tidewind.services.buying import check_orders
+from tidewind.services.buying import check_orders, scan_into_batch, start_batch
 from tidewind.services.orders import (
     WorkFilter,
     correct_rows,
@@ -34,6 +36,7 @@ from tidewind.services.orders import (
     run_import,
     set_columns,
     set_held,
+    strange_numbers,
     undo_import,
     upload_file,
     view_counts,
@@ -287,6 +290,45 @@ def test_a_file_sent_again_otherwise_shows_what_differs_and_waits_for_a_person(s
     decide_difference(session, waiting.id, True, "Rute", clock())
     assert (order.address.street, [ln.quantity for ln in order.lines]) == ("Rua do Sol 40", [1])
     assert run_import(session, row.id, MONDAY).changed == 0
+
+
+def test_a_number_of_another_buyer_is_another_shops_order_and_a_scan_asks_which(
+    wiring: Wiring, session: Session, clock: Clock
+) -> None:
+    head = "Order;Name;Email;Street;Postcode;City;Country;SKU;Quantity\n"
+    mine = "1001;Ana Prado;ana@a.example;Rua do Sol 4;3000-310;Coimbra;PT;NEW-9;2\n"
+    theirs = "1001;Bo Lund;bo@b.example;Storgata 9;0155;Oslo;NO;NEW-7;1\n"
+    married = mine.replace("Ana Prado", "Ana Lima").replace("Sol 4", "Sol 40")
+    for n, (rows, made, changed, strange) in enumerate(
+        [
+            (mine, 1, 0, []),
+            (theirs, 1, 0, ["1001"]),
+            (theirs, 0, 0, ["1001"]),
+            (theirs.replace(";1\n", ";3\n"), 0, 1, ["1001"]),
+            (married, 0, 1, []),
+        ]
+    ):
+        row = upload_file(session, f"{n}.csv", (head + rows).encode(), 1)
+        orders, _ = preview_import(session, row)
+        assert strange_numbers(session, row, orders) == strange
+        assert [number for number, _ in differing(session, row, orders, 10)] == (["1001"] if rows is married else [])
+        done = run_import(session, row.id, clock())
+        assert (done.made, done.changed) == (made, changed), n
+    both = session.scalars(select(Order).where(Order.number == "1001").order_by(Order.id)).all()
+    assert [(o.channel.name, o.address.name) for o in both] == [
+        ("Spreadsheet", "Ana Prado"), ("Spreadsheet 2", "Bo Lund")]  # fmt: skip
+    for difference in waiting_differences(session, [o.id for o in both]):
+        decide_difference(session, difference.id, False, "Rute", clock())
+    batch = start_batch(session, "Two shops", "two-shops", 1)
+    with pytest.raises(Conflict, match="Spreadsheet and Spreadsheet 2 both have an order 1001"):
+        scan_into_batch(session, batch.id, "1001", 1, clock())
+    assert scan_into_batch(session, batch.id, slip_code(both[0].id), 1, clock())[0] is both[0]
+    assert find_orders(session, slip_code(both[0].id)) == [both[0]]
+    newest = both[1].id
+    session.commit()
+    view = scan(wiring, "1001")
+    assert (view.said["word"], view.packing_id) == ("Which one?", None)
+    assert view.said["choice_1"] == f"{slip_code(newest)} Spreadsheet 2, Bo Lund, Oslo"
 
 
 def test_a_column_of_tax_numbers_is_read_and_none_is_cut(session: Session) -> None:

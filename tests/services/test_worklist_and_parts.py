@@ -34,6 +34,7 @@ from tidewind.services.orders import (
     go_on_importing,
     join_orders,
     list_orders,
+    newest_change,
     preview_import,
     remove_view,
     run_import,
@@ -45,6 +46,7 @@ from tidewind.services.orders import (
     set_sent,
     try_plan,
     undo_change,
+    undo_changes,
     undo_import,
     upload_file,
     view_counts,
@@ -194,6 +196,27 @@ def test_hand_edits_in_bulk_history_undo_and_precedents(wiring: Wiring, clock: C
             clock(),
         )
         assert again.plan.trail["service"][-1].layer == "precedent"
+
+
+def test_what_is_set_for_many_is_undone_for_many_and_what_a_colleague_set_stands(
+    session: Session, clock: Clock
+) -> None:
+    orders = list(session.scalars(select(Order).where(Order.state == "open", Order.service == "np-economy").limit(6)))
+    ids = [order.id for order in orders]
+    seen = newest_change(session)
+    edit_hand(session, ids, {"service": "bp-road"}, "Tomé", clock(), seen)
+    assert {order.service for order in orders} == {"bp-road"}
+    edit_hand(session, ids[:1], {"service": "np-parcel"}, "Rute", clock())
+    with pytest.raises(Conflict, match=f"Rute set the service of order {orders[0].number} while you were looking"):
+        edit_hand(session, ids, {"service": "np-economy"}, "Tomé", clock(), seen)
+    edit_hand(session, ids, {"desk": "B"}, "Tomé", clock(), seen)  # another thing than hers
+    assert undo_changes(session, ids, "Tomé", clock()) == (ids, {})
+    done, left = undo_changes(session, ids, "Tomé", clock())
+    assert (done, list(left)) == (ids[1:], [orders[0].number])
+    assert left[orders[0].number] == "The last change is by Rute: “set service”. Nothing was undone."
+    assert [order.service for order in orders] == ["np-parcel", *["np-economy"] * 5]
+    assert set(undo_changes(session, ids, "Tomé", clock())[1].values()) == {
+        "There is nothing to undo on this order.", left[orders[0].number]}  # fmt: skip
 
 
 def test_claims_show_others_lapse_and_are_taken_over(session: Session, clock: Clock) -> None:

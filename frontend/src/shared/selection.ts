@@ -8,6 +8,8 @@ export type Row = Schemas["PickedOrder"];
 /** The selected orders; they stay selected over pages, views and searches. */
 export const useSelection = defineStore("selection", () => {
   const chosen = ref(new Map<number, Row>());
+  /** The newest change of any order when somebody began to select: what others did later is not written over. */
+  const seen = ref<number>();
   const rows = computed(() => [...chosen.value.values()]);
   const buyable = computed(() =>
     rows.value.filter((row) => row.state === "open" && !row.buying && row.price_minor !== null),
@@ -30,5 +32,5 @@ export const useSelection = defineStore("selection", () => {
   function clear(): void {
     chosen.value.clear();
   }
-  return { chosen, rows, buyable, total, labels, set, setAll, refresh, clear };
+  return { chosen, seen, rows, buyable, total, labels, set, setAll, refresh, clear };
 });

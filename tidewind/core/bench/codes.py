@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from enum import StrEnum
 
+from tidewind.core.scanned import SLIP
+
 PREFIX = "TWCODE-"
 """What every code of ours begins with; no product may have a SKU or barcode that does (``collides``)."""
 RECIPE_PREFIX = "RECIPE-"
@@ -83,4 +85,4 @@ def read_code(scanned: str) -> Code | None:
 
 def collides(product_code: str) -> bool:
     """Tell whether a product's SKU or barcode would be taken for a code of ours."""
-    return product_code.strip().upper().startswith((PREFIX, RECIPE_PREFIX))
+    return product_code.strip().upper().startswith((PREFIX, RECIPE_PREFIX, SLIP))

@@ -12,7 +12,7 @@ from tidewind.core.bench.checking import Check, Said, confirm, scan
 from tidewind.core.bench.codes import ACTION_WORDS, REASONS, Action, Code, CodeKind, read_code
 from tidewind.core.bench.weighing import Reading, reading_refusal, weigh
 from tidewind.core.quantities import speak_in, weight_text
-from tidewind.core.scanned import forms_of
+from tidewind.core.scanned import forms_of, slip_code
 from tidewind.core.states.packings import PACKING_MOVES, PackingMove, PackingState
 from tidewind.db.tables import Packing, Person
 from tidewind.services.base import ServiceError, move_row
@@ -21,7 +21,7 @@ from tidewind.services.bench.finishing import go_on, look, parcel_to_weigh
 from tidewind.services.bench.glancing import glance_at
 from tidewind.services.bench.items import PackingFacts, check_of, keep_steps
 from tidewind.services.bench.keeping import changed_in, keep_scan
-from tidewind.services.bench.meaning import Meaning, meaning_of
+from tidewind.services.bench.meaning import Meaning, meaning_of, orders_meant
 from tidewind.services.bench.opening import open_order
 from tidewind.services.bench.seen import BenchView, bench_view
 from tidewind.services.bench.settings import bench_settings
@@ -198,6 +198,8 @@ def _nothing_open(one: _Scan, code: str, ours: Code | None) -> dict[str, str]:
     meant = one.meaning_of(code)
     if meant.order_id is None:
         return _said("wrong", "Unknown", f"no order and no label has the number {code.strip()[:40]}")
+    if meant.alike > 1:
+        return _which(one, code)
     try:
         order, packing = open_order(one.session, one.bench, meant.order_id, one.packer.id, one.now)
     except ServiceError as refusal:
@@ -206,6 +208,14 @@ def _nothing_open(one: _Scan, code: str, ours: Code | None) -> dict[str, str]:
     done = sum(step[1] for step in packing.steps)
     words = f"{order.number}, {done} scanned before" if done else order.number
     return _said("right", "Pack it", words)
+
+
+def _which(one: _Scan, code: str) -> dict[str, str]:
+    """Ask which of several channels' orders with one number is meant; each answer is the code of its own slip."""
+    found = orders_meant(one.session, forms_of(code))
+    words = "; ".join(f"{channel} for {to}" for _, channel, to in found)
+    asked = {f"choice_{n}": f"{slip_code(i)} {channel}, {to}" for n, (i, channel, to) in enumerate(found, 1)}
+    return _said("wrong", "Which one?", f"{len(found)} orders have the number {code.strip()[:40]}: {words}", **asked)
 
 
 def _to_decide(refusal: ServiceError, order_id: int) -> dict[str, str]:

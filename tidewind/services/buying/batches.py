@@ -7,10 +7,11 @@ from dataclasses import dataclass, field
 from datetime import date, datetime
 from typing import Any
 
-from sqlalchemy import ColumnElement, func, select
+from sqlalchemy import ColumnElement, func, or_, select
 from sqlalchemy.orm import Session
 
 from tidewind.core.addresses.check import tidy
+from tidewind.core.scanned import forms_of, order_of_slip
 from tidewind.core.states.labels import LabelState
 from tidewind.core.stored import NO_HAND, read_hand, write_hand
 from tidewind.db.tables import Batch, Label, Order, PackagingRow, Person, Shipment
@@ -115,11 +116,20 @@ def fill_batch(
 
 
 def scan_into_batch(session: Session, batch_id: int, code: str, person_id: int, now: datetime) -> tuple[Order, Filled]:
-    """Put the order with a scanned number into a batch.  Raises NotFound where no waiting order has it."""
-    found = session.scalars(select(Order).where(Order.number == code.strip()).order_by(Order.id.desc())).all()
-    order = next((o for o in found if o.state == "open"), next(iter(found), None))
+    """Put the order of a scanned slip or number into a batch.
+
+    Raises NotFound where no order has it, Conflict where waiting orders of several channels do.
+    """
+    forms = forms_of(code)
+    meant = or_(Order.number.in_(forms), Order.id == order_of_slip(forms))
+    found = session.scalars(select(Order).where(meant).order_by(Order.id.desc())).all()
+    waiting = [order for order in found if order.state == "open"]
+    order = next(iter([*waiting, *found]), None)
     if order is None:
         raise NotFound("unknown_order", f"No order has the number {code.strip()[:60]}.")
+    if len(waiting) > 1:
+        channels = " and ".join(sorted(o.channel.name for o in waiting))
+        raise Conflict("which", f"{channels} both have an order {order.number}. Scan its slip, or choose it on Orders.")
     return order, fill_batch(session, batch_id, [order.id], person_id, False, now)
 
 

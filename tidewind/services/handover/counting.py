@@ -6,10 +6,10 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Literal
 
-from sqlalchemy import func, select
+from sqlalchemy import func, or_, select
 from sqlalchemy.orm import Session
 
-from tidewind.core.scanned import forms_of
+from tidewind.core.scanned import forms_of, order_of_slip
 from tidewind.core.states.departures import DepartureState
 from tidewind.core.states.labels import LabelState
 from tidewind.db.tables import Departure, Label, Order, Shipment
@@ -74,7 +74,8 @@ def _scanned(session: Session, code: str, departure_id: int) -> tuple[Label | No
             select(Label)
             .join(Shipment, Shipment.id == Label.shipment_id)
             .join(Order, Order.id == Shipment.order_id)
-            .where(Order.number.in_(forms), Shipment.state.in_(LabelState.TRAVELS))
+            .where(or_(Order.number.in_(forms), Order.id == order_of_slip(forms)))
+            .where(Shipment.state.in_(LabelState.TRAVELS))
             # Those of this truck that are not counted yet come first.
             .order_by(Label.departure_id != departure_id, Label.counted_at.is_not(None), Label.id)
             .with_for_update(of=Label)
@@ -88,6 +89,8 @@ def _verdict(
 ) -> tuple[Verdict, str]:
     if label is None or shipment is None:
         return "unknown", f"{code.strip()[:40]} is no label and no order of ours"
+    if _several(session, code):
+        return "unknown", f"orders of two channels have the number {code.strip()[:40]}: scan the label itself"
     if shipment.state not in LabelState.TRAVELS:
         return "not_to_go", f"this label is {shipment.state.replace('_', ' ')}: the parcel must not go"
     if label.handed_over_at is not None:
@@ -106,6 +109,13 @@ def _verdict(
     if label.counted_at is not None:
         return "twice", "it was counted already"
     return "right", shipment.service_name
+
+
+def _several(session: Session, code: str) -> bool:
+    """Tell whether a code is the number of several orders whose labels could go: then it says nothing of a parcel."""
+    goes = (Shipment.state.in_(LabelState.TRAVELS), Label.handed_over_at.is_(None))
+    query = select(func.count(Order.id.distinct())).join(Shipment, Shipment.order_id == Order.id).join(Label)
+    return (session.scalar(query.where(Order.number.in_(forms_of(code)), *goes)) or 0) > 1
 
 
 @dataclass(frozen=True, slots=True)

@@ -48,9 +48,18 @@ from tidewind.services.orders.one_order import (
     shipments_of,
     use_billing_name,
 )
-from tidewind.services.orders.parts import join_orders, orders_along, same_person, send_apart, set_sent, undo_change
+from tidewind.services.orders.parts import (
+    join_orders,
+    orders_along,
+    same_person,
+    send_apart,
+    set_sent,
+    undo_change,
+    undo_changes,
+)
 from tidewind.services.orders.pulling import after_mapping, pull, pull_due
 from tidewind.services.orders.samples import bring_samples, samples_there
+from tidewind.services.orders.sharing_numbers import strange_numbers
 from tidewind.services.orders.snags import snag_groups
 from tidewind.services.orders.taking_in import NewLine, NewOrder, recipient_key, search_text, store_orders
 from tidewind.services.orders.work_list import (
@@ -61,6 +70,7 @@ from tidewind.services.orders.work_list import (
     count_open,
     filter_choices,
     list_orders,
+    newest_change,
     orders_by_recipient,
     pick_orders,
     remove_view,
@@ -108,6 +118,7 @@ __all__ = [
     "labels_made_wrong",
     "list_orders",
     "missing_fields",
+    "newest_change",
     "newest_imports",
     "not_mapped",
     "numbers_of",
@@ -137,10 +148,12 @@ __all__ = [
     "shipments_of",
     "snag_groups",
     "store_orders",
+    "strange_numbers",
     "travelling",
     "try_feed",
     "try_plan",
     "undo_change",
+    "undo_changes",
     "undo_import",
     "upload_file",
     "use_billing_name",

@@ -24,10 +24,10 @@ from tidewind.outside.spreadsheets import Chosen, SpreadsheetError, read_sheet
 from tidewind.outside.workbooks import MOST_COLUMNS
 from tidewind.services.base import Conflict, Invalid, NotFound, defer, lock_orders, move_order, move_row
 from tidewind.services.orders.differences import Fate, compare_with_channel
+from tidewind.services.orders.sharing_numbers import by_channel, channel_of, other_buyers, otherwise
 from tidewind.services.orders.taking_in import NewLine, NewOrder, forget_learned, store_orders
 from tidewind.services.planning import plan_orders, shop_settings
 
-SHEET_CHANNEL = "sheet"
 AT_ONCE, CHUNK = 300, 500
 """``CHUNK``: so many are stored and planned in one transaction, in half a second; the shop is made ready for each."""
 _LIGHT = [left_out(Import.rows), left_out(Import.faults), left_out(Import.corrected)]
@@ -183,11 +183,11 @@ def run_import(session: Session, import_id: int, now: datetime) -> Import:
 
 
 def _store(session: Session, row: Import, orders: list[RowOrder], now: datetime) -> None:
-    channel = _channel(session, row)
-    made, there = store_orders(session, channel, [_new(order, now) for order in orders], now, row.id)
-    row.made += len(made)
-    row.already += len(there)
-    row.changed += _compare(session, channel, {order.number: order for order in orders}, there, now)
+    for channel, mine in by_channel(session, row, orders):
+        made, there = store_orders(session, channel, [_new(order, now) for order in mine], now, row.id)
+        row.made += len(made)
+        row.already += len(there)
+        row.changed += _compare(session, channel, {order.number: order for order in mine}, there, now)
     row.progress += len(orders)
 
 
@@ -200,23 +200,10 @@ def _compare(
     """
     prints = {new.number: new.fingerprint for new in there}
     changed = 0
-    for order in lock_orders(session, _otherwise(session, channel, prints)):
+    for order in lock_orders(session, otherwise(session, channel, prints)):
         fate = Fate("open", "", order.payment)
         changed += bool(compare_with_channel(session, order, _as_said(said[order.number], order), fate, now))
     return changed
-
-
-def _otherwise(session: Session, channel: Channel, prints: Mapping[str, str]) -> list[int]:
-    """Return the imported orders whose contents are not what a file says now, oldest first.
-
-    Read as columns: a file of ten thousand rows that is sent again must not load as many orders.
-    """
-    here = (
-        select(Order.id, Order.number, Order.fingerprint)
-        .where(Order.channel_id == channel.id, Order.number.in_(prints))
-        .order_by(Order.id)
-    )
-    return [id_ for id_, number, print_ in session.execute(here) if print_ != prints[number]]
 
 
 def differing(
@@ -224,8 +211,10 @@ def differing(
 ) -> list[tuple[str, list[FieldChange]]]:
     """Return up to ``most`` orders of a file that are here already with other contents, and what is different."""
     by_number = {order.number: order for order in orders}
-    channel = _channel(session, row)
-    ids = _otherwise(session, channel, {order.number: order.fingerprint() for order in orders})
+    channel = channel_of(session, row)
+    strange = other_buyers(session, channel, orders)
+    mine = {order.number: order.fingerprint() for order in orders if order.number not in strange}
+    ids = otherwise(session, channel, mine)
     made: list[tuple[str, list[FieldChange]]] = []
     for start in range(0, len(ids), most):
         some = select(Order).where(Order.id.in_(ids[start : start + most])).order_by(Order.id)
@@ -339,17 +328,6 @@ def _hosts(import_id: int) -> Select[int | None]:
 def newest_imports(session: Session, limit: int = 30) -> Sequence[Import]:
     """Return the newest imports without their rows."""
     return session.scalars(select(Import).options(*_LIGHT).order_by(Import.id.desc()).limit(limit)).all()
-
-
-def _channel(session: Session, row: Import) -> Channel:
-    if row.channel_id is not None:
-        return session.get_one(Channel, row.channel_id)
-    found = session.scalar(select(Channel).where(Channel.code == SHEET_CHANNEL))
-    if found is None:
-        found = Channel(code=SHEET_CHANNEL, name="Spreadsheet", kind="sheet", last_pull={})
-        session.add(found)
-        session.flush()
-    return found
 
 
 def _new(order: RowOrder, now: datetime) -> NewOrder:

@@ -15,7 +15,8 @@ from tidewind.core.snags import APPROVAL_WORDS
 from tidewind.core.states.orders import OrderMove, OrderStanding
 from tidewind.core.stored import read_hand, write_hand
 from tidewind.core.written import Written
-from tidewind.db.tables import CarrierAccount, Clearance, Order, PackagingRow, Shipment
+from tidewind.db.among import among
+from tidewind.db.tables import CarrierAccount, Clearance, Order, OrderChange, PackagingRow, Shipment
 from tidewind.services.base import (
     Conflict,
     Invalid,
@@ -86,8 +87,8 @@ def edit_hand(
 ) -> list[Order]:
     """Set or take back (None) what is decided by hand, for one order or many; then plan anew.
 
-    ``seen`` is the newest entry of the order's history that the person saw: raises Conflict where somebody else has set
-    the same thing since.
+    ``seen`` is the newest entry of any order's history that the person can have seen: raises Conflict where somebody
+    else has set the same thing since.
 
     ``changes`` are in the written form of ``core/stored``: packaging, service, account, bill_to, point, extras,
     ship_date, desk, split and parcels (these for one order only).
@@ -128,13 +129,13 @@ def _check_hand(session: Session, orders: Sequence[Order], changes: Written) -> 
 
 
 def _nobody_since(session: Session, orders: Sequence[Order], fields: set[str], who: str, seen: int) -> None:
-    for order in orders:
-        for entry in history_of(session, order.id):
-            theirs = fields & set(entry.undo.get("fields", ()))
-            if entry.id > seen and entry.who != who and theirs:
-                what = ", ".join(sorted(theirs)).replace("_", " ")
-                words = f"{entry.who} set the {what} of order {order.number} while you were looking at it."
-                raise Conflict("changed_meanwhile", f"{words} Nothing was changed; it now shows what stands.")
+    numbers = {order.id: order.number for order in orders}
+    theirs_since = among(OrderChange.order_id, numbers), OrderChange.id > seen, OrderChange.who != who
+    for entry in session.scalars(select(OrderChange).where(*theirs_since).order_by(OrderChange.id)):
+        if theirs := fields & set(entry.undo.get("fields", ())):
+            what = ", ".join(sorted(theirs)).replace("_", " ")
+            words = f"{entry.who} set the {what} of order {numbers[entry.order_id]} while you were looking at it."
+            raise Conflict("changed_meanwhile", f"{words} Nothing was changed; it now shows what stands.")
 
 
 def _is_set(name: str, value: Any) -> bool:

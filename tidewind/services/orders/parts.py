@@ -17,7 +17,7 @@ from tidewind.services.base import Conflict, Invalid, lock_orders, move_order, w
 from tidewind.services.orders.belonging import remove_part
 from tidewind.services.orders.one_order import all_editable, editable
 from tidewind.services.orders.taking_in import search_text
-from tidewind.services.planning import plan_orders
+from tidewind.services.planning import Scope, plan_orders, replan_some
 
 
 def _line_of(order: Order, line_id: int) -> OrderLine:
@@ -148,6 +148,32 @@ def undo_change(session: Session, order_id: int, who: str, now: datetime, *, of_
     ``of_others`` says that this is meant.
     """
     order = editable(session, order_id)
+    plan_orders(session, _undo(session, order, who, now, of_others=of_others), now)
+    return order
+
+
+def undo_changes(
+    session: Session, order_ids: Sequence[int], who: str, now: datetime
+) -> tuple[list[int], dict[str, str]]:
+    """Undo the last change of each of many orders, where it is this person's own, and plan them anew together.
+
+    Returns the orders of which it was undone, and why not by the number of each other one.
+    """
+    done: list[int] = []
+    left: dict[str, str] = {}
+    again: set[int] = set()
+    for order in all_editable(session, order_ids):
+        try:
+            again |= {one.id for one in _undo(session, order, who, now, of_others=False)}
+            done.append(order.id)
+        except Conflict as refusal:
+            left[order.number] = str(refusal)
+    replan_some(session, f"{who} undid changes", now, Scope(orders=tuple(sorted(again))))
+    return done, left
+
+
+def _undo(session: Session, order: Order, who: str, now: datetime, *, of_others: bool) -> list[Order]:
+    """Undo the last change that can be undone; return the orders that must be planned anew.  Raises Conflict."""
     query = select(OrderChange).where(OrderChange.order_id == order.id, OrderChange.undo != {})
     change = session.scalar(query.order_by(OrderChange.id.desc()).limit(1))
     if change is None:
@@ -177,8 +203,7 @@ def undo_change(session: Session, order_id: int, who: str, now: datetime, *, of_
     change.undo = {}
     write_history(session, order, who, f"undid: {change.what}", now)
     session.flush()
-    plan_orders(session, again, now)
-    return order
+    return again
 
 
 def orders_along(session: Session, order_id: int) -> Sequence[Order]:

@@ -14,6 +14,7 @@ from sqlalchemy import Select, String, and_, false, func, literal, literal_colum
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Session, aliased, lazyload
 
+from tidewind.core.scanned import forms_of, order_of_slip
 from tidewind.core.searching import folded
 from tidewind.core.states.labels import LabelState
 from tidewind.core.written import Written
@@ -22,6 +23,7 @@ from tidewind.db.tables import (
     Channel,
     Label,
     Order,
+    OrderChange,
     Packing,
     SavedView,
     SerialNumber,
@@ -62,11 +64,15 @@ class WorkFilter:
 
 @dataclass(frozen=True, slots=True)
 class WorkPage:
-    """One page of the work list, the key to go on from (None at the end), and how many match in all."""
+    """One page of the work list, the key to go on from (None at the end), and how many match in all.
+
+    ``newest_change`` is the newest entry in any order's history: who saw this page has seen what stands until then.
+    """
 
     orders: Sequence[ListedOrder]
     next: str | None
     matching: int
+    newest_change: int = 0
 
 
 # What a column is sorted by; nulls come last either way, the id breaks ties.
@@ -118,6 +124,8 @@ def matching(text: str) -> Any:
     words = folded(text[:120]).split()
     if not words:
         return false()
+    if (slip := order_of_slip(forms_of(text))) is not None:
+        return Order.id == slip
     other = aliased(Order)
     by_words = select(other.id).where(*(other.search.contains(word, autoescape=True) for word in words))
     number = "".join(words)
@@ -134,7 +142,11 @@ def _where(asks: WorkFilter) -> list[Any]:
     plain = {"destination": Order.destination, "desk": Order.desk, "promise": Order.promise, "service": Order.service}
     found += [column == getattr(asks, name) for name, column in plain.items() if getattr(asks, name)]
     if asks.channel:
-        found.append(Order.channel_id.in_(select(Channel.id).where(Channel.code == asks.channel)))
+        found.append(
+            Order.channel_id.in_(
+                select(Channel.id).where(or_(Channel.code == asks.channel, Channel.name == asks.channel))
+            )
+        )
     if asks.country:
         found.append(Order.address["country"].astext == asks.country.upper())
     if asks.tag:
@@ -185,7 +197,12 @@ def list_orders(session: Session, asks: WorkFilter, after: str = "", limit: int 
     else:
         total = session.scalar(select(func.count(Order.id)).where(*where)) or 0
     following = _key(shown[-1].sort_key, shown[-1].id) if len(rows) > limit else None
-    return WorkPage(listed(session, shown), following, total)
+    return WorkPage(listed(session, shown), following, total, newest_change(session))
+
+
+def newest_change(session: Session) -> int:
+    """Return the newest entry in any order's history, 0 where there is none."""
+    return session.scalar(select(func.max(OrderChange.id))) or 0
 
 
 @dataclass(frozen=True, slots=True)
@@ -267,18 +284,20 @@ def _count_views(session: Session) -> dict[str, int]:
 
 
 def filter_choices(session: Session) -> dict[str, list[str]]:
-    """Return what the waiting orders can be filtered by: countries, desks, tags, promises, services, snags."""
+    """Return what the waiting orders can be filtered by, by the name of each filter."""
     open_ = Order.state == "open"
 
     def each(column: Any) -> list[str]:
         found = session.scalars(select(column).where(open_).distinct().limit(200))
         return sorted(value for value in found if value)
 
+    channels = session.scalars(select(Channel.name).where(Channel.id.in_(select(Order.channel_id).where(open_))))
     snags = session.scalars(select(SnagRow.code).join(Order, Order.id == SnagRow.order_id).where(open_).distinct())
     tags = session.scalars(
         select(func.jsonb_array_elements_text(Order.plan_tags.op("||")(Order.tags))).where(open_).distinct()
     )
     return {
+        "channel": sorted(channels),
         "country": each(Order.address["country"].astext),
         "destination": each(Order.destination),
         "desk": each(Order.desk),

@@ -15,6 +15,7 @@ from tidewind.core.addresses.latin import latin_address
 from tidewind.core.addresses.printed import address_lines, with_country
 from tidewind.core.codes import is_sscc
 from tidewind.core.quantities import money_text, weight_in
+from tidewind.core.scanned import slip_code
 from tidewind.core.stored import first_known, pieces_in
 from tidewind.db.tables import CarrierRow, Label, Order, OrderLine, Place, Product, Return, Shipment, Shop
 from tidewind.documents.label import LabelPaper
@@ -349,7 +350,7 @@ def invoice(shipment: Shipment, shop: Shop) -> ListPaper:
             ("Shipping", money_text(order.paid_shipping_minor, shop.currency)),
             ("Total", money_text(goods + order.paid_shipping_minor, shop.currency)),
         ),
-        barcode=order.number,
+        barcode=slip_code(order.id),
         left=with_country(shipment.sender),
         right=(order.billing_name, *recipient) if buyer else recipient,
     )

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, Field, model_validator
 
 from tidewind.core.bench.weighing import Reading
 from tidewind.services.bench import BenchSettings
@@ -32,6 +32,13 @@ class WeightIn(BaseModel):
         return None if self.grams is None else Reading(self.grams, self.stable, self.overload)
 
 
+class ChoiceOut(BaseModel):
+    """One of several orders that a scan can mean, and the code that means it alone."""
+
+    code: str
+    words: str
+
+
 class SaidOut(BaseModel):
     """What the last scan meant: right, wrong or neither, a big word, a sentence, and what the page is to do."""
 
@@ -39,7 +46,16 @@ class SaidOut(BaseModel):
     word: str = ""
     words: str = ""
     act: Literal["", "weigh", "photo", "help"] = ""
+    choices: list[ChoiceOut] = Field([], description="What could be meant: the code to send for each")
     order: str = Field("", description="The id of an order that somebody must decide about; empty where there is none")
+
+    @model_validator(mode="before")
+    @classmethod
+    def _read(cls, said: dict[str, str]) -> dict[str, Any]:
+        """Read the choices, which a bench keeps as a code and its words each."""
+        chosen = [words.partition(" ") for name, words in said.items() if name.startswith("choice_")]
+        kept = {name: value for name, value in said.items() if not name.startswith("choice_")}
+        return {"choices": [{"code": code, "words": words} for code, _, words in chosen], **kept}
 
 
 class BenchLineOut(Out):

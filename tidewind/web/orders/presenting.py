@@ -97,6 +97,7 @@ def order_page(session: Session, asks: WorkFilter, after: str, limit: int, now: 
         next=found.next,
         more=found.next is not None,
         matching=found.matching,
+        newest_change=found.newest_change,
     )
     return SharedPage(page, at_work, page.model_dump_json().encode())
 

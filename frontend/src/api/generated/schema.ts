@@ -1611,6 +1611,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/orders/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Undo Many
+         * @description Undo one's own last change of each of many orders; those that somebody else has changed since are named.
+         */
+        post: operations["undo_many_api_orders_undo_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/orders/{order_id}/history": {
         parameters: {
             query?: never;
@@ -1993,6 +2013,8 @@ export interface paths {
         /**
          * Edit Many
          * @description Set the same things by hand for many orders; each is planned anew.
+         *
+         *     What somebody else has set of them since ``seen`` is a 409, and nothing is changed.
          */
         post: operations["edit_many_api_orders_hand_post"];
         delete?: never;
@@ -6900,6 +6922,11 @@ export interface components {
             /** Order Ids */
             order_ids: number[];
             set: components["schemas"]["HandIn"];
+            /**
+             * Seen
+             * @description The newest change that was seen; somebody else's later one of the same thing is a 409
+             */
+            seen?: number | null;
         };
         /**
          * BuyIn
@@ -7310,6 +7337,16 @@ export interface components {
              * Format: date-time
              */
             created_at: string;
+        };
+        /**
+         * ChoiceOut
+         * @description One of several orders that a scan can mean, and the code that means it alone.
+         */
+        ChoiceOut: {
+            /** Code */
+            code: string;
+            /** Words */
+            words: string;
         };
         /**
          * ChoicesIn
@@ -8907,6 +8944,11 @@ export interface components {
             reading: components["schemas"]["ReadingOut"];
             /** Differing */
             differing: components["schemas"]["DifferingOut"][];
+            /**
+             * Strange
+             * @description Numbers that are here with other buyers: they become orders of their own
+             */
+            strange: string[];
         };
         /**
          * ImportSummary
@@ -10050,6 +10092,11 @@ export interface components {
             more: boolean;
             /** Matching */
             matching: number;
+            /**
+             * Newest Change
+             * @description What a bulk change names as seen: somebody else's later one is a 409
+             */
+            newest_change: number;
         };
         /**
          * OrderRow
@@ -10508,6 +10555,11 @@ export interface components {
             orders: components["schemas"]["PickedOrder"][];
             /** Matching */
             matching: number;
+            /**
+             * Newest Change
+             * @description What a bulk change names as seen: somebody else's later one is a 409
+             */
+            newest_change: number;
         };
         /**
          * PickedOrder
@@ -12095,6 +12147,12 @@ export interface components {
              */
             act: "" | "weigh" | "photo" | "help";
             /**
+             * Choices
+             * @description What could be meant: the code to send for each
+             * @default []
+             */
+            choices: components["schemas"]["ChoiceOut"][];
+            /**
              * Order
              * @description The id of an order that somebody must decide about; empty where there is none
              * @default
@@ -13413,6 +13471,21 @@ export interface components {
         Undone: {
             /** Orders */
             orders: number;
+        };
+        /**
+         * UndoneOut
+         * @description What came of undoing the last change of many orders.
+         */
+        UndoneOut: {
+            /** Order Ids */
+            order_ids: number[];
+            /**
+             * Left
+             * @description By the number of each order whose last change stands: why
+             */
+            left: {
+                [key: string]: string;
+            };
         };
         /**
          * UnknownCodeOut
@@ -17184,6 +17257,46 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OrderSheet"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    undo_many_api_orders_undo_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "order_ids": [
+                 *         1
+                 *       ]
+                 *     }
+                 */
+                "application/json": components["schemas"]["OrdersIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UndoneOut"];
                 };
             };
             /** @description Problem details */

@@ -120,6 +120,15 @@ const ACTIONS = [
         <b>{{ said.word }}</b>
         <span>{{ said.words }}</span>
         <button
+          v-for="choice in said.choices"
+          :key="choice.code"
+          type="button"
+          class="decide"
+          @click="scan(choice.code)"
+        >
+          {{ choice.words }}
+        </button>
+        <button
           v-if="said.order"
           type="button"
           class="decide"

@@ -78,8 +78,11 @@ export function useAfterOrders(): () => void {
 export const changeHand = async (id: number, body: Hand) =>
   need(await api.PATCH("/api/orders/{order_id}/hand", { ...byId(id), body }));
 
-export const setByHand = async (ids: number[], set: Hand) =>
-  need(await api.POST("/api/orders/hand", { body: { order_ids: ids, set } }));
+export const setByHand = async (ids: number[], set: Hand, seen?: number) =>
+  need(await api.POST("/api/orders/hand", { body: { order_ids: ids, set, seen } }));
+
+export const undoMany = async (ids: number[]) =>
+  need(await api.POST("/api/orders/undo", { body: { order_ids: ids } }));
 
 export const holdOrders = async (ids: number[], held: boolean) =>
   need(await api.POST("/api/orders/held", { body: { order_ids: ids, held } }));

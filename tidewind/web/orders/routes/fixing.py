@@ -11,7 +11,7 @@ from tidewind.web.access import Anyone, Care, Now, Owner, Shipper, Tx
 from tidewind.web.base.schemas import OrdersIn
 from tidewind.web.orders.presenting import differences_out, order_rows, order_sheet
 from tidewind.web.orders.schemas.order import DifferenceOut, OrderRow, OrderSheet
-from tidewind.web.orders.schemas.work_list import ClearIn, DecideIn, HistoryOut, ItemsIn, SnagGroup
+from tidewind.web.orders.schemas.work_list import ClearIn, DecideIn, HistoryOut, ItemsIn, SnagGroup, UndoneOut
 
 router = APIRouter(prefix="/api", tags=["orders"])
 
@@ -72,6 +72,13 @@ def undo(order_id: int, who: Shipper, session: Tx, now: Now, of_others: bool = F
     """Undo the last change by hand, division or joining of an order; somebody else's only with ``of_others``."""
     order = undo_change(session, order_id, who.name, now, of_others=of_others)
     return order_sheet(session, order, now, who)
+
+
+@router.post("/orders/undo")
+def undo_many(body: OrdersIn, who: Shipper, session: Tx, now: Now) -> UndoneOut:
+    """Undo one's own last change of each of many orders; those that somebody else has changed since are named."""
+    done, left = service.undo_changes(session, body.order_ids, who.name, now)
+    return UndoneOut(order_ids=done, left=left)
 
 
 @router.get("/orders/{order_id}/history")

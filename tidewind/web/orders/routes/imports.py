@@ -22,6 +22,7 @@ from tidewind.services.orders import (
     preview_import,
     rows_of,
     run_import,
+    strange_numbers,
     undo_import,
     upload_file,
 )
@@ -84,6 +85,7 @@ def _present(session: Session, row: Import) -> ImportOut:
         changed=row.changed,
         reading=ReadingOut.model_validate({**_UNKNOWN_READING, **row.reading}),
         differing=[] if running else _differing(session, row, orders),
+        strange=[] if running else strange_numbers(session, row, orders)[:MOST_SHOWN],
     )
 
 

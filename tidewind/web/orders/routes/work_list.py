@@ -47,7 +47,9 @@ def list_orders(who: Anyone, session: Tx, now: Now, parts: Parts, wanted: Annota
 def pick_orders(who: Anyone, session: Tx, now: Now, wanted: Annotated[AsksIn, Query()]) -> Picked:
     """Return everything that is asked for, as it is selected: all in one answer, without what only a list shows."""
     orders, matching = service.pick_orders(session, WorkFilter(**wanted.model_dump()), now, who.id)
-    return Picked(orders=[PickedOrder.model_validate(order) for order in orders], matching=matching)
+    newest = service.newest_change(session)
+    picked = [PickedOrder.model_validate(order) for order in orders]
+    return Picked(orders=picked, matching=matching, newest_change=newest)
 
 
 @router.get("/orders/filters")
@@ -95,8 +97,12 @@ def edit_hand(order_id: int, body: HandEditIn, who: Shipper, session: Tx, now: N
 
 @router.post("/orders/hand")
 def edit_many(body: BulkHandIn, who: Shipper, session: Tx, now: Now) -> list[OrderRow]:
-    """Set the same things by hand for many orders; each is planned anew."""
-    orders = service.edit_hand(session, body.order_ids, body.set.model_dump(exclude_unset=True), who.name, now)
+    """Set the same things by hand for many orders; each is planned anew.
+
+    What somebody else has set of them since ``seen`` is a 409, and nothing is changed.
+    """
+    changes = body.set.model_dump(exclude_unset=True)
+    orders = service.edit_hand(session, body.order_ids, changes, who.name, now, body.seen)
     session.flush()
     return order_rows(session, orders, now, who.id)
 

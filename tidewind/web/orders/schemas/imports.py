@@ -89,6 +89,7 @@ class ImportOut(BaseModel):
     changed: int = Field(description="Orders here already that the file changes; each waits for a decision")
     reading: ReadingOut
     differing: list[DifferingOut]
+    strange: list[str] = Field(description="Numbers that are here with other buyers: they become orders of their own")
 
 
 class ImportSummary(Out):

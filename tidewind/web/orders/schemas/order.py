@@ -96,6 +96,7 @@ class Picked(BaseModel):
 
     orders: list[PickedOrder]
     matching: int
+    newest_change: int = Field(description="What a bulk change names as seen: somebody else's later one is a 409")
 
 
 class OrderRow(PickedOrder):
@@ -138,6 +139,7 @@ class OrderPage(BaseModel):
     next: str | None
     more: bool
     matching: int
+    newest_change: int = Field(description="What a bulk change names as seen: somebody else's later one is a 409")
 
 
 class OrderLineOut(Out):

@@ -57,6 +57,16 @@ class BulkHandIn(BaseModel):
 
     order_ids: Ids
     set: HandIn
+    seen: Annotated[int, Field(ge=0)] | None = Field(
+        None, description="The newest change that was seen; somebody else's later one of the same thing is a 409"
+    )
+
+
+class UndoneOut(BaseModel):
+    """What came of undoing the last change of many orders."""
+
+    order_ids: list[int]
+    left: dict[str, str] = Field(description="By the number of each order whose last change stands: why")
 
 
 class AnnotateIn(BaseModel):

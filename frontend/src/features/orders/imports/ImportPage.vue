@@ -294,6 +294,13 @@ const faultRows = computed(() => {
               </tr>
             </tbody>
           </table>
+          <p v-if="made.strange.length" class="note" role="status">
+            {{ count(made.strange.length, "number") }} of this file
+            {{ made.strange.length === 1 ? "is" : "are" }} here already with another buyer, so
+            another shop's: {{ made.strange.slice(0, 5).join(", ")
+            }}{{ made.strange.length > 5 ? " and more" : "" }}. They become orders of their own,
+            under the next spreadsheet channel.
+          </p>
           <DifferingOrders v-if="made.differing.length" :differing="made.differing" />
           <h2 class="gap">Good orders</h2>
           <p v-if="!made.preview.length" class="mute">None yet: map the columns on the left.</p>

@@ -8,8 +8,8 @@ import { vocabularyQuery } from "../../shape";
 import type { PickedOrder } from "../queries";
 import { FormDialog } from "../../../shared/ui";
 
-const props = defineProps<{ rows: PickedOrder[] }>();
-const emit = defineEmits<{ close: [] }>();
+const props = defineProps<{ rows: PickedOrder[]; seen?: number }>();
+const emit = defineEmits<{ close: []; changed: [what: string] }>();
 const client = useQueryClient();
 const { data: words_ } = useQuery(vocabularyQuery);
 const choices = computed(() => words_.value?.choices);
@@ -31,15 +31,21 @@ const save = useMutation({
     if (service.value !== LEAVE) set.service = service.value;
     if (packaging.value !== LEAVE) set.packaging = packaging.value;
     if (desk.value.trim()) set.desk = desk.value.trim();
-    if (Object.keys(set).length) await setByHand(ids, set);
+    if (Object.keys(set).length) await setByHand(ids, set, props.seen);
     const add = tags.value
       .split(",")
       .map((t) => t.trim())
       .filter(Boolean);
     if (add.length) await annotateOrders({ order_ids: ids, add_tags: add, remove_tags: [] });
+    return Object.keys(set);
   },
-  onSuccess: () => {
+  onSuccess: (set) => {
     void client.invalidateQueries({ queryKey: ["orders"] });
+    if (set.length)
+      emit(
+        "changed",
+        set.join(" and ").replace(/^./, (c) => c.toUpperCase()),
+      );
     emit("close");
   },
 });

@@ -8,7 +8,7 @@ import { useKeys } from "../../../shared/keyboard";
 import { useScans } from "../../../shared/scanner";
 import { useSelection } from "../../../shared/selection";
 import { useMe } from "../../../shared/session";
-import { ErrorNote, NoticeLine } from "../../../shared/ui";
+import { ErrorNote, FormDialog, NoticeLine } from "../../../shared/ui";
 import { BuyDialog } from "../../buying";
 import { todayQuery } from "../../handover";
 import LinkPromise from "../fix/LinkPromise.vue";
@@ -67,9 +67,21 @@ const text = ref("");
 const typed = refDebounced(text, 200);
 const searchField = ref<HTMLInputElement>();
 watch(typed, (value) => {
+  if ((value.trim() || undefined) === asks.value.text) return;
   asks.value = { ...asks.value, text: value.trim() || undefined };
   toStart();
 });
+/** A view that was saved with a search shows it in the box, too. */
+watch(
+  () => asks.value.text,
+  (wanted = "") => {
+    if (wanted !== text.value.trim()) text.value = wanted;
+  },
+);
+function leaveSearch(): void {
+  text.value = "";
+  searchField.value?.blur();
+}
 
 const {
   data: pages,
@@ -106,7 +118,13 @@ const {
   pickAll,
   afterPicking,
 } = useRowSelection(rows, asks);
-const { notice, recipes, hold, print, opened, marking, useRecipe } = useOrderActions(meant);
+const actions = useOrderActions(meant, () => selection.seen ?? page.value?.newest_change);
+const { notice, recipes, hold, print, opened, marking } = actions;
+const { useRecipe, asked: askedForMany, setting, changed, together, undoing } = actions;
+watch(
+  () => selection.rows.length > 0,
+  (some) => (selection.seen = some ? page.value?.newest_change : undefined),
+);
 usePresence(openId);
 
 function look(key: string): void {
@@ -228,6 +246,9 @@ useKeys({
     if (current.value?.promise) linking.value = current.value;
   },
   e: () => afterPicking(edit),
+  z: () => {
+    if (together.value.length) undoing.mutate();
+  },
   "/": () => searchField.value?.focus(),
 });
 </script>
@@ -259,7 +280,7 @@ useKeys({
         type="search"
         placeholder="Search  /"
         aria-label="Search in the list"
-        @keydown.esc="($event.target as HTMLInputElement).blur()"
+        @keydown.esc.stop.prevent="leaveSearch"
         @keydown.enter="($event.target as HTMLInputElement).blur()"
       />
     </div>
@@ -275,6 +296,10 @@ useKeys({
       <NoticeLine v-model="notice">
         <button v-if="opened.length" class="link" type="button" @click="marking.mutate()">
           They came out of the printer: mark them printed
+        </button>
+        <button v-if="together.length" class="link" type="button" @click="undoing.mutate()">
+          Undo for {{ together.length === 1 ? "it" : `all ${together.length}` }}
+          <span class="key">z</span>
         </button>
       </NoticeLine>
       <ErrorNote :error="error" />
@@ -335,7 +360,38 @@ useKeys({
     <BuyDialog v-model="buyOpen" :rows="toBuy" />
     <BatchDrop v-if="dragged.length" :ids="dragged" :told="(words) => (notice = words)" />
     <IntoBatch v-if="batching" :rows="batching" @close="batching = undefined" />
-    <BulkEdit v-if="bulk" :rows="selection.rows" @close="bulk = false" />
+    <BulkEdit
+      v-if="bulk"
+      :rows="selection.rows"
+      :seen="selection.seen"
+      @changed="
+        (name) =>
+          changed(
+            name,
+            selection.rows.map((r) => r.id),
+          )
+      "
+      @close="bulk = false"
+    />
+    <FormDialog
+      v-if="askedForMany"
+      title="Set for several orders"
+      :width="480"
+      @close="askedForMany = undefined"
+      @send="setting.mutate(askedForMany)"
+    >
+      <template #title
+        >{{ askedForMany.name }} for {{ count(askedForMany.ids.length, "order") }}?</template
+      >
+      <p class="mute">
+        Set by hand: it stays when the plan is made again. It can be undone for all.
+      </p>
+      <template #actions
+        ><v-btn v-first type="submit" :loading="setting.isPending.value"
+          >Set it for {{ count(askedForMany.ids.length, "order") }}</v-btn
+        ></template
+      >
+    </FormDialog>
     <ChangeDecision
       v-if="fixing?.snags[0]?.fix === 'difference'"
       :order-id="fixing.id"

@@ -13,6 +13,7 @@ const { data: views } = useQuery(viewsQuery);
 const open = ref(false);
 const naming = ref("");
 const FIELDS = [
+  ["channel", "Channel"],
   ["country", "Country"],
   ["destination", "Destination"],
   ["promise", "Promise"],

@@ -5,10 +5,27 @@ import { count } from "../../../shared/format";
 import { useMe } from "../../../shared/session";
 import { markPrinted, openLabels } from "../../papers";
 import { recipesQuery, type Recipe } from "../../shape";
-import { holdOrders, setByHand, useAfterOrders, type PickedOrder } from "../queries";
+import {
+  holdOrders,
+  setByHand,
+  undoMany,
+  useAfterOrders,
+  type Hand,
+  type PickedOrder,
+} from "../queries";
 
-/** What one key does to the orders that are meant: hold, print, use a recipe; what came of it is told in `notice`. */
-export function useOrderActions(meant: Ref<PickedOrder[]>) {
+/** Something to be set by hand for several orders: what it is called, and what it sets. */
+export interface ForMany {
+  name: string;
+  set: Hand;
+  ids: number[];
+}
+
+/**
+ * What one key does to the orders that are meant: hold, print, use a recipe; what came of it is told in `notice`.
+ * `seen` is the newest change that is on the screen: what a colleague has set since is not written over.
+ */
+export function useOrderActions(meant: Ref<PickedOrder[]>, seen: () => number | undefined) {
   const { may } = useMe();
   const after = useAfterOrders();
   const notice = ref("");
@@ -53,21 +70,51 @@ export function useOrderActions(meant: Ref<PickedOrder[]>) {
     onError: fails,
   });
 
-  const cooking = useMutation({
-    mutationFn: (of: { recipe: Recipe; rows: PickedOrder[] }) =>
-      setByHand(
-        of.rows.map((r) => r.id),
-        { service: of.recipe.service, packaging: of.recipe.packaging, extras: of.recipe.extras },
-      ),
+  /** What can be taken back as one: the orders that were changed together last. */
+  const together = ref<number[]>([]);
+  const setting = useMutation({
+    mutationFn: (of: ForMany) => setByHand(of.ids, of.set, seen()),
     onSuccess: (_, of) => {
-      notice.value = `${of.recipe.name}: set for ${count(of.rows.length, "order")}.`;
+      asked.value = undefined;
+      changed(of.name, of.ids);
+    },
+    onError: (error) => {
+      asked.value = undefined;
+      fails(error);
+      after();
+    },
+  });
+  function changed(name: string, ids: number[]): void {
+    notice.value = `${name}: set for ${count(ids.length, "order")}.`;
+    together.value = ids;
+    after();
+  }
+  const undoing = useMutation({
+    mutationFn: () => undoMany(together.value),
+    onSuccess: (done) => {
+      const left = Object.entries(done.left).map(([order, why]) => `${order}: ${why}`);
+      notice.value = [`Undone for ${count(done.order_ids.length, "order")}.`, ...left].join(" ");
+      together.value = [];
       after();
     },
     onError: fails,
   });
+  /** A key that changes more than one order asks first. */
+  const asked = ref<ForMany>();
   function useRecipe(recipe: Recipe | undefined): void {
-    const rows = meant.value.filter((r) => r.state === "open");
-    if (recipe && rows.length && may("shipper")) cooking.mutate({ recipe, rows });
+    const ids = meant.value.filter((r) => r.state === "open").map((r) => r.id);
+    if (!recipe || !ids.length || !may("shipper")) return;
+    const set = {
+      service: recipe.service,
+      packaging: recipe.packaging,
+      extras: recipe.extras,
+    };
+    const wanted = { name: recipe.name, set, ids };
+    if (ids.length > 1) asked.value = wanted;
+    else setting.mutate(wanted);
   }
-  return { notice, recipes, hold, print, opened, marking, useRecipe };
+  return {
+    ...{ notice, recipes, hold, print, opened, marking },
+    ...{ useRecipe, asked, setting, changed, together, undoing },
+  };
 }
