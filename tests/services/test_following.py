@@ -76,7 +76,7 @@ def wrong(wiring: Wiring) -> dict[str, list[int]]:
 
 @pytest.fixture
 def under_way(wiring: Wiring, clock: Clock) -> Wiring:
-    load_history(wiring.sessions, clock(), days=40, most_a_day=24, standins_url=wiring.settings.standins_url)
+    load_history(wiring.sessions, clock(), days=40, most_a_day=12, standins_url=wiring.settings.standins_url)
     return wiring
 
 
