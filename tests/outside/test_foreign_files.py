@@ -14,7 +14,8 @@ from hypothesis import strategies as st
 from tests.core import files_score
 from tidewind.core.order_rows.columns import guess_columns, header_row, still_needed
 from tidewind.core.order_rows.figures import Units, decimal_sign, read_money
-from tidewind.core.order_rows.reading import RowFault, RowOrder, read_orders
+from tidewind.core.order_rows.reading import RowOrder, read_orders
+from tidewind.core.order_rows.row import RowFault
 from tidewind.outside.encodings import decode
 from tidewind.outside.spreadsheets import ALL_SHEETS, Chosen, Sheet, SpreadsheetError, read_sheet
 

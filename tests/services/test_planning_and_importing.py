@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from datetime import date
 from typing import Any
 
 import pytest
@@ -36,6 +37,7 @@ from tidewind.services.orders import (
     run_import,
     set_columns,
     set_held,
+    states_of,
     strange_numbers,
     undo_import,
     upload_file,
@@ -290,6 +292,37 @@ def test_a_file_sent_again_otherwise_shows_what_differs_and_waits_for_a_person(s
     decide_difference(session, waiting.id, True, "Rute", clock())
     assert (order.address.street, [ln.quantity for ln in order.lines]) == ("Rua do Sol 40", [1])
     assert run_import(session, row.id, MONDAY).changed == 0
+
+
+def test_states_and_days_of_a_file_are_asked_once_and_remembered(session: Session, clock: Clock) -> None:
+    head = "Order,Date,Deliver by,Status,Payment status,Name,Street,Postcode,City,Country,SKU,Quantity\n"
+    rest = "Ana Prado,Rua do Sol 4,3000-310,Coimbra,PT,NEW-9,2\n"
+    said = [("authorised", 2), ("paid", 1), ("processing", 3)]
+    rows = [("1", "processing", "authorised"), ("2", "processing", "paid"), ("3", "processing", "authorised")]
+    data = head + "".join(f"{n},11/3/2026,04/12/2026,{state},{paid},{rest}" for n, state, paid in rows)
+    row = upload_file(session, "states.csv", data.encode(), 1)
+    assert sorted((text, count) for text, count, _ in states_of(row)) == said
+    assert {text: means for text, _, means in states_of(row)} == {
+        "processing": "open",
+        "paid": "open",
+        "authorised": "",
+    }
+    orders, faults = preview_import(session, row)
+    assert orders == []
+    assert {f.words for f in faults} == {
+        "the row says “authorised”; say above whether it may go",
+        "“04/12/2026” can be two days; say above whether the day or the month comes first",
+    }
+    set_columns(session, row.id, row.columns, days="dmy", states={"authorised": "not"})
+    orders, faults = preview_import(session, row)
+    assert ([o.number for o in orders], {f.row for f in faults}) == (["2"], {2, 4})
+    assert run_import(session, row.id, clock()).made == 1
+    made = by_number(session, "2")
+    assert (made.promise_date, made.ordered_at.date()) == (date(2026, 12, 4), date(2026, 3, 11))
+    later = upload_file(
+        session, "later.csv", (head + f"9,11/3/2026,05/12/2026,processing,authorised,{rest}").encode(), 1
+    )
+    assert [means for text, _, means in states_of(later) if text == "authorised"] == ["not"]
 
 
 def test_a_number_of_another_buyer_is_another_shops_order_and_a_scan_asks_which(

@@ -201,7 +201,8 @@ def test_hand_edits_in_bulk_history_undo_and_precedents(wiring: Wiring, clock: C
 def test_what_is_set_for_many_is_undone_for_many_and_what_a_colleague_set_stands(
     session: Session, clock: Clock
 ) -> None:
-    orders = list(session.scalars(select(Order).where(Order.state == "open", Order.service == "np-economy").limit(6)))
+    cheap = select(Order).where(Order.state == "open", Order.service == "np-economy").order_by(Order.id)
+    orders = list(session.scalars(cheap.limit(6)))
     ids = [order.id for order in orders]
     seen = newest_change(session)
     edit_hand(session, ids, {"service": "bp-road"}, "Tomé", clock(), seen)
@@ -247,7 +248,7 @@ def test_an_import_is_corrected_in_place_weighed_in_pounds_and_taken_back(wiring
         assert number not in {f.row for f in preview_import(session, row)[1] if f.field == "country"}
         with pytest.raises(Invalid, match="not in the file"):
             correct_rows(session, row.id, {9999: []})
-        set_columns(session, row.id, row.columns, "lb")
+        set_columns(session, row.id, row.columns, weight_unit="lb")
         assert (
             upload_file(session, "next.csv", sample("orders-messy.csv"), 1).options == {"weight_unit": "lb"}
             or row.state == "done"

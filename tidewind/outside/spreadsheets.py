@@ -11,6 +11,7 @@ from typing import TypeVar
 from tidewind.core.order_rows.columns import guess_columns, header_row
 from tidewind.outside.apart import TooMuch, read_apart
 from tidewind.outside.encodings import Decoded, decode, sample_of
+from tidewind.outside.page_tables import charset_of, is_page, rows_of_page
 from tidewind.outside.sheets_out import unharmed
 from tidewind.outside.workbooks import (
     MOST_CELL,
@@ -166,10 +167,14 @@ def _below_each_other(tables: Sequence[Table]) -> Table:
 
 
 def _read_csv(data: bytes, name: str, chosen: Chosen) -> Sheet:
-    found = decode(data, chosen.encoding)
+    page = is_page(data)
+    said = decode(data, charset_of(data)) if page and not chosen.encoding else None
+    found = said or decode(data, chosen.encoding)
     if found is None or (not chosen.encoding and _is_noise(found.text)):
         words = f"{name} cannot be read as {chosen.encoding}" if chosen.encoding else f"{name} is no text"
         raise SpreadsheetError(f"{words} that can be read. Save it as CSV in UTF-8 and upload again.")
+    if page and (rows := rows_of_page(found.text)):
+        return Sheet(rows, f"a page's table, {found.encoding}", (), Chosen("", found.encoding, ""))
     delimiter, sure = (chosen.delimiter, True) if chosen.delimiter in DELIMITERS else _delimiter(found.text)
     rows = _cells(found.text, delimiter, name)
     doubts = [] if sure else ["what parts the columns is not sure"]

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable
-from dataclasses import dataclass
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
 from decimal import ROUND_CEILING, ROUND_HALF_UP, Decimal, InvalidOperation
+from typing import Literal
 
 from tidewind.core.order_limits import MOST_MINOR
+from tidewind.core.order_rows.days import DayOrder
 from tidewind.core.quantities import minor_digits, minor_of, money_text
 
 # Grams in a unit: the international avoirdupois pound (0.45359237 kg exactly, 1959) and its sixteenth.
@@ -34,13 +36,24 @@ _SIGNS |= {"kr": {"SEK", "NOK", "DKK", "ISK"}}
 _SHORTENED = re.compile(r"\d([.,]\d+)?e\+?\d+", re.IGNORECASE)
 
 
+Means = Literal["open", "not", ""]
+"""What a state says of an order: it may go, it must not, or that is not known yet and asked."""
+
+
 @dataclass(frozen=True, slots=True)
 class Units:
-    """How figures without a unit are meant; ``decimal`` is the decimal sign where somebody has said it."""
+    """How figures without a unit are meant, and words of states.
+
+    ``decimal`` is the decimal sign where somebody has said it, ``days`` which figure of a day comes first (nothing
+    where the column says it itself), ``states`` whether an order with a state may go (``open``) or not (``not``), by
+    the state in small letters.
+    """
 
     currency: str
     weight: str = "g"
     decimal: str = ""
+    days: DayOrder = ""
+    states: Mapping[str, Means] = field(default_factory=dict)
 
 
 class TooLarge(ValueError):

@@ -10,7 +10,8 @@ from typing import Any
 import jmespath
 from jmespath.exceptions import JMESPathError
 
-from tidewind.core.order_rows.columns import FIELDS, NEEDED
+from tidewind.core.order_rows.columns import NEEDED
+from tidewind.core.order_rows.headings import FIELDS
 
 MOST_ORDERS, LONGEST_CELL = 20_000, 5_000
 _OPTIONS = jmespath.Options()

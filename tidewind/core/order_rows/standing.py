@@ -1,6 +1,17 @@
-"""Words by which a row says that its order may go, must not, or is none: in the languages that sellers meet."""
+"""Whether a row's order may go, must not, or is none, by words in the languages that sellers meet."""
 
 from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterable, Mapping, Sequence
+
+from tidewind.core.addresses.check import tidy
+from tidewind.core.order_rows.columns import is_billing
+from tidewind.core.order_rows.figures import Means
+from tidewind.core.order_rows.row import Row
+
+STATES = "standing", "payment"
+"""The columns that say whether an order may go."""
 
 STOPS = frozenset(
     """cancelled canceled cancelado cancelada annulé annulée storniert abgebrochen annullato geannuleerd void voided
@@ -46,3 +57,69 @@ STOPPING_PHRASES = (
 # Of a column that nobody mapped only a clear word stops a row: “no” may answer any question.
 UNCLEAR = frozenset("no não nein non false offen pending void held hold returned collected failed draft".split())  # noqa: SIM905
 CLEAR = STOPS - UNCLEAR
+
+WHO = (
+    *("name", "company", "street", "extra", "city", "region", "postcode", "country", "phone", "email"),
+    "address_block",
+)
+"""What says who an order goes to."""
+
+
+def is_no_order(row: Row, headers: Sequence[str]) -> bool:
+    """Tell whether a row is the heading once more, where two files were pasted together, or a sum below the others."""
+    again = bool(headers) and [c.strip() for c in row.cells[: len(headers)]] == [h.strip() for h in headers]
+    number, sku = row.text("order_number").casefold(), row.text("sku").casefold()
+    words = {number, sku, row.text("item_name").casefold()} - {""}
+    who = any(row.text(name) for name in WHO)
+    return again or (not who and bool(words & SUMS) and (number in SUMS or not number))
+
+
+def check_standing(row: Row, headers: Sequence[str]) -> None:
+    """Keep a row back that says itself, mapped or not, that it must not go."""
+    for name in STATES:
+        mapped = row.text(name)
+        means = what_it_means(mapped, row.units.states) if mapped else "open"
+        if means == "not":
+            row.fail(name, f"the row says “{mapped:.40}”: it must not go")
+        elif not means:
+            row.fail(name, f"the row says “{mapped:.40}”; say above whether it may go")
+    if row.text("cancelled_at"):
+        row.fail("cancelled_at", f"it was cancelled: “{row.text('cancelled_at'):.40}”")
+    if row.text("sent_on"):
+        row.fail("sent_on", f"it went already: “{row.text('sent_on'):.40}”")
+    used = set(row.columns.values())
+    for index, cell in enumerate(row.cells):
+        head = headers[index] if index < len(headers) else ""
+        if index not in used and len(cell) <= 40 and not is_billing(head) and _says_stop(tidy(cell), CLEAR):
+            head = headers[index] if index < len(headers) and headers[index].strip() else f"column {index + 1}"
+            row.fail("standing", f"{head:.40} says “{tidy(cell)}”: it must not go. If it may, correct the row")
+
+
+def what_it_means(text: str, said: Mapping[str, Means]) -> Means:
+    """Return what a state means: ``open``, ``not``, or nothing where neither people nor its words say it."""
+    plain_words = text.casefold().replace("_", " ").strip(" .!")
+    if plain_words in said:
+        return said[plain_words]
+    if _says_stop(plain_words, GOES, GOING_PHRASES):
+        return "open"
+    return "not" if _says_stop(plain_words, STOPS) else ""
+
+
+def states_said(
+    rows: Sequence[tuple[int, Sequence[str]]], columns: Mapping[str, int], headers: Sequence[str] = ()
+) -> dict[str, int]:
+    """Return how many rows say each state, in small letters, the most frequent first."""
+    heads = {head.strip() for head in headers}
+    counted: Counter[str] = Counter()
+    for at in (columns[name] for name in STATES if name in columns):
+        # Column by column: of thirty thousand rows few say anything new.
+        for cell, count in Counter(cells[at] for _, cells in rows if at < len(cells)).items():
+            text = tidy(cell)
+            if text and text not in heads:
+                counted[text.casefold().replace("_", " ").strip(" .!")] += count
+    return dict(counted.most_common())
+
+
+def _says_stop(text: str, words: Iterable[str], phrases: Sequence[str] = STOPPING_PHRASES) -> bool:
+    said = text.casefold().strip(" .!")
+    return said in words or any(said.startswith(phrase) for phrase in phrases)

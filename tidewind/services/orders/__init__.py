@@ -31,7 +31,9 @@ from tidewind.services.orders.importing import (
     rows_of,
     run_import,
     set_columns,
+    states_of,
     undo_import,
+    unread_columns,
     upload_file,
 )
 from tidewind.services.orders.listed import ListedOrder
@@ -147,6 +149,7 @@ __all__ = [
     "set_sent",
     "shipments_of",
     "snag_groups",
+    "states_of",
     "store_orders",
     "strange_numbers",
     "travelling",
@@ -155,6 +158,7 @@ __all__ = [
     "undo_change",
     "undo_changes",
     "undo_import",
+    "unread_columns",
     "upload_file",
     "use_billing_name",
     "view_counts",

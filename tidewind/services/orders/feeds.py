@@ -16,9 +16,10 @@ from urllib.parse import urlsplit
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
-from tidewind.core.order_rows.columns import FIELDS
+from tidewind.core.order_rows.headings import FIELDS
 from tidewind.core.order_rows.mapped import JsonMapping, mapping_faults, rows_of_json
-from tidewind.core.order_rows.reading import RowFault, RowOrder
+from tidewind.core.order_rows.reading import RowOrder
+from tidewind.core.order_rows.row import RowFault
 from tidewind.db.tables import Channel, Feed, Import
 from tidewind.outside.errors import OutsideError, RefusedOutside
 from tidewind.outside.feeds import Found, Source

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import hashlib
+from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import asdict, replace
-from datetime import datetime
+from datetime import UTC, datetime, time
+from typing import Any
 
 from sqlalchemy import Select, delete, or_, select
 from sqlalchemy.orm import Session, sessionmaker
@@ -13,9 +15,12 @@ from sqlalchemy.orm import defer as left_out
 
 from tidewind.core.channel_changes import FieldChange, changes_between
 from tidewind.core.order_limits import storable
-from tidewind.core.order_rows.columns import FIELDS, guess_columns, header_row, still_needed
-from tidewind.core.order_rows.figures import Units, decimal_sign
-from tidewind.core.order_rows.reading import RowFault, RowOrder, read_in_lots, read_orders
+from tidewind.core.order_rows.columns import guess_columns, header_row, still_needed
+from tidewind.core.order_rows.figures import Means, Units, decimal_sign
+from tidewind.core.order_rows.headings import FIELDS
+from tidewind.core.order_rows.reading import RowOrder, read_in_lots, read_orders
+from tidewind.core.order_rows.row import RowFault
+from tidewind.core.order_rows.standing import states_said, what_it_means
 from tidewind.core.states.imports import IMPORT_MOVES, ImportMove, ImportState
 from tidewind.core.states.orders import OrderMove
 from tidewind.db.tables import Channel, Import, Order, Shipment
@@ -120,23 +125,36 @@ def set_columns(
     session: Session,
     import_id: int,
     columns: dict[str, int],
-    weight_unit: str | None = None,
-    decimal: str | None = None,
+    **said: Any,
 ) -> Import:
-    """Store another mapping, the unit of weights that name none, and the decimal sign of prices.
+    """Store another mapping, and what people say of the file's figures and words; the same layout has it again.
 
-    Raises Invalid for unknown fields, columns that are not there, or one used twice.
+    Beside the columns that is ``weight_unit`` (of weights that name none), ``decimal`` (the sign in prices), ``days``
+    (``dmy`` or ``mdy``) and ``states`` (in small letters: whether an order that says so may go).  Raises Invalid for
+    unknown fields, columns that are not there, or one used twice.
     """
     row = get_import(session, import_id)
     wrong = [name for name, index in columns.items() if name not in FIELDS or not 0 <= index < len(row.headers)]
     if wrong or len(set(columns.values())) != len(columns):
         raise Invalid("bad_mapping", "Each field takes one column of this file, and no column serves two fields.")
     row.columns = columns
-    if weight_unit is not None:
-        row.options = {**row.options, "weight_unit": weight_unit}
-    if decimal is not None:
-        row.options = {**row.options, "decimal": decimal}
+    row.options = {**row.options, **{name: value for name, value in said.items() if value is not None}}
     return row
+
+
+def unread_columns(row: Import) -> list[tuple[str, int]]:
+    """Return the headings of columns that no field takes, with how many of their cells say something, most first."""
+    taken = set(row.columns.values())
+    filled = Counter(at for _, cells in row.rows for at, cell in enumerate(cells) if at not in taken and cell.strip())
+    named = [(row.headers[at], count) for at, count in filled.items() if at < len(row.headers) and row.headers[at]]
+    return sorted(named, key=lambda one: (-one[1], one[0]))
+
+
+def states_of(row: Import) -> list[tuple[str, int, Means]]:
+    """Return the states that a file's rows say, how many say each, and what it means; nothing where that is asked."""
+    said = row.options.get("states", {})
+    counted = states_said(rows_of(row), row.columns, row.headers)
+    return [(text, count, what_it_means(text, said)) for text, count in counted.items()]
 
 
 def correct_rows(session: Session, import_id: int, rows: Mapping[int, list[str]]) -> Import:
@@ -244,6 +262,7 @@ def _as_said(new: RowOrder, order: Order | None = None, now: datetime | None = N
         paid_shipping_minor=new.paid_shipping,
         note=new.note,
         recipient_number=new.recipient_number,
+        promise_date=new.deliver_by,
     )
 
 
@@ -280,7 +299,8 @@ def _take(
 def _units(session: Session, row: Import) -> Units:
     options = row.options
     sign = options.get("decimal") or decimal_sign(_prices(row))
-    return Units(shop_settings(session).currency, options.get("weight_unit", "g"), sign)
+    currency, weight = shop_settings(session).currency, options.get("weight_unit", "g")
+    return Units(currency, weight, sign, options.get("days", ""), options.get("states", {}))
 
 
 def _prices(row: Import) -> list[str]:
@@ -331,12 +351,15 @@ def newest_imports(session: Session, limit: int = 30) -> Sequence[Import]:
 
 
 def _new(order: RowOrder, now: datetime) -> NewOrder:
+    # A day alone is its noon, UTC: the same day in every shop but those beyond the date line.
+    ordered = datetime.combine(order.ordered_on, time(12), UTC) if order.ordered_on else now
     return NewOrder(
         number=order.number,
         address=order.address,
         lines=tuple(NewLine(ln.sku, ln.name, ln.quantity, ln.unit_price, ln.weight_g) for ln in order.lines),
-        ordered_at=now,
+        ordered_at=min(ordered, now),
         promise=order.promise,
+        promise_date=order.deliver_by,
         paid_shipping_minor=order.paid_shipping,
         note=order.note,
         fingerprint=order.fingerprint(),

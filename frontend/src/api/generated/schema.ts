@@ -1745,7 +1745,7 @@ export interface paths {
         get?: never;
         /**
          * Set Columns
-         * @description Say which column holds which field.
+         * @description Say which column holds which field, and what the file's figures and states mean.
          */
         put: operations["set_columns_api_imports__import_id__columns_put"];
         post?: never;
@@ -7554,6 +7554,18 @@ export interface components {
             weight_unit?: ("g" | "kg" | "lb" | "oz") | null;
             /** Decimal */
             decimal?: ("" | "," | ".") | null;
+            /**
+             * Days
+             * @description Which figure of a day comes first
+             */
+            days?: ("" | "dmy" | "mdy") | null;
+            /**
+             * States
+             * @description Whether an order that says so may go, by the state in small letters
+             */
+            states?: {
+                [key: string]: "open" | "not";
+            } | null;
         };
         /**
          * ComparedOut
@@ -8910,6 +8922,11 @@ export interface components {
             sample: string[][];
             /** Row Count */
             row_count: number;
+            /**
+             * Looked At
+             * @description So many of the first rows the preview is of; all are read when it is imported
+             */
+            looked_at: number;
             /** Good */
             good: number;
             /** Preview */
@@ -8936,6 +8953,16 @@ export interface components {
              * @enum {string}
              */
             decimal: "" | "," | ".";
+            /**
+             * Days
+             * @description Which figure of a day comes first; empty where it is found out
+             * @enum {string}
+             */
+            days: "" | "dmy" | "mdy";
+            /** States */
+            states: components["schemas"]["StateOut"][];
+            /** Unread */
+            unread: components["schemas"]["UnreadOut"][];
             /**
              * Changed
              * @description Orders here already that the file changes; each waits for a decision
@@ -12812,6 +12839,21 @@ export interface components {
             added: number;
         };
         /**
+         * StateOut
+         * @description What rows of a file say of their orders, how many do, and whether such an order may go; empty: it is asked.
+         */
+        StateOut: {
+            /** Text */
+            text: string;
+            /** Count */
+            count: number;
+            /**
+             * Means
+             * @enum {string}
+             */
+            means: "open" | "not" | "";
+        };
+        /**
          * StaysOut
          * @description A parcel that a point does not take, by its order's number, and why.
          */
@@ -13502,6 +13544,16 @@ export interface components {
             words: string;
             /** Parcels */
             parcels: number;
+        };
+        /**
+         * UnreadOut
+         * @description A column that no field takes, and how many of its cells say something.
+         */
+        UnreadOut: {
+            /** Header */
+            header: string;
+            /** Filled */
+            filled: number;
         };
         /** UpstreamCounts */
         UpstreamCounts: {

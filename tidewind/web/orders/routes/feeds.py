@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from fastapi import APIRouter, Response
 
-from tidewind.core.order_rows.columns import FIELDS, NEEDED
+from tidewind.core.order_rows.columns import NEEDED
+from tidewind.core.order_rows.headings import FIELDS
 from tidewind.db.tables import Feed
 from tidewind.services.orders import (
     FeedSettings,

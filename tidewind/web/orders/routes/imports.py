@@ -7,8 +7,10 @@ from importlib import resources
 from fastapi import APIRouter, Response, UploadFile
 from sqlalchemy.orm import Session
 
-from tidewind.core.order_rows.columns import FIELDS, NEEDED
-from tidewind.core.order_rows.reading import RowFault, RowOrder
+from tidewind.core.order_rows.columns import NEEDED
+from tidewind.core.order_rows.headings import FIELDS
+from tidewind.core.order_rows.reading import RowOrder
+from tidewind.core.order_rows.row import RowFault
 from tidewind.db.tables import Import
 from tidewind.outside.encodings import CHOICES
 from tidewind.outside.spreadsheets import Chosen
@@ -22,8 +24,10 @@ from tidewind.services.orders import (
     preview_import,
     rows_of,
     run_import,
+    states_of,
     strange_numbers,
     undo_import,
+    unread_columns,
     upload_file,
 )
 from tidewind.web.access import Anyone, Now, Parts, Shipper, Tx
@@ -38,13 +42,15 @@ from tidewind.web.orders.schemas.imports import (
     ReadingIn,
     ReadingOut,
     RowsIn,
+    StateOut,
     Undone,
+    UnreadOut,
 )
 from tidewind.web.orders.schemas.order import FieldChange
 
 router = APIRouter(prefix="/api", tags=["orders in"])
 SAMPLES = {"clean": "orders-clean.csv", "messy": "orders-messy.csv", "template": "orders-template.csv"}
-MOST_SHOWN = 200
+MOST_SHOWN, LOOKED_AT = 200, 5_000
 # Files of a version that kept no bytes cannot be read otherwise.
 _UNKNOWN_READING = {
     "sheets": [], "sheet": "", "encoding": "", "delimiter": "", "header": 1, "doubts": [], "samples": [],
@@ -55,7 +61,7 @@ _UNKNOWN_READING = {
 def _present(session: Session, row: Import) -> ImportOut:
     # While it runs nothing can be changed, and people look every second: not all of the file is read again each time.
     running = row.state == "running"
-    orders, faults = preview_import(session, row, MOST_SHOWN if running else None)
+    orders, faults = preview_import(session, row, MOST_SHOWN if running else LOOKED_AT)
     if running:
         faults = [RowFault(**fault) for fault in row.faults]
     shown = faults[:MOST_SHOWN]
@@ -72,6 +78,7 @@ def _present(session: Session, row: Import) -> ImportOut:
         missing=missing_fields(row),
         sample=[cells for _, cells in row.rows[:5]],
         row_count=len(row.rows),
+        looked_at=min(len(row.rows), LOOKED_AT),
         good=row.total if running else len(orders),
         preview=[preview_order(order) for order in orders[:MOST_SHOWN]],
         faults=[FaultOut.model_validate(fault) for fault in shown],
@@ -82,6 +89,9 @@ def _present(session: Session, row: Import) -> ImportOut:
         progress=row.progress,
         weight_unit=row.options.get("weight_unit", "g"),
         decimal=row.options.get("decimal", ""),
+        days=row.options.get("days", ""),
+        unread=[UnreadOut(header=header, filled=filled) for header, filled in unread_columns(row)[:40]],
+        states=[StateOut(text=text, count=count, means=means) for text, count, means in states_of(row)],
         changed=row.changed,
         reading=ReadingOut.model_validate({**_UNKNOWN_READING, **row.reading}),
         differing=[] if running else _differing(session, row, orders),
@@ -112,8 +122,9 @@ def get_import(import_id: int, _who: Shipper, session: Tx) -> ImportOut:
 
 @router.put("/imports/{import_id}/columns")
 def set_columns(import_id: int, body: ColumnsIn, _who: Shipper, session: Tx) -> ImportOut:
-    """Say which column holds which field."""
-    return _present(session, service.set_columns(session, import_id, body.columns, body.weight_unit, body.decimal))
+    """Say which column holds which field, and what the file's figures and states mean."""
+    said = body.model_dump(exclude={"columns"}, exclude_none=True)
+    return _present(session, service.set_columns(session, import_id, body.columns, **said))
 
 
 @router.put("/imports/{import_id}/reading")

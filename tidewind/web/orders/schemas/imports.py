@@ -62,6 +62,21 @@ class DifferingOut(BaseModel):
     changes: list[FieldChange]
 
 
+class StateOut(BaseModel):
+    """What rows of a file say of their orders, how many do, and whether such an order may go; empty: it is asked."""
+
+    text: str
+    count: int
+    means: Literal["open", "not", ""]
+
+
+class UnreadOut(BaseModel):
+    """A column that no field takes, and how many of its cells say something."""
+
+    header: str
+    filled: int
+
+
 class ImportOut(BaseModel):
     """An import: the file as read, the mapping, a preview, and after running it what was made."""
 
@@ -76,6 +91,7 @@ class ImportOut(BaseModel):
     missing: list[str]
     sample: list[list[str]]
     row_count: int
+    looked_at: int = Field(description="So many of the first rows the preview is of; all are read when it is imported")
     good: int
     preview: list[PreviewOrder]
     faults: list[FaultOut]
@@ -86,6 +102,11 @@ class ImportOut(BaseModel):
     progress: int
     weight_unit: str
     decimal: Literal["", ",", "."] = Field(description="The decimal sign of prices; empty where it is found out")
+    days: Literal["", "dmy", "mdy"] = Field(
+        description="Which figure of a day comes first; empty where it is found out"
+    )
+    states: list[StateOut]
+    unread: list[UnreadOut]
     changed: int = Field(description="Orders here already that the file changes; each waits for a decision")
     reading: ReadingOut
     differing: list[DifferingOut]
@@ -107,6 +128,10 @@ class ColumnsIn(BaseModel):
     columns: Annotated[dict[Short, Count], Field(max_length=40)]
     weight_unit: Literal["g", "kg", "lb", "oz"] | None = None
     decimal: Literal["", ",", "."] | None = None
+    days: Literal["", "dmy", "mdy"] | None = Field(None, description="Which figure of a day comes first")
+    states: Annotated[dict[Short, Literal["open", "not"]], Field(max_length=100)] | None = Field(
+        None, description="Whether an order that says so may go, by the state in small letters"
+    )
 
 
 class RowsIn(BaseModel):

@@ -14,8 +14,9 @@ import {
 import DifferingOrders from "./DifferingOrders.vue";
 import EarlierImports from "./EarlierImports.vue";
 import ReadingChoice from "./ReadingChoice.vue";
+import StatesSaid from "./StatesSaid.vue";
 import type { Schemas } from "../../../api/client";
-import { count } from "../../../shared/format";
+import { count, number } from "../../../shared/format";
 import { ErrorNote, FormDialog, SelectField } from "../../../shared/ui";
 
 type Import = Schemas["ImportOut"];
@@ -60,6 +61,21 @@ const decimal = useMutation({
     await setColumns(id.value, { columns: made.value!.columns, decimal: sign }),
   onSuccess: keep,
 });
+const days = useMutation({
+  mutationFn: async (first: Import["days"]) =>
+    await setColumns(id.value, { columns: made.value!.columns, days: first }),
+  onSuccess: keep,
+});
+const states = useMutation({
+  mutationFn: async (said: Record<string, "open" | "not">) =>
+    await setColumns(id.value, { columns: made.value!.columns, states: said }),
+  onSuccess: keep,
+});
+/** What every state means so far, said by people or by its own words: what is said once more stays. */
+const saidOf = (of: Import) =>
+  Object.fromEntries(
+    of.states.flatMap((s) => (s.means ? [[s.text, s.means] as const] : [])),
+  ) as Record<string, "open" | "not">;
 const reread = useMutation({
   mutationFn: (reading: Schemas["ReadingIn"]) => readOtherwise(id.value, reading),
   onSuccess: keep,
@@ -99,8 +115,9 @@ function picked(files: FileList | null | undefined): void {
 const failure = computed(
   () =>
     error.value ??
-    [upload, remap, unit, decimal, reread, run, correct, takeBack].find((m) => m.error.value)?.error
-      .value,
+    [upload, remap, unit, decimal, days, states, reread, run, correct, takeBack].find(
+      (m) => m.error.value,
+    )?.error.value,
 );
 const FIELD_WORDS: Record<string, string> = {
   order_number: "Order number",
@@ -123,11 +140,30 @@ const FIELD_WORDS: Record<string, string> = {
   promise: "Promise",
   email: "E-mail",
   address_block: "Whole address",
-  standing: "State or payment",
+  standing: "State",
+  payment: "State of payment",
+  ordered_on: "Ordered on",
+  deliver_by: "Deliver by",
+  sent_on: "Sent on",
+  quantity_open: "Quantity to send",
+  quantity_refunded: "Quantity refunded",
   weight_unit: "Unit of weight",
 };
 const fieldWords = (name: string) =>
   FIELD_WORDS[name] ?? name.charAt(0).toUpperCase() + name.slice(1);
+/** Headings that stand over several columns: nobody but the seller knows which of them says where it goes. */
+const alike = computed(() => {
+  const all = made.value?.headers.filter(Boolean) ?? [];
+  const taken = new Set(Object.values(made.value?.columns ?? {}));
+  const twice = new Set(all.filter((h, i) => all.indexOf(h) !== i));
+  return [...twice].filter((h) => !made.value!.headers.some((g, i) => g === h && taken.has(i)));
+});
+const headerTitle = (header: string, at: number): string =>
+  !header
+    ? `column ${at + 1}`
+    : made.value!.headers.indexOf(header) === made.value!.headers.lastIndexOf(header)
+      ? header
+      : `${header}, column ${at + 1}`;
 const faultRows = computed(() => {
   const rows = new Map<number, string[]>();
   for (const f of made.value?.faults ?? []) rows.set(f.row, [...(rows.get(f.row) ?? []), f.words]);
@@ -201,6 +237,7 @@ const faultRows = computed(() => {
         :busy="reread.isPending.value"
         @read="reread.mutate($event)"
         @decimal="decimal.mutate($event)"
+        @days="days.mutate($event)"
       />
       <div class="two">
         <section>
@@ -216,6 +253,14 @@ const faultRows = computed(() => {
           </p>
           <p v-if="made.missing.length" class="note bad">
             Still needed: {{ made.missing.map(fieldWords).join(", ") }}.
+          </p>
+          <p v-for="name in alike" :key="name" class="snag warns">
+            “{{ name }}” stands over {{ made.headers.filter((h) => h === name).length }} columns:
+            say which is where it goes.
+          </p>
+          <p v-if="made.unread.length" class="mute small">
+            Not read:
+            {{ made.unread.map((u) => `${u.header} (${count(u.filled, "cell")})`).join(", ") }}.
           </p>
           <table class="plain-table">
             <thead>
@@ -237,7 +282,7 @@ const faultRows = computed(() => {
                     :model-value="made.columns[f] ?? null"
                     :items="[
                       { value: null, title: '–' },
-                      ...made.headers.map((h, i) => ({ value: i, title: h || `column ${i + 1}` })),
+                      ...made.headers.map((h, i) => ({ value: i, title: headerTitle(h, i) })),
                     ]"
                     @update:model-value="remap.mutate([f, $event])"
                   />
@@ -253,6 +298,10 @@ const faultRows = computed(() => {
           <div class="head">
             <h2>
               {{ count(made.good, "good order") }}, {{ count(faultRows.length, "row") }} kept back
+              <span v-if="made.looked_at < made.row_count" class="mute small"
+                >in the first {{ number(made.looked_at) }} of {{ number(made.row_count) }} rows; the
+                rest is read when it is imported</span
+              >
             </h2>
             <span class="grow" />
             <v-btn
@@ -260,7 +309,11 @@ const faultRows = computed(() => {
               :loading="run.isPending.value"
               @click="run.mutate()"
               >{{ made.state === "done" ? "Import again" : "Import" }}
-              {{ count(made.good, "order") }}</v-btn
+              {{
+                made.looked_at < made.row_count
+                  ? `all ${number(made.row_count)} rows`
+                  : count(made.good, "order")
+              }}</v-btn
             >
           </div>
           <table v-if="faultRows.length" class="plain-table" aria-label="Rows kept back">
@@ -301,6 +354,12 @@ const faultRows = computed(() => {
             }}{{ made.strange.length > 5 ? " and more" : "" }}. They become orders of their own,
             under the next spreadsheet channel.
           </p>
+          <StatesSaid
+            v-if="made.states.length"
+            :states="made.states"
+            :open="made.state === 'mapping' || made.state === 'undone' || made.state === 'done'"
+            @say="(text, means) => states.mutate({ ...saidOf(made!), [text]: means })"
+          />
           <DifferingOrders v-if="made.differing.length" :differing="made.differing" />
           <h2 class="gap">Good orders</h2>
           <p v-if="!made.preview.length" class="mute">None yet: map the columns on the left.</p>

@@ -8,6 +8,7 @@ const props = defineProps<{ made: Schemas["ImportOut"]; busy: boolean }>();
 const emit = defineEmits<{
   read: [Schemas["ReadingIn"]];
   decimal: [Schemas["ImportOut"]["decimal"]];
+  days: [Schemas["ImportOut"]["days"]];
 }>();
 const reading = computed(() => props.made.reading);
 const unsure = computed(() => reading.value.doubts.length > 0);
@@ -20,6 +21,12 @@ const signs = [
   { value: "," as const, title: "comma" },
   { value: "." as const, title: "point" },
 ];
+const dayOrders = [
+  { value: "" as const, title: "found out" },
+  { value: "dmy" as const, title: "day first" },
+  { value: "mdy" as const, title: "month first" },
+];
+const hasDays = computed(() => ["ordered_on", "deliver_by"].some((f) => f in props.made.columns));
 /** Read again with one thing said otherwise, the rest as it is. */
 function say(change: Partial<Schemas["ReadingIn"]>): void {
   const { sheet, encoding, delimiter, header } = reading.value;
@@ -90,6 +97,14 @@ function say(change: Partial<Schemas["ReadingIn"]>): void {
         :model-value="made.decimal"
         :items="signs"
         @update:model-value="emit('decimal', $event)"
+      />
+      <SelectField
+        v-if="hasDays"
+        above
+        label="In dates"
+        :model-value="made.days"
+        :items="dayOrders"
+        @update:model-value="emit('days', $event)"
       />
     </p>
   </section>
