@@ -8,6 +8,7 @@ from typing import Any
 from urllib.parse import parse_qs, urlsplit
 
 import httpx
+import pytest
 from PIL import Image
 from playwright.sync_api import Browser, Page, expect
 
@@ -159,6 +160,7 @@ def books(standins: str) -> list[dict[str, int]]:
     return [s for party in ("norvia", "brightmile") for s in httpx.get(f"{standins}/carriers/{party}/book").json()]
 
 
+@pytest.mark.long("a worker is killed behind the pages; the services' own tests kill it at each commit")
 def test_a_worker_killed_while_buying_loses_nothing_and_buys_nothing_twice(browser: Browser, shop: Supervisor) -> None:
     standins = shop.settings.standins_url
     for party in ("norvia", "brightmile"):

@@ -6,6 +6,7 @@ import re
 from datetime import UTC, datetime
 
 import pyotp
+import pytest
 from playwright.sync_api import Browser, expect
 
 from tests.browser.people import axe, page_of
@@ -68,6 +69,7 @@ def test_somebody_is_invited_sets_a_password_adds_a_second_factor_and_is_let_go(
     assert owner.errors == []  # type: ignore[attr-defined]
 
 
+@pytest.mark.long("ten tabs at once")
 def test_a_tenth_tab_works_and_hears_what_the_first_one_changes(browser: Browser, shop: Supervisor) -> None:
     first = page_of(browser, shop)
     tabs = [first.context.new_page() for _ in range(9)]

@@ -11,6 +11,8 @@ from typing import Any
 import pytest
 from xdist.scheduler import LoadScopeScheduling
 
+from tests.run.length import LONG
+
 TOGETHER = ("tests/browser/", "tests/conformance/test_carriers.py")
 FIRST = ("tests/running/", "tests/browser/", "tests/web/", "tests/services/")
 
@@ -35,7 +37,11 @@ def _turn(item: pytest.Item) -> tuple[int, int]:
 
 
 @pytest.hookimpl(trylast=True)
-def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
+    late = [] if LONG else [item for item in items if item.get_closest_marker("long")]
+    if late:  # walks, storms and the same once more in every phase: the long run has them
+        config.hook.pytest_deselected(items=late)
+        items[:] = [item for item in items if not item.get_closest_marker("long")]
     for item in items:
         slow = item.get_closest_marker("slow")
         assert slow is None or slow.args, f"{item.nodeid} is slow and does not say why"

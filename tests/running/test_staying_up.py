@@ -94,6 +94,7 @@ def at_work_on(var: Path) -> list[str]:
     return found
 
 
+@pytest.mark.long("six starts of the real program")
 @pytest.mark.slow("six starts of the real program")
 def test_a_second_start_touches_nothing_and_a_start_after_a_crash_goes_on(place: Path) -> None:
     var = place / "shop"
@@ -109,7 +110,7 @@ def test_a_second_start_touches_nothing_and_a_start_after_a_crash_goes_on(place:
         "password": "four lilac wheelbarrows",
     }
     assert httpx.post(f"{address}/api/first-owner", json=owner).status_code == 201
-    for more in ((), ("--reset",), ("--empty",)) if LONG else (("--reset",),):
+    for more in ((), ("--reset",), ("--empty",)):
         second = Started(var, *more)
         assert second.process.wait(60) == 1
         assert (
@@ -134,8 +135,6 @@ def test_a_second_start_touches_nothing_and_a_start_after_a_crash_goes_on(place:
     assert httpx.get(f"{address}/api/start").json()["set_up"]
     assert again.end(signal.SIGHUP) == 0  # the terminal was closed
     assert at_work_on(var) == []
-    if not LONG:
-        return
     third = Started(var, "--reset", "--empty", port=first.port)
     third.until("Ctrl-C stops everything")
     assert not httpx.get(f"{address}/api/start").json()["set_up"]
@@ -166,8 +165,9 @@ def test_whatever_is_killed_comes_back(place: Path) -> None:
     until(lambda: at_work_on(place / "shop") == [])  # what a killed process had begun ends by itself
 
 
+@pytest.mark.long("the real program, stopped half-way in each phase and started again")
 @pytest.mark.slow("the real program is stopped half-way and started again")
-@pytest.mark.parametrize("phase", PHASES if LONG else PHASES[3:4])
+@pytest.mark.parametrize("phase", PHASES)
 def test_it_can_be_stopped_in_any_phase_and_the_next_start_finishes(place: Path, phase: str) -> None:
     var = place / "shop"
     first = Started(var)

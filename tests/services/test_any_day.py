@@ -492,6 +492,7 @@ def _plans_follow_from_what_is_there(walk: Walk, session: Session, orders: dict[
     session.rollback()
 
 
+@pytest.mark.long("seventy deeds of a day, all rooms compared after each")
 @pytest.mark.slow("seventy deeds, all rooms compared after each")
 @pytest.mark.parametrize("seed", seeds(1, 12))
 def test_whatever_is_done_the_rooms_agree(wiring: Wiring, world: World, clock: Clock, seed: int) -> None:

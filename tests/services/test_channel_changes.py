@@ -255,7 +255,7 @@ def test_an_order_that_moves_between_two_pages_hides_no_other(wiring: Wiring, st
         assert {o.number for o in session.scalars(select(Order).where(Order.number.like("P-%")))} == set(store.orders)
 
 
-@pytest.mark.parametrize("seed", seeds(4))
+@pytest.mark.parametrize("seed", seeds(2, 24))
 def test_goods_sent_are_goods_owed_whatever_channel_and_people_do(
     wiring: Wiring, store: Store, clock: Clock, seed: int
 ) -> None:

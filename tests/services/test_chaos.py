@@ -18,7 +18,6 @@ import httpx
 import pytest
 from sqlalchemy import func, select, text
 
-from tests.run.length import LONG
 from tests.run.shops import copy_demo
 from tidewind.app import make_wiring
 from tidewind.core.addresses.check import Address
@@ -34,7 +33,7 @@ from tidewind.services.rates import forget_answers
 from tidewind.settings import DEMO_PASSWORD, now
 from tidewind.web.access import Wiring
 
-LABELS = 300 if LONG else 60
+LABELS = 300
 KILLED_SAFELY = ("fsync=off", "full_page_writes=off")
 """What was committed is there after the database was killed; only a machine that loses its power could lose it."""
 CARRIERS = ("norvia", "brightmile", "pontolo")
@@ -195,6 +194,7 @@ def agrees(wiring: Wiring, standins: str) -> None:
     assert (accounts["held"], accounts["postage"]) == (0, sum(price for price, _ in mine.values()))
 
 
+@pytest.mark.long("a storm over real processes")
 @pytest.mark.slow("a storm over real processes")
 def test_three_hundred_labels_in_a_storm(shop: Supervisor, wiring: Wiring) -> None:
     ids = three_hundred(wiring)
@@ -213,7 +213,7 @@ def test_three_hundred_labels_in_a_storm(shop: Supervisor, wiring: Wiring) -> No
         person.start()
     for person in people:
         person.join()
-    time.sleep(8 if LONG else 3)  # the carriers are asked meanwhile; so are their faults
+    time.sleep(8)  # the carriers are asked meanwhile; so are their faults
     stop.set()
     trouble.join()
     assert [p.failed for p in people] == [None, None]

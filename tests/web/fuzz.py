@@ -47,16 +47,12 @@ Keys = Mapping[str, dict[str, str]]
 """The headers by which somebody is known, by role."""
 
 
-def walk(
-    document: dict[str, Any], base_url: str, keys: Keys, examples: int, at: int, *, whole: bool = True
-) -> Iterator[str]:
+def walk(document: dict[str, Any], base_url: str, keys: Keys, examples: int, at: int) -> Iterator[str]:
     """Call every operation so many times with good and with bad cases, each as everybody whose key is given.
 
     Yields what is wrong with an answer, in words.  The making of cases takes longer than their calls: so each case
-    goes to all of them, those who may do the least first.  If not ``whole``, an operation is called with good cases
-    or with bad ones, the next one with the others.
+    goes to all of them, those who may do the least first.
     """
-    turn = 0
     schema, lines = schemathesis.openapi.from_dict(document), {role: requests.Session() for role in keys}
     for role, line in lines.items():
         line.headers.update(keys[role])
@@ -64,8 +60,7 @@ def walk(
         operation = result.ok()
         if operation.label not in LEFT_OUT:
             bad = [GenerationMode.NEGATIVE] if _asks(document["paths"][operation.path][operation.method]) else []
-            modes, turn = [GenerationMode.POSITIVE, *bad], turn + 1
-            for mode in modes if whole else modes[turn % len(modes) :][:1]:
+            for mode in (GenerationMode.POSITIVE, *bad):
                 with suppress(Unsatisfiable):
                     yield from _tried(operation, mode, base_url, lines, examples, at)[:1]
     for line in lines.values():
