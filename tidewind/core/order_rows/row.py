@@ -84,15 +84,18 @@ class Row:
 
     def weight(self, header_unit: str) -> int | None:
         """Return grams, by the unit of the cell, its own column or the heading; None where nothing is said."""
-        named = self.text("weight_unit")
+        written, named = self.text("weight_g"), self.text("weight_unit")
         unit = unit_named(named) if named else header_unit or self.units.weight
-        if not unit:
+        if not unit and named:
             self.fail("weight_unit", f"“{named:.20}” is no unit of weight; g, kg, lb and oz are")
             return None
+        if not unit and written and not written[-1].isalpha():
+            self.fail("weight_g", f"“{written:.20}” names no unit; say above in which unit weights are")
+            return None
         try:
-            return read_weight(self.text("weight_g"), unit)
+            return read_weight(written, unit or "g")
         except ValueError:
-            self.fail("weight_g", f"“{self.text('weight_g'):.40}” is no weight; write it like 250 or 0.25 kg")
+            self.fail("weight_g", f"“{written:.40}” is no weight; write it like 250 or 0.25 kg")
             return None
 
     def unit_price(self) -> int:
@@ -110,9 +113,7 @@ class Row:
         ordered, left = self.quantity(), self.text("quantity_open")
         if left:
             if not left.isdigit() or not 0 < int(left) <= ordered:
-                self.fail(
-                    "quantity_open", f"{left:.20} of {ordered} pieces are to be sent; nothing can be sent of that"
-                )
+                self.fail("quantity_open", f"{left:.20} of {ordered} pieces cannot be left to send")
                 return 0
             return int(left)
         for name, words in (("quantity_sent", "were sent already"), ("quantity_refunded", "were refunded")):

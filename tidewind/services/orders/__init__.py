@@ -35,6 +35,7 @@ from tidewind.services.orders.importing import (
     undo_import,
     unread_columns,
     upload_file,
+    weight_unit_of_file,
 )
 from tidewind.services.orders.listed import ListedOrder
 from tidewind.services.orders.one_order import (
@@ -164,4 +165,5 @@ __all__ = [
     "view_counts",
     "waiting_difference",
     "waiting_differences",
+    "weight_unit_of_file",
 ]

@@ -299,8 +299,16 @@ def _take(
 def _units(session: Session, row: Import) -> Units:
     options = row.options
     sign = options.get("decimal") or decimal_sign(_prices(row))
-    currency, weight = shop_settings(session).currency, options.get("weight_unit", "g")
+    currency, weight = shop_settings(session).currency, weight_unit_of_file(session, row)
     return Units(currency, weight, sign, options.get("days", ""), options.get("states", {}))
+
+
+def weight_unit_of_file(session: Session, row: Import) -> str:
+    """Return the unit of a file's weights that name none; nothing where nobody has said it and the shop does not.
+
+    Where people weigh in ounces and pounds a figure alone is neither: it is asked, and remembered.
+    """
+    return row.options.get("weight_unit") or ("" if shop_settings(session).units == "imperial" else "g")
 
 
 def _prices(row: Import) -> list[str]:

@@ -17,8 +17,8 @@ from tidewind.core.addresses.countries import country_code
 from tidewind.core.bench.codes import collides
 from tidewind.core.consignments import CONTENTS
 from tidewind.core.customs.codes import bad_form
-from tidewind.core.order_rows.columns import plain_header
 from tidewind.core.order_rows.figures import read_money, read_weight
+from tidewind.core.product_columns import Read, read_headings, read_side
 from tidewind.core.quantities import amount_text
 from tidewind.db.bulk import Columns
 from tidewind.db.tables import OrderLine, Product, RecipeRow
@@ -149,48 +149,63 @@ def products_file(session: Session, kind: str) -> bytes:
     return to_xlsx(COLUMNS, rows) if kind == "xlsx" else to_csv(COLUMNS, rows)
 
 
-def _sheet_of(file_name: str, data: bytes) -> tuple[Sequence[Sequence[str]], dict[str, int]]:
-    """Return the rows below the headings, and where each known column stands."""
+def _sheet_of(file_name: str, data: bytes) -> tuple[Sequence[Sequence[str]], Read]:
+    """Return the rows below the headings, and what these say."""
     try:
         sheet = read_sheet(data, file_name)
     except SpreadsheetError as error:
         raise Invalid("unreadable_file", str(error)) from error
-    heads = [plain_header(h).replace(" ", "_") for h in sheet.rows[0]] if sheet.rows else []
-    at = {name: heads.index(name) for name in COLUMNS if name in heads}
-    if "sku" not in at:
+    heads = read_headings(sheet.rows[0] if sheet.rows else [], COLUMNS)
+    if "sku" not in heads.at:
         raise Invalid("no_sku", f"The first row must name the columns; known are {', '.join(COLUMNS)}.")
     if len(sheet.rows) > MOST_PRODUCTS:
         raise Invalid("too_long", f"At most {MOST_PRODUCTS:,} products are brought in at once.")
-    return sheet.unharmed_rows[1:], at
+    return sheet.unharmed_rows[1:], heads
 
 
 def bring_in_products(session: Session, file_name: str, data: bytes, now: datetime) -> tuple[int, int, list[str]]:
     """Bring products in from CSV or XLSX; return how many were new, how many changed, and what was wrong, by row.
 
     Only columns that are there are changed, so a file with SKU and weight is enough.  A bad row is left out whole.
-    Raises Invalid for a file that cannot be read or has no SKU column.
+    Headings that are not known, and measures without a unit, are named.  Raises Invalid for a file that cannot be read
+    or has no SKU column.
     """
-    rows, at = _sheet_of(file_name, data)
-    with levels_stay(session) if "parts" in at else nullcontext():
-        made, changed, wrong, fresh = _take_rows(session, file_name, rows, at)
+    rows, heads = _sheet_of(file_name, data)
+    with levels_stay(session) if "parts" in heads.at else nullcontext():
+        made, changed, wrong, fresh = _take_rows(session, file_name, rows, heads)
     _follow(session, fresh, f"Products were brought in from {file_name[:60]}", now)
-    return made, changed, wrong[:100]
+    return made, changed, [*_not_read(heads), *wrong][:100]
+
+
+def _not_read(heads: Read) -> list[str]:
+    """Return in words which columns were left alone, and why."""
+    said = []
+    if heads.without_unit:
+        named = ", ".join(f"“{name}”" for name in heads.without_unit)
+        said.append(
+            f"Not read: {named}, which name no unit. Write it behind: weight oz, weight kg, length cm, length in"
+        )
+    if heads.unknown:
+        said.append(
+            f"Not read, since no product has these: {', '.join(f'“{name:.40}”' for name in heads.unknown[:12])}"
+        )
+    return said
 
 
 def _take_rows(
-    session: Session, file_name: str, rows: Sequence[Sequence[str]], at: Mapping[str, int]
+    session: Session, file_name: str, rows: Sequence[Sequence[str]], heads: Read
 ) -> tuple[int, int, list[str], set[str]]:
     """Write what rows say of products; return how many are new, how many changed, what is wrong, and the SKUs."""
     known = {p.sku: p for p in session.scalars(select(Product))}
     recipes, currency = set(session.scalars(select(RecipeRow.code))), shop_settings(session).currency
     made, changed, wrong, fresh = 0, [], [], set[str]()
     for number, cells in enumerate(rows, 2):
-        written = {name: tidy(cells[i]) if i < len(cells) else "" for name, i in at.items()}
+        written = {name: tidy(cells[i]) if i < len(cells) else "" for name, i in heads.at.items()}
         if not any(written.values()):
             continue
         sku = written.pop("sku")[:60]
         try:
-            values = _values(written, recipes, currency)
+            values = _values(written, recipes, currency, heads.units)
         except ValueError as error:
             wrong.append(f"Row {number} {error}")
             continue
@@ -210,7 +225,7 @@ def _take_rows(
     return made, len(changed), wrong, fresh
 
 
-def _values(written: Mapping[str, str], recipes: set[str], currency: str) -> Columns:
+def _values(written: Mapping[str, str], recipes: set[str], currency: str, units: Mapping[str, str]) -> Columns:
     """Return the fields of a row as values.  Raises ValueError with words that follow “Row 7”."""
     values: Columns = {}
     for name, text in written.items():
@@ -221,17 +236,16 @@ def _values(written: Mapping[str, str], recipes: set[str], currency: str) -> Col
         elif name == "recipe" and text and text not in recipes:
             raise ValueError(f"names the recipe “{text:.40}”, which does not exist")
         elif name != "name" or text:
-            values[name] = _cell(name, text)
+            values[name] = _cell(name, text, units.get(name, ""))
     return values
 
 
-def _cell(name: str, text: str) -> Any:
+def _cell(name: str, text: str, unit: str) -> Any:
     if name == "weight_g":
-        return _read(read_weight, text, "weight", "a weight like 250 or 0.25 kg")
+        return _read(partial(read_weight, unit=unit or "g"), text, "weight", "a weight like 250 or 0.25 kg")
     if name in _SIDES:
-        if text and not (text.isascii() and text.isdigit() and 0 < int(text[:6]) <= 10_000):
-            raise ValueError(f"has “{text:.20}” where {name.replace('_mm', '')} in mm is expected")
-        return int(text) if text else None
+        wanted = f"{name.replace('_mm', '')} in {unit or 'mm'}"
+        return _read(partial(read_side, unit=unit or "mm"), text, wanted, "a figure from 1 mm to 10 m")
     if name in _FLAGS:
         return _yes_or_no(text)
     if name in _LISTS:

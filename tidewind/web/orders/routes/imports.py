@@ -29,6 +29,7 @@ from tidewind.services.orders import (
     undo_import,
     unread_columns,
     upload_file,
+    weight_unit_of_file,
 )
 from tidewind.web.access import Anyone, Now, Parts, Shipper, Tx
 from tidewind.web.files import CSV, answers_with
@@ -87,7 +88,7 @@ def _present(session: Session, row: Import) -> ImportOut:
         already=row.already,
         total=row.total,
         progress=row.progress,
-        weight_unit=row.options.get("weight_unit", "g"),
+        weight_unit=weight_unit_of_file(session, row),
         decimal=row.options.get("decimal", ""),
         days=row.options.get("days", ""),
         unread=[UnreadOut(header=header, filled=filled) for header, filled in unread_columns(row)[:40]],

@@ -56,6 +56,8 @@ const unit = useMutation({
     await setColumns(id.value, { columns: made.value!.columns, weight_unit }),
   onSuccess: keep,
 });
+/** The unit of weights that name none; empty while nobody has said it. */
+const weightUnit = computed(() => (made.value?.weight_unit ?? "") as "" | "g" | "kg" | "lb" | "oz");
 const decimal = useMutation({
   mutationFn: async (sign: Import["decimal"]) =>
     await setColumns(id.value, { columns: made.value!.columns, decimal: sign }),
@@ -246,9 +248,12 @@ const faultRows = computed(() => {
             Weights without a unit are in
             <SelectField
               label="Unit of weights"
-              :model-value="made.weight_unit as 'g'"
-              :items="(['g', 'kg', 'lb', 'oz'] as const).map((u) => ({ value: u, title: u }))"
-              @update:model-value="unit.mutate($event)"
+              :model-value="weightUnit"
+              :items="[
+                ...(made.weight_unit ? [] : [{ value: '' as const, title: 'not said yet' }]),
+                ...(['g', 'kg', 'lb', 'oz'] as const).map((u) => ({ value: u, title: u })),
+              ]"
+              @update:model-value="$event && unit.mutate($event)"
             />
           </p>
           <p v-if="made.missing.length" class="note bad">
