@@ -321,6 +321,12 @@ const faultRows = computed(() => {
               }}</v-btn
             >
           </div>
+          <StatesSaid
+            v-if="made.states.length"
+            :states="made.states"
+            :open="made.state === 'mapping' || made.state === 'undone' || made.state === 'done'"
+            @say="(text, means) => states.mutate({ ...saidOf(made!), [text]: means })"
+          />
           <table v-if="faultRows.length" class="plain-table" aria-label="Rows kept back">
             <thead>
               <tr>
@@ -359,12 +365,6 @@ const faultRows = computed(() => {
             }}{{ made.strange.length > 5 ? " and more" : "" }}. They become orders of their own,
             under the next spreadsheet channel.
           </p>
-          <StatesSaid
-            v-if="made.states.length"
-            :states="made.states"
-            :open="made.state === 'mapping' || made.state === 'undone' || made.state === 'done'"
-            @say="(text, means) => states.mutate({ ...saidOf(made!), [text]: means })"
-          />
           <DifferingOrders v-if="made.differing.length" :differing="made.differing" />
           <h2 class="gap">Good orders</h2>
           <p v-if="!made.preview.length" class="mute">None yet: map the columns on the left.</p>
@@ -442,7 +442,7 @@ const faultRows = computed(() => {
 }
 .two {
   display: grid;
-  grid-template-columns: 440px minmax(0, 1fr);
+  grid-template-columns: 470px minmax(0, 1fr);
   gap: 28px;
 }
 select {
