@@ -138,7 +138,10 @@ def set_columns(
     if wrong or len(set(columns.values())) != len(columns):
         raise Invalid("bad_mapping", "Each field takes one column of this file, and no column serves two fields.")
     row.columns = columns
-    row.options = {**row.options, **{name: value for name, value in said.items() if value is not None}}
+    # What was said of a state that this file does not have stays: the next one of this layout may have it again.
+    states = {**row.options.get("states", {}), **(said.get("states") or {})}
+    known = {name: value for name, value in said.items() if value is not None}
+    row.options = {**row.options, **known, "states": states}
     return row
 
 

@@ -19,9 +19,14 @@ from tidewind.db.tables import Difference, Order
 
 _CHANGED = aliased(Order)
 WAITING_COLUMNS = (
-    Difference.kind, Difference.changes, Difference.fate, Difference.order_id, _CHANGED.number, Order.id,
+    Difference.kind,
+    Difference.changes,
+    Difference.fate,
+    Difference.order_id,
+    _CHANGED.number,
+    Order.id,
     Order.joined_to,
-)  # fmt: skip
+)
 """What ``read_changes`` reads of each row."""
 
 

@@ -11,13 +11,15 @@ import {
   runImport,
   importQuery,
 } from "../queries";
+import ColumnChoice from "./ColumnChoice.vue";
 import DifferingOrders from "./DifferingOrders.vue";
 import EarlierImports from "./EarlierImports.vue";
 import ReadingChoice from "./ReadingChoice.vue";
 import StatesSaid from "./StatesSaid.vue";
 import type { Schemas } from "../../../api/client";
 import { count, number } from "../../../shared/format";
-import { ErrorNote, FormDialog, SelectField } from "../../../shared/ui";
+import { ErrorNote, FormDialog } from "../../../shared/ui";
+import { fieldWords } from "./fields";
 
 type Import = Schemas["ImportOut"];
 const route = useRoute();
@@ -56,8 +58,6 @@ const unit = useMutation({
     await setColumns(id.value, { columns: made.value!.columns, weight_unit }),
   onSuccess: keep,
 });
-/** The unit of weights that name none; empty while nobody has said it. */
-const weightUnit = computed(() => (made.value?.weight_unit ?? "") as "" | "g" | "kg" | "lb" | "oz");
 const decimal = useMutation({
   mutationFn: async (sign: Import["decimal"]) =>
     await setColumns(id.value, { columns: made.value!.columns, decimal: sign }),
@@ -73,11 +73,6 @@ const states = useMutation({
     await setColumns(id.value, { columns: made.value!.columns, states: said }),
   onSuccess: keep,
 });
-/** What every state means so far, said by people or by its own words: what is said once more stays. */
-const saidOf = (of: Import) =>
-  Object.fromEntries(
-    of.states.flatMap((s) => (s.means ? [[s.text, s.means] as const] : [])),
-  ) as Record<string, "open" | "not">;
 const reread = useMutation({
   mutationFn: (reading: Schemas["ReadingIn"]) => readOtherwise(id.value, reading),
   onSuccess: keep,
@@ -121,51 +116,6 @@ const failure = computed(
       (m) => m.error.value,
     )?.error.value,
 );
-const FIELD_WORDS: Record<string, string> = {
-  order_number: "Order number",
-  first_name: "First name",
-  last_name: "Last name",
-  house_number: "House number",
-  house_addition: "House number addition",
-  extra: "Unit, floor",
-  extra_2: "Address, third line",
-  sku: "SKU",
-  item_name: "Item name",
-  unit_price: "Unit price",
-  line_total: "Line total",
-  currency: "Currency",
-  quantity_sent: "Quantity already sent",
-  cancelled_at: "Cancelled on",
-  weight_g: "Unit weight",
-  paid_shipping: "Shipping paid",
-  recipient_number: "Recipient’s tax number",
-  promise: "Promise",
-  email: "E-mail",
-  address_block: "Whole address",
-  standing: "State",
-  payment: "State of payment",
-  ordered_on: "Ordered on",
-  deliver_by: "Deliver by",
-  sent_on: "Sent on",
-  quantity_open: "Quantity to send",
-  quantity_refunded: "Quantity refunded",
-  weight_unit: "Unit of weight",
-};
-const fieldWords = (name: string) =>
-  FIELD_WORDS[name] ?? name.charAt(0).toUpperCase() + name.slice(1);
-/** Headings that stand over several columns: nobody but the seller knows which of them says where it goes. */
-const alike = computed(() => {
-  const all = made.value?.headers.filter(Boolean) ?? [];
-  const taken = new Set(Object.values(made.value?.columns ?? {}));
-  const twice = new Set(all.filter((h, i) => all.indexOf(h) !== i));
-  return [...twice].filter((h) => !made.value!.headers.some((g, i) => g === h && taken.has(i)));
-});
-const headerTitle = (header: string, at: number): string =>
-  !header
-    ? `column ${at + 1}`
-    : made.value!.headers.indexOf(header) === made.value!.headers.lastIndexOf(header)
-      ? header
-      : `${header}, column ${at + 1}`;
 const faultRows = computed(() => {
   const rows = new Map<number, string[]>();
   for (const f of made.value?.faults ?? []) rows.set(f.row, [...(rows.get(f.row) ?? []), f.words]);
@@ -242,63 +192,11 @@ const faultRows = computed(() => {
         @days="days.mutate($event)"
       />
       <div class="two">
-        <section>
-          <h2>Which column is what</h2>
-          <p class="mute">
-            Weights without a unit are in
-            <SelectField
-              label="Unit of weights"
-              :model-value="weightUnit"
-              :items="[
-                ...(made.weight_unit ? [] : [{ value: '' as const, title: 'not said yet' }]),
-                ...(['g', 'kg', 'lb', 'oz'] as const).map((u) => ({ value: u, title: u })),
-              ]"
-              @update:model-value="$event && unit.mutate($event)"
-            />
-          </p>
-          <p v-if="made.missing.length" class="note bad">
-            Still needed: {{ made.missing.map(fieldWords).join(", ") }}.
-          </p>
-          <p v-for="name in alike" :key="name" class="snag warns">
-            “{{ name }}” stands over {{ made.headers.filter((h) => h === name).length }} columns:
-            say which is where it goes.
-          </p>
-          <p v-if="made.unread.length" class="mute small">
-            Not read:
-            {{ made.unread.map((u) => `${u.header} (${count(u.filled, "cell")})`).join(", ") }}.
-          </p>
-          <table class="plain-table">
-            <thead>
-              <tr>
-                <th>Field</th>
-                <th>Column</th>
-                <th>First row</th>
-              </tr>
-            </thead>
-            <tbody>
-              <tr v-for="f in made.fields" :key="f">
-                <td>
-                  {{ fieldWords(f)
-                  }}<b v-if="made.needed.includes(f)" class="stop" title="needed"> *</b>
-                </td>
-                <td>
-                  <SelectField
-                    :label="`Column for ${fieldWords(f)}`"
-                    :model-value="made.columns[f] ?? null"
-                    :items="[
-                      { value: null, title: '–' },
-                      ...made.headers.map((h, i) => ({ value: i, title: headerTitle(h, i) })),
-                    ]"
-                    @update:model-value="remap.mutate([f, $event])"
-                  />
-                </td>
-                <td class="mute cell">
-                  {{ made.columns[f] !== undefined ? made.sample[0]?.[made.columns[f]!] : "" }}
-                </td>
-              </tr>
-            </tbody>
-          </table>
-        </section>
+        <ColumnChoice
+          :made="made"
+          @map="(field, column) => remap.mutate([field, column])"
+          @unit="unit.mutate($event)"
+        />
         <section>
           <div class="head">
             <h2>
@@ -325,7 +223,7 @@ const faultRows = computed(() => {
             v-if="made.states.length"
             :states="made.states"
             :open="made.state === 'mapping' || made.state === 'undone' || made.state === 'done'"
-            @say="(text, means) => states.mutate({ ...saidOf(made!), [text]: means })"
+            @say="(text, means) => states.mutate({ [text]: means })"
           />
           <table v-if="faultRows.length" class="plain-table" aria-label="Rows kept back">
             <thead>
@@ -444,18 +342,6 @@ const faultRows = computed(() => {
   display: grid;
   grid-template-columns: 470px minmax(0, 1fr);
   gap: 28px;
-}
-select {
-  font: inherit;
-  color: inherit;
-  background: var(--sheet);
-  border: 1px solid var(--line);
-  border-radius: 3px;
-  padding: 2px 4px;
-  width: 150px;
-}
-.two td:first-child {
-  white-space: nowrap;
 }
 .cell {
   max-width: 150px;

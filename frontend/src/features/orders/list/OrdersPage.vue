@@ -1,5 +1,4 @@
 <script setup lang="ts">
-import { refDebounced } from "@vueuse/core";
 import { useInfiniteQuery, useQuery } from "@tanstack/vue-query";
 import { computed, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
@@ -8,7 +7,7 @@ import { useKeys } from "../../../shared/keyboard";
 import { useScans } from "../../../shared/scanner";
 import { useSelection } from "../../../shared/selection";
 import { useMe } from "../../../shared/session";
-import { ErrorNote, FormDialog, NoticeLine } from "../../../shared/ui";
+import { ErrorNote, NoticeLine } from "../../../shared/ui";
 import { BuyDialog } from "../../buying";
 import { todayQuery } from "../../handover";
 import LinkPromise from "../fix/LinkPromise.vue";
@@ -23,11 +22,13 @@ import {
 } from "../queries";
 import OrderSheet from "../sheet/OrderSheet.vue";
 import WhyDialog from "../sheet/WhyDialog.vue";
+import AskForMany from "./AskForMany.vue";
 import BatchDrop from "./BatchDrop.vue";
 import BulkEdit from "./BulkEdit.vue";
 import { groupsOf } from "./grouping";
 import IntoBatch from "./IntoBatch.vue";
 import OrderTable from "./OrderTable.vue";
+import SearchBox from "./SearchBox.vue";
 import SelectionTray from "./SelectionTray.vue";
 import { useOrderActions } from "./useOrderActions";
 import { usePresence } from "./usePresence";
@@ -58,29 +59,13 @@ const first = asked("view") ?? "open";
 const asks = ref<Asks>({
   view: first,
   ...sortOf(first),
-  snag: asked("snag"),
-  promise: asked("promise"),
-  product: asked("product"),
+  ...Object.fromEntries(["snag", "promise", "product"].map((name) => [name, asked(name)])),
 });
 const view = computed(() => asks.value.view ?? "open");
-const text = ref("");
-const typed = refDebounced(text, 200);
-const searchField = ref<HTMLInputElement>();
-watch(typed, (value) => {
-  if ((value.trim() || undefined) === asks.value.text) return;
-  asks.value = { ...asks.value, text: value.trim() || undefined };
+const search = ref<InstanceType<typeof SearchBox>>();
+function lookFor(text: string | undefined): void {
+  asks.value = { ...asks.value, text };
   toStart();
-});
-/** A view that was saved with a search shows it in the box, too. */
-watch(
-  () => asks.value.text,
-  (wanted = "") => {
-    if (wanted !== text.value.trim()) text.value = wanted;
-  },
-);
-function leaveSearch(): void {
-  text.value = "";
-  searchField.value?.blur();
 }
 
 const {
@@ -249,7 +234,7 @@ useKeys({
   z: () => {
     if (together.value.length) undoing.mutate();
   },
-  "/": () => searchField.value?.focus(),
+  "/": () => search.value?.focus(),
 });
 </script>
 
@@ -273,16 +258,7 @@ useKeys({
       >
         {{ name }} <span v-if="page">{{ number(page.counts[key]) }}</span>
       </button>
-      <input
-        ref="searchField"
-        v-model="text"
-        class="search"
-        type="search"
-        placeholder="Search  /"
-        aria-label="Search in the list"
-        @keydown.esc.stop.prevent="leaveSearch"
-        @keydown.enter="($event.target as HTMLInputElement).blur()"
-      />
+      <SearchBox ref="search" :text="asks.text" @look="lookFor" />
     </div>
     <div class="second">
       <WorkFilters v-model="asks">
@@ -327,7 +303,7 @@ useKeys({
       <p v-else-if="!rows.length" class="empty">
         <template v-if="asks.text"
           >No order matches “{{ asks.text }}” here.
-          <button class="link" type="button" @click="text = ''">Show all</button></template
+          <button class="link" type="button" @click="lookFor(undefined)">Show all</button></template
         >
         <template v-else
           >No orders in this view. They come from the channels by themselves, or
@@ -373,25 +349,13 @@ useKeys({
       "
       @close="bulk = false"
     />
-    <FormDialog
+    <AskForMany
       v-if="askedForMany"
-      title="Set for several orders"
-      :width="480"
+      :asked="askedForMany"
+      :busy="setting.isPending.value"
       @close="askedForMany = undefined"
       @send="setting.mutate(askedForMany)"
-    >
-      <template #title
-        >{{ askedForMany.name }} for {{ count(askedForMany.ids.length, "order") }}?</template
-      >
-      <p class="mute">
-        Set by hand: it stays when the plan is made again. It can be undone for all.
-      </p>
-      <template #actions
-        ><v-btn v-first type="submit" :loading="setting.isPending.value"
-          >Set it for {{ count(askedForMany.ids.length, "order") }}</v-btn
-        ></template
-      >
-    </FormDialog>
+    />
     <ChangeDecision
       v-if="fixing?.snags[0]?.fix === 'difference'"
       :order-id="fixing.id"
@@ -426,18 +390,6 @@ useKeys({
 }
 .behind {
   visibility: hidden;
-}
-.note {
-  margin: 4px 18px;
-}
-.search {
-  font: inherit;
-  border: 1px solid var(--line);
-  background: var(--sheet);
-  color: var(--ink);
-  border-radius: 4px;
-  padding: 4px 10px;
-  width: 150px;
 }
 .sheet-layer {
   position: absolute;

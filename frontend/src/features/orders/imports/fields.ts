@@ -1,0 +1,33 @@
+/** What people call the fields of an order in a file; those left out are called as they are. */
+const FIELD_WORDS: Record<string, string> = {
+  order_number: "Order number",
+  first_name: "First name",
+  last_name: "Last name",
+  house_number: "House number",
+  house_addition: "House number addition",
+  extra: "Unit, floor",
+  extra_2: "Address, third line",
+  sku: "SKU",
+  item_name: "Item name",
+  unit_price: "Unit price",
+  line_total: "Line total",
+  currency: "Currency",
+  quantity_sent: "Quantity already sent",
+  cancelled_at: "Cancelled on",
+  weight_g: "Unit weight",
+  paid_shipping: "Shipping paid",
+  recipient_number: "Recipient’s tax number",
+  promise: "Promise",
+  email: "E-mail",
+  address_block: "Whole address",
+  standing: "State",
+  payment: "State of payment",
+  ordered_on: "Ordered on",
+  deliver_by: "Deliver by",
+  sent_on: "Sent on",
+  quantity_open: "Quantity to send",
+  quantity_refunded: "Quantity refunded",
+  weight_unit: "Unit of weight",
+};
+export const fieldWords = (name: string) =>
+  FIELD_WORDS[name] ?? name.charAt(0).toUpperCase() + name.slice(1);
