@@ -19,7 +19,7 @@ from tests.services.test_bench import scan
 from tidewind.db.tables import Departure, Difference, Label, Order, Shipment
 from tidewind.outside.channels.upstream import UpstreamLine
 from tidewind.services.base import Conflict, ServiceError, history_of
-from tidewind.services.buying import check_orders, keep_here, void_and_take
+from tidewind.services.buying import check_orders, keep_here, settle_due_voids, void_and_take
 from tidewind.services.handover import DepartureKey, close_manifest, count_out, hand_over, lanes_on
 from tidewind.services.orders import (
     WorkFilter,
@@ -32,6 +32,7 @@ from tidewind.services.orders import (
     waiting_differences,
 )
 from tidewind.services.papers import mark_printed
+from tidewind.standins.world import World
 from tidewind.web.access import Wiring
 
 MOVED = {"address": replace(TO, street="Rua Nova 1", city="Porto", postcode="4100-320")}
@@ -149,6 +150,37 @@ def test_sent_on_it_goes_and_what_the_channel_takes_back_is_no_question(
         assert {line["order_number"] for line in manifest.lines} == {"A-1", "A-2"}
         words = history_of(session, one(session, "A-0").id)[0].what
         assert words.startswith("stays here, its channel changed it and nobody has decided; goes on ")
+
+
+@pytest.mark.parametrize(
+    "change", [{"stage": "no"}, {"stage": "wait"}, MOVED, LESS], ids=["no", "wait", "moved", "less"]
+)
+def test_a_void_refused_later_lets_nothing_go_that_its_order_has_overtaken(
+    wiring: Wiring, store: Store, world: World, clock: Clock, change: dict[str, object]
+) -> None:
+    (shipment,) = bought(wiring, "A-1")
+    with wiring.sessions() as session:
+        carrier, key = session.get_one(Shipment, shipment).carrier, key_of(session, shipment)
+    store.say("A-1", **change)
+    pull(wiring, store)
+    with wiring.sessions.begin() as session:
+        (difference,) = waiting_differences(session, [one(session, "A-1").id])
+        void_and_take(session, difference.id, "Tomé", False, clock())
+        state = one(session, "A-1").state
+    world.set_fault(carrier, "void_refused", 5)
+    for _ in range(30):
+        settle_due_voids(wiring.sessions, wiring.outside, clock)
+        clock.move(hours=24)
+    with wiring.sessions.begin() as session:
+        assert session.get_one(Shipment, shipment).state == "void_refused"
+        assert one(session, "A-1").state == state, "nothing went"
+        lane = next(
+            n for n in lanes_on(session, key.day, clock()) if (n.carrier, n.network) == (key.carrier, key.network)
+        )
+        assert lane.piles == ()
+    verdict, words, asks = count(wiring, shipment, clock)
+    assert (verdict, asks) == ("not_to_go", None)
+    assert words.startswith("its order was changed after this label was bought")
 
 
 def goods_of(session: Session, order: Order) -> set[str]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import date, datetime
 from typing import Any
 
-from sqlalchemy import CheckConstraint, Index, String, UniqueConstraint, text
+from sqlalchemy import CheckConstraint, Index, String, UniqueConstraint, false, text
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
 from tidewind.core.addresses.check import Address
@@ -100,6 +100,7 @@ class Shipment(Base):
     void_due_on: Mapped[date | None]
     void_settled_at: Mapped[datetime | None]
     void_words: Mapped[str] = mapped_column(String(300), default="")
+    overtaken: Mapped[bool] = mapped_column(default=False, server_default=false())
     chased_at: Mapped[datetime | None]
     labels: Mapped[list[Label]] = relationship(
         order_by="Label.parcel_no", cascade="all, delete-orphan", lazy="selectin"

@@ -34,6 +34,8 @@ def void_and_take(session: Session, difference_id: int, who: str, printed_too: b
             why = "; ".join(f"{s.order.number}: {refused[s.id]}" for s in labels if s.id in refused)
             words = f"The label cannot be voided. {why}. Nothing was changed: keep the parcel here, or send it on."
             raise Conflict("cannot_void", words)
+        for shipment in labels:
+            shipment.overtaken = True  # should the carrier refuse the void, it is paid for and wrong all the same
         session.flush()
     return decide_difference(session, difference_id, True, who, now)
 

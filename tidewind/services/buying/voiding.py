@@ -227,10 +227,14 @@ def _write(session: Session, shipment_id: int, answer: VoidAnswer, carrier: str,
 
 
 def _take_back(session: Session, shipment: Shipment, carrier: str, now: datetime) -> None:
-    """A refused void means that the label counts: its order went with it, unless another was bought since."""
+    """A refused void means that the label counts: its order went with it, unless another was bought since.
+
+    A label that a change of its order has overtaken counts as money alone: nothing goes with it.
+    """
     order = shipment.order
     shipment.next_look_at = now
-    if not has_label(session, order.id) and ORDER_MOVES.may(standing_of(order), OrderMove.SHIP):
+    goes = not shipment.overtaken and not has_label(session, order.id)
+    if goes and ORDER_MOVES.may(standing_of(order), OrderMove.SHIP):
         move_order(order, OrderMove.SHIP)
         order.batch_id = None
         for along in session.scalars(select(Order).where(Order.joined_to == order.id, Order.state_by == "join")):

@@ -17,7 +17,7 @@ from tidewind.services.base import Conflict, Invalid
 from tidewind.services.handover.departures import DepartureKey, lock_departure
 from tidewind.services.handover.leaving import Moved, goes, labels_in, stays_behind
 from tidewind.services.handover.pickups import standing_manifest
-from tidewind.services.handover.stopped import said_of, stopped_in
+from tidewind.services.handover.stopped import MAY_GO, said_of, stopped_in
 from tidewind.services.planning import changes_upstream
 
 Verdict = Literal["right", "twice", "not_listed", "other_truck", "gone", "not_to_go", "unknown"]
@@ -49,7 +49,7 @@ def count_out(session: Session, key: DepartureKey, code: str, now: datetime) -> 
         session.flush()
     counted, of = counted_so_far(session, departure.id)
     # A label that does not travel is nobody's to decide; one that does must not go for what its channel changed.
-    asks = shipment is not None and verdict == "not_to_go" and shipment.state in LabelState.TRAVELS
+    asks = shipment is not None and verdict == "not_to_go" and not _void(shipment)
     number, order_id = (shipment.order.number, shipment.order_id) if shipment else ("", None)
     return Counted(verdict, words, number, counted, of, order_id if asks else None)
 
@@ -59,7 +59,7 @@ def counted_so_far(session: Session, departure_id: int) -> tuple[int, int]:
     query = (
         select(func.count(Label.counted_at), func.count(Label.id))
         .join(Shipment, Shipment.id == Label.shipment_id)
-        .where(Label.departure_id == departure_id, Shipment.state.in_(LabelState.TRAVELS))
+        .where(Label.departure_id == departure_id, MAY_GO)
     )
     counted, of = session.execute(query).one()
     return counted, of
@@ -91,15 +91,12 @@ def _verdict(
         return "unknown", f"{code.strip()[:40]} is no label and no order of ours"
     if _several(session, code):
         return "unknown", f"orders of two channels have the number {code.strip()[:40]}: scan the label itself"
-    if shipment.state not in LabelState.TRAVELS:
-        return "not_to_go", f"this label is {shipment.state.replace('_', ' ')}: the parcel must not go"
+    if why := _void(shipment):
+        return "not_to_go", why
     if label.handed_over_at is not None:
         return "gone", f"it was handed over on {label.handed_over_at:%-d %B}"
     if label.departure_id != departure.id:
-        other = session.get_one(Departure, label.departure_id)
-        if (other.carrier, other.network) != (departure.carrier, departure.network):
-            return "other_truck", f"it goes with {shipment.service_name}, another truck"
-        return "not_listed", f"it goes on {other.day:%-d %B}, not with this truck"
+        return _with_another(session, departure, label, shipment)
     manifest = standing_manifest(session, departure.id)
     if manifest is not None and label.id not in {line["label_id"] for line in manifest.lines}:
         return "not_listed", f"it is not on manifest {manifest.number}"
@@ -111,9 +108,25 @@ def _verdict(
     return "right", shipment.service_name
 
 
+def _void(shipment: Shipment) -> str:
+    """Return why nothing goes with a label at all; nothing where it is good."""
+    if shipment.state not in LabelState.TRAVELS:
+        return f"this label is {shipment.state.replace('_', ' ')}: the parcel must not go"
+    if shipment.overtaken:
+        return "its order was changed after this label was bought; the parcel must not go with it"
+    return ""
+
+
+def _with_another(session: Session, departure: Departure, label: Label, shipment: Shipment) -> tuple[Verdict, str]:
+    other = session.get_one(Departure, label.departure_id)
+    if (other.carrier, other.network) != (departure.carrier, departure.network):
+        return "other_truck", f"it goes with {shipment.service_name}, another truck"
+    return "not_listed", f"it goes on {other.day:%-d %B}, not with this truck"
+
+
 def _several(session: Session, code: str) -> bool:
     """Tell whether a code is the number of several orders whose labels could go: then it says nothing of a parcel."""
-    goes = (Shipment.state.in_(LabelState.TRAVELS), Label.handed_over_at.is_(None))
+    goes = (MAY_GO, Label.handed_over_at.is_(None))
     query = select(func.count(Order.id.distinct())).join(Shipment, Shipment.order_id == Order.id).join(Label)
     return (session.scalar(query.where(Order.number.in_(forms_of(code)), *goes)) or 0) > 1
 

@@ -14,11 +14,11 @@ from tidewind.core.calendar import Timetable, add_working_days, arrival, first_l
 from tidewind.core.options import timetable_of
 from tidewind.core.order_facts import Carrier
 from tidewind.core.states.departures import DEPARTURE_MOVES, DepartureMove, DepartureState
-from tidewind.core.states.labels import LabelState
 from tidewind.core.subdivisions import working_place
 from tidewind.db.tables import Departure, Label, Place, Product, Shipment
 from tidewind.services.base import Conflict, Invalid, move_row, write_history
 from tidewind.services.handover.departures import DepartureKey, departure_for, lock_departure, plan_what_stays
+from tidewind.services.handover.stopped import MAY_GO
 from tidewind.services.planning import carriers_in_force, closed_days, shop_settings
 
 MOST_AHEAD = timedelta(days=30)
@@ -28,7 +28,7 @@ def goes(session: Session, departure: Departure, driver: str, who: str, now: dat
     """Let a departure go with every label that is in it; what was still planned for it is planned anew."""
     move_row(departure, DEPARTURE_MOVES, DepartureState, DepartureMove.HAND_OVER)
     departure.handed_over_at, departure.driver, departure.handed_over_by = now, driver[:120], who[:120]
-    mine = select(Shipment.id).where(Shipment.state.in_(LabelState.TRAVELS))
+    mine = select(Shipment.id).where(MAY_GO)
     session.execute(
         update(Label)
         .where(Label.departure_id == departure.id, Label.shipment_id.in_(mine))
@@ -44,7 +44,7 @@ def labels_in(session: Session, departure_id: int, only: Collection[int] | None 
     query = (
         select(Label)
         .join(Shipment, Shipment.id == Label.shipment_id)
-        .where(Label.departure_id == departure_id, Shipment.state.in_(LabelState.TRAVELS))
+        .where(Label.departure_id == departure_id, MAY_GO)
         .order_by(Label.id)
         .with_for_update(of=Label)
     )

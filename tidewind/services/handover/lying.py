@@ -12,9 +12,8 @@ from sqlalchemy.orm import Session
 
 from tidewind.core.pickups.taking import Waiting
 from tidewind.core.quantities import Size
-from tidewind.core.states.labels import LabelState
 from tidewind.db.tables import Departure, Label, Order, Shipment
-from tidewind.services.handover.stopped import Stopped
+from tidewind.services.handover.stopped import MAY_GO, Stopped
 from tidewind.services.planning import changes_upstream
 
 Network = tuple[str, str]
@@ -72,7 +71,7 @@ def lying_on(session: Session, day: date) -> dict[Network, Lying]:
         .join(Shipment, Shipment.id == Label.shipment_id)
         .join(Departure, Departure.id == Label.departure_id)
         .join(Order, Order.id == Shipment.order_id)
-        .where(Departure.day == day, Shipment.state.in_(LabelState.TRAVELS))
+        .where(Departure.day == day, MAY_GO)
         .order_by(Label.id)
     )  # fmt: skip
     found: dict[Network, Lying] = defaultdict(Lying)

@@ -21,7 +21,7 @@ from tidewind.services.base import Conflict, NotFound, Outside, defer, each_by_i
 from tidewind.services.handover.departures import DepartureKey, default_place, lock_departure, plan_what_stays
 from tidewind.services.handover.leaving import labels_in, stays_behind
 from tidewind.services.handover.pickups import standing_manifest
-from tidewind.services.handover.stopped import stopped_in
+from tidewind.services.handover.stopped import MAY_GO, stopped_in
 
 LONGEST_PAUSE = timedelta(minutes=10)
 WANTS_LISTS = "manifest"
@@ -117,7 +117,7 @@ def _listed(session: Session, departure_id: int) -> list[Listed]:
     query = (
         select(Label, Shipment)
         .join(Shipment, Shipment.id == Label.shipment_id)
-        .where(Label.departure_id == departure_id, Shipment.state.in_(LabelState.TRAVELS))
+        .where(Label.departure_id == departure_id, MAY_GO)
         .options(joinedload(Shipment.order).lazyload(Order.lines))
         .order_by(Shipment.service_name, Label.id)
     )

@@ -10,12 +10,12 @@ from sqlalchemy import exists, select
 from sqlalchemy.orm import Session, sessionmaker
 
 from tidewind.core.states.departures import DEPARTURE_MOVES, DepartureMove, DepartureState
-from tidewind.core.states.labels import LabelState
 from tidewind.core.states.pickups import PickupState
 from tidewind.core.tracking.states import TrackingState
 from tidewind.db.tables import CarrierRow, Departure, Label, Pickup, Shipment
 from tidewind.services.base import each_by_itself, move_row
 from tidewind.services.handover.leaving import goes, labels_in, stays_behind
+from tidewind.services.handover.stopped import MAY_GO
 from tidewind.services.planning import carriers_in_force, shop_settings
 
 SETTLED_AT = time(6, 0)
@@ -35,7 +35,7 @@ def pass_departures(sessions: sessionmaker[Session], clock: Callable[[], datetim
         holds = (
             exists()
             .where(Label.departure_id == Departure.id, Label.handed_over_at.is_(None))
-            .where(Shipment.id == Label.shipment_id, Shipment.state.in_(LabelState.TRAVELS))
+            .where(Shipment.id == Label.shipment_id, MAY_GO)
         )
         due = session.scalars(
             select(Departure.id)

@@ -5,12 +5,16 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from sqlalchemy import select
+from sqlalchemy import and_, select
 from sqlalchemy.orm import Session
 
 from tidewind.core.channel_changes import ChannelChange
+from tidewind.core.states.labels import LabelState
 from tidewind.db.tables import Label, Order, Shipment
 from tidewind.services.planning import changes_upstream
+
+MAY_GO = and_(Shipment.state.in_(LabelState.TRAVELS), Shipment.overtaken.is_(False))
+"""A label that is paid and may leave; one that a change has overtaken may not, though its void was refused."""
 
 
 @dataclass(frozen=True, slots=True)
