@@ -15,7 +15,7 @@ from tidewind.core.order_rows.reading import RowOrder, read_orders
 from tidewind.outside.spreadsheets import read_sheet
 
 CORPUS = Path(__file__).parent / "corpus"
-FILES = "foreign_files.txt", "foreign_files_second.txt"
+FILES = "foreign_files.txt", "foreign_files_second.txt", "foreign_files_third.txt"
 
 
 class Verdict(NamedTuple):
