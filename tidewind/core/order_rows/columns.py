@@ -30,6 +30,7 @@ _WHO_AND_WHERE = (
 _SHIPPING = (
     "shipping",
     "ship to",
+    "ship",
     "delivery",
     "deliver to",
     "recipient",
@@ -74,6 +75,22 @@ _UNITS = {
 }  # fmt: skip
 
 
+# Headings in so many forms that no list has them all; taken where one column alone is like them.
+_ALIKE = {
+    "order_number": re.compile(
+        r"^(?:(?:n|no|nr|num|number|numero|número|numéro|id)\s(?:d[eoi]\s|de la\s|d\s)?)?"
+        r"(?:order|orders|ordine|pedido|encomenda|commande|bestelling|bestellung|auftrag|beställning|zamówienie)"
+        r"(?:\s?(?:n|no|nr|num|number|nummer|numer|numero|número|numéro|id|ref|code))?$"
+        r"|^(?:order|auftrags?|bestel|bestell|ordre)\s?(?:nummer|nr|number|id|code)$"
+    ),
+    "unit_price": re.compile(
+        r"^(?!.*(?:total|gesamt|ship|versand|porte|tax|steuer|iva|paid|discount|rabatt))"
+        r".*(?:price|preis|prix|prezzo|precio|preço|prijs)(?:\s\w+)?$"
+    ),
+    "quantity": re.compile(r"^(?:quantity|qty)\s(?:purchased|ordered|sold|bought)$"),
+}
+
+
 def plain_header(text: str) -> str:
     """Return a header in small letters with single spaces and no punctuation."""
     return " ".join(re.sub(r"[^\w]+", " ", text.lower().replace("_", " ")).split())
@@ -91,6 +108,10 @@ def guess_columns(headers: Sequence[str]) -> dict[str, int]:
                 continue
             if wanted not in found and spelling in names and names.index(spelling) not in found.values():
                 found[wanted] = names.index(spelling)
+    for wanted, is_one in _ALIKE.items():
+        like = [at for at, name in enumerate(names) if at not in found.values() and is_one.search(name)]
+        if wanted not in found and len(like) == 1:
+            found[wanted] = like[0]
     if items := item_columns(names):
         found = {name: at for name, at in found.items() if name not in ITEM_FIELDS} | items[0]
     if "weight_g" not in found:

@@ -250,10 +250,16 @@ def _same(name: str, text: str) -> str:
     return (country_code(text) or text) if name == "country" else plain(text).replace(" ", "")
 
 
+def _name(row: Row) -> str:
+    """Return whom a row names; beside a column of surnames a column of names holds the first ones."""
+    first, last = row.text("name") or row.text("first_name"), row.text("last_name")
+    return first if last in first else f"{first} {last}".strip()
+
+
 def _said_by(row: Row) -> dict[str, str]:
     """Return the parts of an address that one row says; lines in one cell are parts of their own."""
     said = {name: row.text(name) for name in _PARTS}
-    said["name"] = said["name"] or f"{row.text('first_name')} {row.text('last_name')}".strip()
+    said["name"] = _name(row)
     number = row.text("house_number")
     if said["street"] and number and number not in said["street"].split():
         said["street"] = f"{said['street']} {number}"

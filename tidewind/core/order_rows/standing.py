@@ -54,6 +54,8 @@ GOING_PHRASES = (
 STOPPING_PHRASES = (
     "on hold", "not paid", "por pagar", "não pago", "no pagado", "non pagato", "payment pending", "awaiting payment",
 )  # fmt: skip
+NOT_YET = frozenset("no não nein non nee nej 0 false n open pending unshipped unfulfilled -".split())  # noqa: SIM905
+"""What a column of what was sent says of what was not."""
 # Of a column that nobody mapped only a clear word stops a row: “no” may answer any question.
 UNCLEAR = frozenset("no não nein non false offen pending void held hold returned collected failed draft".split())  # noqa: SIM905
 CLEAR = STOPS - UNCLEAR
@@ -85,7 +87,7 @@ def check_standing(row: Row, headers: Sequence[str]) -> None:
             row.fail(name, f"the row says “{mapped:.40}”; say above whether it may go")
     if row.text("cancelled_at"):
         row.fail("cancelled_at", f"it was cancelled: “{row.text('cancelled_at'):.40}”")
-    if row.text("sent_on"):
+    if row.text("sent_on") and not _says_stop(row.text("sent_on"), NOT_YET, ()):
         row.fail("sent_on", f"it went already: “{row.text('sent_on'):.40}”")
     used = set(row.columns.values())
     for index, cell in enumerate(row.cells):
