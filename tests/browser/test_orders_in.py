@@ -141,7 +141,8 @@ def test_a_key_on_several_asks_is_undone_for_all_and_a_search_is_left_whole(brow
     expect(dialog).to_have_count(0)
     expect(page.get_by_role("region", name="Selected orders")).to_contain_text("2 orders")
     page.keyboard.press("1")
-    page.get_by_role("button", name="Set it for 2 orders").press("Enter")
+    expect(page.get_by_role("button", name="Set it for 2 orders")).to_be_focused()
+    page.keyboard.press("Enter")
     expect(page.get_by_role("status").filter(has_text="set for 2 orders.")).to_be_visible()
     page.keyboard.press("z")
     expect(page.get_by_role("status").filter(has_text="Undone for 2 orders.")).to_be_visible()
@@ -179,6 +180,37 @@ def test_channels_show_what_came_and_a_change_there_is_taken_here(browser: Brows
     axe(page)
     page.get_by_role("button", name="Take the change").click()
     expect(row(page, "Otília Camacho")).not_to_contain_text("The channel changed this order")
+
+
+def test_a_cancellation_after_buying_is_decided_by_keyboard_from_today(browser: Browser, shop: Supervisor) -> None:
+    page = page_of(browser, shop)
+    headers = {"X-CSRF-Token": page.request.get("/api/me").json()["csrf_token"]}
+    asked = {"view": "clear", "channel": "tallyfair", "limit": "50"}
+    rows = page.request.get("/api/orders", params=asked).json()["orders"]
+    wanted = [{"order_id": r["id"], "shown_minor": r["price_minor"]} for r in rows]
+    page.request.post("/api/purchases", data={"orders": wanted, "client_key": "after-buying"}, headers=headers)
+    for r in rows:
+        page.wait_for_function(
+            f"async () => (await (await fetch('/api/orders/{r['id']}')).json()).row.state === 'shipped'", timeout=60_000
+        )
+    httpx.post(f"{shop.settings.standins_url}/tallyfair/play", data={"what": "cancel"})
+    page.request.post("/api/channels/tallyfair/pull", headers=headers)
+    page.goto("/today")
+    line = page.get_by_role("row", name="The channel cancelled this order after it was imported; its label is bought")
+    expect(line).to_be_visible()
+    page.keyboard.press(line.locator(".key").inner_text())
+    dialog = page.get_by_role("dialog")
+    expect(dialog).to_contain_text("1 label for €")
+    axe(page)
+    expect(page.get_by_role("button", name="Keep it here")).to_be_focused()
+    page.keyboard.press("Enter")  # costs nothing: the parcel stays, the question too
+    expect(dialog).to_have_count(0)
+    page.keyboard.press("s")
+    expect(page.get_by_role("button", name="Keep it here")).to_be_focused()
+    page.keyboard.press("Tab")
+    page.keyboard.press("Enter")
+    expect(dialog).to_have_count(0)
+    expect(page.get_by_text("cancelled: cancelled in the channel after import")).to_be_visible()
 
 
 def test_a_row_is_corrected_in_place_and_an_import_taken_back(browser: Browser, shop: Supervisor) -> None:

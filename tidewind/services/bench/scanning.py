@@ -213,9 +213,8 @@ def _nothing_open(one: _Scan, code: str, ours: Code | None) -> dict[str, str]:
 def _which(one: _Scan, code: str) -> dict[str, str]:
     """Ask which of several channels' orders with one number is meant; each answer is the code of its own slip."""
     found = orders_meant(one.session, forms_of(code))
-    words = "; ".join(f"{channel} for {to}" for _, channel, to in found)
     asked = {f"choice_{n}": f"{slip_code(i)} {channel}, {to}" for n, (i, channel, to) in enumerate(found, 1)}
-    return _said("wrong", "Which one?", f"{len(found)} orders have the number {code.strip()[:40]}: {words}", **asked)
+    return _said("wrong", "Which one?", f"{len(found)} orders have the number {code.strip()[:40]}", **asked)
 
 
 def _to_decide(refusal: ServiceError, order_id: int) -> dict[str, str]:

@@ -254,7 +254,8 @@ h1 {
 }
 .said {
   display: flex;
-  gap: 18px;
+  flex-wrap: wrap;
+  gap: 8px 18px;
   align-items: baseline;
   padding: 8px 18px;
   margin-bottom: 14px;
@@ -265,6 +266,7 @@ h1 {
 .said b,
 .shape {
   font-size: 1.45em;
+  white-space: nowrap;
 }
 .said.is-right {
   border-color: var(--good);

@@ -120,7 +120,7 @@ onMounted(() => field.value?.focus());
           </p>
           <p v-if="last" class="verdict" :class="last.verdict === 'right' ? 'good' : 'bad'">
             <b>{{ last.verdict === "right" ? "✓" : "✕" }} {{ WORDS[last.verdict] }}</b>
-            <br />{{ last.order_number }} {{ capital(last.words) }}
+            <br />{{ last.order_number ? `${last.order_number}: ` : "" }}{{ capital(last.words) }}
           </p>
           <button
             v-if="last?.decide_order_id"
@@ -134,7 +134,7 @@ onMounted(() => field.value?.focus());
       </div>
       <ul v-if="wrong.length" class="wrong" aria-label="What was wrong">
         <li v-for="(w, i) in wrong" :key="i" class="press">
-          {{ WORDS[w.verdict] }}: {{ w.order_number }} {{ w.words }}
+          {{ WORDS[w.verdict] }}: {{ w.order_number ? `${w.order_number}, ` : "" }}{{ w.words }}
         </li>
       </ul>
       <div class="fields">

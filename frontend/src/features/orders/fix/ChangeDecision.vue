@@ -109,7 +109,11 @@ const WHAT = {
           :loading="decide.isPending.value"
           @click="decide.mutate('refuse')"
           >Refuse, keep ours</v-btn
-        ><v-btn v-if="may('shipper', 'care')" type="submit" :loading="decide.isPending.value"
+        ><v-btn
+          v-if="may('shipper', 'care')"
+          v-first.button
+          type="submit"
+          :loading="decide.isPending.value"
           >Take the change</v-btn
         >
       </template>
@@ -121,7 +125,12 @@ const WHAT = {
           @click="decide.mutate('refuse')"
           >Send it on as it is</v-btn
         >
-        <v-btn v-if="!gone" variant="outlined" type="submit" :loading="decide.isPending.value"
+        <v-btn
+          v-if="!gone"
+          v-first.button
+          variant="outlined"
+          type="submit"
+          :loading="decide.isPending.value"
           >Keep it here</v-btn
         >
         <v-btn

@@ -15,10 +15,10 @@ const emit = defineEmits<{ close: []; send: [] }>();
     @close="emit('close')"
     @send="emit('send')"
   >
-    <template #title>{{ asked.name }} for {{ count(asked.ids.length, "order") }}?</template>
+    <template #title>Use “{{ asked.name }}” for {{ count(asked.ids.length, "order") }}?</template>
     <p class="mute">Set by hand: it stays when the plan is made again. It can be undone for all.</p>
     <template #actions
-      ><v-btn v-first type="submit" :loading="busy"
+      ><v-btn v-first.button type="submit" :loading="busy"
         >Set it for {{ count(asked.ids.length, "order") }}</v-btn
       ></template
     >
