@@ -5,7 +5,7 @@ import { buyLabels, runChecks } from "./queries";
 import { count, day, money } from "../../shared/format";
 import { useSelection } from "../../shared/selection";
 import { useMe } from "../../shared/session";
-import { HandOverWays } from "../handover";
+import { HandOverWays, waysQuery } from "../handover";
 import { batchQuery, BuyProgress, PreflightList, preflightQuery } from ".";
 import type { PickedOrder } from "../orders/queries";
 import { ErrorNote } from "../../shared/ui";
@@ -102,6 +102,8 @@ const leaving = computed(() => {
       });
   return [...found.values()].slice(0, 20);
 });
+/** Until it is known how they leave, the button would move away under a hand that is about to press it. */
+const { isLoading: growing } = useQuery(computed(() => waysQuery(leaving.value)));
 const after = computed(() =>
   preflight.value ? preflight.value.available - preflight.value.from_balance : 0,
 );
@@ -207,7 +209,7 @@ const dropped = computed(() =>
           <v-btn
             v-first.button
             :loading="buy.isPending.value"
-            :disabled="!wanted.length || questions.length > 0 || isPlaceholderData"
+            :disabled="!wanted.length || questions.length > 0 || isPlaceholderData || growing"
             @click="buyNow"
             >Buy {{ count(preflight?.labels ?? 0, "label") }} ·
             {{ money(preflight?.total ?? 0, currency) }}</v-btn

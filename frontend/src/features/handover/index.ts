@@ -1,2 +1,2 @@
 export { default as HandOverWays } from "./HandOverWays.vue";
-export { todayQuery } from "./queries";
+export { todayQuery, waysQuery } from "./queries";
