@@ -129,6 +129,29 @@ def test_every_basket_with_an_offer_for_its_destination_gets_one_and_fallbacks_s
     assert {one.code for one in found.absent} == {o.code for o in offers} - expected.keys()
 
 
+def test_vat_is_put_on_what_a_carrier_costs_and_is_in_what_the_shop_asks() -> None:
+    home = replace(HOME, adjusting=Adjusting(percent_bp=800, ending=90))
+    live = answer([home], {}, BASKET, packed(BOX), "EUR", vat_bp=2_300).offered[0]
+    assert [(step.words, step.price) for step in live.steps[1:]] == [
+        ("with 23 % VAT", 664),
+        ("8 % on top", 717),
+        ("ending in .90", 790),
+    ]
+    assert (live.price, live.vat) == (790, 148)
+    flat = answer([replace(HOME, price=Flat(583))], {}, BASKET, packed(BOX), "EUR", vat_bp=2_300).offered[0]
+    assert (flat.price, flat.vat) == (583, 109)
+    assert answer([HOME], {}, BASKET, packed(BOX), "EUR").offered[0].vat == 0
+
+
+@pytest.mark.parametrize(("currency", "ending", "up"), [("KWD", 950, 5_950), ("EUR", 95, 5_095), ("JPY", 80, 5_080)])
+def test_an_ending_is_below_one_whole_of_the_currency(currency: str, ending: int, up: int) -> None:
+    assert up_to_ending(5_001, ending, currency) == up
+    offer = {"code": "a", "names": {"en": "A"}, "price": {"kind": "flat", "minor": 1}}
+    least_too_many = 1_000 if currency == "KWD" else 100
+    assert not read_checkout({"offers": [offer | {"ending_minor": least_too_many - 1}]}, None, currency).errors
+    assert read_checkout({"offers": [offer | {"ending_minor": least_too_many}]}, None, currency).errors
+
+
 @pytest.mark.parametrize(
     ("value", "voucher", "counts", "asked"),
     [(6_000, 0, "before", 0), (5_999, 0, "before", 540), (6_400, 1_000, "before", 0), (6_400, 1_000, "after", 540)],
@@ -153,6 +176,9 @@ def test_the_cheapest_is_shown_the_fallback_only_for_want_of_an_answer_and_refus
     assert price(safe, services=(), refused="no box takes it") == "no box takes it"
     found = answer([safe], {}, BASKET, packed(waits), "EUR").offered[0]
     assert (found.source, found.price) == ("fallback", 590)
+    trade = replace(BASKET, group="trade")  # this group pays its own price, whether or not the carrier says anything
+    for silent in (replace(safe, groups=(("trade", 300),)), replace(HOME, groups=(("trade", 300),))):
+        assert [price(silent, trade, (waits,)), price(silent, trade)] == [300, 300]
     each = replace(HOME, price=Live(("road", "box"), each=True))
     named = answer([each], {}, BASKET, packed(ROAD, BOX), "EUR").offered
     assert [(line.code, line.name, line.price) for line in named] == [
@@ -160,7 +186,8 @@ def test_the_cheapest_is_shown_the_fallback_only_for_want_of_an_answer_and_refus
         ("home:road", "Road", 610),
     ]
     assert answer([HOME], {}, BASKET, packed(BOX), "EUR", "pt-PT").offered[0].name == "Entrega em casa"
-    later = answer([replace(HOME, packing_days=2)], {}, BASKET, packed(BOX), "EUR").offered[0]
+    then = {2: {"box": replace(BOX, latest=date(2026, 12, 2))}}  # two working days of the shop, then the carrier's own
+    later = answer([replace(HOME, packing_days=2)], {}, BASKET, replace(packed(BOX), later=then), "EUR").offered[0]
     assert later.latest == date(2026, 12, 2)
 
 

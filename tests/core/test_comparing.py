@@ -122,7 +122,7 @@ def test_a_price_that_was_told_and_is_too_old_is_shown_and_never_chosen() -> Non
 
     def at(moment: datetime) -> tuple[Cell, dict[str, str]]:
         told = LiveAnswer(SHOP.now, SHOP.now + timedelta(minutes=15), {code: price}, {})
-        own = AIR.with_answers(Answers(lambda _c: told, moment))
+        own = AIR.with_answers(Answers(lambda _: told, moment, SHOP.local.date()))
         shop = replace(SHOP, carriers=(*SHOP.carriers, Carrier("cobaltair", "Cobalt Air", own, AIR)))
         order = OrderFacts((SMALL,), HEREFORD)
         settled = plan(order, shop).settled

@@ -57,7 +57,11 @@ def _asked() -> Carrier:
     own = CompiledCard(card("cobaltair-2026-01"), MONDAY)
     price = LivePrice((("base", "Base", 100),), 640, 0, 700)
     told = LiveAnswer(SHOP.now, SHOP.now + timedelta(minutes=15), {"ca-1200": price}, {})
-    answers = Answers(lambda c: told if sum(p.gross_g for p in c.parcels) < 5_000 else None, SHOP.now)
+    answers = Answers(
+        lambda asked: told if sum(p.gross_g for p in asked.consignment.parcels) < 5_000 else None,
+        SHOP.now,
+        SHOP.local.date(),
+    )
     return Carrier("cobaltair", "Cobalt Air", own.with_answers(answers), own)
 
 

@@ -13,7 +13,7 @@ from tidewind.core.addresses.gazetteer import Gazetteer, Town
 from tidewind.core.consignments import NO_GOODS, Consignment, Parcel, Route
 from tidewind.core.quantities import Refused, Size
 from tidewind.core.screening import NEAR, SURE, Listed, Screen, plain_name, uncleared
-from tidewind.core.tariffs.live import Answers, LiveAnswer, LivePrice, ask_key
+from tidewind.core.tariffs.live import Answers, LiveAnswer, LivePrice, Question
 from tidewind.core.tariffs.quote import Quote
 
 NOW = datetime(2026, 11, 23, 10, tzinfo=UTC)
@@ -135,7 +135,11 @@ def test_an_answer_is_worth_what_it_says_until_it_expires() -> None:
     answer = LiveAnswer(NOW, NOW + timedelta(hours=1), {"x": price}, {"y": "does not go there"}, "")
     asked = parcels(1200)
     for minutes, good in ((0, True), (59, True), (60, False), (61, False)):
-        told = Answers(lambda c: answer if c is asked else None, NOW + timedelta(minutes=minutes))
+        told = Answers(
+            lambda question: answer if question.consignment is asked else None,
+            NOW + timedelta(minutes=minutes),
+            NOW.date(),
+        )
         quoted = told.quote(asked, "x", "home", "EUR", "77")
         assert isinstance(quoted, Quote) == good
         assert told.stale_net(asked, "x") == (None if good else 560)
@@ -153,5 +157,9 @@ def test_an_answer_is_worth_what_it_says_until_it_expires() -> None:
         assert isinstance(told.quote(parcels(1200), "x", "home", "EUR"), Refused)  # nobody asked for that one
 
 
-def test_the_same_parcels_are_asked_about_once_in_whatever_order() -> None:
-    assert ask_key(parcels(500, 900)) == ask_key(parcels(900, 500)) != ask_key(parcels(900, 501))
+def test_the_same_parcels_are_asked_about_once_for_a_day_in_whatever_order() -> None:
+    def key(*weights_g: int, days_later: int = 0) -> str:
+        return Question(parcels(*weights_g), NOW.date() + timedelta(days=days_later)).key
+
+    assert key(500, 900) == key(900, 500)
+    assert len({key(500, 900), key(900, 501), key(500, 900, days_later=1)}) == 3

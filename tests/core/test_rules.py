@@ -300,6 +300,18 @@ def test_precedents_and_defaults_of_destination_groups() -> None:
         ("precedent", "Night, by 12:00"),
     ]
     assert made.extras == {"signature"}
+    # What a buyer paid for is not traded for how it went last time: neither the service nor the day.
+    slow = replace(shop, precedents={(basket, "country"): Precedent(Hand(service="np-economy"), "LL-1")})
+    due = date(2026, 11, 25)
+    free, paid = (plan(replace(order(), promise=due, paid_shipping=p), slow) for p in (0, 990))
+    assert [made.chosen.service for made in (free, paid) if made.chosen] == ["np-economy", "bp-road"]
+    assert "not followed: it would miss the day that the buyer paid for" in paid.trail["service"][0].why
+    recipes = {"night": Recipe("night", "Night", "bp-night")}
+    linked = replace(slow, recipes=recipes, promise_links={"Tomorrow": "night"})
+    sold = plan(replace(order(), promise_text="Tomorrow", paid_shipping=990), linked)
+    gift = plan(replace(order(), promise_text="Tomorrow"), linked)
+    assert [made.chosen.service for made in (sold, gift) if made.chosen] == ["bp-night", "np-economy"]
+    assert "not followed: the buyer paid for another service" in sold.trail["service"][0].why
     other = plan(order(replace(TROWEL, quantity=2)), shop)
     assert other.chosen is not None
     assert other.chosen.service == "bp-road"

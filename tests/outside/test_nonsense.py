@@ -16,6 +16,7 @@ from tests.conftest import MONDAY
 from tidewind.core.addresses.check import Address
 from tidewind.core.consignments import Consignment, Goods, Parcel, Route
 from tidewind.core.quantities import Size
+from tidewind.core.tariffs.live import Question
 from tidewind.outside.channels.dialects import DIALECTS
 from tidewind.outside.channels.store import Store
 from tidewind.outside.channels.upstream import UpstreamOrder
@@ -43,7 +44,7 @@ CARRIERS: dict[str, tuple[Any, Callable[[HttpCarrier], Any]]] = {
     "introduce": (CARRIER, lambda c: c.introduce()),
     "quotes": (
         {"holds_seconds": 60, "prices": {"s": PRICE}, "refusals": {"x": "no"}},
-        lambda c: c.quotes(POT, MONDAY),
+        lambda c: c.quotes(Question(POT, MONDAY.date()), MONDAY),
     ),
     "points": ({"points": [POINT]}, lambda c: c.points("PT", "3800")),
     "events": ({"events": [EVENT]}, lambda c: c.events("N1")),

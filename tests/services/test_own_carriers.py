@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from concurrent.futures import ThreadPoolExecutor
 
 import pytest
@@ -9,9 +10,11 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from tests.conftest import MONDAY, Clock
+from tests.core.builders import card
 from tests.services.steps import ask, books, buy, ids_of, person
 from tidewind.core.numbering import NumberRange, RangeKind
 from tidewind.core.tariffs.simple import EXAMPLE
+from tidewind.core.tariffs.written import write_card
 from tidewind.db.tables import Label, Order, Shipment
 from tidewind.outside.sheets_out import to_csv
 from tidewind.services.base import Conflict, Invalid, NotFound
@@ -25,6 +28,7 @@ from tidewind.services.shop import (
     begin_with_card,
     carriers_by_code,
     numbers_left,
+    propose_card,
     ranges_of,
     rehearse_without,
     remove_carrier,
@@ -182,6 +186,18 @@ def test_ranges_never_overlap_and_a_carrier_that_goes_leaves_its_history(wiring:
         assert leaf(session) == "leaf-twig-2"
     with wiring.sessions.begin() as session, pytest.raises(NotFound):
         remove_carrier(session, code, clock())
+
+
+def test_a_whole_card_keeps_the_code_it_is_written_for(session: Session) -> None:
+    body = write_card(card("brightmile-2026-07")) | {"carrier": "own-vans"}
+    row, _ = begin_with_card(session, "Vans of ours", "", json.dumps(body).encode(), "vans.json", MONDAY)
+    assert row.code == "own-vans"
+    newer = json.dumps(body | {"valid_from": "2027-01-01"}).encode()
+    assert not propose_card(session, row.code, newer, "vans.json", MONDAY).errors  # its next version says the same
+    with pytest.raises(Conflict, match="written for the carrier “brightmile”"):
+        begin_with_card(session, "Another", "", json.dumps(body | {"carrier": "brightmile"}).encode(), "b.json", MONDAY)
+    odd, _ = begin_with_card(session, "Odd", "", json.dumps(body | {"carrier": "No Code!"}).encode(), "o.json", MONDAY)
+    assert odd.code == "odd"
 
 
 def test_a_list_with_faults_adds_nothing(session: Session) -> None:

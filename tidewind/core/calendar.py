@@ -59,6 +59,10 @@ def add_working_days(day: date, count: int, place: str, saturdays: bool = False)
     return day
 
 
+Closed = tuple[tuple[date, date], ...]
+"""Stretches of days, first and last, on which nobody of the shop is there."""
+
+
 @frozen
 class Timetable:
     """When a carrier's truck can take a parcel: the cut-off in the carrier's zone, and the place it leaves from.
@@ -70,7 +74,7 @@ class Timetable:
     cutoff: time
     zone: str
     place: str
-    closed: tuple[tuple[date, date], ...] = ()
+    closed: Closed = ()
     sooner: tuple[tuple[date, time], ...] = ()
 
     def cutoff_on(self, day: date) -> time:
@@ -99,9 +103,15 @@ class Arrival:
 
 def first_leaving_day(day: date, timetable: Timetable) -> date:
     """Return ``day`` itself, or the next day after it, on which the truck comes and somebody is there."""
-    day = first_working_day(day, timetable.place)
-    while any(first <= day <= last for first, last in timetable.closed):
-        day = first_working_day(day + timedelta(days=1), timetable.place)
+    return working_day_after(day, 0, timetable.place, timetable.closed)
+
+
+def working_day_after(day: date, count: int, place: str, closed: Closed = ()) -> date:
+    """Return the ``count``-th day after ``day`` on which somebody works at a place; with 0 the first not before it."""
+    for _ in range(max(count, 1)):
+        day = first_working_day(day + timedelta(days=1) if count else day, place)
+        while any(first <= day <= last for first, last in closed):
+            day = first_working_day(day + timedelta(days=1), place)
     return day
 
 

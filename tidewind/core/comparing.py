@@ -14,6 +14,7 @@ from tidewind.core.destinations import crosses_customs
 from tidewind.core.options import (
     Option,
     Settled,
+    asked_day,
     carrier_of,
     in_parcels,
     options_for,
@@ -64,7 +65,7 @@ def compare(order: OrderFacts, shop: Shop, settled: Settled) -> Compared:
     columns = [Column(USUAL, parcels_text(settled.packed), settled.packed, _cost(settled.packed))]
     columns += _other_boxes(shop, settled)
     cells = [
-        _cell(shop, settled, CARRIERS_BOX if _service(shop, option).packaging else USUAL, option)
+        _cell(order, shop, settled, CARRIERS_BOX if _service(shop, option).packaging else USUAL, option)
         for option in options_for(order, shop, settled)
     ]
     for column in columns[1:]:
@@ -86,27 +87,27 @@ def _other_boxes(shop: Shop, settled: Settled) -> list[Column]:
     return [Column(box.code, box.name, (packing.parcel_of(lot, box),), box.cost) for box in fitting[: MOST_BOXES - 1]]
 
 
-def _cell(shop: Shop, settled: Settled, box: str, option: Option) -> Cell:
+def _cell(order: OrderFacts, shop: Shop, settled: Settled, box: str, option: Option) -> Cell:
     """One option with the carrier's published price beside it, or with the price that was true until it expired."""
     if option.quote:
         return Cell(box, with_published(option, shop, settled))
-    return Cell(box, option, _stale(shop, settled, option))
+    return Cell(box, option, _stale(order, shop, settled, option))
 
 
 def _in_column(order: OrderFacts, shop: Shop, settled: Settled, column: Column) -> list[Cell]:
     return [
-        _cell(shop, settled, column.code, option)
+        _cell(order, shop, settled, column.code, option)
         for carrier in shop.carriers
         for option in priced_options(order, shop, carrier, settled, column.parcels)
     ]
 
 
-def _stale(shop: Shop, settled: Settled, option: Option) -> int | None:
+def _stale(order: OrderFacts, shop: Shop, settled: Settled, option: Option) -> int | None:
     """The price that was true until it expired; only where a carrier that is asked has no fresh one."""
-    carrier = carrier_of(shop, option)
-    if not carrier.own.live:
-        return None
-    return carrier.own.answers.stale_net(in_parcels(settled, option.parcels), option.service)
+    carrier, consignment = carrier_of(shop, option), in_parcels(settled, option.parcels)
+    day = asked_day(order, shop, carrier, _service(shop, option), settled, consignment)
+    asked = carrier.shipping_on(day) if day else None
+    return asked.own.answers.stale_net(consignment, option.service) if asked else None
 
 
 def _service(shop: Shop, option: Option) -> Service:

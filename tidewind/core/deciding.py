@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
+from datetime import date
 from functools import cached_property
 from typing import NamedTuple, Protocol
 
 from tidewind.core.calendar import good_until
 from tidewind.core.choosing import Choosable, pick
 from tidewind.core.customs.planned import Going, crosses, leaving_of, missing_on_the_way
-from tidewind.core.layers import BATCH, BINDING, HAND, SHOP, Step, Wishes
+from tidewind.core.layers import BATCH, BINDING, HAND, PRECEDENT, PROMISE, SHOP, Step, Wish, Wishes
 from tidewind.core.options import Option, Settled, options_for, timetable_of, with_published
 from tidewind.core.order_facts import OrderFacts, Shop
 from tidewind.core.parcels import by_phrase, parcels_text
@@ -91,6 +92,9 @@ def decide(draft: Draft, candidates: Candidates) -> None:
         wishes.trail.setdefault("service", []).insert(0, Step(SHOP, shop.names[code], why))
     for wish in reversed(wishes.service):
         if candidates.takes(wish.value):
+            if wish.layer == PRECEDENT and (why := _breaks_a_paid_promise(wish, candidates, draft)):
+                _not_followed(wish, why, wishes)
+                continue
             code = wish.value
             break
         bound = wish.layer in BINDING
@@ -108,6 +112,36 @@ def decide(draft: Draft, candidates: Candidates) -> None:
         made.snags.extend(_at_the_border(made, made.chosen, order, shop))
     elif not bound:
         made.snags.append(Snag("no_service", "stops", _no_service_words(candidates.every()), "service"))
+
+
+def _breaks_a_paid_promise(wish: Wish, candidates: Candidates, draft: Draft) -> str:
+    """Return which promise that the buyer paid for a precedent would break, empty for none (shop policy).
+
+    Broken is what was sold by a service that takes the order, and a day that the layers below the precedent would keep.
+    """
+    order, below = draft.order, draft.wishes.service[: draft.wishes.service.index(wish)]
+    if not order.paid_shipping:
+        return ""
+    sold = [one.value for one in below if one.layer == PROMISE and candidates.takes(one.value)]
+    if sold and wish.value not in sold:
+        return "the buyer paid for another service"
+    instead = next((one.value for one in reversed(below) if candidates.takes(one.value)), candidates.best())
+    if order.promise and instead and _arrives(candidates, wish.value) > order.promise >= _arrives(candidates, instead):
+        return "it would miss the day that the buyer paid for"
+    return ""
+
+
+def _arrives(candidates: Candidates, service: str) -> date:
+    due = candidates.option(service).arrival
+    return due.latest if due else date.max
+
+
+def _not_followed(wish: Wish, why: str, wishes: Wishes) -> None:
+    """Say in the trail, below what stands, that a wish was not followed."""
+    steps = wishes.trail["service"]
+    said = next(n for n, step in enumerate(steps) if (step.layer, step.why) == (wish.layer, wish.why))
+    step = steps.pop(said)
+    steps.insert(0, Step(step.layer, step.value, f"{step.why}; not followed: {why}"))
 
 
 def _at_the_border(result: Plan, chosen: Option, order: OrderFacts, shop: Shop) -> list[Snag]:

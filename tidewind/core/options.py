@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import field, replace
-from datetime import date
+from datetime import date, timedelta
 from typing import NamedTuple
 
 from tidewind.core import packing
 from tidewind.core.addresses.check import Address
-from tidewind.core.calendar import Arrival, Timetable, arrival, first_leaving_day, ship_date_for
+from tidewind.core.calendar import Arrival, Closed, Timetable, arrival, first_leaving_day, ship_date_for
 from tidewind.core.consignments import Consignment, Goods, Parcel, route_between
 from tidewind.core.frozen import frozen
 from tidewind.core.insuring import INSURED, NO_COVER, insured, premium_in
@@ -153,6 +153,11 @@ def priced_options(
     packaging: str | None = None,
 ) -> Iterator[Option]:
     """Yield a carrier's services in one packaging for these parcels: price and arrival, or the refusal."""
+    if carrier.asked:
+        for code, compiled in carrier.own.services.items():
+            if compiled.service.packaging == packaging:
+                yield option_of(order, shop, carrier, settled, packed, code)
+        return
     consignment = in_parcels(settled, packed)
     for compiled, answer in carrier.own.quotes(consignment, packaging):
         yield _option(order, shop, carrier, settled, packed, compiled.service, answer)
@@ -162,8 +167,22 @@ def option_of(
     order: OrderFacts, shop: Shop, carrier: Carrier, settled: Settled, packed: tuple[PackedParcel, ...], service: str
 ) -> Option:
     """Return one service for these parcels.  Raises KeyError for a service that the carrier has not."""
-    answer = carrier.own.quote(service, in_parcels(settled, packed))
-    return _option(order, shop, carrier, settled, packed, carrier.own.services[service].service, answer)
+    found, consignment = carrier.own.services[service].service, in_parcels(settled, packed)
+    day = asked_day(order, shop, carrier, found, settled, consignment)
+    if day is not None:
+        return _of_day(order, shop, carrier, carrier.shipping_on(day), settled, packed, found, day)
+    return _option(order, shop, carrier, settled, packed, found, carrier.own.quote(service, consignment))
+
+
+def asked_day(
+    order: OrderFacts, shop: Shop, carrier: Carrier, service: Service, settled: Settled, consignment: Consignment
+) -> date | None:
+    """Return the one day about which an asked carrier is asked: when it takes the parcel along; None for any other."""
+    where = carrier.own.where(consignment) if carrier.asked else None
+    if where is None or where.zone.id not in service.transit:
+        return None
+    extras = consignment.extras
+    return option_arrival(order, shop, carrier, service, where.zone.id, extras, settled.not_before).ship_date
 
 
 def _option(
@@ -232,17 +251,24 @@ def _made(
     else:
         quote = insured(answer, premium) if premium else answer
         due = option_arrival(order, shop, carrier, service, quote.zone, settled.consignment.extras, settled.not_before)
-        refused = too_far_ahead(service, due, settled.not_before, shop)
+        refused = too_far_ahead(order, shop, carrier, service, due)
         if refused:
             quote = due = None
     return Option(carrier.code, service.code, service.name, service.network, packed, quote, refused, due)
 
 
-def too_far_ahead(service: Service, due: Arrival, not_before: date | None, shop: Shop) -> Refused | None:
-    """Return why a service does not take a parcel that is to leave on a later day, None where it does."""
-    if not_before and (due.ship_date - shop.local.date()).days > service.ahead_days:
-        return Refused("too_far_ahead", f"takes parcels at most {service.ahead_days} days ahead")
-    return None
+def too_far_ahead(order: OrderFacts, shop: Shop, carrier: Carrier, service: Service, due: Arrival) -> Refused | None:
+    """Return why a service does not take a parcel that is to leave on a later day, None where it does.
+
+    Whatever moved that day: a person, days on which the shop is closed, or goods that wait for a weekend to pass.  The
+    first day on which the carrier itself takes anything along is never too far.
+    """
+    if due.ship_date <= shop.local.date() + timedelta(days=service.ahead_days):
+        return None
+    timetable = timetable_of(carrier, service.network, order.sender or shop.origin)
+    if due.ship_date <= ship_date_for(shop.now, timetable):
+        return None
+    return Refused("too_far_ahead", f"takes parcels at most {service.ahead_days} days ahead")
 
 
 def in_parcels(settled: Settled, packed: tuple[PackedParcel, ...]) -> Consignment:
@@ -320,10 +346,6 @@ def priced_parcels(packed: Sequence[PackedParcel], tender: frozenset[str] = froz
 def priced_as(packaging: Packaging | None) -> str | None:
     """Return a carrier's packaging as its rate card names it; None for any other."""
     return packaging.code if packaging and packaging.carrier else None
-
-
-Closed = tuple[tuple[date, date], ...]
-"""Stretches of days, first and last, on which nobody of the shop is there."""
 
 
 def timetable_of(carrier: Carrier, network_id: str, start: Address, closed: Closed = ()) -> Timetable:

@@ -10,7 +10,7 @@ from zoneinfo import ZoneInfo
 
 from tidewind.core.addresses.check import Address, is_po_box
 from tidewind.core.addresses.gazetteer import Gazetteer
-from tidewind.core.calendar import Arrival, Timetable
+from tidewind.core.calendar import Arrival, Closed, Timetable, working_day_after
 from tidewind.core.channel_changes import ChannelChange
 from tidewind.core.choosing import Policy, Values
 from tidewind.core.customs.said import CustomsSaid
@@ -25,6 +25,7 @@ from tidewind.core.quantities import money_text
 from tidewind.core.rules.facts import WEEKDAYS, Value
 from tidewind.core.rules.rule import Rule, Split, turns_of
 from tidewind.core.screening import Screen
+from tidewind.core.subdivisions import working_place
 from tidewind.core.tariffs.contracts import PUBLISHED, Contract
 from tidewind.core.tariffs.engine import CompiledCard
 
@@ -180,23 +181,29 @@ class Carrier:
     known: dict[date, Carrier | None] = field(default_factory=dict, init=False, compare=False, repr=False)
     timetables: dict[tuple[object, ...], Timetable] = field(default_factory=dict, init=False, compare=False, repr=False)
 
+    @property
+    def asked(self) -> bool:
+        """Whether it has answered anything, each time about what leaves on one day."""
+        return self.own.live and not self.own.answers.none
+
     def shipping_on(self, day: date) -> Carrier | None:
         """Return the carrier as it prices what leaves on a day: itself where that is as today, None without prices."""
-        if self.dated is None:
+        if self.dated is None and not self.asked:
             return self
         if day not in self.known:
-            self.known[day] = self._shipping_on(self.dated, day)
+            self.known[day] = self._shipping_on(day)
         return self.known[day]
 
-    def _shipping_on(self, dated: DatedCards, day: date) -> Carrier | None:
-        own, published = dated(day, self.own.contracts), dated(day, PUBLISHED)
-        if own is None or published is None:
-            return None
-        if own.prices_as(self.own):
-            return self
-        return Carrier(
-            self.code, self.name, own.with_answers(self.own.answers), published, None, self.gone, self.sooner
-        )
+    def _shipping_on(self, day: date) -> Carrier | None:
+        own, published = self.own, self.published
+        if self.dated is not None:
+            then, listed = self.dated(day, own.contracts), self.dated(day, PUBLISHED)
+            if then is None or listed is None:
+                return None
+            if not then.prices_as(own):
+                own, published = then, listed
+        own = own.with_answers(self.own.answers.on(day))
+        return self if own is self.own else replace(self, own=own, published=published, dated=None)
 
     def on_account(self, number: str) -> Carrier:
         """Return the carrier on one account only; itself where it has none with this number."""
@@ -224,8 +231,8 @@ class Shop:
 
     ``local`` (now, in the shop's zone), ``day_and_time`` (the same as rules ask for it), ``boxes``, ``own_boxes``,
     ``knows_ranges`` (whether any is meant for a weight), ``names``, ``arrivals``, ``turns`` (the times of day, HH:MM,
-    of rules), ``bound`` (the shop on one account) and ``late`` (shares of late parcels) follow from the rest, and are
-    worked out once.
+    of rules), ``bound`` (the shop on one account), ``later`` (the shop when it has packed) and ``late`` (shares of late
+    parcels) follow from the rest, and are worked out once.
     """
 
     packagings: tuple[Packaging, ...]
@@ -250,7 +257,7 @@ class Shop:
     approve_over: int | None = None
     approve_services: frozenset[str] = frozenset()
     cover: OpenCover | None = None
-    closed: tuple[tuple[date, date], ...] = ()
+    closed: Closed = ()
     customs: CustomsBook = _NO_BOOK
     local: datetime = field(init=False, compare=False, repr=False)
     boxes: dict[str, Packaging] = field(init=False, compare=False, repr=False)
@@ -260,6 +267,7 @@ class Shop:
     arrivals: dict[tuple[object, ...], Arrival] = field(init=False, compare=False, repr=False)
     turns: tuple[str, ...] = field(init=False, compare=False, repr=False)
     bound: dict[str, Shop] = field(init=False, compare=False, repr=False)
+    later: dict[int, tuple[Shop, date]] = field(init=False, compare=False, repr=False)
     late: dict[str, int] = field(init=False, compare=False, repr=False)
     day_and_time: tuple[str, str] = field(init=False, compare=False, repr=False)
 
@@ -274,6 +282,7 @@ class Shop:
         object.__setattr__(self, "names", self._names())
         object.__setattr__(self, "arrivals", {})
         object.__setattr__(self, "bound", {})
+        object.__setattr__(self, "later", {})
         object.__setattr__(self, "late", {})
         object.__setattr__(self, "turns", turns_of(self.rules))
 
@@ -284,6 +293,15 @@ class Shop:
         if number not in self.bound:
             self.bound[number] = replace(self, carriers=tuple(c.on_account(number) for c in self.carriers))
         return self.bound[number]
+
+    def when_packed(self, days: int) -> tuple[Shop, date]:
+        """Return the day on which it has packed what takes so many of its working days, and the shop on that day."""
+        if days not in self.later:
+            today = self.local.date()
+            ready = working_day_after(today, days, working_place(self.origin), self.closed)
+            morning = datetime.combine(ready, time(), self.time_zone)
+            self.later[days] = (self if ready == today else replace(self, now=morning), ready)
+        return self.later[days]
 
     def late_bp(self, service: str, carrier: str) -> int:
         """Return the share of late parcels that counts against a service, in basis points; worked out once each."""

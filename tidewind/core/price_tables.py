@@ -15,7 +15,6 @@ from tidewind.core.options import (
     Option,
     Settled,
     goes_into,
-    in_parcels,
     leaving_day,
     option_arrival,
     option_of,
@@ -30,7 +29,7 @@ from tidewind.core.quantities import Refused
 from tidewind.core.subdivisions import working_place
 from tidewind.core.tariffs.card import Service
 from tidewind.core.tariffs.load import Ints, Kinds, Load, kinds_of, load_of
-from tidewind.core.tariffs.quote import Line, Quote
+from tidewind.core.tariffs.quote import Line
 from tidewind.core.tariffs.totals import REFUSED, totals
 
 
@@ -115,14 +114,11 @@ def _inside(table: PriceTable, load: Load, goods: _Goods, packaging: str) -> _Pa
 
 
 def _ask(table: PriceTable, carrier: Carrier, columns: Sequence[int], packed: _Packed) -> None:
-    """Fill in the prices that a carrier was asked for, one by one: no list says them."""
-    for column in () if carrier.own.answers.none else columns:
+    """Fill in the prices that a carrier was asked for, one by one, each for its day: no list says them."""
+    for column in columns if carrier.asked else ():
         if table.services[column][1].kind == "live":
-            code = table.services[column][1].code
             for row in packed.rows.tolist():
-                settled, parcels = table.all_settled[row], table.parcels(row, table.services[column][1].packaging)
-                told = carrier.own.quote(code, in_parcels(settled, parcels))
-                table.net[row, column] = told.net if isinstance(told, Quote) else REFUSED
+                _price_alone(table, carrier, column, row)
 
 
 def _starts(orders: Sequence[OrderFacts], shop: Shop, all_settled: Sequence[Settled]) -> Kinds[Start]:
@@ -160,7 +156,7 @@ def _arrivals(
                 order, table.shop, carrier, service, zone, settled.consignment.extras, settled.not_before
             )
             latest[kind] = due.latest.toordinal()
-            if too_far_ahead(service, due, settled.not_before, table.shop):
+            if too_far_ahead(order, table.shop, carrier, service, due):
                 table.net[packed.rows[numbers == kind], column] = REFUSED
         table.latest[packed.rows, column] = latest[numbers]
 
@@ -172,6 +168,8 @@ def _dated(table: PriceTable, carrier: Carrier, columns: Sequence[int], packed: 
         alike.setdefault(starts.values[start], []).append(row)
     for column in columns:
         service = table.services[column][1]
+        if service.kind == "live":  # has been asked for its day
+            continue
         for (_, _, waits, not_before), rows in alike.items():
             day = leaving_day(table.orders[rows[0]], table.shop, carrier, service.network, not_before)
             for row in rows if waits or carrier.shipping_on(day) is not carrier else ():

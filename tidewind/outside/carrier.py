@@ -10,7 +10,7 @@ from typing import Any, Literal, Protocol
 from tidewind.core.addresses.check import Address
 from tidewind.core.consignments import Consignment, write_consignment
 from tidewind.core.tariffs.asked import AskedService
-from tidewind.core.tariffs.live import LiveAnswer
+from tidewind.core.tariffs.live import LiveAnswer, Question
 from tidewind.core.tracking.states import TrackingState
 from tidewind.core.wishing import Wish
 from tidewind.outside.handing_over import ManifestTold, PickupAnswer, PickupWanted
@@ -99,8 +99,11 @@ class CarrierEvent:
 class CarrierClient(Protocol):
     """A carrier, whoever it is."""
 
-    def quotes(self, consignment: Consignment, now: datetime) -> LiveAnswer:
-        """Ask what each service costs now.  Raises NeverSent, MaybeDone or RefusedOutside; asking costs nothing."""
+    def quotes(self, question: Question, now: datetime) -> LiveAnswer:
+        """Ask what each service costs on a ship date.  Raises NeverSent, MaybeDone or RefusedOutside.
+
+        Asking costs nothing.
+        """
 
     def buy(self, key: str, purchase: Purchase) -> Sold:
         """Buy labels under an idempotency key.  Raises NeverSent, MaybeDone or RefusedOutside."""

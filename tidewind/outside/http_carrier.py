@@ -12,9 +12,9 @@ from typing import Any, Literal
 import httpx
 
 from tidewind.core.addresses.check import Address
-from tidewind.core.consignments import Consignment, write_consignment
+from tidewind.core.consignments import write_consignment
 from tidewind.core.tariffs.asked import USUAL_DAYS, USUAL_MAX_G, AskedService
-from tidewind.core.tariffs.live import LiveAnswer, LivePrice
+from tidewind.core.tariffs.live import LiveAnswer, LivePrice, Question
 from tidewind.core.tracking.states import meaning_of
 from tidewind.core.wishing import Wish
 from tidewind.metrics import OUTSIDE_CALLS
@@ -90,9 +90,12 @@ class HttpCarrier:
             words = f"this is no carrier that speaks the protocol: {str(error)[:120]}"
             raise RefusedOutside("not_understood", words) from error
 
-    def quotes(self, consignment: Consignment, now: datetime) -> LiveAnswer:
+    def quotes(self, question: Question, now: datetime) -> LiveAnswer:
         """See CarrierClient."""
-        body = {"consignment": write_consignment(consignment), "ship_date": now.date().isoformat()}
+        body = {
+            "consignment": write_consignment(question.consignment),
+            "ship_date": question.ship_date.isoformat(),
+        }
         if not self._breaker.lets_through(now):
             raise NeverSent("left in peace for half a minute after three failures in a row")
         try:

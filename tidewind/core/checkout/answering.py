@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from datetime import date, datetime, timedelta
+from datetime import date, datetime
 from typing import Literal
 
-from tidewind.core.checkout.arithmetic import PriceStep, adjusted
+from tidewind.core.checkout.arithmetic import PriceStep, adjusted, vat_in
 from tidewind.core.checkout.offer import ByTable, Flat, Live, Offer, PerItem, PerKilogram
-from tidewind.core.checkout.tables import MEASURES, RateTable
-from tidewind.core.quantities import steps_begun
+from tidewind.core.checkout.tables import MEASURES, By, RateTable, amount_text
+from tidewind.core.quantities import percent_of, steps_begun
+from tidewind.core.tariffs.quote import percent_text
 
 Source = Literal["live", "own", "fallback"]
 """Whether a price was made of what carriers ask, of the shop's own figures, or is the one for want of an answer."""
@@ -77,6 +78,7 @@ class PackedBasket:
     Where it cannot be packed, grams and volume are those of its goods; None is not known, and never nothing.
     ``words`` name the boxes, ``boxes`` are their codes; ``refused`` says why it could not be packed; ``unplaced``:
     only since the address is not whole yet, so that no service can be asked.  ``abroad``: it leaves the country.
+    ``later`` are the services of what is packed so many working days later, where an offer takes that long.
     """
 
     words: str = ""
@@ -88,6 +90,12 @@ class PackedBasket:
     refused: str = ""
     unplaced: bool = False
     boxes: tuple[str, ...] = ()
+    later: Mapping[int, Mapping[str, ServicePrice]] = field(default_factory=dict)
+
+    def takers(self, offer: Offer) -> list[ServicePrice]:
+        """Return what the services of an offer make of the basket, packed when that offer packs it."""
+        services = self.later.get(offer.packing_days, self.services)
+        return [services[code] for code in offer.services if code in services]
 
 
 @dataclass(frozen=True, slots=True)
@@ -95,7 +103,8 @@ class Offered:
     """What a shopper sees: name, price in minor units, arrival; and, for us, every step to it and where it comes from.
 
     ``to_free`` is how much more the basket must be worth for it to be free, where that is to be had; ``duties`` what
-    the recipient will probably be asked for at a border, none where no border is crossed or nobody knows.
+    the recipient will probably be asked for at a border, none where no border is crossed or nobody knows; ``vat`` what
+    of the price is the shop's VAT, 0 where it sells without.
     """
 
     code: str
@@ -108,6 +117,7 @@ class Offered:
     latest: date | None = None
     to_free: int | None = None
     duties: int | None = None
+    vat: int = 0
 
 
 @dataclass(frozen=True, slots=True)
@@ -136,6 +146,7 @@ class _Asked:
     packed: PackedBasket
     currency: str
     language: str
+    vat_bp: int
 
 
 def answer(
@@ -145,21 +156,25 @@ def answer(
     packed: PackedBasket,
     currency: str,
     language: str = "",
+    vat_bp: int = 0,
 ) -> Answer:
-    """Return what a basket is offered; ``tables`` by their code."""
-    asked = _Asked(tables, basket, packed, currency, language)
+    """Return what a basket is offered; ``tables`` by their code, ``vat_bp`` the VAT (basis points) in its prices.
+
+    What a carrier costs is known without VAT, which is put on it first; the shop's own prices are written with it.
+    """
+    asked = _Asked(tables, basket, packed, currency, language, vat_bp)
     offered: list[Offered] = []
     absent: list[Absent] = []
     for offer in offers:
-        found = _not_for(offer, basket, packed) or _offered(offer, asked)
+        found = _not_for(offer, basket, packed, currency) or _offered(offer, asked)
         if isinstance(found, str):
             absent.append(Absent(offer.code, offer.name_in(language), found))
         else:
-            offered += found
+            offered += [replace(line, vat=vat_in(line.price, vat_bp)) for line in found]
     return Answer(tuple(offered), tuple(absent))
 
 
-def _not_for(offer: Offer, basket: Basket, packed: PackedBasket) -> str:
+def _not_for(offer: Offer, basket: Basket, packed: PackedBasket, currency: str) -> str:
     """Return why an offer is not for a basket, empty where it is; the first reason counts."""
     if not offer.on:
         return "it is switched off"
@@ -171,25 +186,25 @@ def _not_for(offer: Offer, basket: Basket, packed: PackedBasket) -> str:
         return "it does not go there"
     if not offer.times.hold(basket.local):
         return "it is not open now"
-    return _outside(offer, basket, packed) or _barred(offer, basket)
+    return _outside(offer, basket, packed, currency) or _barred(offer, basket)
 
 
-def _outside(offer: Offer, basket: Basket, packed: PackedBasket) -> str:
-    """Return which measure of a basket lies outside an offer's limits."""
-    measured = (
-        ("weight", packed.gross_g, offer.limits.weight_g),
+def _outside(offer: Offer, basket: Basket, packed: PackedBasket, currency: str) -> str:
+    """Return which measure of a basket lies outside an offer's limits, with the limit."""
+    measured: tuple[tuple[By, int | None, tuple[int | None, int | None]], ...] = (
+        ("weight_g", packed.gross_g, offer.limits.weight_g),
         ("value", basket.value("before"), offer.limits.value),
-        ("number of items", basket.items, offer.limits.items),
+        ("items", basket.items, offer.limits.items),
     )
     for what, amount, (least, most) in measured:
         if amount is None:
             if least is not None or most is not None:
-                return f"the {what} is not known, and it has a limit"
+                return f"the {MEASURES[what]} is not known, and it has a limit"
             continue
         if least is not None and amount < least:
-            return f"the {what} is below what it is for"
+            return f"the {MEASURES[what]} is below {amount_text(what, least, currency)}"
         if most is not None and amount > most:
-            return f"the {what} is above what it is for"
+            return f"the {MEASURES[what]} is above {amount_text(what, most, currency)}"
     return ""
 
 
@@ -209,7 +224,7 @@ def _barred(offer: Offer, basket: Basket) -> str:
 def _offered(offer: Offer, asked: _Asked) -> list[Offered] | str:
     """Return what an offer is for a basket: one line, several of a live one, or why it is not to be had."""
     packed = asked.packed
-    takers = [packed.services[code] for code in offer.services if code in packed.services]
+    takers = packed.takers(offer)
     priced = sorted((s for s in takers if s.net is not None), key=lambda s: (s.net, s.latest or date.max))
     if isinstance(offer.price, Live):
         if not priced:
@@ -233,11 +248,14 @@ def _for_want(offer: Offer, asked: _Asked, takers: Sequence[ServicePrice]) -> li
     asked_nobody = packed.unplaced or (not packed.refused and any(s.waits for s in takers))
     if not asked_nobody:
         return _why_not(takers, packed)
+    group = dict(offer.groups).get(asked.basket.group)
     price = offer.fallback.abroad if packed.abroad else offer.fallback.home
-    if price is None:
+    if price is None and group is None:
         return "no carrier answered, and there is no fallback for that"
     why = f"{packed.refused}: the fallback" if packed.unplaced else "no carrier answered: the fallback"
-    steps, to_free = [PriceStep(why, price)], _to_free(offer, asked.basket)
+    steps, to_free = [] if price is None else [PriceStep(why, price)], _to_free(offer, asked.basket)
+    if group is not None:  # whatever the carrier would have said, this group pays its own price
+        steps.append(PriceStep(f"the price of {asked.basket.group}", group))
     if to_free == 0:
         steps.append(PriceStep("free from this value on", 0))
     name = offer.name_in(asked.language)
@@ -270,14 +288,15 @@ def _own_price(offer: Offer, asked: _Asked) -> Made | str:
             begun = steps_begun(asked.packed.gross_g, 1000)
             return base + kilogram * begun, f"{begun} kg begun"
         case ByTable(code):
-            return _by_table(asked.tables.get(code), code, asked.basket, asked.packed)
+            return _by_table(asked.tables.get(code), code, asked)
         case _:
             return "it has no price"
 
 
-def _by_table(table: RateTable | None, code: str, basket: Basket, packed: PackedBasket) -> Made | str:
+def _by_table(table: RateTable | None, code: str, asked: _Asked) -> Made | str:
     if table is None:
         return f"there is no table {code}"
+    basket, packed = asked.basket, asked.packed
     amounts = {
         "weight_g": packed.gross_g,
         "value": basket.value("before"),
@@ -294,7 +313,8 @@ def _by_table(table: RateTable | None, code: str, basket: Basket, packed: Packed
         return f"table {table.name} goes by {MEASURES[table.by]}, and that of its goods is not known"
     band = table.band_for(amount)
     if band is None:
-        return f"above the last band of table {table.name} ({MEASURES[table.by]})"
+        last = amount_text(table.by, table.bands[-1], asked.currency)
+        return f"above the last band of table {table.name}, {last} ({MEASURES[table.by]})"
     price = table.rows[row].prices[band]
     where = f"row {row + 1}, band {band + 1}"
     return f"table {table.name} offers nothing in {where}" if price is None else (price, f"table {table.name}, {where}")
@@ -304,11 +324,14 @@ def _line(offer: Offer, asked: _Asked, made: Made, source: Source, service: Serv
     """Return what the shopper sees of an offer that starts from a price, made by a service where one is named."""
     basket, to_free = asked.basket, _to_free(offer, asked.basket)
     steps = [PriceStep(made[1], made[0])]
+    if source == "live" and asked.vat_bp:
+        words = f"with {percent_text(asked.vat_bp)} VAT"
+        steps.append(PriceStep(words, made[0] + percent_of(made[0], asked.vat_bp)))
     group = dict(offer.groups).get(basket.group)
     if group is not None:
         steps.append(PriceStep(f"the price of {basket.group}", group))
     else:
-        steps += adjusted(made[0], offer.adjusting, asked.packed.parcels, basket.items, asked.currency)
+        steps += adjusted(steps[-1].price, offer.adjusting, asked.packed.parcels, basket.items, asked.currency)
     if to_free == 0:
         steps.append(PriceStep("free from this value on", 0))
     line = Offered(offer.code, offer.name_in(asked.language), steps[-1].price, source, tuple(steps), to_free=to_free)
@@ -316,14 +339,13 @@ def _line(offer: Offer, asked: _Asked, made: Made, source: Source, service: Serv
 
 
 def _by_service(line: Offered, offer: Offer, service: ServicePrice) -> Offered:
-    """Return a line with the service it goes by and when that arrives, with the shop's time to pack."""
+    """Return a line with the service it goes by and, where the offer shows it, when that arrives."""
     if isinstance(offer.price, Live) and offer.price.each:
         line = replace(line, code=f"{offer.code}:{service.code}", name=service.name)
-    line, wait = replace(line, service=service.code), timedelta(days=offer.packing_days)
+    line = replace(line, service=service.code)
     if offer.shows == "nothing" or service.latest is None:
         return line
-    earliest = service.earliest + wait if service.earliest and offer.shows == "span" else None
-    return replace(line, earliest=earliest, latest=service.latest + wait)
+    return replace(line, earliest=service.earliest if offer.shows == "span" else None, latest=service.latest)
 
 
 def _to_free(offer: Offer, basket: Basket) -> int | None:

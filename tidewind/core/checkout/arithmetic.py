@@ -49,10 +49,20 @@ def adjusted(price: int, how: Adjusting, parcels: int, items: int, currency: str
 def up_to_ending(price: int, ending: int, currency: str) -> int:
     """Return the least price that is not below this one and ends in these digits: 5.83 with .90 is 5.90, 5.91 is 6.90.
 
-    The ending is in minor units below one whole; for currencies without decimals below a hundred.
+    The ending is in minor units below one whole.
     """
-    whole: int = 10 ** (minor_digits(currency) or 2)
-    return price + (ending - price) % whole
+    return price + (ending - price) % whole_minor(currency)
+
+
+def whole_minor(currency: str) -> int:
+    """Return the minor units after which endings repeat: 1,000 in KWD, 100 in EUR and in JPY."""
+    return int(10 ** (minor_digits(currency) or 2))
+
+
+def vat_in(price: int, vat_bp: int) -> int:
+    """Return the VAT that a price (minor units) holds, rounded half up: 1.09 of 5.83 at 23 %."""
+    net = (2 * price * 10_000 + 10_000 + vat_bp) // (2 * (10_000 + vat_bp))
+    return price - net
 
 
 def _digits(ending: int, currency: str) -> str:

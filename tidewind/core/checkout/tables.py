@@ -10,10 +10,24 @@ from typing import Literal
 
 from tidewind.core.checkout.matching import RowIndex
 from tidewind.core.checkout.reach import Reach, patterns_in
+from tidewind.core.quantities import money_text, volume_text, weight_text
 from tidewind.core.tariffs.zones import bounds_of, plain_postcode
 
 By = Literal["weight_g", "value", "items", "volume_cm3"]
-MEASURES: dict[By, str] = {"weight_g": "weight", "value": "value", "items": "items", "volume_cm3": "volume"}
+MEASURES: dict[By, str] = {"weight_g": "weight", "value": "value", "items": "number of items", "volume_cm3": "volume"}
+
+
+def amount_text(by: By, amount: int, currency: str) -> str:
+    """Write an amount of a measure for words: grams, minor units, pieces or cubic centimetres."""
+    match by:
+        case "weight_g":
+            return weight_text(amount)
+        case "value":
+            return money_text(amount, currency)
+        case "volume_cm3":
+            return volume_text(amount)
+        case _:
+            return f"{amount:,}"
 
 
 @dataclass(frozen=True, slots=True)

@@ -7,6 +7,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any, TypeVar
 
+from tidewind.core.checkout.arithmetic import whole_minor
 from tidewind.core.checkout.offer import (
     Adjusting,
     ByTable,
@@ -26,7 +27,7 @@ from tidewind.core.checkout.reach import Reach, read_reach
 from tidewind.core.checkout.tables import MEASURES, RateTable, TableRow
 
 MOST_OFFERS, MOST_TABLES, MOST_ROWS, MOST_BANDS = 60, 20, 20_000, 60
-MOST_MINOR, MOST_KEPT_S = 100_000_000, 300
+MOST_MINOR, MOST_KEPT_S, MOST_VAT_BP = 100_000_000, 300, 5_000
 USUAL = "en"
 """The language of the name that is shown where the shopper's has none, if there is one in it."""
 Made = TypeVar("Made")
@@ -38,13 +39,15 @@ _CLOCK = re.compile(r"([01]\d|2[0-3]):[0-5]\d|24:00")
 class Checkout:
     """Everything that shoppers are offered, and what was wrong with what was written, if anything was.
 
-    ``keep_s``: for so many seconds whoever stands between may give an answer again.
+    ``keep_s``: for so many seconds whoever stands between may give an answer again.  ``vat_bp``: the VAT, in basis
+    points, that the shop's prices at the checkout hold; 0 where it sells without.
     """
 
     offers: tuple[Offer, ...] = ()
     tables: tuple[RateTable, ...] = ()
     errors: tuple[str, ...] = ()
     keep_s: int = 0
+    vat_bp: int = 0
 
     @property
     def by_code(self) -> Mapping[str, RateTable]:
@@ -58,6 +61,7 @@ class _Reader:
 
     what: str
     errors: list[str] = field(default_factory=list)
+    currency: str = "EUR"
 
     def fail(self, words: str) -> None:
         self.errors.append(f"{self.what}: {words}")
@@ -114,20 +118,26 @@ class _Reader:
             return Reach()
 
 
-def read_checkout(body: Any, services: Mapping[str, str] | None = None) -> Checkout:
+def read_checkout(body: Any, services: Mapping[str, str] | None = None, currency: str = "EUR") -> Checkout:
     """Return offers and tables out of JSON values, with everything that is wrong; ``services`` are those there are."""
     if not isinstance(body, dict):
         return Checkout(errors=("This must be an object with offers and tables.",))
     errors: list[str] = []
-    tables = _each(body, "tables", MOST_TABLES, _table, errors)
+    tables = _each(body, "tables", MOST_TABLES, currency, _table, errors)
     known = {table.code for table in tables}
-    offers = _each(body, "offers", MOST_OFFERS, lambda one, r: _offer(one, r, known, services), errors)
-    keep_s = _Reader("The checkout", errors).sure(body, "keep_s", 0, 0, MOST_KEPT_S)
-    return Checkout(tuple(offers), tuple(tables), tuple(errors), keep_s)
+    offers = _each(body, "offers", MOST_OFFERS, currency, lambda one, r: _offer(one, r, known, services), errors)
+    whole = _Reader("The checkout", errors)
+    keep_s, vat_bp = whole.sure(body, "keep_s", 0, 0, MOST_KEPT_S), whole.sure(body, "vat_bp", 0, 0, MOST_VAT_BP)
+    return Checkout(tuple(offers), tuple(tables), tuple(errors), keep_s, vat_bp)
 
 
 def _each(
-    body: Mapping[str, Any], name: str, most: int, read: Callable[[Any, _Reader], Made], errors: list[str]
+    body: Mapping[str, Any],
+    name: str,
+    most: int,
+    currency: str,
+    read: Callable[[Any, _Reader], Made],
+    errors: list[str],
 ) -> list[Made]:
     rows = body.get(name) or []
     if not isinstance(rows, list) or len(rows) > most:
@@ -135,7 +145,7 @@ def _each(
         return []
     made, codes = [], set[str]()
     for number, row in enumerate(rows, 1):
-        reader = _Reader(f"{name[:-1].capitalize()} {number}")
+        reader = _Reader(f"{name[:-1].capitalize()} {number}", currency=currency)
         if not isinstance(row, dict):
             errors.append(f"{reader.what} must be an object")
             continue
@@ -251,7 +261,7 @@ def _adjusting(body: Mapping[str, Any], r: _Reader) -> Adjusting:
         r.sure(body, "percent_bp", 0, -10_000, 100_000),
         r.sure(body, "amount_minor", 0, -MOST_MINOR),
         Handling(*(r.sure(handling, name) for name in ("order", "parcel", "item"))),
-        r.whole(body, "ending_minor", None, 0, 99),
+        r.whole(body, "ending_minor", None, 0, whole_minor(r.currency) - 1),
         r.whole(body, "floor_minor"),
         r.whole(body, "ceiling_minor"),
     )

@@ -13,7 +13,7 @@ from copy import copy
 from datetime import date
 
 from tidewind.core.consignments import Consignment, Parcel
-from tidewind.core.quantities import Refused, percent_of, steps_begun, weight_text
+from tidewind.core.quantities import Refused, decimal_text, percent_of, steps_begun, weight_text
 from tidewind.core.tariffs.amounts import amount_of
 from tidewind.core.tariffs.card import RateCard, Service, Surcharge, day_kind
 from tidewind.core.tariffs.contracts import PUBLISHED, Contract, cheapest
@@ -48,7 +48,7 @@ def row_of(service: Service, bounds: tuple[int, ...], tail_unit: int, parcel: Pa
         return Refused("too_large", "fits none of the size classes")
     row = bisect_left(bounds, -(-parcel.mm3 // 1000))
     if row == len(bounds):
-        return Refused("too_large", f"more than {bounds[-1] // 1000} dm³")
+        return Refused("too_large", f"more than {decimal_text(bounds[-1])} dm³")
     most = service.max_g_per_tier[row]
     if parcel.gross_g > most:
         return Refused("too_heavy", f"{weight_text(parcel.gross_g - most)} over {weight_text(most)}")

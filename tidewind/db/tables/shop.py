@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from datetime import date, datetime
 from typing import Any
+from zoneinfo import ZoneInfo
 
 from sqlalchemy import CheckConstraint, Index, LargeBinary, String, UniqueConstraint, text
 from sqlalchemy.orm import Mapped, mapped_column
@@ -94,6 +95,10 @@ class Shop(Base):
     return_rules: Mapped[dict[str, Any]] = mapped_column(default=dict)
     customs_numbers: Mapped[dict[str, Any]] = mapped_column(default=dict)
     calendar_key: Mapped[str] = mapped_column(String(43), default="")
+
+    def day_of(self, moment: datetime) -> date:
+        """Return the day on which a moment (aware) lies here, by the clock on the shop's own wall."""
+        return moment.astimezone(ZoneInfo(self.time_zone)).date()
 
 
 class Place(Base):

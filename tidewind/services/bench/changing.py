@@ -17,6 +17,7 @@ from tidewind.services.base import Conflict, Invalid, move_row, write_history
 from tidewind.services.bench.items import PackingFacts, check_of, fill, keep_steps
 from tidewind.services.buying import ask_void
 from tidewind.services.orders import edit_hand, send_apart, set_held
+from tidewind.services.planning import shop_day
 
 
 def _not_bought(packing: Packing, what: str) -> None:
@@ -112,7 +113,7 @@ def undo(session: Session, bench: Bench, packing: Packing | None, who: str, now:
 def _undo_last(session: Session, bench: Bench, who: str, now: datetime) -> str:
     query = select(Packing).where(Packing.bench_id == bench.id, Packing.state == PackingState.PACKED)
     packing = session.scalars(query.order_by(Packing.packed_at.desc()).limit(1).with_for_update()).first()
-    if packing is None or packing.packed_at is None or packing.packed_at.date() != now.date():
+    if packing is None or packing.packed_at is None or shop_day(session, packing.packed_at) != shop_day(session, now):
         raise Conflict("nothing", "Nothing was packed here today that could be undone.")
     number, shipment = PackingFacts.of(packing).number, session.get(Shipment, packing.shipment_id or 0)
     move_row(packing, PACKING_MOVES, PackingState, PackingMove.UNDO)

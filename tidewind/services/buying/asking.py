@@ -12,7 +12,6 @@ from dataclasses import dataclass, field
 from datetime import date, datetime
 from itertools import count
 from typing import Any
-from zoneinfo import ZoneInfo
 
 from sqlalchemy import select
 from sqlalchemy.exc import IntegrityError
@@ -30,7 +29,7 @@ from tidewind.services.base import MOST_ORDERS, Conflict, Invalid, NotFound, def
 from tidewind.services.books import Posting, lock_available, post_all
 from tidewind.services.customs import Declared, borders_to_buy
 from tidewind.services.handover import default_place, departure_for
-from tidewind.services.planning import carriers_in_force, keep_up, screen_of, shop_settings
+from tidewind.services.planning import carriers_in_force, keep_up, screen_of, shop_day, shop_settings
 
 PARCELS_PER_JOB, FIRST_PARCELS = 40, 3
 AT_ONCE_PER_CARRIER = 4
@@ -269,7 +268,7 @@ def _intents(
     now: datetime,
 ) -> list[tuple[int, Intent]]:
     """Return the departures and rows of the shipments to be bought, in the order of ``orders``."""
-    today = now.astimezone(ZoneInfo(shop_settings(session).time_zone)).date()
+    today = shop_day(session, now)
     carriers = {carrier.code: carrier for carrier in carriers_in_force(session, today)}
     place = default_place(session)
     departures: dict[tuple[str, str, object], int] = {}

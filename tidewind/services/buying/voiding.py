@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from datetime import date, datetime, timedelta
-from zoneinfo import ZoneInfo
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
@@ -37,7 +36,7 @@ from tidewind.services.base import (
 from tidewind.services.books import post
 from tidewind.services.follow import cancel_returns_of, tell_of_void
 from tidewind.services.handover import why_not_void
-from tidewind.services.planning import carriers_in_force, plan_orders, shop_settings
+from tidewind.services.planning import carriers_in_force, plan_orders, shop_day, shop_settings
 from tidewind.services.shop import boxes_of, take_packaging
 
 MOST = 500
@@ -66,12 +65,12 @@ def ask_void(session: Session, shipment_ids: Sequence[int], who: str, printed_to
     if len(found) != len(set(shipment_ids)):
         raise NotFound("unknown_shipment", "One of these labels does not exist.")
     rules = _rules(session, now)
-    today, zone = _today(session, now), ZoneInfo(shop_settings(session).time_zone)
+    today = shop_day(session, now)
     done = Voided()
     good = []
     listed = why_not_void(session, shipment_ids)
     for shipment in found:
-        bought_on = shipment.bought_at.astimezone(zone).date() if shipment.bought_at else today
+        bought_on = shop_day(session, shipment.bought_at) if shipment.bought_at else today
         reason = _refusal(shipment, bought_on, rules[shipment.carrier], today) or listed.get(shipment.id, "")
         if reason:
             done.refused[shipment.id] = reason
@@ -123,17 +122,13 @@ def _ask(session: Session, shipment: Shipment, who: str, due_on: date, now: date
 
 def _rules(session: Session, now: datetime) -> dict[str, VoidRule]:
     """Return each carrier's rule for voids, from its card in force."""
-    cards: dict[str, RateCard] = {c.code: c.own.card for c in carriers_in_force(session, _today(session, now))}
+    cards: dict[str, RateCard] = {c.code: c.own.card for c in carriers_in_force(session, shop_day(session, now))}
     codes = session.scalars(select(CarrierRow.code))
     standard = VoidRule(28, 14)
     return {
         code: VoidRule(cards[code].void_within_days, cards[code].refund_within_days) if code in cards else standard
         for code in codes
     }
-
-
-def _today(session: Session, now: datetime) -> date:
-    return now.astimezone(ZoneInfo(shop_settings(session).time_zone)).date()
 
 
 def settle_due_voids(
@@ -247,7 +242,7 @@ def waiting_refunds(session: Session, now: datetime) -> tuple[Sequence[Shipment]
     """Return the voids that wait for their refund, oldest first: those in time, and those overdue."""
     query = select(Shipment).where(Shipment.state == "void_asked").order_by(Shipment.void_due_on, Shipment.id)
     found = session.scalars(query).all()
-    today = _today(session, now)
+    today = shop_day(session, now)
     late = [s for s in found if s.void_due_on and s.void_due_on < today]
     return [s for s in found if s not in late], late
 

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
-from zoneinfo import ZoneInfo
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -22,7 +21,7 @@ from tidewind.core.states.labels import LabelState
 from tidewind.core.written import Written
 from tidewind.db.tables import Order, Place, Shipment
 from tidewind.services.base import NotFound
-from tidewind.services.planning import all_facts, carriers_in_force, customs_book, shop_settings
+from tidewind.services.planning import all_facts, carriers_in_force, customs_book, shop_day, shop_settings
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,11 +56,6 @@ def _going(order: Order, posts: dict[tuple[str, str], str]) -> Going:
     )
 
 
-def shop_day_of(session: Session, now: datetime) -> date:
-    """Return the shop's day."""
-    return now.astimezone(ZoneInfo(shop_settings(session).time_zone)).date()
-
-
 def look_at_border(session: Session, order_id: int, now: datetime) -> OrderBorder:
     """Return what an order meets at its border.  Raises NotFound."""
     order = session.get(Order, order_id)
@@ -81,7 +75,7 @@ def border_of_order(session: Session, order: Order, now: datetime) -> OrderBorde
     ).first()
     if kept:
         return OrderBorder(order, read_border(kept["border"]), said, bought=True)
-    day = shop_day_of(session, now)
+    day = shop_day(session, now)
     leaving = leaving_now(session, day)
     (facts,) = all_facts(session, [order])
     return OrderBorder(order, border_of(facts, leaving, _going(order, _posts(session, day))), said, bought=False)
@@ -104,7 +98,7 @@ def borders_to_buy(session: Session, orders: Sequence[Order], now: datetime) -> 
     Plans follow a change of the tables a little later; what is bought goes by the tables themselves.  Orders that
     cross no border are left out, and cost nothing.
     """
-    day = shop_day_of(session, now)
+    day = shop_day(session, now)
     leaving = leaving_now(session, day)
     crossing = [order for order in orders if crosses_customs(order.address, leaving.origin)]
     if not crossing:
@@ -144,7 +138,7 @@ def estimate_of(session: Session, asked: GoodsAsked, now: datetime) -> Estimate 
 
     Without a code the tables' general rows count, without an origin the country that it leaves from.
     """
-    leaving = leaving_now(session, shop_day_of(session, now))
+    leaving = leaving_now(session, shop_day(session, now))
     to = Address(country=asked.country, postcode=asked.postcode)
     if not crosses_customs(to, leaving.origin):
         return None

@@ -36,9 +36,9 @@ from tidewind.documents.invoice_xml import COMMERCIAL, PRO_FORMA, Party, XmlInvo
 from tidewind.documents.lists import Column, ListPaper, list_paper
 from tidewind.documents.paper import Draw, pdf_of
 from tidewind.services.base import Conflict, NotFound
-from tidewind.services.customs.borders import OrderBorder, border_of_order, leaving_now, shop_day_of
+from tidewind.services.customs.borders import OrderBorder, border_of_order, leaving_now
 from tidewind.services.customs.own_papers import draw_page, own_pages
-from tidewind.services.planning import customs_book, shop_settings
+from tidewind.services.planning import customs_book, shop_day, shop_settings
 
 PAPERS = ("cn22", "cn23", "invoice", "pro_forma", "packing_list")
 """The kinds of paper that we make; others come from carriers and authorities."""
@@ -340,7 +340,7 @@ def _papers_of(session: Session, order: Order, now: datetime) -> _Papers:
     at = border_of_order(session, order, now)
     if at.border is None:
         raise Conflict("no_border", f"Order {order.number} crosses no customs border, so it needs no papers.")
-    return _Papers(session, at, at.border, shop_day_of(session, now))
+    return _Papers(session, at, at.border, shop_day(session, now))
 
 
 def _order(session: Session, order_id: int) -> Order:
@@ -388,7 +388,7 @@ def papers_back(
     """
     if not shipment.customs:
         return []
-    day = shop_day_of(session, now)
+    day = shop_day(session, now)
     out = read_border(shipment.customs["border"])
     said = shipment.order.hand.customs or NOTHING_SAID
     first = said.first_export or next((label.tracking_number for label in shipment.labels if label.tracking_number), "")

@@ -24,7 +24,7 @@ from tidewind.db.tables import BlockedAddress, CarrierRow, Departure, Label, Mes
 from tidewind.services.base import Outside, defer
 from tidewind.services.follow.texts import day_in, language_of, state_in
 from tidewind.services.follow.wording import ChannelWords, words_by_channel
-from tidewind.services.planning import shop_settings
+from tidewind.services.planning import shop_day, shop_settings
 
 MOST_ALSO = 5
 LATE_FOR = timedelta(days=5)
@@ -215,7 +215,7 @@ def _handed_over(session: Session, channels: Collection[int], now: datetime) -> 
 
 
 def _late(session: Session, channels: Collection[int], now: datetime) -> Sequence[Shipment]:
-    today = now.astimezone(ZoneInfo(shop_settings(session).time_zone)).date()
+    today = shop_day(session, now)
     query = (
         select(Shipment)
         .where(Shipment.state.in_(LabelState.TRAVELS), Shipment.tracking_state.not_in([*FINAL, "announced"]))

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date, datetime
-from zoneinfo import ZoneInfo
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -21,7 +20,7 @@ from tidewind.outside.pictures import PictureError, photo_and_small
 from tidewind.services.base import Conflict, Invalid
 from tidewind.services.follow.parcels import public_view
 from tidewind.services.follow.returns import ReturnRequest, ask_return, takes_returns
-from tidewind.services.planning import shop_settings
+from tidewind.services.planning import shop_day, shop_settings
 
 BUYER = "the buyer, on the page"
 MOST_DAYS = 365
@@ -81,7 +80,6 @@ def set_return_rules(session: Session, rules: ReturnRules) -> ReturnRules:
 def buyers_return(session: Session, tracking_key: str, now: datetime) -> BuyersReturn:
     """Return what a buyer may send back.  Raises NotFound where there is no such parcel."""
     shipment, events = public_view(session, tracking_key)
-    zone = ZoneInfo(shop_settings(session).time_zone)
     delivered = next((e.at for e in events if e.state == TrackingState.DELIVERED), None)
     if shipment.tracking_state != TrackingState.DELIVERED:
         delivered = None
@@ -91,7 +89,7 @@ def buyers_return(session: Session, tracking_key: str, now: datetime) -> BuyersR
     not_made = state == ReturnState.FAILED
     if delivered is None or not rules.on:
         # Most looks at a parcel are at one under way: they need not read what was in it.
-        why_not = returnable((), None, now.date(), rules).why_not
+        why_not = returnable((), None, shop_day(session, now), rules).why_not
         return BuyersReturn(shipment, (), None, why_not, state is not None, not_made, rules)
     lines = session.scalars(
         select(OrderLine).where(OrderLine.order_id == shipment.order_id).order_by(OrderLine.position)
@@ -99,8 +97,7 @@ def buyers_return(session: Session, tracking_key: str, now: datetime) -> BuyersR
     known = session.execute(select(Product.sku, Product.tags).where(Product.sku.in_([line.sku for line in lines])))
     tags: dict[str, list[str]] = {sku: some for sku, some in known}  # noqa: C416 - rows, not pairs
     sent = [SentLine(line.id, line.quantity, tags.get(line.sku, ())) for line in lines]
-    day = delivered.astimezone(zone).date()
-    found = returnable(sent, day, now.astimezone(zone).date(), rules)
+    found = returnable(sent, shop_day(session, delivered), shop_day(session, now), rules)
     if found.lines and not (takes_returns(session, shipment, now) and shipment.address.email):
         found = Returnable(until=found.until, why_not="there is no label for the way back")
     mine = tuple(line for line in lines if line.id in found.lines)

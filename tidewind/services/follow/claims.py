@@ -33,7 +33,7 @@ from tidewind.services.follow.letters import (
 from tidewind.services.follow.parcels import events_of
 from tidewind.services.follow.texts import money_in
 from tidewind.services.papers import print_labels
-from tidewind.services.planning import shop_settings
+from tidewind.services.planning import shop_day, shop_settings
 
 MOST_SHOWN = 300
 
@@ -74,10 +74,9 @@ def open_claim(session: Session, shipment_id: int, kind: ClaimKind, who: str, no
 
 def _counts_from(session: Session, shipment: Shipment, kind: ClaimKind) -> date:
     """Return the day that the deadline counts from: when it came, else when it should have come."""
-    zone = ZoneInfo(shop_settings(session).time_zone)
     came = next((e.at for e in events_of(session, shipment) if e.state == TrackingState.DELIVERED), None)
     if kind == "damaged" and came is not None:
-        return came.astimezone(zone).date()
+        return shop_day(session, came)
     return shipment.arrives or shipment.ship_date
 
 

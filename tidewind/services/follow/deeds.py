@@ -27,7 +27,7 @@ from tidewind.services.follow.letters import (
 )
 from tidewind.services.follow.texts import day_in, language_of, mail_text, state_in
 from tidewind.services.follow.troubles import ParcelUnderWay, parcel_in_trouble
-from tidewind.services.planning import shop_settings
+from tidewind.services.planning import shop_day, shop_settings
 
 _TEXT_OF: dict[Kind, str] = {
     "lost": "lost",
@@ -69,7 +69,7 @@ def letter_to_buyer(session: Session, shipment_id: int, base_url: str, now: date
     language = language_of(shipment.address.country)
     subject, body = mail_text(_TEXT_OF[kind], language)
     carrier = session.scalars(select(CarrierRow.name).where(CarrierRow.code == shipment.carrier)).one()
-    seen = day_in(parcel.seen_at.date(), language) if parcel.seen_at else ""
+    seen = day_in(shop_day(session, parcel.seen_at), language) if parcel.seen_at else ""
     last = ", ".join(part for part in (state_in(parcel.state, language), parcel.spot, seen) if part)
     values = {
         "name": parcel.name,

@@ -27,7 +27,7 @@ from tidewind.services.follow.dressing import Look, dressed
 from tidewind.services.follow.mailing import look_of
 from tidewind.services.follow.texts import day_in, language_of, languages, state_in
 from tidewind.services.follow.wording import ChannelWords, Text, words_by_channel
-from tidewind.services.planning import shop_settings
+from tidewind.services.planning import shop_day, shop_settings
 from tidewind.services.shop import carrier_name
 
 _STATE: Mapping[Trigger, TrackingState] = {
@@ -84,7 +84,8 @@ def sample(session: Session, asked: SampleAsked, base_url: str, now: datetime) -
     values = message_values(shipment, carrier, brand, base_url, language)
     state = _STATE.get(trigger)
     if state:
-        values["last"] = f"{state_in(state, language)}, {shipment.address.city}, {day_in(now.date(), language)}"
+        today = day_in(shop_day(session, now), language)
+        values["last"] = f"{state_in(state, language)}, {shipment.address.city}, {today}"
     faults = tuple(faults_in(f"{text.subject}\n{text.body}\n{text.sms}"))
     text = _harmless(text, faults)
     body, subject, sms = fill_lines(text.body, values), fill(text.subject, values), fill(text.sms, values)

@@ -6,7 +6,6 @@ import secrets
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
-from zoneinfo import ZoneInfo
 
 from sqlalchemy import select, update
 from sqlalchemy.exc import IntegrityError
@@ -26,7 +25,7 @@ from tidewind.services.follow.announcing import Occasion, announce
 from tidewind.services.follow.telling import tell_of_refund
 from tidewind.services.follow.texts import language_of, money_in, said_in
 from tidewind.services.follow.wording import words_by_channel
-from tidewind.services.planning import carriers_in_force, shop_settings
+from tidewind.services.planning import carriers_in_force, shop_day, shop_settings
 
 RETURN_OUTCOMES = ("refunded", "exchanged", "repaired", "sent on again", "nothing to do")
 
@@ -93,7 +92,7 @@ def ask_again(session: Session, return_id: int, who: str, now: datetime) -> Retu
 
 def takes_returns(session: Session, shipment: Shipment, now: datetime) -> bool:
     """Tell whether a shipment's service has labels for the way back, by its carrier's card."""
-    today = now.astimezone(ZoneInfo(shop_settings(session).time_zone)).date()
+    today = shop_day(session, now)
     for carrier in carriers_in_force(session, today):
         if carrier.code == shipment.carrier:
             return any(s.code == shipment.service and s.returns for s in carrier.own.card.services)

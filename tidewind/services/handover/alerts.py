@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from datetime import datetime
-from zoneinfo import ZoneInfo
 
 from sqlalchemy import Select, func, select
 from sqlalchemy.orm import Session
@@ -21,7 +20,7 @@ from tidewind.db.tables import (
     Return,
     Shipment,
 )
-from tidewind.services.planning import shop_settings
+from tidewind.services.planning import shop_day, shop_settings
 
 
 def late_sales(session: Session) -> Sequence[Shipment]:
@@ -50,7 +49,7 @@ def _few_numbers() -> Select[int]:
 
 def alert_counts(session: Session, now: datetime) -> dict[str, int]:
     """Return how many of each thing wait for somebody: messages, refunds, returns, requests, prints."""
-    today = now.astimezone(ZoneInfo(shop_settings(session).time_zone)).date()
+    today = shop_day(session, now)
     asked = {
         "undelivered_messages": select(func.count(Message.id)).where(
             Message.sent_at.is_(None), Message.attempts > 0, Message.not_sent == ""

@@ -23,7 +23,7 @@ from tidewind.core.stored import NO_ADDRESS
 from tidewind.core.tariffs.card import Network
 from tidewind.db.tables import CarrierRow, Departure, Label, Order, Pickup, Place, Shipment
 from tidewind.services.base import Conflict, NotFound
-from tidewind.services.planning import Scope, carriers_in_force, closed_days, replan_some, shop_settings
+from tidewind.services.planning import Scope, carriers_in_force, closed_days, replan_some, shop_day, shop_settings
 
 
 @dataclass(frozen=True, slots=True)
@@ -88,7 +88,7 @@ def departure_for(session: Session, carrier: Carrier, network: str, place_id: in
 
 def lock_departure(session: Session, key: DepartureKey, now: datetime) -> Departure:
     """Return the departure with a key, locked, making it at need.  Raises NotFound for a network that there is not."""
-    today = now.astimezone(ZoneInfo(shop_settings(session).time_zone)).date()
+    today = shop_day(session, now)
     carrier = next((c for c in carriers_in_force(session, today) if c.code == key.carrier), None)
     if carrier is None or not any(n.id == key.network for n in carrier.own.card.networks):
         raise NotFound("unknown_departure", "There is no such departure.")
@@ -134,7 +134,7 @@ def _departure(session: Session, carrier: Carrier, network: str, place_id: int, 
 def todays_departures(session: Session, now: datetime) -> list[DepartureCounts]:
     """Return today's departures, or the next working day's where no cut-off is left, in the order of their cut-offs."""
     shop = shop_settings(session)
-    today, closed = now.astimezone(ZoneInfo(shop.time_zone)).date(), closed_days(shop)
+    today, closed = shop_day(session, now), closed_days(shop)
     carriers = carriers_in_force(session, today)
     start = session.scalar(select(Place.address).where(Place.is_default)) or NO_ADDRESS
     for day in (today, today + timedelta(days=1)):

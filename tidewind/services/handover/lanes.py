@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
-from zoneinfo import ZoneInfo
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -23,7 +22,7 @@ from tidewind.services.handover.departures import DepartureKey, cutoff_at
 from tidewind.services.handover.fetching import Fetching, fetching_of
 from tidewind.services.handover.lying import Late, Lying, Pile, ToCome, lying_on, to_come_on
 from tidewind.services.handover.stopped import Stopped
-from tidewind.services.planning import carriers_in_force, closed_days, shop_settings
+from tidewind.services.planning import carriers_in_force, closed_days, shop_day, shop_settings
 
 DAYS_SHOWN = 5
 
@@ -75,7 +74,7 @@ class _Day:
 
 def days_shown(session: Session, now: datetime) -> list[date]:
     """Return today and the next days on which anything can leave, as many as are shown."""
-    day = now.astimezone(ZoneInfo(shop_settings(session).time_zone)).date()
+    day = shop_day(session, now)
     works, made = _working_days(session), [day]
     while len(made) < DAYS_SHOWN:
         day += timedelta(days=1)
@@ -114,7 +113,7 @@ def lanes_on(session: Session, day: date, now: datetime) -> list[Lane]:
     Raises Invalid for a day farther away than three months.
     """
     shop = shop_settings(session)
-    if abs((day - now.astimezone(ZoneInfo(shop.time_zone)).date()).days) > FARTHEST.days:
+    if abs((day - shop_day(session, now)).days) > FARTHEST.days:
         raise Invalid("too_far", "Departures are shown for three months before and after today.")
     departures = session.scalars(select(Departure).where(Departure.day == day)).all()
     ids = [departure.id for departure in departures]

@@ -19,7 +19,7 @@ from tidewind.db.tables import Departure, Label, Place, Product, Shipment
 from tidewind.services.base import Conflict, Invalid, move_row, write_history
 from tidewind.services.handover.departures import DepartureKey, departure_for, lock_departure, plan_what_stays
 from tidewind.services.handover.stopped import MAY_GO
-from tidewind.services.planning import carriers_in_force, closed_days, shop_settings
+from tidewind.services.planning import carriers_in_force, closed_days, shop_day, shop_settings
 
 MOST_AHEAD = timedelta(days=30)
 
@@ -138,7 +138,7 @@ def _move(
 
 def _truck(session: Session, departure: Departure, now: datetime) -> tuple[Carrier, Timetable]:
     shop = shop_settings(session)
-    today = now.astimezone(ZoneInfo(shop.time_zone)).date()
+    today = shop_day(session, now)
     carrier = next((c for c in carriers_in_force(session, today) if c.code == departure.carrier), None)
     if carrier is None:
         raise Conflict("carrier_gone", f"{departure.carrier} is switched off, so nothing of it can go another day.")

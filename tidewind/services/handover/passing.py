@@ -16,7 +16,7 @@ from tidewind.db.tables import CarrierRow, Departure, Label, Pickup, Shipment
 from tidewind.services.base import each_by_itself, move_row
 from tidewind.services.handover.leaving import goes, labels_in, stays_behind
 from tidewind.services.handover.stopped import MAY_GO
-from tidewind.services.planning import carriers_in_force, shop_settings
+from tidewind.services.planning import carriers_in_force, shop_day, shop_settings
 
 SETTLED_AT = time(6, 0)
 """On the morning after a departure it is known what the carrier has scanned of it (shop policy)."""
@@ -77,7 +77,7 @@ def _went(session: Session, departure: Departure, shipment_ids: Collection[int],
 def _silent_services(session: Session, departure: Departure, now: datetime) -> frozenset[str] | None:
     """Return the services of a departure that went without a scan; None for all of them."""
     row = session.scalars(select(CarrierRow).where(CarrierRow.code == departure.carrier)).one()
-    today = now.astimezone(ZoneInfo(shop_settings(session).time_zone)).date()
+    today = shop_day(session, now)
     card = next((c.own.card for c in carriers_in_force(session, today) if c.code == departure.carrier), None)
     network = next((n for n in card.networks if n.id == departure.network), None) if card else None
     if not departure.brought and network is not None and network.pickup is not None:

@@ -15,6 +15,7 @@ from tidewind.services.base import Invalid, NotFound, ServiceError
 from tidewind.services.handover.departures import DepartureKey, lock_departure
 from tidewind.services.handover.lanes import days_shown, lane_of
 from tidewind.services.handover.pickups import PickupWish, ask_for_pickups
+from tidewind.services.planning import shop_day
 
 AHEAD = timedelta(minutes=30)
 """So long before the last moment a standing pickup is asked for: as late as can be, so that its figures are true."""
@@ -45,7 +46,7 @@ def set_standing(
         raise Invalid("no_days", "Choose at least one day of the week.")
     if (wish.start is None) != (wish.until is None):
         raise Invalid("half_window", "Give both ends of the window, or none for the usual one.")
-    lock_departure(session, DepartureKey(carrier, network, now.date()), now)
+    lock_departure(session, DepartureKey(carrier, network, shop_day(session, now)), now)
     mine = (StandingPickup.carrier == carrier) & (StandingPickup.network == network)
     row = session.scalar(select(StandingPickup).where(mine).with_for_update())
     if row is None:

@@ -76,7 +76,7 @@ def label_paper(
     )
 
 
-def trial_papers(order: Order, carrier: CarrierRow, place: Place, units: str) -> list[LabelPaper]:
+def trial_papers(order: Order, carrier: CarrierRow, place: Place, shop: Shop) -> list[LabelPaper]:
     """Return what an order's labels would look like; they cost nothing, and say so across their face."""
     return [
         LabelPaper(
@@ -94,15 +94,15 @@ def trial_papers(order: Order, carrier: CarrierRow, place: Place, units: str) ->
             reference="",
             parcel_no=n,
             parcel_count=order.parcel_count,
-            weight=weight_in(parcel.gross_g, units),
-            ship_date=day_text(order.ship_date or order.ordered_at.date()),
+            weight=weight_in(parcel.gross_g, shop.units),
+            ship_date=day_text(order.ship_date or shop.day_of(order.ordered_at)),
             test=True,
         )
         for n, parcel in enumerate(order.plan.parcels, 1)
     ]
 
 
-def return_paper(row: Return, carrier: CarrierRow) -> LabelPaper:
+def return_paper(row: Return, carrier: CarrierRow, shop: Shop) -> LabelPaper:
     """Return the label for the way back of a shipment: sender and recipient changed over."""
     shipment, number = row.shipment, row.tracking_number or ""
     return LabelPaper(
@@ -121,7 +121,7 @@ def return_paper(row: Return, carrier: CarrierRow) -> LabelPaper:
         parcel_no=1,
         parcel_count=1,
         weight="as it comes",
-        ship_date=day_text(row.asked_at.date()),
+        ship_date=day_text(shop.day_of(row.asked_at)),
         heading="charged when used",
     )
 
@@ -166,7 +166,7 @@ def slip_of(shipment: Shipment, goods: Goods, shop: Shop) -> SlipPaper:
     return SlipPaper(
         shop=shop.brand,
         order_number=order.number,
-        ordered=day_text(order.ordered_at.date()),
+        ordered=day_text(shop.day_of(order.ordered_at)),
         recipient=with_country(shipment.address),
         service=shipment.service_name,
         packaging=names[0] if len(names) == 1 else f"{len(names)} parcels",

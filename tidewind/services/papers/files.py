@@ -160,7 +160,7 @@ def trial_labels(session: Session, order_id: int, stock: str = "roll") -> bytes:
     if not order.carrier or not order.plan.parcels:
         raise Conflict("no_plan", f"Order {order.number} has no service yet, so there is no label to try.")
     carrier = session.scalars(select(CarrierRow).where(CarrierRow.code == order.carrier)).one()
-    made = trial_papers(order, carrier, default_place(session), shop_settings(session).units)
+    made = trial_papers(order, carrier, default_place(session), shop_settings(session))
     return labels_pdf(made, f"Test label {order.number}", _stock(stock))
 
 
@@ -175,7 +175,8 @@ def print_returns(session: Session, return_ids: Sequence[int], now: datetime, st
     if any(row.tracking_number is None for row in rows):
         raise Conflict("not_ready", "The carrier has not made this label yet. Wait a moment.")
     accounts = {a.code: a for a in session.scalars(select(CarrierRow))}
-    made = [return_paper(row, accounts[row.shipment.carrier]) for row in rows]
+    shop = shop_settings(session)
+    made = [return_paper(row, accounts[row.shipment.carrier], shop) for row in rows]
     papers = [
         draw
         for row in rows

@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 
 from tidewind.core.insuring import INSURED
 from tidewind.db.tables import Channel, PackagingRow
-from tidewind.services.planning.shop_facts import carriers_in_force, recipes_of, shop_settings
+from tidewind.services.planning.shop_facts import carriers_in_force, recipes_of, shop_day, shop_settings
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,7 +33,7 @@ class Choices:
 
 def all_choices(session: Session, now: datetime) -> Choices:
     """Return what there is to choose from, services with their carrier's name."""
-    carriers = carriers_in_force(session, now.date())
+    carriers = carriers_in_force(session, shop_day(session, now))
     compiled = [(c.name, s.service) for c in carriers for s in c.own.services.values()]
     boxes = session.scalars(select(PackagingRow).where(PackagingRow.active).order_by(PackagingRow.code))
     return Choices(

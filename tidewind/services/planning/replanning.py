@@ -6,7 +6,6 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from typing import NamedTuple
-from zoneinfo import ZoneInfo
 
 from sqlalchemy import ColumnElement, func, select, update
 from sqlalchemy.orm import Session, sessionmaker
@@ -97,7 +96,7 @@ def keep_up_due(sessions: sessionmaker[Session], clock: Callable[[], datetime]) 
         row = session.get(ShopRow, 1, with_for_update=True)
         if row is None:
             return
-        today = clock().astimezone(ZoneInfo(row.time_zone)).date()
+        today = row.day_of(clock())
         new_day, row.planned_on = row.planned_on not in {None, today}, today
         if new_day:
             replan_waiting(session, f"{today:%A %-d %B} began", clock())

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from datetime import date, datetime, time
+from datetime import date, datetime, time, timedelta
 from functools import lru_cache
 from typing import Any, NamedTuple
 from zoneinfo import ZoneInfo
@@ -136,7 +136,7 @@ def carriers_in_force(session: Session, today: date, now: datetime | None = None
         mine, contracts = tuple(_version(row) for row in rows if row.carrier_id == carrier.id), contracts_of(carrier)
         own, published = _compiled(mine, today, contracts, today), _compiled(mine, today, PUBLISHED, today)
         if own and published and contracts:
-            answers = answers_of(session, carrier.code, now) if carrier.asks_prices and now else own.answers
+            answers = answers_of(session, carrier.code, now, today) if carrier.asks_prices and now else own.answers
             dated = _dated(mine, today)
             gone, starts, closings = leaving.get(carrier.code, _Leaving())
             sooner = (*_by_vans(own.card, starts), *_by_counters(own.card, closings))
@@ -159,7 +159,7 @@ def _leaving(session: Session, today: date) -> dict[str, _Leaving]:
         select(Departure.carrier, Departure.network, Departure.day, Departure.state, Pickup.start, DropOffPointRow)
         .outerjoin(Pickup, booked)
         .outerjoin(DropOffPointRow, DropOffPointRow.id == Departure.point_id)
-        .where(Departure.day >= today)
+        .where(Departure.day >= today - timedelta(days=1))  # where a truck starts it may be yesterday still
         .order_by(Departure.id)
     )
     found: dict[str, _Leaving] = {}
@@ -239,7 +239,7 @@ def core_shop(session: Session, now: datetime, rules: tuple[Rule, ...] | None = 
     links = session.scalars(select(PromiseLink))
     return Shop(
         packagings=tuple(box.to_core() for box in boxes),
-        carriers=carriers_in_force(session, now.astimezone(zone).date(), now),
+        carriers=carriers_in_force(session, row.day_of(now), now),
         policy=Policy(row.policy),
         values=Values(row.day_value_minor, row.late_value_minor),
         now=now,
@@ -282,6 +282,9 @@ def _precedents(session: Session) -> dict[Any, Precedent]:
     return {(r.basket, r.destination): Precedent(r.hand, r.order_number) for r in rows}
 
 
-def shop_day(session: Session, now: datetime) -> date:
-    """Return the shop's day."""
-    return now.astimezone(ZoneInfo(shop_settings(session).time_zone)).date()
+def shop_day(session: Session, moment: datetime) -> date:
+    """Return the day on which a moment (aware) lies in the shop, whatever the server's or UTC's is.
+
+    Everything that counts days goes by it, but for a truck's: its day is its timetable's (shop policy).
+    """
+    return shop_settings(session).day_of(moment)

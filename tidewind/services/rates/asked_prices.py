@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Callable, Iterable, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, field, replace
 from datetime import datetime, timedelta
 
 from sqlalchemy import delete, select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session, sessionmaker
 
-from tidewind.core.consignments import Consignment
-from tidewind.core.tariffs.live import LiveAnswer, ask_key
+from tidewind.core.frozen import frozen
+from tidewind.core.order_facts import Shop
+from tidewind.core.tariffs.live import Answers, LiveAnswer, Question
 from tidewind.db.tables import CarrierRow, LiveAnswerRow
 from tidewind.outside.carrier import CarrierClient
 from tidewind.outside.errors import MaybeDone, NeverSent, OutsideError
@@ -21,6 +23,21 @@ from tidewind.services.planning import KEPT_FOR
 ASKED_AHEAD = timedelta(minutes=1)
 """An answer that has less than this to live is asked for again: the person still has to look and decide."""
 MOST_AT_ONCE = 24
+Key = tuple[str, str]
+"""A carrier's code, and the key of a question to it."""
+
+
+@frozen
+class ToAsk:
+    """A question, and the carrier that has to answer it."""
+
+    carrier: str
+    question: Question
+    key: Key = field(init=False, compare=False, repr=False)
+
+    def __post_init__(self) -> None:
+        """Work out by what it is known."""
+        object.__setattr__(self, "key", (self.carrier, self.question.key))
 
 
 @dataclass(slots=True)
@@ -31,63 +48,90 @@ class PricesAsked:
     failures: dict[str, str] = field(default_factory=dict)
 
 
-class Questions:
-    """Stands in for the answers while a plan is made, and notes every question that would be asked."""
+def questions_asked(shop: Shop, price: Callable[[Shop], object]) -> tuple[ToAsk, ...]:
+    """Return what the live carriers of a shop would be asked while something is priced."""
+    found: dict[Key, ToAsk] = {}
 
-    def __init__(self) -> None:
-        self.questions: dict[str, Consignment] = {}
+    def noting(code: str) -> Callable[[Question], None]:
+        def find(question: Question) -> None:
+            one = ToAsk(code, question)
+            found.setdefault(one.key, one)
 
-    def find(self, c: Consignment) -> None:
-        """Note a question; there is no answer to it here."""
-        self.questions.setdefault(ask_key(c), c)
+        return find
+
+    live = tuple(
+        replace(c, own=c.own.with_answers(Answers(noting(c.code), shop.now, c.own.answers.day)))
+        for c in shop.carriers
+        if c.own.live
+    )
+    if live:
+        price(replace(shop, carriers=live))
+    return tuple(found.values())
 
 
 def ask_prices(
-    sessions: sessionmaker[Session], outside: Outside, questions: Iterable[Consignment], now: datetime
+    sessions: sessionmaker[Session], outside: Outside, wanted: Iterable[ToAsk], now: datetime
 ) -> PricesAsked:
     """Ask every live carrier the questions whose answers are missing or too old; keep what they say.
 
-    Each call waits a bounded time.  A carrier that fails is noted with words, and what it said before stays stale.
+    They are asked side by side, so the slowest alone says how long that takes.  A carrier that fails is noted with
+    words, and what it said before stays stale.
     """
-    wanted = {ask_key(c): c for c in questions}
+    by_carrier: dict[str, list[ToAsk]] = {}
+    for one in wanted:
+        by_carrier.setdefault(one.carrier, []).append(one)
     result = PricesAsked()
-    with sessions() as session:
-        asked = CarrierRow.active & CarrierRow.asks_prices
-        accounts = session.scalars(select(CarrierRow).where(asked)).all()
-        fresh = {
-            (row.carrier, row.key)
-            for row in session.scalars(
-                select(LiveAnswerRow).where(
-                    LiveAnswerRow.key.in_(wanted),
-                    LiveAnswerRow.expires_at > now + ASKED_AHEAD,
-                    LiveAnswerRow.failure == "",
-                )
-            )
-        }
-    for carrier in accounts:
-        missing = [(key, c) for key, c in wanted.items() if (carrier.code, key) not in fresh][:MOST_AT_ONCE]
-        _ask_one(sessions, outside.carrier(carrier), carrier, missing, now, result)
+    if not by_carrier:
+        return result
+    with ThreadPoolExecutor(len(by_carrier), thread_name_prefix="asking") as pool:
+        each = {code: pool.submit(ask_carrier, sessions, outside, code, mine, now) for code, mine in by_carrier.items()}
+    for asked in (future.result() for future in each.values()):
+        result.answered += asked.answered
+        result.failures |= asked.failures
     return result
 
 
-def _ask_one(
+def ask_carrier(
+    sessions: sessionmaker[Session], outside: Outside, code: str, wanted: Sequence[ToAsk], now: datetime
+) -> PricesAsked:
+    """Ask one carrier the questions whose answers are missing or too old, one after the other; keep what it says.
+
+    A carrier that does not answer is not asked the rest: each question would wait as long for nothing.
+    """
+    result, keys = PricesAsked(), {one.question.key: one.question for one in wanted}
+    with sessions() as session:
+        known = select(CarrierRow).where(CarrierRow.code == code, CarrierRow.active, CarrierRow.asks_prices)
+        carrier = session.scalars(known).one_or_none()
+        fresh = select(LiveAnswerRow.key).where(
+            LiveAnswerRow.carrier == code,
+            LiveAnswerRow.key.in_(keys),
+            LiveAnswerRow.expires_at > now + ASKED_AHEAD,
+            LiveAnswerRow.failure == "",
+        )
+        told = set(session.scalars(fresh))
+    missing = [(key, question) for key, question in keys.items() if key not in told]
+    if carrier is not None and missing:
+        _ask(sessions, outside.carrier(carrier), carrier, missing[:MOST_AT_ONCE], now, result)
+    return result
+
+
+def _ask(
     sessions: sessionmaker[Session],
     client: CarrierClient,
     carrier: CarrierRow,
-    questions: Sequence[tuple[str, Consignment]],
+    questions: Sequence[tuple[str, Question]],
     now: datetime,
     result: PricesAsked,
 ) -> None:
     for key, question in questions:
         try:
             answer = client.quotes(question, now)
-        except (NeverSent, MaybeDone) as error:
-            result.failures[carrier.code] = f"{carrier.name} gave no price: {error}"
-            with sessions.begin() as session:
-                _keep_failure(session, carrier.code, key, result.failures[carrier.code], now)
-            return  # the next question would wait as long for nothing
         except OutsideError as error:
             result.failures[carrier.code] = f"{carrier.name} gave no price: {error}"
+            if isinstance(error, NeverSent | MaybeDone):
+                with sessions.begin() as session:
+                    _keep_failure(session, carrier.code, key, result.failures[carrier.code], now)
+                return
             continue
         result.answered += 1
         with sessions.begin() as session:

@@ -3,29 +3,30 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime
+from functools import partial
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from tidewind.core.addresses.check import Address
 from tidewind.core.addresses.countries import country_code
-from tidewind.core.checkout.answering import Answer, Basket, BasketLine, PackedBasket, ServicePrice, answer
+from tidewind.core.checkout.answering import Answer, Basket, BasketLine, Offered, PackedBasket, ServicePrice, answer
 from tidewind.core.checkout.written import Checkout
-from tidewind.core.consignments import Consignment
-from tidewind.core.customs.planned import Going, border_of, crosses, leaving_of
+from tidewind.core.customs.planned import Going, Leaving, border_of, crosses, leaving_of
 from tidewind.core.options import Option, options_for
 from tidewind.core.order_facts import LineFacts, OrderFacts, Shop
 from tidewind.core.parcels import parcels_text
 from tidewind.core.planning import plan
 from tidewind.core.quantities import Size
-from tidewind.core.tariffs.live import NOT_KNOWN, ask_key
+from tidewind.core.tariffs.live import NOT_KNOWN
 from tidewind.db.tables import Product
 from tidewind.services.base import Invalid
 from tidewind.services.planning import core_shop, line_facts
-from tidewind.services.rates.in_time import listening_to, questions_for, take_in
+from tidewind.services.rates.asked_prices import Key, ToAsk, questions_asked
+from tidewind.services.rates.in_time import listening_to, take_in
 from tidewind.services.rates.memory import LOADING, Known, Told, kept_in, key_now, know, known_for
 from tidewind.services.rates.offers import checkout_in_force
 
@@ -66,7 +67,7 @@ class CheckoutAnswer:
     answer: Answer
     packed: PackedBasket
     assumed: tuple[str, ...]
-    waits_for: tuple[Consignment, ...] = ()
+    waits_for: tuple[ToAsk, ...] = ()
     keep_s: int = 0
     bodies: dict[str, bytes] = field(default_factory=dict, compare=False)
 
@@ -90,7 +91,7 @@ def offers_for(
     found = None if anew else known.answer_to(asked)
     if not isinstance(found, CheckoutAnswer):
         found = _answered(session, asked, known, known.version, known.checkout)
-        known.remember(asked, found, frozenset(map(ask_key, found.waits_for)))
+        known.remember(asked, found, [one.key for one in found.waits_for])
     return found
 
 
@@ -108,8 +109,7 @@ def _read(session: Session, key: tuple[object, ...], now: datetime) -> Known:
 def _answered(session: Session, asked: BasketAsked, known: Known, version: int, checkout: Checkout) -> CheckoutAnswer:
     shop = known.shop
     lines, assumed = _lines(session, asked, known)
-    wanted = {code for offer in checkout.offers for code in offer.services}
-    packed, waits_for = _packed(session, known, lines, asked, wanted)
+    packed, waits_for = _packed(session, known, lines, asked, _wanted(checkout))
     basket = Basket(
         tuple(BasketLine(line.sku, line.quantity, line.value, line.tags) for line in lines),
         asked.country,
@@ -121,31 +121,39 @@ def _answered(session: Session, asked: BasketAsked, known: Known, version: int, 
         shop.place,
         shop.local.replace(tzinfo=None),
     )
-    found = answer(checkout.offers, checkout.by_code, basket, packed, shop.currency, asked.language)
-    found = _with_duties(found, lines, asked, shop, packed)
+    to = Address(country=asked.country, postcode=asked.postcode)
+    order, leaving = OrderFacts(tuple(lines), to), leaving_of(shop)
+    abroad = crosses(order, leaving)
+    # What is exported is sold without VAT (Directive 2006/112/EC, article 146).
+    vat_bp = 0 if abroad else checkout.vat_bp
+    found = answer(checkout.offers, checkout.by_code, basket, packed, shop.currency, asked.language, vat_bp)
+    if abroad and packed.gross_g is not None:  # duties of what has no weight are not known
+        going = Going(gross_g=packed.gross_g, parcels=packed.parcels)
+        found = replace(found, offered=tuple(_with_duties(line, order, leaving, going) for line in found.offered))
     return CheckoutAnswer(version, shop.currency, found, packed, assumed, waits_for, checkout.keep_s)
 
 
-def _with_duties(
-    found: Answer, lines: Sequence[LineFacts], asked: BasketAsked, shop: Shop, packed: PackedBasket
-) -> Answer:
-    """Return the answer with what the recipient will probably be asked for at the border, for each price."""
-    to = Address(country=asked.country, postcode=asked.postcode)
-    order, leaving = OrderFacts(tuple(lines), to), leaving_of(shop)
-    if not crosses(order, leaving) or packed.gross_g is None:  # duties of what has no weight are not known
-        return found
-    offered = []
-    for line in found.offered:
-        going = Going(gross_g=packed.gross_g, parcels=packed.parcels)
-        border = border_of(replace(order, paid_shipping=line.price), leaving, going)
-        due = border.due if border else None
-        offered.append(replace(line, duties=due.in_order_minor if due and due.known else None))
-    return replace(found, offered=tuple(offered))
+Wanted = Mapping[int, Collection[str]]
+"""The services that offers ask about, by how many working days those offers take to pack."""
+
+
+def _wanted(checkout: Checkout) -> Wanted:
+    found: dict[int, set[str]] = {}
+    for offer in checkout.offers:
+        found.setdefault(offer.packing_days, set()).update(offer.services)
+    return found
+
+
+def _with_duties(line: Offered, order: OrderFacts, leaving: Leaving, going: Going) -> Offered:
+    """Return a line with what the recipient will probably be asked for at the border."""
+    border = border_of(replace(order, paid_shipping=line.price), leaving, going)
+    due = border.due if border else None
+    return replace(line, duties=due.in_order_minor if due and due.known else None)
 
 
 def _packed(
-    session: Session, known: Known, lines: Sequence[LineFacts], asked: BasketAsked, wanted: Collection[str]
-) -> tuple[PackedBasket, tuple[Consignment, ...]]:
+    session: Session, known: Known, lines: Sequence[LineFacts], asked: BasketAsked, wanted: Wanted
+) -> tuple[PackedBasket, tuple[ToAsk, ...]]:
     """Return the packed basket with all that carriers have told meanwhile, and what nobody has asked them yet."""
     packed, questions = pack_basket(lines, asked, known.shop, wanted)
     if questions and take_in(session, known.told, questions):
@@ -180,11 +188,11 @@ def _lines(session: Session, asked: BasketAsked, known: Known) -> tuple[list[Lin
     return lines, tuple(dict.fromkeys(assumed))
 
 
-PackedAndAsked = tuple[PackedBasket, tuple[Consignment, ...]]
+PackedAndAsked = tuple[PackedBasket, tuple[ToAsk, ...]]
 
 
-def pack_basket(lines: Sequence[LineFacts], asked: BasketAsked, shop: Shop, wanted: Collection[str]) -> PackedAndAsked:
-    """Return a basket as its order would be packed, with what each wanted service makes of it.
+def pack_basket(lines: Sequence[LineFacts], asked: BasketAsked, shop: Shop, wanted: Wanted) -> PackedAndAsked:
+    """Return a basket as its order would be packed, with what each wanted service makes of it on the day it is packed.
 
     With it come the questions to which carriers have not answered yet.
     """
@@ -199,10 +207,17 @@ def pack_basket(lines: Sequence[LineFacts], asked: BasketAsked, shop: Shop, want
         unplaced = bool(stops) and all(snag.fix == "address" for snag in stops)
         goods = PackedBasket(gross_g=_goods_weight(lines), volume_cm3=_goods_volume(lines))
         return replace(goods, abroad=abroad, refused=why, unplaced=unplaced), ()
-    settled, packed = made.settled, made.settled.packed
-    options = [o for o in options_for(order, shop, settled) if o.service in wanted]
-    waits = any(o.refused is not None and o.refused.reason in NOT_KNOWN for o in options)
-    questions = questions_for(shop, lambda live: options_for(order, live, settled)) if waits else ()
+    packed = made.settled.packed
+    services: dict[int, dict[str, ServicePrice]] = {}
+    questions: dict[Key, ToAsk] = {}
+    for days, codes in wanted.items():
+        then, ready = shop.when_packed(days)
+        settled = made.settled if then is shop else replace(made.settled, not_before=ready)
+        options = [o for o in options_for(order, then, settled) if o.service in codes]
+        services[days] = {option.service: _service(option) for option in options}
+        if any(service.waits for service in services[days].values()):
+            price = partial(options_for, order, settled=settled)
+            questions.update((one.key, one) for one in questions_asked(then, price))
     packed_basket = PackedBasket(
         words=parcels_text(packed),
         boxes=tuple(parcel.packaging.code if parcel.packaging else "own" for parcel in packed),
@@ -210,9 +225,10 @@ def pack_basket(lines: Sequence[LineFacts], asked: BasketAsked, shop: Shop, want
         gross_g=sum(parcel.gross_g for parcel in packed),
         volume_cm3=sum(_volume(parcel.outer) for parcel in packed),
         abroad=abroad,
-        services={option.service: _service(option) for option in options},
+        services=services.get(0, {}),
+        later=services,
     )
-    return packed_basket, questions
+    return packed_basket, tuple(questions.values())
 
 
 def _goods_weight(lines: Sequence[LineFacts]) -> int | None:

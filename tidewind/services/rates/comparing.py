@@ -13,18 +13,17 @@ from tidewind.core import comparing
 from tidewind.core.addresses.check import Address
 from tidewind.core.addresses.countries import country_code
 from tidewind.core.comparing import Compared
-from tidewind.core.consignments import CONTENTS, Consignment
+from tidewind.core.consignments import CONTENTS
 from tidewind.core.options import Settled, settle, with_extras
-from tidewind.core.order_facts import Carrier, LineFacts, OrderFacts, Shop
+from tidewind.core.order_facts import LineFacts, OrderFacts, Shop
 from tidewind.core.packing import PackedParcel, Unit
 from tidewind.core.planning import plan
 from tidewind.core.quantities import Size
-from tidewind.core.tariffs.live import Answers
 from tidewind.db.tables import CarrierRow, Order, Place
 from tidewind.services.base import Invalid, NotFound, Outside
 from tidewind.services.orders import get_order
 from tidewind.services.planning import all_facts, core_shop, plan_orders
-from tidewind.services.rates.asked_prices import PricesAsked, Questions, ask_prices, forget_old_answers
+from tidewind.services.rates.asked_prices import PricesAsked, ToAsk, ask_prices, forget_old_answers, questions_asked
 
 MOST_REFRESHED = 20
 REFRESHED_AFTER = timedelta(minutes=12)
@@ -125,18 +124,10 @@ def _quoted(asked: QuoteRequest, shop: Shop) -> Comparison:
     return Comparison(facts, with_theirs, settled, comparing.compare(facts, with_theirs, settled))
 
 
-def questions_of(comparison: Comparison) -> list[Consignment]:
+def questions_of(comparison: Comparison) -> tuple[ToAsk, ...]:
     """Return what the live carriers must be asked for a comparison: each way to pack, and their own packaging."""
-    asking = Questions()
-    shop = comparison.shop
-    live = tuple(
-        Carrier(c.code, c.name, c.own.with_answers(Answers(asking.find, shop.now)), c.published)
-        for c in shop.carriers
-        if c.own.live
-    )
-    if live:
-        comparing.compare(comparison.facts, replace(shop, carriers=live), comparison.settled)
-    return list(asking.questions.values())
+    facts, settled = comparison.facts, comparison.settled
+    return questions_asked(comparison.shop, lambda live: comparing.compare(facts, live, settled))
 
 
 def ask_prices_of_order(
@@ -145,7 +136,7 @@ def ask_prices_of_order(
     """Ask the live carriers what an order costs in each box; its plan then goes by what they answered."""
     with sessions() as session:
         comparison = compare_order(session, order_id, now, extras)
-        wanted = questions_of(comparison) if comparison else []
+        wanted = questions_of(comparison) if comparison else ()
     asked = ask_prices(sessions, outside, wanted, now)
     with sessions.begin() as session:
         plan_orders(session, [get_order(session, order_id, lock=True)], now)

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import time
 from collections import OrderedDict
+from collections.abc import Collection
 from dataclasses import dataclass, field
 from datetime import datetime
 from math import inf
@@ -21,6 +22,7 @@ from tidewind.core.order_facts import LineFacts, Shop
 from tidewind.core.tariffs.live import LiveAnswer
 from tidewind.db.tables import CheckoutStamp
 from tidewind.db.written import has_written
+from tidewind.services.rates.asked_prices import Key
 
 SLOT_S, MOST_ANSWERS = 20, 10_000
 _STAMP = select(CheckoutStamp.changes)
@@ -28,10 +30,8 @@ _STAMP = select(CheckoutStamp.changes)
 
 PROVISIONAL_S = 5.0
 """What is told for want of a carrier's answer is told no longer than this, even where the answer does not come."""
-Questions = frozenset[str]
-"""What carriers are asked about one basket, by the keys of the questions."""
-Told = dict[tuple[str, str], LiveAnswer]
-"""What carriers have answered since, by carrier and question."""
+Told = dict[Key, LiveAnswer]
+"""What carriers have answered since the shop was read."""
 
 
 @dataclass(slots=True)
@@ -44,7 +44,7 @@ class Known:
     checkout: Checkout
     told: Told = field(default_factory=dict)
     products: dict[str, LineFacts | None] = field(default_factory=dict)
-    waiting: dict[Questions, object] = field(default_factory=dict)
+    waiting: dict[Key, set[object]] = field(default_factory=dict)
     answers: OrderedDict[object, tuple[float, object]] = field(default_factory=OrderedDict)
 
     def answer_to(self, asked: object) -> object:
@@ -52,12 +52,12 @@ class Known:
         until, found = self.answers.get(asked, (0.0, None))
         return found if time.monotonic() < until else None
 
-    def remember(self, asked: object, answer: object, waits_for: Questions = frozenset()) -> None:
-        """Keep an answer; one for want of others' answers only until those are there, or for a while."""
+    def remember(self, asked: object, answer: object, waits_for: Collection[Key] = ()) -> None:
+        """Keep an answer; one for want of others' answers only until one of those is there, or for a while."""
         with _LOCK:
             self.answers[asked] = time.monotonic() + (PROVISIONAL_S if waits_for else inf), answer
-            if waits_for:
-                self.waiting[waits_for] = asked
+            for key in waits_for:
+                self.waiting.setdefault(key, set()).add(asked)
             while len(self.answers) > MOST_ANSWERS:
                 self.answers.popitem(last=False)
 
@@ -90,11 +90,15 @@ def know(session: Session, known: Known) -> Known:
     return known
 
 
-def have_answered(questions: Questions) -> None:
+def have_answered(keys: Collection[Key]) -> None:
     """Forget what was told for want of the answers that have come now."""
     found = _known.get("shop")
-    if found is not None and (asked := found.waiting.pop(questions, None)) is not None:
-        found.answers.pop(asked, None)
+    if found is None:
+        return
+    with _LOCK:
+        for key in keys:
+            for asked in found.waiting.pop(key, ()):
+                found.answers.pop(asked, None)
 
 
 def forget_answers() -> None:

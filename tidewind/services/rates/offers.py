@@ -32,7 +32,7 @@ def checkout_in_force(session: Session, now: datetime) -> tuple[int, Checkout]:
     """Return the version that holds at a moment, and what it offers; version 0 offers nothing."""
     query = select(CheckoutVersion).where(CheckoutVersion.holds_from <= now)
     row = session.scalar(query.order_by(CheckoutVersion.id.desc()).limit(1))
-    return (row.id, _read(row)) if row else (0, Checkout())
+    return (row.id, _read(session, row)) if row else (0, Checkout())
 
 
 class _Version:
@@ -49,17 +49,17 @@ class _Version:
 
 
 @lru_cache(maxsize=8)
-def _compiled(version: _Version) -> Checkout:
-    return read_checkout(version.body)
+def _compiled(version: _Version, currency: str) -> Checkout:
+    return read_checkout(version.body, currency=currency)
 
 
-def _read(row: CheckoutVersion) -> Checkout:
-    return _compiled(_Version(row))
+def _read(session: Session, row: CheckoutVersion) -> Checkout:
+    return _compiled(_Version(row), shop_settings(session).currency)
 
 
 def try_checkout(session: Session, body: Any, now: datetime) -> Checkout:
     """Return what is written as offers and tables, with everything that is wrong with it."""
-    return read_checkout(body, all_choices(session, now).services)
+    return read_checkout(body, all_choices(session, now).services, shop_settings(session).currency)
 
 
 def save_checkout(

@@ -24,7 +24,7 @@ from tidewind.core.quantities import Size
 from tidewind.core.states.labels import LabelState
 from tidewind.db.tables import Order, Place, Product, Shipment
 from tidewind.services.base import Invalid
-from tidewind.services.planning import shop_settings
+from tidewind.services.planning import shop_day, shop_settings
 
 LOOKED_BACK = timedelta(days=90)
 MOST_ORDERS, POINTS = 5_000, 12
@@ -92,7 +92,7 @@ _kept: dict[str, tuple[tuple[object, ...], list[SentOrder]]] = {}
 def _kept_orders(session: Session, now: datetime) -> list[SentOrder]:
     travels = Shipment.state.in_(LabelState.TRAVELS)
     stamp = session.execute(select(func.max(Shipment.id), func.count(Shipment.id)).where(travels)).one()
-    key = (str(session.get_bind().engine.url), now.date(), *stamp)
+    key = (str(session.get_bind().engine.url), shop_day(session, now), *stamp)
     if _kept.get("orders", ((), []))[0] != key:
         _kept["orders"] = (key, sent_orders(session, now))
     return _kept["orders"][1]

@@ -26,7 +26,7 @@ from tidewind.outside.sheets_out import tables_to_csv, tables_to_xlsx, to_csv
 from tidewind.outside.spreadsheets import SpreadsheetError, read_tables
 from tidewind.services.base import Conflict, Invalid, NotFound
 from tidewind.services.planning import Rehearsal, contracts_of, rehearse, replan_waiting, shop_day, shop_settings
-from tidewind.services.shop.carriers import add_carrier, get_carrier
+from tidewind.services.shop.carriers import add_carrier, get_carrier, is_code
 
 _NO_ERRORS: tuple[str, ...] = ()
 
@@ -124,17 +124,23 @@ def propose_card(session: Session, code: str, data: bytes, name: str, now: datet
     return Proposal((), changes(card_of(earlier), card), card, ends, earlier.valid_from)
 
 
+_NAMELESS = "-"
+"""Stands for the carrier's code in a list that does not say one."""
+
+
 def begin_with_card(
     session: Session, name: str, account: str, data: bytes, file: str, now: datetime
 ) -> tuple[CarrierRow, Work]:
     """Add a carrier that is known by its price list alone, with that list as its first card.
 
-    The list holds from today on unless it says otherwise.  Raises Invalid with all that is wrong with it, and then
-    nothing was added; Conflict for a name that is taken.
+    The list holds from today on unless it says otherwise.  A whole card says by which code it knows the carrier, and
+    keeps it: its next version will say the same.  Raises Invalid with all that is wrong with it, and then nothing was
+    added; Conflict for a name or code that is taken.
     """
-    row = add_carrier(session, name, "list", account, "account")
-    read = read_upload(data, file[:120], around(session, row.code, row.name, now))
-    if not isinstance(read, BadCard):  # a card written for the carrier says itself what it is called in it
+    read = read_upload(data, file[:120], around(session, _NAMELESS, name, now))
+    own = "" if isinstance(read, BadCard) or not is_code(read.carrier) else read.carrier
+    row = add_carrier(session, name, "list", account, "account", code=own)
+    if not isinstance(read, BadCard) and read.carrier not in {row.code, _NAMELESS}:  # what it says can be no code
         data = json.dumps({**write_card(read), "carrier": row.code}).encode()
     made, work = save_card(session, row.code, data, file, now)
     made.source = file[:200]

@@ -33,18 +33,24 @@ def get_carrier(session: Session, code: str) -> CarrierRow:
     return row
 
 
-def add_carrier(session: Session, name: str, kind: str, account: str, payer: str, base_url: str = "") -> CarrierRow:
+def add_carrier(
+    session: Session, name: str, kind: str, account: str, payer: str, base_url: str = "", code: str = ""
+) -> CarrierRow:
     """Add a carrier with one account; it takes part in planning once it has a rate card.
 
-    Raises Invalid without a name, Conflict for a name that is taken.
+    ``code``: the one that its card is written for.  Raises Invalid without a name, Conflict for a name or code that is
+    taken.
     """
     name, number = " ".join(name.split()), account.strip()
     if not name:
         raise Invalid("no_name", "Say what the carrier is called.")
     if any(other.name.casefold() == name.casefold() for other in all_carriers(session)):
         raise Conflict("carrier_there", f"There is a carrier called {name} already.")
+    if code and session.scalar(select(CarrierRow.name).where(CarrierRow.code == code)):
+        words = f"This card is written for the carrier “{code}”, and there is one already. Bring the card in there."
+        raise Conflict("carrier_there", words)
     row = CarrierRow(
-        code=free_code(session, CarrierRow, name),
+        code=code or free_code(session, CarrierRow, name),
         name=name[:80],
         monogram=_monogram(name),
         kind=kind,
@@ -54,6 +60,11 @@ def add_carrier(session: Session, name: str, kind: str, account: str, payer: str
     session.add(row)
     session.flush()
     return row
+
+
+def is_code(text: str) -> bool:
+    """Tell whether a text is a carrier's code: small letters, digits and hyphens, not too many."""
+    return re.fullmatch(rf"[a-z0-9][a-z0-9-]{{0,{LONGEST_CODE - 1}}}", text) is not None
 
 
 def free_code(session: Session, table: type[CarrierRow] | type[Channel], name: str) -> str:

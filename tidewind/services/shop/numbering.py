@@ -9,9 +9,8 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session, sessionmaker
 
 from tidewind.core.addresses.check import Address
-from tidewind.core.consignments import Consignment
 from tidewind.core.numbering import NumberRange, overlap, range_faults
-from tidewind.core.tariffs.live import LiveAnswer
+from tidewind.core.tariffs.live import LiveAnswer, Question
 from tidewind.core.wishing import Wish
 from tidewind.db.tables import Label, NumberRangeRow, OwnSale
 from tidewind.outside.carrier import CarrierEvent, Purchase, Sold, SoldParcel, SoldReturn, VoidAnswer
@@ -130,7 +129,7 @@ class OwnNumbers:
         """Its drop-off points come out of a file."""
         raise RefusedOutside("not_asked", f"{self._name} is not asked")
 
-    def quotes(self, consignment: Consignment, now: datetime) -> LiveAnswer:  # noqa: ARG002 - CarrierClient's
+    def quotes(self, question: Question, now: datetime) -> LiveAnswer:  # noqa: ARG002 - CarrierClient's
         """Its prices are on its card."""
         raise RefusedOutside("not_asked", f"{self._name} is priced by its card")
 

@@ -92,6 +92,7 @@ class OfferedOut(Out):
     latest: date | None
     to_free: int | None
     duties: int | None
+    vat: int
 
 
 class AbsentOut(Out):

@@ -10024,6 +10024,8 @@ export interface components {
             to_free: number | null;
             /** Duties */
             duties: number | null;
+            /** Vat */
+            vat: number;
         };
         /**
          * OffersOut

@@ -52,6 +52,10 @@ watch(
 );
 const changed = computed(() => base.value >= 0 && !isSame(body.value, kept.value));
 const set = (part: Partial<Body>) => (body.value = { ...body.value, ...part });
+function setVat(text: string): void {
+  const percent = Number(text.replace(",", ".").trim());
+  if (Number.isFinite(percent)) set({ vat_bp: Math.round(percent * 100) });
+}
 const editable = computed(() => may());
 const open = ref("");
 const known = computed<Known>(() => ({
@@ -251,6 +255,17 @@ function discard(): void {
               :model-value="body.keep_s ?? 0"
               :items="KEEPS"
               @update:model-value="set({ keep_s: $event })"
+            />
+            <v-text-field
+              label="VAT in these prices"
+              class="kept"
+              suffix="%"
+              inputmode="decimal"
+              hint="0 where you sell without. What carriers cost gets it added; exports are without."
+              persistent-hint
+              density="compact"
+              :model-value="String((body.vat_bp ?? 0) / 100)"
+              @change="setVat($event.target.value)"
             />
           </p>
           <template v-if="data && data.versions.length > 1 && editable">

@@ -30,7 +30,8 @@ function percent(text: string): void {
   if (Number.isFinite(value)) set({ percent_bp: Math.round(value * 100) });
 }
 function ending(text: string): void {
-  const digits = text.replace(/\D/g, "").slice(-2);
+  const figures = Math.max(endingText(0, props.known.currency).replace(".", "").length, 2);
+  const digits = text.replace(/\D/g, "").slice(-figures);
   set({ ending_minor: digits ? Number(digits) : null });
 }
 const limits = computed(() => limitsText(props.offer, props.known));

@@ -69,6 +69,10 @@ const SOURCES = { live: "", own: "", fallback: "no carrier answered" };
     <p v-for="(s, n) in shown.steps" :key="n" class="step">
       <span>{{ s.words }}</span><b>{{ price(s.price) }}</b>
     </p>
+    <p v-if="shown.vat" class="step mute">
+      <span>of which VAT; without it {{ money(shown.price - shown.vat, currency) }}</span
+      ><span>{{ money(shown.vat, currency) }}</span>
+    </p>
     <p v-if="SOURCES[shown.source]" class="press small">{{ SOURCES[shown.source] }}</p>
   </template>
   <template v-if="tried?.absent.length">

@@ -66,6 +66,7 @@ export interface Body {
   offers: Offer[];
   tables: RateTable[];
   keep_s?: number;
+  vat_bp?: number;
 }
 export type Tried = Schemas["BasketTriedOut"];
 export type Basket = Schemas["BasketIn"];
@@ -88,7 +89,8 @@ export function isSame(one: Body, other: Body): boolean {
     one === other ||
     (alike(one.offers, other.offers) &&
       alike(one.tables, other.tables) &&
-      (one.keep_s ?? 0) === (other.keep_s ?? 0))
+      (one.keep_s ?? 0) === (other.keep_s ?? 0) &&
+      (one.vat_bp ?? 0) === (other.vat_bp ?? 0))
   );
 }
 
