@@ -9,16 +9,21 @@ from datetime import timedelta
 
 import httpx
 import pytest
-from sqlalchemy import select
+from sqlalchemy import func, select, update
 
 from tests.conftest import Clock
 from tests.services.steps import person
 from tidewind.core.checkout.sold import Sold, sold_from
-from tidewind.db.tables import ApiKey, Channel, LiveAnswerRow, Order
+from tidewind.core.tariffs.asked import AskedService, asked_card
+from tidewind.core.tariffs.simple import Around
+from tidewind.db.tables import ApiKey, CarrierRow, Channel, LiveAnswerRow, Order
+from tidewind.metrics import OUTSIDE_CALLS
 from tidewind.services.base import NotAllowed, NotSignedIn
 from tidewind.services.orders import pull
 from tidewind.services.people import change_key, digest, make_key, take_handful, who_has_key
+from tidewind.services.planning import shop_day
 from tidewind.services.rates import NOTHING, newest_checkout, save_checkout
+from tidewind.services.shop import save_card
 from tidewind.standins.notices import signed
 from tidewind.standins.world import World
 from tidewind.web.access import Wiring
@@ -153,6 +158,56 @@ def test_a_carrier_is_asked_in_time_else_its_fallback_stands(wiring: Wiring, bas
         while (found := asked(pieces)[0]) == 1_990 and time.monotonic() < ends:
             time.sleep(0.2)
         assert found != 1_990
+
+
+def second_asked(wiring: Wiring) -> None:
+    """Let another carrier tell its prices on asking, too."""
+    with wiring.sessions.begin() as session:
+        around = Around("brightmile", "Brightmile", "EUR", "PT", "Europe/Lisbon", shop_day(session, wiring.clock()))
+        written = asked_card([AskedService("bp-road", "Road")], around)
+        save_card(session, "brightmile", json.dumps(written).encode(), "asked.json", wiring.clock())
+        session.execute(update(CarrierRow).where(CarrierRow.code == "brightmile").values(asks_prices=True))
+
+
+@pytest.mark.parametrize("fault", ["slow", "down", "error"])
+def test_one_carrier_in_trouble_takes_nothing_from_another(
+    wiring: Wiring, base_url: str, world: World, fault: str
+) -> None:
+    second_asked(wiring)
+    van = AIR | {"code": "van", "names": {"en": "Van"}, "price": {"kind": "live", "services": ["bp-road"]}}
+    offer(wiring, AIR, van | {"fallback": {"home_minor": 2_990}})
+    headers = {"Authorization": f"Bearer {store_key(wiring)}"}
+    world.set_fault("cobaltair", fault, 50)
+    took = []
+    for pieces in range(1, 6):
+        started = time.monotonic()
+        body = {**BASKET, "lines": [{"sku": "TR-02", "quantity": pieces, "unit_price_minor": 1890}]}
+        told = httpx.post(f"{base_url}{ASK}", json=body, headers=headers, timeout=30).raise_for_status().json()
+        took.append(time.monotonic() - started)
+        by_code = {line["code"]: line["price_minor"] for line in told["offers"]}
+        assert by_code["air"] == 1_990
+        assert by_code["van"] not in {2_990, None}, pieces  # live in every answer
+    assert max(took) < 1.6
+    world.set_fault("cobaltair", fault, 0)
+
+
+def test_a_question_is_asked_once_however_many_wait_for_it(wiring: Wiring, base_url: str, world: World) -> None:
+    offer(wiring, AIR)
+    headers = {"Authorization": f"Bearer {store_key(wiring)}"}
+    world.set_fault("cobaltair", "slow", 1)  # so that the others come while the first is being answered
+
+    def ask(_: int) -> int:
+        return httpx.post(f"{base_url}{ASK}", json=BASKET, headers=headers, timeout=30).status_code
+
+    before = OUTSIDE_CALLS.labels("cobaltair", "quotes", "answered")._value.get()
+    with ThreadPoolExecutor(8) as pool:
+        assert set(pool.map(ask, range(8))) == {200}
+    ends = time.monotonic() + 20
+    while OUTSIDE_CALLS.labels("cobaltair", "quotes", "answered")._value.get() == before and time.monotonic() < ends:
+        time.sleep(0.05)
+    with wiring.sessions() as session:
+        questions = session.scalar(select(func.count(LiveAnswerRow.key))) or 0
+    assert OUTSIDE_CALLS.labels("cobaltair", "quotes", "answered")._value.get() - before == questions > 0
 
 
 def test_an_order_goes_as_it_was_sold(wiring: Wiring, base_url: str) -> None:

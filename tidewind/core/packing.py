@@ -15,7 +15,10 @@ from operator import attrgetter
 from tidewind.core.frozen import frozen
 from tidewind.core.quantities import Refused, Size, weight_text
 
-NODE_CAP = 1_200
+NODE_CAP, MOST_WORK = 1_200, 60_000
+"""Pieces laid while one box is tried, and spots looked at while a whole lot is parted: beyond that pieces are laid in
+rows and layers, which may take a parcel more and never one too few.  Counted, not timed: the same goods are always
+packed the same, at the checkout as in their order, however busy the machine is."""
 EXACT_UNITS = 40
 """Above this many units in one box they are laid in rows and layers, which finds a place for each or says no."""
 MOST_PARCELS, MOST_UNITS = 60, 2_000
@@ -105,11 +108,18 @@ def _overlaps(a: Box, b: Box) -> bool:
     return a[0] < b[3] and b[0] < a[3] and a[1] < b[4] and b[1] < a[4] and a[2] < b[5] and b[2] < a[5]
 
 
+@dataclass(slots=True)
+class Effort:
+    """What may still be spent on looking for places, in spots looked at."""
+
+    left: int = MOST_WORK
+
+
 class _Search:
-    """The depth-first search for one box; ``cap`` counts down over the whole of it."""
+    """The depth-first search for one box; ``cap`` counts down over the whole of it, ``work`` counts spots looked at."""
 
     def __init__(self, inner: Sides, shapes: Sequence[Shape], cap: int) -> None:
-        self.inner, self.shapes, self.cap = inner, shapes, cap
+        self.inner, self.shapes, self.cap, self.work = inner, shapes, cap, 0
 
     def run(self, index: int, placed: list[Box], points: list[Spot]) -> bool:
         if index == len(self.shapes):
@@ -129,6 +139,7 @@ class _Search:
         length, width, height = self.inner
         for x, y, z in points:
             for dx, dy, dz in _turns(*shape):
+                self.work += 1
                 box = (x, y, z, x + dx, y + dy, z + dz)
                 if box[3] > length or box[4] > width or box[5] > height:
                     continue
@@ -179,8 +190,8 @@ class Lot(tuple[Unit, ...]):
         lot.measured = lot.shapes.isdisjoint(_UNMEASURED)
         return lot
 
-    def goes_into(self, box: Packaging, cap: int = NODE_CAP) -> bool:
-        """Tell whether all pieces go in, by weight, volume and real 3-D fit."""
+    def goes_into(self, box: Packaging, cap: int = NODE_CAP, effort: Effort | None = None) -> bool:
+        """Tell whether all pieces go in, by weight, volume and real 3-D fit; what that takes comes off ``effort``."""
         if self.weight_g > box.max_load_g or self.mm3 > box.mm3:
             return False
         for sides, upright in self.shapes:
@@ -188,9 +199,12 @@ class Lot(tuple[Unit, ...]):
                 return False
         if len(self) == 1:
             return True
-        if len(self) > EXACT_UNITS:
+        if len(self) > EXACT_UNITS or (effort is not None and effort.left <= 0):
             return in_layers([(u.sides, u.upright) for u in self], box.inner)
-        return _found(box.inner, self._large_first, cap)
+        found, work = _found(box.inner, self._large_first, cap)
+        if effort is not None:
+            effort.left -= work
+        return found
 
     @cached_property
     def _large_first(self) -> tuple[Shape, ...]:
@@ -236,9 +250,13 @@ def _large_first(shape: Shape) -> tuple[int, int, Shape]:
 
 
 @lru_cache(maxsize=65_536)
-def _found(inner: Sides, shapes: tuple[Shape, ...], cap: int) -> bool:
-    """Tell whether the search finds places for all shapes; kept, since the same baskets come again and again."""
-    return _Search(inner, shapes, cap).run(0, [], [(0, 0, 0)])
+def _found(inner: Sides, shapes: tuple[Shape, ...], cap: int) -> tuple[bool, int]:
+    """Tell whether the search finds places for all shapes, and after how many spots.
+
+    Kept, since the same baskets come again and again; one that is kept is counted like one that is made.
+    """
+    search = _Search(inner, shapes, cap)
+    return search.run(0, [], [(0, 0, 0)]), search.work
 
 
 @lru_cache(maxsize=65_536)
@@ -256,10 +274,10 @@ def too_full(lot: Lot, box: Packaging) -> str:
     return f"not everything fits into {box.name}"
 
 
-def smallest(lot: Lot, boxes: Sequence[Packaging]) -> Packaging | None:
+def smallest(lot: Lot, boxes: Sequence[Packaging], effort: Effort | None = None) -> Packaging | None:
     """Return the smallest box by volume (then cost, then code) that takes the whole lot, or None."""
     for box in sorted(boxes, key=_rank):
-        if lot.goes_into(box):
+        if lot.goes_into(box, effort=effort):
             return box
     return None
 
@@ -304,22 +322,24 @@ def pack(units: Sequence[Unit], boxes: Sequence[Packaging]) -> tuple[PackedParce
     if len(rest) > MOST_UNITS:
         return Refused("too_many_pieces", f"{len(rest):,} pieces; up to {MOST_UNITS:,} are packed by the program")
     if rest:
-        one = smallest(whole, boxes)
+        effort = Effort()
+        one = smallest(whole, boxes, effort)
         if one:
             return (*parcels, parcel_of(whole, one))
-        lots = _split(rest, boxes)
+        lots = _split(rest, boxes, effort)
         if isinstance(lots, Refused):
             return lots
-        for pieces in lots:
+        for pieces, found_in in lots:
             lot = Lot(pieces)
-            box = smallest(lot, boxes)
-            if box is None:
-                return Refused("nothing_fits", f"no box takes {pieces[0].line}")
+            box = smallest(lot, boxes, effort) or found_in
             parcels.append(parcel_of(lot, box))
     return tuple(parcels)
 
 
-def _split(units: Sequence[Unit], boxes: Sequence[Packaging]) -> list[list[Unit]] | Refused:
+def _split(
+    units: Sequence[Unit], boxes: Sequence[Packaging], effort: Effort
+) -> list[tuple[list[Unit], Packaging]] | Refused:
+    """Return lots, each with a box that takes it, the largest boxes filled first."""
     waiting = sorted(units, key=lambda u: (-u.mm3, -u.weight_g, u.line))
     for unit in waiting:
         if smallest(Lot([unit]), boxes) is None:
@@ -327,41 +347,44 @@ def _split(units: Sequence[Unit], boxes: Sequence[Packaging]) -> list[list[Unit]
             load = "too_heavy_for_boxes" if smallest(Lot([light]), boxes) else "nothing_fits"
             return Refused(load, unit.line)
     by_size = sorted(boxes, key=lambda b: (-b.mm3, b.code))
-    lots: list[list[Unit]] = []
+    lots: list[tuple[list[Unit], Packaging]] = []
     while waiting:
         if len(lots) == MOST_PARCELS:
             return Refused("too_many_parcels", f"more than {MOST_PARCELS} parcels")
         box = next(b for b in by_size if fits([waiting[0]], b))
-        lot, waiting = _fill(waiting, box)
-        lots.append(lot)
+        lot, waiting = _fill(waiting, box, effort)
+        lots.append((lot, box))
     return lots
 
 
-def _fill(units: Sequence[Unit], box: Packaging) -> tuple[list[Unit], list[Unit]]:
+def _fill(units: Sequence[Unit], box: Packaging, effort: Effort) -> tuple[list[Unit], list[Unit]]:
     """Return what goes into ``box``, the first ones first, and the rest; a kind that failed once is not tried again."""
     lot: list[Unit] = []
     rest: list[Unit] = []
     failed = 0
     for unit, run in groupby(units):
         count = len(list(run))
-        taken = _how_many(lot, unit, count, box) if failed <= MOST_KINDS_TRIED else 0
+        taken = _how_many(lot, unit, count, box, effort) if failed <= MOST_KINDS_TRIED else 0
         failed += taken < count
         lot += [unit] * taken
         rest += [unit] * (count - taken)
     return lot, rest
 
 
-def _how_many(lot: list[Unit], unit: Unit, count: int, box: Packaging) -> int:
+def _how_many(lot: list[Unit], unit: Unit, count: int, box: Packaging, effort: Effort) -> int:
     """Return how many of a kind go in beside what is in there: one by one while few, else by halving."""
+    by_load = (box.max_load_g - sum(u.weight_g for u in lot)) // unit.weight_g if unit.weight_g else count
+    by_room = (box.mm3 - sum(u.mm3 for u in lot)) // unit.mm3
+    most = max(min(count, by_load, by_room), 0)
     if len(lot) + count <= EXACT_UNITS:
         taken = 0
-        while taken < count and fits([*lot, *[unit] * (taken + 1)], box, cap=400):
+        while taken < most and Lot([*lot, *[unit] * (taken + 1)]).goes_into(box, 400, effort):
             taken += 1
         return taken
-    low, high = 0, count + 1  # so many go in, so many do not
+    low, high = 0, most + 1  # so many go in, so many do not
     while high - low > 1:
         middle = (low + high) // 2
-        if fits([*lot, *[unit] * middle], box, cap=400):
+        if Lot([*lot, *[unit] * middle]).goes_into(box, 400, effort):
             low = middle
         else:
             high = middle
