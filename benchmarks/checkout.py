@@ -1,6 +1,7 @@
-"""The checkout's endpoint from 16 connections: the same baskets again, ever new ones, a flood; 200 with a slow carrier.
+"""The checkout from 64 connections, against a bare FastAPI endpoint of the same run; and with carriers in trouble.
 
-The floor is what the same server answers to an address that there is not.
+The bare endpoint reads the same baskets and answers the same bytes each time, in one process of its own, as the shop's
+web server is one.  Both are asked by the same client, which costs little beside the server it shares cores with.
 
 .venv/bin/python -m benchmarks.checkout
 """
@@ -8,113 +9,198 @@ The floor is what the same server answers to an address that there is not.
 from __future__ import annotations
 
 import asyncio
+import itertools
 import json
 import random
+import subprocess
+import sys
 import tempfile
-import threading
 import time
-from collections.abc import Callable, Sequence
-from concurrent.futures import ThreadPoolExecutor
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
+from dataclasses import dataclass, field
 from functools import partial
 from pathlib import Path
+from typing import Any
 
 import httpx
-from sqlalchemy import select
+import uvicorn
+from fastapi import FastAPI
+from pydantic import BaseModel
+from sqlalchemy import select, update
 
-from benchmarks.serving import CONNECTIONS, SECONDS, best
+from benchmarks.serving import SECONDS, best
 from tidewind.app import make_wiring
 from tidewind.core.checkout.reach import read_reach
 from tidewind.core.checkout.tables import RateTable, TableRow
-from tidewind.db.tables import Person, Product
+from tidewind.core.tariffs.asked import AskedService, asked_card
+from tidewind.core.tariffs.simple import Around
+from tidewind.db.tables import CarrierRow, Person, Product
 from tidewind.running.cluster import free_port
 from tidewind.running.supervisor import Supervisor
 from tidewind.services.people import make_key
+from tidewind.services.planning import shop_day
 from tidewind.services.rates import newest_checkout, save_checkout
+from tidewind.services.shop import save_card
 from tidewind.web.access import Wiring
 
-PATH = "/api/checkout/v1/offers"
+PATH, CONNECTIONS, MANY = "/api/checkout/v1/offers", 64, 200
+Body = dict[str, Any]
 
 
-def measured(
-    url: str,
-    key: str,
-    ask: Callable[[httpx.Client, random.Random], httpx.Response],
-    connections: int = CONNECTIONS,
-    *,
-    at_most: float = 0.99,
-    refused: bool = False,
-) -> tuple[float, float]:
-    """Ask from several connections for some seconds; return answers a second, and a percentile of the time in ms."""
-    took: list[list[float]] = [[] for _ in range(connections)]
-    ends = time.monotonic() + SECONDS
-
-    def one(n: int) -> None:
-        chance = random.Random(n)
-        with httpx.Client(base_url=url, headers={"Authorization": f"Bearer {key}"}, timeout=60) as client:
-            while time.monotonic() < ends:
-                started = time.perf_counter()
-                answer = ask(client, chance)
-                if answer.status_code not in ({200, 404, 429} if refused else {200, 404}):
-                    raise RuntimeError(f"the server said {answer.status_code}")
-                took[n].append(time.perf_counter() - started)
-
-    threads = [threading.Thread(target=one, args=(n,)) for n in range(connections)]
-    for thread in threads:
-        thread.start()
-    for thread in threads:
-        thread.join()
-    every = [t for some in took for t in some]
-    every.sort()
-    return len(every) / SECONDS, every[min(int(len(every) * at_most), len(every) - 1)] * 1_000
+class BareLine(BaseModel):
+    sku: str
+    quantity: int
+    unit_price_minor: int = 0
 
 
-def flood(url: str, keys: tuple[str, str], ask: Callable[[httpx.Client, random.Random], httpx.Response]) -> None:
-    """Print what one key gets alone, and beside another that asks without end and is refused."""
-    alone, _ = measured(url, keys[0], ask, 4)
-    with ThreadPoolExecutor(1) as beside:
-        flooding = beside.submit(measured, url, keys[1], ask, 8, refused=True)
-        rate, _ = measured(url, keys[0], ask, 4)
-        refused, _ = flooding.result()
-    print(f"beside a flood of {refused:.0f}/s: {rate:.0f}/s, alone {alone:.0f}/s ({alone / rate:.1f} ×)")
+class BareBasket(BaseModel):
+    lines: list[BareLine]
+    country: str
+    postcode: str = ""
 
 
-def slow_carrier(shop: Supervisor, wiring: Wiring, key: str, bodies: Sequence[dict[str, object]]) -> None:
-    """Print the longest answer to 200 connections while a carrier that is asked for its price is slow."""
-    air = {"code": "air", "names": {"en": "Air"}, "price": {"kind": "live", "services": ["ca-day"]}}
-    with wiring.sessions.begin() as session:
-        newest = newest_checkout(session)
-        owner = session.scalars(select(Person.id).where(Person.login == "ines")).one()
-        body = {"offers": [{**air, "fallback": {"home_minor": 1990}}]}
-        save_checkout(session, body, newest.id if newest else 0, "", None, owner, wiring.clock())
-    fault = {"party": "cobaltair", "kind": "slow", "times": 100_000}
-    httpx.post(f"{shop.settings.standins_url}/faults", data=fault, follow_redirects=True).raise_for_status()
-    took = asyncio.run(_by_200(shop.settings.base_url, key, bodies))
-    took.sort()
-    high, rate = took[int(len(took) * 0.99)] * 1_000, len(took) / SECONDS
-    print(f"200 connections, a slow carrier: {rate:.0f}/s, p99 {high:.0f} ms, the longest {took[-1] * 1_000:.0f} ms")
+def bare_app() -> FastAPI:
+    """The least that could answer a basket."""
+    app = FastAPI()
+
+    @app.post(PATH)
+    async def offers(basket: BareBasket) -> dict[str, Any]:
+        return {"version": 1, "currency": "EUR", "offers": [{"code": "home", "price_minor": 540 + len(basket.lines)}]}
+
+    return app
 
 
-async def _by_200(url: str, key: str, bodies: Sequence[dict[str, object]]) -> list[float]:
-    """Return how long each answer took, asked by a client that costs little beside the server it shares cores with."""
+@contextmanager
+def bare_server() -> Iterator[str]:
+    port = free_port()
+    with subprocess.Popen([sys.executable, "-m", "benchmarks.checkout", "bare", str(port)]) as process:
+        url = f"http://127.0.0.1:{port}"
+        ends = time.monotonic() + 30
+        while time.monotonic() < ends:
+            try:
+                httpx.get(url)
+                break
+            except httpx.ConnectError:
+                time.sleep(0.1)
+        try:
+            yield url
+        finally:
+            process.terminate()
+
+
+@dataclass
+class Asked:
+    """What came of asking for some seconds: how long each answer took, how many were refused, and the answers kept."""
+
+    took: list[float] = field(default_factory=list)
+    refused: int = 0
+    answers: list[Body] = field(default_factory=list)
+
+    @property
+    def rate(self) -> float:
+        return len(self.took) / SECONDS
+
+    def ms(self, share: float) -> float:
+        return sorted(self.took)[min(int(len(self.took) * share), len(self.took) - 1)] * 1_000
+
+
+async def _ask(url: str, key: str, bodies: Iterator[Body], connections: int, keep: bool) -> Asked:
     host, port = url.removeprefix("http://").split(":")
-    ends, took = time.monotonic() + SECONDS, list[float]()
+    ends, found = time.monotonic() + SECONDS, Asked()
 
-    async def one(n: int) -> None:
+    async def one() -> None:
         reader, writer = await asyncio.open_connection(host, int(port))
         while time.monotonic() < ends:
-            body = json.dumps(bodies[n % len(bodies)]).encode()
+            body = json.dumps(next(bodies)).encode()
             head = f"POST {PATH} HTTP/1.1\r\nHost: {host}\r\nAuthorization: Bearer {key}\r\n"
-            started, n = time.perf_counter(), n + 1
+            started = time.perf_counter()
             writer.write(f"{head}Content-Type: application/json\r\nContent-Length: {len(body)}\r\n\r\n".encode() + body)
             answer = await reader.readuntil(b"\r\n\r\n")
+            said = await reader.readexactly(int(answer.lower().split(b"content-length: ")[1].split(b"\r")[0]))
+            if b" 429 " in answer[:20]:
+                found.refused += 1
+                continue
             if b" 200 " not in answer[:20]:
                 raise RuntimeError(answer[:80])
-            await reader.readexactly(int(answer.lower().split(b"content-length: ")[1].split(b"\r")[0]))
-            took.append(time.perf_counter() - started)
+            found.took.append(time.perf_counter() - started)
+            if keep:
+                found.answers.append(json.loads(said))
         writer.close()
 
-    await asyncio.gather(*(one(n) for n in range(200)))
-    return took
+    await asyncio.gather(*(one() for _ in range(connections)))
+    return found
+
+
+def asked(url: str, key: str, bodies: Iterator[Body], connections: int = CONNECTIONS, *, keep: bool = False) -> Asked:
+    """Ask from so many connections for some seconds."""
+    return asyncio.run(_ask(url, key, bodies, connections, keep))
+
+
+def baskets(skus: Sequence[str], seed: int, postcodes: int) -> Iterator[Body]:
+    """Yield baskets, to so many postcodes."""
+    chance = random.Random(seed)
+    while True:
+        goods = chance.sample(skus, chance.randint(1, 4))
+        lines = [{"sku": s, "quantity": chance.randint(1, 3), "unit_price_minor": 990} for s in goods]
+        yield {"lines": lines, "country": "PT", "postcode": f"{1000 + chance.randrange(postcodes)}-100"}
+
+
+def flood(url: str, keys: tuple[str, str], few: Sequence[Body]) -> None:
+    """Print what one key gets alone, and beside another that asks without end and is refused."""
+    alone = asked(url, keys[0], itertools.cycle(few), 4)
+
+    async def both() -> tuple[Asked, Asked]:
+        mine = _ask(url, keys[0], itertools.cycle(few), 4, keep=False)
+        return await asyncio.gather(mine, _ask(url, keys[1], itertools.cycle(few), 8, keep=False))
+
+    beside, flooding = asyncio.run(both())
+    floods = flooding.refused / SECONDS
+    print(f"beside a flood of {floods:.0f}/s: {beside.rate:.0f}/s, alone {alone.rate:.0f}/s "
+          f"({alone.rate / max(beside.rate, 1):.1f} ×)")  # fmt: skip
+
+
+def two_that_are_asked(wiring: Wiring) -> None:
+    """Offer one live price of each of two carriers that are asked."""
+    with wiring.sessions.begin() as session:
+        around = Around("brightmile", "Brightmile", "EUR", "PT", "Europe/Lisbon", shop_day(session, wiring.clock()))
+        card = json.dumps(asked_card([AskedService("bp-road", "Road")], around)).encode()
+        save_card(session, "brightmile", card, "asked.json", wiring.clock())
+        session.execute(update(CarrierRow).where(CarrierRow.code == "brightmile").values(asks_prices=True))
+        offers = [
+            {
+                "code": code,
+                "names": {"en": code},
+                "price": {"kind": "live", "services": [service]},
+                "fallback": {"home_minor": 199_900},
+            }
+            for code, service in (("air", "ca-day"), ("van", "bp-road"))
+        ]
+        newest = newest_checkout(session)
+        owner = session.scalars(select(Person.id).where(Person.login == "ines")).one()
+        save_checkout(session, {"offers": offers}, newest.id if newest else 0, "", None, owner, wiring.clock())
+
+
+def in_trouble(shop: Supervisor, key: str, skus: Sequence[str]) -> None:
+    """Print how often one carrier's price is live, and how long answers take, while another is in trouble."""
+    for fault in ("slow", "down"):
+        told = {"party": "cobaltair", "kind": fault, "times": 100_000}
+        httpx.post(f"{shop.settings.standins_url}/faults", data=told, follow_redirects=True).raise_for_status()
+        found = asked(shop.settings.base_url, key, baskets(skus, 7, 40), 4, keep=True)
+        live = sum(
+            line["price_minor"] != 199_900
+            for answer in found.answers
+            for line in answer["offers"]
+            if line["code"] == "van"
+        )
+        print(f"one carrier {fault}: the other's price is live in {live} of {len(found.answers)} answers "
+              f"({live / len(found.answers):.0%}), {found.rate:.0f}/s, p99 {found.ms(0.99):.0f} ms, "
+              f"the longest {found.ms(1):.0f} ms")  # fmt: skip
+        httpx.post(f"{shop.settings.standins_url}/faults", data=told | {"times": 0}, follow_redirects=True)
+    many = asked(shop.settings.base_url, key, itertools.cycle(list(itertools.islice(baskets(skus, 3, 1), 40))), MANY)
+    print(
+        f"{MANY} connections beside it: {many.rate:.0f}/s, p99 {many.ms(0.99):.0f} ms, the longest {many.ms(1):.0f} ms"
+    )
 
 
 def tables() -> None:
@@ -148,33 +234,26 @@ def main() -> None:
                 _, key = make_key(session, owner, "Benchmark", "care", reads_only=True, per_minute=1_000_000)
                 _, few_a_minute = make_key(session, owner, "Flood", "care", reads_only=True, per_minute=60)
                 skus = list(session.scalars(select(Product.sku).order_by(Product.sku)))
-
-            def basket(chance: random.Random, lines: int, postcode: str) -> dict[str, object]:
-                goods = chance.sample(skus, lines)
-                made = [{"sku": s, "quantity": chance.randint(1, 3), "unit_price_minor": 990} for s in goods]
-                return {"lines": made, "country": "PT", "postcode": postcode}
-
-            few = [basket(random.Random(n), 2, "3500-108") for n in range(40)]
-
-            def again(client: httpx.Client, chance: random.Random) -> httpx.Response:
-                return client.post(PATH, json=chance.choice(few))
-
-            def ever_new(client: httpx.Client, chance: random.Random) -> httpx.Response:
-                return client.post(
-                    PATH, json=basket(chance, chance.randint(1, 4), f"{chance.randrange(1000, 8999)}-100")
-                )
-
-            url = shop.settings.base_url
-            floor, slow = measured(url, key, lambda client, _: client.get("/api/openapi.json/none"))
-            print(f"an address that there is not: {floor:.0f}/s, p99 {slow:.0f} ms")
-            for name, ask in (("the same baskets", again), ("ever new baskets", ever_new)):
-                rate, p99 = measured(url, key, ask)
-                print(f"{name}: {rate:.0f}/s ({rate / floor:.0%}), p99 {p99:.0f} ms ({p99 / slow:.1f} ×)")
-            flood(url, (key, few_a_minute), again)
-            slow_carrier(shop, wiring, key, few)
+            url, few = shop.settings.base_url, list(itertools.islice(baskets(skus, 3, 1), 40))
+            with bare_server() as bare:
+                floor = asked(bare, "", itertools.cycle(few))
+            print(f"a bare FastAPI endpoint: {floor.rate:.0f}/s, p99 {floor.ms(0.99):.0f} ms")
+            for name, some in (
+                ("the same baskets", itertools.cycle(few)),
+                ("ever new baskets", baskets(skus, 5, 7_900)),
+            ):
+                found = asked(url, key, some)
+                print(f"{name}: {found.rate:.0f}/s ({found.rate / floor.rate:.0%}), "
+                      f"p99 {found.ms(0.99):.0f} ms ({found.ms(0.99) / floor.ms(0.99):.1f} ×)")  # fmt: skip
+            flood(url, (key, few_a_minute), few)
+            two_that_are_asked(wiring)
+            in_trouble(shop, key, skus)
         finally:
             shop.down()
 
 
 if __name__ == "__main__":
-    main()
+    if sys.argv[1:2] == ["bare"]:
+        uvicorn.run(bare_app(), host="127.0.0.1", port=int(sys.argv[2]), log_level="error", access_log=False)
+    else:
+        main()

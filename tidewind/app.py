@@ -172,9 +172,8 @@ def make_wiring(settings: Settings) -> Wiring:
 def _every_room() -> APIRouter:
     """Return the routes of all rooms; they are X."""
     whole = APIRouter(responses=problems.RESPONSES)
-    for room in _ROOMS:
-        for router in room.ROUTERS:
-            whole.include_router(router)
+    for router in (rates.FIRST, *(router for room in _ROOMS for router in room.ROUTERS)):
+        whole.include_router(router)
     return whole
 
 

@@ -14,6 +14,8 @@ from tests.core.any_orders import orders
 from tests.core.builders import BOX_L, MONDAY, POT, SHOP, card
 from tidewind.core.addresses.check import Address
 from tidewind.core.calendar import is_working_day, working_day_after
+from tidewind.core.checkout.holding import LONGEST, holds_until
+from tidewind.core.checkout.offer import Flat, Offer, Times
 from tidewind.core.comparing import compare
 from tidewind.core.options import option_of, options_for
 from tidewind.core.order_facts import Carrier, Hand, OrderFacts, Shop
@@ -135,3 +137,21 @@ def test_what_is_closed_for_long_waits_for_a_service_that_takes_it_so_far_ahead(
     assert "too_far_ahead" in refused
     ahead = {code: s.service.ahead_days for c in shop.carriers for code, s in c.own.services.items()}
     assert all(ahead[code] >= 14 for code in offered)
+
+
+@given(st.integers(0, 60 * 24 * 14 * 60), st.sampled_from(["Europe/Lisbon", "America/Toronto", "Pacific/Auckland"]))
+def test_until_the_clock_turns_something_every_arrival_stays(seconds: int, zone: str) -> None:
+    now = datetime(2026, 11, 20, tzinfo=UTC) + timedelta(seconds=seconds)
+    shop = replace(SHOP, now=now, time_zone=ZoneInfo(zone), origin=VISEU, closed=((MONDAY, MONDAY),))
+    morning = Offer("m", (("en", "Morning"),), Flat(1), times=Times(start="08:00", until="12:30"))
+    until = holds_until(shop, [morning])
+    assert now < until <= now + LONGEST
+
+    def seen(at: datetime) -> object:
+        then = replace(shop, now=at)
+        settled = plan(OrderFacts((POT,), VISEU), then).settled
+        assert settled
+        arrivals = [(o.service, o.arrival) for o in options_for(OrderFacts((POT,), VISEU), then, settled)]
+        return arrivals, morning.times.hold(then.local.replace(tzinfo=None)), then.when_packed(2)[1], then.local.date()
+
+    assert seen(now) == seen(until - timedelta(microseconds=1))

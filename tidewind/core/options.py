@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from dataclasses import field, replace
 from datetime import date, timedelta
 from typing import NamedTuple
@@ -133,6 +133,26 @@ def _options_of(order: OrderFacts, shop: Shop, carrier: Carrier, settled: Settle
         priced = priced_options(order, shop, carrier, settled, packed, packaging)
         found.update((option.service, option) for option in priced)
     return map(found.__getitem__, carrier.own.services)
+
+
+def options_among(order: OrderFacts, shop: Shop, settled: Settled, codes: Collection[str]) -> list[Option]:
+    """Return some services as ``options_for`` would, and look at no others; codes that nobody has are left out."""
+    found: list[Option] = []
+    for carrier in shop.carriers:
+        mine = [(code, compiled.service) for code, compiled in carrier.own.services.items() if code in codes]
+        for packaging in dict.fromkeys(service.packaging for _, service in mine):
+            packed = _repack(settled, shop.boxes.get(packaging)) if packaging else settled.packed
+            for code, service in mine:
+                if service.packaging != packaging:
+                    continue
+                if isinstance(packed, Refused):
+                    refused = Option(
+                        carrier.code, code, service.name, service.network, settled.packed, None, packed, None
+                    )
+                    found.append(refused)
+                else:
+                    found.append(option_of(order, shop, carrier, settled, packed, code))
+    return found
 
 
 def _all_refused(

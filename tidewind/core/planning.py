@@ -47,6 +47,13 @@ def plan(order: OrderFacts, shop: Shop) -> Plan:
     return made
 
 
+def plan_parcels(order: OrderFacts, shop: Shop) -> Plan:
+    """Return the plan up to where a service would be chosen: for whoever asks what some of them cost."""
+    begun = _up_to_rules(order, shop)
+    made, _ = _from_rules(begun, holding(shop.rules, begun.facts))
+    return made
+
+
 def plan_many(orders: Sequence[OrderFacts], shop: Shop) -> list[Plan]:
     """Return the plan of each order, as ``plan`` makes it.
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import secrets
 import time
+from http import HTTPStatus
 
 import structlog
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
@@ -11,8 +12,8 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 from tidewind.metrics import REQUEST_SECONDS, REQUESTS
 
 log = structlog.get_logger(__name__)
-QUIET = frozenset({"/api/health", "/metrics", "/api/presence"})
-"""Routes that are asked every few seconds: counted, not written down."""
+QUIET = frozenset({"/api/health", "/metrics", "/api/presence", "/api/checkout/v1/offers"})
+"""Routes that are asked every few seconds, or by every shopper: counted, and written down only where they fail."""
 
 
 class Observed:
@@ -46,7 +47,7 @@ class Observed:
                 route = getattr(scope.get("route"), "path", "") or "none"
                 REQUESTS.labels(scope["method"], route, str(status)).inc()
                 REQUEST_SECONDS.labels(route).observe(first_byte or time.perf_counter() - start)
-                if route not in QUIET:
+                if route not in QUIET or status >= HTTPStatus.BAD_REQUEST:
                     log.info(
                         "request",
                         method=scope["method"],

@@ -50,9 +50,9 @@ class Answers:
         """Whether nobody has answered anything."""
         return self._none
 
-    def with_newer(self, find: Find) -> Answers:
-        """Return these answers with others before them, which are newer where there are such."""
-        return Answers(lambda question: find(question) or self._find(question), self._now, self.day)
+    def with_newer(self, find: Find, now: datetime) -> Answers:
+        """Return these answers as of now, with others before them, which are newer where there are such."""
+        return Answers(lambda question: find(question) or self._find(question), now, self.day)
 
     def on(self, day: date) -> Answers:
         """Return what was answered about what leaves on another day."""

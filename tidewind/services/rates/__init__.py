@@ -1,7 +1,7 @@
 """Prices: compared, laid out as a matrix, quoted without an order, asked for."""
 
 from tidewind.services.rates.asked_prices import PricesAsked
-from tidewind.services.rates.baskets import BasketAsked, CheckoutAnswer, kept_offers, offers_for
+from tidewind.services.rates.baskets import BasketAsked, CheckoutAnswer, kept_offers, offers_by_heart, offers_for
 from tidewind.services.rates.cases import all_cases, basket_of_order, drop_case, keep_case, run_case
 from tidewind.services.rates.comparing import (
     Comparison,
@@ -56,6 +56,7 @@ __all__ = [
     "key_now",
     "newest_checkout",
     "offer_name",
+    "offers_by_heart",
     "offers_for",
     "price_matrix",
     "quote_services",

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Collection, Mapping, Sequence
+from collections import OrderedDict
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime
 from functools import partial
@@ -14,21 +15,22 @@ from sqlalchemy.orm import Session
 from tidewind.core.addresses.check import Address
 from tidewind.core.addresses.countries import country_code
 from tidewind.core.checkout.answering import Answer, Basket, BasketLine, Offered, PackedBasket, ServicePrice, answer
+from tidewind.core.checkout.holding import holds_until
 from tidewind.core.checkout.written import Checkout
 from tidewind.core.customs.planned import Going, Leaving, border_of, crosses, leaving_of
-from tidewind.core.options import Option, options_for
-from tidewind.core.order_facts import LineFacts, OrderFacts, Shop
+from tidewind.core.options import Option, options_among
+from tidewind.core.order_facts import Carrier, LineFacts, OrderFacts, Shop
 from tidewind.core.parcels import parcels_text
-from tidewind.core.planning import plan
+from tidewind.core.planning import plan_parcels
 from tidewind.core.quantities import Size
 from tidewind.core.tariffs.live import NOT_KNOWN
 from tidewind.db.tables import Product
 from tidewind.services.base import Invalid
-from tidewind.services.planning import core_shop, line_facts
+from tidewind.services.planning import carriers_in_force, core_shop, line_facts, shop_day
 from tidewind.services.rates.asked_prices import Key, ToAsk, questions_asked
 from tidewind.services.rates.in_time import listening_to, take_in
-from tidewind.services.rates.memory import LOADING, Known, Told, kept_in, key_now, know, known_for
-from tidewind.services.rates.offers import checkout_in_force
+from tidewind.services.rates.memory import LOADING, Known, Told, key_now, know, known_for, known_in, still_known
+from tidewind.services.rates.offers import checkout_in_force, next_checkout
 
 MOST_LINES, MOST_PIECES = 100, 2_000
 BUYER = "Buyer"
@@ -59,7 +61,8 @@ class BasketAsked:
 class CheckoutAnswer:
     """What a basket is offered, by which version, and how it was packed; ``assumed`` names what nobody has measured.
 
-    ``waits_for``: what carriers would have to be asked first.  ``bodies``: the answer as it was written, by format.
+    ``waits_for``: what carriers would have to be asked first.  ``brief``: a carrier's own answer is in it, or the want
+    of one.  ``bodies``: the answer as it was written, by format.
     """
 
     version: int
@@ -69,7 +72,8 @@ class CheckoutAnswer:
     assumed: tuple[str, ...]
     waits_for: tuple[ToAsk, ...] = ()
     keep_s: int = 0
-    bodies: dict[str, bytes] = field(default_factory=dict, compare=False)
+    brief: bool = False
+    bodies: dict[str, tuple[bytes, str]] = field(default_factory=dict, compare=False)
 
 
 def offers_for(
@@ -85,31 +89,87 @@ def offers_for(
     known = known_for(session, key)
     if known is None:
         with LOADING:  # one reads the shop, and whoever asks meanwhile waits for what it found
-            known = known_for(session, key) or know(session, _read(session, key, now))
+            known = known_for(session, key) or know(session, _now_known(session, key, now))
+    _learn(session, asked, known)
     if draft is not None:
-        return _answered(session, asked, known, 0, draft)
+        return _answered(asked, known, 0, draft, partial(take_in, session, known.told))
     found = None if anew else known.answer_to(asked)
-    if not isinstance(found, CheckoutAnswer):
-        found = _answered(session, asked, known, known.version, known.checkout)
-        known.remember(asked, found, [one.key for one in found.waits_for])
+    if isinstance(found, CheckoutAnswer):
+        return found
+    return _kept(asked, known, partial(take_in, session, known.told))
+
+
+def offers_by_heart(state: tuple[object, ...], asked: BasketAsked) -> CheckoutAnswer | None:
+    """Return what a basket is offered in the state that ``key_now`` gave, made without a look at the database.
+
+    None where something of it is not known here, or a carrier has to be asked.  Raises Invalid as ``offers_for`` does.
+    """
+    _check(asked)
+    known = known_in(state)
+    if known is None or not all(sku in known.products for sku, _, _ in asked.lines):
+        return None
+    found = known.answer_to(asked)
+    if isinstance(found, CheckoutAnswer):
+        return found
+    found = _answered(asked, known, known.version, known.checkout, lambda _: False)
+    if found.waits_for:  # what carriers have answered meanwhile stands in the database
+        return None
+    known.remember(asked, found, brief=found.brief)
     return found
+
+
+def _kept(asked: BasketAsked, known: Known, take: Take) -> CheckoutAnswer:
+    found = _answered(asked, known, known.version, known.checkout, take)
+    known.remember(asked, found, [one.key for one in found.waits_for], brief=found.brief)
+    return found
+
+
+Take = Callable[[Iterable[ToAsk]], bool]
+"""Takes in what carriers have answered meanwhile to questions, and tells whether there was anything new."""
+
+
+def _learn(session: Session, asked: BasketAsked, known: Known) -> None:
+    """Look up the products of a basket that nobody has asked for yet."""
+    missing = {sku for sku, _, _ in asked.lines} - known.products.keys()
+    if missing:
+        rows = session.scalars(select(Product).where(Product.sku.in_(missing)))
+        found = {p.sku: line_facts("", p.sku, p.name, 0, None, 0, p) for p in rows}
+        known.products.update({sku: found.get(sku) for sku in missing})
+
+
+def _trucks(carriers: Sequence[Carrier]) -> list[object]:
+    """Return what of the carriers other rooms change all day: which departures take nothing more or leave sooner."""
+    return [(carrier.code, carrier.gone, carrier.sooner) for carrier in carriers]
 
 
 def kept_offers(state: tuple[object, ...], asked: BasketAsked) -> CheckoutAnswer | None:
     """Return an answer that is kept, and was looked through for the state that ``key_now`` gave."""
-    found = kept_in(state, asked)
+    known = known_in(state)
+    found = known.answer_to(asked) if known else None
     return found if isinstance(found, CheckoutAnswer) else None
 
 
-def _read(session: Session, key: tuple[object, ...], now: datetime) -> Known:
+def _now_known(session: Session, key: tuple[object, ...], now: datetime) -> Known:
+    """Return what is known now: what was known, where only time has passed, else everything read again."""
+    known = still_known(session, key, now)
+    if known is not None and _trucks(carriers_in_force(session, shop_day(session, now))) == _trucks(
+        known.read.carriers
+    ):
+        answers = OrderedDict((asked, kept) for asked, kept in known.answers.items() if asked not in known.brief)
+        shop = listening_to(known.told, replace(known.read, now=now))
+        return replace(known, key=key, shop=shop, answers=answers, brief=set(), waiting={})
     told: Told = {}
-    return Known(key, listening_to(told, core_shop(session, now)), *checkout_in_force(session, now), told)
+    shop, (version, checkout) = core_shop(session, now), checkout_in_force(session, now)
+    until = min([holds_until(shop, checkout.offers), *next_checkout(session, now)])
+    return Known(key, shop, listening_to(told, shop), until, version, checkout, told)
 
 
-def _answered(session: Session, asked: BasketAsked, known: Known, version: int, checkout: Checkout) -> CheckoutAnswer:
-    shop = known.shop
-    lines, assumed = _lines(session, asked, known)
-    packed, waits_for = _packed(session, known, lines, asked, _wanted(checkout))
+def _answered(asked: BasketAsked, known: Known, version: int, checkout: Checkout, take: Take) -> CheckoutAnswer:
+    shop, wanted = known.shop, _wanted(checkout)
+    lines, assumed = _lines(asked, known)
+    packed, waits_for = pack_basket(lines, asked, shop, wanted)
+    if waits_for and take(waits_for):
+        packed, waits_for = pack_basket(lines, asked, shop, wanted)
     basket = Basket(
         tuple(BasketLine(line.sku, line.quantity, line.value, line.tags) for line in lines),
         asked.country,
@@ -130,7 +190,9 @@ def _answered(session: Session, asked: BasketAsked, known: Known, version: int, 
     if abroad and packed.gross_g is not None:  # duties of what has no weight are not known
         going = Going(gross_g=packed.gross_g, parcels=packed.parcels)
         found = replace(found, offered=tuple(_with_duties(line, order, leaving, going) for line in found.offered))
-    return CheckoutAnswer(version, shop.currency, found, packed, assumed, waits_for, checkout.keep_s)
+    asked_ones = {code for carrier in shop.carriers if carrier.own.live for code in carrier.own.services}
+    brief = any(not asked_ones.isdisjoint(services) for services in packed.later.values())
+    return CheckoutAnswer(version, shop.currency, found, packed, assumed, waits_for, checkout.keep_s, brief)
 
 
 Wanted = Mapping[int, Collection[str]]
@@ -151,16 +213,6 @@ def _with_duties(line: Offered, order: OrderFacts, leaving: Leaving, going: Goin
     return replace(line, duties=due.in_order_minor if due and due.known else None)
 
 
-def _packed(
-    session: Session, known: Known, lines: Sequence[LineFacts], asked: BasketAsked, wanted: Wanted
-) -> tuple[PackedBasket, tuple[ToAsk, ...]]:
-    """Return the packed basket with all that carriers have told meanwhile, and what nobody has asked them yet."""
-    packed, questions = pack_basket(lines, asked, known.shop, wanted)
-    if questions and take_in(session, known.told, questions):
-        packed, questions = pack_basket(lines, asked, known.shop, wanted)
-    return packed, questions
-
-
 def _check(asked: BasketAsked) -> None:
     if country_code(asked.country) != asked.country:
         raise Invalid("no_country", "Say which country it goes to, by its two-letter code (ISO 3166).")
@@ -170,13 +222,8 @@ def _check(asked: BasketAsked) -> None:
         raise Invalid("pieces", f"A basket has at least one piece of each line, and at most {MOST_PIECES:,} in all.")
 
 
-def _lines(session: Session, asked: BasketAsked, known: Known) -> tuple[list[LineFacts], tuple[str, ...]]:
+def _lines(asked: BasketAsked, known: Known) -> tuple[list[LineFacts], tuple[str, ...]]:
     """Return the lines with what the catalogue knows, and the SKUs of which something had to be assumed."""
-    missing = {sku for sku, _, _ in asked.lines} - known.products.keys()
-    if missing:
-        rows = session.scalars(select(Product).where(Product.sku.in_(missing)))
-        found = {p.sku: line_facts("", p.sku, p.name, 0, None, 0, p) for p in rows}
-        known.products.update({sku: found.get(sku) for sku in missing})
     lines, assumed = [], []
     for number, (sku, pieces, price) in enumerate(asked.lines, 1):
         facts = known.products[sku] or LineFacts("", sku, sku, 0, None, None)
@@ -200,7 +247,7 @@ def pack_basket(lines: Sequence[LineFacts], asked: BasketAsked, shop: Shop, want
     to = Address(name=BUYER, street=BUYER, city=asked.city or BUYER, **known)
     order = OrderFacts(tuple(lines), to, home=asked.home, channel=asked.channel, point=ANY_POINT)
     abroad = asked.country != shop.origin.country
-    made = plan(order, shop)
+    made = plan_parcels(order, shop)
     if made.settled is None:
         stops = [snag for snag in made.snags if snag.level == "stops"]
         why = "; ".join(snag.words for snag in stops) or "it cannot be packed"
@@ -213,10 +260,9 @@ def pack_basket(lines: Sequence[LineFacts], asked: BasketAsked, shop: Shop, want
     for days, codes in wanted.items():
         then, ready = shop.when_packed(days)
         settled = made.settled if then is shop else replace(made.settled, not_before=ready)
-        options = [o for o in options_for(order, then, settled) if o.service in codes]
-        services[days] = {option.service: _service(option) for option in options}
+        price = partial(options_among, order, settled=settled, codes=codes)
+        services[days] = {option.service: _service(option) for option in price(then)}
         if any(service.waits for service in services[days].values()):
-            price = partial(options_for, order, settled=settled)
             questions.update((one.key, one) for one in questions_asked(then, price))
     packed_basket = PackedBasket(
         words=parcels_text(packed),

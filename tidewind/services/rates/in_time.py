@@ -41,7 +41,7 @@ def listening_to(told: Told, shop: Shop) -> Shop:
         return lambda question: told.get((code, question.key)) if told else None
 
     carriers = tuple(
-        replace(c, own=c.own.with_answers(c.own.answers.with_newer(newer(c.code)))) if c.own.live else c
+        replace(c, own=c.own.with_answers(c.own.answers.with_newer(newer(c.code), shop.now))) if c.own.live else c
         for c in shop.carriers
     )
     return replace(shop, carriers=carriers)

@@ -1,7 +1,8 @@
 """Answers to baskets kept in memory: exactly as long as nothing changed that their prices are made of.
 
-Before each answer one row says whether anything did, in whichever process.  What goes by the clock alone, the day of
-arrival after a cut-off, is looked at again every ``SLOT_S`` seconds.
+Before each answer one row says whether anything did, in whichever process.  What goes by the clock alone (a cut-off, a
+day, an offer's hours) ends at a moment that is known before; what carriers have answered is looked at again every
+``SLOT_S`` seconds.
 """
 
 from __future__ import annotations
@@ -36,25 +37,34 @@ Told = dict[Key, LiveAnswer]
 
 @dataclass(slots=True)
 class Known:
-    """What is known while nothing changes: the shop, its offers, the products that were asked for, and the answers."""
+    """What is known while nothing changes: the shop, its offers, the products that were asked for, and the answers.
+
+    ``read`` is the shop as it was read, ``shop`` the same with what carriers have answered since; ``until`` is when the
+    clock alone changes anything.  Of ``brief`` answers a price is asked from a carrier, and holds for a while only.
+    """
 
     key: tuple[object, ...]
+    read: Shop
     shop: Shop
+    until: datetime
     version: int
     checkout: Checkout
     told: Told = field(default_factory=dict)
     products: dict[str, LineFacts | None] = field(default_factory=dict)
     waiting: dict[Key, set[object]] = field(default_factory=dict)
     answers: OrderedDict[object, tuple[float, object]] = field(default_factory=OrderedDict)
+    brief: set[object] = field(default_factory=set)
 
     def answer_to(self, asked: object) -> object:
         """Return the answer that is kept, None where there is none any more."""
         until, found = self.answers.get(asked, (0.0, None))
         return found if time.monotonic() < until else None
 
-    def remember(self, asked: object, answer: object, waits_for: Collection[Key] = ()) -> None:
+    def remember(self, asked: object, answer: object, waits_for: Collection[Key] = (), *, brief: bool = False) -> None:
         """Keep an answer; one for want of others' answers only until one of those is there, or for a while."""
         with _LOCK:
+            if brief:
+                self.brief.add(asked)
             self.answers[asked] = time.monotonic() + (PROVISIONAL_S if waits_for else inf), answer
             for key in waits_for:
                 self.waiting.setdefault(key, set()).add(asked)
@@ -71,16 +81,23 @@ def key_now(session: Session, now: datetime) -> tuple[object, ...]:
     return str(session.get_bind().engine.url), session.connection().scalar(_STAMP), int(now.timestamp()) // SLOT_S
 
 
-def kept_in(key: tuple[object, ...], asked: object) -> object:
-    """Return the answer that is kept for a state of everything, None where there is none."""
+def known_in(key: tuple[object, ...]) -> Known | None:
+    """Return what is known in a state that somebody has just looked up, None where it has to be read."""
     found = _known.get("shop")
-    return found.answer_to(asked) if found is not None and found.key == key else None
+    return found if found is not None and found.key == key else None
 
 
 def known_for(session: Session, key: tuple[object, ...]) -> Known | None:
     """Return what is known in a state; None where it has to be read, or this transaction wrote something itself."""
     found = _known.get("shop")
     return found if found is not None and found.key == key and not has_written(session) else None
+
+
+def still_known(session: Session, key: tuple[object, ...], now: datetime) -> Known | None:
+    """Return what was known in a state but for the stretch of time, where the clock has changed nothing since."""
+    found = _known.get("shop")
+    same = found is not None and found.key[:-1] == key[:-1] and now < found.until and not has_written(session)
+    return found if same else None
 
 
 def know(session: Session, known: Known) -> Known:

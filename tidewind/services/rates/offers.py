@@ -35,6 +35,12 @@ def checkout_in_force(session: Session, now: datetime) -> tuple[int, Checkout]:
     return (row.id, _read(session, row)) if row else (0, Checkout())
 
 
+def next_checkout(session: Session, now: datetime) -> Sequence[datetime]:
+    """Return the moment from which another version will hold, if one is waiting for it."""
+    query = select(CheckoutVersion.holds_from).where(CheckoutVersion.holds_from > now)
+    return session.scalars(query.order_by(CheckoutVersion.holds_from).limit(1)).all()
+
+
 class _Version:
     """A version as a key: it never changes, so it is read once."""
 

@@ -20,14 +20,22 @@ from tidewind.core.checkout.sold import Sold
 from tidewind.outside.channels.checkouts import FORMATS, Format
 from tidewind.services.base import Invalid, ServiceError
 from tidewind.services.people import who_has_key
-from tidewind.services.rates import BUDGET_S, BasketAsked, CheckoutAnswer, InTime, kept_offers, key_now, offers_for
+from tidewind.services.rates import (
+    BUDGET_S,
+    BasketAsked,
+    CheckoutAnswer,
+    InTime,
+    kept_offers,
+    key_now,
+    offers_by_heart,
+    offers_for,
+)
 from tidewind.services.shop import get_channel, signed_by
 from tidewind.web.access import Parts, Wiring, key_of, recognise
 from tidewind.web.rates.offering_schemas import BasketIn, OffersOut, ShownOut
 from tidewind.web.rates.together import Together
 
 router = APIRouter(prefix="/api/checkout/v1", tags=["checkout"])
-_IN_TIME = InTime()
 _THREADS = CapacityLimiter(2)
 """More at once would only wait for each other: what is done here is work, not waiting."""
 _MOST_BYTES = 100_000
@@ -131,7 +139,7 @@ async def _answer(request: Request, parts: Wiring, read: Callable[[], BasketIn])
     state = await _states(request, parts).find(key)
     question = _Question(read())
     asked = basket_asked(question.basket)
-    found = kept_offers(state, asked) or await _in_time(parts, state, asked, until)
+    found = kept_offers(state, asked) or await _in_time(request, parts, state, asked, until)
     return _response(request, question, found)
 
 
@@ -171,17 +179,25 @@ async def _answer_slowly(
 
     question, state = await to_thread.run_sync(look, limiter=_THREADS)
     asked = basket_asked(question.basket)
-    found = kept_offers(state, asked) or await _in_time(parts, state, asked, until)
+    found = kept_offers(state, asked) or await _in_time(request, parts, state, asked, until)
     return _response(request, question, found)
 
 
-async def _in_time(parts: Wiring, state: _State, asked: BasketAsked, until: float) -> CheckoutAnswer:
+async def _in_time(request: Request, parts: Wiring, state: _State, asked: BasketAsked, until: float) -> CheckoutAnswer:
     """Return a basket's answer, made now; carriers that have to be asked have what is left of the budget."""
     found = await _made(parts, state, asked)
     waits = found.waits_for
-    if waits and await _IN_TIME.ask(parts.sessions, parts.outside, waits, parts.clock(), until):
+    if waits and await _asking(request).ask(parts.sessions, parts.outside, waits, parts.clock(), until):
         found = await _made(parts, state, asked, anew=True)
     return found
+
+
+def _asking(request: Request) -> InTime:
+    """Return what carriers are being asked by this application."""
+    kept: InTime | None = getattr(request.app.state, "checkout_asking", None)
+    if kept is None:
+        kept = request.app.state.checkout_asking = InTime()
+    return kept
 
 
 _making: dict[tuple[int, _State, BasketAsked, bool], asyncio.Task[CheckoutAnswer]] = {}
@@ -195,6 +211,9 @@ async def _made(parts: Wiring, state: _State, asked: BasketAsked, *, anew: bool 
     key = (id(parts), state, asked, anew)
 
     def make() -> CheckoutAnswer:
+        made = None if anew else offers_by_heart(state, asked)
+        if made is not None:
+            return made
         with parts.sessions.begin() as session:
             return offers_for(session, asked, parts.clock(), anew=anew)
 
@@ -205,8 +224,7 @@ async def _made(parts: Wiring, state: _State, asked: BasketAsked, *, anew: bool 
 
 
 def _response(request: Request, question: _Question, found: CheckoutAnswer) -> Response:
-    body = _written(found, question.own)
-    tag = f'"{hashlib.sha256(body).hexdigest()[:20]}"'
+    body, tag = _written(found, question.own)
     kept = f"private, max-age={found.keep_s}" if found.keep_s and not found.waits_for else "no-store"
     headers = {"ETag": tag, "Cache-Control": kept}
     if request.method == "GET" and tag in request.headers.get("If-None-Match", ""):
@@ -214,7 +232,8 @@ def _response(request: Request, question: _Question, found: CheckoutAnswer) -> R
     return Response(body, media_type="application/json", headers=headers)
 
 
-def _written(found: CheckoutAnswer, own: Format | None) -> bytes:
+def _written(found: CheckoutAnswer, own: Format | None) -> tuple[bytes, str]:
+    """Return an answer as it is sent, and its tag; both are made once for each format."""
     name = "own" if own else "offers"
     if name not in found.bodies:
         shown = [
@@ -233,5 +252,6 @@ def _written(found: CheckoutAnswer, own: Format | None) -> bytes:
             for line in found.answer.offered
         ]
         said: Any = OffersOut(version=found.version, currency=found.currency, offers=shown).model_dump(mode="json")
-        found.bodies[name] = json.dumps(own.offers(said["offers"]) if own else said, ensure_ascii=False).encode()
+        body = json.dumps(own.offers(said["offers"]) if own else said, ensure_ascii=False).encode()
+        found.bodies[name] = body, f'"{hashlib.sha256(body).hexdigest()[:20]}"'
     return found.bodies[name]
