@@ -429,6 +429,11 @@ def test_a_rehearsal_adds_up_and_a_threshold_is_proposed_that_loses_nothing() ->
     made = rehearse_checkout(Checkout((flat,)), orders, "EUR")
     assert (made.orders, made.cost, made.really_paid, made.would_pay, made.without) == (4, 1_800, 1_600, 500, ["4"])
     assert (made.offers["home"].orders, made.margin) == (3, -1_300)
+    with_vat = rehearse_checkout(Checkout((flat,), vat_bp=2_300), orders, "EUR")
+    assert (with_vat.really_paid, with_vat.would_pay) == (4 * 325, 407)  # what stays with the shop, as costs do
+    assert (
+        rehearse_checkout(Checkout((flat,), vat_bp=2_300), [replace(o, exported=True) for o in orders], "EUR") == made
+    )
     curve = curve_of(Checkout((flat,)), "home", orders, "EUR", [2_000, 5_000, 6_000, 9_001])
     assert [(p.margin, p.free) for p in curve] == [(-1_800, 3), (-1_300, 2), (-800, 1), (-300, 0)]
     rising = curve_of(Checkout((flat,)), "home", orders, "EUR", [6_000], rising_bp=5_000)

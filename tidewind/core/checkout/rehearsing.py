@@ -11,13 +11,17 @@ from dataclasses import dataclass, field, replace
 from typing import Literal
 
 from tidewind.core.checkout.answering import Basket, PackedBasket, ServicePrice, answer
+from tidewind.core.checkout.arithmetic import vat_in
 from tidewind.core.checkout.offer import Flat, Offer
 from tidewind.core.checkout.written import Checkout
 
 
 @dataclass(frozen=True, slots=True)
 class SentOrder:
-    """An order that was sent: its basket, how it was packed, what it cost and what its buyer paid, in minor units."""
+    """An order that was sent: its basket, how it was packed, what it cost and what its buyer paid, in minor units.
+
+    ``exported``: it left the customs territory, and was sold without VAT.
+    """
 
     number: str
     basket: Basket
@@ -27,6 +31,7 @@ class SentOrder:
     abroad: bool
     cost: int
     paid: int
+    exported: bool = False
 
 
 @dataclass(slots=True)
@@ -41,7 +46,10 @@ class ByOffer:
 
 @dataclass(slots=True)
 class CheckoutRehearsal:
-    """Sums over all orders: what they really paid and cost, what they would pay, and which get no offer at all."""
+    """Sums over all orders: what they really paid and cost, what they would pay, and which get no offer at all.
+
+    All without VAT, since costs are.
+    """
 
     orders: int = 0
     really_paid: int = 0
@@ -73,18 +81,25 @@ def _taken(checkout: Checkout, orders: Sequence[SentOrder], currency: str) -> tu
     for order in orders:
         known = {code: ServicePrice(code, code, order.cost) for code in services}
         packed = PackedBasket("", order.parcels, order.gross_g, order.volume_cm3, order.abroad, known)
-        found = answer(checkout.offers, tables, order.basket, packed, currency).offered
+        vat_bp = _vat_bp(checkout, order)
+        found = answer(checkout.offers, tables, order.basket, packed, currency, vat_bp=vat_bp).offered
         if found:
-            taken.append(_Taken(order, found[0].code.partition(":")[0], found[0].name, found[0].price))
+            price = found[0].price - found[0].vat
+            taken.append(_Taken(order, found[0].code.partition(":")[0], found[0].name, price))
         else:
             without.append(order.number)
     return taken, without
 
 
+def _vat_bp(checkout: Checkout, order: SentOrder) -> int:
+    return 0 if order.exported else checkout.vat_bp
+
+
 def rehearse_checkout(checkout: Checkout, orders: Sequence[SentOrder], currency: str) -> CheckoutRehearsal:
     """Return what orders would have paid by these offers; one without an offer is counted, and pays nothing."""
     taken, without = _taken(checkout, orders, currency)
-    made = CheckoutRehearsal(len(orders), sum(o.paid for o in orders), sum(o.cost for o in orders), without=without)
+    paid = sum(o.paid - vat_in(o.paid, _vat_bp(checkout, o)) for o in orders)
+    made = CheckoutRehearsal(len(orders), paid, sum(o.cost for o in orders), without=without)
     for one in taken:
         mine = made.offers.setdefault(one.code, ByOffer(one.name))
         mine.orders, mine.paid, mine.cost = mine.orders + 1, mine.paid + one.price, mine.cost + one.order.cost

@@ -20,6 +20,7 @@ from tidewind.core.checkout.rehearsing import (
     rehearse_checkout,
 )
 from tidewind.core.checkout.written import Checkout
+from tidewind.core.destinations import crosses_customs
 from tidewind.core.quantities import Size
 from tidewind.core.states.labels import LabelState
 from tidewind.db.tables import Order, Place, Product, Shipment
@@ -131,5 +132,6 @@ def sent_orders(session: Session, now: datetime) -> list[SentOrder]:
         grams = sum(parcel.gross_g for parcel in parcels)
         abroad = home is not None and to.country != home.address.country
         sums = (shipment.price_minor, order.paid_shipping_minor)
-        found.append(SentOrder(order.number, basket, grams, volume, len(parcels) or 1, abroad, *sums))
+        exported = home is not None and crosses_customs(to, home.address)
+        found.append(SentOrder(order.number, basket, grams, volume, len(parcels) or 1, abroad, *sums, exported))
     return found

@@ -261,7 +261,7 @@ function discard(): void {
               class="kept"
               suffix="%"
               inputmode="decimal"
-              hint="0 where you sell without. What carriers cost gets it added; exports are without."
+              hint="0 if you sell without VAT. Exports are sold without it."
               persistent-hint
               density="compact"
               :model-value="String((body.vat_bp ?? 0) / 100)"
@@ -339,7 +339,8 @@ function discard(): void {
   margin: 6px 0 0;
 }
 .kept {
-  min-width: 230px;
+  flex: none;
+  width: 230px;
   margin-top: 10px;
 }
 aside {
