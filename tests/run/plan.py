@@ -13,7 +13,7 @@ from xdist.scheduler import LoadScopeScheduling
 
 from tests.run.length import LONG
 
-TOGETHER = ("tests/browser/", "tests/conformance/test_carriers.py")
+TOGETHER = ("tests/browser/", "tests/conformance/test_carriers.py", "tests/running/test_two_machines.py")
 FIRST = ("tests/running/", "tests/browser/", "tests/web/", "tests/services/")
 
 

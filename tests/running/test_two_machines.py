@@ -20,7 +20,7 @@ from tidewind.running.supervisor import Supervisor
 from tidewind.settings import DEMO_PASSWORD
 
 
-@pytest.fixture
+@pytest.fixture(scope="module")
 def two() -> Iterator[tuple[str, str, Supervisor]]:
     """The addresses of a shop and of its second machine, which knows the database, the key and nothing else."""
     with tempfile.TemporaryDirectory(prefix="tidewind-two-", ignore_cleanup_errors=True) as folder:

@@ -14,7 +14,6 @@ from tidewind.core.destinations import crosses_customs
 from tidewind.core.options import (
     Option,
     Settled,
-    asked_day,
     carrier_of,
     in_parcels,
     options_for,
@@ -24,6 +23,7 @@ from tidewind.core.options import (
 from tidewind.core.order_facts import OrderFacts, Shop
 from tidewind.core.packing import PackedParcel
 from tidewind.core.parcels import parcels_text
+from tidewind.core.ship_days import asked_day
 from tidewind.core.tariffs.card import Service
 
 MOST_BOXES = 6
@@ -105,7 +105,7 @@ def _in_column(order: OrderFacts, shop: Shop, settled: Settled, column: Column) 
 def _stale(order: OrderFacts, shop: Shop, settled: Settled, option: Option) -> int | None:
     """The price that was true until it expired; only where a carrier that is asked has no fresh one."""
     carrier, consignment = carrier_of(shop, option), in_parcels(settled, option.parcels)
-    day = asked_day(order, shop, carrier, _service(shop, option), settled, consignment)
+    day = asked_day(order, shop, carrier, _service(shop, option), settled.not_before, consignment)
     asked = carrier.shipping_on(day) if day else None
     return asked.own.answers.stale_net(consignment, option.service) if asked else None
 

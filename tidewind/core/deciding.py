@@ -12,11 +12,12 @@ from tidewind.core.calendar import good_until
 from tidewind.core.choosing import Choosable, pick
 from tidewind.core.customs.planned import Going, crosses, leaving_of, missing_on_the_way
 from tidewind.core.layers import BATCH, BINDING, HAND, PRECEDENT, PROMISE, SHOP, Step, Wish, Wishes
-from tidewind.core.options import Option, Settled, options_for, timetable_of, with_published
+from tidewind.core.options import Option, Settled, options_for, with_published
 from tidewind.core.order_facts import OrderFacts, Shop
 from tidewind.core.parcels import by_phrase, parcels_text
 from tidewind.core.plan import Plan
 from tidewind.core.quantities import money_text, weight_text
+from tidewind.core.ship_days import timetable_of
 from tidewind.core.snags import APPROVAL_WORDS, Snag
 
 

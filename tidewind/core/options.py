@@ -4,19 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Collection, Iterator, Sequence
 from dataclasses import field, replace
-from datetime import date, timedelta
+from datetime import date
 from typing import NamedTuple
 
 from tidewind.core import packing
-from tidewind.core.addresses.check import Address
-from tidewind.core.calendar import Arrival, Closed, Timetable, arrival, first_leaving_day, ship_date_for
+from tidewind.core.calendar import Arrival
 from tidewind.core.consignments import Consignment, Goods, Parcel, route_between
 from tidewind.core.frozen import frozen
 from tidewind.core.insuring import INSURED, NO_COVER, insured, premium_in
 from tidewind.core.order_facts import Carrier, OrderFacts, Shop
 from tidewind.core.packing import Lot, Packaging, PackedParcel, Unit
 from tidewind.core.quantities import Refused
-from tidewind.core.subdivisions import working_place
+from tidewind.core.ship_days import asked_day, leaving_day, option_arrival, too_far_ahead
 from tidewind.core.tariffs.card import Service
 from tidewind.core.tariffs.quote import Line, Quote
 
@@ -188,21 +187,10 @@ def option_of(
 ) -> Option:
     """Return one service for these parcels.  Raises KeyError for a service that the carrier has not."""
     found, consignment = carrier.own.services[service].service, in_parcels(settled, packed)
-    day = asked_day(order, shop, carrier, found, settled, consignment)
+    day = asked_day(order, shop, carrier, found, settled.not_before, consignment)
     if day is not None:
         return _of_day(order, shop, carrier, carrier.shipping_on(day), settled, packed, found, day)
     return _option(order, shop, carrier, settled, packed, found, carrier.own.quote(service, consignment))
-
-
-def asked_day(
-    order: OrderFacts, shop: Shop, carrier: Carrier, service: Service, settled: Settled, consignment: Consignment
-) -> date | None:
-    """Return the one day about which an asked carrier is asked: when it takes the parcel along; None for any other."""
-    where = carrier.own.where(consignment) if carrier.asked else None
-    if where is None or where.zone.id not in service.transit:
-        return None
-    extras = consignment.extras
-    return option_arrival(order, shop, carrier, service, where.zone.id, extras, settled.not_before).ship_date
 
 
 def _option(
@@ -227,13 +215,6 @@ def _option(
         if dated is not carrier:
             return _of_day(order, shop, carrier, dated, settled, packed, service, made.arrival.ship_date)
     return made
-
-
-def leaving_day(order: OrderFacts, shop: Shop, carrier: Carrier, network: str, not_before: date | None) -> date:
-    """Return the day on which a carrier's truck takes an order along, not before the day that was asked for."""
-    timetable = timetable_of(carrier, network, order.sender or shop.origin, shop.closed)
-    earliest = ship_date_for(shop.now, timetable)
-    return first_leaving_day(max(earliest, not_before or earliest), timetable)
 
 
 def _of_day(
@@ -275,20 +256,6 @@ def _made(
         if refused:
             quote = due = None
     return Option(carrier.code, service.code, service.name, service.network, packed, quote, refused, due)
-
-
-def too_far_ahead(order: OrderFacts, shop: Shop, carrier: Carrier, service: Service, due: Arrival) -> Refused | None:
-    """Return why a service does not take a parcel that is to leave on a later day, None where it does.
-
-    Whatever moved that day: a person, days on which the shop is closed, or goods that wait for a weekend to pass.  The
-    first day on which the carrier itself takes anything along is never too far.
-    """
-    if due.ship_date <= shop.local.date() + timedelta(days=service.ahead_days):
-        return None
-    timetable = timetable_of(carrier, service.network, order.sender or shop.origin)
-    if due.ship_date <= ship_date_for(shop.now, timetable):
-        return None
-    return Refused("too_far_ahead", f"takes parcels at most {service.ahead_days} days ahead")
 
 
 def in_parcels(settled: Settled, packed: tuple[PackedParcel, ...]) -> Consignment:
@@ -366,48 +333,3 @@ def priced_parcels(packed: Sequence[PackedParcel], tender: frozenset[str] = froz
 def priced_as(packaging: Packaging | None) -> str | None:
     """Return a carrier's packaging as its rate card names it; None for any other."""
     return packaging.code if packaging and packaging.carrier else None
-
-
-def timetable_of(carrier: Carrier, network_id: str, start: Address, closed: Closed = ()) -> Timetable:
-    """Return when the truck of a carrier's network leaves; abroad the carrier's own holidays count, not the place's."""
-    card = carrier.own.card
-    key = (network_id, leaving_from(card.country, start), closed)
-    if key not in carrier.timetables:
-        network = next(n for n in card.networks if n.id == network_id)
-        gone = tuple((day, day) for on, day in carrier.gone if on == network_id)
-        sooner = tuple((day, at) for on, day, at in carrier.sooner if on == network_id)
-        carrier.timetables[key] = Timetable(network.cutoff, card.time_zone, key[1], (*closed, *gone), sooner)
-    return carrier.timetables[key]
-
-
-def leaving_from(country: str, start: Address) -> str:
-    """Return the place whose working days count where a carrier of ``country`` fetches parcels."""
-    return working_place(start) if start.country == country else country
-
-
-def option_arrival(
-    order: OrderFacts,
-    shop: Shop,
-    carrier: Carrier,
-    service: Service,
-    zone: str,
-    extras: frozenset[str],
-    not_before: date | None,
-) -> Arrival:
-    """Return when a service brings an order to a zone, leaving as early as it may."""
-    no_weekend = any(line.no_weekend for line in order.lines)
-    saturday = bool(extras) and not extras.isdisjoint(carrier.own.saturday_extras)
-    to, start = working_place(order.address), order.sender or shop.origin
-    card = (carrier.code, carrier.own.card.valid_from)
-    key = (card, service.code, zone, to, working_place(start), saturday, no_weekend, not_before)
-    known = shop.arrivals.get(key)
-    if known is None:
-        timetable = timetable_of(carrier, service.network, start, shop.closed)
-        earliest = ship_date_for(shop.now, timetable)
-        leaves = max(earliest, not_before) if not_before else earliest
-        transit = service.transit[zone]
-        if saturday:
-            transit = replace(transit, saturdays=True)
-        known = arrival(leaves, timetable, transit, to, no_weekend=no_weekend)
-        shop.arrivals[key] = known
-    return known

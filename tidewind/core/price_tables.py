@@ -15,17 +15,15 @@ from tidewind.core.options import (
     Option,
     Settled,
     goes_into,
-    leaving_day,
-    option_arrival,
     option_of,
     options_for,
     packed_in,
     priced_as,
-    too_far_ahead,
 )
 from tidewind.core.order_facts import Carrier, OrderFacts, Shop
 from tidewind.core.packing import PackedParcel
 from tidewind.core.quantities import Refused
+from tidewind.core.ship_days import leaving_day, option_arrival, too_far_ahead
 from tidewind.core.subdivisions import working_place
 from tidewind.core.tariffs.card import Service
 from tidewind.core.tariffs.load import Ints, Kinds, Load, kinds_of, load_of

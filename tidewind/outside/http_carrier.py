@@ -28,8 +28,6 @@ from tidewind.outside.http import call, client_at, json_in
 PROTOCOL, MAJOR = "tidewind-carrier", "1"
 MOST_CARDS, MOST_CODES, MOST_POINTS, MOST_EVENTS = 50, 500, 5_000, 500
 _CODE = re.compile(r"[a-z0-9][a-z0-9-]{0,19}")
-
-
 TRACK_MANY, MOST_NUMBERS = "track_many", 100
 RESULTS: dict[type[OutsideError], str] = {
     NeverSent: "never_sent",
@@ -52,8 +50,7 @@ class HttpCarrier:
         private: bool = False,
         can: Collection[str] = (),
     ) -> None:
-        self._can = can
-        self._name, self._states, self._url, self._private = name, states or {}, base_url, private
+        self._can, self._name, self._states, self._url, self._private = can, name, states or {}, base_url, private
         headers = {"Authorization": f"Bearer {key}"} if key else {}
         self._client = client_at(
             base_url, timeout=httpx.Timeout(timeout_s, connect=2.0), headers=headers, follow_redirects=False

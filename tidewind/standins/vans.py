@@ -13,11 +13,11 @@ from fastapi import APIRouter, Depends, HTTPException, Request
 from pydantic import BaseModel, Field
 
 from tidewind.core.addresses.check import Address
-from tidewind.core.options import leaving_from
 from tidewind.core.pickups.asked import Window, wish_refusal
 from tidewind.core.pickups.rules import PickupRules
 from tidewind.core.pickups.taking import pickup_fee
 from tidewind.core.pickups.when import Where, change_until
+from tidewind.core.ship_days import leaving_from
 from tidewind.core.tariffs.card import RateCard, card_in_force
 from tidewind.standins import carriers
 from tidewind.standins.carriers import at_the_door, before, world_of

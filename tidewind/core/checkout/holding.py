@@ -8,8 +8,8 @@ from zoneinfo import ZoneInfo
 
 from tidewind.core.calendar import good_until
 from tidewind.core.checkout.offer import Offer
-from tidewind.core.options import timetable_of
 from tidewind.core.order_facts import Shop
+from tidewind.core.ship_days import timetable_of
 
 LONGEST = timedelta(minutes=5)
 """After so long everything is read again in any case (shop policy)."""

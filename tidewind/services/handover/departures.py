@@ -14,9 +14,9 @@ from sqlalchemy.orm import Session
 
 from tidewind.core.addresses.check import Address
 from tidewind.core.calendar import first_leaving_day
-from tidewind.core.options import leaving_from, timetable_of
 from tidewind.core.order_facts import Carrier
 from tidewind.core.pickups.when import Where, ask_until, refusal_for
+from tidewind.core.ship_days import leaving_from, timetable_of
 from tidewind.core.states.departures import DepartureState
 from tidewind.core.states.pickups import PickupState
 from tidewind.core.stored import NO_ADDRESS

@@ -10,9 +10,9 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from tidewind.core.calendar import is_working_day
-from tidewind.core.options import leaving_from
 from tidewind.core.order_facts import Carrier
 from tidewind.core.pickups.when import FARTHEST, Where
+from tidewind.core.ship_days import leaving_from
 from tidewind.core.states.departures import DepartureState
 from tidewind.core.stored import NO_ADDRESS
 from tidewind.core.tariffs.card import Network

@@ -11,8 +11,8 @@ from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
 from tidewind.core.calendar import Timetable, add_working_days, arrival, first_leaving_day, good_until
-from tidewind.core.options import timetable_of
 from tidewind.core.order_facts import Carrier
+from tidewind.core.ship_days import timetable_of
 from tidewind.core.states.departures import DEPARTURE_MOVES, DepartureMove, DepartureState
 from tidewind.core.subdivisions import working_place
 from tidewind.db.tables import Departure, Label, Place, Product, Shipment

@@ -11,11 +11,11 @@ from zoneinfo import ZoneInfo
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from tidewind.core.options import leaving_from
 from tidewind.core.pickups.asked import Window, wish_refusal
 from tidewind.core.pickups.taking import pickup_fee
 from tidewind.core.pickups.when import Where, change_until
 from tidewind.core.quantities import money_text
+from tidewind.core.ship_days import leaving_from
 from tidewind.core.states.departures import DepartureState
 from tidewind.core.states.pickups import PICKUP_MOVES, PickupMove, PickupState
 from tidewind.core.tariffs.card import RateCard
