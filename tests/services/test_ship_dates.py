@@ -12,14 +12,24 @@ from sqlalchemy.orm import Session
 
 from tests.conftest import Clock
 from tests.run.length import LONG, seeds
-from tests.services.steps import ask, buy, ids_of, of
+from tests.services.steps import ask, buy, clear_orders, ids_of, of
+from tests.services.test_late_sales import Only
 from tidewind.core.rules.rule import Split
+from tidewind.core.tariffs.live import LiveAnswer, LivePrice, Question
 from tidewind.db.tables import CarrierRow, Order, RateCardRow, RuleSet, Shipment
+from tidewind.outside.carrier import Purchase, Sold, SoldParcel
 from tidewind.services.books import top_up
-from tidewind.services.buying import check_orders
+from tidewind.services.buying import buy_shipment, check_orders
 from tidewind.services.orders import edit_hand
 from tidewind.services.planning import plan_orders
-from tidewind.services.rates import QuotedParcel, QuoteRequest, compare_order, price_matrix, quote_services
+from tidewind.services.rates import (
+    QuotedParcel,
+    QuoteRequest,
+    ask_prices_of_order,
+    compare_order,
+    price_matrix,
+    quote_services,
+)
 from tidewind.web.access import Wiring
 
 THURSDAY = datetime(2026, 11, 26, 10, tzinfo=UTC)
@@ -172,3 +182,37 @@ def _all_say_the_same(session: Session, clock: Clock, seed: int) -> list[Order]:
             assert row.prices[codes.index(row.order.service or "")] == row.order.price_minor
     assert seen > 150
     return [order for order in orders if order.price_minor is not None]
+
+
+class ByDay:
+    """A carrier that is asked, and whose price is another on each day; it notes the days it is asked about."""
+
+    def __init__(self) -> None:
+        self.asked: list[date] = []
+
+    def quotes(self, question: Question, now: datetime) -> LiveAnswer:
+        self.asked.append(question.ship_date)
+        price = LivePrice((("base", "Base", 500 + question.ship_date.day),), 900, 0, 900)
+        return LiveAnswer(now, now + timedelta(minutes=15), {"ca-day": price}, {})
+
+    def buy(self, key: str, purchase: Purchase) -> Sold:
+        return Sold(500 + purchase.ship_date.day, (SoldParcel(f"CA{key[-8:]}", ""),))
+
+
+def test_an_asked_carrier_charges_for_the_day_what_was_shown_for_it(wiring: Wiring, clock: Clock) -> None:
+    carrier = ByDay()
+    outside = Only(wiring.outside, carrier)  # type: ignore[arg-type]
+    later = date(2026, 11, 27)
+    with wiring.sessions() as session:
+        order = next(o for o in clear_orders(session, "norvia", 60) if o.parcel_count == 1)
+    with wiring.sessions.begin() as session:
+        edit_hand(session, [order.id], {"service": "ca-day", "ship_date": later}, "Inês", clock())
+    ask_prices_of_order(wiring.sessions, outside, order.id, None, clock())  # type: ignore[arg-type]
+    assert set(carrier.asked) == {later}
+    with wiring.sessions() as session:
+        order = session.get_one(Order, order.id)
+        assert (order.service, order.ship_date, order.price_minor) == ("ca-day", later, 527)
+    (shipment_id,) = ids_of(wiring, ask(wiring, [order]).batch_id)
+    assert buy_shipment(wiring.sessions, outside, shipment_id, wiring.clock) == "bought"  # type: ignore[arg-type]
+    with wiring.sessions() as session:
+        assert session.get_one(Shipment, shipment_id).price_minor == 527
