@@ -4,6 +4,52 @@
  */
 
 export interface paths {
+    "/api/checkout/v1/offers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Offers Of
+         * @description Return the same for a basket in the address, so that whoever stands between may keep it as long as is said.
+         */
+        get: operations["offers_of_api_checkout_v1_offers_get"];
+        put?: never;
+        /**
+         * Offers
+         * @description Return what the shopper of a basket is offered.  A store asks with an API key; it may be for this alone.
+         */
+        post: operations["offers_api_checkout_v1_offers_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/checkout/v1/channels/{code}/offers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Offers To Channel
+         * @description Return what the shopper of a channel's basket is offered, asked and answered in the channel's own format.
+         *
+         *     With an API key, or signed by the secret that the channel shares with us (Standard Webhooks 1.0).
+         */
+        post: operations["offers_to_channel_api_checkout_v1_channels__code__offers_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/claims": {
         parameters: {
             query?: never;
@@ -2462,52 +2508,6 @@ export interface paths {
          * @description Keep a basket no longer.
          */
         delete: operations["drop_api_checkout_cases__case_id__delete"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/checkout/v1/offers": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Offers Of
-         * @description Return the same for a basket in the address, so that whoever stands between may keep it as long as is said.
-         */
-        get: operations["offers_of_api_checkout_v1_offers_get"];
-        put?: never;
-        /**
-         * Offers
-         * @description Return what the shopper of a basket is offered.  A store asks with an API key; it may be for this alone.
-         */
-        post: operations["offers_api_checkout_v1_offers_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/checkout/v1/channels/{code}/offers": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Offers To Channel
-         * @description Return what the shopper of a channel's basket is offered, asked and answered in the channel's own format.
-         *
-         *     With an API key, or signed by the secret that the channel shares with us (Standard Webhooks 1.0).
-         */
-        post: operations["offers_to_channel_api_checkout_v1_channels__code__offers_post"];
-        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -13833,6 +13833,120 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    offers_of_api_checkout_v1_offers_get: {
+        parameters: {
+            query?: {
+                /**
+                 * @description The basket as JSON, as in the body of POST
+                 * @example text
+                 */
+                basket?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OffersOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    offers_api_checkout_v1_offers_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                /**
+                 * @example {
+                 *       "lines": [
+                 *         {
+                 *           "sku": "HF-02",
+                 *           "quantity": 2
+                 *         }
+                 *       ],
+                 *       "country": "PT",
+                 *       "postcode": "3500-108",
+                 *       "city": "Viseu",
+                 *       "region": ""
+                 *     }
+                 */
+                "application/json": components["schemas"]["BasketIn"] | null;
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OffersOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    offers_to_channel_api_checkout_v1_channels__code__offers_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example norvia */
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What the shopper is offered */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OffersOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     claims_api_claims_get: {
         parameters: {
             query?: never;
@@ -19025,120 +19139,6 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
-            };
-            /** @description Problem details */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    offers_of_api_checkout_v1_offers_get: {
-        parameters: {
-            query?: {
-                /**
-                 * @description The basket as JSON, as in the body of POST
-                 * @example text
-                 */
-                basket?: string;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["OffersOut"];
-                };
-            };
-            /** @description Problem details */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    offers_api_checkout_v1_offers_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: {
-            content: {
-                /**
-                 * @example {
-                 *       "lines": [
-                 *         {
-                 *           "sku": "HF-02",
-                 *           "quantity": 2
-                 *         }
-                 *       ],
-                 *       "country": "PT",
-                 *       "postcode": "3500-108",
-                 *       "city": "Viseu",
-                 *       "region": ""
-                 *     }
-                 */
-                "application/json": components["schemas"]["BasketIn"] | null;
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["OffersOut"];
-                };
-            };
-            /** @description Problem details */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    offers_to_channel_api_checkout_v1_channels__code__offers_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                /** @example norvia */
-                code: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description What the shopper is offered */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["OffersOut"];
-                };
             };
             /** @description Problem details */
             default: {
