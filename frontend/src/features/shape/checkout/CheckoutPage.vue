@@ -340,6 +340,7 @@ function discard(): void {
 }
 .kept {
   flex: none;
+  align-self: flex-start;
   width: 230px;
   margin-top: 10px;
 }
