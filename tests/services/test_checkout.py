@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
-from datetime import timedelta
+from datetime import date, timedelta
 
 import httpx
 import pytest
@@ -25,6 +26,7 @@ from tidewind.services.rates import (
     checkout_in_force,
     forget_answers,
     keep_case,
+    key_now,
     newest_checkout,
     offers_for,
     read_tables_file,
@@ -36,6 +38,7 @@ from tidewind.services.rates import (
     tables_file,
     try_checkout,
 )
+from tidewind.services.rates.memory import known_in
 from tidewind.web.access import Wiring
 
 VISEU = BasketAsked((("TR-02", 2, 1_890),), "PT", "3500-108", "Viseu")
@@ -247,3 +250,27 @@ def test_tables_go_out_as_files_and_come_back_the_same(wiring: Wiring, kind: str
             read_tables_file(session, "tables.xlsx", b"PK\x03\x04nothing")
         with pytest.raises(Invalid, match="No rate table"):  # a foreign file is none
             read_tables_file(session, "orders.csv", b"Order,Name,City\n1,Ada,Braga\n")
+
+
+def test_a_cutoff_counts_from_its_very_second_also_for_what_is_kept(wiring: Wiring, clock: Clock) -> None:
+    clock.at = clock.at.replace(hour=14, minute=59, second=59)
+    arrives = []
+    for _ in range(4):  # the second of the cut-off is in to its end
+        with wiring.sessions() as session:
+            found = offers_for(session, VISEU, clock())
+        arrives.append(next(line.latest for line in found.answer.offered if line.code == "noon"))
+        clock.move(seconds=1)
+    assert arrives == [date(2026, 11, 24), date(2026, 11, 24), date(2026, 11, 25), date(2026, 11, 25)]
+
+
+def test_answers_are_remembered_while_a_new_stretch_of_time_begins(wiring: Wiring, clock: Clock) -> None:
+    with wiring.sessions() as session:
+        key = key_now(session, clock())
+        offers_for(session, VISEU, clock())
+    known = known_in(key, clock())
+    assert known is not None
+    with ThreadPoolExecutor(1) as pool:
+        remembering = pool.submit(lambda: [known.remember(n, n) for n in range(20_000)])
+        while not remembering.done():
+            known.later(key, known.shop)
+        remembering.result()

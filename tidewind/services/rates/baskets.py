@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from collections import OrderedDict
 from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime
@@ -86,10 +85,10 @@ def offers_for(
     """
     _check(asked)
     key = key_now(session, now)
-    known = known_for(session, key)
+    known = known_for(session, key, now)
     if known is None:
         with LOADING:  # one reads the shop, and whoever asks meanwhile waits for what it found
-            known = known_for(session, key) or know(session, _now_known(session, key, now))
+            known = known_for(session, key, now) or know(session, _now_known(session, key, now))
     _learn(session, asked, known)
     if draft is not None:
         return _answered(asked, known, 0, draft, partial(take_in, session, known.told))
@@ -99,13 +98,13 @@ def offers_for(
     return _kept(asked, known, partial(take_in, session, known.told))
 
 
-def offers_by_heart(state: tuple[object, ...], asked: BasketAsked) -> CheckoutAnswer | None:
+def offers_by_heart(state: tuple[object, ...], asked: BasketAsked, now: datetime) -> CheckoutAnswer | None:
     """Return what a basket is offered in the state that ``key_now`` gave, made without a look at the database.
 
     None where something of it is not known here, or a carrier has to be asked.  Raises Invalid as ``offers_for`` does.
     """
     _check(asked)
-    known = known_in(state)
+    known = known_in(state, now)
     if known is None or not all(sku in known.products for sku, _, _ in asked.lines):
         return None
     found = known.answer_to(asked)
@@ -142,9 +141,9 @@ def _trucks(carriers: Sequence[Carrier]) -> list[object]:
     return [(carrier.code, carrier.gone, carrier.sooner) for carrier in carriers]
 
 
-def kept_offers(state: tuple[object, ...], asked: BasketAsked) -> CheckoutAnswer | None:
+def kept_offers(state: tuple[object, ...], asked: BasketAsked, now: datetime) -> CheckoutAnswer | None:
     """Return an answer that is kept, and was looked through for the state that ``key_now`` gave."""
-    known = known_in(state)
+    known = known_in(state, now)
     found = known.answer_to(asked) if known else None
     return found if isinstance(found, CheckoutAnswer) else None
 
@@ -155,9 +154,7 @@ def _now_known(session: Session, key: tuple[object, ...], now: datetime) -> Know
     if known is not None and _trucks(carriers_in_force(session, shop_day(session, now))) == _trucks(
         known.read.carriers
     ):
-        answers = OrderedDict((asked, kept) for asked, kept in known.answers.items() if asked not in known.brief)
-        shop = listening_to(known.told, replace(known.read, now=now))
-        return replace(known, key=key, shop=shop, answers=answers, brief=set(), waiting={})
+        return known.later(key, listening_to(known.told, replace(known.read, now=now)))
     told: Told = {}
     shop, (version, checkout) = core_shop(session, now), checkout_in_force(session, now)
     until = min([holds_until(shop, checkout.offers), *next_checkout(session, now)])

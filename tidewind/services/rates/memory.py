@@ -10,7 +10,7 @@ from __future__ import annotations
 import time
 from collections import OrderedDict
 from collections.abc import Collection
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import datetime
 from math import inf
 from threading import Lock
@@ -71,6 +71,12 @@ class Known:
             while len(self.answers) > MOST_ANSWERS:
                 self.answers.popitem(last=False)
 
+    def later(self, key: tuple[object, ...], shop: Shop) -> Known:
+        """Return the same for a later stretch of time: all answers but those that hold for a while only."""
+        with _LOCK:  # others remember theirs meanwhile
+            answers = OrderedDict((asked, kept) for asked, kept in self.answers.items() if asked not in self.brief)
+        return replace(self, key=key, shop=shop, answers=answers, brief=set(), waiting={})
+
 
 _LOCK, LOADING = Lock(), Lock()
 _known: dict[str, Known] = {}
@@ -81,16 +87,15 @@ def key_now(session: Session, now: datetime) -> tuple[object, ...]:
     return str(session.get_bind().engine.url), session.connection().scalar(_STAMP), int(now.timestamp()) // SLOT_S
 
 
-def known_in(key: tuple[object, ...]) -> Known | None:
+def known_in(key: tuple[object, ...], now: datetime) -> Known | None:
     """Return what is known in a state that somebody has just looked up, None where it has to be read."""
     found = _known.get("shop")
-    return found if found is not None and found.key == key else None
+    return found if found is not None and found.key == key and now < found.until else None
 
 
-def known_for(session: Session, key: tuple[object, ...]) -> Known | None:
+def known_for(session: Session, key: tuple[object, ...], now: datetime) -> Known | None:
     """Return what is known in a state; None where it has to be read, or this transaction wrote something itself."""
-    found = _known.get("shop")
-    return found if found is not None and found.key == key and not has_written(session) else None
+    return None if has_written(session) else known_in(key, now)
 
 
 def still_known(session: Session, key: tuple[object, ...], now: datetime) -> Known | None:

@@ -139,7 +139,7 @@ async def _answer(request: Request, parts: Wiring, read: Callable[[], BasketIn])
     state = await _states(request, parts).find(key)
     question = _Question(read())
     asked = basket_asked(question.basket)
-    found = kept_offers(state, asked) or await _in_time(request, parts, state, asked, until)
+    found = kept_offers(state, asked, parts.clock()) or await _in_time(request, parts, state, asked, until)
     return _response(request, question, found)
 
 
@@ -179,7 +179,7 @@ async def _answer_slowly(
 
     question, state = await to_thread.run_sync(look, limiter=_THREADS)
     asked = basket_asked(question.basket)
-    found = kept_offers(state, asked) or await _in_time(request, parts, state, asked, until)
+    found = kept_offers(state, asked, parts.clock()) or await _in_time(request, parts, state, asked, until)
     return _response(request, question, found)
 
 
@@ -211,7 +211,7 @@ async def _made(parts: Wiring, state: _State, asked: BasketAsked, *, anew: bool 
     key = (id(parts), state, asked, anew)
 
     def make() -> CheckoutAnswer:
-        made = None if anew else offers_by_heart(state, asked)
+        made = None if anew else offers_by_heart(state, asked, parts.clock())
         if made is not None:
             return made
         with parts.sessions.begin() as session:

@@ -294,7 +294,7 @@ function discard(): void {
             >
           </form>
           <ErrorNote :error="untried ?? ordered.error.value" />
-          <ShopperView :tried="tried" :where="where" />
+          <ShopperView :tried="tried" :where="where" :vat-bp="body.vat_bp ?? 0" />
           <KeptBaskets v-if="trying" :body="trying[0]" :basket="asked" @take="take" />
           <OffersRehearsal v-if="trying" :body="trying[0]" @turn="turned" />
         </aside>

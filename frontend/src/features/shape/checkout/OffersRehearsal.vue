@@ -138,7 +138,7 @@ const line = computed(() => {
       </template>
       <p class="small mute">
         Taken for granted: each buyer takes the first offer, and a service costs what the one that
-        was bought did.
+        was bought did.<template v-if="body.vat_bp"> All sums are without VAT.</template>
       </p>
     </template>
     <template v-if="sold?.length">

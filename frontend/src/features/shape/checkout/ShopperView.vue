@@ -1,10 +1,10 @@
 <script setup lang="ts">
 import { computed, ref } from "vue";
-import { type Tried } from "./offers";
+import { percentText, type Tried } from "./offers";
 import { day, kilograms, money } from "../../../shared/format";
 
 /** What the shopper sees, as a shop's page would show it; below it, why one line costs what it costs, and what is absent. */
-const props = defineProps<{ tried: Tried | undefined; where: string }>();
+const props = defineProps<{ tried: Tried | undefined; where: string; vatBp: number }>();
 const chosen = ref("");
 const shown = computed(() => {
   const offered = props.tried?.offered ?? [];
@@ -70,7 +70,9 @@ const SOURCES = { live: "", own: "", fallback: "no carrier answered" };
       <span>{{ s.words }}</span><b>{{ price(s.price) }}</b>
     </p>
     <p v-if="shown.vat" class="step mute">
-      <span>of which VAT; without it {{ money(shown.price - shown.vat, currency) }}</span
+      <span
+        >of which {{ percentText(vatBp) }} VAT; without it
+        {{ money(shown.price - shown.vat, currency) }}</span
       ><span>{{ money(shown.vat, currency) }}</span>
     </p>
     <p v-if="SOURCES[shown.source]" class="press small">{{ SOURCES[shown.source] }}</p>
