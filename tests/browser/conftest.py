@@ -8,8 +8,7 @@ import pytest
 from playwright.sync_api import Browser, sync_playwright
 
 from tests.browser.people import CHROMIUM, start
-from tests.run.mother import mother
-from tidewind.running.children import Child
+from tests.run.shops import forked
 from tidewind.running.supervisor import Supervisor
 
 
@@ -22,10 +21,9 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
 
 
 @pytest.fixture(scope="module", autouse=True)
-def forked() -> Iterator[None]:
-    """All shops of this file are forks of one process that has read the program's modules."""
-    with pytest.MonkeyPatch.context() as patch:
-        patch.setattr(Child, "start", lambda *given: mother().start(*given))
+def all_forked() -> Iterator[None]:
+    """The shops of journeys are no starts from nothing."""
+    with forked():
         yield
 
 

@@ -6,16 +6,19 @@
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Sequence
 from pathlib import Path
 from typing import NamedTuple
 
+from tidewind.core.order_rows.by_cells import settle_by_cells
 from tidewind.core.order_rows.columns import guess_columns, header_row, still_needed
 from tidewind.core.order_rows.figures import Units, decimal_sign
 from tidewind.core.order_rows.reading import RowOrder, read_orders
+from tidewind.core.order_rows.unread import unread_columns
 from tidewind.outside.spreadsheets import read_sheet
 
 CORPUS = Path(__file__).parent / "corpus"
-FILES = "foreign_files.txt", "foreign_files_second.txt", "foreign_files_third.txt"
+FILES = tuple(f"foreign_files{which}.txt" for which in ("", "_second", "_third", "_fourth", "_fifth"))
 
 
 class Verdict(NamedTuple):
@@ -63,13 +66,14 @@ def verdicts(name: str, text: str, wanted: list[str]) -> list[Verdict]:
     sheet = read_sheet(text.encode(), "f.xls" if text.startswith("<") else "f.csv")
     top = header_row(sheet.rows)
     heads = sheet.rows[top]
-    columns = guess_columns(heads)
+    columns = settle_by_cells(guess_columns(heads), heads, sheet.rows[top + 1 :])
     missing = still_needed(columns)
     rows = [(top + 2 + n, row) for n, row in enumerate(sheet.rows[top + 1 :])]
     at = columns.get("unit_price")
     prices = [row[at] for _, row in rows if at is not None and len(row) > at]
     orders, faults = read_orders(rows, columns, Units("EUR", decimal=decimal_sign(prices)), heads)
     found, told = {o.number: o for o in orders}, {f.row for f in faults}
+    asked = [one.heading for one in unread_columns(heads, columns, rows) if one.asked]
     made = []
     for line in wanted:
         what, number, *rest = line.split(" ", 2)
@@ -77,14 +81,24 @@ def verdicts(name: str, text: str, wanted: list[str]) -> list[Verdict]:
         if what == "asked":
             made.append(Verdict(name, number, "right" if number in missing else "wrong", f"asked for {missing}"))
         elif what in {"kept", "none"}:
-            made.append(Verdict(name, number, "wrong" if order else "right", str(order and _facts(order))))
+            kind = "right" if order is None else "marked" if _says(order, asked, heads, rows) else "wrong"
+            made.append(Verdict(name, number, kind, f"{asked} {order and _facts(order)}"))
         elif missing or order is None:
             made.append(Verdict(name, number, "marked" if missing or told else "wrong", f"{missing} {faults}"))
         else:
             facts = _facts(order)
             off = [p for p in rest[0].split("; ") if facts[p.partition("=")[0]] != p.partition("=")[2]]
-            made.append(Verdict(name, number, "wrong" if off else "right", f"wanted {off}, found {facts}"))
+            kind = "right" if not off else "marked" if _says(order, asked, heads, rows) else "wrong"
+            made.append(Verdict(name, number, kind, f"{asked} wanted {off}, found {facts}"))
     return made
+
+
+def _says(
+    order: RowOrder, asked: Sequence[str], heads: Sequence[str], rows: Sequence[tuple[int, Sequence[str]]]
+) -> bool:
+    """Tell whether a column that is asked about says anything of this order: no other question can mend it."""
+    at = [n for n, head in enumerate(heads) if head.strip() in asked]
+    return any(n < len(cells) and cells[n].strip() for number, cells in rows if number in order.rows for n in at)
 
 
 def score() -> tuple[Counter[str], list[Verdict]]:

@@ -3,13 +3,27 @@
 from __future__ import annotations
 
 import subprocess
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
+import pytest
+
 from tests.run.folder import first, shared
+from tests.run.mother import mother
+from tidewind.running.children import Child
 from tidewind.running.cluster import FAST_FOR_TESTS, free_port
 from tidewind.running.supervisor import Supervisor
 
 DAYS = 20
+
+
+@contextmanager
+def forked() -> Iterator[None]:
+    """Shops started meanwhile are forks of one process that has read the program's modules."""
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(Child, "start", lambda *given: mother().start(*given))
+        yield
 
 
 def copy_demo(folder: Path, days: int = DAYS) -> Path:
@@ -19,10 +33,11 @@ def copy_demo(folder: Path, days: int = DAYS) -> Path:
         if mine:
             kept.mkdir()
             made = Supervisor(kept / "shop", free_port(), demo=True, fast=FAST_FOR_TESTS, history_days=days)
-            try:
-                made.up()
-            finally:
-                made.down()
+            with forked():
+                try:
+                    made.up()
+                finally:
+                    made.down()
     # The database's files belong to another user where root runs the tests: cp keeps that.
     subprocess.run(["cp", "-a", str(kept / "shop"), folder], check=True)
     return folder / "shop"

@@ -13,6 +13,7 @@ import psycopg
 import pytest
 
 from tests.conftest import MONDAY
+from tests.run.length import some
 from tests.services.steps import ask, buy, clear_orders, ids_of
 from tidewind.cli import main
 from tidewind.db.engine import make_engine
@@ -117,7 +118,7 @@ def test_a_backup_that_is_not_whole_leaves_nothing(
 ) -> None:
     file = place / "one.backup"
     back_up(running, file, MONDAY)
-    for n, (name, change, words) in enumerate(CASES):
+    for n, (name, change, words) in enumerate(some(CASES, 0, one_in=2)):
         with pytest.raises(BackupError, match=words):
             restore(changed(file, place / f"{n}.backup", change), place / "new")
         assert [p.name for p in (place / "new").iterdir()] == ["lock"], name

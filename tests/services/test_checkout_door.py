@@ -203,10 +203,11 @@ def test_a_question_is_asked_once_however_many_wait_for_it(wiring: Wiring, base_
     with ThreadPoolExecutor(8) as pool:
         assert set(pool.map(ask, range(8))) == {200}
     ends = time.monotonic() + 20
-    while OUTSIDE_CALLS.labels("cobaltair", "quotes", "answered")._value.get() == before and time.monotonic() < ends:
+    questions = 0
+    while not questions and time.monotonic() < ends:  # what was answered is counted before it is kept
         time.sleep(0.05)
-    with wiring.sessions() as session:
-        questions = session.scalar(select(func.count(LiveAnswerRow.key))) or 0
+        with wiring.sessions() as session:
+            questions = session.scalar(select(func.count(LiveAnswerRow.key))) or 0
     assert OUTSIDE_CALLS.labels("cobaltair", "quotes", "answered")._value.get() - before == questions > 0
 
 

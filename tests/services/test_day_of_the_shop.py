@@ -13,7 +13,7 @@ import pytest
 from sqlalchemy import select
 
 from tests.conftest import Clock
-from tests.run.shops import DAYS, copy_demo
+from tests.run.shops import DAYS, copy_demo, forked
 from tests.services.steps import agree, ask, books, buy, clear_orders, ids_of
 from tidewind.cli import main
 from tidewind.core.consignments import NO_GOODS, Consignment, Parcel, Route, write_consignment
@@ -194,22 +194,23 @@ def folder() -> Iterator[Path]:
 def test_a_second_start_finds_everything_as_it_was_and_a_killed_database_too(folder: Path) -> None:
     counts = []
     copy_demo(folder)
-    for crash in (True, False):
-        shop = Supervisor(folder / "shop", free_port(), demo=True, fast=FAST_FOR_TESTS, history_days=DAYS)
-        try:
-            url = shop.up()
-            with httpx.Client(base_url=url) as client:
-                client.post("/api/sign-in", json={"login": "tome", "password": "larkspur-and-loam"})
-                found = client.get("/api/orders").json()["counts"]
-                # A cut-off may pass meanwhile: which orders are in danger then is the clock's doing.
-                counts.append({name: n for name, n in found.items() if name not in {"clear", "snags"}})
-            if crash:
-                server = shop.cluster._server
-                assert server is not None
-                server.kill()
-                server.wait()
-        finally:
-            shop.down()
+    with forked():
+        for crash in (True, False):
+            shop = Supervisor(folder / "shop", free_port(), demo=True, fast=FAST_FOR_TESTS, history_days=DAYS)
+            try:
+                url = shop.up()
+                with httpx.Client(base_url=url) as client:
+                    client.post("/api/sign-in", json={"login": "tome", "password": "larkspur-and-loam"})
+                    found = client.get("/api/orders").json()["counts"]
+                    # A cut-off may pass meanwhile: which orders are in danger then is the clock's doing.
+                    counts.append({name: n for name, n in found.items() if name not in {"clear", "snags"}})
+                if crash:
+                    server = shop.cluster._server
+                    assert server is not None
+                    server.kill()
+                    server.wait()
+            finally:
+                shop.down()
     assert counts[0] == counts[1]
     assert counts[0]["open"] > 40
     assert not (folder / "shop" / "running.json").exists()

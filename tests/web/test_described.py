@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import json
+import subprocess
+from pathlib import Path
 from typing import Any
 
 import httpx
@@ -10,15 +13,19 @@ import pytest
 
 from tests.run.length import SEED
 from tests.web.fuzz import ROLES, walk
-from tidewind.app import make_app
 from tidewind.services.people import make_key
+from tidewind.settings import ROOT
 from tidewind.web.access import Wiring
 from tidewind.web.described import METHODS
 
 
-@pytest.fixture
-def document(wiring: Wiring) -> dict[str, Any]:
-    return make_app(wiring).openapi()
+def test_the_types_of_the_pages_are_those_of_the_api(document: dict[str, Any], tmp_path: Path) -> None:
+    written, made = tmp_path / "openapi.json", tmp_path / "made.ts"
+    written.write_text(json.dumps(document, indent=1, ensure_ascii=False), "utf-8")
+    pages = ROOT / "frontend"
+    subprocess.run([pages / "node_modules/.bin/openapi-typescript", written, "-o", made], check=True)
+    kept = pages / "src/api/generated/schema.ts"
+    assert made.read_text("utf-8") == kept.read_text("utf-8"), "make them anew: README, “The types of the pages”"
 
 
 def test_every_body_and_parameter_has_an_example_that_its_schema_lets_through(document: dict[str, Any]) -> None:

@@ -12,7 +12,6 @@ import pytest
 
 from tests.run.length import LONG, some
 from tests.web.who_may import MAY
-from tidewind.app import make_app
 from tidewind.services.people import make_key
 from tidewind.web.access import Wiring
 
@@ -109,11 +108,6 @@ class Sampler:
 
 
 @pytest.fixture
-def schema(wiring: Wiring) -> dict[str, Any]:
-    return make_app(wiring).openapi()
-
-
-@pytest.fixture
 def owner(wiring: Wiring, base_url: str) -> Iterator[httpx.Client]:
     with wiring.sessions.begin() as session:
         key = make_key(session, 1, "hostile", "owner", per_minute=1_000_000)[1]
@@ -132,9 +126,9 @@ def check(answer: httpx.Response, what: object) -> None:
 
 
 @pytest.mark.slow("every field of every body made hostile")
-def test_bodies_that_nobody_should_send_are_refused_in_words(schema: dict[str, Any], owner: httpx.Client) -> None:
-    sampler, sent = Sampler(schema), 0
-    for path, methods in schema["paths"].items():
+def test_bodies_that_nobody_should_send_are_refused_in_words(document: dict[str, Any], owner: httpx.Client) -> None:
+    sampler, sent = Sampler(document), 0
+    for path, methods in document["paths"].items():
         for method, described in methods.items():
             content = described.get("requestBody", {}).get("content", {})
             if "application/json" not in content:
@@ -149,14 +143,14 @@ def test_bodies_that_nobody_should_send_are_refused_in_words(schema: dict[str, A
 
 
 @pytest.mark.slow("every route with what nobody should send")
-def test_paths_questions_and_broken_bodies_are_refused_in_words(schema: dict[str, Any], owner: httpx.Client) -> None:
+def test_paths_questions_and_broken_bodies_are_refused_in_words(document: dict[str, Any], owner: httpx.Client) -> None:
     for n, route in enumerate(sorted(MAY.keys() - NO_FUZZ)):
         method, path = route.split()
         holes = re.findall(r"\{\w+\}", path)
         for bad in some(IN_PATH, n) if holes else ("",):
             url = re.sub(r"\{\w+\}", bad, path)
             check(owner.request(method, url), (route, bad))
-        asked = [p["name"] for p in schema["paths"][path][method.lower()].get("parameters", ()) if p["in"] == "query"]
+        asked = [p["name"] for p in document["paths"][path][method.lower()].get("parameters", ()) if p["in"] == "query"]
         for name in asked if method == "GET" and not holes else ():
             for bad in some(("\x00", "x" * 3_000, "-1", str(2**70), "'", "\u202e", "2026-02-30", "%"), n):
                 check(owner.get(path, params={name: bad}), (route, name, bad[:20]))

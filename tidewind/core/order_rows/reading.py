@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date
@@ -23,8 +24,9 @@ from tidewind.core.order_rows.days import DayOrder, day_order
 from tidewind.core.order_rows.figures import (
     Units,
 )
+from tidewind.core.order_rows.headings import FIELDS
 from tidewind.core.order_rows.row import Row, RowFault, field_words
-from tidewind.core.order_rows.standing import WHO, check_standing, is_no_order
+from tidewind.core.order_rows.standing import WHO, check_paid, check_standing, is_no_order
 from tidewind.core.order_rows.wide import columns_of_items, item_columns
 
 MOST_LINES = 500
@@ -32,6 +34,12 @@ _PARTS = ("name", "company", "street", "extra", "city", "region", "postcode", "c
 # What says who and where; where two rows of one order differ in these, one of them would go to the wrong place.
 # Where every postcode has five figures, and some begin with a zero (UPU, addressing of each country).
 _FIVE_FIGURES = frozenset({"DE", "EE", "ES", "FI", "FR", "HR", "IT", "MX", "US"})
+# “28195 Bremen”, “1015 CS Amsterdam”, “8000-205 Faro”, “111 43 Stockholm”; a city alone begins with no figure.
+_CODE_FIRST = re.compile(r"^((?:[A-Z]{1,2}-)?\d{4,6}|\d{4} ?[A-Z]{2}|\d{2}-\d{3}|\d{4}-\d{3}|\d{3} \d{2})\s+(\D.*)$")
+_TOTALS = frozenset(
+    ("total", "amount", "sum", "gesamt", "summe", "totaal", "totale", "importe", "montant", "betrag")
+    + FIELDS["line_total"]
+)
 _WHO_AND_WHERE = ("name", "company", "street", "city", "postcode", "country")
 
 
@@ -158,6 +166,8 @@ def _order(
         check_standing(row, headers)
         if not row.text("sku"):
             row.fail("sku", "sku is empty")
+        _check_total(row, headers)
+    check_paid(rows)
     address = _address(rows)
     if len(lines) > MOST_LINES:
         first.fail("order_number", f"order {number} has {len(lines):,} lines; at most {MOST_LINES} go into one order")
@@ -207,6 +217,17 @@ def _line(row: Row, header_unit: str) -> RowLine:
     )
 
 
+def _check_total(row: Row, headers: Sequence[str]) -> None:
+    """Keep a row back whose price of a piece is its total, too: for several pieces only one of them can be true."""
+    written = row.text("unit_price")
+    if not written or row.text("quantity") in {"", "1"}:
+        return
+    totals = (n for n, head in enumerate(headers) if plain_header(head) in _TOTALS and n != row.columns["unit_price"])
+    if any(n < len(row.cells) and row.cells[n].strip() == written and row.money("unit_price") for n in totals):
+        words = f"“{written:.30}” is the price of a piece and of all {row.text('quantity'):.12}"
+        row.fail("unit_price", f"{words}: map the column to the line’s total, or correct the row")
+
+
 def _once(rows: Sequence[Row], name: str) -> str:
     """Return what the rows of an order say of it, the first that says anything."""
     return next((text for row in rows if (text := row.text(name))), "")
@@ -236,6 +257,8 @@ def _address(rows: Sequence[Row]) -> Address:
             elif text != there and name in _WHO_AND_WHERE and _same(name, text) != _same(name, there):
                 row.fail(name, f"{name} is “{text:.40}” here and “{there:.40}” in row {first} of the same order")
     said = {name: text for name, (text, _) in parts.items()}
+    if "postcode" not in rows[0].columns:
+        said |= _city_apart(said.get("city", ""))
     said["postcode"] = _with_its_zero(said.get("postcode", ""), said.get("country", ""))
     return tidy_address(Address(**said))
 
@@ -244,6 +267,12 @@ def _with_its_zero(postcode: str, country: str) -> str:
     """Return a postcode with the zero in front that a spreadsheet has taken for a figure's."""
     five = country_code(country) in _FIVE_FIGURES
     return postcode.zfill(5) if five and len(postcode) in {3, 4} and postcode.isdigit() else postcode
+
+
+def _city_apart(city: str) -> dict[str, str]:
+    """Return postcode and city out of one cell, “28195 Bremen”, in a file that has no column of postcodes."""
+    match = _CODE_FIRST.match(city)
+    return {"postcode": match[1], "city": match[2]} if match else {}
 
 
 def _same(name: str, text: str) -> str:

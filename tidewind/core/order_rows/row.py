@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
@@ -29,6 +30,8 @@ def _tidied(cell: str) -> str:
     return tidy(storable(cell))
 
 
+_PIECES = re.compile(r"^(?:(\d+) ?(?:x|×|pcs?|pieces?|st|stk|stück|pz|uds?|un|szt|ks)\.?|[x×] ?(\d+))$", re.IGNORECASE)
+"""A number of pieces with its word: “2 pcs”, “3x”, “x3”."""
 _amount = lru_cache(maxsize=16_384)(read_money)
 
 
@@ -142,6 +145,8 @@ class Row:
     def quantity(self) -> int:
         """Return how many pieces were ordered; 0 with a fault for what is no such number."""
         text = self.text("quantity").removesuffix(".0").removesuffix(",0").removesuffix(".00").removesuffix(",00")
+        if worded := _PIECES.match(text):
+            text = worded[1] or worded[2]
         if not (text.isascii() and text.isdigit() and len(text) < 10 and 1 <= int(text) <= MOST_PIECES):
             self.fail("quantity", f"“{text:.40}” is no quantity; a whole number from 1 to {MOST_PIECES:,} is expected")
             return 0

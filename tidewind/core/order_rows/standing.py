@@ -6,7 +6,7 @@ from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 
 from tidewind.core.addresses.check import tidy
-from tidewind.core.order_rows.columns import is_billing
+from tidewind.core.order_rows.columns import is_billing, plain_header
 from tidewind.core.order_rows.figures import Means
 from tidewind.core.order_rows.row import Row
 
@@ -31,6 +31,7 @@ GOES = frozenset(
     preparing packing printed prepaid cod""".split()  # noqa: SIM905
 )
 GOING_PHRASES = (
+    "paid in full",
     "to ship",
     "to be shipped",
     "ready to",
@@ -54,6 +55,12 @@ GOING_PHRASES = (
 STOPPING_PHRASES = (
     "on hold", "not paid", "por pagar", "não pago", "no pagado", "non pagato", "payment pending", "awaiting payment",
 )  # fmt: skip
+COLLECTED = (
+    "click collect", "click and collect", "collect", "collection", "customer collect", "pick up", "pickup", "in store",
+    "local pickup", "store pickup", "abholung", "selbstabholung", "retrait", "recogida", "ritiro", "levantamento",
+    "recolha", "afhalen", "ophalen",
+)  # fmt: skip
+"""How a delivery is named that is none: the buyer fetches the goods where they are sold."""
 NOT_YET = frozenset("no não nein non nee nej 0 false n open pending unshipped unfulfilled -".split())  # noqa: SIM905
 """What a column of what was sent says of what was not."""
 # Of a column that nobody mapped only a clear word stops a row: “no” may answer any question.
@@ -85,16 +92,35 @@ def check_standing(row: Row, headers: Sequence[str]) -> None:
             row.fail(name, f"the row says “{mapped:.40}”: it must not go")
         elif not means:
             row.fail(name, f"the row says “{mapped:.40}”; say above whether it may go")
-    if row.text("cancelled_at"):
+    if row.text("cancelled_at") and not _says_stop(row.text("cancelled_at"), NOT_YET, ()):
         row.fail("cancelled_at", f"it was cancelled: “{row.text('cancelled_at'):.40}”")
     if row.text("sent_on") and not _says_stop(row.text("sent_on"), NOT_YET, ()):
         row.fail("sent_on", f"it went already: “{row.text('sent_on'):.40}”")
+    _check_money_and_way(row)
     used = set(row.columns.values())
     for index, cell in enumerate(row.cells):
         head = headers[index] if index < len(headers) else ""
         if index not in used and len(cell) <= 40 and not is_billing(head) and _says_stop(tidy(cell), CLEAR):
             head = headers[index] if index < len(headers) and headers[index].strip() else f"column {index + 1}"
             row.fail("standing", f"{head:.40} says “{tidy(cell)}”: it must not go. If it may, correct the row")
+
+
+def _check_money_and_way(row: Row) -> None:
+    """Keep a row back whose order is not paid for, or that its buyer fetches."""
+    if row.text("owing") and row.money("owing") > 0:
+        row.fail("owing", f"{row.text('owing'):.40} of it is not paid yet")
+    way = " ".join(plain_header(row.text("promise")).split())
+    if way and any(way == word or way.startswith(f"{word} ") for word in COLLECTED) and "point" not in way:
+        row.fail("promise", f"“{row.text('promise'):.40}”: its buyer fetches it, so nothing is sent")
+
+
+def check_paid(rows: Sequence[Row]) -> None:
+    """Keep an order back of which no row says when it was paid, in a file that has a column for that."""
+    first = rows[0]
+    if "paid_on" not in first.columns or any(row.text("paid_on") for row in rows):
+        return
+    if not any(what_it_means(row.text("payment"), row.units.states) == "open" for row in rows):
+        first.fail("paid_on", "nothing says that it was paid; if it was, write the day there")
 
 
 def what_it_means(text: str, said: Mapping[str, Means]) -> Means:

@@ -33,7 +33,7 @@ from tidewind.services.orders.importing import (
     set_columns,
     states_of,
     undo_import,
-    unread_columns,
+    unread_of,
     upload_file,
     weight_unit_of_file,
 )
@@ -159,7 +159,7 @@ __all__ = [
     "undo_change",
     "undo_changes",
     "undo_import",
-    "unread_columns",
+    "unread_of",
     "upload_file",
     "use_billing_name",
     "view_counts",

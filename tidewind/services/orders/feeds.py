@@ -24,7 +24,7 @@ from tidewind.db.tables import Channel, Feed, Import
 from tidewind.outside.errors import OutsideError, RefusedOutside
 from tidewind.outside.feeds import Found, Source
 from tidewind.services.base import Conflict, Invalid, NotFound, Outside, Sealer, ServiceError, is_time_again
-from tidewind.services.orders.importing import missing_fields, preview_import, run_import, upload_file
+from tidewind.services.orders.importing import asked_columns, missing_fields, preview_import, run_import, upload_file
 from tidewind.services.shop import free_code
 
 OVERLAP, FIRST_LOOK_BACK = timedelta(hours=1), timedelta(days=30)
@@ -190,9 +190,8 @@ def try_feed(
 def _tried_as_table(session: Session, tried: FeedTried, data: bytes, said: FeedSettings, person_id: int) -> FeedTried:
     name, table = _as_table(tried.files[0], data, said.mapping)
     row = _upload(session, name, table, person_id, None, said.weight_unit)
-    if missing := missing_fields(row):
-        words = ", ".join(word.replace("_", " ") for word in missing)
-        wrong = f"It is a table: when it has come, its columns are mapped once in Import ({words} is not clear)."
+    if words := _asks(row):
+        wrong = f"It is a table: when it has come, its columns are looked at once in Import ({words})."
         return replace(tried, wrong=[wrong])
     orders, faults = preview_import(session, row, 2_000)
     return replace(tried, orders=orders[:MOST_SHOWN], faults=faults[:20])
@@ -279,9 +278,7 @@ def _bring(sessions: sessionmaker[Session], feed_id: int, file: Found, now: date
             if _is_known(session, feed, table):
                 return []
             row = _upload(session, name, table, feed.person_id, feed, feed.weight_unit)
-            missing, doubts = missing_fields(row), row.reading.get("doubts", [])
-            if missing or doubts:
-                words = doubts[0] if doubts else f"say there which column holds {missing[0].replace('_', ' ')}"
+            if words := _asks(row):
                 failures.append(f"{file.name} waits in Import: {words}")
             else:
                 run_import(session, row.id, now)
@@ -289,6 +286,17 @@ def _bring(sessions: sessionmaker[Session], feed_id: int, file: Found, now: date
     except (OutsideError, ServiceError, ValueError) as error:
         failures.append(f"{file.name}: {error}")
         return []
+
+
+def _asks(row: Import) -> str:
+    """Return what somebody must say of a file before it is imported, in words; empty where it is all clear."""
+    if doubts := row.reading.get("doubts", []):
+        return str(doubts[0])
+    if missing := missing_fields(row):
+        return f"say there which column holds {missing[0].replace('_', ' ')}"
+    if asked := asked_columns(row):
+        return f"say there what “{asked[0]}” is, or that it does not matter"
+    return ""
 
 
 # A header that names a unit would speak louder than the unit that the feed says.

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import hashlib
-from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import asdict, replace
 from datetime import UTC, datetime, time
@@ -15,12 +14,14 @@ from sqlalchemy.orm import defer as left_out
 
 from tidewind.core.channel_changes import FieldChange, changes_between
 from tidewind.core.order_limits import storable
-from tidewind.core.order_rows.columns import guess_columns, header_row, still_needed
+from tidewind.core.order_rows.by_cells import settle_by_cells
+from tidewind.core.order_rows.columns import guess_columns, header_row, plain_header, still_needed
 from tidewind.core.order_rows.figures import Means, Units, decimal_sign
 from tidewind.core.order_rows.headings import FIELDS
 from tidewind.core.order_rows.reading import RowOrder, read_in_lots, read_orders
 from tidewind.core.order_rows.row import RowFault
 from tidewind.core.order_rows.standing import states_said, what_it_means
+from tidewind.core.order_rows.unread import UnreadColumn, unread_columns
 from tidewind.core.states.imports import IMPORT_MOVES, ImportMove, ImportState
 from tidewind.core.states.orders import OrderMove
 from tidewind.db.tables import Channel, Import, Order, Shipment
@@ -91,8 +92,8 @@ def _read(session: Session, row: Import, chosen: Chosen, header: int | None) -> 
     row.read_as = f"{sheet.read_as}, header in row {top + 1}"[:120]
     row.headers = headers
     row.rows = [[top + 2 + n, [storable(c) for c in cells]] for n, cells in enumerate(sheet.rows[top + 1 :])]
-    row.columns = dict(before.columns) if before else guess_columns(headers)
-    row.options = dict(before.options) if before else {}
+    row.columns = dict(before.columns) if before else _guess(headers, sheet.rows[top + 1 :])
+    row.options = _options_of(before, headers) if before else {}
     row.reading = {
         "sheets": list(sheet.sheets),
         **asdict(sheet.chosen),
@@ -101,6 +102,17 @@ def _read(session: Session, row: Import, chosen: Chosen, header: int | None) -> 
         "samples": [{"encoding": e, "line": line} for e, line in sheet.samples],
         "left_out": sheet.left_out,
     }
+
+
+def _guess(headers: Sequence[str], rows: Sequence[Sequence[str]]) -> dict[str, int]:
+    return settle_by_cells(guess_columns(headers), headers, rows)
+
+
+def _options_of(before: Import, headers: Sequence[str]) -> dict[str, Any]:
+    """Return what was said of this layout; what nobody mapped then was seen and left out by whoever imported it."""
+    taken = set(before.columns.values())
+    seen = {plain_header(head) for at, head in enumerate(headers) if at not in taken}
+    return {**before.options, "left_out": sorted(seen.union(before.options.get("left_out", [])))}
 
 
 def get_import(session: Session, import_id: int) -> Import:
@@ -130,8 +142,8 @@ def set_columns(
     """Store another mapping, and what people say of the file's figures and words; the same layout has it again.
 
     Beside the columns that is ``weight_unit`` (of weights that name none), ``decimal`` (the sign in prices), ``days``
-    (``dmy`` or ``mdy``) and ``states`` (in small letters: whether an order that says so may go).  Raises Invalid for
-    unknown fields, columns that are not there, or one used twice.
+    (``dmy`` or ``mdy``), ``states`` (in small letters: whether an order that says so may go) and ``left_out``
+    (headings that do not matter).  Raises Invalid for unknown fields, columns that are not there, or one used twice.
     """
     row = get_import(session, import_id)
     wrong = [name for name, index in columns.items() if name not in FIELDS or not 0 <= index < len(row.headers)]
@@ -140,17 +152,20 @@ def set_columns(
     row.columns = columns
     # What was said of a state that this file does not have stays: the next one of this layout may have it again.
     states = {**row.options.get("states", {}), **(said.get("states") or {})}
+    left_out = set(row.options.get("left_out", [])) | {plain_header(head) for head in said.get("left_out") or []}
     known = {name: value for name, value in said.items() if value is not None}
-    row.options = {**row.options, **known, "states": states}
+    row.options = {**row.options, **known, "states": states, "left_out": sorted(left_out)}
     return row
 
 
-def unread_columns(row: Import) -> list[tuple[str, int]]:
-    """Return the headings of columns that no field takes, with how many of their cells say something, most first."""
-    taken = set(row.columns.values())
-    filled = Counter(at for _, cells in row.rows for at, cell in enumerate(cells) if at not in taken and cell.strip())
-    named = [(row.headers[at], count) for at, count in filled.items() if at < len(row.headers) and row.headers[at]]
-    return sorted(named, key=lambda one: (-one[1], one[0]))
+def unread_of(row: Import) -> list[UnreadColumn]:
+    """Return the columns that no field takes, those first that are asked about before the file can be imported."""
+    return unread_columns(row.headers, row.columns, row.rows, row.options.get("left_out", []))
+
+
+def asked_columns(row: Import) -> list[str]:
+    """Return the headings that nobody has understood yet: without an answer no order is made of the file."""
+    return [one.heading for one in unread_of(row) if one.asked]
 
 
 def states_of(row: Import) -> list[tuple[str, int, Means]]:
@@ -183,12 +198,16 @@ def missing_fields(row: Import) -> list[str]:
 def run_import(session: Session, import_id: int, now: datetime) -> Import:
     """Make orders of the good rows and keep the bad ones with their faults; running it again makes nothing twice.
 
-    Many orders are made in the background, chunk by chunk.  Raises Invalid while a needed field has no column.
+    Many orders are made in the background, chunk by chunk.  Raises Invalid while a needed field has no column, or a
+    column that may matter is not understood.
     """
     row = get_import(session, import_id)
     missing = missing_fields(row)
     if missing:
         raise Invalid("unmapped", f"Say which column holds: {', '.join(m.replace('_', ' ') for m in missing)}.")
+    if asked := asked_columns(row):
+        words = f"“{asked[0]}”" + (f" and {len(asked) - 1} more" if len(asked) > 1 else "")
+        raise Invalid("not_understood", f"{words} may change what is sent: say what it is, or that it does not matter.")
     if row.state == ImportState.RUNNING:
         raise Conflict("running", "This file is being imported just now.")
     move_row(row, IMPORT_MOVES, ImportState, ImportMove.RUN)

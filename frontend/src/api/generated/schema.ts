@@ -7566,6 +7566,11 @@ export interface components {
             states?: {
                 [key: string]: "open" | "not";
             } | null;
+            /**
+             * Left Out
+             * @description Headings of columns that do not matter; those named before stay left out
+             */
+            left_out?: string[] | null;
         };
         /**
          * ComparedOut
@@ -13549,13 +13554,23 @@ export interface components {
         };
         /**
          * UnreadOut
-         * @description A column that no field takes, and how many of its cells say something.
+         * @description A column that no field takes, how many of its cells say something, and whether it must be answered first.
          */
         UnreadOut: {
-            /** Header */
-            header: string;
+            /** Heading */
+            heading: string;
             /** Filled */
             filled: number;
+            /**
+             * Examples
+             * @description What most of its cells say, the commonest first
+             */
+            examples: string[];
+            /**
+             * Asked
+             * @description It may change what is sent: map it, or name it in left_out
+             */
+            asked: boolean;
         };
         /** UpstreamCounts */
         UpstreamCounts: {

@@ -27,7 +27,7 @@ from tidewind.services.orders import (
     states_of,
     strange_numbers,
     undo_import,
-    unread_columns,
+    unread_of,
     upload_file,
     weight_unit_of_file,
 )
@@ -91,7 +91,7 @@ def _present(session: Session, row: Import) -> ImportOut:
         weight_unit=weight_unit_of_file(session, row),
         decimal=row.options.get("decimal", ""),
         days=row.options.get("days", ""),
-        unread=[UnreadOut(header=header, filled=filled) for header, filled in unread_columns(row)[:40]],
+        unread=[UnreadOut.model_validate(one) for one in unread_of(row)],
         states=[StateOut(text=text, count=count, means=means) for text, count, means in states_of(row)],
         changed=row.changed,
         reading=ReadingOut.model_validate({**_UNKNOWN_READING, **row.reading}),

@@ -70,11 +70,13 @@ class StateOut(BaseModel):
     means: Literal["open", "not", ""]
 
 
-class UnreadOut(BaseModel):
-    """A column that no field takes, and how many of its cells say something."""
+class UnreadOut(Out):
+    """A column that no field takes, how many of its cells say something, and whether it must be answered first."""
 
-    header: str
+    heading: str
     filled: int
+    examples: list[str] = Field(description="What most of its cells say, the commonest first")
+    asked: bool = Field(description="It may change what is sent: map it, or name it in left_out")
 
 
 class ImportOut(BaseModel):
@@ -131,6 +133,9 @@ class ColumnsIn(BaseModel):
     days: Literal["", "dmy", "mdy"] | None = Field(None, description="Which figure of a day comes first")
     states: Annotated[dict[Short, Literal["open", "not"]], Field(max_length=100)] | None = Field(
         None, description="Whether an order that says so may go, by the state in small letters"
+    )
+    left_out: Annotated[list[Annotated[str, StringConstraints(max_length=120)]], Field(max_length=200)] | None = Field(
+        None, description="Headings of columns that do not matter; those named before stay left out"
     )
 
 

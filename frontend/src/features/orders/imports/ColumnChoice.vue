@@ -1,7 +1,6 @@
 <script setup lang="ts">
 import { computed } from "vue";
 import type { Schemas } from "../../../api/client";
-import { count } from "../../../shared/format";
 import { SelectField } from "../../../shared/ui";
 import { fieldWords } from "./fields";
 
@@ -20,6 +19,7 @@ const alike = computed(() => {
   const twice = new Set(all.filter((h, i) => all.indexOf(h) !== i));
   return [...twice].filter((h) => !props.made.headers.some((g, i) => g === h && taken.has(i)));
 });
+const leftOut = computed(() => props.made.unread.filter((u) => !u.asked).map((u) => u.heading));
 const headerTitle = (header: string, at: number): string =>
   !header
     ? `column ${at + 1}`
@@ -50,9 +50,8 @@ const headerTitle = (header: string, at: number): string =>
       “{{ name }}” stands over {{ made.headers.filter((h) => h === name).length }} columns: say
       which is where it goes.
     </p>
-    <p v-if="made.unread.length" class="mute small">
-      Not read:
-      {{ made.unread.map((u) => `${u.header} (${count(u.filled, "cell")})`).join(", ") }}.
+    <p v-if="leftOut.length" class="mute small">
+      Left out, as they do not change what is sent: {{ leftOut.join(", ") }}.
     </p>
     <table class="plain-table">
       <thead>

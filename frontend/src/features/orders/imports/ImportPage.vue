@@ -12,6 +12,7 @@ import {
   importQuery,
 } from "../queries";
 import ColumnChoice from "./ColumnChoice.vue";
+import ColumnsAsked from "./ColumnsAsked.vue";
 import DifferingOrders from "./DifferingOrders.vue";
 import EarlierImports from "./EarlierImports.vue";
 import ReadingChoice from "./ReadingChoice.vue";
@@ -73,6 +74,14 @@ const states = useMutation({
     await setColumns(id.value, { columns: made.value!.columns, states: said }),
   onSuccess: keep,
 });
+const leaveOut = useMutation({
+  mutationFn: async (headings: string[]) =>
+    await setColumns(id.value, { columns: made.value!.columns, left_out: headings }),
+  onSuccess: keep,
+});
+const asks = computed(
+  () => !!made.value && (made.value.missing.length > 0 || made.value.unread.some((u) => u.asked)),
+);
 const reread = useMutation({
   mutationFn: (reading: Schemas["ReadingIn"]) => readOtherwise(id.value, reading),
   onSuccess: keep,
@@ -112,7 +121,7 @@ function picked(files: FileList | null | undefined): void {
 const failure = computed(
   () =>
     error.value ??
-    [upload, remap, unit, decimal, days, states, reread, run, correct, takeBack].find(
+    [upload, remap, unit, decimal, days, states, leaveOut, reread, run, correct, takeBack].find(
       (m) => m.error.value,
     )?.error.value,
 );
@@ -208,7 +217,7 @@ const faultRows = computed(() => {
             </h2>
             <span class="grow" />
             <v-btn
-              :disabled="made.missing.length > 0 || made.good === 0 || made.state === 'running'"
+              :disabled="asks || made.good === 0 || made.state === 'running'"
               :loading="run.isPending.value"
               @click="run.mutate()"
               >{{ made.state === "done" ? "Import again" : "Import" }}
@@ -219,6 +228,13 @@ const faultRows = computed(() => {
               }}</v-btn
             >
           </div>
+          <ColumnsAsked
+            v-if="made.state !== 'running'"
+            :made="made"
+            :busy="leaveOut.isPending.value || remap.isPending.value"
+            @map="(field, column) => remap.mutate([field, column])"
+            @leave-out="leaveOut.mutate($event)"
+          />
           <StatesSaid
             v-if="made.states.length"
             :states="made.states"

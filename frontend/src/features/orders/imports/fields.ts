@@ -24,6 +24,8 @@ const FIELD_WORDS: Record<string, string> = {
   payment: "State of payment",
   ordered_on: "Ordered on",
   deliver_by: "Deliver by",
+  paid_on: "Paid on",
+  owing: "Still to be paid",
   sent_on: "Sent on",
   quantity_open: "Quantity to send",
   quantity_refunded: "Quantity refunded",
