@@ -136,6 +136,19 @@ def choose(page: Page, label: str, option: str) -> None:
     expect(field).to_contain_text(option)
 
 
+def choose_by_keys(page: Page, label: str, option: str) -> None:
+    """Choose one of a field's options without a mouse."""
+    page.get_by_label(label, exact=True).last.press("Enter")
+    wanted = page.get_by_role("option", name=option, exact=True)
+    expect(page.get_by_role("option").first).to_be_visible()
+    for _ in range(60):
+        page.keyboard.press("ArrowDown")
+        if page.evaluate("() => document.activeElement.textContent.trim()") == option:
+            break
+    page.keyboard.press("Enter")
+    expect(wanted).to_have_count(0)
+
+
 def scan(page: Page, code: str) -> None:
     """Let a scanner read a code: its keys come at once, however busy the machine of the test is."""
     page.evaluate(

@@ -5,7 +5,7 @@ from __future__ import annotations
 import httpx
 from playwright.sync_api import Browser, Page, expect
 
-from tests.browser.people import axe, choose, page_of, row
+from tests.browser.people import axe, choose, choose_by_keys, page_of, row
 from tidewind.running.supervisor import Supervisor
 from tidewind.settings import DATA
 
@@ -211,6 +211,33 @@ def test_a_cancellation_after_buying_is_decided_by_keyboard_from_today(browser: 
     page.keyboard.press("Enter")
     expect(dialog).to_have_count(0)
     expect(page.get_by_text("cancelled: cancelled in the channel after import")).to_be_visible()
+
+
+def test_a_column_nobody_understood_is_said_by_keyboard_before_anything_comes_in(
+    browser: Browser, shop: Supervisor
+) -> None:
+    page = page_of(browser, shop)
+    page.goto("/import")
+    file = (
+        "order,name,address,postcode,city,country,sku,qty,Type,Colour of the ribbon,Wave\n"
+        "Q-1,Ana Prado,Rua do Sol 4,3000-310,Coimbra,PT,HF-02,1,Order,red,7\n"
+        "Q-2,Rui Melo,Rua Nova 8,3000-010,Coimbra,PT,HF-02,1,Quote,blue,7\n"
+    )
+    page.set_input_files("input[type=file]", {"name": "q.csv", "mimeType": "text/csv", "buffer": file.encode()})
+    asked = page.get_by_role("region", name="Columns not understood")
+    expect(asked.get_by_role("row", name="Type 2 rows Order · Quote")).to_be_visible()
+    expect(page.get_by_role("button", name="Import 2 orders")).to_be_disabled()
+    axe(page)
+    choose_by_keys(page, "What “Type” is", "State")
+    choose_by_keys(page, "What “quote” means", "must not go")
+    choose_by_keys(page, "What “order” means", "may go")
+    asked.get_by_role("button", name="Leave both out").press("Enter")
+    expect(asked).to_have_count(0)
+    axe(page)
+    page.get_by_role("button", name="Import 1 order").press("Enter")
+    expect(page.get_by_text("1 order imported.")).to_be_visible()
+    page.get_by_role("button", name="Take this import back").press("Enter")
+    expect(page.get_by_text("This import was taken back.")).to_be_visible()
 
 
 def test_a_row_is_corrected_in_place_and_an_import_taken_back(browser: Browser, shop: Supervisor) -> None:

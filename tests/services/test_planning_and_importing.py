@@ -40,6 +40,7 @@ from tidewind.services.orders import (
     states_of,
     strange_numbers,
     undo_import,
+    unread_of,
     upload_file,
     view_counts,
     waiting_differences,
@@ -323,6 +324,34 @@ def test_states_and_days_of_a_file_are_asked_once_and_remembered(session: Sessio
         session, "later.csv", (head + f"9,11/3/2026,05/12/2026,processing,authorised,{rest}").encode(), 1
     )
     assert [means for text, _, means in states_of(later) if text == "authorised"] == ["not"]
+
+
+def test_a_column_that_nobody_understood_is_asked_once_and_remembered(session: Session, clock: Clock) -> None:
+    head = b"order,name,address,postcode,city,country,sku,qty,price,Type,Fraud check,Subtotal,Billing city,\n"
+    rows = b"Q-1,Ana Prado,Rua do Sol 4,3000-310,Coimbra,PT,HF-02,1,4.50,Quote,,4.50,Porto,red\n"
+    row = upload_file(session, "quotes.csv", head + rows, 1)
+    assert [(one.heading, one.filled, one.examples, one.asked) for one in unread_of(row)] == [
+        ("Type", 1, ("Quote",), True),
+        ("column 14", 1, ("red",), True),
+        ("Billing city", 1, ("Porto",), False),
+        ("Subtotal", 1, ("4.50",), False),
+    ]
+    with pytest.raises(Invalid, match="“Type” and 1 more may change what is sent"):
+        run_import(session, row.id, clock())
+    set_columns(session, row.id, row.columns, left_out=["column 14"])
+    with pytest.raises(Invalid, match="“Type” may change what is sent"):
+        run_import(session, row.id, clock())
+    # A quote is none of the words that stop an order: as a state it is asked, and must not go.
+    set_columns(session, row.id, {**row.columns, "standing": 9}, states={"quote": "not"})
+    assert run_import(session, row.id, clock()).made == 0
+    ordered = rows.replace(b"Q-1", b"Q-2").replace(b"Quote", b"Order")
+    again = upload_file(session, "more.csv", head + ordered, 1)
+    assert [one.heading for one in unread_of(again) if one.asked] == []
+    set_columns(session, again.id, again.columns, states={"order": "open"})
+    assert run_import(session, again.id, clock()).made == 1
+    # What says something for the first time was not seen by whoever left the others out.
+    checked = upload_file(session, "third.csv", head + ordered.replace(b"Q-2", b"Q-3").replace(b",,", b",held,"), 1)
+    assert [one.heading for one in unread_of(checked) if one.asked] == ["Fraud check"]
 
 
 def test_a_number_of_another_buyer_is_another_shops_order_and_a_scan_asks_which(

@@ -93,7 +93,7 @@ def _read(session: Session, row: Import, chosen: Chosen, header: int | None) -> 
     row.headers = headers
     row.rows = [[top + 2 + n, [storable(c) for c in cells]] for n, cells in enumerate(sheet.rows[top + 1 :])]
     row.columns = dict(before.columns) if before else _guess(headers, sheet.rows[top + 1 :])
-    row.options = _options_of(before, headers) if before else {}
+    row.options = _options_of(before) if before else {}
     row.reading = {
         "sheets": list(sheet.sheets),
         **asdict(sheet.chosen),
@@ -108,10 +108,9 @@ def _guess(headers: Sequence[str], rows: Sequence[Sequence[str]]) -> dict[str, i
     return settle_by_cells(guess_columns(headers), headers, rows)
 
 
-def _options_of(before: Import, headers: Sequence[str]) -> dict[str, Any]:
+def _options_of(before: Import) -> dict[str, Any]:
     """Return what was said of this layout; what nobody mapped then was seen and left out by whoever imported it."""
-    taken = set(before.columns.values())
-    seen = {plain_header(head) for at, head in enumerate(headers) if at not in taken}
+    seen = {plain_header(one.heading) for one in unread_of(before)}
     return {**before.options, "left_out": sorted(seen.union(before.options.get("left_out", [])))}
 
 

@@ -68,7 +68,9 @@ function say(heading: string, what: string): void {
             asked.map((u) => u.heading),
           )
         "
-        >{{ asked.length === 1 ? "Leave it out" : `Leave all ${asked.length} out` }}</v-btn
+        >{{
+          ["", "Leave it out", "Leave both out"][asked.length] ?? `Leave all ${asked.length} out`
+        }}</v-btn
       >
       <span class="mute small">Remembered for every file with the same headings.</span>
     </p>
