@@ -255,9 +255,10 @@ def test_whatever_stands_in_rows_each_is_an_order_or_a_fault(rows: list[list[str
 
 
 def test_hardly_an_order_of_foreign_files_is_wrong_unsaid() -> None:
-    """The files were written before the reader was changed for them: 27 of 56 orders were right then, 23 wrong unsaid."""
+    """Each lot of files was written before the reader was changed for it; when first read, 13 to 14 % of the orders of
+    the third and fourth lots were wrong unsaid, and 11 % of the fifth, which met questions about strange columns."""
     counts, bad = files_score.score()
     whole = sum(counts.values())
-    assert whole >= 56
-    assert counts["wrong"] <= 0.04 * whole, bad
-    assert counts["right"] >= 0.92 * whole, bad
+    assert whole >= 270
+    assert counts["wrong"] <= 0.01 * whole, bad
+    assert counts["right"] >= 0.91 * whole, bad

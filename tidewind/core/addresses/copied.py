@@ -131,8 +131,8 @@ def _as_country(text: str) -> str | None:
     plain = text.strip(" .,;()").casefold()
     if plain in words.COUNTRIES:
         return words.COUNTRIES[plain]
-    if len(plain) == 2 and plain.isascii() and not text.isupper():
-        return None
+    if plain == "norfolk" or (len(plain) == 2 and plain.isascii() and not text.isupper()):
+        return None  # the county; the island is written whole
     return country_code(text.strip(" .,;()")) if len(plain) >= 2 else None
 
 

@@ -16,7 +16,7 @@ OFFICIAL = re.compile(
         r"n\.?i\.?f | nipc | c\.?i\.?f | d\.?n\.?i | nie | c\.\s?c | cédula | contribuinte",
         r"vat(?:\s(?:no|reg|number|id))? | ust-?id(?:\.?-?nr)? | st\.?-?nr",
         r"steuernummer | uid | siret | siren | tva | n°\s?tva | btw | kvk | p\.?\s?iva | partita iva",
-        r"c\.\s?f\. | codice fiscale",
+        r"c\.\s?f | codice fiscale",
         r"cvr(?:-?\s?nr)? | org\.?\s?-?(?:nr|nummer) | organisasjonsnummer | y-tunnus | ičo? | ič | dič",
         r"nip | regon | oib",
         r"αφμ | α\.φ\.μ | еик | инн | єдрпоу | cpf | cnpj | rfc | cuit | cuil | rut | rnc | ein | ssn",
@@ -37,7 +37,7 @@ HEADING = re.compile(
     re.IGNORECASE,
 )
 FOR_PERSON = re.compile(
-    r"^(?:attn|attention|att|a/c|a\.c\.|ao cuidado de|à atenção de|z\.?\s?hd\.?|zu händen|t\.?a\.?v\.?|"
+    r"^(?:for|attn|attention|att|a/c|a\.c\.|ao cuidado de|à atenção de|z\.?\s?hd\.?|zu händen|t\.?a\.?v\.?|"
     r"à l'attention de|"
     r"a la atención de|all'attenzione di|c\.\s?a\.)\s*[.:]?\s+(?=\D)",
     re.IGNORECASE,
