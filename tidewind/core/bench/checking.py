@@ -17,7 +17,8 @@ MOST_SERIAL = 60
 class Item:
     """Something to be put into a parcel: how many pieces, and the codes by which it is known (none: it is confirmed).
 
-    ``parcel`` counts from 1; ``serial`` asks for the number of each piece.
+    ``parcel`` counts from 1; ``serial`` asks for the number of each piece.  A part of a set has the set's own codes as
+    ``set_codes``: one scan of them counts ``per_set`` pieces of each part of the same ``of_set``.
     """
 
     key: str
@@ -29,15 +30,22 @@ class Item:
     serial: bool = False
     parcel: int = 1
     each_g: int = 0
+    set_codes: frozenset[str] = frozenset()
+    of_set: str = ""
+    per_set: int = 0
 
 
 @dataclass(frozen=True, slots=True)
 class Step:
-    """One scan that counted: of which item, how many pieces, and the serial number that was taken with it."""
+    """What counted: of which item, how many pieces, and the serial number that was taken with it.
+
+    ``with_last``: it counted by the same scan as the step before it, and goes back with that one.
+    """
 
     key: str
     pieces: int = 1
     serial: str = ""
+    with_last: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -101,8 +109,9 @@ class Check:
         return found
 
     def undo(self) -> Check:
-        """Take the last step back; with none it stays as it is."""
-        return replace(self, steps=self.steps[:-1])
+        """Take back what the last scan counted; with none it stays as it is."""
+        begins = next((n for n in range(len(self.steps) - 1, -1, -1) if not self.steps[n].with_last), 0)
+        return replace(self, steps=self.steps[:begins])
 
     def in_parcel(self, parcel: int) -> Sequence[Item]:
         """Return the items of one parcel."""
@@ -116,12 +125,31 @@ def scan(check: Check, forms: Sequence[str], pieces: int = 1) -> tuple[Check, Sa
     known = {form.upper() for form in forms}
     meant = [item for item in check.items if not known.isdisjoint(code.upper() for code in item.codes)]
     if not meant:
-        return check, Said("wrong", "does not belong in this order")
+        return _set(check, known, pieces)
     # Of something that goes into several parcels the one being filled comes first.
     item = next((i for i in meant if check.left(i)), None)
     if item is None:
         return check, Said("surplus", f"{meant[0].name}: all {meant[0].pieces} are in already; put this one back")
     return _count(check, item, pieces)
+
+
+def _set(check: Check, known: set[str], pieces: int) -> tuple[Check, Said]:
+    """Count the parts of a set whose own code was scanned; one that is not wanted whole any more counts nothing."""
+    parts = [i for i in check.items if not known.isdisjoint(code.upper() for code in i.set_codes)]
+    if not parts:
+        return check, Said("wrong", "does not belong in this order")
+    groups = dict.fromkeys(item.of_set for item in parts)
+    for of_set in groups:
+        mine = [item for item in parts if item.of_set == of_set]
+        if all(check.left(item) >= item.per_set * pieces for item in mine):
+            break
+    else:
+        return check, Said("surplus", "that set is in already, or parts of it are: scan what is still missing")
+    if serial := next((item for item in mine if item.serial), None):
+        return check, Said("no_serial", f"{serial.name} has a serial number: scan the parts one by one")
+    steps = tuple(Step(item.key, item.per_set * pieces, with_last=n > 0) for n, item in enumerate(mine))
+    after = replace(check, steps=(*check.steps, *steps))
+    return after, _so_far(after, mine[-1])
 
 
 def confirm(check: Check, pieces: int = 1) -> tuple[Check, Said]:

@@ -36,6 +36,8 @@ class Action(StrEnum):
     SEND_PART = "SEND-PART"
     HOLD = "HOLD"
     PHOTO = "PHOTO"
+    PRINT_AGAIN = "PRINT-AGAIN"
+    RELEASE = "RELEASE"
     HELP = "HELP"
 
 
@@ -44,11 +46,13 @@ ACTION_WORDS: dict[Action, tuple[str, str]] = {
     Action.BUY_AND_PRINT: ("Buy and print", "buys the label and prints it"),
     Action.BUY_ONLY: ("Buy only", "buys the label, prints nothing"),
     Action.SKIP: ("Skip", "leaves this order for later, with what was scanned"),
-    Action.UNDO: ("Undo", "takes the last scan back, or the last parcel"),
+    Action.UNDO: ("Undo", "takes back what this bench did last"),
     Action.CONFIRM: ("Confirm", "stands for an item that has no barcode"),
     Action.SEND_PART: ("Send what is here", "packs what was scanned; the rest stays an order of its own"),
     Action.HOLD: ("Hold", "holds the order until what is missing is there"),
     Action.PHOTO: ("Photo", "takes a picture of the parcel"),
+    Action.PRINT_AGAIN: ("Print again", "prints the label of the last parcel once more"),
+    Action.RELEASE: ("Release", "follows the slip of an order on hold, and lets it go"),
     Action.HELP: ("Help", "says what can be scanned now"),
 }
 REASONS = {"MISSING": "not on the shelf", "DAMAGED": "damaged", "WAITS": "comes in later"}

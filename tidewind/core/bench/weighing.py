@@ -74,11 +74,15 @@ def _explanation(grams: int, items: Sequence[Item], allowed: int) -> tuple[Item,
 
 @dataclass(frozen=True, slots=True)
 class Reading:
-    """What a scale shows: grams, whether it is at rest, and whether there is more on it than it can weigh."""
+    """What a scale shows: grams, whether it is at rest, and whether there is more on it than it can weigh.
+
+    ``fresh``: what lies on it came there since this parcel is to be weighed; else it may be the one before.
+    """
 
     grams: int
     stable: bool = True
     overload: bool = False
+    fresh: bool = True
 
 
 def reading_refusal(reading: Reading | None) -> str:
@@ -91,4 +95,6 @@ def reading_refusal(reading: Reading | None) -> str:
         return "the scale is not at rest yet"
     if reading.grams <= 0:
         return "the scale is empty"
+    if not reading.fresh:
+        return "that lay on the scale before: take it off and put this parcel on"
     return ""

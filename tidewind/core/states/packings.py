@@ -24,6 +24,7 @@ class PackingMove(StrEnum):
 
     BUY = "have_its_label_bought"
     FAIL = "have_its_label_refused"
+    FAIL_ASIDE = "have_its_label_refused_while_it_lies_aside"
     FINISH = "be_finished"
     LEAVE = "be_left_for_later"
     TAKE_UP = "be_taken_up_again"
@@ -36,6 +37,7 @@ PACKING_MOVES: Machine[PackingState, PackingMove] = Machine(
     {
         PackingMove.BUY: ((_S.OPEN,), _S.BUYING),
         PackingMove.FAIL: ((_S.BUYING,), _S.OPEN),
+        PackingMove.FAIL_ASIDE: ((_S.BUYING,), _S.LEFT),
         PackingMove.FINISH: ((_S.OPEN, _S.BUYING), _S.PACKED),
         PackingMove.LEAVE: ((_S.OPEN,), _S.LEFT),
         PackingMove.TAKE_UP: ((_S.LEFT,), _S.OPEN),

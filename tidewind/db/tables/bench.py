@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import BigInteger, CheckConstraint, ForeignKey, Index, LargeBinary, String, text
+from sqlalchemy import BigInteger, CheckConstraint, ForeignKey, Index, LargeBinary, String, false, text
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
 from tidewind.core.states.machine import sql_list
@@ -15,7 +15,10 @@ from tidewind.db.tables.orders import Order
 
 
 class Bench(Base):
-    """A place where parcels are packed: who packs there now, the packing on it, and what the last scan meant."""
+    """A place where parcels are packed: who packs there now, the packing on it, and what the last scan meant.
+
+    ``last`` is what was done with the packing that left it last, which is what an undo takes back.
+    """
 
     __tablename__ = "bench"
     id: Mapped[Id]
@@ -23,6 +26,7 @@ class Bench(Base):
     packer_id: Mapped[int | None] = mapped_column(BigInteger, ForeignKey("person.id"))
     packing_id: Mapped[int | None] = mapped_column(BigInteger)  # no foreign key: the two tables name each other
     said: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    last: Mapped[dict[str, Any]] = mapped_column(default=dict, server_default="{}")
     pieces: Mapped[int] = mapped_column(default=1)
     created_at: Mapped[Created]
 
@@ -33,7 +37,8 @@ class Packing(Base):
     ``items`` and ``facts`` are what was to be packed when it was begun, so that a scan reads one row.
 
     ``bought_here`` tells a label that was bought for it from one that it had; only the former is voided by an undo.
-    ``mistakes`` are the scans that were stopped.
+    ``mistakes`` are the scans that were stopped.  ``aside``: the parcel was laid aside while its label was awaited, and
+    nobody has taken it up again since.
     """
 
     __tablename__ = "packing"
@@ -44,6 +49,7 @@ class Packing(Base):
         Index("ix_packing_buying", "id", postgresql_where=text("state = 'buying'")),
         Index("ix_packing_packed_at", "packed_at"),
         Index("ix_packing_bench_id", "bench_id", "started_at"),
+        Index("ix_packing_aside", "bench_id", postgresql_where=text("aside")),
     )
     id: Mapped[Id]
     order_id: Mapped[int] = reference("customer_order.id")
@@ -53,6 +59,7 @@ class Packing(Base):
     state: Mapped[str] = mapped_column(String(20), default="open")
     bought_here: Mapped[bool] = mapped_column(default=False)
     prints: Mapped[bool] = mapped_column(default=True)
+    aside: Mapped[bool] = mapped_column(default=False, server_default=false())
     items: Mapped[list[Any]] = mapped_column(default=list)
     facts: Mapped[dict[str, Any]] = mapped_column(default=dict)
     steps: Mapped[list[Any]] = mapped_column(default=list)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import datetime
 
-from sqlalchemy import select
+from sqlalchemy import case, select
 from sqlalchemy.orm import Session
 
 from tidewind.core.bench.checking import Check
@@ -86,18 +86,13 @@ def hold_packing(session: Session, bench: Bench, packing: Packing, reason: str, 
     _not_bought(packing, "the order cannot be held")
     move_row(packing, PACKING_MOVES, PackingState, PackingMove.LEAVE)
     bench.packing_id, packing.words = None, reason
-    order = set_held(session, [packing.order_id], True, who, now)[0]
-    write_history(session, order, who, f"held at {bench.name}: {reason}", now)
+    bench.last = {"did": "held", "packing": packing.id}
+    order = set_held(session, [packing.order_id], True, who, now, f"{reason}, at {bench.name}")[0]
     return f"{order.number} is held: {reason}. Put its goods back"
 
 
-def undo(session: Session, bench: Bench, packing: Packing | None, who: str, now: datetime) -> str:
-    """Take the last scan back; with none, the order; with no order open, the last parcel of this bench.
-
-    A label that was bought here is voided.  Raises Conflict where there is nothing to undo, or it cannot be voided.
-    """
-    if packing is None:
-        return _undo_last(session, bench, who, now)
+def undo_step(bench: Bench, packing: Packing) -> str:
+    """Take the last scan of an open order back; where nothing was scanned, put the order back.  Return it in words."""
     check = check_of(packing)
     if not check.steps:
         move_row(packing, PACKING_MOVES, PackingState, PackingMove.UNDO)
@@ -110,11 +105,21 @@ def undo(session: Session, bench: Bench, packing: Packing | None, who: str, now:
     return f"{name} was taken out again"
 
 
-def _undo_last(session: Session, bench: Bench, who: str, now: datetime) -> str:
+def last_packed(session: Session, bench: Bench, now: datetime) -> Packing | None:
+    """Return the parcel that was packed last at a bench today, locked; None where none was.
+
+    One that lay aside when its label came was finished before what was packed meanwhile.
+    """
     query = select(Packing).where(Packing.bench_id == bench.id, Packing.state == PackingState.PACKED)
-    packing = session.scalars(query.order_by(Packing.packed_at.desc()).limit(1).with_for_update()).first()
+    mine = case((Packing.id == bench.last.get("packing", 0), 0), else_=1)
+    packing = session.scalars(query.order_by(mine, Packing.packed_at.desc()).limit(1).with_for_update()).first()
     if packing is None or packing.packed_at is None or shop_day(session, packing.packed_at) != shop_day(session, now):
-        raise Conflict("nothing", "Nothing was packed here today that could be undone.")
+        return None
+    return packing
+
+
+def undo_packed(session: Session, bench: Bench, packing: Packing, who: str, now: datetime) -> str:
+    """Take a packed parcel back; a label that was bought here is voided.  Raises Conflict where that is refused."""
     number, shipment = PackingFacts.of(packing).number, session.get(Shipment, packing.shipment_id or 0)
     move_row(packing, PACKING_MOVES, PackingState, PackingMove.UNDO)
     for kept in session.scalars(select(SerialNumber).where(SerialNumber.packing_id == packing.id)):

@@ -110,20 +110,35 @@ def finish(session: Session, bench: Bench, packing: Packing, shipment: Shipment,
         words += f", serial {', '.join(every)}"
     write_history(session, session.get_one(Order, packing.order_id), who, f"{words} at {bench.name}", now)
     if bench.packing_id == packing.id:
-        bench.packing_id, bench.pieces = None, 1
+        bench.packing_id, bench.pieces, bench.last = None, 1, {"did": "packed", "packing": packing.id}
     return f"{facts.number} is packed. {_print(session, packing, shipment, now)}"
 
 
 def _print(session: Session, packing: Packing, shipment: Shipment, now: datetime) -> str:
-    """Print the label of this parcel; without a printer it is said, and the packing is done all the same."""
+    """Print the label of this parcel; without a printer it is said, and the packing is done all the same.
+
+    One that is on paper already, from the office, does not come a second time.
+    """
     if not packing.prints:
         return "No label was printed, as you said"
+    printed = [label.printed_at for label in shipment.labels]
+    if not packing.bought_here and printed and all(printed):
+        return "Its label was printed before: Print again makes another"
     try:
         wish = PrintRequest("label", [shipment.id], f"pack-{packing.id}")
         send_to_printer(session, wish, packing.person_id, now)
     except Invalid:
         return "Print its label: no printer is chosen for labels in Set-up, Printing"
     return "Its label prints"
+
+
+def print_again(session: Session, packing: Packing, key: str, now: datetime) -> str:
+    """Print the label of a packing once more.  Raises Conflict where it has none, Invalid without a printer."""
+    if packing.shipment_id is None:
+        raise Conflict("no_label", "It has no label yet that could print again.")
+    wish = PrintRequest("label", [packing.shipment_id], f"pack-{packing.id}-{key or f'{now:%H%M%S%f}'}"[:80])
+    send_to_printer(session, wish, packing.person_id, now)
+    return f"the label of {PackingFacts.of(packing).number}"
 
 
 def finish_packings(sessions: sessionmaker[Session], clock: Callable[[], datetime]) -> dict[int, str]:
@@ -146,16 +161,24 @@ def _settle(sessions: sessionmaker[Session], packing_id: int, clock: Callable[[]
 
 
 def look(session: Session, bench: Bench, packing: Packing, now: datetime) -> str:
-    """Look what became of the label of a packing; both rows are locked.  Return the packing's state."""
+    """Look what became of the label of a packing; both rows are locked.  Return the packing's state.
+
+    Of a parcel that lies aside nothing is said over what the bench is doing: it is called among those set aside.
+    """
     if packing.state != PackingState.BUYING or packing.shipment_id is None:
         return packing.state
     shipment = session.get_one(Shipment, packing.shipment_id, populate_existing=True)
+    here = bench.packing_id == packing.id
     if shipment.state == LabelState.BOUGHT:
         words = finish(session, bench, packing, shipment, bench.name, now)
-        bench.said = {"kind": "right", "word": "Done", "words": words}
+        if here:
+            bench.said = {"kind": "right", "word": "Done", "words": words}
     elif shipment.state != LabelState.BUYING:
-        move_row(packing, PACKING_MOVES, PackingState, PackingMove.FAIL)
+        move_row(packing, PACKING_MOVES, PackingState, PackingMove.FAIL if here else PackingMove.FAIL_ASIDE)
         packing.shipment_id, packing.bought_here = None, False
         packing.words = (shipment.failure or "the label was not bought")[:300]
-        bench.said = {"kind": "wrong", "word": "No label", "words": packing.words}
+        if here:
+            bench.said = {"kind": "wrong", "word": "No label", "words": packing.words}
+        else:
+            packing.aside = True
     return packing.state

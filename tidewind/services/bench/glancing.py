@@ -19,16 +19,17 @@ from tidewind.db.bulk import Columns
 from tidewind.db.engine import ByDriver, ask_together
 from tidewind.db.stored import Stored
 from tidewind.db.tables import Bench, Packing, Person, Shop
+from tidewind.services.bench.around import AROUND, around_of
 from tidewind.services.bench.meaning import MEANING, Meaning, as_given
 from tidewind.services.bench.standing import TAKEN, AtBench, at_bench, done_today, plain_name
 
 Row = TypeVar("Row", bound=Base)
-_BENCH = (Bench.id, Bench.name, Bench.packer_id, Bench.packing_id, Bench.said, Bench.pieces)
+_BENCH = (Bench.id, Bench.name, Bench.packer_id, Bench.packing_id, Bench.said, Bench.last, Bench.pieces)
 _PERSON = (Person.id, Person.name, Person.active)
 _SHOP = (Shop.bench, Shop.units)
 _PACKING = (
     *(Packing.id, Packing.order_id, Packing.state, Packing.items, Packing.facts),
-    *(Packing.steps, Packing.weights_g, Packing.mistakes),
+    *(Packing.steps, Packing.weights_g, Packing.mistakes, Packing.aside),
 )
 _LOCKED = ByDriver(select(Bench.id).where(Bench.name == bindparam("name")).with_for_update())
 # Asked behind the lock, so that what was waited for is seen; a packing is its bench's, and needs no lock of its own.
@@ -45,7 +46,7 @@ def glance_at(session: Session, name: str, who_id: int, now: datetime, client_ke
     """
     given: Columns = {"name": plain_name(name), "who_id": who_id, "now": now, "client_key": client_key}
     given |= as_given(forms_of(code))
-    _, seen, meant = ask_together(session.connection(), given, _LOCKED, _SEEN, MEANING)
+    _, seen, meant, *around = ask_together(session.connection(), given, _LOCKED, _SEEN, MEANING, *AROUND)
     if not seen:
         return None
     values = iter(seen[0])
@@ -53,7 +54,8 @@ def glance_at(session: Session, name: str, who_id: int, now: datetime, client_ke
     packed, mistakes, known = next(values), next(values), next(values)
     packing = copy_of(Packing, _PACKING, values) if bench.packing_id is not None else None
     means = Meaning(*meant[0]) if meant else Meaning()
-    return AtBench(bench, packer, shop, packed, mistakes, known, packing, means) if packer.active else None
+    near = around_of(around, packing.order_id if packing is not None else None)
+    return AtBench(bench, packer, shop, packed, mistakes, known, packing, means, near) if packer.active else None
 
 
 def copy_of(of: type[Row], columns: tuple[Any, ...], values: Iterator[Any]) -> Row:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from types import MappingProxyType
 
 from sqlalchemy import select
@@ -14,6 +14,8 @@ from tidewind.core.stock import read_parts
 from tidewind.core.stored import StoredParcel
 from tidewind.core.written import Written
 from tidewind.db.tables import Order, OrderLine, Packing, Product, Shipment
+
+_SETS = "codes", "set_codes"
 
 
 @dataclass(frozen=True, slots=True)
@@ -105,8 +107,14 @@ def _products(session: Session, skus: set[str], known: Mapping[str, Product | No
 def _items(line: OrderLine, pieces: int, parcel: int, products: Mapping[str, Product]) -> list[Item]:
     product = products.get(line.sku)
     if product is not None and product.parts:
+        whole = _codes(line.sku, product)
         return [
-            _item(f"{line.id}/{sku}/{parcel}", sku, products.get(sku), sku, pieces * each, parcel)
+            replace(
+                _item(f"{line.id}/{sku}/{parcel}", sku, products.get(sku), sku, pieces * each, parcel),
+                set_codes=whole,
+                of_set=f"{line.id}/{parcel}",
+                per_set=each,
+            )
             for sku, each in read_parts(product.parts)
         ]
     return [_item(f"{line.id}/{parcel}", line.sku, product, line.name, pieces, parcel)]
@@ -115,26 +123,32 @@ def _items(line: OrderLine, pieces: int, parcel: int, products: Mapping[str, Pro
 def _item(key: str, sku: str, product: Product | None, name: str, pieces: int, parcel: int) -> Item:
     if product is None:
         return Item(key, sku, name, pieces, codes=frozenset({sku}) if sku else frozenset(), parcel=parcel)
-    codes = {product.barcode, sku} - {""} if product.barcode else set[str]()
-    return Item(
-        key, sku, product.name, pieces, product.shelf, frozenset(codes), product.serial, parcel, product.weight_g or 0
-    )
+    codes = _codes(sku, product)
+    return Item(key, sku, product.name, pieces, product.shelf, codes, product.serial, parcel, product.weight_g or 0)
+
+
+def _codes(sku: str, product: Product) -> frozenset[str]:
+    """Return the codes that a product is scanned by; without a barcode it is confirmed."""
+    return frozenset({product.barcode, sku} - {""}) if product.barcode else frozenset()
 
 
 def write_items(items: Sequence[Item]) -> list[Written]:
     """Return items as JSON values."""
-    return [{**{n: getattr(i, n) for n in i.__dataclass_fields__}, "codes": sorted(i.codes)} for i in items]
+    return [
+        {**{n: getattr(i, n) for n in i.__dataclass_fields__}, **{n: sorted(getattr(i, n)) for n in _SETS}}
+        for i in items
+    ]
 
 
 def check_of(packing: Packing) -> Check:
     """Return how far a packing has come."""
-    items = tuple(Item(**{**kept, "codes": frozenset(kept["codes"])}) for kept in packing.items)
+    items = tuple(Item(**{**kept, **{n: frozenset(kept.get(n, ())) for n in _SETS}}) for kept in packing.items)
     return Check(items, tuple(Step(*kept) for kept in packing.steps))
 
 
 def keep_steps(packing: Packing, check: Check) -> None:
     """Keep how far a packing has come."""
-    packing.steps = [[step.key, step.pieces, step.serial] for step in check.steps]
+    packing.steps = [[s.key, s.pieces, s.serial, *([True] if s.with_last else [])] for s in check.steps]
 
 
 def fill(
@@ -158,5 +172,5 @@ def fill(
         for step in before.steps:
             room = next((i for i in items if i.sku == skus[step.key] and check.left(i) >= step.pieces), None)
             if room is not None:
-                check = Check(items, (*check.steps, Step(room.key, step.pieces, step.serial)))
+                check = Check(items, (*check.steps, replace(step, key=room.key)))
     keep_steps(packing, check)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from datetime import datetime
+from zoneinfo import ZoneInfo
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -11,7 +12,7 @@ from sqlalchemy.orm import Session
 from tidewind.core.states.labels import LabelState
 from tidewind.core.states.packings import PACKING_MOVES, PackingMove, PackingState
 from tidewind.db.bulk import Columns
-from tidewind.db.tables import Bench, Order, Packing, Person, Shipment
+from tidewind.db.tables import Bench, Order, Packing, Person, Shipment, Shop
 from tidewind.services.base import Conflict, move_row
 from tidewind.services.bench.items import fill
 from tidewind.services.bench.to_pack import ToPack, next_packing_id, read_to_pack
@@ -25,6 +26,7 @@ def open_order(session: Session, bench: Bench, order_id: int, person_id: int, no
     """
     found = read_to_pack(session, order_id)
     may_be_packed(found)
+    _not_gone(session, found)
     _nobody_else(session, bench, found.packings)
     packing = _taken_up(bench, found.packings, person_id)
     if packing is None:
@@ -39,7 +41,7 @@ def open_order(session: Session, bench: Bench, order_id: int, person_id: int, no
 def _begun(packing_id: int, order_id: int, bench: Bench, person_id: int, now: datetime) -> Packing:
     """Return a new packing with all its columns: the mapper, which knows what is usual, does not write it."""
     nothing: Columns = {"items": [], "steps": [], "weights_g": [], "mistakes": 0, "words": ""}
-    begins = {"started_at": now, "state": PackingState.OPEN.value, "bought_here": False, "prints": True}
+    begins = {"started_at": now, "state": PackingState.OPEN.value, "bought_here": False, "prints": True, "aside": False}
     return Packing(id=packing_id, order_id=order_id, bench_id=bench.id, person_id=person_id, **begins, **nothing)
 
 
@@ -49,7 +51,7 @@ def _taken_up(bench: Bench, packings: Sequence[Packing], person_id: int) -> Pack
     left = next((p for p in packings if p.state == PackingState.LEFT), None)
     if mine is None and left is not None:
         move_row(left, PACKING_MOVES, PackingState, PackingMove.TAKE_UP)
-        left.bench_id, left.person_id = bench.id, person_id
+        left.bench_id, left.person_id, left.aside = bench.id, person_id, False
     return mine or left
 
 
@@ -72,14 +74,36 @@ def may_be_packed(found: ToPack) -> None:
         raise Conflict("no_price", f"{order.number} has no price yet.")
 
 
+def _not_gone(session: Session, found: ToPack) -> None:
+    """Raise Conflict for a parcel that its carrier has: it is no work any more, whatever was scanned before it went."""
+    shipment = found.shipment
+    if shipment is None:
+        return
+    went = [label.handed_over_at or label.tracking_since for label in shipment.labels]
+    since = min((at for at in went if at is not None), default=None)
+    handed = all(label.handed_over_at for label in shipment.labels) and bool(shipment.labels)
+    if shipment.tracking_state == "announced" and not handed:
+        return
+    when = f" since {_local(session, since)}" if since else ""
+    how = {"delivered": "was delivered", "returned": "came back", "returning": "is on its way back"}
+    words = how.get(shipment.tracking_state, "is with the carrier already")
+    raise Conflict("with_carrier", f"{found.order.number} {words}{when}.")
+
+
 def _nobody_else(session: Session, bench: Bench, packings: Sequence[Packing]) -> None:
     for packing in packings:
         if packing.state in PackingState.HOLDS and packing.bench_id != bench.id:
             other = session.get_one(Bench, packing.bench_id)
+            if packing.aside:
+                raise Conflict("elsewhere", f"It is packed and waits at {other.name} for its label.")
             raise Conflict("elsewhere", f"It is being packed at {other.name} by {_packer(session, packing)}.")
         if packing.state == PackingState.PACKED and packing.packed_at and _still_goes(session, packing):
-            when = f"{packing.packed_at:%-d %B at %H:%M} UTC"
+            when = _local(session, packing.packed_at)
             raise Conflict("packed", f"It was packed already by {_packer(session, packing)}, {when}.")
+
+
+def _local(session: Session, moment: datetime) -> str:
+    return f"{moment.astimezone(ZoneInfo(session.get_one(Shop, 1).time_zone)):%-d %B, %H:%M}"
 
 
 def _packer(session: Session, packing: Packing) -> str | None:

@@ -63,7 +63,15 @@ def get_photo(session: Session, photo_id: int) -> Photo:
     return row
 
 
-def packing_for_photo(session: Session, bench: Bench) -> int | None:
-    """Return the packing that a picture at a bench is of: the open one, else the one packed last."""
+def packing_for_photo(session: Session, bench: Bench, packing_id: int | None = None) -> int | None:
+    """Return the packing that a picture at a bench is of: the one named, the open one, else the one packed last.
+
+    Raises NotFound where the one that is named was not packed at this bench.
+    """
+    if packing_id is not None:
+        named = session.get(Packing, packing_id)
+        if named is None or named.bench_id != bench.id:
+            raise NotFound("unknown_packing", "That was not packed at this bench.")
+        return named.id
     last = select(Packing.id).where(Packing.bench_id == bench.id, Packing.packed_at.is_not(None))
     return bench.packing_id or session.scalar(last.order_by(Packing.packed_at.desc()).limit(1))

@@ -14,6 +14,7 @@ from tidewind.core.bench.checking import Check
 from tidewind.core.bench.weighing import Weighed
 from tidewind.core.states.packings import PackingState
 from tidewind.db.tables import Packing, Person
+from tidewind.services.bench.around import Aside
 from tidewind.services.bench.finishing import parcel_to_weigh
 from tidewind.services.bench.items import PackingFacts, check_of
 from tidewind.services.bench.settings import BenchSettings, read_bench_settings
@@ -39,7 +40,10 @@ class BenchLine:
 
 @dataclass(frozen=True, slots=True)
 class BenchView:
-    """Everything a bench shows.  Weights in grams; ``scale`` is what is awaited there, if anything is."""
+    """Everything a bench shows.  Weights in grams; ``scale`` is what is awaited there, if anything is.
+
+    ``printer`` is what keeps labels from paper, ``changed`` what the channel did to the open order since.
+    """
 
     name: str
     packer: str
@@ -57,6 +61,9 @@ class BenchView:
     packed_today: int
     mistakes_today: int
     settings: BenchSettings
+    asides: tuple[Aside, ...] = ()
+    printer: str = ""
+    changed: str = ""
 
 
 def bench_view(at: AtBench) -> BenchView:
@@ -85,6 +92,9 @@ def bench_view(at: AtBench) -> BenchView:
         packed_today=at.packed_today,
         mistakes_today=at.mistakes_today,
         settings=settings,
+        asides=tuple(one for one in at.around.asides if one.packing_id != bench.packing_id),
+        printer=at.around.printer,
+        changed=at.around.change.words if at.around.change is not None and packing is not None else "",
     )
 
 
@@ -110,7 +120,7 @@ def _headline(phase: Phase, check: Check, weighs: int | None, facts: PackingFact
         return f"Scan the serial number of {check.wants_serial.name}"
     return {
         "weigh": f"Put parcel {weighs} on the scale" if several else "Put it on the scale",
-        "buying": "The label comes",
+        "buying": "The label comes: scan the next slip",
         "stopped": "Everything is in, the label is not bought",
     }.get(phase, "Scan a slip, an order or a label")
 

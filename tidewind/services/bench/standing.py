@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
 
@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session, load_only
 from tidewind.core.states.packings import PackingState
 from tidewind.db.tables import Bench, BenchScan, Packing, Person, Shop
 from tidewind.services.base import Invalid
+from tidewind.services.bench.around import Around, read_around
 from tidewind.services.bench.meaning import Meaning
 
 LONGEST_NAME = 40
@@ -34,6 +35,7 @@ class AtBench:
     known: bool = False
     packing: Packing | None = None
     means: Meaning | None = None
+    around: Around = field(default_factory=Around)
 
 
 def done_today() -> tuple[Any, Any]:
@@ -100,7 +102,12 @@ def locked_bench(session: Session, name: str, who_id: int, now: datetime, client
         at.known = bool(client_key) and bool(session.scalar(select(TAKEN), given))
     else:
         at.packing, at.known = session.execute(_PACKING, given, execution_options=_FRESH).one()
+    _look_around(session, at)
     return at
+
+
+def _look_around(session: Session, at: AtBench) -> None:
+    at.around = read_around(session, at.bench.name, at.packing.order_id if at.packing is not None else None)
 
 
 def bench_named(session: Session, name: str, who_id: int, now: datetime) -> AtBench:
@@ -110,13 +117,15 @@ def bench_named(session: Session, name: str, who_id: int, now: datetime) -> AtBe
     if row is not None:
         at = AtBench(*row[:-1])
         at.packing = row[-1]
+        _look_around(session, at)
         return at
     shop, packer = session.get_one(Shop, 1), session.get_one(Person, who_id)
     return AtBench(Bench(name=plain, said={}, pieces=1), packer, shop, 0, 0)
 
 
 def count_today(session: Session, at: AtBench, now: datetime) -> None:
-    """Count once more what was packed today, after more than an item was counted."""
+    """Count once more what was packed today and look around, after more than an item was counted."""
     session.flush()
     given = {"bench_id": at.bench.id, "now": now}
     at.packed_today, at.mistakes_today = session.execute(_TODAY, given).one()
+    _look_around(session, at)

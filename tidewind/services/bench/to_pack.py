@@ -26,11 +26,19 @@ _ORDER = (
 )
 _LINE = (OrderLine.id, OrderLine.sku, OrderLine.name)
 _SNAG = (SnagRow.level, SnagRow.words)
-_SHIPMENT = (Shipment.id, Shipment.state, Shipment.address, Shipment.service_name)
-_LABEL = (Label.parcel,)
+_SHIPMENT = (Shipment.id, Shipment.state, Shipment.address, Shipment.service_name, Shipment.tracking_state)
+_LABEL = (Label.parcel, Label.printed_at, Label.handed_over_at, Label.tracking_since)
 _PACKING = (
     *(Packing.id, Packing.order_id, Packing.bench_id, Packing.person_id, Packing.shipment_id, Packing.state),
-    *(Packing.items, Packing.facts, Packing.steps, Packing.weights_g, Packing.mistakes, Packing.packed_at),
+    *(
+        Packing.items,
+        Packing.facts,
+        Packing.steps,
+        Packing.weights_g,
+        Packing.mistakes,
+        Packing.packed_at,
+        Packing.aside,
+    ),
 )
 _PRODUCT = (
     *(Product.sku, Product.name, Product.barcode, Product.weight_g),

@@ -203,16 +203,19 @@ def use_billing_name(session: Session, order_ids: Sequence[int], who: str, now: 
     return orders
 
 
-def set_held(session: Session, order_ids: Sequence[int], held: bool, who: str, now: datetime) -> list[Order]:
-    """Hold orders, or take them back onto the work list."""
+def set_held(
+    session: Session, order_ids: Sequence[int], held: bool, who: str, now: datetime, why: str = ""
+) -> list[Order]:
+    """Hold orders, or take them back onto the work list; ``why`` they are held is said wherever they are."""
     orders = all_editable(session, order_ids)
     for order in orders:
         if order.state_by == "join":
             raise Conflict("joined", f"Order {order.number} goes with another. Undo that there.")
         if order.state_by == "rule" and not held:  # else the same rule would hold it again at once
             order.hand = replace(order.hand, released=True)
-        move_order(order, OrderMove.HOLD if held else OrderMove.TAKE_BACK, f"held by {who}" if held else "")
-        write_history(session, order, who, "held it" if held else "took it back onto the work list", now)
+        reason = f": {why}" if why else ""
+        move_order(order, OrderMove.HOLD if held else OrderMove.TAKE_BACK, f"held by {who}{reason}" if held else "")
+        write_history(session, order, who, f"held it{reason}" if held else "took it back onto the work list", now)
     _plan_many(session, orders, f"{who} {'held' if held else 'took back'} orders", now)
     return orders
 

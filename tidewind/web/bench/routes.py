@@ -74,9 +74,11 @@ def look(name: Name, who: Bench, session: Tx, now: Now, parts: Parts) -> BenchOu
 
 
 @router.post("/benches/{name}/photos", status_code=201)
-def take_photo(name: Name, file: UploadFile, who: Bench, session: Tx, now: Now) -> PhotoOut:
-    """Keep a picture of the parcel on a bench, or of the one packed last there."""
-    packing_id = packing_for_photo(session, locked_bench(session, name, who.id, now).bench)
+def take_photo(
+    name: Name, file: UploadFile, who: Bench, session: Tx, now: Now, packing: Annotated[int | None, Query(ge=1)] = None
+) -> PhotoOut:
+    """Keep a picture of the parcel that is named, else of the one on a bench, or of the one packed last there."""
+    packing_id = packing_for_photo(session, locked_bench(session, name, who.id, now).bench, packing)
     if packing_id is None:
         raise NotFound("no_parcel", "Nothing was packed at this bench yet.")
     _, data = uploaded(file, MOST_PHOTO_BYTES)

@@ -25,11 +25,12 @@ class WeightIn(BaseModel):
     grams: Annotated[int, Field(ge=-1_000_000, le=1_000_000)] | None = None
     stable: bool = True
     overload: bool = False
+    fresh: bool = Field(True, description="The scale was empty since this parcel is to be weighed")
 
     @property
     def reading(self) -> Reading | None:
         """The reading, None where the scale does not answer."""
-        return None if self.grams is None else Reading(self.grams, self.stable, self.overload)
+        return None if self.grams is None else Reading(self.grams, self.stable, self.overload, self.fresh)
 
 
 class ChoiceOut(BaseModel):
@@ -48,6 +49,7 @@ class SaidOut(BaseModel):
     act: Literal["", "weigh", "photo", "help"] = ""
     choices: list[ChoiceOut] = Field([], description="What could be meant: the code to send for each")
     order: str = Field("", description="The id of an order that somebody must decide about; empty where there is none")
+    packing: str = Field("", description="The parcel that a picture taken now is of")
 
     @model_validator(mode="before")
     @classmethod
@@ -104,6 +106,16 @@ class BenchSettingsIO(Out):
         return BenchSettings(self.weighs, self.share_bp, self.least_g, self.scale_address)
 
 
+class LaidAsideOut(Out):
+    """A packed parcel that lies aside with its slip: its label is awaited, has come, or was refused."""
+
+    order_id: int
+    number: str
+    kind: Literal["waits", "come", "refused"]
+    words: str
+    printed: bool
+
+
 class BenchOut(Out):
     """Everything that a bench shows: one instruction, its items, what the last scan meant."""
 
@@ -123,6 +135,9 @@ class BenchOut(Out):
     packed_today: int
     mistakes_today: int
     settings: BenchSettingsIO
+    asides: list[LaidAsideOut] = Field(description="Parcels laid aside here, the oldest first")
+    printer: str = Field(description="What keeps labels of this bench from paper; empty where nothing does")
+    changed: str = Field(description="What the channel did to the open order since it was opened; empty for nothing")
 
 
 class PhotoOut(Out):

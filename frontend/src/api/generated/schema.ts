@@ -4445,7 +4445,7 @@ export interface paths {
         put?: never;
         /**
          * Take Photo
-         * @description Keep a picture of the parcel on a bench, or of the one packed last there.
+         * @description Keep a picture of the parcel that is named, else of the one on a bench, or of the one packed last there.
          */
         post: operations["take_photo_api_benches__name__photos_post"];
         delete?: never;
@@ -6661,6 +6661,21 @@ export interface components {
             /** Mistakes Today */
             mistakes_today: number;
             settings: components["schemas"]["BenchSettingsIO"];
+            /**
+             * Asides
+             * @description Parcels laid aside here, the oldest first
+             */
+            asides: components["schemas"]["LaidAsideOut"][];
+            /**
+             * Printer
+             * @description What keeps labels of this bench from paper; empty where nothing does
+             */
+            printer: string;
+            /**
+             * Changed
+             * @description What the channel did to the open order since it was opened; empty for nothing
+             */
+            changed: string;
         };
         /**
          * BenchScanIn
@@ -9236,6 +9251,25 @@ export interface components {
              * @enum {string}
              */
             sequence: "selected" | "shelf" | "carrier";
+        };
+        /**
+         * LaidAsideOut
+         * @description A packed parcel that lies aside with its slip: its label is awaited, has come, or was refused.
+         */
+        LaidAsideOut: {
+            /** Order Id */
+            order_id: number;
+            /** Number */
+            number: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "waits" | "come" | "refused";
+            /** Words */
+            words: string;
+            /** Printed */
+            printed: boolean;
         };
         /**
          * LaneOut
@@ -12192,6 +12226,12 @@ export interface components {
              * @default
              */
             order: string;
+            /**
+             * Packing
+             * @description The parcel that a picture taken now is of
+             * @default
+             */
+            packing: string;
         };
         /**
          * SamePerson
@@ -13723,6 +13763,12 @@ export interface components {
              * @default false
              */
             overload: boolean;
+            /**
+             * Fresh
+             * @description The scale was empty since this parcel is to be weighed
+             * @default true
+             */
+            fresh: boolean;
         };
         /**
          * WordsOut
@@ -23291,7 +23337,10 @@ export interface operations {
     };
     take_photo_api_benches__name__photos_post: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @example 1 */
+                packing?: number | null;
+            };
             header?: never;
             path: {
                 /** @example Ana Lopes */

@@ -2,6 +2,7 @@
 import { useMutation, useQuery } from "@tanstack/vue-query";
 import { computed, ref, watch } from "vue";
 import { useRouter } from "vue-router";
+import BenchAround from "./BenchAround.vue";
 import BenchItems from "./BenchItems.vue";
 import BenchSide from "./BenchSide.vue";
 import { sendPhoto } from "./queries";
@@ -17,7 +18,19 @@ import { now, useMe } from "../../shared/session";
 /** The packing bench: one instruction, what is in the parcel, the scale; only a scanner is needed, and nothing is clicked. */
 const router = useRouter();
 const { zone } = useMe();
-const { name, bench, offline, failure, seen, scan, weigh, choose, waiting } = useBench();
+const { name, bench, offline, failure, seen, see, late, scan, weigh, choose, waiting } = useBench();
+// News of the order that is open bring the bench anew, so that a change in its channel is said at once.
+useQuery(
+  computed(() => ({
+    queryKey: ["order", bench.value?.order_id ?? 0, "bench"],
+    queryFn: async () => {
+      await see();
+      return null;
+    },
+    enabled: !!bench.value?.order_id,
+    staleTime: Infinity,
+  })),
+);
 const { data: today } = useQuery(todayQuery);
 const address = computed(() => bench.value?.settings.scale_address ?? "");
 const scale = useScale(address);
@@ -52,16 +65,26 @@ watch(
   ([phase, grams, stable]) => {
     if (phase !== "weigh") taken.value = undefined;
     if (phase !== "weigh" || !stable || !grams || grams <= 0 || grams === taken.value) return;
+    if (!scale.fresh.value) return; // the parcel before lies there still
     taken.value = grams;
-    void weigh(scale.reading.value);
+    void weigh(scale.reading.value, true);
   },
 );
+/** Each parcel is weighed by a load of its own: what lies on the scale when an order is opened is another's. */
+watch(
+  () => [bench.value?.packing_id, bench.value?.weights_g.length] as const,
+  () => scale.awaitLoad(),
+);
+let pictured = "";
 watch(seen, () => {
-  if (said.value?.act === "weigh") void weigh(scale.reading.value);
-  if (said.value?.act === "photo") camera.value?.click();
+  if (said.value?.act === "weigh") void weigh(scale.reading.value, scale.fresh.value);
+  if (said.value?.act === "photo") {
+    pictured = said.value.packing;
+    camera.value?.click();
+  }
   help.value = said.value?.act === "help";
 });
-const photo = useMutation({ mutationFn: (file: File) => sendPhoto(name.value, file) });
+const photo = useMutation({ mutationFn: (file: File) => sendPhoto(name.value, file, pictured) });
 function taking(event: Event): void {
   const field = event.target as HTMLInputElement;
   const file = field.files?.[0];
@@ -73,6 +96,7 @@ const ACTIONS = [
   ["Undo last scan", "UNDO"],
   ["Take weight", "WEIGH"],
   ["Send what is here", "SEND-PART"],
+  ["Print again", "PRINT-AGAIN"],
   ["Photo", "PHOTO"],
   ["Help", "HELP"],
 ] as const;
@@ -141,9 +165,15 @@ const ACTIONS = [
       <p v-if="failure" class="banner" role="alert">✕ {{ (failure as Error).message }}</p>
       <p v-if="photo.error.value" class="banner" role="alert">✕ {{ photo.error.value.message }}</p>
       <p v-if="photo.data.value" class="soft">A picture is kept with this parcel.</p>
+      <BenchAround :bench="bench" :late="late" />
       <div v-if="bench.facts" class="work">
         <BenchItems :lines="bench.lines" :boxes="bench.facts.boxes" :parcel="bench.parcel" />
-        <BenchSide :bench="bench" :reading="scale.reading.value" :tared="scale.tare.value !== 0" />
+        <BenchSide
+          :bench="bench"
+          :reading="scale.reading.value"
+          :tared="scale.tare.value !== 0"
+          :fresh="scale.fresh.value"
+        />
       </div>
       <div v-else class="empty">
         <p v-if="!said?.word" class="soft">
@@ -158,7 +188,9 @@ const ACTIONS = [
           Skip leaves an order with what was scanned; Hold and Send what is here ask for a reason.
         </li>
         <li>A recipe or a box from the code sheets changes how the parcel goes.</li>
-        <li>Undo takes back the last scan, or the last parcel with its label.</li>
+        <li>Undo takes back what was done last; before it voids a label it asks.</li>
+        <li>Where a label is awaited, scan the next slip: the parcel waits aside for it.</li>
+        <li>Release, after the slip of an order on hold, lets it go.</li>
       </ul>
     </template>
     <p v-else-if="!offline" class="sub">Fetching the bench…</p>

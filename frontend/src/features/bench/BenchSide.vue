@@ -9,6 +9,8 @@ const props = defineProps<{
   bench: Schemas["BenchOut"];
   reading: Reading | undefined;
   tared: boolean;
+  /** Whether what lies on the scale came there since this parcel is to be weighed. */
+  fresh: boolean;
 }>();
 const facts = computed(() => props.bench.facts!);
 const box = computed(() => facts.value.boxes[props.bench.parcel - 1] ?? facts.value.boxes[0]);
@@ -39,6 +41,9 @@ const then = computed(() =>
     <p v-if="reading && !reading.stable" class="of">not at rest</p>
     <p v-if="reading?.overload" class="of">more than it can weigh</p>
     <p v-if="tared" class="of">tared</p>
+    <p v-if="bench.phase === 'weigh' && reading && !fresh" class="of">
+      It lay there before: take it off, then put this parcel on.
+    </p>
     <p v-if="bench.phase === 'weigh' && !reading" class="of">
       The scale does not answer. Scan Take weight once it does.
     </p>

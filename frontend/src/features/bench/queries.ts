@@ -21,8 +21,11 @@ export const saveBenchSettings = async (body: Schemas["BenchSettingsIO"]) =>
 
 export const fetchPacked = async () => need(await api.GET("/api/bench/packed"));
 
-export const sendPhoto = (name: string, file: File) =>
-  sendFile<Schemas["PhotoOut"]>(`/api/benches/${encodeURIComponent(name)}/photos`, file);
+export const sendPhoto = (name: string, file: File, packing: string) =>
+  sendFile<Schemas["PhotoOut"]>(
+    `/api/benches/${encodeURIComponent(name)}/photos${packing ? `?packing=${packing}` : ""}`,
+    file,
+  );
 
 /** A new badge for somebody, as a file to print; one printed before is worth nothing from then on. */
 export const makeBadge = async (personId: number) =>

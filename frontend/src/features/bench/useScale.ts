@@ -6,6 +6,8 @@ export interface Reading {
   overload: boolean;
 }
 const SILENT_AFTER_MS = 3_000;
+/** So little lies on an empty scale: dust, a slip of paper. */
+const EMPTY_G = 20;
 const AGAIN_MS = 2_000;
 /** HID point-of-sale usage tables, page 8D: the codes of weight units, as grams. */
 const GRAMS: Record<number, number> = { 2: 1, 3: 1000, 11: 28.349523125, 12: 453.59237 };
@@ -81,6 +83,21 @@ export function useScale(address: Ref<string>) {
   const reading = computed(
     () => raw.value && { ...raw.value, grams: raw.value.grams - tare.value },
   );
+  /** Whether it was seen empty since somebody last asked for a new load. */
+  const fresh = ref(true);
+  const isEmpty = () => reading.value !== undefined && reading.value.grams <= EMPTY_G;
+  const awaitLoad = () => (fresh.value = reading.value === undefined || isEmpty());
+  watch(reading, () => {
+    if (isEmpty()) fresh.value = true;
+  });
   const setTare = () => (tare.value = raw.value?.grams ?? 0);
-  return { reading, tare, setTare, connectUsb, usb: computed(() => hid() !== undefined) };
+  return {
+    reading,
+    fresh,
+    awaitLoad,
+    tare,
+    setTare,
+    connectUsb,
+    usb: computed(() => hid() !== undefined),
+  };
 }
