@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import re
 import time
 from itertools import cycle
 from typing import Any
 
+import httpx
 from playwright.sync_api import Browser, Page, expect
 
 from tests.browser.people import axe, page_of
@@ -55,7 +57,7 @@ def orders_to_pack(page: Page, codes: dict[str, str]) -> list[dict[str, Any]]:
         told = page.request.get(f"/api/orders/{row['id']}").json()
         scans = [codes.get(line["sku"], "") for line in told["lines"] for _ in range(line["quantity"])]
         if scans and all(scans) and len(scans) <= 8:
-            found.append({"number": row["number"], "id": row["id"], "scans": scans})
+            found.append({"number": row["number"], "id": row["id"], "scans": scans, "carrier": row["carrier"]})
     return found
 
 
@@ -111,7 +113,48 @@ def test_a_whole_shift_by_scanner_alone(browser: Browser, shop: Supervisor) -> N
     assert sum(one["title"].startswith("Labels of order") for one in prints) >= len(shift)
     page.reload()
     expect(page.get_by_role("heading", name="Scan a slip")).to_be_visible()
+    _carrier_down(page, shop, mine[8:])
+    _without_network(page, mine[8:])
     assert page.errors == []  # type: ignore[attr-defined]
+
+
+def _carrier_down(page: Page, shop: Supervisor, orders: list[dict[str, Any]]) -> None:
+    """A carrier that does not answer keeps nobody: parcels go aside, the next slip opens at once."""
+    by_carrier: dict[str, list[dict[str, Any]]] = {}
+    for order in orders:
+        by_carrier.setdefault(order["carrier"], []).append(order)
+    carrier, (first, second, third, *_) = max(by_carrier.items(), key=lambda one: len(one[1]))
+    fault = {"party": carrier, "kind": "down", "times": "1000"}
+    httpx.post(f"{shop.settings.standins_url}/faults", data=fault, follow_redirects=True).raise_for_status()
+    scan(page, first["number"])
+    for code in first["scans"]:
+        told = scan(page, code)
+    assert told["phase"] == "buying"
+    assert scan(page, second["number"])["phase"] == "items"
+    for code in second["scans"]:
+        told = scan(page, code)
+    assert (told["phase"], scan(page, third["number"])["phase"]) == ("buying", "items")
+    aside = page.get_by_role("region", name="Set aside here").get_by_role("listitem")
+    expect(aside).to_have_text([re.compile(f"{one['number']} its label is awaited") for one in (first, second)])
+    axe(page)
+    httpx.post(f"{shop.settings.standins_url}/faults", data={**fault, "times": "0"})
+    assert scan(page, "TWCODE-DO-SKIP")["said"]["word"] == "Skipped"
+
+
+def _without_network(page: Page, orders: list[dict[str, Any]]) -> None:
+    """What was scanned while no answer came is sent in its order, and each answer is shown, the wrong ones loudly."""
+    order = next(one for one in reversed(orders) if len(one["scans"]) > 1)
+    page.context.set_offline(True)
+    for code in (order["number"], "NO-SUCH-ITEM", order["scans"][0]):
+        page.keyboard.type(code)
+        page.keyboard.press("Enter")
+    expect(page.get_by_text("No connection. 3 scans wait here")).to_be_visible()
+    page.context.set_offline(False)
+    late = page.get_by_role("region", name="Scans made without a connection").get_by_role("listitem")
+    expect(late).to_have_text([re.compile(words) for words in ("✓.*Pack it", "✕.*Wrong item", "✓.*Right")])
+    axe(page)
+    scan(page, "TWCODE-DO-SKIP")
+    expect(late).to_have_count(0)
 
 
 def test_a_departure_is_fetched_listed_counted_and_handed_over(browser: Browser, shop: Supervisor) -> None:

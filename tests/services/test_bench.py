@@ -166,7 +166,10 @@ def test_an_order_that_is_changed_while_it_is_packed_stops_at_the_next_scan(wiri
         session.add(row)
     view = scan(wiring, last)
     assert (view.said["kind"], jobs(wiring)) == ("wrong", [])
-    assert "The channel cancelled this order after it was imported. Scan Skip, or have somebody decide" in view.said["words"]
+    assert (
+        "The channel cancelled this order after it was imported. Scan Skip, or have somebody decide"
+        in view.said["words"]
+    )
 
 
 def _packing(wiring: Wiring, order: Order) -> Packing:

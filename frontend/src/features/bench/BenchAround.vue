@@ -2,16 +2,8 @@
 import type { Late } from "./useBench";
 import type { Schemas } from "../../api/client";
 
-/** What a bench must not miss beside the order on it: a change, a printer in trouble, parcels set aside, late scans. */
+/** What a bench must not miss beside the order on it: a change, a printer in trouble, late scans. */
 defineProps<{ bench: Schemas["BenchOut"]; late: Late[] }>();
-const SHAPES = { waits: "…", come: "✓", refused: "✕" } as const;
-const words = (one: Schemas["LaidAsideOut"]): string => {
-  if (one.kind === "waits") return "its label is awaited";
-  if (one.kind === "refused") return `no label: ${one.words}. Scan its slip to go on`;
-  return one.printed
-    ? "its label has printed: put it on, and scan the slip"
-    : "its label is not on paper yet";
-};
 </script>
 
 <template>
@@ -20,19 +12,11 @@ const words = (one: Schemas["LaidAsideOut"]): string => {
     <p v-if="bench.printer" class="banner" role="alert">
       ✕ {{ bench.printer }}. Packing goes on; what waits prints by itself once it can.
     </p>
-    <section v-if="late.length" class="panel" aria-label="Scans made without a connection">
+    <section v-if="late.length" class="beside" aria-label="Scans made without a connection">
       <h2>Scans made without a connection</h2>
       <ul>
         <li v-for="(one, n) in late" :key="n" :class="`is-${one.kind}`">
           {{ one.kind === "wrong" ? "✕" : "✓" }} <b>{{ one.code }}</b> {{ one.words }}
-        </li>
-      </ul>
-    </section>
-    <section v-if="bench.asides.length" class="panel" aria-label="Set aside here">
-      <h2>Set aside here</h2>
-      <ul>
-        <li v-for="one in bench.asides" :key="one.order_id" :class="`is-${one.kind}`">
-          {{ SHAPES[one.kind] }} <b>{{ one.number }}</b> {{ words(one) }}
         </li>
       </ul>
     </section>
@@ -47,7 +31,7 @@ const words = (one: Schemas["LaidAsideOut"]): string => {
   color: var(--bad);
   background: #2a1310;
 }
-.panel {
+.beside {
   padding: 8px 18px;
   margin-bottom: 10px;
   font-size: 19px;
@@ -64,11 +48,9 @@ ul {
   margin: 0;
   list-style: none;
 }
-.is-come,
 .is-right {
   color: var(--good);
 }
-.is-refused,
 .is-wrong {
   color: var(--bad);
 }

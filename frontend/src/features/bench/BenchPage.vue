@@ -3,6 +3,7 @@ import { useMutation, useQuery } from "@tanstack/vue-query";
 import { computed, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 import BenchAround from "./BenchAround.vue";
+import BenchAsides from "./BenchAsides.vue";
 import BenchItems from "./BenchItems.vue";
 import BenchSide from "./BenchSide.vue";
 import { sendPhoto } from "./queries";
@@ -93,7 +94,7 @@ function taking(event: Event): void {
 }
 const ACTIONS = [
   ["Skip", "SKIP"],
-  ["Undo last scan", "UNDO"],
+  ["Undo", "UNDO"],
   ["Take weight", "WEIGH"],
   ["Send what is here", "SEND-PART"],
   ["Print again", "PRINT-AGAIN"],
@@ -181,6 +182,7 @@ const ACTIONS = [
           printed from Set-up, Bench.
         </p>
       </div>
+      <BenchAsides :asides="bench.asides" />
       <ul v-if="help" class="help">
         <li>A product's barcode counts one; after “5 pieces” it counts five.</li>
         <li>Confirm stands for an item without a barcode, and takes a weight as it is.</li>
