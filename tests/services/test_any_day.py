@@ -64,9 +64,11 @@ from tidewind.services.handover import (
     count_out,
     hand_over,
     move_pile,
+    open_count_again,
     pass_departures,
     reopen_manifest,
     settle_pickups,
+    take_count_back,
 )
 from tidewind.services.orders import (
     WorkFilter,
@@ -265,7 +267,9 @@ def departing(walk: Walk, session: Session) -> None:
     number = (label and walk.chance.random() < 0.8 and label.tracking_number) or "not one of ours"
     walk.chance.choice([
         lambda: count_out(session, key, number, walk.clock()),
-        lambda: hand_over(session, key, None, "Driver", "", "Rute", walk.clock()),
+        lambda: take_count_back(session, key, "", walk.clock()),
+        lambda: hand_over(session, key, walk.chance.choice((None, 1, 2, 3)), "Driver", "", "Rute", walk.clock()),
+        lambda: open_count_again(session, key, "not so", "Inês", walk.clock()),
         lambda: move_pile(session, key, service, key.day + timedelta(days=walk.chance.randrange(1, 4)), "Rute", walk.clock()),
         lambda: close_manifest(session, key, "Rute", walk.clock()),
         lambda: reopen_manifest(session, key, "Rute", walk.clock()),

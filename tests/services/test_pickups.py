@@ -9,6 +9,7 @@ from datetime import UTC, date, datetime, time
 import httpx
 import pytest
 from sqlalchemy import func, select
+from sqlalchemy.orm import Session
 
 from tests.conftest import Clock
 from tests.run.length import seeds
@@ -369,7 +370,7 @@ def test_whoever_is_at_a_departure_at_once_it_goes_once_with_one_list(wiring: Wi
                     elif what == "count":
                         came.append(count_out(session, key, chance.choice(numbers) or "", clock()).verdict)
                     elif n == 0:
-                        hand_over(session, key, None, "Ana", "", f"P{n}", clock())
+                        hand_over(session, key, _counted(session, key), "Ana", "", f"P{n}", clock())
                         came.append("handed over")
             except (Conflict, Invalid) as refusal:
                 came.append(refusal.code)
@@ -379,7 +380,8 @@ def test_whoever_is_at_a_departure_at_once_it_goes_once_with_one_list(wiring: Wi
         came = [what for one in people.map(somebody, range(6)) for what in one]
     if "handed over" not in came:
         with wiring.sessions.begin() as session:
-            hand_over(session, key, None if "right" in came else len(numbers), "Ana", "", "Tomé", clock())
+            number = _counted(session, key) or len(numbers)
+            hand_over(session, key, number, "Ana", "", "Tomé", clock())
     with wiring.sessions() as session:
         departure = session.scalars(
             select(Departure).where(Departure.network == "road", Departure.day == TUESDAY)
@@ -392,6 +394,12 @@ def test_whoever_is_at_a_departure_at_once_it_goes_once_with_one_list(wiring: Wi
     assert all((label.handed_over_at is not None) == (label.tracking_number in gone) for label in labels)
     assert gone
     assert all({line["tracking_number"] for line in one.lines} >= gone for one in standing)
+
+
+def _counted(session: Session, key: DepartureKey) -> int | None:
+    of = select(func.count(Label.counted_at)).join(Departure)
+    mine = (Departure.carrier == key.carrier, Departure.network == key.network, Departure.day == key.day)
+    return session.scalar(of.where(*mine, Label.handed_over_at.is_(None))) or None
 
 
 def test_nothing_is_bought_into_a_departure_that_has_closed_a_moment_ago(wiring: Wiring, clock: Clock) -> None:
@@ -435,7 +443,11 @@ def test_the_drivers_count_says_at_once_what_is_wrong_and_what_is_left_goes_next
         assert count_out(session, key, labels[night[0]], clock()).verdict == "not_to_go"
     clock.at = at(16, 10)
     with wiring.sessions.begin() as session:
-        done = hand_over(session, key, None, "Rui", "M1 1 L2 2", "Tomé", clock())
+        with pytest.raises(Conflict, match="2 of 3 parcels are counted"):
+            hand_over(session, key, None, "Rui", "M1 1 L2 2", "Tomé", clock())
+        with pytest.raises(Conflict, match="signs for 1, 2 are counted and 3 lie there"):
+            hand_over(session, key, 1, "Rui", "M1 1 L2 2", "Tomé", clock())
+        done = hand_over(session, key, 2, "Rui", "M1 1 L2 2", "Tomé", clock())
         assert done.parcels == 2
         assert len(done.left) == 1
         left = session.get_one(Shipment, road[2])

@@ -27,7 +27,7 @@ GET /api/labels.pdf | POST /api/labels.pdf | GET /api/packing-slips.pdf | GET /a
 GET /api/labels/pictures | GET /api/return-labels.pdf | GET /api/orders/{order_id}/test-label.pdf
 GET /api/recipes/barcodes.pdf | POST /api/labels/printed | GET /api/prints | POST /api/prints
 POST /api/prints/{job_id} | POST /api/printers/{code}/look | PUT /api/labels/{label_id}/number
-GET /api/departures/take-along.pdf | POST /api/departures/close | POST /api/departures/count | POST /api/departures/hand-over | POST /api/departures/receipt | POST /api/packaging/orders/{order_id}/arrived
+GET /api/departures/take-along.pdf | POST /api/departures/close | POST /api/departures/count | POST /api/departures/count/back | POST /api/departures/hand-over | POST /api/departures/receipt | POST /api/packaging/orders/{order_id}/arrived
 POST /api/returns/receive | GET /api/manifests/{number}.pdf | GET /api/manifests/{number}.json | GET /api/manifests/{number}.csv
 GET /api/benches/{name} | POST /api/benches/{name}/scan | POST /api/benches/{name}/weigh | POST /api/benches/{name}/look
 POST /api/benches/{name}/photos | GET /api/code-sheets/{what}.pdf | GET /api/bench/settings | PUT /api/packaging/{packaging_id}/stock
@@ -65,7 +65,7 @@ GET /api/feeds | POST /api/feeds/{feed_id}/fetch | PUT /api/orders/{order_id}/cu
 GET /api/orders/{order_id}/customs.xml | GET /api/customs/numbers
 """
 _OWNER = """
-GET /api/people | GET /api/personal-data | POST /api/personal-data/erase | POST /api/people | PATCH /api/people/{person_id} | POST /api/people/{person_id}/link
+GET /api/people | POST /api/departures/recount | GET /api/personal-data | POST /api/personal-data/erase | POST /api/people | PATCH /api/people/{person_id} | POST /api/people/{person_id}/link
 POST /api/people/{person_id}/sign-out | GET /api/keys | POST /api/keys | DELETE /api/keys/{key_id} | POST /api/keys/{key_id}/change | POST /api/money/top-up | POST /api/places | POST /api/packaging
 PUT /api/shop | GET /api/shop/mail | PUT /api/shop/mail | POST /api/shop/mail/test | GET /api/shop/mail/signing | POST /api/shop/mail/signing | PUT /api/shop/mail/signing | DELETE /api/shop/mail/signing | GET /api/shop/sms | PUT /api/shop/sms | POST /api/shop/sms/test | POST /api/packaging/starters
 PUT /api/layers/shop-defaults | PUT /api/rules | PUT /api/checkout | POST /api/checkout/versions/{version}/restore | POST /api/rules/versions/{version}/restore | PUT /api/channels/{code} | POST /api/channels

@@ -23,6 +23,7 @@ class DepartureMove(StrEnum):
     REOPEN = "be_opened_again"
     HAND_OVER = "be_handed_over"
     MISS = "be_missed"
+    RECOUNT = "have_its_count_opened_again"
 
 
 DEPARTURE_MOVES: Machine[DepartureState, DepartureMove] = Machine(
@@ -35,5 +36,6 @@ DEPARTURE_MOVES: Machine[DepartureState, DepartureMove] = Machine(
             DepartureState.HANDED_OVER,
         ),
         DepartureMove.MISS: ((DepartureState.OPEN, DepartureState.CLOSED), DepartureState.MISSED),
+        DepartureMove.RECOUNT: ((DepartureState.HANDED_OVER,), DepartureState.CLOSED),
     },
 )

@@ -61,6 +61,7 @@ class Departure(Base):
 
     ``brought``: nobody fetches it, we take it there, to ``point_id`` where one is chosen.  ``signature`` is what was
     drawn on the screen, as the path of an SVG; ``driver`` who took it along, ``handed_over_by`` who of ours gave it.
+    ``recount`` says who has its count opened again after it went, and why; it keeps when it was handed over.
     """
 
     __tablename__ = "departure"
@@ -84,6 +85,7 @@ class Departure(Base):
     handed_over_by: Mapped[str] = mapped_column(String(120), default="")
     driver: Mapped[str] = mapped_column(String(120), default="")
     signature: Mapped[str] = mapped_column(Text, default="")
+    recount: Mapped[str] = mapped_column(String(300), default="", server_default="")
 
 
 class Pickup(Base):

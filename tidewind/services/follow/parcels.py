@@ -81,6 +81,10 @@ def stand(session: Session, labels: Sequence[Label]) -> dict[int, Standing]:
         label.tracking_state, label.tracking_since = standing.state, standing.since
         label.tracking_reason = standing.reason
         label.last_event_at = standing.last.at if standing.last else None
+        scanned = [one.at for one in heard[label.id] if one.state not in {None, TrackingState.ANNOUNCED}]
+        if label.handed_over_at is None and standing.state is not TrackingState.ANNOUNCED and scanned:
+            # Its carrier has it, whatever day it was moved to and whoever counted: it lies here no more.
+            label.handed_over_at = min(scanned)
     return found
 
 

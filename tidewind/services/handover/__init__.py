@@ -3,7 +3,14 @@
 from tidewind.services.handover.alerts import alert_counts, late_sales, low_balance
 from tidewind.services.handover.booking import settle_pickups
 from tidewind.services.handover.chasing import answer_missed, chase_pickup, chase_text, open_missed
-from tidewind.services.handover.counting import Counted, HandedOver, count_out, hand_over
+from tidewind.services.handover.counting import (
+    Counted,
+    HandedOver,
+    count_out,
+    hand_over,
+    open_count_again,
+    take_count_back,
+)
 from tidewind.services.handover.departures import (
     DepartureKey,
     Fetched,
@@ -87,6 +94,7 @@ __all__ = [
     "manifest_by_number",
     "move_pile",
     "newest_pickups",
+    "open_count_again",
     "open_missed",
     "pass_departures",
     "pickup_by_calendar_key",
@@ -97,6 +105,7 @@ __all__ = [
     "shop_calendar",
     "standing_pickups",
     "steps_missing",
+    "take_count_back",
     "tell_manifests",
     "todays_departures",
     "ways_of",

@@ -49,6 +49,7 @@ class Lane:
     brought: bool = False
     driver: str = ""
     handed_over_at: datetime | None = None
+    recount: str = ""
     pickup: Pickup | None = None
     manifest: Manifest | None = None
     by_telephone: bool = False
@@ -184,6 +185,7 @@ def _lane(of_day: _Day, carrier: Carrier, network: Network) -> Lane:
         brought=departure.brought if departure else False,
         driver=departure.driver if departure else "",
         handed_over_at=departure.handed_over_at if departure else None,
+        recount=departure.recount if departure else "",
         pickup=of_day.pickups.get(departure.id) if departure else None,
         manifest=of_day.manifests.get(departure.id) if departure else None,
         by_telephone=row.kind == "list",

@@ -18,21 +18,25 @@ from tidewind.core.subdivisions import working_place
 from tidewind.db.tables import Departure, Label, Place, Product, Shipment
 from tidewind.services.base import Conflict, Invalid, move_row, write_history
 from tidewind.services.handover.departures import DepartureKey, departure_for, lock_departure, plan_what_stays
-from tidewind.services.handover.stopped import MAY_GO
+from tidewind.services.handover.stopped import LIES, MAY_GO
 from tidewind.services.planning import carriers_in_force, closed_days, shop_day, shop_settings
 
 MOST_AHEAD = timedelta(days=30)
 
 
 def goes(session: Session, departure: Departure, driver: str, who: str, now: datetime) -> None:
-    """Let a departure go with every label that is in it; what was still planned for it is planned anew."""
+    """Let a departure go with every label that lies there; what was still planned for it is planned anew.
+
+    One whose count was opened again went when it went the first time.
+    """
     move_row(departure, DEPARTURE_MOVES, DepartureState, DepartureMove.HAND_OVER)
-    departure.handed_over_at, departure.driver, departure.handed_over_by = now, driver[:120], who[:120]
+    went = departure.handed_over_at or now
+    departure.handed_over_at, departure.driver, departure.handed_over_by = went, driver[:120], who[:120]
     mine = select(Shipment.id).where(MAY_GO)
     session.execute(
         update(Label)
-        .where(Label.departure_id == departure.id, Label.shipment_id.in_(mine))
-        .values(handed_over_at=now)
+        .where(Label.departure_id == departure.id, Label.handed_over_at.is_(None), Label.shipment_id.in_(mine))
+        .values(handed_over_at=went)
         .execution_options(synchronize_session="fetch")
     )
     session.flush()
@@ -40,11 +44,11 @@ def goes(session: Session, departure: Departure, driver: str, who: str, now: dat
 
 
 def labels_in(session: Session, departure_id: int, only: Collection[int] | None = None) -> Sequence[Label]:
-    """Return the labels of a departure that travel, locked, in the order of their ids; ``only`` some of them."""
+    """Return the labels that lie at a departure, locked, in the order of their ids; ``only`` some of them."""
     query = (
         select(Label)
         .join(Shipment, Shipment.id == Label.shipment_id)
-        .where(Label.departure_id == departure_id, MAY_GO)
+        .where(Label.departure_id == departure_id, LIES)
         .order_by(Label.id)
         .with_for_update(of=Label)
     )

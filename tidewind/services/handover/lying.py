@@ -22,7 +22,10 @@ Network = tuple[str, str]
 
 @dataclass(slots=True)
 class Pile:
-    """The labels of one service that leave together: how many, on paper, scanned out; grams and cubic millimetres."""
+    """The labels of one service that leave together: how many lie there, on paper, scanned out; grams and mm³.
+
+    ``gone`` are those that have left; they are none of the others.
+    """
 
     service: str
     name: str
@@ -31,6 +34,7 @@ class Pile:
     counted: int = 0
     gross_g: int = 0
     volume_mm3: int = 0
+    gone: int = 0
 
 
 @dataclass(frozen=True, slots=True)
@@ -66,7 +70,8 @@ def lying_on(session: Session, day: date) -> dict[Network, Lying]:
     query = (
         select(
             Departure.carrier, Departure.network, Shipment.service, Shipment.service_name, Label.parcel, Label.gross_g,
-            Label.printed_at, Label.counted_at, Order.number, Order.id, Shipment.arrives, Order.promise_date,
+            Label.printed_at, Label.counted_at, Label.handed_over_at, Order.number, Order.id, Shipment.arrives,
+            Order.promise_date,
         )
         .join(Shipment, Shipment.id == Label.shipment_id)
         .join(Departure, Departure.id == Label.departure_id)
@@ -76,9 +81,13 @@ def lying_on(session: Session, day: date) -> dict[Network, Lying]:
     )  # fmt: skip
     found: dict[Network, Lying] = defaultdict(Lying)
     for row in session.execute(query):
-        carrier, network, service, name, parcel, gross_g, printed, counted, number, order_id, arrives, promised = row
+        carrier, network, service, name, parcel, gross_g, printed, counted, went, number, order_id, *days = row
+        arrives, promised = days
         lying = found[carrier, network]
         pile = lying.piles.setdefault(service, Pile(service, name))
+        if went is not None:
+            pile.gone += 1
+            continue
         size = Size.of(*parcel.sides_mm)
         pile.labels += 1
         pile.printed += printed is not None

@@ -21,7 +21,7 @@ from tidewind.services.base import Conflict, NotFound, Outside, defer, each_by_i
 from tidewind.services.handover.departures import DepartureKey, default_place, lock_departure, plan_what_stays
 from tidewind.services.handover.leaving import labels_in, stays_behind
 from tidewind.services.handover.pickups import standing_manifest
-from tidewind.services.handover.stopped import MAY_GO, stopped_in
+from tidewind.services.handover.stopped import LIES, stopped_in
 
 LONGEST_PAUSE = timedelta(minutes=10)
 WANTS_LISTS = "manifest"
@@ -117,7 +117,7 @@ def _listed(session: Session, departure_id: int) -> list[Listed]:
     query = (
         select(Label, Shipment)
         .join(Shipment, Shipment.id == Label.shipment_id)
-        .where(Label.departure_id == departure_id, MAY_GO)
+        .where(Label.departure_id == departure_id, LIES)
         .options(joinedload(Shipment.order).lazyload(Order.lines))
         .order_by(Shipment.service_name, Label.id)
     )
@@ -174,14 +174,14 @@ def why_not_void(session: Session, shipment_ids: Collection[int]) -> dict[int, s
     """Return which labels are on a closed list or handed over, and so cannot be voided, with the reason in words."""
     bound = (DepartureState.CLOSED, DepartureState.HANDED_OVER)
     query = (
-        select(Label.shipment_id, Departure.state, Manifest.number)
+        select(Label.shipment_id, Departure.state, Departure.recount, Manifest.number)
         .join(Departure, Departure.id == Label.departure_id)
         .outerjoin(Manifest, (Manifest.departure_id == Departure.id) & Manifest.reopened_at.is_(None))
         .where(Label.shipment_id.in_(shipment_ids), Departure.state.in_(bound))
     )
     found = {}
-    for shipment_id, state, number in session.execute(query):
-        if state == DepartureState.HANDED_OVER:
+    for shipment_id, state, recount, number in session.execute(query):
+        if state == DepartureState.HANDED_OVER or recount:
             found[shipment_id] = "it was handed over to the carrier"
         else:
             found[shipment_id] = f"it is on manifest {number}; reopen that first, in Departures"

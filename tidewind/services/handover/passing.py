@@ -32,14 +32,11 @@ def pass_departures(sessions: sessionmaker[Session], clock: Callable[[], datetim
         now = clock().astimezone(ZoneInfo(shop_settings(session).time_zone))
         last = now.date() - timedelta(days=1 if now.time() >= SETTLED_AT else 2)
         waited_for = exists().where(Pickup.departure_id == Departure.id, Pickup.state.in_(PickupState.STANDS))
-        holds = (
-            exists()
-            .where(Label.departure_id == Departure.id, Label.handed_over_at.is_(None))
-            .where(Shipment.id == Label.shipment_id, MAY_GO)
-        )
+        holds = exists().where(Label.departure_id == Departure.id, Shipment.id == Label.shipment_id, MAY_GO)
         due = session.scalars(
             select(Departure.id)
             .where(Departure.day <= last, Departure.state != DepartureState.HANDED_OVER, holds, ~waited_for)
+            .where(Departure.recount == "")  # what went of it is what somebody is finding out
             .order_by(Departure.id)
         ).all()
     return each_by_itself("pass departures", due, lambda one: _pass(sessions, one, clock()))
@@ -56,11 +53,16 @@ def _pass(sessions: sessionmaker[Session], departure_id: int, now: datetime) -> 
         if left:
             stays_behind(session, departure, left, NOBODY, now)
             session.flush()
-        if len(left) < len(labels):
+        if len(left) < len(labels) or _some_gone(session, departure_id):
             goes(session, departure, "", "by what the carrier has scanned", now)
-        elif departure.state != DepartureState.MISSED:
+        elif left and departure.state != DepartureState.MISSED:
             move_row(departure, DEPARTURE_MOVES, DepartureState, DepartureMove.MISS)
         return departure.state
+
+
+def _some_gone(session: Session, departure_id: int) -> bool:
+    gone = select(Label.id).where(Label.departure_id == departure_id, Label.handed_over_at.is_not(None)).limit(1)
+    return session.scalar(gone) is not None
 
 
 def _went(session: Session, departure: Departure, shipment_ids: Collection[int], now: datetime) -> set[int]:

@@ -15,6 +15,8 @@ from tidewind.services.planning import changes_upstream
 
 MAY_GO = and_(Shipment.state.in_(LabelState.TRAVELS), Shipment.overtaken.is_(False))
 """A label that is paid and may leave; one that a change has overtaken may not, though its void was refused."""
+LIES = and_(MAY_GO, Label.handed_over_at.is_(None))
+"""A label whose parcel still lies there: vans, lists and what is left behind count these, and none that has gone."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -4720,6 +4720,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/departures/count/back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Count Back
+         * @description Take a parcel out of the driver's count again; without a code the one that was counted last.
+         */
+        post: operations["count_back_api_departures_count_back_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/departures/recount": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Recount
+         * @description Open the count of a departure that was handed over again; its list and the refusal of voids stay.
+         */
+        post: operations["recount_api_departures_recount_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/departures/hand-over": {
         parameters: {
             query?: never;
@@ -4731,7 +4771,7 @@ export interface paths {
         put?: never;
         /**
          * Hand It Over
-         * @description Hand a departure over: what was counted goes, the rest falls to the next one.
+         * @description Hand a departure over: what the driver took goes, the rest falls to the next one.
          */
         post: operations["hand_it_over_api_departures_hand_over_post"];
         delete?: never;
@@ -7703,6 +7743,26 @@ export interface components {
             home_country: string;
         };
         /**
+         * CountBackIn
+         * @description A parcel that is taken out of the count again; without a code the one counted last.
+         */
+        CountBackIn: {
+            /** Carrier */
+            carrier: string;
+            /** Network */
+            network: string;
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /**
+             * Code
+             * @default
+             */
+            code: string;
+        };
+        /**
          * CountIn
          * @description A parcel that is scanned out.
          */
@@ -8840,7 +8900,7 @@ export interface components {
         };
         /**
          * HandOverIn
-         * @description A handing over: how many were counted where nothing was scanned, who took them, and what was drawn.
+         * @description A handing over: how many the driver signs for, who took them, and what was drawn.
          */
         HandOverIn: {
             /** Carrier */
@@ -8852,7 +8912,10 @@ export interface components {
              * Format: date
              */
             day: string;
-            /** Number */
+            /**
+             * Number
+             * @description What was counted out, or all that lies there; needed where these are not the same
+             */
             number?: number | null;
             /**
              * Driver
@@ -9312,6 +9375,11 @@ export interface components {
             driver: string;
             /** Handed Over At */
             handed_over_at: string | null;
+            /**
+             * Recount
+             * @description Who has the count opened again after it was handed over, and why
+             */
+            recount: string;
             pickup: components["schemas"]["PickupOut"] | null;
             manifest: components["schemas"]["ManifestOut"] | null;
             /** By Telephone */
@@ -10846,6 +10914,11 @@ export interface components {
             gross_g: number;
             /** Volume Mm3 */
             volume_mm3: number;
+            /**
+             * Gone
+             * @description Those that have left; they are none of the others
+             */
+            gone: number;
         };
         /** PlaceIO */
         PlaceIO: {
@@ -11722,6 +11795,23 @@ export interface components {
             packaging: string | null;
             /** Extras */
             extras: string[];
+        };
+        /**
+         * RecountIn
+         * @description Why the count of a departure is opened again.
+         */
+        RecountIn: {
+            /** Carrier */
+            carrier: string;
+            /** Network */
+            network: string;
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /** Why */
+            why: string;
         };
         /**
          * RefundOut
@@ -23846,6 +23936,88 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CountedOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    count_back_api_departures_count_back_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "carrier": "norvia",
+                 *       "network": "text",
+                 *       "day": "2026-11-24",
+                 *       "code": "norvia"
+                 *     }
+                 */
+                "application/json": components["schemas"]["CountBackIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CountedOut"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    recount_api_departures_recount_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "carrier": "norvia",
+                 *       "network": "text",
+                 *       "day": "2026-11-24",
+                 *       "why": "Too small"
+                 *     }
+                 */
+                "application/json": components["schemas"]["RecountIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CountOut"];
                 };
             };
             /** @description Problem details */

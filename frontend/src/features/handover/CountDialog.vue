@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { useMutation, useQueryClient } from "@tanstack/vue-query";
 import { computed, onMounted, ref } from "vue";
-import { countOut, handOver } from "./queries";
+import { countBack, countOut, handOver } from "./queries";
 import { ChangeDecision } from "../orders";
 import SignaturePad from "./SignaturePad.vue";
 import { keyOf } from "./useDepartures";
@@ -48,6 +48,15 @@ const scan = useMutation({
   },
   onError: soundWrong,
 });
+const back = useMutation({
+  mutationFn: () => countBack({ ...keyOf(props.lane), code: "" }),
+  onSuccess: (said) => {
+    last.value = undefined;
+    counted.value = said.counted;
+    of.value = said.of;
+    field.value?.focus();
+  },
+});
 /** Scans are sent one after the other, so that a quick hand loses none. */
 let turn: Promise<unknown> = Promise.resolve();
 function take(): void {
@@ -67,12 +76,16 @@ const done = useMutation({
   },
 });
 const { isPending: handing } = done;
-const going = computed(() => (counted.value ? counted.value : Number(number.value) || 0));
-const stays = computed(() => (counted.value ? of.value - counted.value : 0));
+/** What the driver signs for stands beside what was scanned; where they differ somebody says which it is. */
+const signed = computed(() => Number(number.value) || 0);
+const going = computed(() => signed.value || counted.value);
+const stays = computed(() => of.value - going.value);
+/** Some were scanned and some not, and nobody has said yet what the driver took. */
+const asks = computed(() => !signed.value && counted.value > 0 && counted.value < of.value);
 function send(): void {
   done.mutate({
     ...keyOf(props.lane),
-    number: counted.value ? undefined : Number(number.value) || undefined,
+    number: signed.value || undefined,
     driver: driver.value,
     signature: signature.value.trim(),
   });
@@ -84,7 +97,7 @@ onMounted(() => field.value?.focus());
   <FormDialog
     :title="`Count ${lane.name} with the driver`"
     :width="760"
-    :error="done.error.value ?? scan.error.value"
+    :error="done.error.value ?? scan.error.value ?? back.error.value"
     :closes="done.data.value ? 'Close' : 'Not now'"
     @close="emit('close')"
     @send="done.data.value ? emit('close') : send()"
@@ -118,6 +131,15 @@ onMounted(() => field.value?.focus());
           <p class="figure">
             {{ counted }} <span class="mute">of {{ of }}</span>
           </p>
+          <button
+            v-if="counted"
+            type="button"
+            class="link small"
+            :disabled="back.isPending.value"
+            @click="back.mutate()"
+          >
+            Take the last one back
+          </button>
           <p v-if="last" class="verdict" :class="last.verdict === 'right' ? 'good' : 'bad'">
             <b>{{ last.verdict === "right" ? "✓" : "✕" }} {{ WORDS[last.verdict] }}</b>
             <br />{{ last.order_number ? `${last.order_number}: ` : "" }}{{ capital(last.words) }}
@@ -139,23 +161,28 @@ onMounted(() => field.value?.focus());
       </ul>
       <div class="fields">
         <v-text-field
-          v-if="!counted"
           v-model="number"
-          label="Parcels the driver took"
+          label="Parcels the driver signs for"
           inputmode="numeric"
-          :hint="`${of} are to go`"
+          :hint="counted ? `${counted} scanned, ${of} lie there` : `${of} are to go`"
           persistent-hint
         />
         <v-text-field v-model="driver" label="Driver's name" maxlength="120" />
       </div>
       <SignaturePad v-model="signature" />
-      <p v-if="stays" class="press" role="status">
-        {{ count(stays, "parcel") }} not scanned: {{ stays === 1 ? "it goes" : "they go" }} with the
+      <p v-if="asks" class="press" role="status">
+        {{ counted }} of {{ of }} scanned. Did the driver take
+        <button type="button" class="link" @click="number = String(of)">all {{ of }}</button> or
+        <button type="button" class="link" @click="number = String(counted)">
+          {{ counted }}</button>?
+      </p>
+      <p v-else-if="going && stays > 0" class="press" role="status">
+        {{ count(stays, "parcel") }} {{ stays === 1 ? "stays: it goes" : "stay: they go" }} with the
         next departure, and the orders say so.
       </p>
     </template>
     <template #actions>
-      <v-btn type="submit" :loading="handing" :disabled="!done.data.value && !going">
+      <v-btn type="submit" :loading="handing" :disabled="!done.data.value && (!going || asks)">
         {{ done.data.value ? "Done" : `Hand over ${count(going, "parcel")}` }}
       </v-btn>
     </template>

@@ -12,7 +12,9 @@ const FROM = 7;
 const UNTIL = 20;
 const labels = computed(() => props.lane.piles.reduce((n, p) => n + p.labels, 0));
 const grams = computed(() => props.lane.piles.reduce((n, p) => n + p.gross_g, 0));
-const most = computed(() => Math.max(...props.lane.piles.map((p) => p.labels), 6));
+const gone = computed(() => props.lane.piles.reduce((n, p) => n + p.gone, 0));
+const whole = (pile: Schemas["PileOut"]) => pile.labels + pile.gone;
+const most = computed(() => Math.max(...props.lane.piles.map(whole), 6));
 
 /** A service under its stack: the first letters of its first two words. */
 const letters = (name: string) =>
@@ -55,8 +57,9 @@ const STATES = { open: "", closed: "closed", handed_over: "✓ handed over", mis
 const what = computed(() =>
   [
     clock(props.lane.cutoff_at, zone.value),
-    labels.value ? count(labels.value, "label") : "nothing in it",
+    labels.value ? count(labels.value, "label") : gone.value ? "" : "nothing in it",
     labels.value ? kilograms(grams.value) : "",
+    gone.value ? `${gone.value} gone` : "",
     props.lane.fetching && !props.lane.brought ? "" : "to take along",
     STATES[props.lane.state],
   ]
@@ -111,8 +114,8 @@ const what = computed(() =>
           draggable="true"
           :data-service="p.service"
         >
-          <span class="all" :style="{ height: `${Math.max((p.labels / most) * 38, 3)}px` }">
-            <span class="done" :style="{ height: `${(p.printed / p.labels) * 100}%` }" />
+          <span class="all" :style="{ height: `${Math.max((whole(p) / most) * 38, 3)}px` }">
+            <span class="done" :style="{ height: `${((p.printed + p.gone) / whole(p)) * 100}%` }" />
           </span>
           <span class="small mute">{{ letters(p.name) }}</span>
         </span>

@@ -39,7 +39,7 @@ const printed = computed(() => props.lane.piles.reduce((n, p) => n + p.printed, 
           <b>{{ p.name }}</b><br /><span class="small mute"
             >{{ p.printed }} printed<template v-if="p.counted"
               >, {{ p.counted }} counted out</template
-            ></span
+            ><template v-if="p.gone">, {{ p.gone }} gone</template></span
           >
         </td>
         <td class="right">{{ p.labels }}</td>

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed, ref } from "vue";
 import ReceiptMail from "./ReceiptMail.vue";
+import RecountDialog from "./RecountDialog.vue";
 import { keyOf, useDepartures } from "./useDepartures";
 import { OrderPhotos } from "../bench";
 import { ChangeDecision } from "../orders";
@@ -18,6 +19,8 @@ const { isPending: closing } = close;
 /** An order that must not go before somebody has decided. */
 const deciding = ref(0);
 const labels = computed(() => props.lane.piles.reduce((n, p) => n + p.labels, 0));
+const gone = computed(() => props.lane.piles.reduce((n, p) => n + p.gone, 0));
+const recounting = ref(false);
 const until = computed(() => {
   const window = props.lane.pickup?.state === "booked" && props.lane.fetching?.least_span_min;
   const cut = clock(props.lane.cutoff_at, zone.value);
@@ -31,11 +34,27 @@ const file = (kind: string) => `/api/manifests/${props.lane.manifest?.number}.${
   <section aria-label="Paper and driver">
     <h2>Paper and driver</h2>
     <ErrorNote :error="close.error.value ?? reopen.error.value" />
-    <p v-if="lane.handed_over_at" class="fine">
-      ✓ Handed over {{ dayAndClock(lane.handed_over_at, zone)
+    <p v-if="lane.handed_over_at" :class="lane.state === 'handed_over' ? 'fine' : 'press'">
+      ✓ {{ gone ? `${count(gone, "parcel")} handed` : "Handed" }} over
+      {{ dayAndClock(lane.handed_over_at, zone)
       }}<template v-if="lane.driver"> to {{ lane.driver }}</template
       >.
+      <button
+        v-if="lane.state === 'handed_over' && may()"
+        type="button"
+        class="link"
+        @click="recounting = true"
+      >
+        Open the count again
+      </button>
     </p>
+    <p v-if="lane.recount" class="press">
+      {{
+        lane.state === "handed_over" ? "Its count was opened again by" : "Its count is open again:"
+      }}
+      {{ lane.recount }}.
+    </p>
+    <RecountDialog v-if="recounting" :lane="lane" @close="recounting = false" />
     <ReceiptMail v-if="lane.handed_over_at && may('shipper', 'packer')" :departure="keyOf(lane)" />
     <template v-if="lane.manifest">
       <p>
@@ -71,7 +90,7 @@ const file = (kind: string) => `/api/manifests/${props.lane.manifest?.number}.${
       </p>
       <p v-else class="mute">Nothing is bought for it yet.</p>
     </template>
-    <p v-if="labels && !lane.handed_over_at" class="acts">
+    <p v-if="labels && lane.state !== 'handed_over'" class="acts">
       <button
         v-if="lane.state === 'open' && may('shipper', 'packer')"
         type="button"
@@ -85,7 +104,7 @@ const file = (kind: string) => `/api/manifests/${props.lane.manifest?.number}.${
         Count with the driver <kbd class="key">d</kbd>
       </button>
     </p>
-    <OrderPhotos v-if="labels" :departure="keyOf(lane)" />
+    <OrderPhotos v-if="labels || gone" :departure="keyOf(lane)" />
     <ul v-if="lane.stopped.length" class="late" aria-label="Must not go">
       <li v-for="s in lane.stopped" :key="s.order_id" class="stop">
         <span class="mono">{{ s.order_number }}</span> must not go: {{ s.words }}.

@@ -98,6 +98,12 @@ export const bringIt = async (body: Schemas["BringIn"]) =>
 export const countOut = async (body: Schemas["CountIn"]) =>
   need(await api.POST("/api/departures/count", { body }));
 
+export const countBack = async (body: Schemas["CountBackIn"]) =>
+  need(await api.POST("/api/departures/count/back", { body }));
+
+export const openCountAgain = async (body: Schemas["RecountIn"]) =>
+  need(await api.POST("/api/departures/recount", { body }));
+
 export const handOver = async (body: Schemas["HandOverIn"]) =>
   need(await api.POST("/api/departures/hand-over", { body }));
 

@@ -7,13 +7,23 @@ import json
 from fastapi import APIRouter, Response
 
 from tidewind.db.tables import Manifest
-from tidewind.services.handover import bring, close_manifest, count_out, hand_over, move_pile, reopen_manifest
+from tidewind.services.handover import (
+    bring,
+    close_manifest,
+    count_out,
+    hand_over,
+    move_pile,
+    open_count_again,
+    reopen_manifest,
+    take_count_back,
+)
 from tidewind.services.papers import mail_receipt, manifest_data, manifest_rows, print_manifest
-from tidewind.web.access import Bench, Now, Parts, Shipper, Tx
+from tidewind.web.access import Bench, Now, Owner, Parts, Shipper, Tx
 from tidewind.web.base.schemas import CountOut
 from tidewind.web.files import CSV, PDF, answers_with, download
 from tidewind.web.handover.schemas.departing import (
     BringIn,
+    CountBackIn,
     CountedOut,
     CountIn,
     DepartureIn,
@@ -22,6 +32,7 @@ from tidewind.web.handover.schemas.departing import (
     MovedOut,
     MoveIn,
     ReceiptIn,
+    RecountIn,
 )
 from tidewind.web.handover.schemas.pickups import ManifestOut
 
@@ -57,9 +68,22 @@ def count(body: CountIn, _who: Bench, session: Tx, now: Now) -> CountedOut:
     return CountedOut.model_validate(count_out(session, body.key, body.code, now))
 
 
+@router.post("/departures/count/back")
+def count_back(body: CountBackIn, _who: Bench, session: Tx, now: Now) -> CountedOut:
+    """Take a parcel out of the driver's count again; without a code the one that was counted last."""
+    return CountedOut.model_validate(take_count_back(session, body.key, body.code, now))
+
+
+@router.post("/departures/recount")
+def recount(body: RecountIn, who: Owner, session: Tx, now: Now) -> CountOut:
+    """Open the count of a departure that was handed over again; its list and the refusal of voids stay."""
+    open_count_again(session, body.key, body.why, who.name, now)
+    return CountOut(count=1)
+
+
 @router.post("/departures/hand-over")
 def hand_it_over(body: HandOverIn, who: Bench, session: Tx, now: Now) -> HandedOverOut:
-    """Hand a departure over: what was counted goes, the rest falls to the next one."""
+    """Hand a departure over: what the driver took goes, the rest falls to the next one."""
     done = hand_over(session, body.key, body.number, body.driver, body.signature, who.name, now)
     return HandedOverOut(parcels=done.parcels, left=[MovedOut.model_validate(one) for one in done.left])
 

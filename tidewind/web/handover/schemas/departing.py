@@ -43,10 +43,24 @@ class CountIn(DepartureIn):
     code: Annotated[str, Field(min_length=1, max_length=200)]
 
 
-class HandOverIn(DepartureIn):
-    """A handing over: how many were counted where nothing was scanned, who took them, and what was drawn."""
+class CountBackIn(DepartureIn):
+    """A parcel that is taken out of the count again; without a code the one counted last."""
 
-    number: Annotated[int, Field(ge=0, le=100_000)] | None = None
+    code: Annotated[str, Field(max_length=200)] = ""
+
+
+class RecountIn(DepartureIn):
+    """Why the count of a departure is opened again."""
+
+    why: Annotated[str, Field(max_length=200)]
+
+
+class HandOverIn(DepartureIn):
+    """A handing over: how many the driver signs for, who took them, and what was drawn."""
+
+    number: Annotated[int, Field(ge=0, le=100_000)] | None = Field(
+        None, description="What was counted out, or all that lies there; needed where these are not the same"
+    )
     driver: Short = ""
     signature: Annotated[str, Field(max_length=60_000)] = ""
 

@@ -41,6 +41,7 @@ class PileOut(Out):
     counted: int
     gross_g: int
     volume_mm3: int
+    gone: int = Field(description="Those that have left; they are none of the others")
 
 
 class LeftOut(Out):
@@ -117,6 +118,7 @@ class LaneOut(Out):
     brought: bool
     driver: str
     handed_over_at: datetime | None
+    recount: str = Field(description="Who has the count opened again after it was handed over, and why")
     pickup: PickupOut | None
     manifest: ManifestOut | None
     by_telephone: bool
