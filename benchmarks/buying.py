@@ -17,7 +17,9 @@ from sqlalchemy import func, select
 
 from tidewind.app import make_wiring
 from tidewind.core.addresses.check import Address
+from tidewind.core.consignments import Consignment, Goods, Parcel, Route, write_consignment
 from tidewind.core.order_facts import Hand
+from tidewind.core.quantities import Size
 from tidewind.db.tables import Batch, Channel, Person, Shipment
 from tidewind.garbage import look_seldom
 from tidewind.running.cluster import FAST_FOR_TESTS, free_port
@@ -54,21 +56,18 @@ def orders_to_buy(wiring: Wiring) -> list[ToBuy]:
 
 def bare(standins: str) -> float:
     """Return labels a second of nothing but the carriers' purchase calls."""
+    route = Route("PT", "3500-108", home=True, from_country="PT", from_postcode="3800-587")
+    goes = Consignment(route, Goods(1_290), (Parcel(500, Size.of(250, 180, 120)),))
     body = {
-        "country": "PT",
-        "postcode": "3500-108",
-        "home": True,
+        "consignment": write_consignment(goes),
         "recipient": {"name": "x"},
-        "value_minor": 1290,
         "ship_date": now().date().isoformat(),
-        "parcels": [{"gross_g": 500, "sides_mm": [250, 180, 120]}],
-        "from_country": "PT",
-        "from_postcode": "3800-587",
     }
 
     def lane(work: tuple[str, str, range]) -> None:
         carrier, service, numbers = work
-        with httpx.Client(base_url=f"{standins}/carriers/{carrier}", timeout=20) as client:
+        key = {"Authorization": f"Bearer {carrier}-key"}
+        with httpx.Client(base_url=f"{standins}/carriers/{carrier}", headers=key, timeout=20) as client:
             for n in numbers:
                 answer = client.post(
                     "/shipments",

@@ -6,10 +6,13 @@
 from __future__ import annotations
 
 import json
+import random
 import resource
 import sys
 import tempfile
+import threading
 import time
+from collections.abc import Callable
 from datetime import timedelta
 from pathlib import Path
 
@@ -17,8 +20,7 @@ import httpx
 import psycopg
 from sqlalchemy import func, select
 
-from benchmarks.checkout import measured
-from benchmarks.serving import columns
+from benchmarks.serving import CONNECTIONS, SECONDS, columns
 from tidewind.app import make_wiring
 from tidewind.db.tables import CarrierNotice, Label, Shipment
 from tidewind.running.cluster import free_port
@@ -142,11 +144,35 @@ def _bare_inserts(wiring: Wiring, events: list[dict[str, str]]) -> float:
         return time.perf_counter() - started
 
 
+def measured(url: str, ask: Callable[[httpx.Client, random.Random], httpx.Response]) -> tuple[float, float]:
+    """Ask from several connections for some seconds; return answers a second, and the 99th percentile in ms."""
+    took: list[list[float]] = [[] for _ in range(CONNECTIONS)]
+    ends = time.monotonic() + SECONDS
+
+    def one(n: int) -> None:
+        chance = random.Random(n)
+        with httpx.Client(base_url=url, timeout=60) as client:
+            while time.monotonic() < ends:
+                started = time.perf_counter()
+                answer = ask(client, chance)
+                if answer.status_code not in {200, 404}:
+                    raise RuntimeError(f"the server said {answer.status_code}")
+                took[n].append(time.perf_counter() - started)
+
+    threads = [threading.Thread(target=one, args=(n,)) for n in range(CONNECTIONS)]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    every = sorted(t for some in took for t in some)
+    return len(every) / SECONDS, every[min(int(len(every) * 0.99), len(every) - 1)] * 1_000
+
+
 def page(wiring: Wiring, base_url: str) -> None:
     with wiring.sessions() as session:
         keys = session.scalars(select(Shipment.tracking_key).join(Label).limit(200)).all()
-    bare, bare_slow = measured(base_url, "none", lambda client, _: client.get("/api/there-is-none"))
-    rate, slow = measured(base_url, "none", lambda client, chance: client.get(f"/t/{chance.choice(keys)}"))
+    bare, bare_slow = measured(base_url, lambda client, _: client.get("/api/there-is-none"))
+    rate, slow = measured(base_url, lambda client, chance: client.get(f"/t/{chance.choice(keys)}"))
     rates = f"{rate:.0f}/s, p99 {slow:.0f} ms; bare {bare:.0f}/s, {bare_slow:.0f} ms"
     print(f"the buyer's page: {rates}: {rate / bare:.0%} (aim 50 %)")
 
