@@ -41,6 +41,35 @@ def test_every_body_and_parameter_has_an_example_that_its_schema_lets_through(do
     assert seen > 150
 
 
+def test_a_field_that_nobody_knows_is_refused_in_every_body(document: dict[str, Any]) -> None:
+    seen, loose = set[str](), []
+
+    def look(schema: Any, where: str) -> None:
+        if not isinstance(schema, dict):
+            return
+        name = schema.get("$ref", "").rsplit("/", 1)[-1]
+        if name and name not in seen:
+            seen.add(name)
+            look(document["components"]["schemas"][name], name)
+        if (
+            schema.get("type") == "object"
+            and "properties" in schema
+            and schema.get("additionalProperties") is not False
+        ):
+            loose.append(where)
+        for part in (*schema.get("properties", {}).values(), schema.get("items"), schema.get("additionalProperties")):
+            look(part, where)
+        for part in (p for kind in ("anyOf", "oneOf", "allOf") for p in schema.get(kind, ())):
+            look(part, where)
+
+    for path, methods in document["paths"].items():
+        for method in METHODS:
+            body = methods.get(method, {}).get("requestBody", {}).get("content", {}).get("application/json")
+            look(body and body["schema"], path)
+    assert len(seen) > 100
+    assert loose == []
+
+
 def test_what_is_answered_is_what_is_declared(document: dict[str, Any]) -> None:
     """Problems as problem documents, files by their media type, no answer of unknown content."""
     for path, methods in document["paths"].items():

@@ -30,13 +30,25 @@ MailTo = Annotated[str, StringConstraints(min_length=3, max_length=200, pattern=
 LocalTime = Annotated[time, WithJsonSchema({"type": "string", "pattern": r"^\d\d:\d\d:\d\d$"})]
 
 
+class In(BaseModel):
+    """What somebody sends: a field that nobody knows is refused, since whoever sent it meant something by it."""
+
+    model_config = ConfigDict(extra="forbid")
+
+
 class Out(BaseModel):
     """Read from rows and dataclasses."""
 
     model_config = ConfigDict(from_attributes=True)
 
 
-class AddressIO(Out):
+class InOut(Out):
+    """Said and read in one form; what is sent has no field that nobody knows."""
+
+    model_config = ConfigDict(extra="forbid")
+
+
+class AddressIO(InOut):
     name: Short = ""
     company: Short = ""
     street: Short = ""
@@ -74,25 +86,25 @@ class Health(BaseModel):
     parts: dict[str, PartHealth]
 
 
-class OrdersIn(BaseModel):
+class OrdersIn(In):
     order_ids: Ids
 
 
-class SplitIO(Out):
+class SplitIO(InOut):
     """Divide into parcels of at most so many items, or so many grams of goods."""
 
     by: Literal["quantity", "weight"]
     most: Annotated[int, Field(gt=0, le=10_000_000)]
 
 
-class HandParcelIO(Out):
+class HandParcelIO(InOut):
     """A parcel put together by hand: pairs of order line id and pieces, and its packaging (null: what fits)."""
 
     contents: Annotated[list[tuple[int, Annotated[int, Field(gt=0, le=5_000)]]], Field(min_length=1, max_length=500)]
     packaging: Short | None = None
 
 
-class BillTo(Out):
+class BillTo(InOut):
     """An account with the carrier that is not ours: the recipient's, or a third party's."""
 
     who: Literal["recipient", "third_party"]

@@ -9,17 +9,17 @@ from pydantic import BaseModel, Field, model_validator
 
 from tidewind.core.bench.weighing import Reading
 from tidewind.services.bench import BenchSettings
-from tidewind.web.base.schemas import Out
+from tidewind.web.base.schemas import In, InOut, Out
 
 
-class BenchScanIn(BaseModel):
+class BenchScanIn(In):
     """What a scanner brought in, or a hand typed; with the same ``client_key`` again it counts once."""
 
     code: Annotated[str, Field(max_length=500)]
     client_key: Annotated[str, Field(max_length=40)] = ""
 
 
-class WeightIn(BaseModel):
+class WeightIn(In):
     """What a scale shows; without grams it does not answer."""
 
     grams: Annotated[int, Field(ge=-1_000_000, le=1_000_000)] | None = None
@@ -92,7 +92,7 @@ class WeighedOut(Out):
     tolerance_g: int
 
 
-class BenchSettingsIO(Out):
+class BenchSettingsIO(InOut):
     """How the shop packs; ``share_bp`` is the tolerance in hundredths of a per cent."""
 
     weighs: bool = False

@@ -7,7 +7,7 @@ from typing import Annotated
 
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
-from tidewind.web.base.schemas import Contents, Count, Out, Positive, Short
+from tidewind.web.base.schemas import Contents, Count, In, Out, Positive, Short
 
 
 class BookedLineOut(BaseModel):
@@ -36,7 +36,7 @@ class MoneyOut(BaseModel):
     low_balance_minor: int
 
 
-class MoneySettings(BaseModel):
+class MoneySettings(In):
     """When a balance is low, and what the owner must approve."""
 
     low_balance_minor: Count
@@ -45,7 +45,7 @@ class MoneySettings(BaseModel):
     price_tolerance_minor: Count = 0
 
 
-class BillIn(BaseModel):
+class BillIn(In):
     amount_minor: Annotated[int, Field(gt=0, le=100_000_000)]
     key: Annotated[str, StringConstraints(min_length=8, max_length=60)]
 
@@ -71,6 +71,6 @@ class BalanceOut(Out):
     owed_minor: int
 
 
-class TopUpIn(BaseModel):
+class TopUpIn(In):
     amount_minor: Positive
     key: Annotated[str, StringConstraints(min_length=8, max_length=60)]

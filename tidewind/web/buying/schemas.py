@@ -5,19 +5,19 @@ from __future__ import annotations
 from datetime import date, datetime
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, StringConstraints
+from pydantic import BaseModel, Field, StringConstraints
 
 from tidewind.services.base import MOST_ORDERS
-from tidewind.web.base.schemas import Count, Day, Ids, Key, MailTo, Out, Short
+from tidewind.web.base.schemas import Count, Day, Ids, In, Key, MailTo, Out, Short
 from tidewind.web.orders.schemas.order import OrderRow, ShipmentOut
 
 
-class ToBuyIn(BaseModel):
+class ToBuyIn(In):
     order_id: int
     shown_minor: Count
 
 
-class BuyIn(BaseModel):
+class BuyIn(In):
     """Orders at the prices shown; with a batch they are bought as part of it."""
 
     orders: Annotated[list[ToBuyIn], Field(min_length=1, max_length=MOST_ORDERS)]
@@ -25,7 +25,7 @@ class BuyIn(BaseModel):
     batch_id: int | None = None
 
 
-class SettledIn(BaseModel):
+class SettledIn(In):
     words: Annotated[str, StringConstraints(strip_whitespace=True, min_length=3, max_length=120)]
 
 
@@ -40,7 +40,7 @@ class PurchaseOut(BaseModel):
     dropped: list[DroppedOut]
 
 
-class CheckIn(BaseModel):
+class CheckIn(In):
     """Orders to check, each with the price that was shown (null: none)."""
 
     orders: Annotated[dict[int, Count | None], Field(min_length=1, max_length=MOST_ORDERS)]
@@ -110,16 +110,15 @@ class BatchOut(BaseModel):
     shipments: list[ShipmentOut]
 
 
-class BatchIn(BaseModel):
+class BatchIn(In):
     name: Annotated[str, StringConstraints(max_length=80)] = ""
     client_key: Key
     order_ids: Annotated[list[int], Field(max_length=MOST_ORDERS)] = []
 
 
-class BatchChangeIn(BaseModel):
+class BatchChangeIn(In):
     """What to change for all in the batch; null takes it back, what is left out stays."""
 
-    model_config = ConfigDict(extra="forbid")
     name: Annotated[str, StringConstraints(max_length=80)] | None = None
     service: Short | None = None
     packaging: Short | None = None
@@ -127,7 +126,7 @@ class BatchChangeIn(BaseModel):
     ship_date: Day | None = None
 
 
-class FillIn(BaseModel):
+class FillIn(In):
     order_ids: Ids
     take_over: bool = False
 
@@ -138,25 +137,25 @@ class FilledOut(BaseModel):
     left_out: list[DroppedOut]
 
 
-class ScanIn(BaseModel):
+class ScanIn(In):
     code: Annotated[str, StringConstraints(min_length=1, max_length=120)]
 
 
-class TakeOutIn(BaseModel):
+class TakeOutIn(In):
     order_ids: Ids
 
 
-class ArchiveIn(BaseModel):
+class ArchiveIn(In):
     away: bool = True
 
 
-class PrintedTooIn(BaseModel):
+class PrintedTooIn(In):
     """Whether somebody has looked that labels that are printed are on no parcel."""
 
     printed_too: bool = False
 
 
-class VoidIn(BaseModel):
+class VoidIn(In):
     shipment_ids: Annotated[list[int], Field(min_length=1, max_length=500)]
     printed_too: bool = False
 
@@ -184,5 +183,5 @@ class RefundOut(BaseModel):
     chased_at: datetime | None
 
 
-class ChaseIn(BaseModel):
+class ChaseIn(In):
     mail_to: MailTo

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, StringConstraints
+from pydantic import BaseModel, Field, StringConstraints
 
-from tidewind.web.base.schemas import CustomsSaidIO, Out
+from tidewind.web.base.schemas import CustomsSaidIO, In, Out
 
 NumberText = Annotated[str, StringConstraints(max_length=40)]
 
@@ -98,10 +98,9 @@ class CustomsOut(BaseModel):
     charged_minor: int | None = Field(default=None, description="What the border asked for in the end, if said")
 
 
-class ChargedIn(BaseModel):
+class ChargedIn(In):
     """What a border charged, in the shop's minor units; null: nobody knows."""
 
-    model_config = ConfigDict(extra="forbid")
     charged_minor: Annotated[int, Field(ge=0, le=100_000_000)] | None
 
 
@@ -114,7 +113,7 @@ class DutyRecordOut(Out):
     charged_minor: int
 
 
-class GoodsIn(BaseModel):
+class GoodsIn(In):
     """Goods that are no order yet, in the shop's minor units."""
 
     country: Annotated[str, StringConstraints(pattern="^[A-Z]{2}$")]
@@ -152,7 +151,7 @@ class TablesOut(BaseModel):
     rows: dict[str, int]
 
 
-class NumbersIO(BaseModel):
+class NumbersIO(In):
     """The shop's own numbers by kind; an empty one is none."""
 
     numbers: dict[Annotated[str, StringConstraints(max_length=20)], NumberText]

@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
-from tidewind.web.base.schemas import Code, MailTo, Out, Short
+from tidewind.web.base.schemas import Code, In, MailTo, Out, Short
 
 
 class TroubleOut(Out):
@@ -98,13 +98,13 @@ class LetterOut(Out):
     body: str
 
 
-class AskCarrierIn(BaseModel):
+class AskCarrierIn(In):
     """To whom at the carrier the question goes."""
 
     mail_to: MailTo
 
 
-class SeeToIn(BaseModel):
+class SeeToIn(In):
     """What was done."""
 
     words: Annotated[str, StringConstraints(min_length=1, max_length=200), Field(description="What was done")]
@@ -127,7 +127,7 @@ class CodesOut(BaseModel):
     meanings: list[str]
 
 
-class ExplainIn(BaseModel):
+class ExplainIn(In):
     """What a carrier's code means."""
 
     carrier: Code
@@ -162,10 +162,9 @@ class FollowingAsks(BaseModel):
     words: Annotated[str, StringConstraints(max_length=80)] = ""
 
 
-class FollowingViewIn(BaseModel):
+class FollowingViewIn(In):
     """A name for what is looked at."""
 
-    model_config = ConfigDict(extra="forbid")
     name: Annotated[str, StringConstraints(min_length=1, max_length=60, strip_whitespace=True)]
     asks: FollowingAsks
 
@@ -198,7 +197,7 @@ class WayOut(Out):
     marks: list[MarkOut]
 
 
-class FollowNumberIn(BaseModel):
+class FollowNumberIn(In):
     """A number to follow, what is in the parcel, and who is told of it."""
 
     carrier: Short

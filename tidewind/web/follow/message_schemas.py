@@ -8,24 +8,22 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
 from tidewind.core.messages.triggers import Trigger
-from tidewind.web.base.schemas import Count, Out, Short
+from tidewind.web.base.schemas import Count, In, Out, Short
 
 Language = Annotated[str, StringConstraints(max_length=5)]
 
 
-class MessageTextIn(BaseModel):
+class MessageTextIn(In):
     """Words of one trigger in one language; what is empty or missing is as it ships with us."""
 
-    model_config = ConfigDict(extra="forbid")
     subject: Annotated[str, Field(max_length=200)] = ""
     body: Annotated[str, Field(max_length=4_000)] = ""
     sms: Annotated[str, Field(max_length=600)] = ""
 
 
-class TriggerIn(BaseModel):
+class TriggerIn(In):
     """Whether a trigger is told by mail, by SMS, or by the store itself, and its words by language."""
 
-    model_config = ConfigDict(extra="forbid")
     mail: bool | None = None
     sms: bool | None = None
     store: bool | None = None
@@ -48,7 +46,7 @@ class MessageRulesBody(BaseModel):
         return self.model_dump(exclude_none=True, exclude_defaults=True)
 
 
-class MessageRulesIn(BaseModel):
+class MessageRulesIn(In):
     """Rules to be saved for a channel; without one, for the shop."""
 
     channel: Short = ""
@@ -78,7 +76,7 @@ class MessageRulesOut(BaseModel):
     held: int
 
 
-class SampleIn(BaseModel):
+class SampleIn(In):
     """A message that is shown before it is saved, with an order; empty: with the one sent last."""
 
     channel: Short = ""
@@ -135,13 +133,13 @@ class LoggedOut(Out):
     why: str
 
 
-class HeldIn(BaseModel):
+class HeldIn(In):
     """Whether the held messages are sent or dropped."""
 
     send: bool
 
 
-class BlockIn(BaseModel):
+class BlockIn(In):
     """An address to which nothing is to be sent, and why."""
 
     address: Short
@@ -159,7 +157,7 @@ class BlockedOut(Out):
     created_at: datetime
 
 
-class TellingIn(BaseModel):
+class TellingIn(In):
     """Who else is told of an order, and a personal line in its mails."""
 
     also_tell: Annotated[list[Short], Field(max_length=5)]

@@ -7,11 +7,11 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, Field, StringConstraints
 
-from tidewind.web.base.schemas import AddressIO, Key, Out, Short
+from tidewind.web.base.schemas import AddressIO, In, Key, Out, Short
 from tidewind.web.orders.schemas.order import EventOut
 
 
-class ReturnIn(BaseModel):
+class ReturnIn(In):
     shipment_id: int
     in_box: bool = True
     reason: Annotated[str, StringConstraints(max_length=200)] = ""
@@ -56,18 +56,18 @@ class ReturnRulesOut(Out):
     not_tags: list[str]
 
 
-class ReturnRulesIn(BaseModel):
+class ReturnRulesIn(In):
     on: bool
     days: Annotated[int, Field(ge=1, le=365)]
     buyer_pays: bool = False
     not_tags: Annotated[list[Short], Field(max_length=50)] = Field(default_factory=list)
 
 
-class ReceiveIn(BaseModel):
+class ReceiveIn(In):
     number: Short
 
 
-class CloseReturnIn(BaseModel):
+class CloseReturnIn(In):
     outcome: Short
     condition: Literal["", "as new", "opened", "damaged", "incomplete"] = ""
     restock: bool = False
@@ -77,7 +77,7 @@ Mail = Annotated[str, StringConstraints(max_length=200)]
 Side = Annotated[int, Field(gt=0, le=4_000)]
 
 
-class LinkIn(BaseModel):
+class LinkIn(In):
     name: Annotated[str, StringConstraints(min_length=1, max_length=80)]
     cost_codes: Annotated[list[Short], Field(max_length=50)] = []
 
@@ -92,7 +92,7 @@ class LinkOut(Out):
     path: str
 
 
-class LinkActiveIn(BaseModel):
+class LinkActiveIn(In):
     active: bool
 
 
@@ -106,7 +106,7 @@ class FormOut(BaseModel):
     currency: str
 
 
-class RequestIn(BaseModel):
+class RequestIn(In):
     """A wish for a label; ``sender`` only where it does not leave from the shop."""
 
     client_key: Key
@@ -162,7 +162,7 @@ class RequestOut(BaseModel):
     created_at: datetime
 
 
-class ApproveIn(BaseModel):
+class ApproveIn(In):
     """Approve as asked, or with another weight or service."""
 
     gross_g: Annotated[int, Field(gt=0, le=1_000_000)] | None = None
@@ -174,7 +174,7 @@ class ApprovedOut(BaseModel):
     order_number: str
 
 
-class DeclineIn(BaseModel):
+class DeclineIn(In):
     words: Annotated[str, StringConstraints(max_length=300)]
 
 
@@ -191,7 +191,7 @@ class TrackingOut(BaseModel):
     events: list[EventOut]
 
 
-class MailIn(BaseModel):
+class MailIn(In):
     mail: Annotated[str, StringConstraints(max_length=254)]
 
 

@@ -8,7 +8,7 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, Field, StringConstraints
 
 from tidewind.services.base import MOST_ORDERS
-from tidewind.web.base.schemas import Ids, Key, MailTo, Out, Short
+from tidewind.web.base.schemas import Ids, In, Key, MailTo, Out, Short
 
 
 class PrinterOut(Out):
@@ -26,14 +26,14 @@ class PrinterOut(Out):
     seen_at: datetime | None
 
 
-class PrinterIn(BaseModel):
+class PrinterIn(In):
     """A printer by its address: ``ipp://`` or ``ipps://``, or ``http(s)://`` for a server that takes PDF."""
 
     name: Short
     address: Annotated[str, StringConstraints(strip_whitespace=True, min_length=8, max_length=200)]
 
 
-class PreferenceIO(BaseModel):
+class PreferenceIO(In):
     """What stands chosen for a kind of document; ``papers`` are those it can be printed on."""
 
     kind: Short
@@ -48,7 +48,7 @@ class PrintSetupOut(BaseModel):
     preferences: list[PreferenceIO]
 
 
-class TemplateIO(BaseModel):
+class TemplateIO(In):
     """The shop's own things on paper: message and prices on slips, the free line on labels."""
 
     message: Annotated[str, StringConstraints(max_length=600)] = ""
@@ -57,7 +57,7 @@ class TemplateIO(BaseModel):
     has_logo: bool = False
 
 
-class PrintIn(BaseModel):
+class PrintIn(In):
     """What to print; empty printer and paper, and no copies, stand for what is preferred."""
 
     kind: Short
@@ -69,7 +69,7 @@ class PrintIn(BaseModel):
     copies: Annotated[int, Field(ge=0, le=9)] = 0
 
 
-class LabelsIn(BaseModel):
+class LabelsIn(In):
     """Labels by shipments or by orders; of an order the one that stands."""
 
     shipment_ids: Annotated[list[int], Field(max_length=MOST_ORDERS)] = []
@@ -91,11 +91,11 @@ class JobOut(Out):
     printed_at: datetime | None
 
 
-class JobChangeIn(BaseModel):
+class JobChangeIn(In):
     what: Literal["cancel", "again", "is_printed"]
 
 
-class MarkIn(BaseModel):
+class MarkIn(In):
     """Shipments by themselves, by their orders or by a batch, printed elsewhere or not printed after all."""
 
     shipment_ids: Annotated[list[int], Field(max_length=MOST_ORDERS)] = []
@@ -104,6 +104,6 @@ class MarkIn(BaseModel):
     printed: bool = True
 
 
-class MailLabelIn(BaseModel):
+class MailLabelIn(In):
     shipment_id: int
     mail_to: MailTo

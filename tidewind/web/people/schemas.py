@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, Field, StringConstraints
 
-from tidewind.web.base.schemas import Ids, Out
+from tidewind.web.base.schemas import Ids, In, Out
 
 Role = Literal["owner", "shipper", "packer", "care"]
 
@@ -17,7 +17,7 @@ Name = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max
 Code = Annotated[str, StringConstraints(strip_whitespace=True, max_length=12)]
 
 
-class SignInIn(BaseModel):
+class SignInIn(In):
     login: Annotated[str, StringConstraints(min_length=1, max_length=120)]
     password: Password
     code: Code = Field(default="", description="The six digits of a second factor, where the person has one")
@@ -38,7 +38,7 @@ class Start(BaseModel):
     demo_people: list[DemoPerson]
 
 
-class FirstOwnerIn(BaseModel):
+class FirstOwnerIn(In):
     login: Annotated[str, StringConstraints(min_length=1, max_length=120)]
     password: Password
     name: Annotated[str, StringConstraints(min_length=1, max_length=120)]
@@ -73,13 +73,13 @@ class PersonOut(Out):
     seen_at: datetime | None
 
 
-class InviteIn(BaseModel):
+class InviteIn(In):
     login: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=60)]
     name: Name
     role: Role
 
 
-class PersonIn(BaseModel):
+class PersonIn(In):
     name: Name
     role: Role
     active: bool = Field(description="False lets the person go: sessions, links and keys end at once")
@@ -101,11 +101,11 @@ class DoorOut(BaseModel):
     brand: str
 
 
-class PasswordIn(BaseModel):
+class PasswordIn(In):
     password: Password
 
 
-class PasswordChangeIn(BaseModel):
+class PasswordChangeIn(In):
     before: Password
     after: Password
 
@@ -126,7 +126,7 @@ class FactorOut(BaseModel):
     picture: str = Field(description="The address as a QR code, an SVG picture")
 
 
-class FactorIn(BaseModel):
+class FactorIn(In):
     secret: Annotated[str, StringConstraints(pattern="^[A-Z2-7]{16,64}$")]
     code: Code
 
@@ -135,7 +135,7 @@ Scope = Literal["all", "checkout"]
 """Everything the role may do, or asking what a basket is offered and nothing else."""
 
 
-class KeyIn(BaseModel):
+class KeyIn(In):
     name: Name
     role: Role
     reads_only: bool = False
@@ -163,7 +163,7 @@ class KeyOut(BaseModel):
     key: str = Field(description="Shown this once only")
 
 
-class PresenceIn(BaseModel):
+class PresenceIn(In):
     order_ids: Ids
     take_over: bool = False
 

@@ -7,7 +7,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, Field, StringConstraints
 
-from tidewind.web.base.schemas import Code, Out, Short
+from tidewind.web.base.schemas import Code, In, InOut, Out, Short
 
 Rules = Annotated[list[Any], Field(max_length=500, description="Rules in their written form; see docs/rules.md")]
 
@@ -58,13 +58,13 @@ class RulesOut(BaseModel):
     touched: dict[str, int]
 
 
-class RulesIn(BaseModel):
+class RulesIn(In):
     base_version: int = Field(description="The version these changes began from; 0 before the first")
     rules: Rules
     note: Annotated[str, StringConstraints(max_length=200)] = ""
 
 
-class RulesDraft(BaseModel):
+class RulesDraft(In):
     rules: Rules
 
 
@@ -148,7 +148,7 @@ class RecipeOut(Out):
     extras: list[str]
 
 
-class RecipeIn(BaseModel):
+class RecipeIn(In):
     """A recipe; without a code a new one."""
 
     code: Code | None = None
@@ -158,13 +158,13 @@ class RecipeIn(BaseModel):
     extras: Annotated[list[Short], Field(max_length=10)] = []
 
 
-class RecipeOrderIn(BaseModel):
+class RecipeOrderIn(In):
     """Recipes in the order wanted, by code."""
 
     codes: Annotated[list[Short], Field(max_length=500)]
 
 
-class RecipeFromOrder(BaseModel):
+class RecipeFromOrder(In):
     order_id: int
     name: Annotated[str, StringConstraints(min_length=1, max_length=80)]
 
@@ -177,7 +177,7 @@ class PromiseOut(Out):
     waiting: int
 
 
-class PromiseIn(BaseModel):
+class PromiseIn(In):
     promise: Annotated[str, StringConstraints(min_length=1, max_length=120)]
     recipe: Code | None = None
 
@@ -192,7 +192,7 @@ class PrecedentOut(Out):
     at: datetime
 
 
-class ShopDefaultsIO(Out):
+class ShopDefaultsIO(InOut):
     """How a plan begins."""
 
     policy: Literal["cheapest", "fastest", "balanced", "cheapest_on_promise", "ranking"]

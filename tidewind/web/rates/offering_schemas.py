@@ -7,21 +7,20 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
-from tidewind.web.base.schemas import Count, Out, Short
+from tidewind.web.base.schemas import Count, In, Out, Short
 
 Minor = Annotated[int, Field(ge=0, le=100_000_000)]
 
 
-class BasketLineIn(BaseModel):
+class BasketLineIn(In):
     """One line of a basket: a product by its SKU, how many, and what a piece costs."""
 
-    model_config = ConfigDict(extra="forbid")
     sku: Annotated[str, Field(min_length=1, max_length=60)]
     quantity: Annotated[int, Field(ge=1, le=2_000)]
     unit_price_minor: Minor = 0
 
 
-class BasketIn(BaseModel):
+class BasketIn(In):
     """A basket and where it goes.  Nothing personal is needed: country, postcode, city and region are enough."""
 
     model_config = ConfigDict(
@@ -134,7 +133,7 @@ class TablesReadOut(BaseModel):
     wrong: list[str]
 
 
-class RehearseOffersIn(BaseModel):
+class RehearseOffersIn(In):
     """Offers that are rehearsed over the last 90 days; with an offer's code, its curve as it is turned, too."""
 
     body: dict[str, Any]
@@ -188,14 +187,14 @@ class SoldByOfferOut(Out):
     cost: int
 
 
-class CaseIn(BaseModel):
+class CaseIn(In):
     """A basket to be kept under a name, with what it is offered now."""
 
     name: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=80)]
     basket: BasketIn
 
 
-class RunCasesIn(BaseModel):
+class RunCasesIn(In):
     """Offers with which the kept baskets are tried; nothing is saved."""
 
     body: dict[str, Any]
@@ -240,7 +239,7 @@ class CheckoutOut(BaseModel):
     versions: list[CheckoutVersionOut]
 
 
-class CheckoutIn(BaseModel):
+class CheckoutIn(In):
     """Offers and tables to be saved as another version, which holds from a moment on; none: from now."""
 
     body: dict[str, Any]
@@ -249,7 +248,7 @@ class CheckoutIn(BaseModel):
     holds_from: datetime | None = None
 
 
-class TryIn(BaseModel):
+class TryIn(In):
     """Offers and tables that are tried with a basket; nothing is saved."""
 
     body: dict[str, Any]

@@ -5,10 +5,10 @@ from __future__ import annotations
 from datetime import date
 from typing import Annotated
 
-from pydantic import BaseModel, ConfigDict, Field, StringConstraints
+from pydantic import BaseModel, Field, StringConstraints
 
 from tidewind.services.base import MOST_ORDERS
-from tidewind.web.base.schemas import AddressIO, Contents, Day, Ids, LocalTime, Short, Side
+from tidewind.web.base.schemas import AddressIO, Contents, Day, Ids, In, LocalTime, Short, Side
 from tidewind.web.orders.schemas.order import QuoteOut
 
 Extras = Annotated[list[Annotated[str, StringConstraints(max_length=30)]], Field(max_length=10)]
@@ -95,7 +95,7 @@ class ComparedOut(BaseModel):
     live: list[str] = Field(description="Carriers that are asked for their prices and have not answered yet")
 
 
-class QuoteParcelIn(BaseModel):
+class QuoteParcelIn(In):
     """A parcel: gross weight, outer sides, how many alike."""
 
     weight_g: Annotated[int, Field(gt=0, le=1_000_000)]
@@ -104,10 +104,9 @@ class QuoteParcelIn(BaseModel):
     not_stackable: Annotated[bool, Field(description="Nothing may be put on it")] = False
 
 
-class QuoteIn(BaseModel):
+class QuoteIn(In):
     """What a quick quote is asked for; country and postcode are enough."""
 
-    model_config = ConfigDict(extra="forbid")
     to: AddressIO
     home: bool = True
     parcels: Annotated[list[QuoteParcelIn], Field(min_length=1, max_length=20)]
@@ -127,7 +126,7 @@ class PricesAskedOut(BaseModel):
     failures: dict[str, str]
 
 
-class MatrixIn(BaseModel):
+class MatrixIn(In):
     order_ids: Ids
 
 
@@ -163,7 +162,7 @@ class MatrixOut(BaseModel):
     formulas: dict[str, str]
 
 
-class ChoicesIn(BaseModel):
+class ChoicesIn(In):
     """A service for each of several orders; null takes the choice by hand back."""
 
     choices: Annotated[dict[int, Short | None], Field(min_length=1, max_length=MOST_ORDERS)]

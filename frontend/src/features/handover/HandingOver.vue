@@ -55,7 +55,10 @@ const file = (kind: string) => `/api/manifests/${props.lane.manifest?.number}.${
       {{ lane.recount }}.
     </p>
     <RecountDialog v-if="recounting" :lane="lane" @close="recounting = false" />
-    <ReceiptMail v-if="lane.handed_over_at && may('shipper', 'packer')" :departure="keyOf(lane)" />
+    <ReceiptMail
+      v-if="lane.state === 'handed_over' && may('shipper', 'packer')"
+      :departure="keyOf(lane)"
+    />
     <template v-if="lane.manifest">
       <p>
         Manifest <span class="mono">{{ lane.manifest.number }}</span>,

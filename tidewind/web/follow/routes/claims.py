@@ -6,33 +6,33 @@ from datetime import date, datetime
 from typing import Annotated, Literal
 
 from fastapi import APIRouter
-from pydantic import BaseModel, Field
+from pydantic import Field
 
 from tidewind.core.states.claims import ClaimMove
 from tidewind.db.tables import Claim
 from tidewind.services.follow import all_claims, claim_letter, open_claim, send_claim, settle_claim
 from tidewind.web.access import Anyone, Care, Now, Parts, Tx
-from tidewind.web.base.schemas import MailTo, Out
+from tidewind.web.base.schemas import In, MailTo, Out
 from tidewind.web.follow.following_schemas import LetterOut
 
 router = APIRouter(prefix="/api", tags=["claims"])
 MOVES = {"paid": ClaimMove.PAY, "refused": ClaimMove.REFUSE, "dropped": ClaimMove.DROP}
 
 
-class ClaimIn(BaseModel):
+class ClaimIn(In):
     """A claim for a shipment."""
 
     shipment_id: int
     kind: Literal["lost", "damaged"]
 
 
-class SendClaimIn(BaseModel):
+class SendClaimIn(In):
     """To whom a claim goes."""
 
     mail_to: MailTo
 
 
-class SettleClaimIn(BaseModel):
+class SettleClaimIn(In):
     """What became of a claim; an amount where it was paid."""
 
     outcome: Literal["paid", "refused", "dropped"]

@@ -8,10 +8,10 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, Field
 
 from tidewind.services.handover import DepartureKey
-from tidewind.web.base.schemas import MailTo, Out, Short
+from tidewind.web.base.schemas import In, MailTo, Out, Short
 
 
-class DepartureIn(BaseModel):
+class DepartureIn(In):
     """Which departure: a carrier's network on a day."""
 
     carrier: Annotated[str, Field(max_length=30)]

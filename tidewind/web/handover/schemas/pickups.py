@@ -9,7 +9,7 @@ from pydantic import BaseModel, Field, model_validator
 
 from tidewind.db.tables import Manifest, Pickup
 from tidewind.services.handover import PickupWish
-from tidewind.web.base.schemas import MailTo, Out, Short
+from tidewind.web.base.schemas import In, MailTo, Out, Short
 from tidewind.web.handover.schemas.clock import Clock
 from tidewind.web.handover.schemas.departing import DepartureIn
 
@@ -113,7 +113,7 @@ class PickupIn(DepartureIn):
         )  # fmt: skip
 
 
-class PickupsIn(BaseModel):
+class PickupsIn(In):
     """Vans to be asked for."""
 
     wishes: Annotated[list[PickupIn], Field(min_length=1, max_length=50)]
@@ -126,13 +126,13 @@ class PickupsAskedOut(BaseModel):
     dropped: list[str]
 
 
-class ChasePickupIn(BaseModel):
+class ChasePickupIn(In):
     """To whom the carrier's mail goes."""
 
     mail_to: MailTo
 
 
-class AnswerIn(BaseModel):
+class AnswerIn(In):
     """What the carrier answered about a missed van; ``came``: it turned up after all."""
 
     words: Short
@@ -145,7 +145,7 @@ class ChaseOut(BaseModel):
     text: str
 
 
-class StandingIO(BaseModel):
+class StandingIO(In):
     """On which days of the week (0 is Monday) a network's van is asked for by itself."""
 
     carrier: Annotated[str, Field(max_length=30)]

@@ -8,7 +8,7 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, Field, model_validator
 
 from tidewind.services.handover import PointSeen, Ways
-from tidewind.web.base.schemas import Out
+from tidewind.web.base.schemas import In, Out
 from tidewind.web.handover.schemas.clock import Clock
 from tidewind.web.handover.schemas.departing import DepartureIn
 from tidewind.web.handover.schemas.today import FetchingOut
@@ -56,7 +56,7 @@ class PointsOut(BaseModel):
     wrong: list[str]
 
 
-class WaysIn(BaseModel):
+class WaysIn(In):
     """The departures that are about to get labels."""
 
     departures: Annotated[list[DepartureIn], Field(max_length=20)]

@@ -7,13 +7,13 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, Field, StringConstraints
 
-from tidewind.web.base.schemas import Out, Short
+from tidewind.web.base.schemas import In, Out, Short
 from tidewind.web.orders.schemas.imports import FaultOut, PreviewOrder
 
 Expression = Annotated[str, StringConstraints(strip_whitespace=True, max_length=300)]
 
 
-class FeedIn(BaseModel):
+class FeedIn(In):
     """Where files of orders are fetched, and how JSON is read: JMESPath expressions, the line of an order as ``line``.
 
     ``{since}`` in an address is the instant of the last look; ``secret`` null leaves the one there is.

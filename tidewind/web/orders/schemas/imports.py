@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, Field, StringConstraints
 
-from tidewind.web.base.schemas import Count, Out, Short
+from tidewind.web.base.schemas import Count, In, Out, Short
 from tidewind.web.orders.schemas.order import FieldChange
 
 
@@ -46,7 +46,7 @@ class ReadingOut(BaseModel):
     left_out: str = Field(description="What of the file was not read, in words")
 
 
-class ReadingIn(BaseModel):
+class ReadingIn(In):
     """How a file is to be read; empty for what the program is to find out."""
 
     sheet: Annotated[str, StringConstraints(max_length=120)] = ""
@@ -126,7 +126,7 @@ class ImportSummary(Out):
     created_at: datetime
 
 
-class ColumnsIn(BaseModel):
+class ColumnsIn(In):
     columns: Annotated[dict[Short, Count], Field(max_length=40)]
     weight_unit: Literal["g", "kg", "lb", "oz"] | None = None
     decimal: Literal["", ",", "."] | None = None
@@ -139,7 +139,7 @@ class ColumnsIn(BaseModel):
     )
 
 
-class RowsIn(BaseModel):
+class RowsIn(In):
     """Corrected rows: number in the file → cells."""
 
     rows: Annotated[

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import date, datetime
 from typing import Annotated, Any, Literal
 
-from pydantic import AwareDatetime, BaseModel, ConfigDict, Field, StringConstraints
+from pydantic import AwareDatetime, BaseModel, Field, StringConstraints
 
 from tidewind.core.channel_changes import ChangeKind
 from tidewind.core.order_limits import MOST_PIECES
@@ -17,6 +17,7 @@ from tidewind.web.base.schemas import (
     HandOut,
     HandParcelIO,
     Ids,
+    In,
     Out,
     Short,
     Side,
@@ -270,10 +271,9 @@ class OrderSheet(BaseModel):
     undo_by: str = Field(description="Whose change that is, where it is somebody else's")
 
 
-class HandIn(BaseModel):
+class HandIn(In):
     """What to set by hand; null takes a setting back, a field left out stays as it is."""
 
-    model_config = ConfigDict(extra="forbid")
     packaging: Short | None = None
     service: Short | None = None
     extras: Annotated[list[Short], Field(max_length=10)] | None = None
@@ -293,7 +293,7 @@ class HandEditIn(HandIn):
     seen: Annotated[int | None, Field(description="The newest entry of its history that was shown")] = None
 
 
-class TypedLineIn(BaseModel):
+class TypedLineIn(In):
     """An item typed by hand; weight and sides where the catalogue does not know them."""
 
     sku: Annotated[str, StringConstraints(max_length=60)] = ""
@@ -306,19 +306,17 @@ class TypedLineIn(BaseModel):
     contents: Annotated[list[Contents], Field(max_length=4)] = []
 
 
-class TypedHandIn(BaseModel):
+class TypedHandIn(In):
     """What is chosen by hand from the beginning, as when a quote becomes a shipment."""
 
-    model_config = ConfigDict(extra="forbid")
     service: Short | None = None
     extras: Annotated[list[Short], Field(max_length=10)] | None = None
     point: Short | None = None
 
 
-class TypedOrderIn(BaseModel):
+class TypedOrderIn(In):
     """A shipment without an order from a channel; an address may be left half-way."""
 
-    model_config = ConfigDict(extra="forbid")
     address: AddressIO
     lines: Annotated[list[TypedLineIn], Field(min_length=1, max_length=500)]
     number: Annotated[str, StringConstraints(max_length=60)] = ""
@@ -334,7 +332,7 @@ class TypedOrderIn(BaseModel):
     hand: TypedHandIn = TypedHandIn()
 
 
-class TrialIn(BaseModel):
+class TrialIn(In):
     """An order to plan without storing it, with other rules than those in force where given."""
 
     order: TypedOrderIn
@@ -364,18 +362,18 @@ class TrialOut(BaseModel):
     trail: dict[str, list[TrailStep]]
 
 
-class AddressIn(BaseModel):
+class AddressIn(In):
     address: AddressIO
     home: bool = True
     seen: AddressIO | None = Field(None, description="The address that was shown when typing began")
 
 
-class HeldIn(BaseModel):
+class HeldIn(In):
     order_ids: Ids
     held: bool
 
 
-class ProductFactsIn(BaseModel):
+class ProductFactsIn(In):
     weight_g: Annotated[int, Field(gt=0, le=1_000_000)] | None = None
     customs_text: Annotated[str, StringConstraints(max_length=200)] | None = None
     hs_code: Annotated[str, StringConstraints(pattern=r"^[0-9. ]{0,16}$")] | None = None

@@ -5,18 +5,17 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Annotated, Any
 
-from pydantic import BaseModel, ConfigDict, Field, StringConstraints
+from pydantic import BaseModel, Field, StringConstraints
 
-from tidewind.web.base.schemas import Ids, Out, Short
+from tidewind.web.base.schemas import Ids, In, Out, Short
 from tidewind.web.orders.schemas.order import HandIn
 
 Tag = Annotated[str, StringConstraints(min_length=1, max_length=40, strip_whitespace=True)]
 
 
-class AsksIn(BaseModel):
+class AsksIn(In):
     """What the work list is asked for; fields left out ask for nothing."""
 
-    model_config = ConfigDict(extra="forbid")
     view: Annotated[str, StringConstraints(max_length=20)] = "open"
     text: Short = ""
     channel: Short = ""
@@ -41,7 +40,7 @@ class ListIn(AsksIn):
     limit: Annotated[int, Field(ge=1, le=500)] = 200
 
 
-class SavedViewIn(BaseModel):
+class SavedViewIn(In):
     name: Annotated[str, StringConstraints(min_length=1, max_length=60, strip_whitespace=True)]
     asks: AsksIn
 
@@ -52,7 +51,7 @@ class SavedViewOut(Out):
     asks: dict[str, Any]
 
 
-class BulkHandIn(BaseModel):
+class BulkHandIn(In):
     """The same hand edits for many orders."""
 
     order_ids: Ids
@@ -69,21 +68,21 @@ class UndoneOut(BaseModel):
     left: dict[str, str] = Field(description="By the number of each order whose last change stands: why")
 
 
-class AnnotateIn(BaseModel):
+class AnnotateIn(In):
     order_ids: Ids
     add_tags: Annotated[list[Tag], Field(max_length=20)] = []
     remove_tags: Annotated[list[Tag], Field(max_length=20)] = []
     comment: Annotated[str, StringConstraints(max_length=500)] | None = None
 
 
-class ClearIn(BaseModel):
+class ClearIn(In):
     """Why a near match is not the listed party; kept on record."""
 
     party: Annotated[str, StringConstraints(min_length=1, max_length=60)]
     reason: Annotated[str, StringConstraints(min_length=1, max_length=500)]
 
 
-class ItemsIn(BaseModel):
+class ItemsIn(In):
     """Order line id → how many."""
 
     items: Annotated[dict[int, Annotated[int, Field(ge=0, le=5_000)]], Field(min_length=1, max_length=500)]
@@ -96,7 +95,7 @@ class HistoryOut(Out):
     what: str
 
 
-class DecideIn(BaseModel):
+class DecideIn(In):
     take: bool
 
 

@@ -5,10 +5,10 @@ from __future__ import annotations
 from datetime import date
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, StringConstraints
+from pydantic import BaseModel, Field, StringConstraints
 
 from tidewind.core.numbering import RangeKind
-from tidewind.web.base.schemas import Out, Short
+from tidewind.web.base.schemas import In, Out, Short
 
 
 class ServiceOnCard(BaseModel):
@@ -43,10 +43,9 @@ class AccountOut(Out):
     services_off: list[str]
 
 
-class RangeIn(BaseModel):
+class RangeIn(In):
     """Numbers that a carrier gave: `s10` (letters, country), `sscc` (extension, company prefix) or `counter`."""
 
-    model_config = ConfigDict(extra="forbid")
     kind: RangeKind
     prefix: Annotated[str, Field(max_length=20)] = ""
     country: Annotated[str, Field(max_length=2)] = ""
@@ -69,10 +68,9 @@ class RangeOut(BaseModel):
     low: bool
 
 
-class NumberIn(BaseModel):
+class NumberIn(In):
     """The number that a carrier put on a parcel."""
 
-    model_config = ConfigDict(extra="forbid")
     number: Annotated[str, Field(min_length=1, max_length=60)]
 
 
@@ -94,10 +92,9 @@ class CarrierOut(BaseModel):
     versions: list[CardVersionOut]
 
 
-class ConnectCarrierIn(BaseModel):
+class ConnectCarrierIn(In):
     """Where a carrier that speaks the open protocol is reached, its key, and the shop's account with it."""
 
-    model_config = ConfigDict(extra="forbid")
     address: Annotated[str, StringConstraints(strip_whitespace=True, min_length=8, max_length=200)]
     # It goes into a header, which has no other letters (RFC 9110, 5.5).
     key: Annotated[str, StringConstraints(strip_whitespace=True, max_length=400, pattern=r"^[!-~]*$")] = ""
@@ -113,24 +110,21 @@ class TakenOnOut(BaseModel):
     left_out: list[str]
 
 
-class CarrierIn(BaseModel):
+class CarrierIn(In):
     """Whether a carrier is used."""
 
-    model_config = ConfigDict(extra="forbid")
     active: bool
 
 
-class ClaimDaysIn(BaseModel):
+class ClaimDaysIn(In):
     """For how many days a carrier takes claims."""
 
-    model_config = ConfigDict(extra="forbid")
     days: Annotated[int, Field(ge=1, le=365)] | None
 
 
-class AccountIn(BaseModel):
+class AccountIn(In):
     """What to change; what is left out stays.  A new account needs its number."""
 
-    model_config = ConfigDict(extra="forbid")
     services_off: Annotated[list[Short], Field(max_length=200)] | None = None
     discounts_bp: Annotated[dict[str, int], Field(max_length=200)] | None = None
     active: bool | None = None

@@ -7,7 +7,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, Field, StringConstraints
 
-from tidewind.web.base.schemas import Out, Short
+from tidewind.web.base.schemas import In, Out, Short
 
 
 class PullOut(BaseModel):
@@ -47,7 +47,7 @@ class StockSeenOut(Out):
     unknown: list[str] = Field(description="Articles that the one who is told does not have, the first twenty")
 
 
-class ChannelMapping(BaseModel):
+class ChannelMapping(In):
     """How a channel's states and payments are understood, and what it is told."""
 
     states: Annotated[dict[Short, Literal["fetch", "hold", "leave_out", "cancelled", "ignore"]], Field(max_length=60)]
@@ -93,7 +93,7 @@ class ConsentOut(BaseModel):
     url: str = Field(description="Where the seller allows us in; empty where the channel asks for no consent")
 
 
-class ConnectStoreIn(BaseModel):
+class ConnectStoreIn(In):
     """Where a store is reached, and the key that it gave.
 
     ``speaks`` is the open protocol, or a language of its own; such a store is named here and asks for consent later.
@@ -107,11 +107,11 @@ class ConnectStoreIn(BaseModel):
     key: Annotated[str, StringConstraints(strip_whitespace=True, max_length=400, pattern=r"^[!-~]*$")] = ""
 
 
-class ConnectIn(BaseModel):
+class ConnectIn(In):
     code: Annotated[str, StringConstraints(min_length=1, max_length=200)]
 
 
-class PausedIn(BaseModel):
+class PausedIn(In):
     paused: bool
 
 

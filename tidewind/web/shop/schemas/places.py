@@ -5,12 +5,12 @@ from __future__ import annotations
 from datetime import date, datetime
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, Field, StringConstraints
+from pydantic import Field, StringConstraints
 
-from tidewind.web.base.schemas import AddressIO, Count, Key, Out, Positive, Short
+from tidewind.web.base.schemas import AddressIO, Count, In, InOut, Key, Out, Positive, Short
 
 
-class PlaceIO(BaseModel):
+class PlaceIO(In):
     id: int | None = None
     name: Annotated[str, StringConstraints(min_length=1, max_length=120)]
     address: AddressIO
@@ -33,14 +33,14 @@ class InStockOut(Out):
     days_left: int | None
 
 
-class StockIn(BaseModel):
+class StockIn(In):
     """How many pieces there are (null: they are not counted), and from when on that is few."""
 
     stock: Count | None
     low_at: Count = 0
 
 
-class PackagingIO(Out):
+class PackagingIO(InOut):
     id: int | None = None
     code: Annotated[str, StringConstraints(min_length=1, max_length=30, pattern=r"^[A-Za-z0-9._-]+$")]
     name: Annotated[str, StringConstraints(min_length=1, max_length=80)]
@@ -60,7 +60,7 @@ class PackagingIO(Out):
     active: bool = True
 
 
-class PackagingOrderIn(BaseModel):
+class PackagingOrderIn(In):
     """Packaging of a carrier's own that is ordered: pieces by code.  The same ``client_key`` is the same order."""
 
     carrier: Annotated[str, Field(max_length=30)]

@@ -7,7 +7,7 @@ from typing import Annotated
 
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
-from tidewind.web.base.schemas import AddressIO, Contents, Out, Short, Side
+from tidewind.web.base.schemas import AddressIO, Contents, In, Out, Short, Side
 
 Word = Annotated[str, StringConstraints(max_length=40, strip_whitespace=True)]
 
@@ -43,7 +43,7 @@ class ProductIO(Out):
     stock_counted_at: datetime | None = Field(None, description="When they were counted last")
 
 
-class ShelfCountIn(BaseModel):
+class ShelfCountIn(In):
     """What was counted on the shelf, by SKU, with what waits there to be packed; null counts no more."""
 
     counted: Annotated[
@@ -86,12 +86,12 @@ class ProductChanges(BaseModel):
     parts: Annotated[list[Word], Field(max_length=20, description="SKUs that a set is made of, “2x SKU” for two")] = []
 
 
-class ProductsEdit(BaseModel):
+class ProductsEdit(In):
     skus: Annotated[list[Annotated[str, StringConstraints(max_length=60)]], Field(min_length=1, max_length=5_000)]
     set: ProductChanges
 
 
-class ContactIO(BaseModel):
+class ContactIO(In):
     id: int | None = None
     code: Annotated[str, StringConstraints(max_length=30, strip_whitespace=True)] = ""
     home: bool = True
@@ -111,14 +111,14 @@ class ParsedOut(BaseModel):
     unsure: dict[str, str]
 
 
-class CopiedIn(BaseModel):
+class CopiedIn(In):
     """An address as it stands in a mail or on a page; its country, where none is written: the shop's own."""
 
     text: Annotated[str, StringConstraints(max_length=5_000)]
     home_country: Annotated[str, StringConstraints(pattern="^([A-Z]{2})?$")] = ""
 
 
-class BroughtIn(BaseModel):
+class BroughtIn(In):
     """What a file brought."""
 
     made: int

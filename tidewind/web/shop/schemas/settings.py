@@ -5,21 +5,21 @@ from __future__ import annotations
 from datetime import date
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, StringConstraints
+from pydantic import BaseModel, Field, StringConstraints
 
-from tidewind.web.base.schemas import Count, Out
+from tidewind.web.base.schemas import Count, In, InOut, Out
 
 Word = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=120)]
 
 
-class ClosedDays(BaseModel):
+class ClosedDays(In):
     """A stretch of days, first and last, on which nothing is handed over."""
 
     first: date
     last: date
 
 
-class ShopIO(Out):
+class ShopIO(InOut):
     """The shop: what it is called, what buyers see, its clock, money and units, and what time is worth to it."""
 
     name: Word
@@ -34,10 +34,9 @@ class ShopIO(Out):
     closed: Annotated[list[ClosedDays], Field(max_length=100)] = Field(default_factory=list)
 
 
-class MailServerIn(BaseModel):
+class MailServerIn(In):
     """The server that mails go through; an empty host goes back to the program's own configuration."""
 
-    model_config = ConfigDict(extra="forbid")
     host: Annotated[str, StringConstraints(strip_whitespace=True, max_length=200, pattern=r"^[A-Za-z0-9.:_-]*$")]
     port: Annotated[int, Field(ge=1, le=65_535)] = 587
     tls: Literal["none", "starttls", "tls"] = "starttls"
@@ -66,21 +65,18 @@ class SigningKeyOut(Out):
     on: bool
 
 
-class SigningKeyIn(BaseModel):
+class SigningKeyIn(In):
     """A key that the shop has already; without one a new one is made."""
 
-    model_config = ConfigDict(extra="forbid")
     selector: Annotated[str, StringConstraints(max_length=63)] = ""
     pem: Annotated[str, StringConstraints(max_length=8_000)] = Field("", description="RSA, PEM, without a password")
 
 
-class SignMailsIn(BaseModel):
-    model_config = ConfigDict(extra="forbid")
+class SignMailsIn(In):
     on: bool
 
 
-class TestMailIn(BaseModel):
-    model_config = ConfigDict(extra="forbid")
+class TestMailIn(In):
     recipient: Annotated[str, StringConstraints(strip_whitespace=True, min_length=3, max_length=200)]
 
 
@@ -97,10 +93,9 @@ class StartersOut(BaseModel):
     added: int
 
 
-class SmsGatewayIn(BaseModel):
+class SmsGatewayIn(In):
     """The gateway that text messages go through; an empty address leaves none."""
 
-    model_config = ConfigDict(extra="forbid")
     url: Annotated[str, StringConstraints(strip_whitespace=True, max_length=300)]
     form: Literal["json", "form"] = "json"
     template: Annotated[str, Field(max_length=2_000)] = Field(
