@@ -113,11 +113,18 @@ def test_how_many_parts_a_text_takes(text: str, places: int, parts: int, basic: 
         ("moving", "moving", None),
         ("moving", "delivered", "delivered"),
         ("announced", "accepted", None),
-        ("moving", "lost", None),  # a person decides what is said then
+        ("moving", "lost", "lost"),
+        ("moving", "problem", "problem"),
+        ("moving", "problem:damaged", "damaged"),
+        ("moving", "problem:address", "address"),
+        ("moving", "problem:customs", "customs"),
+        ("moving", "problem:refused", "problem"),
+        ("delivered", "out_for_delivery", "not_delivered"),
     ],
 )
 def test_which_change_of_state_is_told(before: str, state: str, told: str | None) -> None:
-    assert trigger_of(before, TrackingState(state)) == told
+    name, _, reason = state.partition(":")
+    assert trigger_of(before, TrackingState(name), reason) == told
 
 
 VALUES: dict[str, Any] = dict.fromkeys(FIELDS, "x") | {"arrives": "", "name": "Ana\nBcc: eve@d.example"}

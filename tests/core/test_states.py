@@ -33,7 +33,7 @@ KINDS = {
         set(),
     ),
     "label": (LABEL_MOVES, LabelState, LabelMove, {L.BUYING}, {L.FAILED, L.VOIDED, L.VOID_REFUSED}),
-    "departure": (DEPARTURE_MOVES, DepartureState, DepartureMove, {DepartureState.OPEN}, {DepartureState.HANDED_OVER}),
+    "departure": (DEPARTURE_MOVES, DepartureState, DepartureMove, {DepartureState.OPEN}, set()),
     "return": (RETURN_MOVES, ReturnState, ReturnMove, {R.MAKING}, {R.CLOSED, R.CANCELLED}),
     "import": (IMPORT_MOVES, ImportState, ImportMove, {ImportState.MAPPING}, set()),
     "claim": (CLAIM_MOVES, ClaimState, ClaimMove, {ClaimState.OPEN}, {ClaimState.PAID, ClaimState.DROPPED}),

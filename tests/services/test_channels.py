@@ -330,7 +330,7 @@ def test_a_channel_is_told_of_what_it_wants_to_hear_once(wiring: Wiring, world: 
             (CarrierEvent(at, TrackingState.MOVING, "Not delivered", "", id="m", takes_back="d"), "moving"),
             (CarrierEvent(at + timedelta(hours=3), TrackingState.DELIVERED, "Delivered", "", id="e"), "delivered"),
         ):
-            take_events(session, shipment, {label.id: [event]}, "http://shop", at)
+            take_events(session, shipment, {label.id: [event]}, "http://shop", event.at)
             assert shipment.tracking_state == state
         for _ in range(2):
             tell_of_refund(session, shipment, at)

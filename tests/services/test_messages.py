@@ -102,13 +102,13 @@ def test_a_buyer_is_told_once_of_each_thing_by_the_ways_that_are_wanted(wiring: 
     send_due_news(wiring.sessions, wiring.outside, clock)
     assert send_due_news(wiring.sessions, wiring.outside, clock) == 0
     mails = [m for m in heard_by_mail(wiring) if m["recipient"] == "ana@buyers.example"]
-    assert [m["subject"].split(" ")[-1] for m in mails] == ["trânsito", "hoje", "chegou"]
+    assert [m["subject"].split(" ")[-1] for m in mails] == ["chegou"]  # what it has overtaken is not told any more
     assert all("Olá Ana {link}," in m["body"] and "Évora" in m["body"] for m in mails)
     texts = httpx.get(f"{wiring.settings.standins_url}/texts/all").json()
-    assert sum(t["recipient"] == "+351912000111" for t in texts) == 3
+    assert sum(t["recipient"] == "+351912000111" for t in texts) == 1
     with wiring.sessions() as session:
         log = [m for m in message_log(session, "ANA@buyers") if m.trigger != "label"]
-        assert {(m.state, m.by) for m in log} == {("sent", "mail")}
+        assert [(m.state, m.by) for m in log].count(("sent", "mail")) == 1
         assert all(m.reason.startswith("the carrier says") for m in log)
         assert not message_log(session, "%")
 
@@ -140,9 +140,7 @@ def test_why_something_is_not_told_stands_in_the_log(wiring: Wiring, clock: Cloc
     sent = len(heard_by_mail(wiring))
     send_due_news(wiring.sessions, wiring.outside, clock)
     quiet = [m["subject"] for m in heard_by_mail(wiring)[sent:] if m["recipient"] == "eva@buyers.example"]
-    assert [subject.split(" ")[-1] for subject in quiet] == [
-        "trânsito"
-    ]  # of the morning; what happened in the night waits
+    assert quiet == []  # what was to go in the morning is overtaken, and what happened in the night waits
     with wiring.sessions.begin() as session:  # and who asks for no more until then gets none
         waiting = session.scalars(select(Message).where(Message.kind == "delivered")).one()
         assert waiting.next_at == clock.at.replace(hour=8, minute=0) + timedelta(days=1)

@@ -158,7 +158,8 @@ def test_what_the_carrier_will_not_do_is_said_and_may_be_wished_otherwise(
         assert standing(wiring)[0] == "refused"  # nobody is asked about a label that does not count any more
         with wiring.sessions.begin() as session:
             session.get_one(Shipment, moving).state = "void_refused"
-        hear(wiring, moving, "out_for_delivery", hours_ago=-1)
+        clock.move(hours=2)
+        hear(wiring, moving, "out_for_delivery")
         assert 'name="kind"' not in phone.get(page).text
     with wiring.sessions.begin() as session:
         assert personal_data(session, mail)["wishes"][0]["words"] == "Ana <b>Vale</b>, 12"

@@ -37,11 +37,10 @@ export function money(minor: number | null | undefined, currency = "EUR"): strin
 
 /** A figure and its unit stay on one line: the blank between them does not break. */
 export function kilograms(grams: number): string {
-  if (units.value === "imperial") {
-    const ounces = grams / 28.349523125;
-    return ounces < 16 ? `${ounces.toFixed(1)}\u00a0oz` : `${(ounces / 16).toFixed(2)}\u00a0lb`;
-  }
-  return grams < 1000 ? `${grams}\u00a0g` : `${(grams / 1000).toFixed(2)}\u00a0kg`;
+  // As the server writes them (core/quantities.weight_in): what is not alike must not read alike.
+  if (units.value === "imperial")
+    return `${(Math.max(Math.round((grams * 100) / 453.59237), 1) / 100).toFixed(2)}\u00a0lb`;
+  return Math.abs(grams) < 1000 ? `${grams}\u00a0g` : `${grams / 1000}\u00a0kg`;
 }
 
 export function centimetres(mm: readonly number[]): string {

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from datetime import datetime, time, timedelta
 from typing import Final, Literal
 
-from tidewind.core.messages.triggers import BY_ITSELF, Trigger, is_old_news
+from tidewind.core.messages.triggers import BY_ITSELF, KINDS_OF_PROBLEM, Trigger, is_old_news
 
 Way = Literal["mail", "sms"]
 WAYS: Final[tuple[Way, ...]] = ("mail", "sms")
@@ -50,6 +50,10 @@ class Rules:
     def of(self, trigger: Trigger) -> Told:
         """Return what is told of a trigger."""
         found = self.told.get(trigger) or self.shop.get(trigger)
+        if found is None and trigger in KINDS_OF_PROBLEM:
+            return self.of("problem")
+        if found is None and trigger == "not_delivered":  # whoever was told of the one is told of the other
+            return self.of("delivered")
         return found or Told(mail=trigger in BY_ITSELF)
 
 
@@ -64,12 +68,16 @@ class Buyer:
 
 @dataclass(frozen=True, slots=True)
 class Decided:
-    """One way of telling: to whom and when, or in ``not_sent`` why it is not."""
+    """One way of telling: to whom and when, or in ``not_sent`` why it is not.
+
+    ``only_them``: it is the address that keeps it from going; whoever else is to be told is told.
+    """
 
     way: Way
     to: str
     not_sent: str = ""
     at: datetime | None = None
+    only_them: bool = False
 
 
 def plain_address(address: str) -> str:
@@ -95,11 +103,12 @@ def _by(way: Way, trigger: Trigger, rules: Rules, buyer: Buyer, happened_at: dat
     to = buyer.addresses.get(way, "")
     why = buyer.blocked.get(plain_address(to))
     if not to:
-        return Decided(way, "", f"no {'mail address' if way == 'mail' else 'phone number'} is known")
+        what = "mail address" if way == "mail" else "phone number"
+        return Decided(way, "", f"no {what} is known", only_them=True)
     if (trigger, way) in buyer.told_before:
         return Decided(way, to, "they were told of this already")
     if why:
-        return Decided(way, to, f"nothing is sent to this address: {why}")
+        return Decided(way, to, f"nothing is sent to this address: {why}", only_them=True)
     if is_old_news(happened_at, local_now):
         return Decided(way, to, "it happened too long ago to be news")
     return Decided(way, to, at=rules.quiet.after(local_now))

@@ -14,8 +14,13 @@ Trigger = Literal[
     "out_for_delivery",
     "awaiting_collection",
     "delivered",
+    "not_delivered",
     "late",
     "problem",
+    "damaged",
+    "address",
+    "customs",
+    "lost",
     "returning",
     "refund",
 ]
@@ -30,13 +35,26 @@ _OF_STATE: Final[dict[TrackingState, Trigger]] = {
     TrackingState.AWAITING_COLLECTION: "awaiting_collection",
     TrackingState.DELIVERED: "delivered",
     TrackingState.PROBLEM: "problem",
+    TrackingState.LOST: "lost",
     TrackingState.RETURNING: "returning",
 }
+_OF_REASON: Final[dict[str, Trigger]] = {"damaged": "damaged", "address": "address", "customs": "customs"}
+"""Problems that a buyer reads about in their own words, by the reason that the carrier says."""
+KINDS_OF_PROBLEM: Final = frozenset[Trigger]({"damaged", "address", "customs", "lost"})
+"""Told where problems are, unless somebody has said otherwise of one of them."""
+OVERTAKEN: Final = "overtaken"
+"""How the reason begins for which a message was withdrawn: what it told may come true again, and is told then."""
 
 
-def trigger_of(before: str, state: TrackingState) -> Trigger | None:
+def trigger_of(before: str, state: TrackingState, reason: str = "") -> Trigger | None:
     """Return what a change of state is told as; None where it is no change, or nothing to be told."""
-    return None if before == state else _OF_STATE.get(state)
+    if before == state:
+        return None
+    if before == TrackingState.DELIVERED:
+        return "not_delivered"  # its carrier has taken back that it was
+    if state is TrackingState.PROBLEM and reason in _OF_REASON:
+        return _OF_REASON[reason]
+    return _OF_STATE.get(state)
 
 
 def is_old_news(happened_at: datetime, now: datetime) -> bool:

@@ -47,7 +47,7 @@ RETURN_MOVES: Machine[ReturnState, ReturnMove] = Machine(
         ReturnMove.FAIL: ((_S.MAKING,), _S.FAILED),
         ReturnMove.AGAIN: ((_S.FAILED,), _S.MAKING),
         ReturnMove.SCANNED: ((_S.READY,), _S.ON_ITS_WAY),
-        ReturnMove.ARRIVE: ((_S.ON_ITS_WAY,), _S.BACK),
+        ReturnMove.ARRIVE: ((_S.READY, _S.ON_ITS_WAY), _S.BACK),
         ReturnMove.CLOSE: ((_S.ON_ITS_WAY, _S.BACK), _S.CLOSED),
         ReturnMove.CANCEL: ((_S.MAKING, _S.READY, _S.FAILED), _S.CANCELLED),
     },

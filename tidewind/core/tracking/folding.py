@@ -14,6 +14,7 @@ class Heard:
     """An event as a carrier told it; ``state`` None: a code that nobody has said the meaning of.
 
     ``takes_back`` names the event (by its ``id``) that this one, an amendment, takes back; it may be heard first.
+    ``told_at`` is when it came to us: of two tellings of one event the newer counts.
     """
 
     at: datetime
@@ -23,6 +24,7 @@ class Heard:
     reason: str = ""
     words: str = ""
     spot: str = ""
+    told_at: datetime | None = None
 
     @property
     def key(self) -> tuple[object, ...]:
@@ -72,11 +74,15 @@ def in_order(heard: Iterable[Heard]) -> list[Heard]:
     Told twice under one id, the later telling counts: a carrier that corrects the hour tells the same event again.
     """
     # Of two tellings without an id that differ in their words alone, the same one counts whichever came first.
-    told = sorted(heard, key=lambda e: (e.rank, e.takes_back, e.reason, e.words, e.spot))
+    told = sorted(heard, key=lambda e: (_told(e), e.rank, e.takes_back, e.reason, e.words, e.spot))
     gone = {event.takes_back for event in told if event.takes_back}
     once = {event.key: event for event in told}
     left = (event for event in once.values() if not (event.id and event.id in gone))
     return sorted((event for event in left if not event.takes_back or event.state), key=lambda e: e.rank)
+
+
+def _told(event: Heard) -> float:
+    return event.told_at.timestamp() if event.told_at else 0.0
 
 
 OVER = frozenset({TrackingState.DELIVERED, TrackingState.RETURNED})

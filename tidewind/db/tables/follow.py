@@ -28,7 +28,7 @@ class TrackingEvent(Base):
 
     __tablename__ = "tracking_event"
     __table_args__ = (
-        UniqueConstraint("label_id", "at", "state", "spot"),
+        UniqueConstraint("label_id", "at", "state", "spot", "takes_back"),
         Index("ix_tracking_event_unknown", "code", postgresql_where=text("state = ''")),
     )
     id: Mapped[Id]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections import defaultdict
+from collections import Counter, defaultdict
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
@@ -10,17 +10,18 @@ from typing import Any, cast
 from zoneinfo import ZoneInfo
 
 from sqlalchemy import exists, func, select
-from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy.dialects.postgresql import distinct_on, insert
 from sqlalchemy.orm import Session, sessionmaker
 
 from tidewind.core.addresses.mail import is_mail_address
 from tidewind.core.messages.deciding import Buyer, Decided, Way, decide, plain_address
 from tidewind.core.messages.filling import fill, fill_lines
-from tidewind.core.messages.triggers import OLD_NEWS, Trigger
+from tidewind.core.messages.triggers import OLD_NEWS, OVERTAKEN, Trigger
+from tidewind.core.messages.truth import Known, overtaken
 from tidewind.core.states.labels import LabelState
-from tidewind.core.tracking.states import FINAL
+from tidewind.core.tracking.states import TrackingState
 from tidewind.db.bulk import Columns
-from tidewind.db.tables import BlockedAddress, CarrierRow, Departure, Label, Message, Order, Shipment
+from tidewind.db.tables import BlockedAddress, CarrierRow, Departure, Label, Message, Order, Shipment, TrackingEvent
 from tidewind.services.base import Outside, defer
 from tidewind.services.follow.texts import day_in, language_of, state_in
 from tidewind.services.follow.wording import ChannelWords, words_by_channel
@@ -45,13 +46,17 @@ _WHY: dict[Trigger, str] = {
 
 @dataclass(frozen=True, slots=True)
 class Occasion:
-    """Something that happened to a shipment, when, and what its carrier said of it last, where that is known."""
+    """Something that happened to a shipment, when, and what its carrier said of it last, where that is known.
+
+    ``heard`` is when the carrier said it, where that is not when it happened: a parcel is late without a word.
+    """
 
     shipment: Shipment
     trigger: Trigger
     at: datetime
     state: str = ""
     spot: str = ""
+    heard: datetime | None = None
 
 
 def announce(session: Session, occasions: Sequence[Occasion], base_url: str, now: datetime) -> int:
@@ -81,11 +86,25 @@ class _Writer:
         self.carriers = dict(session.execute(select(CarrierRow.code, CarrierRow.name)).all())
         self.blocked = blocked_of(session, [a for s in shipments for a in (*_addresses(s).values(), *_also(s.order))])
         self.told: defaultdict[int, set[tuple[Trigger, Way]]] = defaultdict(set)
-        told = select(Message.shipment_id, Message.trigger, Message.by).where(
-            Message.shipment_id.in_([s.id for s in shipments]), Message.trigger != ""
+        self.kinds: Counter[tuple[int, str]] = Counter()
+        self._read_told(session, [s.id for s in shipments])
+
+    def _read_told(self, session: Session, shipment_ids: Collection[int]) -> None:
+        """Read what was told before; what was withdrawn, or taken back since, may be told once more."""
+        told = (
+            select(Message.shipment_id, Message.trigger, Message.by, Message.kind, Message.not_sent, Message.sent_at)
+            .where(Message.shipment_id.in_(shipment_ids), Message.trigger != "")
+            .order_by(Message.id)
         )
-        for shipment_id, trigger, way in session.execute(told):
-            self.told[shipment_id].add((cast(Trigger, trigger), cast(Way, way)))
+        for shipment_id, trigger, way, kind, not_sent, sent_at in session.execute(told):
+            self.kinds[shipment_id, kind.partition("#")[0]] += 1
+            if not_sent.startswith(OVERTAKEN):
+                continue
+            mine = self.told[shipment_id]
+            mine.add((cast(Trigger, trigger), cast(Way, way)))
+            takes_back: Trigger = "delivered" if trigger == "not_delivered" else "not_delivered"
+            if trigger in {"delivered", "not_delivered"} and sent_at is not None:
+                mine.discard((takes_back, cast(Way, way)))
 
     def rows(self, occasion: Occasion) -> Iterator[Columns]:
         """Return the messages about one occasion, and those that are not sent."""
@@ -96,7 +115,7 @@ class _Writer:
             if one.not_sent == "they were told of this already":
                 continue
             yield self._row(occasion, words, one, "" if one.way == "mail" else ":sms")
-        mailed = next((one for one in decided if one.way == "mail" and (not one.not_sent or not one.to)), None)
+        mailed = next((one for one in decided if one.way == "mail" and (not one.not_sent or one.only_them)), None)
         for n, address in enumerate(_also(shipment.order) if mailed else (), 1):
             also = Buyer({"mail": address}, self.blocked, buyer.told_before)
             for one in decide(occasion.trigger, words.rules, also, occasion.at, self.local):
@@ -113,7 +132,7 @@ class _Writer:
         said = state_in(occasion.state, "en") if occasion.state else ""
         return {
             "shipment_id": shipment.id,
-            "kind": f"{trigger}{ending}",
+            "kind": self._kind(shipment.id, f"{trigger}{ending}"),
             "trigger": trigger,
             "by": one.way,
             "language": language,
@@ -125,9 +144,14 @@ class _Writer:
             "next_at": one.at or self.now,
         }
 
+    def _kind(self, shipment_id: int, kind: str) -> str:
+        """Return the kind of a message, which is one of a shipment: told once more, it has a number."""
+        before = self.kinds[shipment_id, kind]
+        return f"{kind}#{before + 1}" if before else kind
+
     def _values(self, occasion: Occasion, language: str) -> dict[str, str]:
         shipment = occasion.shipment
-        day = day_in(occasion.at.astimezone(self.local.tzinfo).date(), language)
+        day = day_in((occasion.heard or occasion.at).astimezone(self.local.tzinfo).date(), language)
         said = state_in(occasion.state, language) if occasion.state else ""
         brand = self.brands.get(shipment.order.channel_id) or self.brand
         carrier = self.carriers.get(shipment.carrier, shipment.carrier)
@@ -186,7 +210,7 @@ def tell_what_happened(sessions: sessionmaker[Session], outside: Outside, clock:
         if channels := _telling(words, "handed_over"):
             found += [Occasion(s, "handed_over", at) for s, at in _handed_over(session, channels, now)]
         if channels := _telling(words, "late"):
-            found += [Occasion(s, "late", now, s.tracking_state) for s in _late(session, channels, now)]
+            found += _late(session, channels, now)
         return announce(session, found, outside.base_url, now)
 
 
@@ -197,7 +221,9 @@ def _telling(words: Mapping[int | None, ChannelWords], trigger: Trigger) -> list
 
 
 def _untold(trigger: Trigger, channels: Collection[int]) -> Any:
-    told = exists().where(Message.shipment_id == Shipment.id, Message.trigger == trigger)
+    told = exists().where(
+        Message.shipment_id == Shipment.id, Message.trigger == trigger, ~Message.not_sent.startswith(OVERTAKEN)
+    )
     return ~told & Shipment.order_id.in_(select(Order.id).where(Order.channel_id.in_(channels)))
 
 
@@ -214,13 +240,54 @@ def _handed_over(session: Session, channels: Collection[int], now: datetime) -> 
     return cast(Sequence[tuple[Shipment, datetime]], session.execute(query).all())
 
 
-def _late(session: Session, channels: Collection[int], now: datetime) -> Sequence[Shipment]:
+def _late(session: Session, channels: Collection[int], now: datetime) -> Sequence[Occasion]:
+    """Return the parcels that are late and on their way, with the last thing that was heard of each and when."""
     today = shop_day(session, now)
     query = (
         select(Shipment)
-        .where(Shipment.state.in_(LabelState.TRAVELS), Shipment.tracking_state.not_in([*FINAL, "announced"]))
+        .where(Shipment.state.in_(LabelState.TRAVELS), Shipment.tracking_state.in_(["accepted", "moving"]))
         .where(Shipment.arrives < today, Shipment.arrives >= today - LATE_FOR, _untold("late", channels))
         .order_by(Shipment.id)
         .limit(1_000)
     )
-    return session.scalars(query).all()
+    late = session.scalars(query).all()
+    spots = _last_spots(session, [label.id for shipment in late for label in shipment.labels])
+    found = []
+    for shipment in late:
+        heard = [(label.last_event_at, label.id) for label in shipment.labels if label.last_event_at]
+        at, label_id = max(heard, default=(None, 0))
+        found.append(Occasion(shipment, "late", now, shipment.tracking_state, spots.get(label_id, ""), at))
+    return found
+
+
+def _last_spots(session: Session, label_ids: Collection[int]) -> Mapping[int, str]:
+    """Return where each parcel was last scanned, by label."""
+    newest = (TrackingEvent.label_id, TrackingEvent.at.desc(), TrackingEvent.id.desc())
+    query = (
+        select(TrackingEvent.label_id, TrackingEvent.spot).order_by(*newest).ext(distinct_on(TrackingEvent.label_id))
+    )
+    rows = session.execute(query.where(TrackingEvent.label_id.in_(label_ids))).all()
+    return {label_id: spot for label_id, spot in rows}  # noqa: C416 - rows are no pairs to the type checker
+
+
+def overtaken_by_now(session: Session, message: Message, now: datetime) -> str:
+    """Return why what a message tells its buyer would be false now, for the log; nothing where it is true."""
+    if not message.trigger:
+        return ""
+    shipment = session.get_one(Shipment, message.shipment_id)
+    late = shipment.arrives is not None and shipment.arrives < shop_day(session, now)
+    known = Known(
+        shipment.state in LabelState.TRAVELS,
+        TrackingState(shipment.tracking_state),
+        any(label.handed_over_at for label in shipment.labels),
+        late,
+    )
+    return overtaken(cast(Trigger, message.trigger), known)
+
+
+def told_of(session: Session, shipment_id: int, trigger: Trigger) -> bool:
+    """Tell whether anybody has been sent a message about something."""
+    sent = select(Message.id).where(
+        Message.shipment_id == shipment_id, Message.trigger == trigger, Message.sent_at.is_not(None)
+    )
+    return session.scalar(sent.limit(1)) is not None

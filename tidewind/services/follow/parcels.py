@@ -18,12 +18,14 @@ from tidewind.db.bulk import Columns
 from tidewind.db.tables import Channel, Label, Order, Shipment, TrackingEvent
 from tidewind.outside.carrier import CarrierEvent
 from tidewind.services.base import NotFound
-from tidewind.services.follow.announcing import Occasion, announce
+from tidewind.services.follow.announcing import Occasion, announce, told_of
 from tidewind.services.follow.telling import tell_of_delivery
 
 NEAR, USUALLY, SELDOM = timedelta(minutes=20), timedelta(hours=2), timedelta(hours=12)
 """How long until a parcel is looked at again: near its door, on its way, and when nothing moves (shop policy)."""
 NOTHING_MOVES = timedelta(days=2)
+CLOCKS_DIFFER = timedelta(minutes=5)
+"""So far a carrier's clock may go before ours (shop policy)."""
 Told = Mapping[int, Sequence[CarrierEvent]]
 # A page that thousands look at reads of an order no more than it shows.
 _ORDER = defaultload(Shipment.order)
@@ -42,7 +44,8 @@ def take_many(session: Session, shipments: Sequence[Shipment], told: Told, base_
     rows = [_row(label_id, event, now) for label_id, events in told.items() if label_id in mine for event in events]
     if rows:
         session.execute(insert(TrackingEvent).on_conflict_do_nothing(), rows)
-    standings = stand(session, [label for shipment in shipments for label in shipment.labels])
+    standings = stand(session, [label for shipment in shipments for label in shipment.labels], now)
+    ahead = _ahead(session, mine, now)
     occasions = []
     for shipment in shipments:
         its = [standings[label.id] for label in shipment.labels]
@@ -50,7 +53,11 @@ def take_many(session: Session, shipments: Sequence[Shipment], told: Told, base_
         if state is TrackingState.DELIVERED and before != state:
             tell_of_delivery(session, shipment, now)
         shipment.tracking_state, shipment.next_look_at = state, _next_look(its, now)
-        trigger = trigger_of(before, state)
+        if held := [at for label in shipment.labels for at in ahead.get(label.id, ())]:
+            shipment.next_look_at = min([*held, *([shipment.next_look_at] if shipment.next_look_at else [])])
+        trigger = trigger_of(before, state, next((one.reason for one in its if one.state is state and one.reason), ""))
+        if trigger == "not_delivered" and not told_of(session, shipment.id, "delivered"):
+            trigger = trigger_of("", state)  # nobody was told that it had arrived
         if trigger is not None:
             last = max((one.last for one in its if one.last), key=lambda heard: heard.at)
             occasions.append(Occasion(shipment, trigger, last.at, state, last.spot))
@@ -72,16 +79,29 @@ def _row(label_id: int, event: CarrierEvent, now: datetime) -> Columns:
     }
 
 
-def stand(session: Session, labels: Sequence[Label]) -> dict[int, Standing]:
-    """Write on labels where their events say that they stand, and return it by label."""
-    heard = heard_of(session, [label.id for label in labels])
-    found = {label.id: fold(heard[label.id]) for label in labels}
+def _ahead(session: Session, label_ids: Collection[int], now: datetime) -> dict[int, list[datetime]]:
+    """Return when events will be that a carrier tells of with an hour ahead of ours, by label."""
+    found: defaultdict[int, list[datetime]] = defaultdict(list)
+    of = (TrackingEvent.label_id.in_(label_ids), TrackingEvent.at > now + CLOCKS_DIFFER)
+    for label_id, at in session.execute(select(TrackingEvent.label_id, TrackingEvent.at).where(*of)):
+        found[label_id].append(at)
+    return found
+
+
+def stand(session: Session, labels: Sequence[Label], now: datetime) -> dict[int, Standing]:
+    """Write on labels where their events say that they stand, and return it by label.
+
+    What is told with an hour ahead of ours has not happened yet: it counts when its hour has come.
+    """
+    every = heard_of(session, [label.id for label in labels])
+    heard = {label_id: [one for one in told if one.at <= now + CLOCKS_DIFFER] for label_id, told in every.items()}
+    found = {label.id: fold(heard.get(label.id, ())) for label in labels}
     for label in labels:
         standing = found[label.id]
         label.tracking_state, label.tracking_since = standing.state, standing.since
         label.tracking_reason = standing.reason
         label.last_event_at = standing.last.at if standing.last else None
-        scanned = [one.at for one in heard[label.id] if one.state not in {None, TrackingState.ANNOUNCED}]
+        scanned = [one.at for one in standing.events if one.state not in {None, TrackingState.ANNOUNCED}]
         if label.handed_over_at is None and standing.state is not TrackingState.ANNOUNCED and scanned:
             # Its carrier has it, whatever day it was moved to and whoever counted: it lies here no more.
             label.handed_over_at = min(scanned)
@@ -93,7 +113,7 @@ def heard_of(session: Session, label_ids: Collection[int]) -> dict[int, list[Hea
     found: defaultdict[int, list[Heard]] = defaultdict(list)
     for row in session.scalars(select(TrackingEvent).where(TrackingEvent.label_id.in_(label_ids))):
         state = TrackingState(row.state) if row.state else None
-        heard = Heard(row.at, state, row.event_id, row.takes_back, row.reason, row.words, row.spot)
+        heard = Heard(row.at, state, row.event_id, row.takes_back, row.reason, row.words, row.spot, row.heard_at)
         found[row.label_id].append(heard)
     return found
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import secrets
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import datetime, timedelta
 
 from sqlalchemy import select, update
 from sqlalchemy.exc import IntegrityError
@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from tidewind.core.addresses.check import tidy
 from tidewind.core.ledger import later_kind
+from tidewind.core.scanned import forms_of
 from tidewind.core.states.labels import LabelState
 from tidewind.core.states.returns import RETURN_MOVES, ReturnMove, ReturnState
 from tidewind.core.tracking.states import TrackingState
@@ -27,6 +28,8 @@ from tidewind.services.follow.texts import language_of, money_in, said_in
 from tidewind.services.follow.wording import words_by_channel
 from tidewind.services.planning import carriers_in_force, shop_day, shop_settings
 
+SETTLES = timedelta(days=45)
+"""So long a carrier may take to say that it carried what is here already (shop policy)."""
 RETURN_OUTCOMES = ("refunded", "exchanged", "repaired", "sent on again", "nothing to do")
 
 
@@ -195,10 +198,14 @@ def _mail(session: Session, row: Return, now: datetime) -> None:
 
 
 def follow_returns(sessions: sessionmaker[Session], outside: Outside, clock: Callable[[], datetime]) -> int:
-    """Ask the carriers about the labels that are out; return how many were first used."""
+    """Ask the carriers about the labels that are out; return how many were first used.
+
+    What was taken in before its carrier had scanned it is asked about for some weeks more: its price is still to come.
+    """
+    unsettled = Return.state.in_(("back", "closed")) & Return.used_at.is_(None) & (Return.back_at > clock() - SETTLES)
     with sessions() as session:
         rows = session.scalars(
-            select(Return).where(Return.state.in_(ReturnState.FOLLOWED)).order_by(Return.id).limit(500)
+            select(Return).where(Return.state.in_(ReturnState.FOLLOWED) | unsettled).order_by(Return.id).limit(500)
         ).all()
         accounts = {a.code: a for a in session.scalars(select(CarrierRow))}
         asked = {row.id: (accounts[row.shipment.carrier], row.tracking_number or "") for row in rows}
@@ -220,7 +227,8 @@ def _write_events(session: Session, return_id: int, events: Sequence[CarrierEven
     scanned = [e for e in events if e.state not in {None, TrackingState.ANNOUNCED}]
     first_use = bool(scanned) and row.used_at is None
     if first_use:
-        move_row(row, RETURN_MOVES, ReturnState, ReturnMove.SCANNED)
+        if row.state == ReturnState.READY:
+            move_row(row, RETURN_MOVES, ReturnState, ReturnMove.SCANNED)
         row.used_at = scanned[0].at
         shipment = row.shipment
         payer = "balance" if shipment.payer == "elsewhere" else shipment.payer
@@ -255,23 +263,24 @@ class ReturnDone:
 
 
 def receive_return(session: Session, number: str, who: str, now: datetime) -> Return:
-    """Take in what came back, by the number on its label.
+    """Take in what came back, by the number on its label in any form of its code.
 
-    Raises NotFound for a number that is none of ours; Conflict where it is closed, or its carrier never scanned it.
+    Goods in hand are back, whether their carrier has scanned them or not; what it charges is settled when it says so.
+    Raises NotFound for a number that is none of ours, Conflict where it is closed.
     """
-    plain = "".join(number.split())
-    found = session.scalar(select(Return.id).where(Return.tracking_number == plain))
+    forms = forms_of(number)
+    found = session.scalar(select(Return.id).where(Return.tracking_number.in_(forms)))
     if found is None:
-        raise NotFound("unknown_return", f"{plain[:40]} is no number of a label for the way back.")
+        raise NotFound("unknown_return", f"{number.strip()[:40]} is no number of a label for the way back.")
     row = _locked(session, found)
-    if row.state == ReturnState.READY:
-        raise Conflict("not_scanned", "Its carrier has not scanned it yet. It is taken in when that is heard of.")
-    if row.state not in {ReturnState.ON_ITS_WAY, ReturnState.BACK}:
+    if row.state not in {ReturnState.READY, ReturnState.ON_ITS_WAY, ReturnState.BACK}:
         raise Conflict("not_open", f"This return is {row.state.replace('_', ' ')}.")
-    if row.state == ReturnState.ON_ITS_WAY:
+    if row.state != ReturnState.BACK:
+        unscanned = row.state == ReturnState.READY
         move_row(row, RETURN_MOVES, ReturnState, ReturnMove.ARRIVE)
         row.back_at = now
-        write_history(session, row.shipment.order, who, "took in what came back", now)
+        words = "took in what came back" + (", before its carrier has scanned it" if unscanned else "")
+        write_history(session, row.shipment.order, who, words, now)
     return row
 
 

@@ -15,7 +15,7 @@ from tidewind.db.tables import ChannelNotice, Message, Order, Shipment
 from tidewind.outside.channels.upstream import News
 from tidewind.outside.errors import MaybeDone, OutsideError, RefusedOutside
 from tidewind.services.base import Outside, defer, is_due
-from tidewind.services.follow.announcing import Occasion, announce, tracking_url
+from tidewind.services.follow.announcing import Occasion, announce, overtaken_by_now, tracking_url
 from tidewind.services.follow.mailing import due_messages, give_up, send_message
 
 log = structlog.get_logger(__name__)
@@ -197,6 +197,9 @@ def _send(sessions: sessionmaker[Session], outside: Outside, message_id: int, no
     with sessions.begin() as session:
         message = session.scalar(select(Message).where(Message.id == message_id).with_for_update(skip_locked=True))
         if message is None or message.sent_at or message.not_sent or message.hold == "held":
+            return False
+        if why := overtaken_by_now(session, message, now):
+            message.not_sent = why  # withdrawn, and the log says so
             return False
         try:
             send_message(session, outside, message, now)

@@ -12350,7 +12350,7 @@ export interface components {
              * Trigger
              * @enum {string}
              */
-            trigger: "label" | "handed_over" | "moving" | "out_for_delivery" | "awaiting_collection" | "delivered" | "late" | "problem" | "returning" | "refund";
+            trigger: "label" | "handed_over" | "moving" | "out_for_delivery" | "awaiting_collection" | "delivered" | "not_delivered" | "late" | "problem" | "damaged" | "address" | "customs" | "lost" | "returning" | "refund";
             /**
              * Language
              * @default
@@ -13249,7 +13249,7 @@ export interface components {
              * Trigger
              * @enum {string}
              */
-            trigger: "label" | "handed_over" | "moving" | "out_for_delivery" | "awaiting_collection" | "delivered" | "late" | "problem" | "returning" | "refund";
+            trigger: "label" | "handed_over" | "moving" | "out_for_delivery" | "awaiting_collection" | "delivered" | "not_delivered" | "late" | "problem" | "damaged" | "address" | "customs" | "lost" | "returning" | "refund";
             /**
              * Language
              * @default

@@ -26,8 +26,13 @@ export const TRIGGERS: { trigger: Trigger; name: string }[] = [
   { trigger: "out_for_delivery", name: "Out for delivery" },
   { trigger: "awaiting_collection", name: "Waiting to be collected" },
   { trigger: "delivered", name: "Delivered" },
+  { trigger: "not_delivered", name: "Not delivered after all" },
   { trigger: "late", name: "Late" },
   { trigger: "problem", name: "Held up" },
+  { trigger: "damaged", name: "Damaged on the way" },
+  { trigger: "address", name: "Address not found" },
+  { trigger: "customs", name: "With customs" },
+  { trigger: "lost", name: "Lost" },
   { trigger: "returning", name: "Coming back" },
   { trigger: "refund", name: "Money back" },
 ];
