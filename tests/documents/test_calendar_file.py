@@ -24,7 +24,7 @@ FROM, TO = datetime(2026, 1, 1), datetime(2027, 12, 31)  # noqa: DTZ001 - their 
 MOMENTS = st.datetimes(FROM, TO, timezones=st.sampled_from([UTC, timezone(timedelta(hours=9))]))
 ENTRIES = st.builds(
     CalendarEntry, st.from_regex(r"[a-z0-9-]{3,20}@[a-z]{3,9}", fullmatch=True), MOMENTS, MOMENTS, MOMENTS,
-    TEXTS, TEXTS, TEXTS, st.booleans(),
+    TEXTS, TEXTS, TEXTS, st.booleans(), st.booleans(),
 )  # fmt: skip
 
 
@@ -74,7 +74,8 @@ def test_what_is_read_is_what_was_written(entries: list[CalendarEntry], name: st
     for mine, entry in zip(found, entries, strict=True):
         assert mine["UID"] == entry.uid
         assert (mine["DTSTART"], mine["DTEND"]) == (instant(entry.starts_at), instant(entry.ends_at))
-        assert mine["STATUS"] == ("CANCELLED" if entry.cancelled else "CONFIRMED")
+        settled = "TENTATIVE" if entry.tentative else "CONFIRMED"
+        assert mine["STATUS"] == ("CANCELLED" if entry.cancelled else settled)
         assert mine["SUMMARY"] == plain(entry.title)
         assert mine["LOCATION"] == plain(entry.where)
         assert mine["DESCRIPTION"] == plain(entry.words)

@@ -13,9 +13,10 @@ import zxingcpp
 from PIL import Image
 
 from tests.documents.reading import codes, text_of
+from tidewind.core.addresses.latin import plain_words
 from tidewind.documents.barcode_sheet import BarcodeCard, barcode_sheet_pdf
 from tidewind.documents.blocks import LEADING, fit
-from tidewind.documents.fonts import runs, width
+from tidewind.documents.fonts import as_drawn, can_draw, runs, width
 from tidewind.documents.label import LabelPaper, labels_pdf
 from tidewind.documents.lists import Column, ListPaper, list_pdf
 from tidewind.documents.packing_slip import SlipLine, SlipPaper, slips_pdf
@@ -297,3 +298,34 @@ def test_a_number_that_no_barcode_has_signs_for_stands_there_in_writing(tmp_path
 def test_runs_change_font_only_where_the_script_does() -> None:
     assert [text for _, text in runs("Ana 石井 Rua")] == ["Ana ", "石井", " Rua"]
     assert width("Ana", 10) < width("Ana", 10, bold=True)
+
+
+@pytest.mark.parametrize(
+    ("country", "name", "town", "said"),
+    [
+        ("IN", "अनीता शर्मा", "मुंबई", "mumbi"),
+        ("GE", "ნინო ბერიძე", "თბილისი", "tbilisi"),
+        ("AM", "Անի Պետրոսյան", "Երևան", "erevan"),
+        ("LK", "කුමාර පෙරේරා", "කොළඹ", "kolmb"),
+        ("BD", "রহিম উদ্দিন", "ঢাকা", "dhaka"),
+        ("ET", "አበበ በቀለ", "አዲስ አበባ", "adis abeba"),
+        ("KH", "សុខ ចាន់", "ភ្នំពេញ", "phnampenh"),
+        ("MM", "အောင်ဆန်း", "ရန်ကုန်", "rnkun"),
+        ("GR", "Ελένη Μαυρίδη", "Ιωάννινα", "Ιωάννινα"),
+        ("UA", "Олена Шевченко", "Київ", "Київ"),
+        ("TH", "สมชาย ใจดี", "กรุงเทพ", "กรุงเทพ"),
+        ("JP", "石井 花子", "東京都", "東京都"),
+        ("KR", "김민수", "서울", "서울"),
+        ("VN", "Nguyễn Văn Ánh", "Hồ Chí Minh", "Hồ Chí Minh"),
+        ("IL", "שרה לוי", "חיפה", "חיפה"),
+    ],
+)
+def test_every_word_of_an_address_is_on_the_label_in_its_script_or_spelt(
+    country: str, name: str, town: str, said: str
+) -> None:
+    for line in (name, town):
+        drawn = as_drawn(line)
+        assert len(drawn.split()) == len(line.split()), "a word was left out"
+        assert can_draw(drawn)
+        assert (drawn == line) is can_draw(line)
+    assert plain_words(as_drawn(town)) == plain_words(said), as_drawn(town)

@@ -14,7 +14,7 @@ from tests.conftest import Clock
 from tests.run.length import seeds
 from tests.services.steps import ask, buy, clear_orders, ids_of
 from tidewind.core.tracking.states import TrackingState
-from tidewind.db.tables import Departure, Label, Shipment
+from tidewind.db.tables import Departure, Label, Pickup, Shipment
 from tidewind.outside.carrier import CarrierEvent
 from tidewind.services.base import Conflict, Invalid, NotFound
 from tidewind.services.buying import ask_void
@@ -22,6 +22,9 @@ from tidewind.services.follow.parcels import take_events
 from tidewind.services.handover import (
     DepartureKey,
     Lane,
+    PickupWish,
+    alert_counts,
+    ask_for_pickups,
     close_manifest,
     count_out,
     hand_over,
@@ -31,6 +34,7 @@ from tidewind.services.handover import (
     open_count_again,
     pass_departures,
     reopen_manifest,
+    settle_pickups,
     take_count_back,
 )
 from tidewind.services.planning import replan_waiting
@@ -148,6 +152,23 @@ def test_what_the_carrier_scans_is_gone_whatever_day_it_was_moved_to(
         assert lie + gone == len(
             session.scalars(select(Label.id).where(Label.departure_id.in_(_on(_later()[2])))).all()
         )
+
+
+def test_a_van_that_was_asked_for_fewer_parcels_than_lie_ready_is_said(
+    wiring: Wiring, clock: Clock, lying: list[str]
+) -> None:
+    with wiring.sessions.begin() as session:
+        ask_for_pickups(session, [PickupWish(KEY, 420)], "Tomé", clock())
+    settle_pickups(wiring.sessions, wiring.outside, clock)
+    with wiring.sessions.begin() as session:
+        booked = session.scalars(select(Pickup)).one()
+        assert (booked.state, alert_counts(session, clock())["vans_too_small"]) == ("booked", 0)
+        booked.parcels = len(lying) - 1
+        session.flush()
+        assert alert_counts(session, clock())["vans_too_small"] == 1
+        moving(session, lying[0], clock)  # what has gone takes no room in it
+        session.flush()
+        assert alert_counts(session, clock())["vans_too_small"] == 0
 
 
 def _later() -> tuple[str, str, date]:

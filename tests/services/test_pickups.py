@@ -35,9 +35,10 @@ from tidewind.services.handover import (
     reopen_manifest,
     set_standing,
     settle_pickups,
+    standing_pickups,
     tell_manifests,
 )
-from tidewind.services.orders import edit_hand
+from tidewind.services.orders import edit_hand, set_held
 from tidewind.services.papers import mail_receipt
 from tidewind.services.planning import replan_waiting
 from tidewind.services.rates import ask_prices_of_order
@@ -581,12 +582,38 @@ def test_a_standing_pickup_is_asked_for_half_an_hour_before_it_is_too_late(wirin
         assert session.scalar(select(func.sum(LedgerLine.amount_minor)).where(LedgerLine.account == "held")) == 420
 
 
+def test_a_standing_pickup_is_tried_again_until_something_lies_there_and_says_why_not(
+    wiring: Wiring, clock: Clock
+) -> None:
+    clock.at = at(9, 0)
+    with wiring.sessions.begin() as session:
+        replan_waiting(session, "the clock of the test", clock())
+        waiting = [
+            o.id for o in clear_orders(session, "brightmile", 60) if o.network == "road" and o.ship_date == TUESDAY
+        ]
+        set_held(session, waiting, True, "Tomé", clock())
+        set_standing(session, "brightmile", "road", StandingWish(frozenset({1})), "Inês", clock())
+    clock.at = at(12, 35)
+    assert ask_standing(wiring.sessions, clock) == []
+    with wiring.sessions.begin() as session:
+        (row,) = standing_pickups(session)
+        assert (row.asked_for, row.refusal, row.refused_for) == (None, "nothing lies there yet", TUESDAY)
+        set_held(session, waiting, False, "Tomé", clock())
+    clock.move(minutes=5)
+    assert len(ask_standing(wiring.sessions, clock)) == 1
+    with wiring.sessions() as session:
+        (row,) = standing_pickups(session)
+        assert (row.asked_for, row.refusal, row.refused_for) == (TUESDAY, "", None)
+
+
 def test_calendars_are_read_by_those_who_have_their_address(wiring: Wiring, clock: Clock, base_url: str) -> None:
     clock.at = at(12, 0)
     bought(wiring, "brightmile", "road", 1)
     assert asked(wiring, wish(wiring, "road")) == []
+    address = f"{base_url}/api/pickups/{pickups(wiring)[0].calendar_key}.ics"
+    assert "STATUS:TENTATIVE" in httpx.get(address).text
     settled(wiring)
-    one = httpx.get(f"{base_url}/api/pickups/{pickups(wiring)[0].calendar_key}.ics")
+    one = httpx.get(address)
     assert "DTSTART:20261124T160000Z" in one.text
     assert "STATUS:CONFIRMED" in one.text
     assert httpx.get(f"{base_url}/api/pickups/guess.ics").status_code == 404

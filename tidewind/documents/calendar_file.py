@@ -16,7 +16,10 @@ _NEVER = 10**9
 
 @dataclass(frozen=True, slots=True)
 class CalendarEntry:
-    """One appointment: an id that stays the same, its instants (aware), what and where it is."""
+    """One appointment: an id that stays the same, its instants (aware), what and where it is.
+
+    ``tentative``: it is asked for and not confirmed.
+    """
 
     uid: str
     stamped_at: datetime
@@ -26,6 +29,7 @@ class CalendarEntry:
     where: str
     words: str
     cancelled: bool = False
+    tentative: bool = False
 
 
 def calendar_file(entries: Sequence[CalendarEntry], name: str) -> bytes:
@@ -43,7 +47,8 @@ def calendar_file(entries: Sequence[CalendarEntry], name: str) -> bytes:
         event.add("summary").value = entry.title
         event.add("location").value = entry.where
         event.add("description").value = entry.words
-        event.add("status").value = "CANCELLED" if entry.cancelled else "CONFIRMED"
+        settled = "TENTATIVE" if entry.tentative else "CONFIRMED"
+        event.add("status").value = "CANCELLED" if entry.cancelled else settled
     # The library counts letters where the standard counts octets: it is left to fold nothing.
     whole = made.serialize(lineLength=_NEVER).removesuffix("\r\n").split("\r\n")
     return "".join(f"{folded(line)}\r\n" for line in whole).encode()

@@ -1,7 +1,8 @@
 """Fonts for paper: Latin, Greek, Cyrillic, Arabic, Hebrew and Thai ship with the program.
 
 Han and kana come from Debian's WenQuanYi Micro Hei.  What is written from right to left is put in the order in which it
-is seen (Unicode Standard Annex 9), its Arabic letters in the shapes that join.
+is seen (Unicode Standard Annex 9), its Arabic letters in the shapes that join.  A word of any other script is drawn as
+it is spelt in Latin letters, on labels, slips and papers alike: a label that prints nothing goes nowhere.
 """
 
 from __future__ import annotations
@@ -20,10 +21,13 @@ from reportlab.pdfbase import pdfmetrics
 from reportlab.pdfbase.ttfonts import TTFError, TTFont
 from reportlab.pdfgen.canvas import Canvas
 
+from tidewind.core.addresses.latin import latin
+
 CJK_FILE = Path("/usr/share/fonts/truetype/wqy/wqy-microhei.ttc")
 REGULAR, BOLD, CJK = "Tidewind-400", "Tidewind-700", "Tidewind-CJK"
 _SHIPPED = ("NotoSans", "NotoSansArabic", "Assistant", "NotoSansThai")
 """The files that ship, the one that draws most first; Assistant has the Hebrew letters."""
+_WORDS = re.compile(r"(\s+)")
 _TO_THE_LEFT = re.compile("[\u0590-\u08ff\ufb1d-\ufdff\ufe70-\ufeff]")
 rl_config.useA85 = 0
 
@@ -61,16 +65,28 @@ def _as_seen(text: str) -> str:
 
 
 def can_draw(text: str) -> bool:
-    """Tell whether there is a glyph for every sign; what has none would leave a gap."""
-    scripts = load_fonts()
-    return all(any(ord(ch) in script.known for script in scripts) for ch in _as_seen(text))
+    """Tell whether there is a glyph for every sign; what has none is spelt in Latin letters."""
+    return all(_has_glyph(ch) for ch in _as_seen(text))
+
+
+def _has_glyph(ch: str) -> bool:
+    return any(ord(ch) in script.known for script in load_fonts())
+
+
+@lru_cache(maxsize=8192)
+def as_drawn(text: str) -> str:
+    """Return text as it is drawn: each word that lacks a glyph in Latin letters, nothing left out."""
+    if can_draw(text):
+        return text
+    words = (word if not word.strip() or can_draw(word) else latin(word) for word in _WORDS.split(text))
+    return "".join(ch for ch in "".join(words) if _has_glyph(ch) or ch.isspace())
 
 
 @lru_cache(maxsize=8192)
 def runs(text: str, bold: bool = False) -> tuple[tuple[str, str], ...]:
     """Split text into runs of (font, characters) as they are seen from the left, each sign by the first that has it."""
     scripts = load_fonts()
-    main, text = BOLD if bold else REGULAR, _as_seen(text)
+    main, text = BOLD if bold else REGULAR, _as_seen(as_drawn(text))
     if scripts[0].known.issuperset(map(ord, text)):
         return ((main, text),)
     parts: list[tuple[str, str]] = []

@@ -151,7 +151,10 @@ class Pickup(Base):
 
 
 class StandingPickup(Base):
-    """A van that is asked for by itself on some days of the week, until it is paused; holidays are left out."""
+    """A van that is asked for by itself on some days of the week, until it is paused; holidays are left out.
+
+    ``refusal`` is why it has not been asked for yet for the day ``refused_for``.
+    """
 
     __tablename__ = "standing_pickup"
     __table_args__ = (UniqueConstraint("carrier", "network"),)
@@ -163,6 +166,8 @@ class StandingPickup(Base):
     until: Mapped[time | None]
     paused: Mapped[bool] = mapped_column(default=False)
     asked_for: Mapped[date | None]
+    refusal: Mapped[str] = mapped_column(String(300), default="", server_default="")
+    refused_for: Mapped[date | None]
     created_by: Mapped[str] = mapped_column(String(120))
     created_at: Mapped[Created]
 

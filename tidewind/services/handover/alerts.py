@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from datetime import datetime
+from datetime import date, datetime
 
 from sqlalchemy import Select, func, select
 from sqlalchemy.orm import Session
 
+from tidewind.core.states.pickups import PickupState
 from tidewind.db.tables import (
     CarrierAccount,
     CarrierRow,
+    Departure,
+    Label,
     LabelRequest,
     Message,
     NumberRangeRow,
@@ -20,6 +23,7 @@ from tidewind.db.tables import (
     Return,
     Shipment,
 )
+from tidewind.services.handover.stopped import LIES
 from tidewind.services.planning import shop_day, shop_settings
 
 
@@ -47,6 +51,19 @@ def _few_numbers() -> Select[int]:
     return mine.where(CarrierRow.active).group_by(NumberRangeRow.carrier_id).having(few)
 
 
+def _too_small(today: date) -> Select[int]:
+    """Return the vans that are booked for fewer parcels than lie ready for them."""
+    return (
+        select(Pickup.id)
+        .join(Departure, Departure.id == Pickup.departure_id)
+        .join(Label, Label.departure_id == Departure.id)
+        .join(Shipment, Shipment.id == Label.shipment_id)
+        .where(Pickup.state == PickupState.BOOKED, Departure.day >= today, LIES)
+        .group_by(Pickup.id)
+        .having(func.count(Label.id) > Pickup.parcels)
+    )
+
+
 def alert_counts(session: Session, now: datetime) -> dict[str, int]:
     """Return how many of each thing wait for somebody: messages, refunds, returns, requests, prints."""
     today = shop_day(session, now)
@@ -67,6 +84,7 @@ def alert_counts(session: Session, now: datetime) -> dict[str, int]:
             NumberRangeRow.carrier_id.in_(_few_numbers())
         ),
         "pickups_missed": select(func.count(Pickup.id)).where(Pickup.state == "missed", Pickup.settled_at.is_(None)),
+        "vans_too_small": select(func.count()).select_from(_too_small(today).subquery()),
         "packaging_low": select(func.count(PackagingRow.id)).where(
             PackagingRow.active, PackagingRow.stock <= PackagingRow.low_at
         ),

@@ -249,8 +249,7 @@ def shop_calendar(session: Session, calendar_key: str, now: datetime) -> Sequenc
     """Return the pickups of the feed with an unguessable key: of the last fortnight and to come.  Raises NotFound."""
     if not calendar_key or calendar_key != shop_settings(session).calendar_key:
         raise NotFound("unknown_calendar", "There is no calendar at this address.")
-    told = Pickup.state.not_in((PickupState.ASKED, PickupState.REFUSED))
-    query = select(Pickup).where(told, Pickup.begins_at > now - timedelta(days=14))
+    query = select(Pickup).where(Pickup.state != PickupState.REFUSED, Pickup.begins_at > now - timedelta(days=14))
     return session.scalars(query.order_by(Pickup.begins_at)).all()
 
 

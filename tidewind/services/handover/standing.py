@@ -6,13 +6,13 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, time, timedelta
 
-import structlog
 from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
 from tidewind.db.tables import StandingPickup
 from tidewind.services.base import Invalid, NotFound, ServiceError
 from tidewind.services.handover.departures import DepartureKey, lock_departure
+from tidewind.services.handover.fetching import Fetching
 from tidewind.services.handover.lanes import days_shown, lane_of
 from tidewind.services.handover.pickups import PickupWish, ask_for_pickups
 from tidewind.services.planning import shop_day
@@ -20,7 +20,6 @@ from tidewind.services.planning import shop_day
 AHEAD = timedelta(minutes=30)
 """So long before the last moment a standing pickup is asked for: as late as can be, so that its figures are true."""
 BY_ITSELF = "standing pickup"
-log = structlog.get_logger(__name__)
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,7 +67,8 @@ def end_standing(session: Session, standing_id: int) -> None:
 def ask_standing(sessions: sessionmaker[Session], clock: Callable[[], datetime]) -> list[int]:
     """Ask for the standing pickups whose last moment is near; return the ids of the pickups that are asked for.
 
-    Each day is tried once: whatever speaks against it stands in the log, and a person can ask all the same.
+    A day is tried until it is asked for or its last moment is over: a list may be closed yet, a label be bought yet.
+    Whatever speaks against it stands with the standing pickup, and a person can ask all the same.
     """
     asked = []
     with sessions() as session:
@@ -90,8 +90,7 @@ def _ask(session: Session, row: StandingPickup, now: datetime) -> list[int]:
         until = lane.fetching.until if lane and lane.fetching else None
         if lane is None or lane.fetching is None or until is None or not _is_near(until, now):
             continue
-        row.asked_for = day
-        return _asked(session, row, key, lane.fetching.fee_minor, day, now)
+        return _asked(session, row, key, lane.fetching, day, now)
     return []
 
 
@@ -101,16 +100,20 @@ def _is_near(until: datetime, now: datetime) -> bool:
 
 
 def _asked(
-    session: Session, row: StandingPickup, key: DepartureKey, fee_minor: int | None, day: date, now: datetime
+    session: Session, row: StandingPickup, key: DepartureKey, fetching: Fetching, day: date, now: datetime
 ) -> list[int]:
-    if fee_minor is None:
-        return []  # nothing lies there: no van is needed
-    wish = PickupWish(key, fee_minor, row.start, row.until)
-    try:
-        done = ask_for_pickups(session, [wish], BY_ITSELF, now)
-    except ServiceError as error:
-        log.warning("a standing pickup was not asked for", network=row.network, day=day.isoformat(), why=str(error))
+    if fetching.fee_minor is None:
+        row.refusal, row.refused_for = "nothing lies there yet", day
         return []
-    for why in done.dropped.values():
-        log.warning("a standing pickup was not asked for", network=row.network, day=day.isoformat(), why=why)
+    wish = PickupWish(key, fetching.fee_minor, row.start, row.until)
+    try:
+        with session.begin_nested():
+            done = ask_for_pickups(session, [wish], BY_ITSELF, now)
+    except ServiceError as error:
+        row.refusal, row.refused_for = str(error)[:300], day
+        return []
+    if not done.asked:
+        row.refusal, row.refused_for = "; ".join(done.dropped.values())[:300], day
+        return []
+    row.asked_for, row.refusal, row.refused_for = day, "", None
     return [pickup.id for pickup in done.asked]

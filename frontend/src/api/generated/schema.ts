@@ -12954,6 +12954,13 @@ export interface components {
             paused: boolean;
             /** Asked For */
             asked_for: string | null;
+            /**
+             * Refusal
+             * @description Why it has not been asked for yet for the day refused_for
+             */
+            refusal: string;
+            /** Refused For */
+            refused_for: string | null;
         };
         /**
          * Start
@@ -13327,6 +13334,11 @@ export interface components {
             prints_stuck: number;
             /** Pickups Missed */
             pickups_missed: number;
+            /**
+             * Vans Too Small
+             * @description Vans booked for fewer parcels than lie ready for them
+             */
+            vans_too_small: number;
             /** Packaging Low */
             packaging_low: number;
             /** Numbers Low */

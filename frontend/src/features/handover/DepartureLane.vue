@@ -3,6 +3,7 @@ import { computed } from "vue";
 import { type Schemas } from "../../api/client";
 import { clock, count, kilograms, localDay } from "../../shared/format";
 import { now, useMe } from "../../shared/session";
+import { moreThanBooked } from "./vans";
 
 /** One handover along the clock: its cut-off, the last moment to ask for the van, the van's hours, and what lies there. */
 const props = defineProps<{ lane: Schemas["LaneOut"]; chosen: boolean }>();
@@ -86,6 +87,9 @@ const what = computed(() =>
       <span class="small mute">{{ what }}</span>
       <span v-if="lane.stopped.length" class="small stop"
         >{{ count(lane.stopped.length, "order") }} must not go</span
+      >
+      <span v-if="moreThanBooked(lane)" class="small stop"
+        >van booked for {{ lane.pickup!.parcels }}</span
       >
       <span v-if="lane.to_buy" class="small press">{{ count(lane.to_buy, "order") }} to buy</span>
     </span>

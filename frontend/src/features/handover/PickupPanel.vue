@@ -2,7 +2,7 @@
 import { computed, reactive, watch } from "vue";
 import DropOff from "./DropOff.vue";
 import PickupStanding from "./PickupStanding.vue";
-
+import { moreThanBooked } from "./vans";
 import { keyOf, useDepartures, wishOf } from "./useDepartures";
 import { type Schemas } from "../../api/client";
 import {
@@ -149,6 +149,11 @@ function send(): void {
           <template v-if="lane.by_telephone">. {{ standing.words }}.</template>
         </p>
         <p v-if="standing.words && !lane.by_telephone" class="press">{{ standing.words }}.</p>
+        <p v-if="moreThanBooked(lane)" class="stop" role="status">
+          ✕ {{ standing.parcels + moreThanBooked(lane) }} parcels lie here, and it is booked for
+          {{ standing.parcels }}: change it, or the driver may leave
+          {{ moreThanBooked(lane) }} behind.
+        </p>
         <p class="mute small">
           It can be changed until {{ clock(standing.change_until, zone) }}. What is bought after
           {{ f.least_span_min ? standing.start : clock(lane.cutoff_at, zone) }} goes with the next

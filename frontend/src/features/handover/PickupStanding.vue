@@ -56,6 +56,9 @@ function press(day: number): void {
       {{ mine.paused ? "Go on" : "Pause" }}
     </button>
     <span v-if="mine?.paused" class="press small">paused</span>
+    <span v-if="mine?.refusal && mine.refused_for === lane.day" class="press small" role="status"
+      >not asked for yet: {{ mine.refusal }}</span
+    >
     <ErrorNote :error="change.error.value ?? end.error.value" />
   </div>
 </template>

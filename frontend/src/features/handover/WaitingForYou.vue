@@ -124,6 +124,13 @@ const settle = useMutation({
             <RouterLink class="link" to="/departures">Chase them</RouterLink>
           </td>
         </tr>
+        <tr v-if="today.vans_too_small">
+          <td class="stop">Vans booked for fewer parcels than lie ready</td>
+          <td class="right">{{ today.vans_too_small }}</td>
+          <td class="right">
+            <RouterLink class="link" to="/departures">Look</RouterLink>
+          </td>
+        </tr>
         <tr v-if="today.prints_stuck">
           <td class="stop">Prints that do not go through</td>
           <td class="right">{{ today.prints_stuck }}</td>

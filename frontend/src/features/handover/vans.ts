@@ -32,3 +32,9 @@ export const vanClass = (d: Departure) => ({
   fine: ["booked", "done", "handed_over"].includes(d.fetched),
   mute: ["asked", "brought", "never"].includes(d.fetched),
 });
+
+/** How many more parcels lie ready than the van that is booked was asked for. */
+export const moreThanBooked = (lane: Schemas["LaneOut"]): number =>
+  lane.pickup?.state === "booked"
+    ? Math.max(lane.piles.reduce((n, p) => n + p.labels, 0) - lane.pickup.parcels, 0)
+    : 0;

@@ -139,4 +139,5 @@ def _entry(row: Pickup, carrier: str) -> CalendarEntry:
         where=", ".join(part for part in (to.street, f"{to.postcode} {to.city}".strip(), row.spot) if part),
         words=f"Confirmation {row.confirmation or 'to come'}. {row.note}".strip(),
         cancelled=row.state in (PickupState.CANCELLED, PickupState.REFUSED),
+        tentative=row.state == PickupState.ASKED,
     )

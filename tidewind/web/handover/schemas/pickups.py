@@ -177,6 +177,8 @@ class StandingOut(Out):
     until: Clock | None
     paused: bool
     asked_for: date | None
+    refusal: str = Field(description="Why it has not been asked for yet for the day refused_for")
+    refused_for: date | None
 
 
 class PickupsOut(BaseModel):

@@ -177,6 +177,7 @@ class TodayOut(BaseModel):
     requests_waiting: int
     prints_stuck: int
     pickups_missed: int
+    vans_too_small: int = Field(description="Vans booked for fewer parcels than lie ready for them")
     packaging_low: int
     numbers_low: int
     first_hour: list[StepOut] = Field(description="What a new shop still needs; nothing once it can buy labels")
