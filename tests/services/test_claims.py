@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import re
+from dataclasses import replace
 from datetime import date, timedelta
 from typing import get_args
 
@@ -15,12 +16,14 @@ from tests.conftest import Clock
 from tests.services.steps import books
 from tests.services.test_after_the_purchase import bought
 from tests.services.test_messages import hear
-from tidewind.core.claiming import ClaimKind, claim_by, claimed
+from tidewind.core.claiming import ClaimKind, claim_by, claimed, share_of_price
 from tidewind.core.states.claims import CLAIM_MOVES, ClaimMove, ClaimState
+from tidewind.core.tracking.states import TrackingState
 from tidewind.core.tracking.troubles import ORDER
-from tidewind.db.tables import CarrierRow, Claim, Shipment
+from tidewind.db.tables import CarrierRow, Claim, Label, Shipment
+from tidewind.outside.carrier import CarrierEvent
 from tidewind.services.base import Conflict, Invalid, NotFound
-from tidewind.services.follow import all_claims, claim_letter, open_claim, send_claim, settle_claim
+from tidewind.services.follow import all_claims, claim_letter, open_claim, send_claim, settle_claim, take_events
 from tidewind.services.follow.texts import languages
 from tidewind.settings import DATA
 from tidewind.standins.world import World
@@ -39,6 +42,37 @@ from tidewind.web.access import Wiring
 def test_the_last_day_for_a_claim(kind: str, own: int | None, last: date) -> None:
     assert claim_by(kind, date(2026, 11, 1), own) == last  # type: ignore[arg-type]
     assert claimed([(2, 1_890), (1, 0)], 540) == 4_320
+
+
+@pytest.mark.parametrize(("price", "parcels", "of", "share"), [(540, 2, 2, 540), (541, 1, 2, 271), (100, 1, 3, 33)])
+def test_a_share_of_a_label_is_rounded_half_up(price: int, parcels: int, of: int, share: int) -> None:
+    assert share_of_price(price, parcels, of) == share
+
+
+def test_a_claim_names_the_parcel_that_was_lost_and_what_lay_in_it(wiring: Wiring, clock: Clock) -> None:
+    (one,) = bought(wiring, 1)
+    with wiring.sessions.begin() as session:
+        shipment = session.get_one(Shipment, one)
+        (first,) = shipment.labels
+        line, *_ = shipment.order.lines
+        empty = replace(first.parcel, contents=())
+        second = Label(shipment_id=one, parcel_no=2, parcel=empty, gross_g=400, tracking_number="NP-SECOND",
+                       departure_id=first.departure_id)  # fmt: skip
+        session.add(second)
+        session.flush()
+        session.refresh(shipment)
+        for label, states in ((first, ("moving", "delivered")), (second, ("moving", "lost"))):
+            events = [
+                CarrierEvent(clock(), TrackingState(s), f"scan {s}", "Évora", id=f"{label.id}{s}") for s in states
+            ]
+            take_events(session, shipment, {label.id: events}, "http://shop", clock())
+        made = open_claim(session, one, "lost", "Rute", clock())
+        assert (made.label_ids, made.amount_minor) == ([second.id], share_of_price(shipment.price_minor, 1, 2))
+        body = claim_letter(session, made.id).body
+        assert "NP-SECOND" in body
+        assert (first.tracking_number or "") not in body
+        assert line.name not in body  # it lay in the parcel that has come
+        assert body.index("scan moving") < body.index("scan lost")
 
 
 def test_a_claim_can_only_go_forward() -> None:

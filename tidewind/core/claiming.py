@@ -20,6 +20,11 @@ def claim_by(kind: ClaimKind, day: date, own_days: int | None = None) -> date:
     return day + timedelta(days=own_days if own_days is not None else DAYS[kind])
 
 
+def share_of_price(price_minor: int, parcels: int, of: int) -> int:
+    """Return what so many of a shipment's parcels cost of its price, in minor units, rounded half up (shop policy)."""
+    return (2 * price_minor * parcels + of) // (2 * of)
+
+
 def claimed(lines: Sequence[tuple[int, int]], label_minor: int) -> int:
     """Return what is claimed: the goods (pieces and price of one) and the label, in minor units."""
     return sum(pieces * price for pieces, price in lines) + label_minor

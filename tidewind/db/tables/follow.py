@@ -87,7 +87,10 @@ class FollowedNumber(Base):
 
 
 class Claim(Base):
-    """Money asked of a carrier for a shipment that was lost or damaged; ``claim_by`` is the last day for it."""
+    """Money asked of a carrier for what was lost or damaged; ``claim_by`` is the last day for it.
+
+    ``label_ids`` are the parcels that it is about, empty for all of the shipment.
+    """
 
     __tablename__ = "claim"
     __table_args__ = (
@@ -101,6 +104,7 @@ class Claim(Base):
     kind: Mapped[str] = mapped_column(String(10))
     state: Mapped[str] = mapped_column(String(10), default="open")
     amount_minor: Mapped[int]
+    label_ids: Mapped[list[Any]] = mapped_column(default=list, server_default="[]")
     claim_by: Mapped[date]
     opened_by: Mapped[str] = mapped_column(String(120), default="")
     opened_at: Mapped[datetime]

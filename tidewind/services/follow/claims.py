@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
@@ -13,7 +14,7 @@ from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
 from tidewind.core.addresses.mail import is_mail_address
-from tidewind.core.claiming import ClaimKind, claim_by, claimed
+from tidewind.core.claiming import ClaimKind, claim_by, claimed, share_of_price
 from tidewind.core.states.claims import CLAIM_MOVES, ClaimMove, ClaimState
 from tidewind.core.states.labels import LabelState
 from tidewind.core.tracking.states import TrackingState
@@ -36,6 +37,7 @@ from tidewind.services.papers import print_labels
 from tidewind.services.planning import shop_day, shop_settings
 
 MOST_SHOWN = 300
+MOST_SCANS = 12
 
 
 def open_claim(session: Session, shipment_id: int, kind: ClaimKind, who: str, now: datetime) -> Claim:
@@ -51,14 +53,14 @@ def open_claim(session: Session, shipment_id: int, kind: ClaimKind, who: str, no
     if kind == "lost" and shipment.tracking_state in {TrackingState.DELIVERED, TrackingState.RETURNED}:
         raise Conflict("not_lost", "It is not lost: its carrier says that it was delivered.")
     own = session.scalar(select(CarrierRow.claim_days).where(CarrierRow.code == shipment.carrier))
-    lines = session.execute(
-        select(OrderLine.quantity, OrderLine.unit_price_minor).where(OrderLine.order_id == shipment.order_id)
-    ).all()
-    amount = claimed([(pieces, price) for pieces, price in lines], shipment.price_minor)
+    concerned = _concerned(shipment, kind)
+    goods = [(pieces, line.unit_price_minor) for pieces, line in _held(session, concerned)]
+    amount = claimed(goods, share_of_price(shipment.price_minor, len(concerned), len(shipment.labels)))
     row = Claim(
         shipment_id=shipment.id,
         kind=kind,
         amount_minor=max(amount, 1),
+        label_ids=[label.id for label in concerned],
         opened_by=who,
         opened_at=now,
         claim_by=claim_by(kind, _counts_from(session, shipment, kind), own),
@@ -70,6 +72,33 @@ def open_claim(session: Session, shipment_id: int, kind: ClaimKind, who: str, no
         raise Conflict("claimed", "There is a claim for this parcel already.") from error
     write_history(session, shipment.order, who, f"opened a claim: {kind}", now)
     return row
+
+
+def _concerned(shipment: Shipment, kind: ClaimKind) -> list[Label]:
+    """Return the parcels of a shipment that were lost or damaged: those of which the carrier says so, if any.
+
+    Where it says nothing, what has come is not lost, and of what is damaged nobody but the buyer knows which it was.
+    """
+    if kind == "damaged":
+        said = [label for label in shipment.labels if label.tracking_reason == "damaged"]
+        return said or list(shipment.labels)
+    said = [label for label in shipment.labels if label.tracking_state == TrackingState.LOST]
+    there = {TrackingState.DELIVERED, TrackingState.RETURNED}
+    return said or [label for label in shipment.labels if label.tracking_state not in there] or list(shipment.labels)
+
+
+def _held(session: Session, labels: Sequence[Label]) -> list[tuple[int, OrderLine]]:
+    """Return the goods that lay in parcels: how many pieces of which order line."""
+    pieces: Counter[int] = Counter()
+    for label in labels:
+        for line_id, count in label.parcel.contents:
+            pieces[line_id] += count
+    lines = session.scalars(select(OrderLine).where(OrderLine.id.in_(pieces)).order_by(OrderLine.id))
+    return [(pieces[line.id], line) for line in lines]
+
+
+def _labels_of(claim: Claim) -> list[Label]:
+    return [one for one in claim.shipment.labels if not claim.label_ids or one.id in claim.label_ids]
 
 
 def _counts_from(session: Session, shipment: Shipment, kind: ClaimKind) -> date:
@@ -100,7 +129,7 @@ def claim_letter(session: Session, claim_id: int) -> ClaimLetter:
         .order_by(Claim.sent_at.desc())
         .limit(1)
     )
-    numbers = ", ".join(label.tracking_number or "" for label in shipment.labels)
+    numbers = ", ".join(label.tracking_number or "" for label in _labels_of(claim))
     language = carriers_language(session, shipment.carrier, shipment.ship_date)
     body = in_both(
         language, lambda tongue: [*_facts(session, claim, numbers, tongue), "", *_sums(session, claim, tongue)]
@@ -118,14 +147,16 @@ def _facts(session: Session, claim: Claim, numbers: str, language: str) -> list[
         .where(Label.shipment_id == shipment.id, Departure.handed_over_at.is_not(None))
     ).first() or (None, "")
     when = written_instant(at, zone, language) if at else written_day(shipment.ship_date, language)
-    weight = f"{sum(label.gross_g for label in shipment.labels)} g"
-    heard = events_of(session, shipment)
+    mine = {label.id for label in _labels_of(claim)}
+    weight = f"{sum(label.gross_g for label in shipment.labels if label.id in mine)} g"
+    # The carrier's own scans, from its first on: what it says itself it cannot dispute.
+    heard = [e for e in reversed(events_of(session, shipment)) if e.label_id in mine][-MOST_SCANS:]
     return [
         say(f"claim_{claim.kind}", numbers=numbers, service=shipment.service_name),
         say("handed_to" if driver else "handed", when=when, driver=driver, weight=weight),
         say("to", to=where_to(shipment)),
         *([say("due", day=written_day(shipment.arrives, language))] if shipment.arrives else []),
-        *(say("heard", when=written_instant(e.at, zone, language), words=e.words) for e in heard[:1]),
+        *(say("heard", when=written_instant(e.at, zone, language), words=e.words) for e in heard),
         *([say("account", account=shipment.account)] if shipment.account else []),
     ]
 
@@ -134,16 +165,14 @@ def _sums(session: Session, claim: Claim, language: str) -> list[str]:
     """Return what was in it and what that was worth, and which papers there are."""
     shop, shipment = shop_settings(session), claim.shipment
     say, money = partial(line_in, language), partial(money_in, currency=shop.currency, language=language)
-    query = select(OrderLine).where(OrderLine.order_id == shipment.order_id).order_by(OrderLine.position)
+    held = _held(session, _labels_of(claim))
+    cost = share_of_price(shipment.price_minor, len(_labels_of(claim)), len(shipment.labels))
     pictures = select(func.count(Photo.id)).join(Packing).where(Packing.order_id == shipment.order_id)
     photos = session.scalar(pictures)
     return [
         say("in_it"),
-        *(
-            say("each", pieces=line.quantity, name=line.name, price=money(line.unit_price_minor))
-            for line in session.scalars(query)
-        ),
-        say("label_cost", price=money(shipment.price_minor)),
+        *(say("each", pieces=pieces, name=line.name, price=money(line.unit_price_minor)) for pieces, line in held),
+        say("label_cost", price=money(cost)),
         "",
         say("we_claim", price=money(claim.amount_minor)),
         say("attached"),
