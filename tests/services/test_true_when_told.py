@@ -164,6 +164,21 @@ def test_a_delivery_that_is_taken_back_is_taken_back_by_a_mail_and_told_again_wh
     assert mails == ["delivered", "not_delivered", "delivered#2"]
 
 
+def test_kinds_of_problems_are_told_where_problems_are_until_something_is_said_of_one(
+    wiring: Wiring, clock: Clock
+) -> None:
+    one, two = bought(wiring, 2)
+    rules(wiring, {"triggers": {"problem": {"mail": True}, "customs": {"mail": False}}})
+    for shipment_id, reason in ((one, "damaged"), (two, "customs")):
+        address(wiring, shipment_id, email="ana@buyers.example")
+        event = CarrierEvent(clock(), TrackingState.PROBLEM, "", "Évora", reason=reason)
+        with wiring.sessions.begin() as session:
+            shipment = session.get_one(Shipment, shipment_id)
+            take_events(session, shipment, {label.id: [event] for label in shipment.labels}, "http://shop", clock())
+    assert set(told(wiring, one)) == {"label", "damaged"}
+    assert set(told(wiring, two)) == {"label"}
+
+
 def test_what_was_overtaken_is_withdrawn_and_the_log_says_so(wiring: Wiring, clock: Clock) -> None:
     (one,) = bought(wiring, 1)
     rules(wiring, {"triggers": {t: {"mail": True} for t in ("moving", "out_for_delivery", "delivered")}})

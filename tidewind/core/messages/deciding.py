@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from datetime import datetime, time, timedelta
 from typing import Final, Literal
 
-from tidewind.core.messages.triggers import BY_ITSELF, KINDS_OF_PROBLEM, Trigger, is_old_news
+from tidewind.core.messages.triggers import BY_ITSELF, GOES_BY, Trigger, is_old_news
 
 Way = Literal["mail", "sms"]
 WAYS: Final[tuple[Way, ...]] = ("mail", "sms")
@@ -50,10 +50,8 @@ class Rules:
     def of(self, trigger: Trigger) -> Told:
         """Return what is told of a trigger."""
         found = self.told.get(trigger) or self.shop.get(trigger)
-        if found is None and trigger in KINDS_OF_PROBLEM:
-            return self.of("problem")
-        if found is None and trigger == "not_delivered":  # whoever was told of the one is told of the other
-            return self.of("delivered")
+        if found is None and trigger in GOES_BY:
+            return self.of(GOES_BY[trigger])
         return found or Told(mail=trigger in BY_ITSELF)
 
 

@@ -40,8 +40,14 @@ _OF_STATE: Final[dict[TrackingState, Trigger]] = {
 }
 _OF_REASON: Final[dict[str, Trigger]] = {"damaged": "damaged", "address": "address", "customs": "customs"}
 """Problems that a buyer reads about in their own words, by the reason that the carrier says."""
-KINDS_OF_PROBLEM: Final = frozenset[Trigger]({"damaged", "address", "customs", "lost"})
-"""Told where problems are, unless somebody has said otherwise of one of them."""
+GOES_BY: Final[dict[Trigger, Trigger]] = {
+    "damaged": "problem",
+    "address": "problem",
+    "customs": "problem",
+    "lost": "problem",
+    "not_delivered": "delivered",
+}
+"""Told where the other is, unless somebody has said otherwise of it: kinds of problems, and what takes a word back."""
 OVERTAKEN: Final = "overtaken"
 """How the reason begins for which a message was withdrawn: what it told may come true again, and is told then."""
 

@@ -69,6 +69,7 @@ class MessageRulesOut(BaseModel):
     body: MessageRulesBody
     shop: MessageRulesBody
     usual: dict[Trigger, bool] = Field(description="Whether it is told by mail where nobody has said anything")
+    goes_by: dict[Trigger, Trigger] = Field(description="What is told where another is, unless something is said of it")
     shipped: dict[Trigger, dict[str, MessageTextOut]]
     channels: dict[str, str]
     languages: list[str]

@@ -9934,6 +9934,13 @@ export interface components {
             usual: {
                 [key: string]: boolean;
             };
+            /**
+             * Goes By
+             * @description What is told where another is, unless something is said of it
+             */
+            goes_by: {
+                [key: string]: "label" | "handed_over" | "moving" | "out_for_delivery" | "awaiting_collection" | "delivered" | "not_delivered" | "late" | "problem" | "damaged" | "address" | "customs" | "lost" | "returning" | "refund";
+            };
             /** Shipped */
             shipped: {
                 [key: string]: {

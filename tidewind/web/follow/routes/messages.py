@@ -9,7 +9,7 @@ from fastapi import APIRouter
 from sqlalchemy.orm import Session
 
 from tidewind.core.messages.filling import FIELDS
-from tidewind.core.messages.triggers import BY_ITSELF, TRIGGERS, Trigger
+from tidewind.core.messages.triggers import BY_ITSELF, GOES_BY, TRIGGERS, Trigger
 from tidewind.services import follow as service
 from tidewind.services.follow import languages
 from tidewind.services.shop import all_channels
@@ -46,6 +46,7 @@ def rules(_who: Anyone, session: Tx, channel: str = "") -> MessageRulesOut:
         body=MessageRulesBody.model_validate(body),
         shop=MessageRulesBody.model_validate(shop),
         usual={trigger: trigger in BY_ITSELF for trigger in TRIGGERS},
+        goes_by=GOES_BY,
         shipped={trigger: _shipped(trigger) for trigger in get_args(Trigger)},
         channels={one.code: one.name for one in all_channels(session)},
         languages=list(languages()),

@@ -57,10 +57,12 @@ const says = (trigger: Trigger) => {
   const own = mine(trigger);
   return own && (["mail", "sms", "store"] as Way[]).some((way) => typeof own[way] === "boolean");
 };
-/** Whether a trigger is told by a way: as this channel has it, else as the shop has it, else as usual. */
+/** Whether a trigger is told by a way: as this channel has it, else as the shop has it, else as what it goes by, or as usual. */
 function told(trigger: Trigger, way: Way): boolean {
   const said = says(trigger) ? mine(trigger) : data.value?.shop.triggers?.[trigger];
   if (said && typeof (said.mail ?? said.sms ?? said.store) === "boolean") return said[way] === true;
+  const other = data.value?.goes_by[trigger];
+  if (other) return told(other, way);
   return way === "mail" && data.value?.usual[trigger] === true;
 }
 function tell(trigger: Trigger, way: Way, on: boolean): void {
