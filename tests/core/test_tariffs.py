@@ -152,6 +152,12 @@ def test_bad_cards_are_refused_whole_in_words(words: str) -> None:
     assert any(words in error for error in made.errors), made.errors
 
 
+@pytest.mark.parametrize(("many", "refused"), [(20_000, False), (20_001, True)])
+def test_a_list_has_an_end(many: int, refused: bool) -> None:
+    made = read_card(_broken(lambda b: b["services"][0].__setitem__("surcharges", ["home"] * many)))
+    assert isinstance(made, BadCard) is refused
+
+
 json_values = st.recursive(
     st.none() | st.booleans() | st.integers() | st.text(max_size=8),
     lambda inner: st.lists(inner, max_size=3) | st.dictionaries(st.text(max_size=8), inner, max_size=3),
