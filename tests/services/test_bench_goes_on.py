@@ -163,8 +163,11 @@ def test_what_is_printed_or_gone_is_not_printed_or_packed_again(wiring: Wiring, 
     view = scan(wiring, do(Action.PRINT_AGAIN))
     assert (view.said["words"], len(jobs(wiring))) == (f"the label of {printed.number}", 1)
     shipment = bought(wiring, gone)
-    for state, words in (("moving", "is with the carrier already since 23 November, 10:00"),
-                         ("delivered", "was delivered since"), ("returning", "is on its way back")):  # fmt: skip
+    for state, words in (
+        ("moving", "is with the carrier already since 23 November, 10:00"),
+        ("delivered", "was delivered since"),
+        ("returning", "is on its way back"),
+    ):
         with wiring.sessions.begin() as session:
             session.execute(update(Shipment).where(Shipment.id == shipment.id).values(tracking_state=state))
             session.execute(update(Label).where(Label.shipment_id == shipment.id).values(tracking_since=clock()))
@@ -177,8 +180,18 @@ def test_a_printer_in_trouble_is_said_and_keeps_nobody(wiring: Wiring) -> None:
     assert scan(wiring, first.number, *goods(wiring, first)).printer == ""
     with wiring.sessions.begin() as session:
         session.execute(update(PrintJob).values(last_error="Label printer: out of paper"))
-        session.add(PrintJob(client_key="pack-xx", printer="a", kind="label", title="t", body=b"", person_id=1,
-                             next_at=wiring.clock(), last_error="another's"))  # fmt: skip
+        session.add(
+            PrintJob(
+                client_key="pack-xx",
+                printer="a",
+                kind="label",
+                title="t",
+                body=b"",
+                person_id=1,
+                next_at=wiring.clock(),
+                last_error="another's",
+            )
+        )
     view = scan(wiring, second.number)
     assert (view.printer, view.phase) == ("Label printer: out of paper. 1 label of this bench waits", "items")
     assert see(wiring, "Bench 2").printer == ""
@@ -190,8 +203,9 @@ def test_a_change_upstream_is_said_with_the_next_scan_and_what_it_is(wiring: Wir
     order = order_with(wiring)
     scan(wiring, order.number)
     with wiring.sessions.begin() as session:
-        session.add(Difference(order_id=order.id, at=wiring.clock(), kind="cancelled", changes=[], upstream={},
-                               state="waiting"))  # fmt: skip
+        session.add(
+            Difference(order_id=order.id, at=wiring.clock(), kind="cancelled", changes=[], upstream={}, state="waiting")
+        )
     assert see(wiring).changed.startswith("The channel cancelled this order")
     view = scan(wiring, goods(wiring, order)[0])
     assert (said(view), view.said["order"]) == (("wrong", "Changed"), str(order.id))

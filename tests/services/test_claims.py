@@ -56,8 +56,14 @@ def test_a_claim_names_the_parcel_that_was_lost_and_what_lay_in_it(wiring: Wirin
         (first,) = shipment.labels
         line, *_ = shipment.order.lines
         empty = replace(first.parcel, contents=())
-        second = Label(shipment_id=one, parcel_no=2, parcel=empty, gross_g=400, tracking_number="NP-SECOND",
-                       departure_id=first.departure_id)  # fmt: skip
+        second = Label(
+            shipment_id=one,
+            parcel_no=2,
+            parcel=empty,
+            gross_g=400,
+            tracking_number="NP-SECOND",
+            departure_id=first.departure_id,
+        )
         session.add(second)
         session.flush()
         session.refresh(shipment)

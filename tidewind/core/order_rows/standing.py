@@ -56,10 +56,26 @@ STOPPING_PHRASES = (
     "on hold", "not paid", "por pagar", "não pago", "no pagado", "non pagato", "payment pending", "awaiting payment",
 )  # fmt: skip
 COLLECTED = (
-    "click collect", "click and collect", "collect", "collection", "customer collect", "pick up", "pickup", "in store",
-    "local pickup", "store pickup", "abholung", "selbstabholung", "retrait", "recogida", "ritiro", "levantamento",
-    "recolha", "afhalen", "ophalen",
-)  # fmt: skip
+    "click collect",
+    "click and collect",
+    "collect",
+    "collection",
+    "customer collect",
+    "pick up",
+    "pickup",
+    "in store",
+    "local pickup",
+    "store pickup",
+    "abholung",
+    "selbstabholung",
+    "retrait",
+    "recogida",
+    "ritiro",
+    "levantamento",
+    "recolha",
+    "afhalen",
+    "ophalen",
+)
 """How a delivery is named that is none: the buyer fetches the goods where they are sold."""
 NOT_YET = frozenset("no não nein non nee nej 0 false n open pending unshipped unfulfilled -".split())  # noqa: SIM905
 """What a column of what was sent says of what was not."""

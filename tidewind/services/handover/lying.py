@@ -69,8 +69,18 @@ def lying_on(session: Session, day: date) -> dict[Network, Lying]:
     """Return what lies at the departures of a day, by carrier and network."""
     query = (
         select(
-            Departure.carrier, Departure.network, Shipment.service, Shipment.service_name, Label.parcel, Label.gross_g,
-            Label.printed_at, Label.counted_at, Label.handed_over_at, Order.number, Order.id, Shipment.arrives,
+            Departure.carrier,
+            Departure.network,
+            Shipment.service,
+            Shipment.service_name,
+            Label.parcel,
+            Label.gross_g,
+            Label.printed_at,
+            Label.counted_at,
+            Label.handed_over_at,
+            Order.number,
+            Order.id,
+            Shipment.arrives,
             Order.promise_date,
         )
         .join(Shipment, Shipment.id == Label.shipment_id)
@@ -78,7 +88,7 @@ def lying_on(session: Session, day: date) -> dict[Network, Lying]:
         .join(Order, Order.id == Shipment.order_id)
         .where(Departure.day == day, MAY_GO)
         .order_by(Label.id)
-    )  # fmt: skip
+    )
     found: dict[Network, Lying] = defaultdict(Lying)
     for row in session.execute(query):
         carrier, network, service, name, parcel, gross_g, printed, counted, went, number, order_id, *days = row

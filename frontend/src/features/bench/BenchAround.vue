@@ -23,6 +23,7 @@ defineProps<{ bench: Schemas["BenchOut"]; late: Late[] }>();
   </div>
 </template>
 
+<style scoped src="./beside.css"></style>
 <style scoped>
 .banner {
   padding: 8px 18px;
@@ -30,28 +31,5 @@ defineProps<{ bench: Schemas["BenchOut"]; late: Late[] }>();
   font-size: 20px;
   color: var(--bad);
   background: #2a1310;
-}
-.beside {
-  padding: 8px 18px;
-  margin-bottom: 10px;
-  font-size: 19px;
-  background: var(--panel);
-}
-h2 {
-  margin: 0;
-  font-size: 15px;
-  font-weight: 400;
-  color: var(--dim);
-}
-ul {
-  padding: 0;
-  margin: 0;
-  list-style: none;
-}
-.is-right {
-  color: var(--good);
-}
-.is-wrong {
-  color: var(--bad);
 }
 </style>

@@ -24,28 +24,4 @@ const words = (one: Schemas["LaidAsideOut"]): string => {
   </section>
 </template>
 
-<style scoped>
-.beside {
-  padding: 8px 18px;
-  margin-top: 12px;
-  font-size: 19px;
-  background: var(--panel);
-}
-h2 {
-  margin: 0;
-  font-size: 15px;
-  font-weight: 400;
-  color: var(--dim);
-}
-ul {
-  padding: 0;
-  margin: 0;
-  list-style: none;
-}
-.is-come {
-  color: var(--good);
-}
-.is-refused {
-  color: var(--bad);
-}
-</style>
+<style scoped src="./beside.css"></style>
