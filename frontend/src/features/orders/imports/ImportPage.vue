@@ -200,6 +200,13 @@ const faultRows = computed(() => {
         @decimal="decimal.mutate($event)"
         @days="days.mutate($event)"
       />
+      <ColumnsAsked
+        v-if="made.state !== 'running'"
+        :made="made"
+        :busy="leaveOut.isPending.value || remap.isPending.value"
+        @map="(field, column) => remap.mutate([field, column])"
+        @leave-out="leaveOut.mutate($event)"
+      />
       <div class="two">
         <ColumnChoice
           :made="made"
@@ -228,13 +235,6 @@ const faultRows = computed(() => {
               }}</v-btn
             >
           </div>
-          <ColumnsAsked
-            v-if="made.state !== 'running'"
-            :made="made"
-            :busy="leaveOut.isPending.value || remap.isPending.value"
-            @map="(field, column) => remap.mutate([field, column])"
-            @leave-out="leaveOut.mutate($event)"
-          />
           <StatesSaid
             v-if="made.states.length"
             :states="made.states"
