@@ -155,6 +155,7 @@ def test_news_of_a_change_reach_an_open_page_and_the_buyer_sees_no_address(
         with client.stream("GET", "/api/news") as stream:
             heard = stream.iter_lines()
             assert next(heard).startswith(": news")
+            assert next(line for line in heard if line.startswith("data")) == "data: everything"
             worker = threading.Thread(target=buy, args=(wiring, shipment_id))
             worker.start()
             told = []

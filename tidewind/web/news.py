@@ -23,10 +23,17 @@ class NewsHub:
         self._url = database_url
         self._waiting: set[asyncio.Queue[str]] = set()
         self._listener: asyncio.Task[None] | None = None
+        self._listens = False
 
     async def topics(self, still_welcome: Callable[[], bool], check_every_s: float = 20.0) -> AsyncIterator[str]:
-        """Yield topics as they come, until the listener is not ``still_welcome``, which is asked now and then."""
+        """Yield topics as they come, until the listener is not ``still_welcome``, which is asked now and then.
+
+        The first one is always ``EVERYTHING``, said when nothing can be missed any more: what changed between the page's
+        last answer and now was told to nobody.
+        """
         queue: asyncio.Queue[str] = asyncio.Queue(MOST_WAITING)
+        if self._listens:
+            queue.put_nowait(EVERYTHING)
         self._waiting.add(queue)
         if self._listener is None or self._listener.done():
             self._listener = asyncio.create_task(self._listen())
@@ -44,16 +51,18 @@ class NewsHub:
             self._waiting.discard(queue)
             if not self._waiting and self._listener is not None:
                 self._listener.cancel()
-                self._listener = None
+                self._listener, self._listens = None, False
 
     async def _listen(self) -> None:
         while True:
             with suppress(psycopg.Error, OSError):
                 async with await psycopg.AsyncConnection.connect(self._url, autocommit=True) as connection:
                     await connection.execute(f"listen {NEWS_CHANNEL}")
+                    self._listens = True
                     self._pass_on(EVERYTHING)
                     async for notice in connection.notifies():
                         self._pass_on(notice.payload)
+            self._listens = False
             await asyncio.sleep(AGAIN_AFTER_S)
 
     def _pass_on(self, topic: str) -> None:

@@ -57,15 +57,16 @@ const back = useMutation({
     field.value?.focus();
   },
 });
-/** Scans are sent one after the other, so that a quick hand loses none. */
+/** What is scanned and taken back goes one after the other, so that a quick hand loses none and takes back the right one. */
 let turn: Promise<unknown> = Promise.resolve();
+function inTurn(deed: () => Promise<unknown>): void {
+  turn = turn.then(() => deed().catch(() => undefined));
+}
 function take(): void {
   const typed = code.value.trim();
   code.value = "";
   if (!typed) return;
-  turn = turn.then(() =>
-    scan.mutateAsync({ ...keyOf(props.lane), code: typed }).catch(() => undefined),
-  );
+  inTurn(() => scan.mutateAsync({ ...keyOf(props.lane), code: typed }));
 }
 const done = useMutation({
   mutationFn: handOver,
@@ -136,7 +137,7 @@ onMounted(() => field.value?.focus());
             type="button"
             class="link small"
             :disabled="back.isPending.value"
-            @click="back.mutate()"
+            @click="inTurn(() => back.mutateAsync())"
           >
             Take the last one back
           </button>
