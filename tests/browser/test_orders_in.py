@@ -219,18 +219,18 @@ def test_a_column_nobody_understood_is_said_by_keyboard_before_anything_comes_in
     page = page_of(browser, shop)
     page.goto("/import")
     file = (
-        "order,name,address,postcode,city,country,sku,qty,Type,Colour of the ribbon,Wave\n"
+        "order,name,address,postcode,city,country,sku,qty,Basis,Colour of the ribbon,Wave\n"
         "Q-1,Ana Prado,Rua do Sol 4,3000-310,Coimbra,PT,HF-02,1,Order,red,7\n"
-        "Q-2,Rui Melo,Rua Nova 8,3000-010,Coimbra,PT,HF-02,1,Quote,blue,7\n"
+        "Q-2,Rui Melo,Rua Nova 8,3000-010,Coimbra,PT,HF-02,1,On approval,blue,7\n"
     )
     page.set_input_files("input[type=file]", {"name": "q.csv", "mimeType": "text/csv", "buffer": file.encode()})
     asked = page.get_by_role("region", name="Columns not understood")
-    expect(asked.get_by_role("row", name="Type 2 rows Order · Quote")).to_be_visible()
+    expect(asked.get_by_role("row", name="Basis 2 rows Order · On approval")).to_be_visible()
     expect(page.get_by_role("button", name="Import 2 orders")).to_be_disabled()
     axe(page)
-    choose_by_keys(page, "What “Type” is", "State")
-    choose_by_keys(page, "What “quote” means", "must not go")
-    choose_by_keys(page, "What “order” means", "may go")
+    choose_by_keys(page, "What “Basis” is", "State")
+    choose_by_keys(page, "What “on approval” means", "the order must not go")
+    choose_by_keys(page, "What “order” means", "the order may go")
     asked.get_by_role("button", name="Leave both out").press("Enter")
     expect(asked).to_have_count(0)
     axe(page)

@@ -37,13 +37,13 @@ from tidewind.services.orders import (
     run_import,
     set_columns,
     set_held,
-    states_of,
     strange_numbers,
     undo_import,
     unread_of,
     upload_file,
     view_counts,
     waiting_differences,
+    words_of,
 )
 from tidewind.services.planning import (
     current_rules,
@@ -302,8 +302,8 @@ def test_states_and_days_of_a_file_are_asked_once_and_remembered(session: Sessio
     rows = [("1", "processing", "authorised"), ("2", "processing", "paid"), ("3", "processing", "authorised")]
     data = head + "".join(f"{n},11/3/2026,04/12/2026,{state},{paid},{rest}" for n, state, paid in rows)
     row = upload_file(session, "states.csv", data.encode(), 1)
-    assert sorted((text, count) for text, count, _ in states_of(row)) == said
-    assert {text: means for text, _, means in states_of(row)} == {
+    assert sorted((word.text, word.count) for word in words_of(session, row)) == said
+    assert {word.text: word.means for word in words_of(session, row)} == {
         "processing": "open",
         "paid": "open",
         "authorised": "",
@@ -323,28 +323,55 @@ def test_states_and_days_of_a_file_are_asked_once_and_remembered(session: Sessio
     later = upload_file(
         session, "later.csv", (head + f"9,11/3/2026,05/12/2026,processing,authorised,{rest}").encode(), 1
     )
-    assert [means for text, _, means in states_of(later) if text == "authorised"] == ["not"]
+    assert [word.means for word in words_of(session, later) if word.text == "authorised"] == ["not"]
+
+
+def test_lines_that_are_no_goods_and_money_at_the_door_are_asked(session: Session, clock: Clock) -> None:
+    head = "Order,Pay method,Name,Street,Postcode,City,Country,SKU,Description,Quantity,Price\n"
+    who = "Ana Prado,Rua do Sol 4,3000-310,Coimbra,PT"
+    data = (
+        f"{head}1,card,{who},NEW-9,Fork,2,5.00\n1,card,{who},POSTAGE,Postage and packing,1,4.90\n"
+        f"2,Nachnahme,{who},NEW-9,Fork,1,5.00\n3,card,{who},VOUCHER,Rabatt Herbst,1,0\n"
+    )
+    row = upload_file(session, "lines.csv", data.encode(), 1)
+    set_columns(session, row.id, row.columns, left_out=["Pay method"])
+    asked = {(word.text, word.kind, word.count, word.means) for word in words_of(session, row)}
+    assert asked == {
+        ("nachnahme", "door", 1, ""),
+        ("postage", "delivery", 1, ""),
+        ("voucher", "discount", 1, ""),
+    }
+    assert preview_import(session, row)[0] == []
+    states = {"nachnahme": "open", "postage": "not", "voucher": "not"}
+    set_columns(session, row.id, row.columns, states=states)
+    orders, faults = preview_import(session, row)
+    assert [(o.number, len(o.lines), o.paid_shipping) for o in orders] == [("1", 1, 490), ("2", 1, 0)]
+    assert [fault.words for fault in faults] == ["none of its rows is goods, so there is nothing to send"]
+    set_columns(session, row.id, row.columns, states={"nachnahme": "not", "postage": "open"})
+    orders, faults = preview_import(session, row)
+    assert [(o.number, [line.sku for line in o.lines]) for o in orders] == [("1", ["NEW-9", "POSTAGE"])]
+    assert "“Nachnahme”: its buyer pays at the door and it must not go" in {fault.words for fault in faults}
 
 
 def test_a_column_that_nobody_understood_is_asked_once_and_remembered(session: Session, clock: Clock) -> None:
-    head = b"order,name,address,postcode,city,country,sku,qty,price,Type,Fraud check,Subtotal,Billing city,\n"
-    rows = b"Q-1,Ana Prado,Rua do Sol 4,3000-310,Coimbra,PT,HF-02,1,4.50,Quote,,4.50,Porto,red\n"
+    head = b"order,name,address,postcode,city,country,sku,qty,price,Basis,Fraud check,Subtotal,Billing city,\n"
+    rows = b"Q-1,Ana Prado,Rua do Sol 4,3000-310,Coimbra,PT,HF-02,1,4.50,On approval,,4.50,Porto,red\n"
     row = upload_file(session, "quotes.csv", head + rows, 1)
     assert [(one.heading, one.filled, one.examples, one.asked) for one in unread_of(row)] == [
-        ("Type", 1, ("Quote",), True),
+        ("Basis", 1, ("On approval",), True),
         ("column 14", 1, ("red",), True),
         ("Billing city", 1, ("Porto",), False),
         ("Subtotal", 1, ("4.50",), False),
     ]
-    with pytest.raises(Invalid, match="“Type” and 1 more may change what is sent"):
+    with pytest.raises(Invalid, match="“Basis” and 1 more may change what is sent"):
         run_import(session, row.id, clock())
     set_columns(session, row.id, row.columns, left_out=["column 14"])
-    with pytest.raises(Invalid, match="“Type” may change what is sent"):
+    with pytest.raises(Invalid, match="“Basis” may change what is sent"):
         run_import(session, row.id, clock())
-    # A quote is none of the words that stop an order: as a state it is asked, and must not go.
-    set_columns(session, row.id, {**row.columns, "standing": 9}, states={"quote": "not"})
+    # “On approval” is none of the words that stop an order: as a state it is asked, and must not go.
+    set_columns(session, row.id, {**row.columns, "standing": 9}, states={"on approval": "not"})
     assert run_import(session, row.id, clock()).made == 0
-    ordered = rows.replace(b"Q-1", b"Q-2").replace(b"Quote", b"Order")
+    ordered = rows.replace(b"Q-1", b"Q-2").replace(b"On approval", b"Order")
     again = upload_file(session, "more.csv", head + ordered, 1)
     assert [one.heading for one in unread_of(again) if one.asked] == []
     set_columns(session, again.id, again.columns, states={"order": "open"})

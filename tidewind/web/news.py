@@ -28,8 +28,8 @@ class NewsHub:
     async def topics(self, still_welcome: Callable[[], bool], check_every_s: float = 20.0) -> AsyncIterator[str]:
         """Yield topics as they come, until the listener is not ``still_welcome``, which is asked now and then.
 
-        The first one is always ``EVERYTHING``, said when nothing can be missed any more: what changed between the page's
-        last answer and now was told to nobody.
+        The first one is always ``EVERYTHING``, said when nothing can be missed any more: what changed between the
+        page's last answer and now was told to nobody.
         """
         queue: asyncio.Queue[str] = asyncio.Queue(MOST_WAITING)
         if self._listens:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping, Sequence
 
-from tidewind.core.order_rows.figures import CURRENCIES
+from tidewind.core.order_rows.figures import CURRENCIES, SIGNS
 from tidewind.core.order_rows.headings import FIELDS
 from tidewind.core.order_rows.wide import ITEM_FIELDS, item_columns
 
@@ -117,9 +117,15 @@ def guess_columns(headers: Sequence[str]) -> dict[str, int]:
     if "weight_g" not in found:
         at = next((n for n, name in enumerate(names) if weight_unit_of(name) and n not in found.values()), None)
         found |= {} if at is None else {"weight_g": at}
-    if "street" in found:  # whole addresses are asked for only where there is no column for their parts
-        found.pop("address_block", None)
-    return found
+    return _street_or_block(found)
+
+
+def _street_or_block(found: dict[str, int]) -> dict[str, int]:
+    """Return the columns where whole addresses are read only without their parts; beside a city one is a street."""
+    block = found.pop("address_block", None)
+    if block is None or "street" in found:
+        return found
+    return {**found, ("street" if "city" in found else "address_block"): block}
 
 
 def _where_it_goes(names: Sequence[str]) -> dict[str, int]:
@@ -149,9 +155,9 @@ def is_billing(header: str) -> bool:
 
 
 def currency_of(header: str) -> str:
-    """Return the currency that a heading names, ``Price (USD)``; empty for none."""
+    """Return the currency that a heading names, by code or sign, ``Price (USD)``, ``Price £``; empty for none."""
     last = header.replace("(", " ").replace(")", " ").replace("[", " ").replace("]", " ").split()[-1:]
-    return last[0] if last and last[0].isupper() and last[0] in CURRENCIES else ""
+    return last[0] if last and (last[0] in CURRENCIES or last[0].casefold() in SIGNS) else ""
 
 
 def _without_currency(name: str) -> str:

@@ -21,7 +21,7 @@ CURRENCIES = frozenset(
     """EUR GBP USD CHF SEK NOK DKK ISK PLN CZK HUF RON BGN TRY UAH RSD CAD AUD NZD JPY CNY KRW HKD SGD TWD THB MYR IDR
     PHP INR AED SAR ILS ZAR BRL MXN ARS CLP COP PEN""".split()  # noqa: SIM905 - read as words
 )
-_SIGNS = {
+SIGNS = {
     "€": {"EUR"},
     "£": {"GBP"},
     "¥": {"JPY", "CNY"},
@@ -31,8 +31,8 @@ _SIGNS = {
     "₩": {"KRW"},
     "₺": {"TRY"},
 }
-_SIGNS |= {"$": {"USD", "CAD", "AUD", "NZD", "HKD", "SGD", "MXN", "ARS", "CLP", "COP"}, "r$": {"BRL"}}
-_SIGNS |= {"kr": {"SEK", "NOK", "DKK", "ISK"}}
+SIGNS |= {"$": {"USD", "CAD", "AUD", "NZD", "HKD", "SGD", "MXN", "ARS", "CLP", "COP"}, "r$": {"BRL"}}
+SIGNS |= {"kr": {"SEK", "NOK", "DKK", "ISK"}}
 _SHORTENED = re.compile(r"\d([.,]\d+)?e\+?\d+", re.IGNORECASE)
 
 
@@ -78,8 +78,8 @@ def other_currency(text: str, currency: str) -> str:
         if mark.upper() in CURRENCIES:
             if mark.upper() != currency:
                 return mark.upper()
-        elif mark.casefold() in _SIGNS and currency not in _SIGNS[mark.casefold()]:
-            codes = _SIGNS[mark.casefold()]
+        elif mark.casefold() in SIGNS and currency not in SIGNS[mark.casefold()]:
+            codes = SIGNS[mark.casefold()]
             return next(iter(codes)) if len(codes) == 1 else mark
     return ""
 

@@ -25,6 +25,7 @@ from tidewind.core.order_rows.figures import (
     Units,
 )
 from tidewind.core.order_rows.headings import FIELDS
+from tidewind.core.order_rows.no_goods import goods_of
 from tidewind.core.order_rows.row import Row, RowFault, field_words
 from tidewind.core.order_rows.standing import WHO, check_paid, check_standing, is_no_order
 from tidewind.core.order_rows.wide import columns_of_items, item_columns
@@ -123,12 +124,17 @@ def read_in_lots(
 def _days(
     rows: Sequence[tuple[int, Sequence[str]]], columns: Mapping[str, int], units: Units
 ) -> Mapping[str, DayOrder]:
-    """Return which figure of a day comes first, by the field of each column of days."""
-    return {
+    """Return which figure of a day comes first, by the field of each column of days.
+
+    Whoever wrote the file writes its days in one way: a column that leaves it open has it from one that does not.
+    """
+    found = {
         name: units.days or day_order(cells[at] for _, cells in rows if at < len(cells))
         for name in ("ordered_on", "deliver_by")
         if (at := columns.get(name)) is not None
     }
+    sure = {order for order in found.values() if order}
+    return {name: order or (next(iter(sure)) if len(sure) == 1 else order) for name, order in found.items()}
 
 
 def _by_number(
@@ -160,13 +166,17 @@ def _order(
     """Return the order that rows of one number make, or the faults that keep all of them back."""
     first = rows[0]
     header_unit = weight_unit_of(_header(first, headers, "weight_g"))
-    lines = [_line(row, header_unit) for row in rows]
+    goods, paid = goods_of(rows)
+    lines = [_line(row, header_unit) for row in goods]
     first.whole("order_number", NUMBER)
     for row in rows:
         check_standing(row, headers)
+    for row in goods:
         if not row.text("sku"):
             row.fail("sku", "sku is empty")
         _check_total(row, headers)
+    if not goods:
+        first.fail("sku", "none of its rows is goods, so there is nothing to send")
     check_paid(rows)
     address = _address(rows)
     if len(lines) > MOST_LINES:
@@ -175,7 +185,7 @@ def _order(
         number,
         address,
         _once(rows, "promise")[:PROMISE],
-        _paid(rows),
+        _paid(rows) or paid,
         _once(rows, "note")[:NOTE],
         lines,
         list(dict.fromkeys(row.number for row in rows)),
@@ -280,8 +290,10 @@ def _same(name: str, text: str) -> str:
 
 
 def _name(row: Row) -> str:
-    """Return whom a row names; beside a column of surnames a column of names holds the first ones."""
+    """Return whom a row names; beside a column of surnames a column of names holds the first ones, and turned round."""
     first, last = row.text("name") or row.text("first_name"), row.text("last_name")
+    if not last and row.text("first_name"):  # “Prénom; Nom”
+        first, last = row.text("first_name"), row.text("name")
     return first if last in first else f"{first} {last}".strip()
 
 

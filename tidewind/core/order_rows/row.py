@@ -12,7 +12,15 @@ from tidewind.core.addresses.check import tidy
 from tidewind.core.order_limits import MOST_PIECES, storable
 from tidewind.core.order_rows.columns import unit_named
 from tidewind.core.order_rows.days import DayOrder, TwoDays, read_day
-from tidewind.core.order_rows.figures import TooLarge, Units, is_shortened, other_currency, read_money, read_weight
+from tidewind.core.order_rows.figures import (
+    SIGNS,
+    TooLarge,
+    Units,
+    is_shortened,
+    other_currency,
+    read_money,
+    read_weight,
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,10 +79,9 @@ class Row:
     def money(self, name: str) -> int:
         """Return an amount in minor units of the shop's currency; another one is a fault, nothing is converted."""
         text = self.text(name)
-        other = other_currency(text, self.units.currency)
-        named = (self.text("currency").upper() or self.heading_currency) if text else ""
-        if other or (named and named != self.units.currency):
-            words = f"“{text:.40}” is in {other or named:.20}, the shop's prices are in {self.units.currency}"
+        other = other_currency(text, self.units.currency) or (self._named_currency() if text else "")
+        if other:
+            words = f"“{text:.40}” is in {other:.20}, the shop's prices are in {self.units.currency}"
             self.fail(name, f"{words}; nothing is converted")
             return 0
         try:
@@ -84,6 +91,13 @@ class Row:
         except ValueError:
             self.fail(name, f"“{self.text(name):.40}” is no price; write it like 4.90, or say the decimal sign")
         return 0
+
+    def _named_currency(self) -> str:
+        """Return another currency than the shop's that the row's column or the heading names; empty for none."""
+        named = self.text("currency") or self.heading_currency
+        if named.casefold() in SIGNS:
+            return other_currency(named, self.units.currency)
+        return named if named.upper() not in {"", self.units.currency} else ""
 
     def weight(self, header_unit: str) -> int | None:
         """Return grams, by the unit of the cell, its own column or the heading; None where nothing is said."""

@@ -2,86 +2,46 @@
 
 from __future__ import annotations
 
+import json
+import re
 from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from functools import lru_cache
+from importlib import resources
+from typing import Literal
 
 from tidewind.core.addresses.check import tidy
 from tidewind.core.order_rows.columns import is_billing, plain_header
-from tidewind.core.order_rows.figures import Means
+from tidewind.core.order_rows.figures import Means, Units
+from tidewind.core.order_rows.no_goods import NoGoods, line_word
 from tidewind.core.order_rows.row import Row
 
 STATES = "standing", "payment"
 """The columns that say whether an order may go."""
 
-STOPS = frozenset(
-    """cancelled canceled cancelado cancelada annulé annulée storniert abgebrochen annullato geannuleerd void voided
-    refunded reembolsado remboursé erstattet rimborsato unpaid pending awaiting impayé unbezahlt offen onbetaald
-    hold held suspended failed declined rejected draft shipped fulfilled enviado expédié versendet spedito verzonden
-    delivered entregue collected returned devolvido false no não nein non""".split()  # noqa: SIM905 - read as words
-)
-SUMS = frozenset(
-    """total totals subtotal subtotals sum summe gesamt zwischensumme totaal subtotaal totale subtotale suma totais
-    sous-total total:""".split()  # noqa: SIM905
-)
-# Words that say an order may go.  What is neither here nor among those that stop is asked, never guessed.
-GOES = frozenset(
-    """paid payed pago paga pagado pagada pagato pagata payé payée bezahlt betaald zapłacone betalt betald maksettu
-    complete completed confirmed accepted processing open new ready approved captured settled unfulfilled unshipped
-    yes true 1 sim sí si oui ja y x ok confirmado confirmada confirmé confirmée bestätigt bevestigd confermato
-    preparing packing printed prepaid cod""".split()  # noqa: SIM905
-)
-GOING_PHRASES = (
-    "paid in full",
-    "to ship",
-    "to be shipped",
-    "ready to",
-    "awaiting shipment",
-    "awaiting dispatch",
-    "awaiting fulfilment",
-    "awaiting fulfillment",
-    "awaiting collection by",
-    "in process",
-    "pay on delivery",
-    "cash on delivery",
-    "por enviar",
-    "a enviar",
-    "à expédier",
-    "zu versenden",
-    "te verzenden",
-    "da spedire",
-    "em preparação",
-    "en preparación",
-)
-STOPPING_PHRASES = (
-    "on hold", "not paid", "por pagar", "não pago", "no pagado", "non pagato", "payment pending", "awaiting payment",
-)  # fmt: skip
-COLLECTED = (
-    "click collect",
-    "click and collect",
-    "collect",
-    "collection",
-    "customer collect",
-    "pick up",
-    "pickup",
-    "in store",
-    "local pickup",
-    "store pickup",
-    "abholung",
-    "selbstabholung",
-    "retrait",
-    "recogida",
-    "ritiro",
-    "levantamento",
-    "recolha",
-    "afhalen",
-    "ophalen",
-)
+
+def _words(kind: str) -> tuple[str, ...]:
+    told = json.loads((resources.files("tidewind.data") / "words_of_states.json").read_text("utf-8"))
+    return tuple(told[kind])
+
+
+# What is neither among the words that stop nor among those that let an order go is asked, never guessed.
+STOPS, GOES = frozenset(_words("stops")), frozenset(_words("goes"))
+STOPPING_PHRASES, GOING_PHRASES = _words("stopping_phrases"), _words("going_phrases")
+SUMS = frozenset(_words("sums"))
+COLLECTED = _words("collected")
 """How a delivery is named that is none: the buyer fetches the goods where they are sold."""
-NOT_YET = frozenset("no não nein non nee nej 0 false n open pending unshipped unfulfilled -".split())  # noqa: SIM905
+# The buyer pays whoever brings the parcel: a label that collects nothing would give the goods away.
+_AT_THE_DOOR = re.compile(
+    r"^(?:cod|cash on delivery|pay(?:ment)? (?:on delivery|at the door)|collect on delivery|(?:per )?nachnahme"
+    r"|(?:in )?contrassegno|contre remboursement|contra ?reembolso|(?:à )?cobrança|(?:onder )?rembours"
+    r"|(?:za )?pobranie[m]?|dobírka|(?:na )?dobírku|utánvét|postförskott|(?:mot )?efterkrav|代金引換|代引き?)$"
+)
+NOT_YET = frozenset(_words("not_yet"))
 """What a column of what was sent says of what was not."""
-# Of a column that nobody mapped only a clear word stops a row: “no” may answer any question.
-UNCLEAR = frozenset("no não nein non false offen pending void held hold returned collected failed draft".split())  # noqa: SIM905
-CLEAR = STOPS - UNCLEAR
+CLEAR = STOPS - frozenset(_words("unclear"))
+"""Of a column that nobody mapped only a clear word stops a row: “no” may answer any question."""
 
 WHO = (
     *("name", "company", "street", "extra", "city", "region", "postcode", "country", "phone", "email"),
@@ -99,6 +59,25 @@ def is_no_order(row: Row, headers: Sequence[str]) -> bool:
     return again or (not who and bool(words & SUMS) and (number in SUMS or not number))
 
 
+WordKind = Literal["state", "door"] | NoGoods
+
+
+@dataclass(frozen=True, slots=True)
+class SaidWord:
+    """A word that decides what becomes of rows: what it is about, how many rows say it, and what it means."""
+
+    text: str
+    kind: WordKind
+    count: int
+    means: Means
+
+
+@lru_cache(maxsize=4_096)
+def pays_at_the_door(text: str) -> bool:
+    """Tell whether a cell says that the carrier is to collect the money from the buyer."""
+    return bool(_AT_THE_DOOR.match(plain_header(text)))
+
+
 def check_standing(row: Row, headers: Sequence[str]) -> None:
     """Keep a row back that says itself, mapped or not, that it must not go."""
     for name in STATES:
@@ -108,11 +87,11 @@ def check_standing(row: Row, headers: Sequence[str]) -> None:
             row.fail(name, f"the row says “{mapped:.40}”: it must not go")
         elif not means:
             row.fail(name, f"the row says “{mapped:.40}”; say above whether it may go")
-    if row.text("cancelled_at") and not _says_stop(row.text("cancelled_at"), NOT_YET, ()):
-        row.fail("cancelled_at", f"it was cancelled: “{row.text('cancelled_at'):.40}”")
-    if row.text("sent_on") and not _says_stop(row.text("sent_on"), NOT_YET, ()):
-        row.fail("sent_on", f"it went already: “{row.text('sent_on'):.40}”")
+    for name, words in (("cancelled_at", "was cancelled"), ("held", "is on hold"), ("sent_on", "went already")):
+        if row.text(name) and not _says_stop(row.text(name), NOT_YET, ()):
+            row.fail(name, f"it {words}: “{row.text(name):.40}”")
     _check_money_and_way(row)
+    _check_door(row)
     used = set(row.columns.values())
     for index, cell in enumerate(row.cells):
         head = headers[index] if index < len(headers) else ""
@@ -123,11 +102,31 @@ def check_standing(row: Row, headers: Sequence[str]) -> None:
 
 def _check_money_and_way(row: Row) -> None:
     """Keep a row back whose order is not paid for, or that its buyer fetches."""
+    back = row.text("refunded")
+    if back and not _says_stop(back, NOT_YET, ()) and (not back[-1:].isdigit() or row.money("refunded")):
+        row.fail("refunded", f"“{back:.40}” of it was paid back; if the rest is to go, correct the row")
     if row.text("owing") and row.money("owing") > 0:
         row.fail("owing", f"{row.text('owing'):.40} of it is not paid yet")
     way = " ".join(plain_header(row.text("promise")).split())
     if way and any(way == word or way.startswith(f"{word} ") for word in COLLECTED) and "point" not in way:
         row.fail("promise", f"“{row.text('promise'):.40}”: its buyer fetches it, so nothing is sent")
+
+
+def _columns_of_words(columns: Mapping[str, int], width: int) -> list[int]:
+    """Return the columns that may say how an order is paid: neither a state, nor who and where, nor the goods."""
+    settled = {at for name, at in columns.items() if name in {*STATES, *WHO, "sku", "item_name", "note"}}
+    return [at for at in range(width) if at not in settled]
+
+
+def _check_door(row: Row) -> None:
+    for at in _columns_of_words(row.columns, len(row.cells)):
+        text = row.cells[at].strip()
+        if not 3 <= len(text) <= 40 or text[:1].isdigit() or not pays_at_the_door(text):
+            continue
+        means = row.units.states.get(text.casefold(), "")
+        if means != "open":
+            ask = "it must not go" if means else "no label here collects it; say above whether it may go"
+            row.fail("payment", f"“{text}”: its buyer pays at the door and {ask}")
 
 
 def check_paid(rows: Sequence[Row]) -> None:
@@ -149,21 +148,43 @@ def what_it_means(text: str, said: Mapping[str, Means]) -> Means:
     return "not" if _says_stop(plain_words, STOPS) else ""
 
 
-def states_said(
-    rows: Sequence[tuple[int, Sequence[str]]], columns: Mapping[str, int], headers: Sequence[str] = ()
-) -> dict[str, int]:
-    """Return how many rows say each state, in small letters, the most frequent first."""
+def said_words(
+    rows: Sequence[tuple[int, Sequence[str]]],
+    columns: Mapping[str, int],
+    units: Units,
+    headers: Sequence[str] = (),
+) -> list[SaidWord]:
+    """Return the words that decide what becomes of rows: states of orders, payment at the door, lines of no goods.
+
+    The most frequent first, each with what it means by ``units.states`` or by itself; nothing where that is asked.
+    """
     heads = {head.strip() for head in headers}
-    counted: Counter[str] = Counter()
+    counted: Counter[tuple[str, WordKind]] = Counter()
+    # Column by column: of thirty thousand rows few say anything new.
     for at in (columns[name] for name in STATES if name in columns):
-        # Column by column: of thirty thousand rows few say anything new.
         for cell, count in Counter(cells[at] for _, cells in rows if at < len(cells)).items():
             text = tidy(cell)
             if text and text not in heads:
-                counted[text.casefold().replace("_", " ").strip(" .!")] += count
-    return dict(counted.most_common())
+                kind: WordKind = "door" if pays_at_the_door(text) else "state"
+                counted[text.casefold().replace("_", " ").strip(" .!"), kind] += count
+    width = max((len(cells) for _, cells in rows), default=0)
+    for at in _columns_of_words(columns, width):
+        for cell, count in Counter(cells[at] for _, cells in rows if at < len(cells)).items():
+            if 3 <= len(cell.strip()) <= 40 and pays_at_the_door(cell.strip()):
+                counted[cell.strip().casefold(), "door"] += count
+    goods = [columns[name] for name in ("sku", "item_name", "weight_g") if name in columns]
+    lines = Counter(tuple(cells[at] if at < len(cells) else "" for at in goods) for _, cells in rows)
+    here = {name: n for n, name in enumerate(n for n in ("sku", "item_name", "weight_g") if n in columns)}
+    for line, count in lines.items():
+        if found := line_word(Row(0, line, here, units)):
+            counted[found] += count
+    return [SaidWord(text, kind, count, _meant(text, kind, units)) for (text, kind), count in counted.most_common()]
+
+
+def _meant(text: str, kind: WordKind, units: Units) -> Means:
+    return what_it_means(text, units.states) if kind == "state" else units.states.get(text, "")
 
 
 def _says_stop(text: str, words: Iterable[str], phrases: Sequence[str] = STOPPING_PHRASES) -> bool:
-    said = text.casefold().strip(" .!")
+    said = text.casefold().replace("-", " ").strip(" .!") or text
     return said in words or any(said.startswith(phrase) for phrase in phrases)

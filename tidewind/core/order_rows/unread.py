@@ -19,7 +19,7 @@ MOST_EXAMPLES = 3
 
 _NUMBER = r"(?:id|ids|number|no|nr|nummer|num|número|numéro|numero)"
 # Kinds of headings that say nothing of what goes where.  “VAT id” is none of them: customs ask for it.
-_PRICE = re.compile(r"price|preis|prix|prezzo|precio|preço|prijs")
+_PRICE = re.compile(r"price|preis|prix|prezzo|precio|preço|prijs|total|betrag|montant|importe|bedrag|summe")
 _NO_MATTER = re.compile(
     r"\b(?:sub\s?totals?|totals?|summe|gesamt\w*|totaal|totale|commission|fees?)\b"
     rf"|\b(?:tax|taxes|vat|iva|mwst|ust|tva|btw|moms|igic)\b(?!.*\b{_NUMBER}\b)"

@@ -31,11 +31,11 @@ from tidewind.services.orders.importing import (
     rows_of,
     run_import,
     set_columns,
-    states_of,
     undo_import,
     unread_of,
     upload_file,
     weight_unit_of_file,
+    words_of,
 )
 from tidewind.services.orders.listed import ListedOrder
 from tidewind.services.orders.one_order import (
@@ -150,7 +150,6 @@ __all__ = [
     "set_sent",
     "shipments_of",
     "snag_groups",
-    "states_of",
     "store_orders",
     "strange_numbers",
     "travelling",
@@ -166,4 +165,5 @@ __all__ = [
     "waiting_difference",
     "waiting_differences",
     "weight_unit_of_file",
+    "words_of",
 ]

@@ -16,11 +16,11 @@ from tidewind.core.channel_changes import FieldChange, changes_between
 from tidewind.core.order_limits import storable
 from tidewind.core.order_rows.by_cells import settle_by_cells
 from tidewind.core.order_rows.columns import guess_columns, header_row, plain_header, still_needed
-from tidewind.core.order_rows.figures import Means, Units, decimal_sign
+from tidewind.core.order_rows.figures import Units, decimal_sign
 from tidewind.core.order_rows.headings import FIELDS
 from tidewind.core.order_rows.reading import RowOrder, read_in_lots, read_orders
 from tidewind.core.order_rows.row import RowFault
-from tidewind.core.order_rows.standing import states_said, what_it_means
+from tidewind.core.order_rows.standing import SaidWord, said_words
 from tidewind.core.order_rows.unread import UnreadColumn, unread_columns
 from tidewind.core.states.imports import IMPORT_MOVES, ImportMove, ImportState
 from tidewind.core.states.orders import OrderMove
@@ -141,7 +141,8 @@ def set_columns(
     """Store another mapping, and what people say of the file's figures and words; the same layout has it again.
 
     Beside the columns that is ``weight_unit`` (of weights that name none), ``decimal`` (the sign in prices), ``days``
-    (``dmy`` or ``mdy``), ``states`` (in small letters: whether an order that says so may go) and ``left_out``
+    (``dmy`` or ``mdy``), ``states`` (in small letters: whether an order that says so may go,
+    or a line of it is packed) and ``left_out``
     (headings that do not matter).  Raises Invalid for unknown fields, columns that are not there, or one used twice.
     """
     row = get_import(session, import_id)
@@ -167,11 +168,9 @@ def asked_columns(row: Import) -> list[str]:
     return [one.heading for one in unread_of(row) if one.asked]
 
 
-def states_of(row: Import) -> list[tuple[str, int, Means]]:
-    """Return the states that a file's rows say, how many say each, and what it means; nothing where that is asked."""
-    said = row.options.get("states", {})
-    counted = states_said(rows_of(row), row.columns, row.headers)
-    return [(text, count, what_it_means(text, said)) for text, count in counted.items()]
+def words_of(session: Session, row: Import) -> list[SaidWord]:
+    """Return the words of a file that decide what becomes of its rows, and their meanings; none where it is asked."""
+    return said_words(rows_of(row), row.columns, _units(session, row), row.headers)
 
 
 def correct_rows(session: Session, import_id: int, rows: Mapping[int, list[str]]) -> Import:

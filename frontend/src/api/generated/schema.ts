@@ -12991,15 +12991,23 @@ export interface components {
         };
         /**
          * StateOut
-         * @description What rows of a file say of their orders, how many do, and whether such an order may go; empty: it is asked.
+         * @description A word that decides what becomes of rows, and how many say it.
+         *
+         *     ``state`` of an order, to be paid at the ``door``, or a line that is ``delivery`` or a ``discount`` and no goods.
          */
         StateOut: {
             /** Text */
             text: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "state" | "door" | "delivery" | "discount";
             /** Count */
             count: number;
             /**
              * Means
+             * @description Whether such an order may go, or such a line is packed; empty: it is asked
              * @enum {string}
              */
             means: "open" | "not" | "";

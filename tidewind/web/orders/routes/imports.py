@@ -24,12 +24,12 @@ from tidewind.services.orders import (
     preview_import,
     rows_of,
     run_import,
-    states_of,
     strange_numbers,
     undo_import,
     unread_of,
     upload_file,
     weight_unit_of_file,
+    words_of,
 )
 from tidewind.web.access import Anyone, Now, Parts, Shipper, Tx
 from tidewind.web.files import CSV, answers_with
@@ -92,7 +92,7 @@ def _present(session: Session, row: Import) -> ImportOut:
         decimal=row.options.get("decimal", ""),
         days=row.options.get("days", ""),
         unread=[UnreadOut.model_validate(one) for one in unread_of(row)],
-        states=[StateOut(text=text, count=count, means=means) for text, count, means in states_of(row)],
+        states=[StateOut.model_validate(word) for word in words_of(session, row)],
         changed=row.changed,
         reading=ReadingOut.model_validate({**_UNKNOWN_READING, **row.reading}),
         differing=[] if running else _differing(session, row, orders),

@@ -62,12 +62,18 @@ class DifferingOut(BaseModel):
     changes: list[FieldChange]
 
 
-class StateOut(BaseModel):
-    """What rows of a file say of their orders, how many do, and whether such an order may go; empty: it is asked."""
+class StateOut(Out):
+    """A word that decides what becomes of rows, and how many say it.
+
+    ``state`` of an order, to be paid at the ``door``, or a line that is ``delivery`` or a ``discount`` and no goods.
+    """
 
     text: str
+    kind: Literal["state", "door", "delivery", "discount"]
     count: int
-    means: Literal["open", "not", ""]
+    means: Literal["open", "not", ""] = Field(
+        description="Whether such an order may go, or such a line is packed; empty: it is asked"
+    )
 
 
 class UnreadOut(Out):

@@ -4,45 +4,60 @@ import type { Schemas } from "../../../api/client";
 import { count } from "../../../shared/format";
 import { SelectField } from "../../../shared/ui";
 
-/** What the rows say of their orders' state, how many say it, and whether such an order may go: asked once, remembered. */
+/** Words that decide what becomes of rows, how many say them and what they mean: asked once, remembered. */
 type Means = "open" | "not";
-const props = defineProps<{ states: Schemas["StateOut"][]; open: boolean }>();
+type State = Schemas["StateOut"];
+const props = defineProps<{ states: State[]; open: boolean }>();
 const emit = defineEmits<{ say: [text: string, means: Means] }>();
 const asked = computed(() => props.states.filter((s) => !s.means));
-const MEANS = [
-  { value: "", title: "not said yet" },
-  { value: "open", title: "may go" },
-  { value: "not", title: "must not go" },
-];
+const LINE = { open: "is goods and packed", not: "is not packed" };
+const MEANS: Record<State["kind"], Record<Means, string>> = {
+  state: { open: "the order may go", not: "the order must not go" },
+  door: { open: "go: nothing is collected", not: "do not go" },
+  delivery: { ...LINE, not: "is delivery paid, not packed" },
+  discount: LINE,
+};
+const KINDS: Record<State["kind"], string> = {
+  state: "",
+  door: "paid at the door",
+  delivery: "a line for delivery",
+  discount: "a discount",
+};
+function choices(s: State) {
+  const said = Object.entries(MEANS[s.kind]).map(([value, title]) => ({ value, title }));
+  return s.means ? said : [{ value: "", title: "not said yet" }, ...said];
+}
 </script>
 
 <template>
-  <section aria-label="What the states mean">
-    <h2>What the states mean</h2>
+  <section aria-label="What the words mean">
+    <h2>What the words mean</h2>
     <p v-if="asked.length" class="snag warns">
       {{
         asked.length === 1
-          ? `“${asked[0]!.text}” is not known: ${count(asked[0]!.count, "row")} kept back until you say whether it may go.`
-          : `${asked.length} words are not known: their rows are kept back until you say whether they may go.`
+          ? `“${asked[0]!.text}” is not known: ${count(asked[0]!.count, "row")} kept back until you say what it means.`
+          : `${asked.length} words are not known: their rows are kept back until you say what they mean.`
       }}
     </p>
-    <table class="plain-table" aria-label="What the states mean">
+    <table class="plain-table" aria-label="What the words mean">
       <thead>
         <tr>
           <th>The file says</th>
           <th class="right">Rows</th>
-          <th>Such an order</th>
+          <th>Means</th>
         </tr>
       </thead>
       <tbody>
         <tr v-for="s in states" :key="s.text">
-          <td>{{ s.text }}</td>
+          <td>
+            {{ s.text }} <span v-if="KINDS[s.kind]" class="mute small">{{ KINDS[s.kind] }}</span>
+          </td>
           <td class="right">{{ s.count }}</td>
           <td>
             <SelectField
               :label="`What “${s.text}” means`"
               :model-value="s.means"
-              :items="MEANS.filter((m) => m.value || !s.means)"
+              :items="choices(s)"
               :disabled="!open"
               @update:model-value="$event && emit('say', s.text, $event as Means)"
             />

@@ -14,6 +14,8 @@ const FIELD_WORDS: Record<string, string> = {
   currency: "Currency",
   quantity_sent: "Quantity already sent",
   cancelled_at: "Cancelled on",
+  held: "On hold",
+  refunded: "Paid back",
   weight_g: "Unit weight",
   paid_shipping: "Shipping paid",
   recipient_number: "Recipient’s tax number",
