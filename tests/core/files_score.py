@@ -18,7 +18,7 @@ from tidewind.core.order_rows.unread import unread_columns
 from tidewind.outside.spreadsheets import read_sheet
 
 CORPUS = Path(__file__).parent / "corpus"
-FILES = tuple(f"foreign_files{which}.txt" for which in ("", "_second", "_third", "_fourth", "_fifth", "_sixth"))
+FILES = tuple(f"foreign_files{which}.txt" for which in ("", "_second", "_third", "_fourth", "_fifth", "_sixth", "_seventh"))
 
 
 class Verdict(NamedTuple):

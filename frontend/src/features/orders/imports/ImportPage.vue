@@ -281,7 +281,9 @@ const faultRows = computed(() => {
           </p>
           <DifferingOrders v-if="made.differing.length" :differing="made.differing" />
           <h2 class="gap">Good orders</h2>
-          <p v-if="!made.preview.length" class="mute">None yet: answer what is asked, or map the columns on the left.</p>
+          <p v-if="!made.preview.length" class="mute">
+            None yet: answer what is asked, or map the columns on the left.
+          </p>
           <table v-else class="plain-table" aria-label="Good orders">
             <thead>
               <tr>
