@@ -84,7 +84,7 @@ _ALIKE = {
         r"|^(?:order|auftrags?|bestel|bestell|ordre)\s?(?:nummer|nr|number|id|code)$"
     ),
     "unit_price": re.compile(
-        r"^(?!.*(?:total|gesamt|ship|versand|porte|tax|steuer|iva|paid|discount|rabatt))"
+        r"^(?!.*(?:total|gesamt|cents?|pence|\bct\b|ship|versand|porte|tax|steuer|iva|paid|discount|rabatt))"
         r".*(?:price|preis|prix|prezzo|precio|preço|prijs)(?:\s\w+)?$"
     ),
     "quantity": re.compile(r"^(?:quantity|qty)\s(?:purchased|ordered|sold|bought)$"),

@@ -320,6 +320,8 @@ def _said_by(row: Row) -> dict[str, str]:
                 row.fail("address_block", f"the {name} is not sure in “{tidy(block):.60}”: {doubt}")
     lines = [tidy(line) for line in row.raw("street").splitlines() if line.strip()]
     if len(lines) > 1:
-        said["street"], more = lines[0], ", ".join(lines[1:])
+        # A company stands above its street: the street is the first line with a number or a street's word.
+        at = next((n for n, line in enumerate(lines) if STREET.search(line) or re.search(r"\d", line)), 0)
+        said["street"], more = lines[at], ", ".join(lines[:at] + lines[at + 1 :])
         said["extra"] = f"{said['extra']}, {more}" if said["extra"] and more else said["extra"] or more
     return said
