@@ -56,6 +56,7 @@ from tidewind.services.buying import (
     orders_in_batch,
     scan_into_batch,
     settle_due_voids,
+    settle_label,
     start_batch,
     sweep,
     take_out,
@@ -76,7 +77,7 @@ from tidewind.services.follow import (
     request_links,
     send_due_news,
 )
-from tidewind.services.handover import alert_counts
+from tidewind.services.handover import alert_counts, unsettled
 from tidewind.services.orders import approve_orders, edit_hand
 from tidewind.services.papers import (
     PrintRequest,
@@ -179,6 +180,12 @@ def test_voids_that_cannot_be_or_must_be_asked_twice(wiring: Wiring, world: Worl
     clock.move(days=7)
     assert settle(wiring) == {printed: "void_refused", refused: "void_refused"}
     assert state(wiring, refused) == ("void_refused", "shipped")  # the label counts: the order went with it
+    with wiring.sessions.begin() as session:
+        told = {s.id: s.unsettled for s in unsettled(session)}
+        assert told.keys() == {printed, refused}, "somebody who has gone on to other things hears of it on Today"
+        assert f"paid for and {session.get_one(Shipment, refused).order.number} goes with it" in told[refused]
+        settle_label(session, refused, "sent after all", "Inês", clock())
+        assert [s.id for s in unsettled(session)] == [printed]
     assert books(wiring)["expected"] == 0
     with wiring.sessions() as session:
         spent = session.scalars(select(Shipment).where(Shipment.state != "voided")).all()

@@ -18,9 +18,9 @@ from tidewind.db.tables import OrderChange, Shipment
 from tidewind.outside.carrier import Purchase, Sold, SoldParcel
 from tidewind.outside.errors import MaybeDone, NeverSent, RefusedOutside
 from tidewind.services.base import NotFound, Outside
-from tidewind.services.buying import buy_shipments, look_for_late_sales, settle_late_sale, sweep
+from tidewind.services.buying import buy_shipments, look_for_late_sales, settle_label, sweep
 from tidewind.services.buying.watching import WATCHED_FOR
-from tidewind.services.handover import late_sales
+from tidewind.services.handover import unsettled
 from tidewind.web.access import Wiring
 
 PRICE = 321
@@ -191,19 +191,19 @@ def test_a_sale_after_all_is_found_taken_back_and_told(wiring: Wiring, clock: Cl
     told = shipments(wiring, [mine])[0]
     assert (told.state, told.watched_until, len(carrier.live)) == ("failed", None, int(keeps))
     assert "sold OC000000 for 3.21 EUR after all" in told.failure
-    assert ("was taken back" in told.failure, "it was scanned already" in told.late_sale) == (not keeps, keeps)
+    assert ("was taken back" in told.failure, "it was scanned already" in told.unsettled) == (not keeps, keeps)
     with wiring.sessions() as session:
         what = select(OrderChange.what).where(OrderChange.order_id == told.order_id).order_by(OrderChange.id.desc())
         assert "after all" in (session.scalars(what.limit(1)).one())
-        shown = late_sales(session)
+        shown = unsettled(session)
         assert len(shown) == int(keeps)
     for sale in shown:
         with wiring.sessions.begin() as session:
-            settle_late_sale(session, sale.id, "the carrier credits it", "Inês", clock())
+            settle_label(session, sale.id, "the carrier credits it", "Inês", clock())
         with wiring.sessions.begin() as session:
-            assert late_sales(session) == []
+            assert unsettled(session) == []
             with pytest.raises(NotFound, match="somebody has settled it"):
-                settle_late_sale(session, sale.id, "again", "Tomé", clock())
+                settle_label(session, sale.id, "again", "Tomé", clock())
 
 
 def test_a_key_is_looked_after_for_a_day_and_then_no_more(wiring: Wiring, clock: Clock) -> None:

@@ -54,7 +54,7 @@ POST /api/channels/{code}/test | POST /api/orders/{order_id}/clear | POST /api/o
 POST /api/orders/{order_id}/apart | POST /api/orders/join | POST /api/orders/{order_id}/undo
 POST /api/layers/shop-defaults/rehearse | POST /api/rules/rehearse | POST /api/checkout/try | POST /api/checkout/tables/read | POST /api/checkout/rehearse | GET /api/checkout/sold | GET /api/checkout/basket-of/{number} | POST /api/checkout/cases/run | POST /api/checkout/cases | DELETE /api/checkout/cases/{case_id} | POST /api/recipes | POST /api/recipes/from-order
 DELETE /api/recipes/{code} | PUT /api/promises | POST /api/promises/rehearse | DELETE /api/precedents/{precedent_id}
-PATCH /api/products | PUT /api/products/stock | POST /api/products/file | POST /api/preflight | POST /api/voids | POST /api/differences/{difference_id}/void | POST /api/orders/undo | POST /api/late-sales/{shipment_id} | GET /api/refunds
+PATCH /api/products | PUT /api/products/stock | POST /api/products/file | POST /api/preflight | POST /api/voids | POST /api/differences/{difference_id}/void | POST /api/orders/undo | POST /api/unsettled/{shipment_id} | GET /api/refunds
 POST /api/refunds/{shipment_id}/chase | POST /api/batches | PATCH /api/batches/{batch_id}
 POST /api/batches/{batch_id}/orders | POST /api/batches/{batch_id}/scan | POST /api/batches/{batch_id}/take-out
 POST /api/batches/{batch_id}/cancel | POST /api/batches/{batch_id}/archive | GET /api/batches/{batch_id}/summary.pdf

@@ -43,7 +43,8 @@ class Shipment(Base):
     """The intent to buy, written before the carrier is asked, and then its answer: one service, one recipient.
 
     ``price_minor`` is the carrier's, ``premium_minor`` the insurer's.  One that was given up is looked after
-    ``watched_until`` the carrier can no longer sell it; ``late_sale`` says what it sold all the same and kept.
+    ``watched_until`` the carrier can no longer sell it; ``unsettled`` says what was charged for
+    nothing, or against our word, until a person has settled it: a late sale that was kept, a void that was refused.
     ``duties_charged_minor`` is what the border asked for in the end, where somebody has said it.
     """
 
@@ -58,7 +59,7 @@ class Shipment(Base):
         ),
         CheckConstraint("state in ('buying', 'failed') or bought_at is not null", name="bought"),
         Index("ix_shipment_buying", "next_try_at", postgresql_where=text("state = 'buying'")),
-        Index("ix_shipment_late_sale", "asked_at", postgresql_where=text("late_sale <> ''")),
+        Index("ix_shipment_unsettled", "asked_at", postgresql_where=text("unsettled <> ''")),
         Index("ix_shipment_watched", "next_try_at", postgresql_where=text("watched_until is not null")),
         Index("ix_shipment_void_asked", "void_due_on", postgresql_where=text("state = 'void_asked'")),
     )
@@ -94,7 +95,7 @@ class Shipment(Base):
     attempts: Mapped[int] = mapped_column(default=0)
     next_try_at: Mapped[datetime | None]
     watched_until: Mapped[datetime | None]
-    late_sale: Mapped[str] = mapped_column(String(300), default="")
+    unsettled: Mapped[str] = mapped_column(String(300), default="")
     void_asked_at: Mapped[datetime | None]
     void_asked_by: Mapped[str] = mapped_column(String(120), default="")
     void_due_on: Mapped[date | None]

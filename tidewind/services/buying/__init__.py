@@ -26,7 +26,7 @@ from tidewind.services.buying.batches import (
 from tidewind.services.buying.checking import check_orders
 from tidewind.services.buying.settling import buy_shipment, buy_shipments, cancel_waiting, sweep
 from tidewind.services.buying.voiding import Voided, ask_void, chase_refund, settle_due_voids, waiting_refunds
-from tidewind.services.buying.watching import look_for_late_sales, settle_late_sale
+from tidewind.services.buying.watching import look_for_late_sales, settle_label
 
 __all__ = [
     "AT_ONCE_PER_CARRIER",
@@ -55,7 +55,7 @@ __all__ = [
     "orders_in_batch",
     "scan_into_batch",
     "settle_due_voids",
-    "settle_late_sale",
+    "settle_label",
     "start_batch",
     "sweep",
     "take_out",

@@ -222,7 +222,9 @@ def _write(session: Session, shipment_id: int, answer: VoidAnswer, carrier: str,
 
 
 def _take_back(session: Session, shipment: Shipment, carrier: str, now: datetime) -> None:
-    """A refused void means that the label counts: its order went with it, unless another was bought since.
+    """A refused void means that the label counts: its order goes with it, unless another was bought since.
+
+    Whoever asked for the void has gone on to other things by then, so it stays on Today until somebody settles it.
 
     A label that a change of its order has overtaken counts as money alone: nothing goes with it.
     """
@@ -235,6 +237,8 @@ def _take_back(session: Session, shipment: Shipment, carrier: str, now: datetime
         for along in session.scalars(select(Order).where(Order.joined_to == order.id, Order.state_by == "join")):
             if ORDER_MOVES.may(standing_of(along), OrderMove.SHIP_ALONG):
                 move_order(along, OrderMove.SHIP_ALONG, f"went with order {order.number}")
+    what = f"{order.number} goes with it" if goes else "nothing goes with it"
+    shipment.unsettled = f"{carrier} refused the void, so the label is paid for and {what}: {shipment.void_words}"[:300]
     write_history(session, order, carrier, f"refused the void: {shipment.void_words}", now)
 
 

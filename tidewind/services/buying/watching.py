@@ -88,19 +88,19 @@ def _look(sessions: sessionmaker[Session], outside: Outside, shipment_id: int, c
     return sold is not None
 
 
-def settle_late_sale(session: Session, shipment_id: int, words: str, who: str, now: datetime) -> None:
-    """Note what a person has made of a late sale that its carrier does not take back; Today speaks of it no longer.
+def settle_label(session: Session, shipment_id: int, words: str, who: str, now: datetime) -> None:
+    """Note what a person has made of a label that its carrier charges against our word; Today speaks of it no longer.
 
     What the carrier charges comes with its bill.  Raises NotFound where there is none, or somebody has settled it.
     """
     query = (
-        select(Shipment).where(Shipment.id == shipment_id, Shipment.late_sale != "").options(joinedload(Shipment.order))
+        select(Shipment).where(Shipment.id == shipment_id, Shipment.unsettled != "").options(joinedload(Shipment.order))
     )
     shipment = session.scalar(query.with_for_update(of=Shipment))
     if shipment is None:
-        raise NotFound("no_late_sale", "There is no late sale here, or somebody has settled it.")
-    write_history(session, shipment.order, who, f"settled the late sale: {words}. {shipment.late_sale}"[:300], now)
-    shipment.late_sale = ""
+        raise NotFound("nothing_to_settle", "There is nothing to settle here, or somebody has settled it.")
+    write_history(session, shipment.order, who, f"settled it: {words}. {shipment.unsettled}"[:300], now)
+    shipment.unsettled = ""
 
 
 def _take_back(client: CarrierClient, key: str) -> str:
@@ -127,8 +127,8 @@ def _note(session: Session, shipment_id: int, carrier: str, sold: Sold | None, r
     what = f"{carrier} sold {numbers} for {money_text(sold.price_minor, shop_settings(session).currency)} after all"
     shipment.watched_until = None
     if refused:
-        shipment.late_sale = f"{what} and does not take it back: {refused}"[:300]
-        shipment.failure = f"{shipment.failure[:180]}. {shipment.late_sale}"
+        shipment.unsettled = f"{what} and does not take it back: {refused}"[:300]
+        shipment.failure = f"{shipment.failure[:180]}. {shipment.unsettled}"
     else:
         shipment.failure = f"{shipment.failure[:180]}. {what}; it was taken back"
     write_history(session, shipment.order, carrier, f"{what}; {'not ' if refused else ''}taken back", now)

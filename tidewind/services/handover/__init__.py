@@ -1,6 +1,6 @@
 """What must leave today and what threatens it: departures, the vans that fetch them, lists, the driver's count."""
 
-from tidewind.services.handover.alerts import alert_counts, late_sales, low_balance
+from tidewind.services.handover.alerts import alert_counts, low_balance, unsettled
 from tidewind.services.handover.booking import settle_pickups
 from tidewind.services.handover.chasing import answer_missed, chase_pickup, chase_text, open_missed
 from tidewind.services.handover.counting import (
@@ -87,7 +87,6 @@ __all__ = [
     "hand_over",
     "lanes_on",
     "lanes_to_begin_with",
-    "late_sales",
     "listed_of",
     "listed_on",
     "low_balance",
@@ -108,6 +107,7 @@ __all__ = [
     "take_count_back",
     "tell_manifests",
     "todays_departures",
+    "unsettled",
     "ways_of",
     "why_not_void",
 ]

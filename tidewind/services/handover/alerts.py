@@ -27,9 +27,12 @@ from tidewind.services.handover.stopped import LIES
 from tidewind.services.planning import shop_day, shop_settings
 
 
-def late_sales(session: Session) -> Sequence[Shipment]:
-    """Return what carriers sold after we had given up and do not take back, until somebody settles it."""
-    return session.scalars(select(Shipment).where(Shipment.late_sale != "").order_by(Shipment.asked_at)).all()
+def unsettled(session: Session) -> Sequence[Shipment]:
+    """Return the labels that carriers charge against our word, until somebody settles each.
+
+    They were sold after we had given up and are not taken back, or their void was refused.
+    """
+    return session.scalars(select(Shipment).where(Shipment.unsettled != "").order_by(Shipment.asked_at)).all()
 
 
 def low_balance(session: Session, available_minor: int, to_buy: Mapping[str, int]) -> bool:

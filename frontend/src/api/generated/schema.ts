@@ -4294,7 +4294,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/late-sales/{shipment_id}": {
+    "/api/unsettled/{shipment_id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -4307,7 +4307,7 @@ export interface paths {
          * Settle Late
          * @description Note what was made of a label that a carrier sold after we had given up, and does not take back.
          */
-        post: operations["settle_late_api_late_sales__shipment_id__post"];
+        post: operations["settle_late_api_unsettled__shipment_id__post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -9430,20 +9430,6 @@ export interface components {
             promised: string;
         };
         /**
-         * LateSaleOut
-         * @description A label that a carrier sold after we had given up, and does not take back: somebody has to settle it.
-         */
-        LateSaleOut: {
-            /** Shipment Id */
-            shipment_id: number;
-            /** Order Id */
-            order_id: number;
-            /** Order Number */
-            order_number: string;
-            /** Words */
-            words: string;
-        };
-        /**
          * LatenessOut
          * @description The share of late parcels (basis points), on how many it rests, and whose: service, carrier, shop, nothing.
          */
@@ -13331,8 +13317,8 @@ export interface components {
             available_minor: number | null;
             /** Low Balance */
             low_balance: boolean;
-            /** Late Sales */
-            late_sales: components["schemas"]["LateSaleOut"][];
+            /** Unsettled */
+            unsettled: components["schemas"]["UnsettledOut"][];
             /** Undelivered Messages */
             undelivered_messages: number;
             /** Messages Held */
@@ -13728,6 +13714,20 @@ export interface components {
              * @description It may change what is sent: map it, or name it in left_out
              */
             asked: boolean;
+        };
+        /**
+         * UnsettledOut
+         * @description A label that a carrier charges against our word, sold late or its void refused: somebody has to settle it.
+         */
+        UnsettledOut: {
+            /** Shipment Id */
+            shipment_id: number;
+            /** Order Id */
+            order_id: number;
+            /** Order Number */
+            order_number: string;
+            /** Words */
+            words: string;
         };
         /** UpstreamCounts */
         UpstreamCounts: {
@@ -23200,7 +23200,7 @@ export interface operations {
             };
         };
     };
-    settle_late_api_late_sales__shipment_id__post: {
+    settle_late_api_unsettled__shipment_id__post: {
         parameters: {
             query?: never;
             header?: never;

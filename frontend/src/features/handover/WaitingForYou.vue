@@ -5,17 +5,17 @@ import { type Schemas } from "../../api/client";
 import { money } from "../../shared/format";
 import { useMe } from "../../shared/session";
 import { FormDialog } from "../../shared/ui";
-import { settleLateSale } from "./queries";
+import { settleLabel } from "./queries";
 
 /** Money and whatever else waits for somebody: each line with what can be done about it. */
 defineProps<{ today: Schemas["TodayOut"] }>();
 const { currency, me, may } = useMe();
 const client = useQueryClient();
-/** A label sold after we had given up, which somebody settles with the carrier. */
-const settling = ref<Schemas["LateSaleOut"]>();
+/** A label that its carrier charges against our word, which somebody settles with it. */
+const settling = ref<Schemas["UnsettledOut"]>();
 const settled = ref("");
 const settle = useMutation({
-  mutationFn: () => settleLateSale(settling.value!.shipment_id, settled.value),
+  mutationFn: () => settleLabel(settling.value!.shipment_id, settled.value),
   onSuccess: () => {
     settling.value = undefined;
     settled.value = "";
@@ -40,7 +40,7 @@ const settle = useMutation({
             }}</RouterLink>
           </td>
         </tr>
-        <tr v-for="sale in today.late_sales" :key="sale.shipment_id">
+        <tr v-for="sale in today.unsettled" :key="sale.shipment_id">
           <td class="press">
             <RouterLink class="plain mono" :to="`/orders/${sale.order_id}?view=all`">{{
               sale.order_number

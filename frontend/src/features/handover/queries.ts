@@ -24,8 +24,8 @@ export const departuresQuery = (day: string | undefined) =>
 export const pickClear = async () =>
   need(await api.GET("/api/orders/picked", { params: { query: { view: "clear" } } }));
 
-export const settleLateSale = (shipmentId: number, words: string) =>
-  api.POST("/api/late-sales/{shipment_id}", {
+export const settleLabel = (shipmentId: number, words: string) =>
+  api.POST("/api/unsettled/{shipment_id}", {
     params: { path: { shipment_id: shipmentId } },
     body: { words },
   });

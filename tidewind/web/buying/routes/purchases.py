@@ -13,7 +13,7 @@ from tidewind.services.buying import (
     ask_void,
     chase_refund,
     check_orders,
-    settle_late_sale,
+    settle_label,
     waiting_refunds,
 )
 from tidewind.services.shop import carriers_by_code
@@ -78,10 +78,10 @@ def void(body: VoidIn, who: Shipper, session: Tx, now: Now) -> VoidedOut:
     return VoidedOut(asked=done.asked, refused=done.refused)
 
 
-@router.post("/late-sales/{shipment_id}", status_code=204)
+@router.post("/unsettled/{shipment_id}", status_code=204)
 def settle_late(shipment_id: int, body: SettledIn, who: Shipper, session: Tx, now: Now) -> None:
     """Note what was made of a label that a carrier sold after we had given up, and does not take back."""
-    settle_late_sale(session, shipment_id, body.words, who.name, now)
+    settle_label(session, shipment_id, body.words, who.name, now)
 
 
 @router.get("/refunds")

@@ -13,10 +13,10 @@ from tidewind.services.handover import (
     days_shown,
     lanes_on,
     lanes_to_begin_with,
-    late_sales,
     low_balance,
     steps_missing,
     todays_departures,
+    unsettled,
 )
 from tidewind.services.orders import count_open, samples_there, snag_groups
 from tidewind.web.access import MONEY_ROLES, Anyone, Now, Tx
@@ -24,10 +24,10 @@ from tidewind.web.handover.schemas.today import (
     DepartureOut,
     LaneOut,
     LanesOut,
-    LateSaleOut,
     SnagGroupOut,
     StepOut,
     TodayOut,
+    UnsettledOut,
 )
 
 router = APIRouter(prefix="/api", tags=["shop"])
@@ -60,9 +60,9 @@ def today(who: Anyone, session: Tx, now: Now) -> TodayOut:
         snags=[SnagGroupOut.model_validate(g) for g in snag_groups(session)],
         available_minor=balance.available_minor if sees else None,
         low_balance=sees and low_balance(session, balance.available_minor, to_buy),
-        late_sales=[
-            LateSaleOut(shipment_id=s.id, order_id=s.order_id, order_number=s.order.number, words=s.late_sale)
-            for s in late_sales(session)
+        unsettled=[
+            UnsettledOut(shipment_id=s.id, order_id=s.order_id, order_number=s.order.number, words=s.unsettled)
+            for s in unsettled(session)
         ],
         **alert_counts(session, now),
         first_hour=[StepOut.model_validate(step) for step in steps_missing(session)],

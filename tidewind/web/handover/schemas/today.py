@@ -144,8 +144,8 @@ class SnagGroupOut(Out):
     order_ids: list[int]
 
 
-class LateSaleOut(BaseModel):
-    """A label that a carrier sold after we had given up, and does not take back: somebody has to settle it."""
+class UnsettledOut(BaseModel):
+    """A label that a carrier charges against our word, sold late or its void refused: somebody has to settle it."""
 
     shipment_id: int
     order_id: int
@@ -168,7 +168,7 @@ class TodayOut(BaseModel):
     snags: list[SnagGroupOut]
     available_minor: int | None = Field(description="None for who may not see money")
     low_balance: bool
-    late_sales: list[LateSaleOut]
+    unsettled: list[UnsettledOut]
     undelivered_messages: int
     messages_held: int
     refunds_overdue: int
