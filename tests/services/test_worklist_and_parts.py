@@ -11,10 +11,20 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from tests.conftest import MONDAY, Clock
-from tests.services.steps import ask, by_number, ids_of, of, sample
+from tests.services.steps import ask, by_number, clear_orders, ids_of, of, sample
 from tidewind.core.addresses.check import Address
 from tidewind.core.order_facts import Hand
-from tidewind.db.tables import ChannelNotice, Clearance, Import, Order, Person, PrecedentRow, Product, RestrictedParty
+from tidewind.db.tables import (
+    ChannelNotice,
+    Clearance,
+    Import,
+    Order,
+    Person,
+    PrecedentRow,
+    Product,
+    RestrictedParty,
+    Shipment,
+)
 from tidewind.services.base import Conflict, Invalid, NotFound, history_of
 from tidewind.services.buying import ToBuy, ask_to_buy, buy_shipment
 from tidewind.services.follow import send_due_news
@@ -43,6 +53,7 @@ from tidewind.services.orders import (
     send_apart,
     set_columns,
     set_held,
+    set_sender,
     set_sent,
     try_plan,
     undo_change,
@@ -56,6 +67,7 @@ from tidewind.services.papers import print_slips
 from tidewind.services.people import at_work_on, let_go, start_work
 from tidewind.services.planning import plan_orders, remove_recipe
 from tidewind.services.shop import (
+    all_places,
     bring_in_contacts,
     bring_in_products,
     contacts_as_csv,
@@ -163,6 +175,33 @@ def test_orders_to_one_person_go_together_and_undo_parts_them(wiring: Wiring, cl
     with wiring.sessions.begin() as session:
         assert {by_number(session, n).state for n in numbers} == {"shipped"}
         assert print_slips(session, [shipment]).startswith(b"%PDF")
+
+
+def test_one_order_is_sent_by_somebody_else_and_the_places_stay(wiring: Wiring, clock: Clock) -> None:
+    maker = Address("Ana Forja", "Forja Lda", "Rua do Ferro 9", "", "Porto", "", "4100-320", "PT", "+351 220 000 000")
+    with wiring.sessions.begin() as session:
+        order, other = clear_orders(session, "norvia", 2)
+        places = [place.address for place in all_places(session)]
+        before = order.price_minor, order.sender
+        set_sender(session, order.id, maker, "Tomé", clock())
+        with pytest.raises(Invalid, match=r"From: .*city"):
+            set_sender(session, other.id, replace(maker, city=""), "Tomé", clock())
+        other.recipient_key, other.address = order.recipient_key, order.address
+        with pytest.raises(Invalid, match="different senders"):
+            join_orders(session, [order.id, other.id], "Tomé", clock())
+        assert order.sender == maker
+        undo_change(session, order.id, "Tomé", clock())
+        assert (order.price_minor, order.sender) == before
+        set_sender(session, order.id, maker, "Tomé", clock())
+    asked = ask(wiring, [order])
+    (shipment,) = ids_of(wiring, asked.batch_id)
+    buy_shipment(wiring.sessions, wiring.outside, shipment, clock)
+    with wiring.sessions.begin() as session:
+        sent = session.get_one(Shipment, shipment)
+        assert (sent.state, sent.sender, sent.address) == ("bought", maker, order.address)
+        assert [place.address for place in all_places(session)] == places, "no saved place changes by it"
+        with pytest.raises(Conflict):
+            set_sender(session, order.id, None, "Tomé", clock())
 
 
 def test_hand_edits_in_bulk_history_undo_and_precedents(wiring: Wiring, clock: Clock) -> None:

@@ -7,7 +7,7 @@ import { CountryField } from "./ui";
 import { VTextField } from "vuetify/components";
 
 const address = defineModel<Schemas["AddressIO"]>({ required: true });
-const home = defineModel<boolean>("home");
+const home = defineModel<boolean | undefined>("home", { default: undefined });
 const props = withDefaults(defineProps<{ doubtful?: string[] }>(), { doubtful: () => [] });
 const FIELDS = [
   ["name", "Name", "w3"],

@@ -62,6 +62,7 @@ from tidewind.services.orders.parts import (
 )
 from tidewind.services.orders.pulling import after_mapping, pull, pull_due
 from tidewind.services.orders.samples import bring_samples, samples_there
+from tidewind.services.orders.sender import set_sender
 from tidewind.services.orders.sharing_numbers import strange_numbers
 from tidewind.services.orders.snags import snag_groups
 from tidewind.services.orders.taking_in import NewLine, NewOrder, recipient_key, search_text, store_orders
@@ -147,6 +148,7 @@ __all__ = [
     "send_apart",
     "set_columns",
     "set_held",
+    "set_sender",
     "set_sent",
     "shipments_of",
     "snag_groups",

@@ -9,6 +9,7 @@ from datetime import datetime
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from tidewind.core.addresses.check import Address
 from tidewind.core.order_facts import Hand
 from tidewind.core.states.orders import OrderMove
 from tidewind.core.stored import NO_HAND, NO_PLAN, read_hand, write_hand
@@ -81,8 +82,10 @@ def send_apart(session: Session, order_id: int, items: Mapping[int, int], who: s
 
 
 def _part(order: Order, number: str, moved: Sequence[tuple[OrderLine, int]]) -> Order:
-    copied = ("channel_id", "channel", "ordered_at", "address", "home", "promise", "promise_date", "offer", "note",
-              "payment", "billing_name", "reference", "recipient_key", "tags", "cleared", "imported")  # fmt: skip
+    copied = (
+        *("channel_id", "channel", "ordered_at", "address", "home", "sender", "promise", "promise_date", "offer"),
+        *("note", "payment", "billing_name", "reference", "recipient_key", "tags", "cleared", "imported"),
+    )
     part = Order(number=number, part_of=order.id, state="open", hand=_said_of_all(order.hand), plan=NO_PLAN)
     for name in copied:
         setattr(part, name, getattr(order, name))
@@ -121,10 +124,12 @@ def same_person(session: Session, order: Order) -> Sequence[Order]:
 def join_orders(session: Session, order_ids: Sequence[int], who: str, now: datetime) -> Order:
     """Let orders to one person go together with the first of them; return that one.
 
-    Raises Invalid where they do not all go to one person, Conflict where one cannot be changed.
+    Raises Invalid where they do not all go from one sender to one person, Conflict where one cannot be changed.
     """
     orders = all_editable(session, order_ids)
     host, *others = orders
+    if len({order.sender for order in orders}) > 1:
+        raise Invalid("two_senders", "Orders that are sent by different senders cannot go together.")
     if not others or len({order.recipient_key for order in orders}) != 1 or any(o.state != "open" for o in orders):
         raise Invalid("not_one_person", "Only open orders to one person at one address can go together.")
     for other in others:
@@ -192,6 +197,8 @@ def _undo(session: Session, order: Order, who: str, now: datetime, *, of_others:
         editable(session, part.id)
         again += lock_orders(session, remove_part(session, part, order))
     again += _host_of(session, order) if "sent" in change.undo else []
+    if "sender" in change.undo:
+        order.sender = Address(**change.undo["sender"])
     for line in order.lines:
         line.sent = int(change.undo.get("sent", {}).get(str(line.id), line.sent))
     for other_id in change.undo.get("joined", []):

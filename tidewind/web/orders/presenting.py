@@ -16,6 +16,7 @@ from tidewind.core.checkout.sold import sold_from
 from tidewind.core.order_rows.reading import RowOrder
 from tidewind.core.snags import Snag, snag_of_change
 from tidewind.core.states.labels import LabelState
+from tidewind.core.stored import NO_ADDRESS
 from tidewind.db.tables import CarrierRow, Order, Shipment
 from tidewind.services import orders as service
 from tidewind.services.base import history_of
@@ -196,6 +197,7 @@ def order_sheet(session: Session, order: Order, now: datetime, who: Who) -> Orde
         row=order_rows(session, [order], now, who.id)[0],
         address=AddressIO.model_validate(order.address),
         home=order.home,
+        sender=None if order.sender == NO_ADDRESS else AddressIO.model_validate(order.sender),
         note=order.note,
         lines=[OrderLineOut.model_validate(line) for line in (*order.lines, *along)],
         hand=HandOut.model_validate(order.hand),

@@ -2109,6 +2109,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/orders/{order_id}/sender": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set Sender
+         * @description Say who this order alone is sent by; saved places stay as they are.
+         */
+        put: operations["set_sender_api_orders__order_id__sender_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/orders/held": {
         parameters: {
             query?: never;
@@ -10346,6 +10366,8 @@ export interface components {
             address: components["schemas"]["AddressIO"];
             /** Home */
             home: boolean;
+            /** @description Who it is sent by, where that is not the shop */
+            sender: components["schemas"]["AddressIO"] | null;
             /** Note */
             note: string;
             /** Lines */
@@ -12430,6 +12452,13 @@ export interface components {
         SendClaimIn: {
             /** Mail To */
             mail_to: string;
+        };
+        /**
+         * SenderIn
+         * @description Who this order alone is sent by; null: the shop again.
+         */
+        SenderIn: {
+            sender: components["schemas"]["AddressIO"] | null;
         };
         /**
          * ServiceOnCard
@@ -18476,6 +18505,58 @@ export interface operations {
                  *     }
                  */
                 "application/json": components["schemas"]["AddressIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrderSheet"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_sender_api_orders__order_id__sender_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example 1 */
+                order_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "sender": {
+                 *         "name": "Ana Lopes",
+                 *         "company": "Quinta do Sobral, Lda",
+                 *         "street": "Rua das Flores 12",
+                 *         "extra": "2.º esq.",
+                 *         "city": "Viseu",
+                 *         "region": "",
+                 *         "postcode": "3500-108",
+                 *         "country": "PT",
+                 *         "phone": "+351 900 000 000",
+                 *         "email": "ana@buyer.example"
+                 *       }
+                 *     }
+                 */
+                "application/json": components["schemas"]["SenderIn"];
             };
         };
         responses: {

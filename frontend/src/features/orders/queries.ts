@@ -159,6 +159,14 @@ export const changeAddress = async (orderId: number, body: Schemas["AddressIn"])
     }),
   );
 
+export const changeSender = async (orderId: number, sender: Schemas["AddressIO"] | null) =>
+  need(
+    await api.PUT("/api/orders/{order_id}/sender", {
+      params: { path: { order_id: orderId } },
+      body: { sender },
+    }),
+  );
+
 export const fetchImport = async (importId: number) =>
   need(await api.GET("/api/imports/{import_id}", { params: { path: { import_id: importId } } }));
 

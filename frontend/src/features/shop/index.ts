@@ -6,5 +6,6 @@ export {
   placesQuery,
   fetchChannels,
   pullNow,
+  savePlace,
 } from "./queries";
 export { templateQuery } from "./queries";

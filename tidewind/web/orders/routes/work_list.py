@@ -24,6 +24,7 @@ from tidewind.web.orders.schemas.order import (
     Picked,
     PickedOrder,
     ProductFactsIn,
+    SenderIn,
 )
 from tidewind.web.orders.schemas.work_list import AnnotateIn, AsksIn, BulkHandIn, ListIn, SavedViewIn, SavedViewOut
 
@@ -122,6 +123,15 @@ def edit_address(order_id: int, body: AddressIn, who: Care, session: Tx, now: No
     order = service.edit_address(
         session, order_id, Address(**body.address.model_dump()), body.home, who.name, now, seen
     )
+    session.flush()
+    return order_sheet(session, order, now, who)
+
+
+@router.put("/orders/{order_id}/sender")
+def set_sender(order_id: int, body: SenderIn, who: Shipper, session: Tx, now: Now) -> OrderSheet:
+    """Say who this order alone is sent by; saved places stay as they are."""
+    sender = Address(**body.sender.model_dump()) if body.sender else None
+    order = service.set_sender(session, order_id, sender, who.name, now)
     session.flush()
     return order_sheet(session, order, now, who)
 

@@ -251,6 +251,7 @@ class OrderSheet(BaseModel):
     row: OrderRow
     address: AddressIO
     home: bool
+    sender: AddressIO | None = Field(description="Who it is sent by, where that is not the shop")
     note: str
     lines: list[OrderLineOut]
     hand: HandOut
@@ -366,6 +367,12 @@ class AddressIn(In):
     address: AddressIO
     home: bool = True
     seen: AddressIO | None = Field(None, description="The address that was shown when typing began")
+
+
+class SenderIn(In):
+    """Who this order alone is sent by; null: the shop again."""
+
+    sender: AddressIO | None
 
 
 class HeldIn(In):

@@ -7,6 +7,7 @@ import { ErrorNote } from "../../../shared/ui";
 import { keepContact } from "../../shop";
 import { changesAddress, useAfterOrders, type OrderRow, type Sheet } from "../queries";
 import SentAlready from "./SentAlready.vue";
+import SentBy from "./SentBy.vue";
 
 const props = defineProps<{ sheet: Sheet; editable: boolean }>();
 const emit = defineEmits<{ fix: [row: OrderRow]; link: [row: OrderRow] }>();
@@ -84,6 +85,7 @@ const keep = useMutation({ mutationFn: () => keepContact(props.sheet.home, props
     >
       Keep in the address book</button
     ><span v-if="keep.data.value" class="fine small">in the address book</span>
+    <SentBy :sheet="sheet" :editable="editable" />
     <h3>Items</h3>
     <table class="plain-table items">
       <tbody>
