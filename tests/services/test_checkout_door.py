@@ -20,7 +20,7 @@ from tidewind.db.tables import ApiKey, CarrierRow, Channel, LiveAnswerRow, Order
 from tidewind.metrics import OUTSIDE_CALLS
 from tidewind.services.base import NotAllowed, NotSignedIn
 from tidewind.services.orders import pull
-from tidewind.services.people import change_key, digest, make_key, take_handful, who_has_key
+from tidewind.services.people import CHECKOUT, KeyUse, change_key, digest, make_key, take_handful, who_has_key
 from tidewind.services.planning import shop_day
 from tidewind.services.rates import NOTHING, newest_checkout, save_checkout
 from tidewind.services.shop import save_card
@@ -72,11 +72,11 @@ def test_a_key_for_the_checkout_opens_nothing_else_and_is_changed_for_another(
     with wiring.sessions.begin() as session:
         row_id = who_row(wiring, key)
         _, fresh = change_key(session, row_id, clock())
-        assert who_has_key(session, key, clock() + timedelta(hours=23), asks_checkout=True)
+        assert who_has_key(session, key, clock() + timedelta(hours=23), CHECKOUT)
         with pytest.raises(NotSignedIn):
-            who_has_key(session, key, clock() + timedelta(hours=25), asks_checkout=True)
+            who_has_key(session, key, clock() + timedelta(hours=25), CHECKOUT)
         with pytest.raises(NotAllowed):
-            who_has_key(session, fresh, clock())
+            who_has_key(session, fresh, clock(), KeyUse())
 
 
 def who_row(wiring: Wiring, key: str) -> int:

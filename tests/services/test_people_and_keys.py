@@ -11,8 +11,10 @@ from sqlalchemy.orm import Session
 
 from tests.conftest import Clock
 from tidewind.db.tables import ApiKey, DoorLink, Person, SignIn
+from tidewind.db.tables.people import ROLES
 from tidewind.services.base import Conflict, Invalid, NotAllowed, NotFound, NotSignedIn, TooMany
 from tidewind.services.people import (
+    KeyUse,
     SignedIn,
     Trying,
     add_person,
@@ -86,7 +88,7 @@ def test_a_session_is_known_by_the_hash_of_its_token_and_ends_with_its_person(wi
     with pytest.raises(NotSignedIn):
         who_has_token(session, signed.token, wiring.clock())
     with pytest.raises(NotSignedIn):
-        who_has_key(session, key, wiring.clock())
+        who_has_key(session, key, wiring.clock(), KeyUse())
     with pytest.raises(NotFound):
         who_has_link(session, link, wiring.clock())
     with pytest.raises(Conflict, match="has left"):
@@ -95,7 +97,7 @@ def test_a_session_is_known_by_the_hash_of_its_token_and_ends_with_its_person(wi
     set_person(session, signed.person.id, name="Tomé Brisson", role="packer", active=True)
     come_in(wiring, session, "tome", DEMO_PASSWORD)
     with pytest.raises(NotSignedIn):  # what ended stays ended
-        who_has_key(session, key, wiring.clock())
+        who_has_key(session, key, wiring.clock(), KeyUse())
 
 
 def test_an_owner_always_stays(session: Session, clock: Clock) -> None:
@@ -226,16 +228,35 @@ def test_keys_have_a_role_an_end_and_perhaps_no_right_to_write(session: Session,
     key_id, key = make_key(
         session, ines.id, "script", "packer", reads_only=True, expires_at=clock() + timedelta(days=1)
     )
-    assert who_has_key(session, key, clock()).role == "packer"
+    writing = KeyUse(writes=True)
+    assert who_has_key(session, key, clock(), KeyUse(came_from="192.0.2.7")).role == "packer"
     row = session.get_one(ApiKey, key_id)
-    assert (row.used_at, key in row.key_hash) == (clock(), False)
+    assert (row.used_at, row.used_from, key in row.key_hash) == (clock(), "192.0.2.7", False)
     with pytest.raises(NotAllowed, match="only read"):
-        who_has_key(session, key, clock(), writes=True)
+        who_has_key(session, key, clock(), writing)
     clock.move(days=1)
     with pytest.raises(NotSignedIn, match="is over"):
-        who_has_key(session, key, clock())
+        who_has_key(session, key, clock(), KeyUse())
     other_id, other = make_key(session, ines.id, "for ever", "care")
-    who_has_key(session, other, clock(), writes=True)
+    who_has_key(session, other, clock(), writing)
     revoke_key(session, other_id, clock())
     with pytest.raises(NotSignedIn):
-        who_has_key(session, other, clock())
+        who_has_key(session, other, clock(), KeyUse())
+    _, narrow = make_key(session, ines.id, "pickers", "packer", scope="handover")
+    assert who_has_key(session, narrow, clock(), KeyUse(frozenset({"handover"}), True)).role == "packer"
+    for rooms in (frozenset[str](), frozenset({"orders"}), frozenset({"checkout"})):
+        with pytest.raises(NotAllowed, match="for bench and departures alone"):
+            who_has_key(session, narrow, clock(), KeyUse(rooms))
+
+
+@pytest.mark.parametrize(("role", "now"), [(a, b) for a in ROLES for b in ROLES])
+def test_a_key_never_may_more_than_its_maker_may_now(session: Session, clock: Clock, role: str, now: str) -> None:
+    zoe = add_person(session, "zoe", "Zoe", "owner", GOOD)
+    _, key = make_key(session, zoe.id, "script", role)
+    assert who_has_key(session, key, clock(), KeyUse()).role == role
+    set_person(session, zoe.id, name="Zoe", role=now, active=True)
+    if now in {role, "owner"}:
+        assert who_has_key(session, key, clock(), KeyUse()).role == role
+    else:
+        with pytest.raises(NotAllowed, match="is none any more"):
+            who_has_key(session, key, clock(), KeyUse())

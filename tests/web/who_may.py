@@ -2,10 +2,16 @@
 
 from __future__ import annotations
 
-import httpx
+from datetime import datetime, timedelta
 
+import httpx
+from sqlalchemy.orm import Session
+
+from tidewind.db.tables import Person, SignIn
 from tidewind.db.tables.people import ROLES
+from tidewind.services.people import digest
 from tidewind.settings import DEMO_PASSWORD
+from tidewind.web.access import COOKIE
 
 _EVERYBODY = """
 POST /api/me/password | GET /api/me/sessions | DELETE /api/me/sessions/{session_id} | POST /api/me/second-factor
@@ -123,6 +129,17 @@ BODIES = {
     "POST /api/voids": {"shipment_ids": [0]},
     "POST /api/money/bill-paid": {"amount_minor": 1, "key": "12345678"},
 }
+
+
+def in_person(session: Session, role: str, at: datetime) -> dict[str, str]:
+    """Return the headers of somebody new with a role who has signed in: some doors open to no key."""
+    token = f"token of {role}"
+    person = Person(login=f"a-{role}", name=f"A {role}", role=role, password_hash="none")
+    session.add(person)
+    session.flush()
+    mine = {"person_id": person.id, "csrf_token": "csrf", "browser": "", "seen_at": at}
+    session.add(SignIn(token_hash=digest(token), expires_at=at + timedelta(days=1), **mine))
+    return {"Cookie": f"{COOKIE}={token}", "X-CSRF-Token": "csrf"}
 
 
 def sign_in(client: httpx.Client, login: str) -> dict[str, str]:

@@ -15,7 +15,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from tidewind.db.tables.people import ROLES
 from tidewind.services.base import Jumps, NotAllowed, NotSignedIn, Outside, SharedAnswers
-from tidewind.services.people import Who, who_has_key, who_has_token
+from tidewind.services.people import KeyUse, Who, who_has_key, who_has_token
 from tidewind.settings import Settings, now, real_now
 from tidewind.web.news import NewsHub
 
@@ -92,17 +92,49 @@ ASKS = "/api/checkout/v1/"
 """Questions that need a body, and change nothing: a key that only reads may ask them."""
 
 
+PEOPLE_ALONE = frozenset({"people", "sign-in"})
+"""Tags of what no key opens but to read who it is: who has found a key must not become somebody else by it."""
+
+
 def key_of(request: Request) -> str:
     """Return the API key that a request brings, empty where it brings none (RFC 6750)."""
     scheme, _, key = request.headers.get("Authorization", "").partition(" ")
     return key.strip() if scheme.lower() == "bearer" else ""
 
 
+# What a key for one room may reach, by the tags of the API's document.
+_ROOMS = {
+    "orders": {"orders", "orders in", "addresses", "address book", "products"},
+    "labels": {"rates", "buying", "batches", "printing", "requests", "customs"},
+    "handover": {"bench", "handing over"},
+    "following": {"following", "claims", "returns", "messages"},
+}
+
+
+def _use(request: Request) -> KeyUse:
+    """Return what a request with a key wants."""
+    tags = _tags(request)
+    asks = request.url.path.startswith(ASKS)
+    rooms = {room for room, its in _ROOMS.items() if not tags.isdisjoint(its)} | ({"checkout"} if asks else set())
+    came_from = request.client.host if request.client else ""
+    return KeyUse(frozenset(rooms), not asks and request.method not in SAFE, came_from)
+
+
+def _not_for_keys(request: Request) -> None:
+    tags = _tags(request)
+    if not tags.isdisjoint(PEOPLE_ALONE) and (request.method not in SAFE or "people" in tags):
+        raise NotAllowed("people_alone", "Logins, sessions and keys are changed by somebody who has signed in.")
+
+
+def _tags(request: Request) -> frozenset[str]:
+    return frozenset(getattr(request.scope.get("route"), "tags", ()))
+
+
 def recognise(request: Request, session: Tx, now: RealNow) -> Who:
     """Return who is asking, by API key or by session cookie; cookies need the form token for anything that writes."""
     if key := key_of(request):
-        asks = request.url.path.startswith(ASKS)
-        who = who_has_key(session, key, now, writes=not asks and request.method not in SAFE, asks_checkout=asks)
+        who = who_has_key(session, key, now, _use(request))
+        _not_for_keys(request)
         request.state.person_id = who.id
         return who
     who = who_has_token(session, request.cookies.get(COOKIE, ""), now)

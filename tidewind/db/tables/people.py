@@ -71,13 +71,14 @@ class SignIn(Base):
     seen_at: Mapped[datetime | None]
 
 
-SCOPES = ("all", "checkout")
+SCOPES = ("all", "checkout", "orders", "labels", "handover", "following")
 
 
 class ApiKey(Base):
     """A key for scripts, with a role of its own; only its hash is kept.  It ends with the person who made it.
 
-    ``scope`` narrows it: with ``checkout`` it asks what a basket is offered, and nothing else.
+    ``scope`` narrows it: with ``checkout`` it asks what a basket is offered, and nothing else; a room's name opens
+    that room alone.  ``used_from`` is the address that it last came from.
     """
 
     __tablename__ = "api_key"
@@ -96,6 +97,7 @@ class ApiKey(Base):
     reads_only: Mapped[bool] = mapped_column(default=False)
     expires_at: Mapped[datetime | None]
     used_at: Mapped[datetime | None]
+    used_from: Mapped[str] = mapped_column(String(45), default="", server_default="")
     scope: Mapped[str] = mapped_column(String(20), default="all")
     per_minute: Mapped[int] = mapped_column(default=3_000)
 

@@ -2,7 +2,7 @@
 
 from tidewind.services.people.allowance import take_handful
 from tidewind.services.people.badges import digest_of_badge, make_badge
-from tidewind.services.people.keys import change_key, keys, make_key, revoke_key, who_has_key
+from tidewind.services.people.keys import CHECKOUT, KeyUse, change_key, keys, make_key, revoke_key, who_has_key
 from tidewind.services.people.members import (
     add_person,
     change_password,
@@ -34,8 +34,10 @@ from tidewind.services.people.signing_in import (
 )
 
 __all__ = [
+    "CHECKOUT",
     "SESSION_LASTS",
     "AtWork",
+    "KeyUse",
     "SignedIn",
     "Trying",
     "Who",

@@ -1,9 +1,13 @@
-"""Keys for scripts: a role, perhaps reading only, until a day, and when last used; they end with their person."""
+"""Keys for scripts: a role, perhaps reading only or one room alone, until a day.
+
+A key never may more than its maker may now: whoever is made less takes the keys along, and they end with their person.
+"""
 
 from __future__ import annotations
 
 import secrets
 from collections.abc import Sequence
+from dataclasses import dataclass
 from datetime import datetime, timedelta
 
 from sqlalchemy import bindparam, select, update
@@ -13,6 +17,13 @@ from tidewind.db.tables import ApiKey, Person
 from tidewind.services.base import Conflict, NotAllowed, NotFound, NotSignedIn
 from tidewind.services.people.signing_in import Who, digest
 
+ROOMS_IN_WORDS = {
+    "checkout": "the checkout",
+    "orders": "orders",
+    "labels": "labels",
+    "handover": "bench and departures",
+    "following": "tracking, messages and returns",
+}
 USE_NOTED_EVERY = timedelta(minutes=5)
 PER_MINUTE = 3_000
 """So many requests a minute a key has where nothing else is said (shop policy)."""
@@ -50,27 +61,48 @@ def make_key(
 
 # Made once and read as plain columns: it stands before every request of a store.
 _WITH_KEY = (
-    select(ApiKey.id, ApiKey.person_id, ApiKey.name, ApiKey.role, ApiKey.reads_only, ApiKey.scope, ApiKey.used_at)
+    select(
+        *(ApiKey.id, ApiKey.person_id, ApiKey.name, ApiKey.role, ApiKey.reads_only, ApiKey.scope),
+        *(ApiKey.used_at, ApiKey.used_from, Person.role.label("maker_role")),
+    )
     .join(Person, Person.id == ApiKey.person_id)
     .where(ApiKey.key_hash == bindparam("key_hash"), ApiKey.revoked_at.is_(None), Person.active)
     .where(ApiKey.expires_at.is_(None) | (ApiKey.expires_at > bindparam("at")))
 )
 
 
-def who_has_key(session: Session, key: str, at: datetime, *, writes: bool = False, asks_checkout: bool = False) -> Who:
+@dataclass(frozen=True, slots=True)
+class KeyUse:
+    """What a request with a key wants: the rooms it is about, whether it writes, and the address it comes from."""
+
+    rooms: frozenset[str] = frozenset()
+    writes: bool = False
+    came_from: str = ""
+
+
+CHECKOUT = KeyUse(frozenset({"checkout"}))
+
+
+def who_has_key(session: Session, key: str, at: datetime, use: KeyUse) -> Who:
     """Return what an API key may do.
 
-    Raises NotSignedIn; NotAllowed where it may only read and this ``writes``, or where it is for the checkout alone.
+    Raises NotSignedIn; NotAllowed where it may only read and this writes, where it is for another room, or where its
+    maker has no longer the role that it was made with.
     """
     found = session.execute(_WITH_KEY, {"key_hash": digest(key), "at": at}).first()
     if found is None:
         raise NotSignedIn("unknown_key", "This API key is not known, is over, or was revoked.")
-    if writes and found.reads_only:
+    if found.maker_role not in {found.role, "owner"}:
+        words = f"This API key is for a {found.role}, and whoever made it is none any more. Ask the owner for another."
+        raise NotAllowed("maker_may_less", words)
+    if use.writes and found.reads_only:
         raise NotAllowed("reads_only", "This API key may only read.")
-    if found.scope == "checkout" and not asks_checkout:
-        raise NotAllowed("scope", "This API key is for the checkout alone.")
-    if found.used_at is None or abs(at - found.used_at) > USE_NOTED_EVERY:
-        session.execute(update(ApiKey).where(ApiKey.id == found.id).values(used_at=at))
+    if found.scope != "all" and found.scope not in use.rooms:
+        raise NotAllowed("scope", f"This API key is for {ROOMS_IN_WORDS[found.scope]} alone.")
+    moved = use.came_from and use.came_from != found.used_from
+    if found.used_at is None or moved or abs(at - found.used_at) > USE_NOTED_EVERY:
+        noted = {"used_at": at} | ({"used_from": use.came_from[:45]} if moved else {})
+        session.execute(update(ApiKey).where(ApiKey.id == found.id).values(**noted))
     return Who(found.person_id, found.name, found.role, "")
 
 

@@ -57,6 +57,7 @@ def key_row(key: ApiKey, person: str, now: datetime) -> KeyRow:
             "made_at": key.created_at,
             "expires_at": key.expires_at,
             "used_at": key.used_at,
+            "used_from": key.used_from,
             "works": key.revoked_at is None and not over,
         }
     )

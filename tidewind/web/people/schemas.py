@@ -131,7 +131,7 @@ class FactorIn(In):
     code: Code
 
 
-Scope = Literal["all", "checkout"]
+Scope = Literal["all", "checkout", "orders", "labels", "handover", "following"]
 """Everything the role may do, or asking what a basket is offered and nothing else."""
 
 
@@ -155,6 +155,7 @@ class KeyRow(BaseModel):
     made_at: datetime
     expires_at: datetime | None
     used_at: datetime | None
+    used_from: str = Field(description="The address that it last came from; empty before its first use")
     works: bool
 
 

@@ -19,7 +19,7 @@ from sqlalchemy.orm import Session
 from tidewind.core.checkout.sold import Sold
 from tidewind.outside.channels.checkouts import FORMATS, Format
 from tidewind.services.base import Invalid, ServiceError
-from tidewind.services.people import who_has_key
+from tidewind.services.people import CHECKOUT, who_has_key
 from tidewind.services.rates import (
     BUDGET_S,
     BasketAsked,
@@ -154,7 +154,7 @@ def _states(request: Request, parts: Wiring) -> Together[str, _State]:
         with parts.sessions.begin() as session:
             for key in keys:
                 try:
-                    who_has_key(session, key, parts.real_clock(), asks_checkout=True)
+                    who_has_key(session, key, parts.real_clock(), CHECKOUT)
                 except ServiceError as refused:
                     found[key] = refused
             state = key_now(session, parts.clock())

@@ -9227,7 +9227,7 @@ export interface components {
              * @default all
              * @enum {string}
              */
-            scope: "all" | "checkout";
+            scope: "all" | "checkout" | "orders" | "labels" | "handover" | "following";
             /**
              * Per Minute
              * @description So many requests a minute
@@ -9262,7 +9262,7 @@ export interface components {
              * Scope
              * @enum {string}
              */
-            scope: "all" | "checkout";
+            scope: "all" | "checkout" | "orders" | "labels" | "handover" | "following";
             /** Per Minute */
             per_minute: number;
             /** Person */
@@ -9276,6 +9276,11 @@ export interface components {
             expires_at: string | null;
             /** Used At */
             used_at: string | null;
+            /**
+             * Used From
+             * @description The address that it last came from; empty before its first use
+             */
+            used_from: string;
             /** Works */
             works: boolean;
         };

@@ -18,6 +18,15 @@ const LASTS = [
   { value: 365, title: "a year" },
   { value: null, title: "no end" },
 ];
+const OPENS: { value: Schemas["KeyIn"]["scope"]; title: string }[] = [
+  { value: "all", title: "everything of its role" },
+  { value: "orders", title: "orders alone" },
+  { value: "labels", title: "labels alone" },
+  { value: "handover", title: "bench and departures alone" },
+  { value: "following", title: "tracking, messages and returns alone" },
+  { value: "checkout", title: "a store's checkout: asks prices" },
+];
+const opens = (scope: string) => OPENS.find((one) => one.value === scope)?.title ?? scope;
 const making = ref<{
   name: string;
   role: Schemas["KeyIn"]["role"];
@@ -86,7 +95,8 @@ const revoke = useMutation({ mutationFn: revokeKey, onSuccess: again });
         </td>
         <td>
           {{ k.scope === "checkout" ? "Ask at the checkout" : roleName(k.role)
-          }}{{ k.reads_only && k.scope === "all" ? ", reading only" : "" }}
+          }}{{ k.scope === "all" || k.scope === "checkout" ? "" : `, ${opens(k.scope)}`
+          }}{{ k.reads_only && k.scope !== "checkout" ? ", reading only" : "" }}
           <span class="mute nowrap">{{ k.per_minute }} a minute</span>
         </td>
         <td>{{ k.person }}</td>
@@ -94,7 +104,10 @@ const revoke = useMutation({ mutationFn: revokeKey, onSuccess: again });
         <td class="nowrap">
           {{ k.works ? (k.expires_at ? day(k.expires_at) : "no end") : "works no more" }}
         </td>
-        <td class="nowrap">{{ k.used_at ? dayAndClock(k.used_at, zone) : "never" }}</td>
+        <td class="nowrap">
+          {{ k.used_at ? dayAndClock(k.used_at, zone) : "never"
+          }}<span v-if="k.used_from" class="mute small"> from {{ k.used_from }}</span>
+        </td>
         <td class="right">
           <button v-if="k.works" class="link" type="button" @click="change.mutate(k)">
             Change for another
@@ -115,6 +128,20 @@ const revoke = useMutation({ mutationFn: revokeKey, onSuccess: again });
       <div class="form-grid">
         <v-text-field v-model="making.name" v-first class="w6" label="What it is for" required />
         <SelectField v-model="making.role" class="w3" label="Role" above :items="ROLES" />
+        <SelectField
+          class="w3"
+          label="Opens"
+          above
+          :model-value="making.scope"
+          :items="OPENS"
+          @update:model-value="
+            making = {
+              ...making,
+              scope: $event as Schemas['KeyIn']['scope'],
+              reads_only: $event === 'checkout',
+            }
+          "
+        />
         <SelectField v-model="making.days" class="w3" label="Works for" above :items="LASTS" />
         <v-text-field
           v-model.number="making.per_minute"
@@ -126,13 +153,13 @@ const revoke = useMutation({ mutationFn: revokeKey, onSuccess: again });
         />
       </div>
       <CheckField
-        :model-value="making.scope === 'checkout'"
-        label="For a store's checkout: asks prices, opens nothing else"
-        @update:model-value="
-          making = { ...making, scope: $event ? 'checkout' : 'all', reads_only: $event }
-        "
+        v-if="making.scope !== 'checkout'"
+        v-model="making.reads_only"
+        label="Reading only"
       />
-      <CheckField v-if="making.scope === 'all'" v-model="making.reads_only" label="Reading only" />
+      <p class="mute small">
+        It never may more than you may, and opens neither logins nor other keys.
+      </p>
       <template #actions
         ><v-btn type="submit" :loading="make.isPending.value">Make the key</v-btn></template
       >
