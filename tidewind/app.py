@@ -142,7 +142,7 @@ class Clients:
 def make_outside(settings: Settings, sessions: sessionmaker[Session]) -> Outside:
     """Return the outside world as services reach it."""
     clients = Clients(settings, sessions)
-    own = MailServer(settings.smtp_host, settings.smtp_port)
+    own = MailServer(settings.smtp_host, settings.smtp_port) if settings.smtp_port else None
     return Outside(
         carrier=clients.carrier,
         introduce=clients.introduce,
@@ -153,6 +153,7 @@ def make_outside(settings: Settings, sessions: sessionmaker[Session]) -> Outside
         mailer=SmtpMailer(
             lambda: server_of(sessions, clients.sealer, own), lambda: signing_of(sessions, clients.sealer)
         ),
+        has_mail=own is not None,
         text=clients.text,
         base_url=settings.base_url,
         close=clients.close,

@@ -118,10 +118,7 @@ def test_a_second_start_touches_nothing_and_a_start_after_a_crash_goes_on(place:
             in second.said.read_text()
         )
     assert httpx.get(f"{address}/api/start").json()["set_up"]
-    assert all(
-        (var / name).stat().st_mode & 0o77 == 0
-        for name in ("web.log", "running.json", "standins.sqlite3", "postgres.secret")
-    )
+    assert all((var / name).stat().st_mode & 0o77 == 0 for name in ("web.log", "running.json", "postgres.secret"))
 
     first.end(signal.SIGKILL)  # nobody is left to stop the others: they end by themselves, the database is left
     until(
@@ -151,7 +148,7 @@ def test_whatever_is_killed_comes_back(place: Path) -> None:
             shop.look_after()
             return httpx.get(f"{address}/api/health", timeout=5).status_code == 200
 
-        for name in ("web", "web2", "worker", "standins"):
+        for name in ("web", "web2", "worker"):
             shop.kill(name)
         assert shop.cluster
         assert shop.cluster._server

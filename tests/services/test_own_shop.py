@@ -22,7 +22,7 @@ from hypothesis import strategies as st
 from sqlalchemy import select
 
 from tests.conftest import Clock
-from tests.services.steps import ask, books, buy, ids_of
+from tests.services.steps import ask, books, buy, clear_orders, ids_of
 from tidewind.app import make_wiring
 from tidewind.core.addresses.check import Address
 from tidewind.core.filled import filled_body
@@ -30,11 +30,13 @@ from tidewind.core.numbering import NumberRange, RangeKind
 from tidewind.core.quantities import money_text
 from tidewind.core.stored import write_plan
 from tidewind.db.migrate import migrate
-from tidewind.db.tables import Order, PackagingRow, Person, Shipment, Shop
+from tidewind.db.tables import Message, Order, PackagingRow, Person, Shipment, Shop
 from tidewind.outside.mailer import Dress, as_sent, write_mail
 from tidewind.outside.sheets_out import to_csv
 from tidewind.running.cluster import Cluster
 from tidewind.services.base import Conflict, Invalid
+from tidewind.services.follow import held_messages, mails_without_server
+from tidewind.services.follow.mailing import due_messages
 from tidewind.services.handover import steps_missing
 from tidewind.services.orders import bring_samples, samples_there, undo_import
 from tidewind.services.papers import posting_lists, print_labels, print_slips
@@ -136,8 +138,8 @@ def starter(units: str, goods_g: int) -> dict[str, str]:
 def test_a_shop_in_other_money_and_units_ships_with_every_sum_right(empty: Wiring, clock: Clock, land: Land) -> None:
     begin(empty, land)
     with empty.sessions.begin() as session:
-        assert [s.code for s in steps_missing(session) if not s.done] == [
-            "place", "packaging", "carrier", "orders", "printer", "mail", "products"]  # fmt: skip
+        assert [s.code for s in steps_missing(session, empty.outside) if not s.done] == [
+            "place", "packaging", "carrier", "orders", "printer", "products"]  # fmt: skip
         with pytest.raises(Conflict, match="where parcels leave from"):
             bring_samples(session, 1, clock())
         save_place(session, None, "Home", land.place, "", "", True)
@@ -150,7 +152,7 @@ def test_a_shop_in_other_money_and_units_ships_with_every_sum_right(empty: Wirin
         bring_samples(session, owner, clock())
         with pytest.raises(Conflict, match="are here already"):
             bring_samples(session, owner, clock())
-        assert steps_missing(session) == []
+        assert steps_missing(session, empty.outside) == []
         orders = list(session.scalars(select(Order).order_by(Order.id)))
         assert len(orders) == 6
         total = 0
@@ -235,6 +237,44 @@ def test_the_mail_server_is_the_owners_word_and_says_why_it_does_not_go(
         assert send_test_mail(session, empty.outside, "ada@own.example")[0]
     mails = outside_world[2].rows("select sender, recipient from mail")
     assert [(m["sender"], m["recipient"]) for m in mails][-1] == ("post@own.example", "ada@own.example")
+
+
+def test_without_a_mail_server_mails_wait_and_nobody_is_told_what_is_old(
+    wiring: Wiring, clock: Clock, outside_world: tuple[str, int, World]
+) -> None:
+    outside = replace(wiring.outside, has_mail=False)
+    own = MailSettings("127.0.0.1", outside_world[1], "none", "", "post@own.example")
+    with wiring.sessions() as session:
+        order = clear_orders(session, "norvia", 1)[0]
+    (shipment,) = ids_of(wiring, ask(wiring, [order]).batch_id)
+
+    def write(kind: str) -> None:
+        fresh = {"next_at": clock(), "created_at": clock(), "reason": "", "trigger": "damaged"}
+        with wiring.sessions.begin() as session:
+            to = {"shipment_id": shipment, "kind": kind, "recipient": "ada@own.example"}
+            session.add(Message(subject="S", body="B", **to, **fresh))
+
+    def due() -> list[str]:
+        found = due_messages(wiring.sessions, outside, clock())
+        with wiring.sessions() as session:
+            return [session.get_one(Message, one).kind for one in found]
+
+    write("of yesterday")
+    clock.move(hours=30)
+    write("of today")
+    with wiring.sessions.begin() as session:
+        assert mails_without_server(session, outside) == 2
+        assert [s.code for s in steps_missing(session, outside) if s.code == "mail" and not s.done] == ["mail"]
+        save_mail_settings(session, own, outside.sealer)
+    assert due() == [], "a server counts when it has taken a test mail"
+    with wiring.sessions.begin() as session:
+        assert send_test_mail(session, outside, "ada@own.example")[0]
+        assert mails_without_server(session, outside) == 0
+    assert due() == ["of today"]
+    with wiring.sessions.begin() as session:
+        assert held_messages(session) == 1, "what is older than a day is asked about"
+        save_mail_settings(session, replace(own, port=9), outside.sealer)
+    assert due() == []
 
 
 def test_mails_are_signed_for_their_own_domain_and_whoever_changes_them_is_seen(empty: Wiring, clock: Clock) -> None:

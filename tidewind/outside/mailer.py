@@ -185,13 +185,15 @@ class SmtpMailer:
     """A mail server, asked for anew with each mail: it can be changed while the program runs."""
 
     def __init__(
-        self, server: Callable[[], MailServer], signing: Callable[[], MailSigning | None] = lambda: None
+        self, server: Callable[[], MailServer | None], signing: Callable[[], MailSigning | None] = lambda: None
     ) -> None:
         self._server, self._signing = server, signing
 
     def _connect(self) -> smtplib.SMTP:
         """Return a connection on which mails can be sent.  Raises OSError or SMTPException."""
         said, context = self._server(), ssl.create_default_context()
+        if said is None:
+            raise NeverSent("no mail server is set up; the owner says one under Set-up, Shop")
         if said.tls == "tls":
             opened: smtplib.SMTP = smtplib.SMTP_SSL(said.host, said.port, timeout=8, context=context)
         else:

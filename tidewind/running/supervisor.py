@@ -72,7 +72,8 @@ class Supervisor:
         self.listening: socket.socket | None = None
         outside = (str(self.standins_port), str(self.smtp_port), str(self.folder.path / "standins.sqlite3"))
         self._trouble, self._pause_s, self._not_before, self._state_is_old = "", FIRST_PAUSE_S, 0.0, False
-        self.children = {"standins": Child("standins", ("standins", *outside))}
+        # Only the demo has a made-up world; an own shop's mails and carriers are real ones or none.
+        self.children = {"standins": Child("standins", ("standins", *outside))} if demo else {}
         for n in range(workers):
             self._add("worker", n)
         for n in range(webs):
@@ -95,10 +96,11 @@ class Supervisor:
             var_dir=self.folder.path,
             port=self.port,
             demo=self.demo,
-            smtp_port=self.smtp_port,
-            standins_url=f"http://127.0.0.1:{self.standins_port}",
+            smtp_port=self.smtp_port if self.demo else self.settings.smtp_port,
+            standins_url=f"http://127.0.0.1:{self.standins_port}" if self.demo else "",
         )
-        self.start("standins")
+        if self.demo:
+            self.start("standins")
         with step("Starting PostgreSQL"):
             self.cluster = Cluster(self.folder.path / "postgres", self.fast)
             self.settings = self.settings.model_copy(update={"database_url": self.cluster.start()})

@@ -27,6 +27,8 @@ class Outside:
     printer: Callable[[Printer], PrinterClient]
     feeds: Feeds
     mailer: Mailer
+    has_mail: bool
+    """Whether the program was started with a mail server of its own; without one mails wait for the shop's."""
     text: Callable[[SmsGateway, str, str], str]
     base_url: str
     close: Callable[[], None]

@@ -20,7 +20,7 @@ from tidewind.services.follow.blocking import block_address, blocked_addresses, 
 from tidewind.services.follow.claims import all_claims, claim_letter, open_claim, send_claim, settle_claim
 from tidewind.services.follow.codes import MEANINGS, explain_code, unknown_codes
 from tidewind.services.follow.deeds import ask_carrier, letter_to_buyer, letter_to_carrier, see_to, tell_buyer
-from tidewind.services.follow.mailing import held_messages, let_go
+from tidewind.services.follow.mailing import held_messages, let_go, mails_without_server
 from tidewind.services.follow.message_log import Telling, message_log, set_telling, telling_of
 from tidewind.services.follow.notices import subscribe_carriers, take_carrier_notice, take_notices
 from tidewind.services.follow.parcels import events_of, take_events
@@ -142,6 +142,7 @@ __all__ = [
     "look_at_followed",
     "mail_label",
     "mail_requested_labels",
+    "mails_without_server",
     "make_due_returns",
     "make_link",
     "message_log",

@@ -20,25 +20,39 @@ from tidewind.services.follow.dressing import Look, dressed
 from tidewind.services.follow.wording import hold_over, words_by_channel
 from tidewind.services.papers import print_labels, print_returns
 from tidewind.services.planning import shop_settings
-from tidewind.services.shop import carrier_name, gateway_of
+from tidewind.services.shop import carrier_name, gateway_of, mail_goes
 
 AT_ONCE = 500
+STALE_AFTER = timedelta(days=1)
 LONGEST_WAIT = timedelta(hours=25)
 """No message waits longer: quiet hours end within a day, whatever the clock does."""
 
 
-def due_messages(sessions: sessionmaker[Session], now: datetime) -> Sequence[int]:
-    """Return the messages that are to be sent now.
+def due_messages(sessions: sessionmaker[Session], outside: Outside, now: datetime) -> Sequence[int]:
+    """Return the messages that are to be sent now; mails wait where no server would take them.
 
-    Where more would go at once than the shop wants, those to buyers are held until somebody lets them go.
+    Where more would go at once than the shop wants, or where they have waited for a server for longer than a day, those
+    to buyers are held until somebody lets them go (shop policy: news of yesterday are asked about).
     """
     waiting = Message.sent_at.is_(None) & (Message.not_sent == "") & is_due(Message.next_at, now, LONGEST_WAIT)
     fresh = waiting & (Message.trigger != "") & (Message.hold == "") & (Message.attempts == 0)
     with sessions.begin() as session:
-        if (session.scalar(select(func.count(Message.id)).where(fresh)) or 0) > hold_over(session):
+        goes = mail_goes(session, outside)
+        if goes:
+            old = Message.created_at < now - STALE_AFTER
+            session.execute(update(Message).where(fresh, old, Message.by == "mail").values(hold="held"))
+        if goes and (session.scalar(select(func.count(Message.id)).where(fresh)) or 0) > hold_over(session):
             session.execute(update(Message).where(fresh).values(hold="held"))
         query = select(Message.id).where(waiting, Message.hold != "held").order_by(Message.next_at).limit(AT_ONCE)
-        return session.scalars(query).all()
+        return session.scalars(query if goes else query.where(Message.by != "mail")).all()
+
+
+def mails_without_server(session: Session, outside: Outside) -> int:
+    """Return how many mails wait for a mail server; 0 where there is one."""
+    if mail_goes(session, outside):
+        return 0
+    waiting = select(func.count(Message.id)).where(Message.sent_at.is_(None), Message.not_sent == "")
+    return session.scalar(waiting.where(Message.by == "mail")) or 0
 
 
 def held_messages(session: Session) -> int:

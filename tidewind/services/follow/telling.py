@@ -138,7 +138,7 @@ def send_due_news(sessions: sessionmaker[Session], outside: Outside, clock: Call
             .where(ChannelNotice.done_at.is_(None), is_due(ChannelNotice.next_at, clock(), LONGEST_PAUSE))
             .limit(500)
         ).all()
-    messages = due_messages(sessions, clock())
+    messages = due_messages(sessions, outside, clock())
     done = sum(_by_itself(_send_notice, ChannelNotice, sessions, outside, row_id, clock()) for row_id in notices)
     return done + sum(_by_itself(_send, Message, sessions, outside, row_id, clock()) for row_id in messages)
 

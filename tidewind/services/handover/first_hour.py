@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from sqlalchemy import ColumnElement, exists, select
 from sqlalchemy.orm import Session
@@ -19,6 +19,8 @@ from tidewind.db.tables import (
     RateCardRow,
     Shop,
 )
+from tidewind.services.base import Outside
+from tidewind.services.shop import mail_goes
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,8 +47,13 @@ _DONE: tuple[tuple[str, bool, ColumnElement[bool]], ...] = (
 )
 
 
-def steps_missing(session: Session) -> list[Step]:
-    """Return the steps of a new shop; nothing once everything that is needed is there."""
+def steps_missing(session: Session, outside: Outside) -> list[Step]:
+    """Return the steps of a new shop; nothing once everything that is needed is there and mails go.
+
+    Mails are no condition for a label, but who never set them up would not notice that nobody hears anything.
+    """
     found = session.execute(select(*(done for _, _, done in _DONE))).one()
     steps = [Step(code, bool(done), needed) for (code, needed, _), done in zip(_DONE, found, strict=True)]
-    return steps if any(step.needed and not step.done for step in steps) else []
+    goes = mail_goes(session, outside)
+    steps = [replace(step, done=goes) if step.code == "mail" else step for step in steps]
+    return steps if not goes or any(step.needed and not step.done for step in steps) else []

@@ -59,7 +59,14 @@ from tidewind.services.shop.contacts import (
     suggest_addresses,
 )
 from tidewind.services.shop.left_to_sell import count_stock, keep_levels, stock_levels
-from tidewind.services.shop.mail import MailSettings, mail_settings, save_mail_settings, send_test_mail, server_of
+from tidewind.services.shop.mail import (
+    MailSettings,
+    mail_goes,
+    mail_settings,
+    save_mail_settings,
+    send_test_mail,
+    server_of,
+)
 from tidewind.services.shop.numbering import OwnNumbers, add_range, numbers_left, ranges_of, remove_range, type_number
 from tidewind.services.shop.packaging import all_packaging, save_packaging, take_starters
 from tidewind.services.shop.places import all_places, home_country, save_place
@@ -152,6 +159,7 @@ __all__ = [
     "in_stock",
     "keep_levels",
     "keep_signing_key",
+    "mail_goes",
     "mail_settings",
     "numbers_left",
     "order_packaging",

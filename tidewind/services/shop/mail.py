@@ -10,7 +10,7 @@ from tidewind.core.addresses.mail import is_mail_address
 from tidewind.db.tables import Shop
 from tidewind.outside.errors import OutsideError
 from tidewind.outside.mailer import MailServer
-from tidewind.services.base import Invalid, Outside, Sealer
+from tidewind.services.base import Invalid, Outside, Sealer, defer
 from tidewind.services.planning import shop_settings
 
 
@@ -53,13 +53,20 @@ def save_mail_settings(session: Session, wanted: MailSettings, sealer: Sealer) -
     if wanted.password is not None:
         sealed = sealer.seal(wanted.password)
     said = {name: value for name, value in asdict(wanted).items() if name not in {"sender", "password"}}
-    row.mail_server = {**said, "password": sealed} if wanted.host else {}
+    # Changed in anything, a server counts again only when it has taken a test mail.
+    row.mail_server = {**said, "password": sealed, "tried": False} if wanted.host else {}
     row.mail_from = wanted.sender
     return mail_settings(session)
 
 
-def server_of(sessions: sessionmaker[Session], sealer: Sealer, default: MailServer) -> MailServer:
-    """Return the server that mails go through now: the shop's, else the program's own."""
+def mail_goes(session: Session, outside: Outside) -> bool:
+    """Tell whether mails go: by the shop's server once it took a test mail, else by the one the program was given."""
+    said = shop_settings(session).mail_server
+    return bool(said.get("tried")) if said else outside.has_mail
+
+
+def server_of(sessions: sessionmaker[Session], sealer: Sealer, default: MailServer | None) -> MailServer | None:
+    """Return the server that mails go through now: the shop's, else the program's own; None where there is none."""
     with sessions() as session:
         row = session.get(Shop, 1)
         said = row.mail_server if row is not None else {}
@@ -78,4 +85,7 @@ def send_test_mail(session: Session, outside: Outside, recipient: str) -> tuple[
         outside.mailer.send(row.brand, row.mail_from, recipient, "A test", words)
     except OutsideError as error:
         return False, str(error)
+    if row.mail_server:
+        row.mail_server = {**row.mail_server, "tried": True}
+        defer(session, "send_followups", lock="send_followups")  # what waited for it
     return True, f"Sent to {recipient}. Look there whether it arrived."

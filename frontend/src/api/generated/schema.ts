@@ -13357,6 +13357,11 @@ export interface components {
             undelivered_messages: number;
             /** Messages Held */
             messages_held: number;
+            /**
+             * Mails Without Server
+             * @description Mails that wait until a mail server has taken a test mail
+             */
+            mails_without_server: number;
             /** Refunds Overdue */
             refunds_overdue: number;
             /** Returns Back */

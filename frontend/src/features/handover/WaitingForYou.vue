@@ -68,6 +68,13 @@ const settle = useMutation({
             >
           </td>
         </tr>
+        <tr v-if="today.mails_without_server">
+          <td class="stop">Mails that wait: no mail server has taken a test mail yet</td>
+          <td class="right">{{ today.mails_without_server }}</td>
+          <td class="right">
+            <RouterLink v-if="may()" class="link" to="/set-up/shop">Set it up</RouterLink>
+          </td>
+        </tr>
         <tr v-if="today.refunds_overdue">
           <td class="stop">Refunds overdue</td>
           <td class="right">{{ today.refunds_overdue }}</td>

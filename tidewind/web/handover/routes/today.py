@@ -8,6 +8,7 @@ from datetime import date
 from fastapi import APIRouter
 
 from tidewind.services.books import balance_now
+from tidewind.services.follow import mails_without_server
 from tidewind.services.handover import (
     alert_counts,
     days_shown,
@@ -19,7 +20,7 @@ from tidewind.services.handover import (
     unsettled,
 )
 from tidewind.services.orders import count_open, samples_there, snag_groups
-from tidewind.web.access import MONEY_ROLES, Anyone, Now, Tx
+from tidewind.web.access import MONEY_ROLES, Anyone, Now, Parts, Tx
 from tidewind.web.handover.schemas.today import (
     DepartureOut,
     LaneOut,
@@ -45,7 +46,7 @@ def departures(_who: Anyone, session: Tx, now: Now, day: date | None = None) -> 
 
 
 @router.get("/today")
-def today(who: Anyone, session: Tx, now: Now) -> TodayOut:
+def today(who: Anyone, parts: Parts, session: Tx, now: Now) -> TodayOut:
     """Return what must leave today and what threatens it."""
     states = todays_departures(session, now)
     balance = balance_now(session)
@@ -65,6 +66,7 @@ def today(who: Anyone, session: Tx, now: Now) -> TodayOut:
             for s in unsettled(session)
         ],
         **alert_counts(session, now),
-        first_hour=[StepOut.model_validate(step) for step in steps_missing(session)],
+        mails_without_server=mails_without_server(session, parts.outside),
+        first_hour=[StepOut.model_validate(step) for step in steps_missing(session, parts.outside)],
         samples=samples_there(session),
     )

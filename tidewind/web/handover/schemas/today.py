@@ -171,6 +171,7 @@ class TodayOut(BaseModel):
     unsettled: list[UnsettledOut]
     undelivered_messages: int
     messages_held: int
+    mails_without_server: int = Field(description="Mails that wait until a mail server has taken a test mail")
     refunds_overdue: int
     returns_back: int
     returns_not_made: int
