@@ -31,13 +31,23 @@ def check_address(url: str, *, private: bool = False) -> None:
         raise RefusedOutside("bad_address", "an address begins with https:// and names a host")
     if parts.username or parts.password:
         raise RefusedOutside("bad_address", "leave name and password out of the address: the key has a field")
-    found = _places(host, port or 443)
+    found = judged_places(host, port or 443, private=private)
     home = all(place.is_loopback for place in found)
     inner = any(_inner(place) for place in found)
-    if inner and not home and not private:
-        raise RefusedOutside("inner_network", f"{host} lies in a private network, which is not asked from here")
     if parts.scheme == "http" and not home and not (private and inner):
         raise RefusedOutside("not_private", "only https is asked; http would show the key to everybody on the way")
+
+
+def judged_places(host: str, port: int, *, private: bool) -> list[Ip]:
+    """Return where a name leads to now.
+
+    Raises RefusedOutside where that is in a private network and must not be, NeverSent where there is no such host.
+    """
+    found = _places(host, port)
+    home = all(place.is_loopback for place in found)
+    if any(_inner(place) for place in found) and not home and not private:
+        raise RefusedOutside("inner_network", f"{host} lies in a private network, which is not asked from here")
+    return found
 
 
 def _places(host: str, port: int) -> list[Ip]:

@@ -18,7 +18,7 @@ import paramiko
 
 from tidewind.outside.addresses import check_address
 from tidewind.outside.errors import MaybeDone, NeverSent, OutsideError, RefusedOutside
-from tidewind.outside.http import MOST_BYTES, call
+from tidewind.outside.http import MOST_BYTES, call, client_at
 
 SINCE = "{since}"
 KINDS = ("http", "folder", "sftp")
@@ -80,7 +80,7 @@ class Feeds:
             headers[source.header] = source.secret
 
         def read() -> bytes:
-            with httpx.Client(timeout=httpx.Timeout(self._timeout, connect=2.0)) as client:
+            with client_at(private=self._private, timeout=httpx.Timeout(self._timeout, connect=2.0)) as client:
                 answer = call(client, "GET", url, headers=headers)
             return answer.content
 

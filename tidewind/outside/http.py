@@ -8,14 +8,18 @@ import httpcore  # noqa: F401 - httpx imports it with the first client: the firs
 import httpx
 
 from tidewind.outside.errors import MaybeDone, NeverSent, RefusedOutside
+from tidewind.outside.line import ends_within, transport
 
 NO_ADDRESS = "this is no address: it has signs that none may have"
 
 
-def client_at(base_url: str, **options: Any) -> httpx.Client:
-    """Return a client for an address that a person typed.  Raises RefusedOutside for what is none (RFC 3986)."""
+def client_at(base_url: str = "", *, private: bool = False, **options: Any) -> httpx.Client:
+    """Return a client for an address that a person typed; ``private`` lets it into the local network.
+
+    Raises RefusedOutside for what is no address (RFC 3986).
+    """
     try:
-        return httpx.Client(base_url=base_url, **options)
+        return httpx.Client(base_url=base_url, transport=transport(private=private), **options)
     except (httpx.InvalidURL, ValueError) as error:
         raise RefusedOutside("bad_address", NO_ADDRESS) from error
 
@@ -61,21 +65,25 @@ def json_in(answer: httpx.Response) -> Any:
 
 
 MOST_BYTES = 20_000_000
+IN_ALL = 1.5
+"""A call as a whole may take so many times the patience for a single answer: whoever drips is given up, too."""
 
 
 def _within_bounds(client: httpx.Client, method: str, path: str, options: dict[str, Any]) -> httpx.Response:
     """Make a request, and give up reading an answer that does not end."""
     timeout = options.pop("timeout", httpx.USE_CLIENT_DEFAULT)
     request = client.build_request(method, path, timeout=timeout, **options)
-    answer = client.send(request, stream=True)
-    try:
-        body = bytearray()
-        for chunk in answer.iter_bytes():
-            body += chunk
-            if len(body) > MOST_BYTES:
-                raise MaybeDone(f"an answer of more than {MOST_BYTES // 1_000_000} MB")
-    finally:
-        answer.close()
+    patience = request.extensions["timeout"].get("read")
+    with ends_within(patience and patience * IN_ALL):
+        answer = client.send(request, stream=True)
+        try:
+            body = bytearray()
+            for chunk in answer.iter_bytes():
+                body += chunk
+                if len(body) > MOST_BYTES:
+                    raise MaybeDone(f"an answer of more than {MOST_BYTES // 1_000_000} MB")
+        finally:
+            answer.close()
     headers = [(name, value) for name, value in answer.headers.items() if name not in _DECODED]
     return httpx.Response(answer.status_code, headers=headers, content=bytes(body), request=request)
 

@@ -53,7 +53,11 @@ class HttpCarrier:
         self._can, self._name, self._states, self._url, self._private = can, name, states or {}, base_url, private
         headers = {"Authorization": f"Bearer {key}"} if key else {}
         self._client = client_at(
-            base_url, timeout=httpx.Timeout(timeout_s, connect=2.0), headers=headers, follow_redirects=False
+            base_url,
+            private=private,
+            timeout=httpx.Timeout(timeout_s, connect=2.0),
+            headers=headers,
+            follow_redirects=False,
         )
         self._quote_timeout = httpx.Timeout(quote_timeout_s)
         self._breaker = Breaker()

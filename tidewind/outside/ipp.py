@@ -17,7 +17,7 @@ from pyipp.serializer import construct_attribute
 from tidewind.core.printing import PrinterFacts, medium_for, medium_in_words, troubles_in_words
 from tidewind.outside.addresses import check_address
 from tidewind.outside.errors import NONSENSE, MaybeDone, NeverSent, RefusedOutside
-from tidewind.outside.http import call
+from tidewind.outside.http import call, client_at
 from tidewind.outside.printer import Fate, PaperJob, Printed
 from tidewind.outside.pwg_raster import pwg_raster
 
@@ -161,7 +161,8 @@ class IppPrinter:
             message += bytes([IppTag.JOB.value]) + b"".join(construct_attribute(*one) for one in of_the_job)
         message += bytes([IppTag.END.value]) + body
         headers = {"Content-Type": "application/ipp"}
-        with httpx.Client(timeout=self._timeout) as client:  # asked seldom: printers drop connections that wait
+        # Asked seldom, each time anew: printers drop connections that wait.
+        with client_at(private=True, timeout=self._timeout) as client:
             answer = call(client, "POST", self._url, content=message, headers=headers)
         return _understood(answer.content)
 

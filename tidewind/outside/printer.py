@@ -64,7 +64,7 @@ class HttpPrinter:
 
     def __init__(self, base_url: str, timeout_s: float) -> None:
         self._url = base_url
-        self._client = client_at(base_url, timeout=httpx.Timeout(timeout_s, connect=2.0))
+        self._client = client_at(base_url, private=True, timeout=httpx.Timeout(timeout_s, connect=2.0))
 
     def close(self) -> None:
         """Close the connections."""

@@ -9,7 +9,7 @@ import httpx
 from tidewind.core.filled import filled_body
 from tidewind.outside.addresses import check_address
 from tidewind.outside.errors import RefusedOutside
-from tidewind.outside.http import call
+from tidewind.outside.http import call, client_at
 
 LONGEST = 1_000
 
@@ -36,7 +36,7 @@ class SmsGateway:
         except (ValueError, KeyError) as error:
             raise RefusedOutside("bad_template", f"the template cannot be filled: {error}") from error
         headers = {self.header: self.secret} if self.secret else {}
-        with httpx.Client(timeout=httpx.Timeout(timeout_s, connect=2.0)) as client:
+        with client_at(private=private, timeout=httpx.Timeout(timeout_s, connect=2.0)) as client:
             if self.form == "json":
                 answer = call(client, "POST", self.url, json=body, headers=headers)
             else:

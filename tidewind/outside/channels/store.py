@@ -39,7 +39,7 @@ class Store:
     def __init__(self, base_url: str, key: str, timeout_s: float, *, private: bool = False) -> None:
         self._url, self._private, self._key = base_url, private, key
         headers = {"Authorization": f"Bearer {key}"}
-        self._client = client_at(base_url, timeout=timeout_s, headers=headers, follow_redirects=False)
+        self._client = client_at(base_url, private=private, timeout=timeout_s, headers=headers, follow_redirects=False)
 
     def close(self) -> None:
         """Close the connections."""

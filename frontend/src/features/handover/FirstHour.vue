@@ -66,10 +66,13 @@ const samples = useMutation({
 <template>
   <div class="head">
     <div>
-      <h1>Before the first label</h1>
+      <h1>{{ left ? "Before the first label" : "Setting up" }}</h1>
       <p class="mute sub">
-        {{ left === 1 ? "One more thing is" : `${left} things are` }} needed; what comes after them
-        can wait.
+        <template v-if="left"
+          >{{ left === 1 ? "One more thing is" : `${left} things are` }} needed; what comes after
+          them can wait.</template
+        >
+        <template v-else>Labels can be bought. What is left can wait.</template>
       </p>
     </div>
     <span class="grow" />

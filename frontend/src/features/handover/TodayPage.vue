@@ -20,6 +20,10 @@ const client = useQueryClient();
 const selection = useSelection();
 const { data: today, error, isPending } = useQuery(todayQuery);
 
+/** Without these no label can be bought: then setting up comes before the day. */
+const lacking = computed(
+  () => today.value?.first_hour.filter((step) => step.needed && !step.done).length ?? 0,
+);
 const ready = computed(() => today.value?.departures.reduce((n, d) => n + d.to_buy, 0) ?? 0);
 const gone = computed(
   () => today.value?.departures.reduce((n, d) => n + d.bought + d.printed, 0) ?? 0,
@@ -48,6 +52,8 @@ function decide(group: Schemas["SnagGroupOut"]): void {
 }
 /** A new shop's list can be left for this visit; it is there again at the next. */
 const left = ref(false);
+/** The list of what is set up was asked for. */
+const looks = ref(false);
 const away = useMutation({
   mutationFn: takeSamplesAway,
   onSuccess: () => client.invalidateQueries(),
@@ -83,14 +89,21 @@ useKeys(
     <ErrorNote v-if="error" :error="error" />
     <p v-else-if="isPending" class="empty">Counting what must leave today…</p>
     <FirstHour
-      v-else-if="today?.first_hour.length && !left"
+      v-else-if="today && (looks || (lacking && !left))"
       :steps="today.first_hour"
-      @leave="left = true"
+      @leave="
+        left = true;
+        looks = false;
+      "
     />
     <template v-else-if="today">
       <p v-if="today.first_hour.length" class="note">
-        Something needed for the first label is still missing.
-        <button class="link" type="button" @click="left = false">Go on setting up</button>
+        {{
+          lacking
+            ? "Something needed for the first label is still missing."
+            : "Mails do not go yet: buyers are told nothing."
+        }}
+        <button class="link" type="button" @click="looks = true">Go on setting up</button>
       </p>
       <p v-if="today.samples && may('shipper')" class="note">
         Six sample orders are among the open ones.

@@ -113,7 +113,7 @@ const discard = () => (body.value = JSON.parse(plain(data.value?.body)) as Rules
       <ErrorNote :error="error ?? save.error.value ?? release.error.value" />
       <div v-if="data?.held" class="note held" role="status">
         <b>{{ count(data.held, "message") }} wait for your word.</b> More would have gone at once
-        than you allow.
+        than you allow, or they have waited for a mail server for more than a day.
         <template v-if="may('shipper', 'care')">
           <button type="button" class="link" @click="release.mutate(true)">Send them</button>
           <button type="button" class="link" @click="release.mutate(false)">Drop them</button>

@@ -63,7 +63,9 @@ const WAYS = [
       </div>
       <p>
         <v-btn type="submit" :loading="save.isPending.value">Save the mail server</v-btn>
-        <span v-if="save.isSuccess.value" class="fine small saved" role="status">Saved.</span>
+        <span v-if="save.isSuccess.value" class="fine small saved" role="status"
+          >Saved. It is used once it has taken a test mail.</span
+        >
       </p>
     </form>
     <TrySending type="email" :send="tryMail" />
