@@ -51,10 +51,12 @@ def drops(data: bytes) -> list[bytes]:
 @pytest.mark.parametrize("pieces", [drops(HEAD), [HEAD, *drops(b"x" * 400)]], ids=["its head", "its body"])
 def test_whoever_drips_is_given_up_within_the_time_of_a_call(pieces: list[bytes]) -> None:
     """Each drop comes in time; all of them together never would."""
-    with peer(pieces, PATIENCE_S / 4) as (port, sent):
-        with client_at(f"http://127.0.0.1:{port}", timeout=PATIENCE_S) as client:
-            with pytest.raises(MaybeDone, match="no answer in time"):
-                call(client, "GET", "/")
+    with (
+        peer(pieces, PATIENCE_S / 4) as (port, sent),
+        client_at(f"http://127.0.0.1:{port}", timeout=PATIENCE_S) as client,
+    ):
+        with pytest.raises(MaybeDone, match="no answer in time"):
+            call(client, "GET", "/")
         assert 1 < len(sent) < len(pieces) / 2
 
 
