@@ -109,6 +109,8 @@ def pick_by_columns(
     ``price`` (minor units) and ``arrives`` (proleptic ordinals of days) count where ``usable``; ``late_bp`` and
     ``keys`` are the services'.
     """
+    if not keys:  # a shop that has no carrier yet, or no more
+        return np.full(len(price), -1)
     by_key = np.argsort(np.argsort(np.array(keys, object)))[np.newaxis]
     cheap = (price, arrives, by_key)
     if policy is Policy.FASTEST:

@@ -43,11 +43,12 @@ from tidewind.db.tables import (
     TrackingEvent,
 )
 from tidewind.demo.under_way import COMES_BACK, Scan, UnderWay
-from tidewind.services.handover import cutoff_at, default_place
+from tidewind.services.handover import cutoff_at
 from tidewind.services.orders import recipient_key, search_text
 from tidewind.services.planning import (
     carriers_in_force,
     core_shop,
+    default_place,
     line_facts,
     stored_parcel,
     stored_plan,

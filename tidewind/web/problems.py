@@ -99,6 +99,7 @@ def install(app: FastAPI) -> None:
         told = problem(500, "fault", f"{words} The log has it as {request_id}.", {"request": request_id})
         # This answer is given outside of all middleware, so that none of them puts the id on it.
         told.headers["X-Request-Id"] = request_id
+        told.headers["Connection"] = "close"  # it ends with this answer, and its asker must not use it again
         return told
 
     app.add_exception_handler(Exception, fault)

@@ -28,8 +28,8 @@ from tidewind.db.tables import Batch, CarrierRow, Label, Order, Person, Shipment
 from tidewind.services.base import MOST_ORDERS, Conflict, Invalid, NotFound, defer, lock_orders
 from tidewind.services.books import Posting, lock_available, post_all
 from tidewind.services.customs import Declared, borders_to_buy
-from tidewind.services.handover import default_place, departure_for
-from tidewind.services.planning import carriers_in_force, keep_up, screen_of, shop_day, shop_settings
+from tidewind.services.handover import departure_for
+from tidewind.services.planning import carriers_in_force, default_place, keep_up, screen_of, shop_day, shop_settings
 
 PARCELS_PER_JOB, FIRST_PARCELS = 40, 3
 AT_ONCE_PER_CARRIER = 4

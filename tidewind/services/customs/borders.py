@@ -19,9 +19,9 @@ from tidewind.core.customs.written import read_border, told_to_carrier, write_bo
 from tidewind.core.destinations import crosses_customs, customs_land
 from tidewind.core.states.labels import LabelState
 from tidewind.core.written import Written
-from tidewind.db.tables import Order, Place, Shipment
+from tidewind.db.tables import Order, Shipment
 from tidewind.services.base import NotFound
-from tidewind.services.planning import all_facts, carriers_in_force, customs_book, shop_day, shop_settings
+from tidewind.services.planning import all_facts, carriers_in_force, customs_book, home_address, shop_day, shop_settings
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,8 +37,7 @@ class OrderBorder:
 def leaving_now(session: Session, day: date) -> Leaving:
     """Return what customs asks of the shop."""
     shop = shop_settings(session)
-    origin = session.scalars(select(Place.address).where(Place.is_default)).one()
-    return Leaving(origin, shop.currency, customs_book(session, shop), day)
+    return Leaving(home_address(session), shop.currency, customs_book(session, shop), day)
 
 
 def _posts(session: Session, day: date) -> dict[tuple[str, str], str]:

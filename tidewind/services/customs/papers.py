@@ -28,7 +28,7 @@ from tidewind.core.customs.units import CustomsUnit, pieces_text, unit_of
 from tidewind.core.customs.written import read_border
 from tidewind.core.quantities import amount_text, decimal_text, money_text
 from tidewind.core.states.labels import LabelState
-from tidewind.db.tables import Order, Place, Shipment
+from tidewind.db.tables import Order, Shipment
 from tidewind.documents.blocks import wrap
 from tidewind.documents.customs_forms import CustomsForm, FormRow, cn22_paper, cn23_paper
 from tidewind.documents.fonts import can_draw
@@ -38,7 +38,7 @@ from tidewind.documents.paper import Draw, pdf_of
 from tidewind.services.base import Conflict, NotFound
 from tidewind.services.customs.borders import OrderBorder, border_of_order, leaving_now
 from tidewind.services.customs.own_papers import draw_page, own_pages
-from tidewind.services.planning import customs_book, shop_day, shop_settings
+from tidewind.services.planning import customs_book, default_place, shop_day, shop_settings
 
 PAPERS = ("cn22", "cn23", "invoice", "pro_forma", "packing_list")
 """The kinds of paper that we make; others come from carriers and authorities."""
@@ -59,7 +59,7 @@ class _Papers:
         self.session, self.at, self.border, self.order = session, at, border, at.order
         self.shop = shop_settings(session)
         self.book = customs_book(session, self.shop)
-        self.place = session.scalars(select(Place).where(Place.is_default)).one()
+        self.place = default_place(session)
         self.shipment = session.scalars(
             select(Shipment).where(Shipment.order_id == self.order.id, Shipment.state.in_(LabelState.COUNTS))
         ).first()

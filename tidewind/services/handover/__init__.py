@@ -15,7 +15,6 @@ from tidewind.services.handover.departures import (
     DepartureKey,
     Fetched,
     cutoff_at,
-    default_place,
     departure_for,
     todays_departures,
 )
@@ -81,7 +80,6 @@ __all__ = [
     "count_out",
     "cutoff_at",
     "days_shown",
-    "default_place",
     "departure_for",
     "end_standing",
     "hand_over",

@@ -19,11 +19,19 @@ from tidewind.core.pickups.when import Where, ask_until, refusal_for
 from tidewind.core.ship_days import leaving_from, timetable_of
 from tidewind.core.states.departures import DepartureState
 from tidewind.core.states.pickups import PickupState
-from tidewind.core.stored import NO_ADDRESS
 from tidewind.core.tariffs.card import Network
-from tidewind.db.tables import CarrierRow, Departure, Label, Order, Pickup, Place, Shipment
+from tidewind.db.tables import CarrierRow, Departure, Label, Order, Pickup, Shipment
 from tidewind.services.base import Conflict, NotFound
-from tidewind.services.planning import Scope, carriers_in_force, closed_days, replan_some, shop_day, shop_settings
+from tidewind.services.planning import (
+    Scope,
+    carriers_in_force,
+    closed_days,
+    default_place,
+    home_address,
+    replan_some,
+    shop_day,
+    shop_settings,
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,14 +72,6 @@ def cutoff_at(carrier: Carrier, network_id: str, day: date) -> datetime:
     """Return the cut-off instant of a network on a day."""
     network = next(n for n in carrier.own.card.networks if n.id == network_id)
     return datetime.combine(day, network.cutoff, ZoneInfo(carrier.own.card.time_zone))
-
-
-def default_place(session: Session) -> Place:
-    """Return the place that parcels leave from.  Raises Conflict where none is set."""
-    place = session.scalar(select(Place).where(Place.is_default))
-    if place is None:
-        raise Conflict("no_place", "No place is set that parcels leave from. Add one in Set-up, Places.")
-    return place
 
 
 def departure_for(session: Session, carrier: Carrier, network: str, place_id: int, day: date) -> int:
@@ -136,7 +136,7 @@ def todays_departures(session: Session, now: datetime) -> list[DepartureCounts]:
     shop = shop_settings(session)
     today, closed = shop_day(session, now), closed_days(shop)
     carriers = carriers_in_force(session, today)
-    start = session.scalar(select(Place.address).where(Place.is_default)) or NO_ADDRESS
+    start = home_address(session)
     for day in (today, today + timedelta(days=1)):
         leaving = {
             (carrier.code, network.id): first_leaving_day(

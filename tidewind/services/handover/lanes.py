@@ -22,7 +22,7 @@ from tidewind.services.handover.departures import DepartureKey, cutoff_at
 from tidewind.services.handover.fetching import Fetching, fetching_of
 from tidewind.services.handover.lying import Late, Lying, Pile, ToCome, lying_on, to_come_on
 from tidewind.services.handover.stopped import Stopped
-from tidewind.services.planning import carriers_in_force, closed_days, shop_day, shop_settings
+from tidewind.services.planning import carriers_in_force, closed_days, home_address, shop_day, shop_settings
 
 DAYS_SHOWN = 5
 
@@ -87,7 +87,7 @@ def days_shown(session: Session, now: datetime) -> list[date]:
 def _working_days(session: Session) -> Callable[[date], bool]:
     """Return what tells whether anybody works here on a day."""
     closed = closed_days(shop_settings(session))
-    start = session.scalar(select(Place.address).where(Place.is_default)) or NO_ADDRESS
+    start = home_address(session)
 
     def works(day: date) -> bool:
         return is_working_day(day, start.country or "PT") and not any(first <= day <= last for first, last in closed)

@@ -18,10 +18,11 @@ from tidewind.db.tables import CarrierRow, Departure, Label, Manifest, Order, Pi
 from tidewind.outside.errors import MaybeDone, NeverSent, RefusedOutside
 from tidewind.outside.handing_over import ManifestTold
 from tidewind.services.base import Conflict, NotFound, Outside, defer, each_by_itself, is_due, move_row
-from tidewind.services.handover.departures import DepartureKey, default_place, lock_departure, plan_what_stays
+from tidewind.services.handover.departures import DepartureKey, lock_departure, plan_what_stays
 from tidewind.services.handover.leaving import labels_in, stays_behind
 from tidewind.services.handover.pickups import standing_manifest
 from tidewind.services.handover.stopped import LIES, stopped_in
+from tidewind.services.planning import default_place
 
 LONGEST_PAUSE = timedelta(minutes=10)
 WANTS_LISTS = "manifest"

@@ -23,9 +23,9 @@ from tidewind.db.bulk import Columns
 from tidewind.db.tables import CarrierRow, Departure, Manifest, Pickup, Place
 from tidewind.services.base import Conflict, Invalid, NotFound, defer, move_row
 from tidewind.services.books import lock_available, post
-from tidewind.services.handover.departures import DepartureKey, default_place, lock_departure
+from tidewind.services.handover.departures import DepartureKey, lock_departure
 from tidewind.services.handover.lanes import Lane, lane_of
-from tidewind.services.planning import carriers_in_force, closed_days, shop_settings
+from tidewind.services.planning import carriers_in_force, closed_days, default_place, shop_settings
 
 MOST_AT_ONCE = 50
 EXACT_HOUR = timedelta(minutes=30)

@@ -19,9 +19,9 @@ from tidewind.db.tables import CarrierRow, Departure, DropOffPointRow, Pickup, P
 from tidewind.outside.errors import OutsideError
 from tidewind.outside.spreadsheets import SpreadsheetError, read_sheet
 from tidewind.services.base import Conflict, Invalid, NotFound, Outside
-from tidewind.services.handover.departures import DepartureKey, default_place, lock_departure, plan_what_stays
+from tidewind.services.handover.departures import DepartureKey, lock_departure, plan_what_stays
 from tidewind.services.handover.lying import lying_on
-from tidewind.services.planning import shop_settings
+from tidewind.services.planning import default_place, shop_settings
 
 MOST_POINTS, MOST_WRONG = 5_000, 50
 COLUMNS = (

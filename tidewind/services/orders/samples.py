@@ -9,11 +9,11 @@ from sqlalchemy.orm import Session
 
 from tidewind.core.addresses.check import Address
 from tidewind.core.quantities import amount_text
-from tidewind.db.tables import Import, Place
+from tidewind.db.tables import Import
 from tidewind.outside.sheets_out import to_csv
 from tidewind.services.base import Conflict
 from tidewind.services.orders.importing import run_import, upload_file
-from tidewind.services.planning import shop_settings
+from tidewind.services.planning import default_place, shop_settings
 
 FILE = "sample-orders.csv"
 _HEAD = ("order number", "name", "street", "city", "region", "postcode", "country", "sku", "item name", "quantity",
@@ -34,9 +34,7 @@ def bring_samples(session: Session, person_id: int, now: datetime) -> Import:
 
     Raises Conflict without a place, or while samples are there already.
     """
-    place = session.scalar(select(Place.address).where(Place.is_default))
-    if place is None:
-        raise Conflict("no_place", "Say first where parcels leave from: Set-up, Places.")
+    place = default_place(session).address
     if samples_there(session) is not None:
         raise Conflict("samples_there", "The six sample orders are here already.")
     made = upload_file(session, FILE, to_csv(_HEAD, _rows(place, shop_settings(session).currency)), person_id)

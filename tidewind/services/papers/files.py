@@ -23,7 +23,6 @@ from tidewind.documents.paper import STOCKS, Draw, pdf_of
 from tidewind.documents.raster import pngs_of
 from tidewind.services.base import MOST_ORDERS, Conflict, Invalid, NotFound
 from tidewind.services.customs import papers_back, papers_of_shipments
-from tidewind.services.handover import default_place
 from tidewind.services.papers.contents import (
     batch_summary,
     by_shelf,
@@ -37,7 +36,7 @@ from tidewind.services.papers.contents import (
     slip_of,
     trial_papers,
 )
-from tidewind.services.planning import shop_settings
+from tidewind.services.planning import default_place, shop_settings
 
 MOST_PICTURES = 50
 Arrangement = Literal["selected", "shelf", "carrier"]

@@ -14,10 +14,10 @@ from tidewind.documents.lists import Column, ListPaper, list_pdf
 from tidewind.outside.errors import OutsideError
 from tidewind.outside.mailer import Paper
 from tidewind.services.base import Conflict, Outside
-from tidewind.services.handover import DepartureKey, default_place, listed_on
+from tidewind.services.handover import DepartureKey, listed_on
 from tidewind.services.papers.contents import day_text
 from tidewind.services.papers.manifests import counted
-from tidewind.services.planning import shop_settings
+from tidewind.services.planning import default_place, shop_settings
 
 
 def mail_receipt(session: Session, outside: Outside, key: DepartureKey, mail_to: str) -> None:

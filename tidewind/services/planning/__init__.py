@@ -10,6 +10,7 @@ from tidewind.services.planning.defaults import (
     set_shop_defaults,
 )
 from tidewind.services.planning.facts import all_facts, joined_lines, line_facts
+from tidewind.services.planning.home import default_place, home_address
 from tidewind.services.planning.plans import (
     count_waiting,
     is_waiting,
@@ -84,10 +85,12 @@ __all__ = [
     "count_waiting",
     "current_rules",
     "customs_book",
+    "default_place",
     "forget_kept",
     "forget_precedent",
     "get_shop_defaults",
     "go_on_replanning",
+    "home_address",
     "insert_records",
     "is_done",
     "is_waiting",

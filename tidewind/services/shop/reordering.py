@@ -9,9 +9,10 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session, sessionmaker
 
 from tidewind.core.states.reorders import REORDER_MOVES, ReorderMove, ReorderState
-from tidewind.db.tables import CarrierRow, PackagingOrder, PackagingRow, Place
+from tidewind.db.tables import CarrierRow, PackagingOrder, PackagingRow
 from tidewind.outside.errors import MaybeDone, NeverSent, RefusedOutside
 from tidewind.services.base import Conflict, Invalid, NotFound, Outside, defer, each_by_itself, is_due, move_row
+from tidewind.services.planning import default_place
 from tidewind.services.shop.stock import take_packaging
 
 MOST_PIECES, SHOWN = 10_000, 30
@@ -81,7 +82,7 @@ def _settle(sessions: sessionmaker[Session], outside: Outside, order_id: int, cl
         row.attempts += 1
         row.next_try_at = clock() + min(timedelta(seconds=10 * 2 ** min(row.attempts, 6)), LONGEST_PAUSE)
         carrier = session.scalars(select(CarrierRow).where(CarrierRow.code == row.carrier)).one()
-        to = session.scalars(select(Place.address).where(Place.is_default)).one()
+        to = default_place(session).address
         client, key, pieces = outside.carrier(carrier), row.idempotency_key, dict(row.pieces)
     try:
         answer = client.order_packaging(key, pieces, to)

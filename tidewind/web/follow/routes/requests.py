@@ -20,8 +20,7 @@ from tidewind.services.follow import (
     request_links,
     waiting_requests,
 )
-from tidewind.services.handover import default_place
-from tidewind.services.planning import shop_settings
+from tidewind.services.planning import default_place, shop_settings
 from tidewind.web.access import Now, Owner, Shipper, Tx
 from tidewind.web.base.schemas import AddressIO
 from tidewind.web.follow.schemas import (
