@@ -140,7 +140,7 @@ def test_a_shop_in_other_money_and_units_ships_with_every_sum_right(empty: Wirin
     with empty.sessions.begin() as session:
         assert [s.code for s in steps_missing(session, empty.outside) if not s.done] == [
             "place", "packaging", "carrier", "orders", "printer", "products"]  # fmt: skip
-        with pytest.raises(Conflict, match="where parcels leave from"):
+        with pytest.raises(Conflict, match="that parcels leave from"):
             bring_samples(session, 1, clock())
         save_place(session, None, "Home", land.place, "", "", True)
         assert take_starters(session, clock()) == 6
