@@ -1,7 +1,7 @@
 """What every room stands on: errors, news to pages, the queue, the outside world's handles, sealed secrets, history."""
 
 from tidewind.services.base.backing_off import is_due, is_time_again
-from tidewind.services.base.by_itself import each_by_itself
+from tidewind.services.base.by_itself import each_by_itself, side_by_side
 from tidewind.services.base.errors import Conflict, Invalid, NotAllowed, NotFound, NotSignedIn, ServiceError, TooMany
 from tidewind.services.base.health import figures_of_the_moment, parts_health
 from tidewind.services.base.history import history_of, write_history
@@ -53,6 +53,7 @@ __all__ = [
     "one_at_a_time",
     "orders_with_label",
     "parts_health",
+    "side_by_side",
     "standing_after",
     "standing_of",
     "tell_what_is_written",

@@ -2,14 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+import time
+from collections.abc import Callable, Hashable, Iterable, Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from typing import TypeVar
 
 import structlog
 
+from tidewind.outside.errors import MaybeDone, NeverSent
+
 log = structlog.get_logger(__name__)
 Row = TypeVar("Row")
 Done = TypeVar("Done")
+PARTIES_AT_ONCE = 8
+SHARE_S = 60.0
+"""So long one party may take of a round; what is left of it comes in the next one (shop policy)."""
 
 
 def each_by_itself(what: str, rows: Iterable[Row], work: Callable[[Row], Done]) -> dict[Row, Done]:
@@ -24,3 +31,39 @@ def each_by_itself(what: str, rows: Iterable[Row], work: Callable[[Row], Done]) 
         except Exception:  # whatever it is, it must not stop the rows behind it
             log.exception("one of many failed", work=what, row=str(row))
     return done
+
+
+def side_by_side(
+    what: str, due: Mapping[Row, Hashable], work: Callable[[Row], Done], left: Done | None = None
+) -> dict[Row, Done]:
+    """Return what ``work`` made of each row that is due by the party outside that it asks; parties are asked together.
+
+    The rows of one party are taken one after the other.  A party that does not answer (NeverSent, MaybeDone), or has
+    used its share of the round, is left alone until the next: its rows stay due (``left`` is said of them, if anything
+    is), and it holds up nobody else's.
+    """
+    parties: dict[Hashable, list[Row]] = {}
+    for row, party in due.items():
+        parties.setdefault(party, []).append(row)
+
+    def rest(rows: Sequence[Row]) -> dict[Row, Done]:
+        return {} if left is None else dict.fromkeys(rows, left)
+
+    def take(rows: Sequence[Row]) -> dict[Row, Done]:
+        done: dict[Row, Done] = {}
+        ends = time.monotonic() + SHARE_S
+        for n, row in enumerate(rows):
+            if time.monotonic() >= ends:
+                return done | rest(rows[n:])
+            try:
+                done[row] = work(row)
+            except (NeverSent, MaybeDone):
+                return done | rest(rows[n:])
+            except Exception:  # whatever it is, it must not stop the rows behind it
+                log.exception("one of many failed", work=what, row=str(row))
+        return done
+
+    if len(parties) < 2:
+        return {row: made for rows in parties.values() for row, made in take(rows).items()}
+    with ThreadPoolExecutor(min(len(parties), PARTIES_AT_ONCE), thread_name_prefix=what.replace(" ", "-")) as threads:
+        return {row: made for part in threads.map(take, parties.values()) for row, made in part.items()}

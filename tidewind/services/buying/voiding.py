@@ -18,18 +18,18 @@ from tidewind.core.tracking.states import TrackingState
 from tidewind.core.voiding import VoidRule, refund_due, void_refusal
 from tidewind.db.tables import CarrierRow, Order, Shipment
 from tidewind.outside.carrier import VoidAnswer
-from tidewind.outside.errors import MaybeDone, NeverSent, OutsideError, RefusedOutside
+from tidewind.outside.errors import MaybeDone, OutsideError, RefusedOutside
 from tidewind.services.base import (
     Conflict,
     Invalid,
     NotFound,
     Outside,
     defer,
-    each_by_itself,
     has_label,
     is_due,
     move_order,
     move_row,
+    side_by_side,
     standing_of,
     write_history,
 )
@@ -146,18 +146,8 @@ def settle_due_voids(
             .limit(500)
         ).all()
     due = {row.id: row.carrier for row in rows}
-    silent: set[str] = set()
-
-    def settle(shipment_id: int) -> str:
-        if due[shipment_id] in silent:
-            return ""  # it waits for its carrier's next answer; nobody else's does
-        try:
-            return _settle(sessions, outside, shipment_id, clock)
-        except (NeverSent, MaybeDone):
-            silent.add(due[shipment_id])
-            return ""
-
-    return {i: became for i, became in each_by_itself("settle voids", due, settle).items() if became}
+    done = side_by_side("settle voids", due, lambda one: _settle(sessions, outside, one, clock))
+    return {i: became for i, became in done.items() if became}
 
 
 def _settle(sessions: sessionmaker[Session], outside: Outside, shipment_id: int, clock: Callable[[], datetime]) -> str:

@@ -19,7 +19,7 @@ from tidewind.core.written import Written
 from tidewind.db.tables import CarrierRow, FollowedNumber
 from tidewind.outside.carrier import CarrierEvent
 from tidewind.outside.errors import MaybeDone, NeverSent, OutsideError
-from tidewind.services.base import Conflict, Invalid, NotFound, Outside, each_by_itself
+from tidewind.services.base import Conflict, Invalid, NotFound, Outside, side_by_side
 from tidewind.services.follow.polling import AFTER_SILENCE
 from tidewind.services.planning import shop_settings
 
@@ -95,7 +95,8 @@ def look_at_followed(sessions: sessionmaker[Session], outside: Outside, clock: C
         of: defaultdict[str, list[int]] = defaultdict(list)
         for row_id, carrier in session.execute(query.order_by(FollowedNumber.next_look_at).limit(MOST)):
             of[carrier].append(row_id)
-    done = each_by_itself("followed", of, lambda carrier: _ask(sessions, outside, carrier, of[carrier], clock()))
+    due = {carrier: carrier for carrier in of}
+    done = side_by_side("followed", due, lambda carrier: _ask(sessions, outside, carrier, of[carrier], clock()))
     return sum(done.values())
 
 

@@ -14,7 +14,7 @@ from tidewind.core.states.labels import LabelState
 from tidewind.db.tables import CarrierRow, Label, Shipment
 from tidewind.outside.carrier import CarrierClient, CarrierEvent
 from tidewind.outside.errors import MaybeDone, NeverSent, NotBelieved
-from tidewind.services.base import Outside, each_by_itself
+from tidewind.services.base import Outside, each_by_itself, side_by_side
 from tidewind.services.follow.parcels import Told, take_many
 
 log = structlog.get_logger(__name__)
@@ -49,7 +49,7 @@ def follow_parcels(
                 break
         return len(waiting)
 
-    return sum(each_by_itself("follow", of, ask).values())
+    return sum(side_by_side("follow", {carrier: carrier for carrier in of}, ask).values())
 
 
 def _ask(sessions: sessionmaker[Session], outside: Outside, carrier: str, ids: Sequence[int], now: datetime) -> bool:

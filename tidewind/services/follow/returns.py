@@ -19,8 +19,17 @@ from tidewind.core.states.returns import RETURN_MOVES, ReturnMove, ReturnState
 from tidewind.core.tracking.states import TrackingState
 from tidewind.db.tables import CarrierRow, Message, Return, Shipment
 from tidewind.outside.carrier import CarrierEvent, SoldReturn
-from tidewind.outside.errors import MaybeDone, NeverSent, NotBelieved, OutsideError, RefusedOutside
-from tidewind.services.base import Conflict, Invalid, NotFound, Outside, defer, each_by_itself, move_row, write_history
+from tidewind.outside.errors import NotBelieved, RefusedOutside
+from tidewind.services.base import (
+    Conflict,
+    Invalid,
+    NotFound,
+    Outside,
+    defer,
+    move_row,
+    side_by_side,
+    write_history,
+)
 from tidewind.services.books import lock_available, post
 from tidewind.services.follow.announcing import Occasion, announce
 from tidewind.services.follow.telling import tell_of_refund
@@ -118,18 +127,9 @@ def make_due_returns(
     with sessions() as session:
         query = select(Return.id, Shipment.carrier).join(Shipment, Shipment.id == Return.shipment_id)
         due = {row.id: row.carrier for row in session.execute(query.where(Return.state == "making").limit(500))}
-    silent: set[str] = set()
-
-    def make(return_id: int) -> str:
-        if due[return_id] in silent:
-            return "making"  # it waits for its carrier's next answer; nobody else's does
-        try:
-            return _make(sessions, outside, return_id, clock)
-        except (NeverSent, MaybeDone):
-            silent.add(due[return_id])
-            return "making"  # the carrier honours the key: asked again next time
-
-    return each_by_itself("make returns", sorted(due), make)
+    # Who does not answer is asked again next time: the carrier honours the key.
+    due = dict(sorted(due.items()))
+    return side_by_side("make returns", due, lambda one: _make(sessions, outside, one, clock), left="making")
 
 
 def _make(sessions: sessionmaker[Session], outside: Outside, return_id: int, clock: Callable[[], datetime]) -> str:
@@ -214,12 +214,13 @@ def follow_returns(sessions: sessionmaker[Session], outside: Outside, clock: Cal
         carrier, number = asked[return_id]
         try:
             events = outside.carrier(carrier).events(number)
-        except OutsideError:
+        except RefusedOutside:
             return False  # looked at again next time
         with sessions.begin() as session:
             return _write_events(session, return_id, events, clock())
 
-    return sum(each_by_itself("follow returns", asked, follow).values())
+    due = {return_id: carrier.code for return_id, (carrier, _) in asked.items()}
+    return sum(side_by_side("follow returns", due, follow).values())
 
 
 def _write_events(session: Session, return_id: int, events: Sequence[CarrierEvent], now: datetime) -> bool:

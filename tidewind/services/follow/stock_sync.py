@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from tidewind.db.tables import Channel, ChannelLevel, ChannelLog
 from tidewind.outside.errors import OutsideError
-from tidewind.services.base import Outside, each_by_itself, is_time_again
+from tidewind.services.base import Outside, is_time_again, side_by_side
 from tidewind.services.shop import keep_levels, stock_levels
 
 AT_ONCE, MOST_PAGES, MOST_NAMED = 500, 400, 20
@@ -38,7 +38,8 @@ def exchange_stock(sessions: sessionmaker[Session], outside: Outside, clock: Cal
     with sessions() as session:
         wanted = select(Channel).where(Channel.stock != "", Channel.state == "connected").order_by(Channel.id)
         channels = {row.id: row for row in session.scalars(wanted)}
-    found = each_by_itself("exchange stock", channels, lambda n: _exchange(sessions, outside, channels[n], clock()))
+    due = {n: n for n in channels}
+    found = side_by_side("exchange stock", due, lambda n: _exchange(sessions, outside, channels[n], clock()))
     return sum(found.values())
 
 

@@ -20,7 +20,7 @@ from tidewind.db.tables import CarrierRow, Departure, Label, Pickup, Shipment
 from tidewind.outside.carrier import CarrierClient
 from tidewind.outside.errors import MaybeDone, NeverSent, NotBelieved, OutsideError, RefusedOutside
 from tidewind.outside.handing_over import PickupAnswer, PickupWanted
-from tidewind.services.base import Outside, each_by_itself, is_due, move_row
+from tidewind.services.base import Outside, is_due, move_row, side_by_side
 from tidewind.services.books import Posting, post_all
 from tidewind.services.handover.departures import plan_what_stays
 from tidewind.services.handover.leaving import goes, stays_behind
@@ -47,18 +47,8 @@ def settle_pickups(sessions: sessionmaker[Session], outside: Outside, clock: Cal
             .order_by(Pickup.next_try_at)
         )
         due = {pickup_id: carrier for pickup_id, carrier in session.execute(query)}  # noqa: C416 - rows
-    silent: set[str] = set()
-
-    def settle(pickup_id: int) -> str:
-        if due[pickup_id] in silent:
-            return ""
-        try:
-            return _settle(sessions, outside, pickup_id, clock)
-        except (NeverSent, MaybeDone):
-            silent.add(due[pickup_id])
-            return ""
-
-    return {i: state for i, state in each_by_itself("settle pickups", due, settle).items() if state}
+    done = side_by_side("settle pickups", due, lambda one: _settle(sessions, outside, one, clock))
+    return {i: state for i, state in done.items() if state}
 
 
 def _settle(sessions: sessionmaker[Session], outside: Outside, pickup_id: int, clock: Callable[[], datetime]) -> str:

@@ -17,7 +17,7 @@ from tidewind.core.written import Written
 from tidewind.db.tables import CarrierRow, Departure, Label, Manifest, Order, Pickup, Shipment
 from tidewind.outside.errors import MaybeDone, NeverSent, RefusedOutside
 from tidewind.outside.handing_over import ManifestTold
-from tidewind.services.base import Conflict, NotFound, Outside, defer, each_by_itself, is_due, move_row
+from tidewind.services.base import Conflict, NotFound, Outside, defer, is_due, move_row, side_by_side
 from tidewind.services.handover.departures import DepartureKey, lock_departure, plan_what_stays
 from tidewind.services.handover.leaving import labels_in, stays_behind
 from tidewind.services.handover.pickups import standing_manifest
@@ -192,12 +192,14 @@ def why_not_void(session: Session, shipment_ids: Collection[int]) -> dict[int, s
 def tell_manifests(sessions: sessionmaker[Session], outside: Outside, clock: Callable[[], datetime]) -> dict[int, str]:
     """Tell carriers of lists that were closed or opened again and are due; return what became of each."""
     with sessions() as session:
-        due = session.scalars(
-            select(Manifest.id)
+        rows = session.execute(
+            select(Manifest.id, Departure.carrier)
+            .join(Departure, Departure.id == Manifest.departure_id)
             .where(Manifest.told == "asked", is_due(Manifest.next_try_at, clock(), LONGEST_PAUSE))
             .order_by(Manifest.id)
         ).all()
-    return each_by_itself("tell manifests", due, lambda one: _tell(sessions, outside, one, clock))
+    due = {row.id: row.carrier for row in rows}
+    return side_by_side("tell manifests", due, lambda one: _tell(sessions, outside, one, clock))
 
 
 def _tell(sessions: sessionmaker[Session], outside: Outside, manifest_id: int, clock: Callable[[], datetime]) -> str:
