@@ -14,9 +14,10 @@ import zipfile
 from pathlib import Path
 
 import pytest
+from PIL import Image
 
 from tidewind.outside.apart import TooMuch, read_apart
-from tidewind.outside.pictures import PictureError, small_picture
+from tidewind.outside.pictures import PictureError, photo_and_small, small_picture
 from tidewind.outside.spreadsheets import read_sheet, read_tables
 from tidewind.settings import ROOT
 
@@ -58,8 +59,6 @@ def test_a_small_workbook_that_asks_for_much_is_read_as_far_as_there_is_somethin
 
 
 def test_a_picture_is_made_anew_and_a_bomb_is_none(tmp_path: Path) -> None:
-    from PIL import Image
-
     out = io.BytesIO()
     Image.new("1", (20_000, 20_000)).save(out, "PNG")
     with pytest.raises(PictureError, match=r"at most 2,000 dots|no PNG"):
@@ -71,6 +70,20 @@ def test_a_picture_is_made_anew_and_a_bomb_is_none(tmp_path: Path) -> None:
         assert (picture.format, picture.size, b"taken" in made) == ("PNG", (600, 200), False)
     with pytest.raises(PictureError, match="no PNG"):
         read_apart(small_picture, b"GIF89a")
+
+
+@pytest.mark.parametrize("size", [(6_000, 4_000), (12_000, 9_000)])
+def test_what_phones_take_is_a_photo(size: tuple[int, int]) -> None:
+    out = io.BytesIO()
+    Image.new("RGB", size, "teal").save(out, "JPEG", comment=b"where it was taken")
+    made, small = read_apart(photo_and_small, out.getvalue())
+    for data, most in ((made, 2_000), (small, 320)):
+        with Image.open(io.BytesIO(data)) as picture:
+            assert (picture.format, max(picture.size), b"taken" in data) == ("JPEG", most, False)
+    with pytest.raises(PictureError, match="at most 12,000 dots"):
+        out = io.BytesIO()
+        Image.new("1", (13_000, 10)).save(out, "PNG")
+        read_apart(photo_and_small, out.getvalue())
 
 
 def take_memory() -> None:

@@ -13,8 +13,10 @@ from tidewind.services.follow.asking_back import (
     BuyersWish,
     ask_back,
     buyers_return,
+    read_photo,
     return_rules,
     set_return_rules,
+    wished_items,
 )
 from tidewind.services.follow.blocking import block_address, blocked_addresses, stop_messages, unblock_address
 from tidewind.services.follow.claims import all_claims, claim_letter, open_claim, send_claim, settle_claim
@@ -150,6 +152,7 @@ __all__ = [
     "open_claim",
     "personal_data",
     "photo_of_return",
+    "read_photo",
     "receive_return",
     "request_by_view_key",
     "request_links",
@@ -188,6 +191,7 @@ __all__ = [
     "waiting_requests",
     "way_of",
     "way_of_order",
+    "wished_items",
     "work_out",
     "write_backs",
 ]

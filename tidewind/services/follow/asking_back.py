@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date, datetime
+from typing import Any
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -24,6 +26,8 @@ from tidewind.services.planning import shop_day, shop_settings
 
 BUYER = "the buyer, on the page"
 MOST_DAYS = 365
+# One for each process that reads, and as many that wait: staff's requests need the other threads.
+_READING = threading.BoundedSemaphore(4)
 
 
 @dataclass(frozen=True, slots=True)
@@ -104,11 +108,28 @@ def buyers_return(session: Session, tracking_key: str, now: datetime) -> BuyersR
     return BuyersReturn(shipment, mine, found.until, found.why_not, state is not None, not_made, rules)
 
 
-def ask_back(session: Session, tracking_key: str, wish: BuyersWish, now: datetime) -> Return:
-    """Take a buyer's wish to send something back; its label is made and mailed in the background.
+def read_photo(data: bytes) -> bytes:
+    """Return a buyer's picture, made small.  Raises Invalid for what is none, Conflict where too many are being read.
+
+    It takes seconds and is given by anybody: no connection to the database may wait for it, and only a few threads.
+    """
+    if not _READING.acquire(blocking=False):
+        raise Conflict("busy", "Many pictures are being read just now. Send it again in a moment.")
+    try:
+        return read_apart(photo_and_small, data)[0]
+    except PictureError as error:
+        raise Invalid("no_picture", str(error)) from error
+    except TooMuch as error:
+        raise Invalid("no_picture", f"The picture takes {error} to read.") from error
+    finally:
+        _READING.release()
+
+
+def wished_items(session: Session, tracking_key: str, wish: BuyersWish, now: datetime) -> list[dict[str, Any]]:
+    """Return what is wished to be sent back, as it is kept.
 
     Raises NotFound; Conflict where nothing may come back, or something does already; Invalid for what is no choice
-    (``nothing``, ``no_reason``) and what is no picture (``no_picture``).
+    (``nothing``, ``no_reason``).
     """
     may = buyers_return(session, tracking_key, now)
     if may.asked:
@@ -125,14 +146,20 @@ def ask_back(session: Session, tracking_key: str, wish: BuyersWish, now: datetim
         raise Invalid("nothing", "Choose what comes back.")
     if wish.reason not in REASONS:
         raise Invalid("no_reason", f"Say one of: {', '.join(REASONS)}.")
+    return items
+
+
+def ask_back(
+    session: Session, tracking_key: str, wish: BuyersWish, now: datetime, photo: bytes | None = None
+) -> Return:
+    """Take a buyer's wish, with a picture that was read; its label is made and mailed in the background.
+
+    Raises what ``wished_items`` raises.
+    """
+    items = wished_items(session, tracking_key, wish, now)
+    may = buyers_return(session, tracking_key, now)
     made = ask_return(session, ReturnRequest(may.shipment.id, in_box=False, reason=wish.reason), BUYER, now)
     made.items, made.words = items, tidy(wish.words)[:500]
     made.buyer_pays = buyer_pays(wish.reason, may.rules)
-    if wish.photo:
-        try:
-            made.photo, _ = read_apart(photo_and_small, wish.photo)
-        except PictureError as error:
-            raise Invalid("no_picture", str(error)) from error
-        except TooMuch as error:
-            raise Invalid("no_picture", f"The picture takes {error} to read.") from error
+    made.photo = photo
     return made

@@ -21,7 +21,9 @@ from tidewind.services.follow import (
     buyers_return,
     day_in,
     money_in,
+    read_photo,
     said_in,
+    wished_items,
 )
 from tidewind.services.planning import shop_settings
 from tidewind.web.access import Now, Tx, wiring
@@ -30,7 +32,7 @@ from tidewind.web.follow.routes.tracking import NOT_KEPT, buyers_language, chose
 router = APIRouter(include_in_schema=False)
 MOST_PHOTO = 8_000_000
 _LINE = re.compile(r"line-(\d{1,15})=(\d{1,5})", re.ASCII)
-_FAULTS = {"nothing": "back_nothing", "no_reason": "back_reason", "no_picture": "back_picture"}
+_FAULTS = {"nothing": "back_nothing", "no_reason": "back_reason", "no_picture": "back_picture", "busy": "back_busy"}
 
 
 @router.get("/t/{tracking_key}/return", response_class=HTMLResponse)
@@ -61,8 +63,11 @@ async def send(
     def take() -> HTMLResponse:
         now = parts.clock()
         try:
+            with parts.sessions() as session:
+                wished_items(session, tracking_key, wish, now)
+            read = read_photo(wish.photo) if wish.photo else None
             with parts.sessions.begin() as session:
-                ask_back(session, tracking_key, wish, now)
+                ask_back(session, tracking_key, wish, now, read)
             with parts.sessions() as session:
                 return _page(session, tracking_key, lang, now, done=True)
         except NotFound:
