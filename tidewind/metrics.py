@@ -10,10 +10,12 @@ import time
 from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 
+import structlog
 from prometheus_client import REGISTRY as OWN
 from prometheus_client import CollectorRegistry, Counter, Gauge, Histogram, generate_latest
 from prometheus_client.multiprocess import MultiProcessCollector
 
+log = structlog.get_logger(__name__)
 SECONDS = (0.005, 0.01, 0.025, 0.05, 0.1, 0.25, 0.5, 1.0, 2.5, 5.0, 10.0)
 REQUESTS = Counter("tidewind_requests", "Requests answered", ("method", "route", "status"))
 REQUEST_SECONDS = Histogram("tidewind_request_seconds", "Time to the first byte", ("route",), buckets=SECONDS)
@@ -25,14 +27,16 @@ PURCHASES = Counter("tidewind_purchases_settled", "Purchases settled", ("carrier
 
 @contextmanager
 def job(name: str) -> Iterator[None]:
-    """Count a job and the time it takes, whether it fails or not."""
+    """Count a job and the time it takes, whether it fails or not, and write one line about it."""
     start, result = time.monotonic(), "failed"
     try:
         yield
         result = "done"
     finally:
         JOBS.labels(name, result).inc()
-        JOB_SECONDS.labels(name).observe(time.monotonic() - start)
+        took_s = time.monotonic() - start
+        JOB_SECONDS.labels(name).observe(took_s)
+        log.info("job", job=name, result=result, seconds=round(took_s, 3))
 
 
 def exposition(now: Mapping[str, tuple[str, int]]) -> bytes:

@@ -45,9 +45,16 @@ class DataFolder:
                 f"Tidewind runs already from {self.path} (process {holder}). Nothing was touched. "
                 "Stop it there first (Ctrl-C)."
             ) from None
+        self._close_to_others()
         os.ftruncate(handle, 0)
         os.write(handle, str(os.getpid()).encode())
         self._lock = handle
+
+    def _close_to_others(self) -> None:
+        """Take from others what an older version left open to them: logs, the sealing key, what stand-ins know."""
+        for inside in self.path.iterdir():
+            if inside.is_file() and not inside.is_symlink():
+                inside.chmod(0o600)
 
     def give_back(self) -> None:
         """Let others have the folder."""
