@@ -191,6 +191,9 @@ def test_a_watched_folder_is_read_once_and_never_while_a_file_grows(
             set_columns(session, import_id, row.columns | {"order_number": 0, "name": 1, "street": 2, "postcode": 3,
                 "city": 4, "country": 5, "sku": 6, "quantity": 7, "unit_price": 8})  # fmt: skip
             run_import(session, import_id, clock())
+    # A link may lead to what nobody means to import: it is none of the folder's files.
+    written(tmp_path / "elsewhere.csv", CSV.format(n=9), datetime(2020, 1, 1, tzinfo=UTC))
+    (tmp_path / "shed" / "link.csv").symlink_to(tmp_path / "elsewhere.csv")
     (tmp_path / "shed" / "a.csv").rename(tmp_path / "shed" / "again.csv")
     written(tmp_path / "shed" / "b.csv", CSV.format(n=2), datetime(2020, 1, 1, tzinfo=UTC))
     written(tmp_path / "shed" / "c.xlsx", "PK\x03\x04 and no workbook", datetime(2020, 1, 1, tzinfo=UTC))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import os
 import posixpath
 import socket
 import stat
@@ -87,12 +88,14 @@ class Feeds:
         return Found(posixpath.basename(urlsplit(url).path) or "orders", read)
 
     def _in_folder(self, source: Source, now: datetime) -> list[Found]:
+        if "\0" in source.address:
+            raise RefusedOutside("bad_address", "a folder's name has no NUL character")
         folder = (self._base / source.address).resolve()
         if not folder.is_relative_to(self._base.resolve()):
             raise RefusedOutside("outside_base", f"folders lie below {self._base}")
         try:
             folder.mkdir(parents=True, exist_ok=True)
-            here = sorted(path for path in folder.iterdir() if path.suffix.lower() in ENDINGS and path.is_file())
+            here = sorted(path for path in folder.iterdir() if path.suffix.lower() in ENDINGS and _is_own(path))
             settled = [path for path in here if now.timestamp() - path.stat().st_mtime >= SETTLED.total_seconds()]
         except OSError as error:
             raise NeverSent(f"the folder cannot be read: {error.strerror}") from error
@@ -127,12 +130,19 @@ class Feeds:
                 transport.close()
 
 
+def _is_own(path: Path) -> bool:
+    """Tell whether a file lies in its folder itself; a link may lead to what nobody means to import."""
+    return path.is_file() and not path.is_symlink()
+
+
 def _reader(path: Path) -> Callable[[], bytes]:
     def read() -> bytes:
         try:
-            if path.stat().st_size > MOST_BYTES:
-                raise RefusedOutside("too_large", f"{path.name} has more than {MOST_BYTES // 1_000_000} MB")
-            return path.read_bytes()
+            # Not followed either where it became a link since it was listed.
+            with os.fdopen(os.open(path, os.O_RDONLY | os.O_NOFOLLOW | os.O_CLOEXEC), "rb") as file:
+                if os.fstat(file.fileno()).st_size > MOST_BYTES:
+                    raise RefusedOutside("too_large", f"{path.name} has more than {MOST_BYTES // 1_000_000} MB")
+                return file.read(MOST_BYTES)
         except OSError as error:
             raise NeverSent(f"{path.name} cannot be read: {error.strerror}") from error
 
