@@ -19,7 +19,7 @@ const LASTS = [
   { value: null, title: "no end" },
 ];
 const OPENS: { value: Schemas["KeyIn"]["scope"]; title: string }[] = [
-  { value: "all", title: "everything of its role" },
+  { value: "all", title: "everything its role may do" },
   { value: "orders", title: "orders alone" },
   { value: "labels", title: "labels alone" },
   { value: "handover", title: "bench and departures alone" },
@@ -158,7 +158,7 @@ const revoke = useMutation({ mutationFn: revokeKey, onSuccess: again });
         label="Reading only"
       />
       <p class="mute small">
-        It never may more than you may, and opens neither logins nor other keys.
+        It can never do more than you can, and it opens no logins and no other keys.
       </p>
       <template #actions
         ><v-btn type="submit" :loading="make.isPending.value">Make the key</v-btn></template
