@@ -52,6 +52,6 @@ def goods_of(rows: Sequence[Row]) -> tuple[list[Row], int]:
             row.fail("sku", f"“{found[0]:.40}” looks like {found[1]}, not like goods; say above which it is")
         if found is None or means != "not":
             goods.append(row)
-        elif found[1] == "delivery" and row.text("unit_price"):
-            paid += row.money("unit_price")
+        elif found[1] == "delivery":
+            paid += row.money("unit_price" if row.text("unit_price") else "line_total")
     return goods, paid

@@ -290,11 +290,16 @@ def _same(name: str, text: str) -> str:
 
 
 def _name(row: Row) -> str:
-    """Return whom a row names; beside a column of surnames a column of names holds the first ones, and turned round."""
-    first, last = row.text("name") or row.text("first_name"), row.text("last_name")
-    if not last and row.text("first_name"):  # “Prénom; Nom”
-        first, last = row.text("first_name"), row.text("name")
-    return first if last in first else f"{first} {last}".strip()
+    """Return whom a row names: a whole name as it is, else the first and the last name by whichever columns hold them.
+
+    Beside a column of last names, “Name” holds the first ones; beside one of first names, the last ones or both.
+    """
+    name, first, last = (row.text(field) for field in ("name", "first_name", "last_name"))
+    first, last = (name or first, last) if last else (first, name)
+    words = set(first.split()), set(last.split())
+    if words[0] <= words[1] or words[1] <= words[0]:  # by words: “Rosa” is no part of “Rosario”
+        return max(first, last, key=len)
+    return f"{first} {last}"
 
 
 def _said_by(row: Row) -> dict[str, str]:
@@ -320,8 +325,18 @@ def _said_by(row: Row) -> dict[str, str]:
                 row.fail("address_block", f"the {name} is not sure in “{tidy(block):.60}”: {doubt}")
     lines = [tidy(line) for line in row.raw("street").splitlines() if line.strip()]
     if len(lines) > 1:
-        # A company stands above its street: the street is the first line with a number or a street's word.
-        at = next((n for n, line in enumerate(lines) if STREET.search(line) or re.search(r"\d", line)), 0)
+        at = _street_among(lines)
         said["street"], more = lines[at], ", ".join(lines[:at] + lines[at + 1 :])
         said["extra"] = f"{said['extra']}, {more}" if said["extra"] and more else said["extra"] or more
     return said
+
+
+def _street_among(lines: Sequence[str]) -> int:
+    """Return which of several lines is the street: a company or a flat may stand above it.
+
+    The first with a street's word, else the first with a number that is no flat's, else the first.
+    """
+    plain = [n for n, line in enumerate(lines) if not UNIT.match(line)]
+    named = (n for n in plain if STREET.search(lines[n]))
+    numbered = (n for n in plain if re.search(r"\d", lines[n]))
+    return next(named, next(numbered, 0))

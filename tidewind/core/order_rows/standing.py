@@ -78,6 +78,11 @@ def pays_at_the_door(text: str) -> bool:
     return bool(_AT_THE_DOOR.match(plain_header(text)))
 
 
+def _may_be_a_word(text: str) -> bool:
+    """Tell whether a cell is short and begins like a word: most cells of a long file are looked at no further."""
+    return 2 <= len(text) <= 40 and text[0].isalpha()
+
+
 def check_standing(row: Row, headers: Sequence[str]) -> None:
     """Keep a row back that says itself, mapped or not, that it must not go."""
     for name in STATES:
@@ -103,7 +108,9 @@ def check_standing(row: Row, headers: Sequence[str]) -> None:
 def _check_money_and_way(row: Row) -> None:
     """Keep a row back whose order is not paid for, or that its buyer fetches."""
     back = row.text("refunded")
-    if back and not _says_stop(back, NOT_YET, ()) and (not back[-1:].isdigit() or row.money("refunded")):
+    if any(sign.isdigit() for sign in back):
+        back = back if row.money("refunded") else ""
+    if back and not _says_stop(back, NOT_YET, ()):
         row.fail("refunded", f"“{back:.40}” of it was paid back; if the rest is to go, correct the row")
     if row.text("owing") and row.money("owing") > 0:
         row.fail("owing", f"{row.text('owing'):.40} of it is not paid yet")
@@ -121,7 +128,7 @@ def _columns_of_words(columns: Mapping[str, int], width: int) -> list[int]:
 def _check_door(row: Row) -> None:
     for at in _columns_of_words(row.columns, len(row.cells)):
         text = row.cells[at].strip()
-        if not 3 <= len(text) <= 40 or text[:1].isdigit() or not pays_at_the_door(text):
+        if not _may_be_a_word(text) or not pays_at_the_door(text):
             continue
         means = row.units.states.get(text.casefold(), "")
         if means != "open":
@@ -170,8 +177,9 @@ def said_words(
     width = max((len(cells) for _, cells in rows), default=0)
     for at in _columns_of_words(columns, width):
         for cell, count in Counter(cells[at] for _, cells in rows if at < len(cells)).items():
-            if 3 <= len(cell.strip()) <= 40 and pays_at_the_door(cell.strip()):
-                counted[cell.strip().casefold(), "door"] += count
+            text = cell.strip()
+            if _may_be_a_word(text) and pays_at_the_door(text):
+                counted[text.casefold(), "door"] += count
     goods = [columns[name] for name in ("sku", "item_name", "weight_g") if name in columns]
     lines = Counter(tuple(cells[at] if at < len(cells) else "" for at in goods) for _, cells in rows)
     here = {name: n for n, name in enumerate(n for n in ("sku", "item_name", "weight_g") if n in columns)}
