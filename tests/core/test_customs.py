@@ -282,6 +282,21 @@ def test_a_part_of_the_eu_outside_its_customs_territory_is_no_eu_destination() -
     assert {need.kind for need in canary.needs} == {"cn23", "invoice", "unknown_destination"}
 
 
+@pytest.mark.parametrize(
+    ("sender", "to", "crossed"),
+    [("", "PT", ""), ("", "CH", "PT to CH"), ("CH", "PT", "CH to PT"), ("CH", "CH", ""), ("ES", "PT", ""),
+     ("ES", "CH", "ES to CH"), ("GB", "IE", "GB to IE")],
+)  # fmt: skip
+def test_the_border_counts_from_whoever_sends_this_order(sender: str, to: str, crossed: str) -> None:
+    goods = LineFacts("1", "A", "Fork", 1, 300, None, 5_000, customs_text="", hs_code="", origin="")
+    leaving = Leaving(Address(country="PT"), "EUR", CustomsBook(TABLES), DAY)
+    other = Address(name="M", street="S", city="T", country=sender) if sender else None
+    order = OrderFacts((goods,), Address(name="A", street="B", city="C", country=to), sender=other)
+    border = border_of(order, leaving, Going(post="parcel", gross_g=400))
+    assert (f"{border.journey.leaves} to {border.journey.to}" if border else "") == crossed
+    assert bool(missing_facts(order, leaving)) == bool(crossed), "what customs asks of the goods is a snag of the plan"
+
+
 goods_abroad = st.builds(
     LineFacts, st.sampled_from("123"), st.sampled_from(["A", "B"]), st.just("Fork"), st.integers(0, 3),
     st.sampled_from([None, 300, 21_000]), st.none(), st.sampled_from([0, 900, 250_000]),
