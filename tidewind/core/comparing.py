@@ -20,7 +20,7 @@ from tidewind.core.options import (
     priced_options,
     with_published,
 )
-from tidewind.core.order_facts import OrderFacts, Shop
+from tidewind.core.order_facts import OrderFacts, Shop, leaves_from
 from tidewind.core.packing import PackedParcel
 from tidewind.core.parcels import parcels_text
 from tidewind.core.ship_days import asked_day
@@ -144,7 +144,7 @@ def consequences(order: OrderFacts, shop: Shop, option: Option, extras: frozense
         words.append(f"On the day of arrival by {service.by_time:%H:%M}")
     if "pickup" not in service.handover:
         words.append("Must be dropped off: no pickup")
-    if crosses_customs(order.address, shop.origin):
+    if crosses_customs(order.address, leaves_from(order, shop)):
         if DUTIES_PAID in extras:
             words.append("Duties and taxes are paid by us")
         else:

@@ -13,7 +13,7 @@ from tidewind.core.choosing import Choosable, pick
 from tidewind.core.customs.planned import Going, crosses, leaving_of, missing_on_the_way
 from tidewind.core.layers import BATCH, BINDING, HAND, PRECEDENT, PROMISE, SHOP, Step, Wish, Wishes
 from tidewind.core.options import Option, Settled, options_for, with_published
-from tidewind.core.order_facts import OrderFacts, Shop
+from tidewind.core.order_facts import OrderFacts, Shop, leaves_from
 from tidewind.core.parcels import by_phrase, parcels_text
 from tidewind.core.plan import Plan
 from tidewind.core.quantities import money_text, weight_text
@@ -206,7 +206,7 @@ def _settle(result: Plan, chosen: Option, order: OrderFacts, shop: Shop, wishes:
     if chosen.arrival and chosen.quote:
         carrier = next(c for c in shop.carriers if c.code == chosen.carrier)
         leaves = good_until(
-            chosen.arrival.ship_date, timetable_of(carrier, chosen.network, order.sender or shop.origin, shop.closed)
+            chosen.arrival.ship_date, timetable_of(carrier, chosen.network, leaves_from(order, shop), shop.closed)
         )
         result.good_until = min(leaves, result.good_until or leaves)
         why = chosen.arrival.waits_because or "the next truck it can catch"

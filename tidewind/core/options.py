@@ -12,7 +12,7 @@ from tidewind.core.calendar import Arrival
 from tidewind.core.consignments import Consignment, Goods, Parcel, route_between
 from tidewind.core.frozen import frozen
 from tidewind.core.insuring import INSURED, NO_COVER, insured, premium_in
-from tidewind.core.order_facts import Carrier, OrderFacts, Shop
+from tidewind.core.order_facts import Carrier, OrderFacts, Shop, leaves_from
 from tidewind.core.packing import Lot, Packaging, PackedParcel, Unit
 from tidewind.core.quantities import Refused
 from tidewind.core.ship_days import asked_day, leaving_day, option_arrival, too_far_ahead
@@ -82,9 +82,7 @@ def settle(
     packed = _as_weighed(packed, order.hand.weights_g)
     tender = frozenset(line.id for line in order.lines if line.not_stackable or order.hand.not_stackable)
     consignment = Consignment(
-        route_between(
-            order.sender or shop.origin, order.address, home=order.home, point=order.point, po_box=order.po_box
-        ),
+        route_between(leaves_from(order, shop), order.address, home=order.home, point=order.point, po_box=order.po_box),
         Goods(value, order.contents),
         priced_parcels(packed, tender),
         extras - _OF_OTHERS,

@@ -328,13 +328,18 @@ class Shop:
         return names
 
 
+def leaves_from(order: OrderFacts, shop: Shop) -> Address:
+    """Return where an order's parcels leave from: its own sender's address, else the shop's."""
+    return order.sender or shop.origin
+
+
 def rule_facts(order: OrderFacts, shop: Shop, parcels: tuple[PackedParcel, ...]) -> dict[str, Value]:
     """Return what the rules can ask about an order; with no parcels (yet) weight and size are unknown."""
-    to, lines = order.address, order.lines
+    to, start, lines = order.address, leaves_from(order, shop), order.lines
     ordered = order.ordered_at.astimezone(shop.time_zone)
     return {
         "country": to.country,
-        "destination": destination_group(to, shop.origin),
+        "destination": destination_group(to, start),
         "region": to.region,
         "city": to.city,
         "postcode": to.postcode,
@@ -359,7 +364,7 @@ def rule_facts(order: OrderFacts, shop: Shop, parcels: tuple[PackedParcel, ...])
         "ordered_time": ordered.isoformat()[11:16],
         "planned_day": shop.day_and_time[0],
         "planned_time": shop.day_and_time[1],
-        "customs": crosses_customs(to, shop.origin),
+        "customs": crosses_customs(to, start),
         "hs_code": frozenset([line.hs_code for line in lines if line.hs_code]),
         "origin": frozenset([line.origin for line in lines if line.origin]),
         "contents": order.contents,

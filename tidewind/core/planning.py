@@ -19,7 +19,7 @@ from tidewind.core.deciding import Draft, Itemised, decide
 from tidewind.core.destinations import destination_group
 from tidewind.core.layers import BATCH, HAND, PRECEDENT, PRODUCT, PROMISE, SHOP, Step, Wishes
 from tidewind.core.options import settle
-from tidewind.core.order_facts import Hand, LineFacts, OrderFacts, Shop, rule_facts
+from tidewind.core.order_facts import Hand, LineFacts, OrderFacts, Shop, leaves_from, rule_facts
 from tidewind.core.packing import Lot, Unit
 from tidewind.core.parcels import Packed, default_parcels, parcels_text, put_into_parcels, units_of
 from tidewind.core.plan import Plan
@@ -215,7 +215,7 @@ def _party_snags(order: OrderFacts, shop: Shop) -> list[Snag]:
 
 
 def _lower_layers(order: OrderFacts, shop: Shop, wishes: Wishes) -> None:
-    group = destination_group(order.address, shop.origin)
+    group = destination_group(order.address, leaves_from(order, shop))
     if group in shop.group_services:
         wishes.wish("service", SHOP, shop.group_services[group], f"the default for {group.replace('_', ' ')}")
     with_recipe = [line for line in order.lines if line.recipe]

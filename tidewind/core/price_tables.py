@@ -20,7 +20,7 @@ from tidewind.core.options import (
     packed_in,
     priced_as,
 )
-from tidewind.core.order_facts import Carrier, OrderFacts, Shop
+from tidewind.core.order_facts import Carrier, OrderFacts, Shop, leaves_from
 from tidewind.core.packing import PackedParcel
 from tidewind.core.quantities import Refused
 from tidewind.core.ship_days import leaving_day, option_arrival, too_far_ahead
@@ -124,7 +124,7 @@ def _starts(orders: Sequence[OrderFacts], shop: Shop, all_settled: Sequence[Sett
         [
             (
                 working_place(order.address),
-                working_place(order.sender or shop.origin),
+                working_place(leaves_from(order, shop)),
                 any(line.no_weekend for line in order.lines),
                 settled.not_before,
             )

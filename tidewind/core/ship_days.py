@@ -8,7 +8,7 @@ from datetime import date, timedelta
 from tidewind.core.addresses.check import Address
 from tidewind.core.calendar import Arrival, Closed, Timetable, arrival, first_leaving_day, ship_date_for
 from tidewind.core.consignments import Consignment
-from tidewind.core.order_facts import Carrier, OrderFacts, Shop
+from tidewind.core.order_facts import Carrier, OrderFacts, Shop, leaves_from
 from tidewind.core.quantities import Refused
 from tidewind.core.subdivisions import working_place
 from tidewind.core.tariffs.card import Service
@@ -43,7 +43,7 @@ def option_arrival(
     """Return when a service brings an order to a zone, leaving as early as it may."""
     no_weekend = any(line.no_weekend for line in order.lines)
     saturday = bool(extras) and not extras.isdisjoint(carrier.own.saturday_extras)
-    to, start = working_place(order.address), order.sender or shop.origin
+    to, start = working_place(order.address), leaves_from(order, shop)
     card = (carrier.code, carrier.own.card.valid_from)
     key = (card, service.code, zone, to, working_place(start), saturday, no_weekend, not_before)
     known = shop.arrivals.get(key)
@@ -61,7 +61,7 @@ def option_arrival(
 
 def leaving_day(order: OrderFacts, shop: Shop, carrier: Carrier, network: str, not_before: date | None) -> date:
     """Return the day on which a carrier's truck takes an order along, not before the day that was asked for."""
-    timetable = timetable_of(carrier, network, order.sender or shop.origin, shop.closed)
+    timetable = timetable_of(carrier, network, leaves_from(order, shop), shop.closed)
     earliest = ship_date_for(shop.now, timetable)
     return first_leaving_day(max(earliest, not_before or earliest), timetable)
 
@@ -85,7 +85,7 @@ def too_far_ahead(order: OrderFacts, shop: Shop, carrier: Carrier, service: Serv
     """
     if due.ship_date <= shop.local.date() + timedelta(days=service.ahead_days):
         return None
-    timetable = timetable_of(carrier, service.network, order.sender or shop.origin)
+    timetable = timetable_of(carrier, service.network, leaves_from(order, shop))
     if due.ship_date <= ship_date_for(shop.now, timetable):
         return None
     return Refused("too_far_ahead", f"takes parcels at most {service.ahead_days} days ahead")

@@ -57,7 +57,11 @@ class Border:
 
 def crosses(order: OrderFacts, leaving: Leaving) -> bool:
     """Tell whether an order crosses a customs border; one without a country does not yet."""
-    return bool(order.address.country) and crosses_customs(order.address, leaving.origin)
+    return bool(order.address.country) and crosses_customs(order.address, _start(order, leaving))
+
+
+def _start(order: OrderFacts, leaving: Leaving) -> Address:
+    return order.sender or leaving.origin
 
 
 def _sold(order: OrderFacts) -> list[Sold]:
@@ -111,7 +115,7 @@ def border_of(order: OrderFacts, leaving: Leaving, going: Going) -> Border | Non
 
 def _journey(order: OrderFacts, leaving: Leaving, going: Going) -> Journey:
     return Journey(
-        customs_land(leaving.origin),
+        customs_land(_start(order, leaving)),
         customs_land(order.address),
         leaving.day,
         going.carrier,

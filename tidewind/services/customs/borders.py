@@ -18,10 +18,18 @@ from tidewind.core.customs.said import NOTHING_SAID, CustomsSaid
 from tidewind.core.customs.written import read_border, told_to_carrier, write_border
 from tidewind.core.destinations import crosses_customs, customs_land
 from tidewind.core.states.labels import LabelState
+from tidewind.core.stored import first_known
 from tidewind.core.written import Written
 from tidewind.db.tables import Order, Shipment
 from tidewind.services.base import NotFound
-from tidewind.services.planning import all_facts, carriers_in_force, customs_book, home_address, shop_day, shop_settings
+from tidewind.services.planning import (
+    all_facts,
+    carriers_in_force,
+    customs_book,
+    default_place,
+    shop_day,
+    shop_settings,
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,9 +43,9 @@ class OrderBorder:
 
 
 def leaving_now(session: Session, day: date) -> Leaving:
-    """Return what customs asks of the shop."""
+    """Return what customs asks of the shop.  Raises Conflict where no place is set that parcels leave from."""
     shop = shop_settings(session)
-    return Leaving(home_address(session), shop.currency, customs_book(session, shop), day)
+    return Leaving(default_place(session).address, shop.currency, customs_book(session, shop), day)
 
 
 def _posts(session: Session, day: date) -> dict[tuple[str, str], str]:
@@ -99,7 +107,7 @@ def borders_to_buy(session: Session, orders: Sequence[Order], now: datetime) -> 
     """
     day = shop_day(session, now)
     leaving = leaving_now(session, day)
-    crossing = [order for order in orders if crosses_customs(order.address, leaving.origin)]
+    crossing = [order for order in orders if crosses_customs(order.address, first_known(order.sender, leaving.origin))]
     if not crossing:
         return {}
     posts, made = _posts(session, day), {}

@@ -28,6 +28,7 @@ from tidewind.core.customs.units import CustomsUnit, pieces_text, unit_of
 from tidewind.core.customs.written import read_border
 from tidewind.core.quantities import amount_text, decimal_text, money_text
 from tidewind.core.states.labels import LabelState
+from tidewind.core.stored import first_known
 from tidewind.db.tables import Order, Shipment
 from tidewind.documents.blocks import wrap
 from tidewind.documents.customs_forms import CustomsForm, FormRow, cn22_paper, cn23_paper
@@ -63,7 +64,7 @@ class _Papers:
         self.shipment = session.scalars(
             select(Shipment).where(Shipment.order_id == self.order.id, Shipment.state.in_(LabelState.COUNTS))
         ).first()
-        self.sender = self.shipment.sender if self.shipment else self.place.address
+        self.sender = self.shipment.sender if self.shipment else first_known(self.order.sender, self.place.address)
         self.to = self.shipment.address if self.shipment else self.order.address
         self.day = self.shipment.ship_date if self.shipment else day
         self.packed = [
