@@ -173,7 +173,7 @@ def test_a_void_refused_later_lets_nothing_go_that_its_order_has_overtaken(
         clock.move(hours=24)
     with wiring.sessions.begin() as session:
         refused = session.get_one(Shipment, shipment)
-        assert (refused.state, "nothing goes with it" in refused.unsettled) == ("void_refused", True)
+        assert (refused.state, "nothing goes out with it" in refused.unsettled) == ("void_refused", True)
         assert one(session, "A-1").state == state, "nothing went"
         lane = next(
             n for n in lanes_on(session, key.day, clock()) if (n.carrier, n.network) == (key.carrier, key.network)

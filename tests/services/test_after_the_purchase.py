@@ -183,7 +183,7 @@ def test_voids_that_cannot_be_or_must_be_asked_twice(wiring: Wiring, world: Worl
     with wiring.sessions.begin() as session:
         told = {s.id: s.unsettled for s in unsettled(session)}
         assert told.keys() == {printed, refused}, "somebody who has gone on to other things hears of it on Today"
-        assert f"paid for and {session.get_one(Shipment, refused).order.number} goes with it" in told[refused]
+        assert f"charged; {session.get_one(Shipment, refused).order.number} goes out with it" in told[refused]
         settle_label(session, refused, "sent after all", "Inês", clock())
         assert [s.id for s in unsettled(session)] == [printed]
     assert books(wiring)["expected"] == 0

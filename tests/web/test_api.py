@@ -16,7 +16,7 @@ from tidewind.db.tables.people import ROLES
 from tidewind.services.buying import buy_shipment
 from tidewind.services.people import make_key
 from tidewind.settings import DEMO_PASSWORD
-from tidewind.web.access import Wiring
+from tidewind.web.access import ROOMS, Wiring
 
 
 @pytest.fixture
@@ -66,6 +66,28 @@ def test_every_route_is_walked_by_every_role(client: httpx.Client, wiring: Wirin
             code = status(client, route, in_the_flesh[role] if for_people else keys[role])
             assert (code == 403) is (role not in roles), (route, role, code)
             assert code < 500, (route, role, code)
+
+
+def test_a_key_for_one_room_opens_that_room_alone(
+    client: httpx.Client, wiring: Wiring, document: dict[str, Any]
+) -> None:
+    tags = {tag for methods in document["paths"].values() for one in methods.values() for tag in one.get("tags", ())}
+    assert set().union(*ROOMS.values()) <= tags, "each names tags that there are"
+    inside = {
+        "orders": "/api/orders",
+        "labels": "/api/batches",
+        "handover": "/api/departures",
+        "following": "/api/returns",
+    }
+    assert inside.keys() == ROOMS.keys()
+    for room in ROOMS:
+        with wiring.sessions.begin() as session:
+            _, key = make_key(session, 1, room, "shipper", scope=room)
+        headers = {"Authorization": f"Bearer {key}"}
+        found = {other: client.get(path, headers=headers).status_code for other, path in inside.items()}
+        assert found == {other: 200 if other == room else 403 for other in inside}
+        for outside in ("/api/money", "/api/shop", "/api/people", "/api/me"):
+            assert client.get(outside, headers=headers).status_code == 403
 
 
 def test_sessions_need_the_form_token_and_end(client: httpx.Client) -> None:

@@ -103,7 +103,7 @@ def key_of(request: Request) -> str:
 
 
 # What a key for one room may reach, by the tags of the API's document.
-_ROOMS = {
+ROOMS = {
     "orders": {"orders", "orders in", "addresses", "address book", "products"},
     "labels": {"rates", "buying", "batches", "printing", "requests", "customs"},
     "handover": {"bench", "handing over"},
@@ -115,7 +115,7 @@ def _use(request: Request) -> KeyUse:
     """Return what a request with a key wants."""
     tags = _tags(request)
     asks = request.url.path.startswith(ASKS)
-    rooms = {room for room, its in _ROOMS.items() if not tags.isdisjoint(its)} | ({"checkout"} if asks else set())
+    rooms = {room for room, its in ROOMS.items() if not tags.isdisjoint(its)} | ({"checkout"} if asks else set())
     came_from = request.client.host if request.client else ""
     return KeyUse(frozenset(rooms), not asks and request.method not in SAFE, came_from)
 

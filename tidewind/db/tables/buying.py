@@ -43,8 +43,8 @@ class Shipment(Base):
     """The intent to buy, written before the carrier is asked, and then its answer: one service, one recipient.
 
     ``price_minor`` is the carrier's, ``premium_minor`` the insurer's.  One that was given up is looked after
-    ``watched_until`` the carrier can no longer sell it; ``unsettled`` says what was charged for
-    nothing, or against our word, until a person has settled it: a late sale that was kept, a void that was refused.
+    ``watched_until`` the carrier can no longer sell it; ``unsettled`` says what is
+    disputed about its charge, until somebody has settled it: a late sale that was kept, a void that was refused.
     ``duties_charged_minor`` is what the border asked for in the end, where somebody has said it.
     """
 

@@ -34,34 +34,40 @@ def each_by_itself(what: str, rows: Iterable[Row], work: Callable[[Row], Done]) 
 
 
 def side_by_side(
-    what: str, due: Mapping[Row, Hashable], work: Callable[[Row], Done], left: Done | None = None
+    what: str,
+    due: Mapping[Row, Hashable],
+    work: Callable[[Row], Done],
+    left: Done | None = None,
+    unheard_at_most: int = 3,
 ) -> dict[Row, Done]:
     """Return what ``work`` made of each row that is due by the party outside that it asks; parties are asked together.
 
-    The rows of one party are taken one after the other.  A party that does not answer (NeverSent, MaybeDone), or has
-    used its share of the round, is left alone until the next: its rows stay due (``left`` is said of them, if anything
-    is), and it holds up nobody else's.
+    The rows of one party are taken one after the other.  A party that cannot be reached (NeverSent), does not answer
+    several times running (MaybeDone: once may be the row's fault), or has used its share of the round is left alone until
+    the next: its rows stay due (``left`` is said of them, if anything is), and it holds up nobody else's.
     """
     parties: dict[Hashable, list[Row]] = {}
     for row, party in due.items():
         parties.setdefault(party, []).append(row)
 
-    def rest(rows: Sequence[Row]) -> dict[Row, Done]:
-        return {} if left is None else dict.fromkeys(rows, left)
-
     def take(rows: Sequence[Row]) -> dict[Row, Done]:
         done: dict[Row, Done] = {}
-        ends = time.monotonic() + SHARE_S
-        for n, row in enumerate(rows):
-            if time.monotonic() >= ends:
-                return done | rest(rows[n:])
+        waiting, unheard, ends = list(rows), 0, time.monotonic() + SHARE_S
+        for row in rows:
+            if unheard >= unheard_at_most or time.monotonic() >= ends:
+                break
             try:
                 done[row] = work(row)
-            except (NeverSent, MaybeDone):
-                return done | rest(rows[n:])
+            except NeverSent:
+                break
+            except MaybeDone:
+                unheard += 1
+                continue
             except Exception:  # whatever it is, it must not stop the rows behind it
                 log.exception("one of many failed", work=what, row=str(row))
-        return done
+            waiting.remove(row)
+            unheard = 0
+        return done if left is None else done | dict.fromkeys(waiting, left)
 
     if len(parties) < 2:
         return {row: made for rows in parties.values() for row, made in take(rows).items()}

@@ -142,11 +142,12 @@ def settle_due_voids(
         rows = session.execute(
             select(Shipment.id, Shipment.carrier)
             .where(Shipment.state == "void_asked", is_due(Shipment.next_try_at, clock(), VOID_LOOK_AGAIN))
-            .order_by(Shipment.next_try_at)
+            # One that was never answered goes last: it must not keep those that nobody has asked for yet waiting.
+            .order_by(Shipment.void_words == UNANSWERED, Shipment.next_try_at)
             .limit(500)
         ).all()
     due = {row.id: row.carrier for row in rows}
-    done = side_by_side("settle voids", due, lambda one: _settle(sessions, outside, one, clock))
+    done = side_by_side("settle voids", due, lambda one: _settle(sessions, outside, one, clock), unheard_at_most=1)
     return {i: became for i, became in done.items() if became}
 
 
@@ -215,7 +216,6 @@ def _take_back(session: Session, shipment: Shipment, carrier: str, now: datetime
     """A refused void means that the label counts: its order goes with it, unless another was bought since.
 
     Whoever asked for the void has gone on to other things by then, so it stays on Today until somebody settles it.
-
     A label that a change of its order has overtaken counts as money alone: nothing goes with it.
     """
     order = shipment.order
@@ -227,8 +227,8 @@ def _take_back(session: Session, shipment: Shipment, carrier: str, now: datetime
         for along in session.scalars(select(Order).where(Order.joined_to == order.id, Order.state_by == "join")):
             if ORDER_MOVES.may(standing_of(along), OrderMove.SHIP_ALONG):
                 move_order(along, OrderMove.SHIP_ALONG, f"went with order {order.number}")
-    what = f"{order.number} goes with it" if goes else "nothing goes with it"
-    shipment.unsettled = f"{carrier} refused the void, so the label is paid for and {what}: {shipment.void_words}"[:300]
+    what = f"{order.number} goes out with it" if goes else "nothing goes out with it"
+    shipment.unsettled = f"{carrier} refused to void it: {shipment.void_words}. The label is charged; {what}."[:300]
     write_history(session, order, carrier, f"refused the void: {shipment.void_words}", now)
 
 

@@ -89,7 +89,7 @@ def _look(sessions: sessionmaker[Session], outside: Outside, shipment_id: int, c
 
 
 def settle_label(session: Session, shipment_id: int, words: str, who: str, now: datetime) -> None:
-    """Note what a person has made of a label that its carrier charges against our word; Today speaks of it no longer.
+    """Note how somebody settled a disputed charge for a label; Today no longer shows it.
 
     What the carrier charges comes with its bill.  Raises NotFound where there is none, or somebody has settled it.
     """
@@ -99,7 +99,7 @@ def settle_label(session: Session, shipment_id: int, words: str, who: str, now: 
     shipment = session.scalar(query.with_for_update(of=Shipment))
     if shipment is None:
         raise NotFound("nothing_to_settle", "There is nothing to settle here, or somebody has settled it.")
-    write_history(session, shipment.order, who, f"settled it: {words}. {shipment.unsettled}"[:300], now)
+    write_history(session, shipment.order, who, f"settled the charge: {words}. {shipment.unsettled}"[:300], now)
     shipment.unsettled = ""
 
 
@@ -127,7 +127,7 @@ def _note(session: Session, shipment_id: int, carrier: str, sold: Sold | None, r
     what = f"{carrier} sold {numbers} for {money_text(sold.price_minor, shop_settings(session).currency)} after all"
     shipment.watched_until = None
     if refused:
-        shipment.unsettled = f"{what} and does not take it back: {refused}"[:300]
+        shipment.unsettled = f"{what} and does not take it back: {refused}."[:300]
         shipment.failure = f"{shipment.failure[:180]}. {shipment.unsettled}"
     else:
         shipment.failure = f"{shipment.failure[:180]}. {what}; it was taken back"

@@ -13,10 +13,10 @@ from tidewind.services.follow.asking_back import (
     BuyersWish,
     ask_back,
     buyers_return,
+    check_wish,
     read_photo,
     return_rules,
     set_return_rules,
-    wished_items,
 )
 from tidewind.services.follow.blocking import block_address, blocked_addresses, stop_messages, unblock_address
 from tidewind.services.follow.claims import all_claims, claim_letter, open_claim, send_claim, settle_claim
@@ -115,6 +115,7 @@ __all__ = [
     "buyers_return",
     "buyers_view",
     "cancel_returns_of",
+    "check_wish",
     "claim_letter",
     "close_return",
     "day_in",
@@ -191,7 +192,6 @@ __all__ = [
     "waiting_requests",
     "way_of",
     "way_of_order",
-    "wished_items",
     "work_out",
     "write_backs",
 ]

@@ -26,7 +26,7 @@ from tidewind.services.planning import shop_day, shop_settings
 
 BUYER = "the buyer, on the page"
 MOST_DAYS = 365
-# One for each process that reads, and as many that wait: staff's requests need the other threads.
+# Two are read at a time and two wait; beyond that the threads are kept for the people who work here.
 _READING = threading.BoundedSemaphore(4)
 
 
@@ -125,8 +125,10 @@ def read_photo(data: bytes) -> bytes:
         _READING.release()
 
 
-def wished_items(session: Session, tracking_key: str, wish: BuyersWish, now: datetime) -> list[dict[str, Any]]:
-    """Return what is wished to be sent back, as it is kept.
+def check_wish(
+    session: Session, tracking_key: str, wish: BuyersWish, now: datetime
+) -> tuple[BuyersReturn, list[dict[str, Any]]]:
+    """Return what may be sent back, and what of it is wished, as it is kept.
 
     Raises NotFound; Conflict where nothing may come back, or something does already; Invalid for what is no choice
     (``nothing``, ``no_reason``).
@@ -146,7 +148,7 @@ def wished_items(session: Session, tracking_key: str, wish: BuyersWish, now: dat
         raise Invalid("nothing", "Choose what comes back.")
     if wish.reason not in REASONS:
         raise Invalid("no_reason", f"Say one of: {', '.join(REASONS)}.")
-    return items
+    return may, items
 
 
 def ask_back(
@@ -154,10 +156,9 @@ def ask_back(
 ) -> Return:
     """Take a buyer's wish, with a picture that was read; its label is made and mailed in the background.
 
-    Raises what ``wished_items`` raises.
+    Raises what ``check_wish`` raises.
     """
-    items = wished_items(session, tracking_key, wish, now)
-    may = buyers_return(session, tracking_key, now)
+    may, items = check_wish(session, tracking_key, wish, now)
     made = ask_return(session, ReturnRequest(may.shipment.id, in_box=False, reason=wish.reason), BUYER, now)
     made.items, made.words = items, tidy(wish.words)[:500]
     made.buyer_pays = buyer_pays(wish.reason, may.rules)

@@ -39,7 +39,7 @@ def due_messages(sessions: sessionmaker[Session], outside: Outside, now: datetim
     with sessions.begin() as session:
         goes = mail_goes(session, outside)
         if goes:
-            old = Message.created_at < now - STALE_AFTER
+            old = Message.next_at < now - STALE_AFTER  # by when it was due: some are written long before
             session.execute(update(Message).where(fresh, old, Message.by == "mail").values(hold="held"))
         if goes and (session.scalar(select(func.count(Message.id)).where(fresh)) or 0) > hold_over(session):
             session.execute(update(Message).where(fresh).values(hold="held"))

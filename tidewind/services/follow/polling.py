@@ -26,7 +26,7 @@ AT_ONCE, MOST_AT_ONCE = 50, 5_000
 def follow_parcels(
     sessions: sessionmaker[Session], outside: Outside, clock: Callable[[], datetime], limit: int = MOST_AT_ONCE
 ) -> int:
-    """Ask the carriers about the shipments that are due; return how many were asked about.
+    """Ask the carriers about the shipments that are due; return how many were due.
 
     A carrier that does not answer is not asked about its other parcels in this round, and delays nobody else's.
     """
@@ -41,15 +41,19 @@ def follow_parcels(
     for shipment_id, carrier in due:
         of[carrier].append(shipment_id)
 
-    def ask(carrier: str) -> int:
-        waiting = of[carrier]
-        for start in range(0, len(waiting), AT_ONCE):
-            if not _ask(sessions, outside, carrier, waiting[start : start + AT_ONCE], clock()):
-                _put_off(sessions, waiting[start:], clock() + AFTER_SILENCE)
-                break
-        return len(waiting)
+    questions = {
+        (carrier, start): carrier for carrier, waiting in of.items() for start in range(0, len(waiting), AT_ONCE)
+    }
 
-    return sum(side_by_side("follow", {carrier: carrier for carrier in of}, ask).values())
+    def ask(question: tuple[str, int]) -> None:
+        carrier, start = question
+        some = of[carrier][start : start + AT_ONCE]
+        if not _ask(sessions, outside, carrier, some, clock()):
+            _put_off(sessions, of[carrier][start:], clock() + AFTER_SILENCE)
+            raise NeverSent("it does not answer")
+
+    side_by_side("follow", questions, ask)
+    return len(due)
 
 
 def _ask(sessions: sessionmaker[Session], outside: Outside, carrier: str, ids: Sequence[int], now: datetime) -> bool:

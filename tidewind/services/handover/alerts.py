@@ -28,7 +28,7 @@ from tidewind.services.planning import shop_day, shop_settings
 
 
 def unsettled(session: Session) -> Sequence[Shipment]:
-    """Return the labels that carriers charge against our word, until somebody settles each.
+    """Return the labels with a disputed charge, until somebody settles each.
 
     They were sold after we had given up and are not taken back, or their void was refused.
     """

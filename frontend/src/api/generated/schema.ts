@@ -13756,7 +13756,7 @@ export interface components {
         };
         /**
          * UnsettledOut
-         * @description A label that a carrier charges against our word, sold late or its void refused: somebody has to settle it.
+         * @description A label with a disputed charge, sold late or its void refused: somebody has to settle it.
          */
         UnsettledOut: {
             /** Shipment Id */

@@ -11,7 +11,7 @@ import { settleLabel } from "./queries";
 defineProps<{ today: Schemas["TodayOut"] }>();
 const { currency, me, may } = useMe();
 const client = useQueryClient();
-/** A label that its carrier charges against our word, which somebody settles with it. */
+/** A label with a disputed charge, which somebody settles with its carrier. */
 const settling = ref<Schemas["UnsettledOut"]>();
 const settled = ref("");
 const settle = useMutation({
@@ -150,18 +150,18 @@ const settle = useMutation({
   </section>
   <FormDialog
     v-if="settling"
-    title="Settle a late sale"
+    title="Settle a charge"
     :width="520"
     :error="settle.error.value"
     @close="settling = undefined"
     @send="settle.mutate()"
   >
-    <template #title>Settle what was sold late for {{ settling.order_number }}</template>
+    <template #title>Settle the charge for {{ settling.order_number }}</template>
     <p>
-      {{ settling.words }}. Agree with the carrier, then say here what came of it; the order's
+      {{ settling.words }} Agree it with the carrier, then note the outcome here; the order's
       history keeps it.
     </p>
-    <v-text-field v-model="settled" v-first label="What came of it" maxlength="120" required />
+    <v-text-field v-model="settled" v-first label="Outcome" maxlength="120" required />
     <template #actions
       ><v-btn type="submit" :loading="settle.isPending.value">Settled</v-btn></template
     >

@@ -19,11 +19,11 @@ from tidewind.services.follow import (
     BuyersWish,
     ask_back,
     buyers_return,
+    check_wish,
     day_in,
     money_in,
     read_photo,
     said_in,
-    wished_items,
 )
 from tidewind.services.planning import shop_settings
 from tidewind.web.access import Now, Tx, wiring
@@ -64,7 +64,7 @@ async def send(
         now = parts.clock()
         try:
             with parts.sessions() as session:
-                wished_items(session, tracking_key, wish, now)
+                check_wish(session, tracking_key, wish, now)
             read = read_photo(wish.photo) if wish.photo else None
             with parts.sessions.begin() as session:
                 ask_back(session, tracking_key, wish, now, read)

@@ -31,7 +31,7 @@ from tidewind.web.handover.schemas.today import (
     UnsettledOut,
 )
 
-router = APIRouter(prefix="/api", tags=["shop"])
+router = APIRouter(prefix="/api", tags=["handing over"])
 
 
 @router.get("/departures")

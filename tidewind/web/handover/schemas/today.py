@@ -145,7 +145,7 @@ class SnagGroupOut(Out):
 
 
 class UnsettledOut(BaseModel):
-    """A label that a carrier charges against our word, sold late or its void refused: somebody has to settle it."""
+    """A label with a disputed charge, sold late or its void refused: somebody has to settle it."""
 
     shipment_id: int
     order_id: int
