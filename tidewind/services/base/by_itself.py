@@ -43,8 +43,8 @@ def side_by_side(
     """Return what ``work`` made of each row that is due by the party outside that it asks; parties are asked together.
 
     The rows of one party are taken one after the other.  A party that cannot be reached (NeverSent), does not answer
-    several times running (MaybeDone: once may be the row's fault), or has used its share of the round is left alone until
-    the next: its rows stay due (``left`` is said of them, if anything is), and it holds up nobody else's.
+    several times running (MaybeDone: once may be the row's fault), or has used its share of the round is left alone
+    until the next: its rows stay due (``left`` is said of them, if anything is), and it holds up nobody else's.
     """
     parties: dict[Hashable, list[Row]] = {}
     for row, party in due.items():
