@@ -24,7 +24,7 @@ _NO_MATTER = re.compile(
     r"\b(?:sub\s?totals?|totals?|summe|gesamt\w*|totaal|totale|commission|fees?)\b"
     rf"|\b(?:tax|taxes|vat|iva|mwst|ust|tva|btw|moms|igic)\b(?!.*\b{_NUMBER}\b)"
     rf"|^(?:payment|card|transaction|gateway)\s?(?:method|gateway|reference|type|{_NUMBER})?$"
-    r"|^(?:zahlungsart|zahlungsmethode|moyen de paiement|mode de paiement|método de pago|metodo di pagamento)$"
+    r"|^(?:zahlungsart|zahlart|zahlungsmethode|moyen de paiement|mode de paiement|método de pago|metodo di pagamento)$"
     r"|^(?:betaalwijze|método de pagamento|forma de pago)$"
     r"|\b(?:newsletter|marketing|utm|referrer|referring|device|browser|user agent|landing)\b|^ip(?: address)?$|^source$"
     r"|^(?:(?:product|item|lineitem|line item|artikel)\s)?(?:variants?|colou?rs?|farbe|couleur|brands?|vendor|barcode"
