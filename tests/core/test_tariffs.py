@@ -17,7 +17,7 @@ from hypothesis import strategies as st
 from tests.core.builders import BRIGHTMILE, MONDAY, NORVIA
 from tidewind.core.consignments import Consignment, Goods, Parcel, Route
 from tidewind.core.quantities import Refused, Size, percent_of, steps_begun
-from tidewind.core.tariffs.card import RateCard, Service
+from tidewind.core.tariffs.card import Origin, RateCard, Region, Service
 from tidewind.core.tariffs.changes import changes
 from tidewind.core.tariffs.check import clash
 from tidewind.core.tariffs.contracts import terms
@@ -70,6 +70,19 @@ def test_heavier_is_never_cheaper_and_each_surcharge_only_adds(c: Consignment, m
             assert not (
                 isinstance(before, Refused) and before.reason in {"too_heavy", "too_large"} and isinstance(after, Quote)
             )
+
+
+@pytest.mark.parametrize(
+    ("start", "origins", "priced"),
+    [("PT", (), True), ("", (), True), ("CH", (), False), ("ES", (), False), ("ES", ("ES",), True)],
+)
+def test_a_card_prices_what_leaves_from_its_own_country_or_an_origin_it_names(
+    start: str, origins: tuple[str, ...], priced: bool
+) -> None:
+    card = replace(BRIGHTMILE, origins=tuple(Origin(code, code, (Region((code,)),)) for code in origins))
+    c = Consignment(Route("PT", "3500-108", False, from_country=start), Goods(), (Parcel(900, Size.of(300, 200, 100)),))
+    quote = CompiledCard(card, MONDAY).quote(card.services[0].code, c)
+    assert isinstance(quote, Quote) is priced, "what a card does not say of other countries is not assumed"
 
 
 def test_postcode_patterns() -> None:
