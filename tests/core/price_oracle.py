@@ -89,6 +89,8 @@ def _zone(card: Json, c: Consignment) -> Json | None:
     to, state = _letters(c.route.postcode), c.route.region
     start, home = _letters(c.route.from_postcode), c.route.from_country or card["country"]
     origin = next((o["id"] for o in card.get("origins", []) if _in(o["where"], home, start, "")), None)
+    if origin is None and home != card["country"]:
+        return None
     for zone in card["zones"]:
         if zone.get("origins") and origin not in zone["origins"]:
             continue

@@ -88,6 +88,8 @@ class PlaceFinder:
         plain, start = plain_postcode(postcode), plain_postcode(from_postcode)
         home = from_country or self._card.country
         origin = next((o.id for o in self._card.origins if in_any(o.regions, home, start)), None)
+        if origin is None and home != self._card.country:
+            return None  # what the card does not say of parcels from elsewhere is not assumed
         for zone in self._card.zones:
             if (not zone.origins or origin in zone.origins) and in_any(zone.regions, country, plain, state):
                 places = frozenset(code for code, where in self._remote if in_any(where, country, plain, state))
