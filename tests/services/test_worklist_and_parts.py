@@ -192,6 +192,11 @@ def test_one_order_is_sent_by_somebody_else_and_the_places_stay(wiring: Wiring, 
         assert order.sender == maker
         undo_change(session, order.id, "Tomé", clock())
         assert (order.price_minor, order.sender) == before
+        abroad = replace(maker, street="Bergweg 5", postcode="3011", city="Bern", country="CH")
+        set_sender(session, order.id, abroad, "Tomé", clock())
+        assert [snag.words for snag in order.snags if snag.code == "no_service"] == [
+            "No service takes it from Switzerland"
+        ], "no price of ours is for parcels from there"
         set_sender(session, order.id, maker, "Tomé", clock())
     asked = ask(wiring, [order])
     (shipment,) = ids_of(wiring, asked.batch_id)

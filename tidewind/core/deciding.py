@@ -8,6 +8,7 @@ from datetime import date
 from functools import cached_property
 from typing import NamedTuple, Protocol
 
+from tidewind.core.addresses.countries import country_name
 from tidewind.core.calendar import good_until
 from tidewind.core.choosing import Choosable, pick
 from tidewind.core.customs.planned import Going, crosses, leaving_of, missing_on_the_way
@@ -112,7 +113,7 @@ def decide(draft: Draft, candidates: Candidates) -> None:
             made.snags.append(Snag("needs_approval", "stops", f"{APPROVAL_WORDS}{reason}", "approve"))
         made.snags.extend(_at_the_border(made, made.chosen, order, shop))
     elif not bound:
-        made.snags.append(Snag("no_service", "stops", _no_service_words(candidates.every()), "service"))
+        made.snags.append(Snag("no_service", "stops", _no_service_words(candidates.every(), order, shop), "service"))
 
 
 def _breaks_a_paid_promise(wish: Wish, candidates: Candidates, draft: Draft) -> str:
@@ -189,7 +190,10 @@ def _service_snag(options: Sequence[Option], name: str, code: str, by: str, boun
     return Snag("service_gave_way", "warns", words, "service")
 
 
-def _no_service_words(options: Sequence[Option]) -> str:
+def _no_service_words(options: Sequence[Option], order: OrderFacts, shop: Shop) -> str:
+    start = leaves_from(order, shop).country
+    if start != shop.origin.country and any(o.refused and o.refused.reason == "not_served" for o in options):
+        return f"No service takes it from {country_name(start)}"
     going = [o for o in options if o.refused and o.refused.reason != "not_served"]
     reasons = "; ".join(f"{o.name}: {o.refused.detail}" for o in going[:2] if o.refused)
     return f"No service takes it. {reasons}" if reasons else "No service goes there"
