@@ -145,6 +145,8 @@ def choose_by_keys(page: Page, label: str, option: str) -> None:
         page.keyboard.press("ArrowDown")
         if page.evaluate("() => document.activeElement.textContent.trim()") == option:
             break
+    else:
+        raise AssertionError(f"no option “{option}” was reached by arrow keys")
     page.keyboard.press("Enter")
     expect(wanted).to_have_count(0)
 

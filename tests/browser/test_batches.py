@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import httpx
+import pytest
 from playwright.sync_api import Browser, expect
 
 from tests.browser.people import axe, choose, page_of, scan
@@ -148,6 +149,7 @@ def test_a_colleague_asks_on_a_phone_and_the_shipper_decides(browser: Browser, s
     expect(phone.get_by_role("link", name="Follow the parcel")).to_be_visible()
 
 
+@pytest.mark.long("one panel of the sheet; returns are in the short run")
 def test_a_label_for_the_way_back_from_the_sheet_to_the_list(browser: Browser, shop: Supervisor) -> None:
     owner = page_of(browser, shop, "Inês Valadar")
     waiting = owner.request.get("/api/orders?view=clear&limit=200").json()["orders"]

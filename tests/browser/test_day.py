@@ -199,6 +199,7 @@ def test_a_worker_killed_while_buying_loses_nothing_and_buys_nothing_twice(brows
     assert httpx.get(f"{shop.settings.base_url}/api/health").json()["ok"] is True
 
 
+@pytest.mark.long("the pages as two more roles; every operation as every role is in the short run")
 def test_what_care_and_the_owner_may_do(browser: Browser, shop: Supervisor) -> None:
     care = page_of(browser, shop, "Rute Carmo")
     expect(care.get_by_role("link", name="Money")).to_have_count(0)

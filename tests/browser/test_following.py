@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import pytest
 from playwright.sync_api import Browser, expect
 
 from tests.browser.people import axe, page_of
@@ -109,6 +110,7 @@ def test_the_buyers_page_on_a_phone(browser: Browser, shop: Supervisor) -> None:
     assert size["width"] <= 390
 
 
+@pytest.mark.long("the page of messages; its words and mails are in the short run")
 def test_what_is_told_is_written_seen_and_saved_and_a_sample_goes_to_oneself(
     browser: Browser, shop: Supervisor
 ) -> None:

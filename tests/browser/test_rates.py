@@ -6,6 +6,7 @@ import json
 import re
 from urllib.parse import quote as in_address
 
+import pytest
 from playwright.sync_api import Browser, expect
 
 from tests.browser.people import axe, euros, page_of, price_in, row
@@ -91,6 +92,7 @@ def test_a_quote_opens_by_its_link_and_becomes_a_shipment(browser: Browser, shop
     expect(page.get_by_role("button", name=f"Buy 1 label · {price}")).to_be_visible()
 
 
+@pytest.mark.long("a card and a contract by hand; reading them is in the short run")
 def test_a_contract_is_tried_over_the_past_and_a_bad_card_says_where(browser: Browser, shop: Supervisor) -> None:
     page = page_of(browser, shop, "Inês Valadar")
     page.goto("/set-up/carriers")
@@ -122,6 +124,7 @@ def test_a_contract_is_tried_over_the_past_and_a_bad_card_says_where(browser: Br
     expect(page.get_by_text("Prices, cell A2: no service has the code ghost")).to_be_visible()
 
 
+@pytest.mark.long("two panels of the sheet; their services are in the short run")
 def test_an_order_is_bound_to_an_account_and_covered_by_the_insurer(browser: Browser, shop: Supervisor) -> None:
     page = page_of(browser, shop, "Inês Valadar")
     page.goto("/orders")

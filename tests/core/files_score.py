@@ -20,7 +20,7 @@ from tidewind.outside.spreadsheets import read_sheet
 CORPUS = Path(__file__).parent / "corpus"
 FILES = tuple(
     f"foreign_files{which}.txt"
-    for which in ("", "_second", "_third", "_fourth", "_fifth", "_sixth", "_seventh", "_eighth")
+    for which in ("", "_second", "_third", "_fourth", "_fifth", "_sixth", "_seventh", "_eighth", "_ninth")
 )
 
 

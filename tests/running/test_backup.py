@@ -113,6 +113,7 @@ CASES: list[tuple[str, Callable[[dict[str, bytes]], object], str]] = [
 
 
 @pytest.mark.slow("a restore for each way to be broken")
+@pytest.mark.long("a restore for each way to be broken")
 def test_a_backup_that_is_not_whole_leaves_nothing(
     running: Path, place: Path, capsys: pytest.CaptureFixture[str]
 ) -> None:

@@ -44,7 +44,10 @@ const upload = useMutation({
     await router.push(`/import/${fresh.id}`);
   },
 });
+// Each answer starts from what the one before it made of the file, however quickly they follow one another.
+const inTurn = { scope: { id: "import" } };
 const remap = useMutation({
+  ...inTurn,
   mutationFn: async ([field, column]: [string, number | null]) => {
     const columns = { ...made.value!.columns };
     for (const [key, taken] of Object.entries(columns)) if (taken === column) delete columns[key];
@@ -55,26 +58,31 @@ const remap = useMutation({
   onSuccess: keep,
 });
 const unit = useMutation({
+  ...inTurn,
   mutationFn: async (weight_unit: "g" | "kg" | "lb" | "oz") =>
     await setColumns(id.value, { columns: made.value!.columns, weight_unit }),
   onSuccess: keep,
 });
 const decimal = useMutation({
+  ...inTurn,
   mutationFn: async (sign: Import["decimal"]) =>
     await setColumns(id.value, { columns: made.value!.columns, decimal: sign }),
   onSuccess: keep,
 });
 const days = useMutation({
+  ...inTurn,
   mutationFn: async (first: Import["days"]) =>
     await setColumns(id.value, { columns: made.value!.columns, days: first }),
   onSuccess: keep,
 });
 const states = useMutation({
+  ...inTurn,
   mutationFn: async (said: Record<string, "open" | "not">) =>
     await setColumns(id.value, { columns: made.value!.columns, states: said }),
   onSuccess: keep,
 });
 const leaveOut = useMutation({
+  ...inTurn,
   mutationFn: async (headings: string[]) =>
     await setColumns(id.value, { columns: made.value!.columns, left_out: headings }),
   onSuccess: keep,
@@ -83,11 +91,13 @@ const asks = computed(
   () => !!made.value && (made.value.missing.length > 0 || made.value.unread.some((u) => u.asked)),
 );
 const reread = useMutation({
+  ...inTurn,
   mutationFn: (reading: Schemas["ReadingIn"]) => readOtherwise(id.value, reading),
   onSuccess: keep,
 });
 const correcting = ref<{ row: number; cells: string[] }>();
 const correct = useMutation({
+  ...inTurn,
   mutationFn: () =>
     correctRows(id.value, { rows: { [correcting.value!.row]: correcting.value!.cells } }),
   onSuccess: (fresh) => {
@@ -107,6 +117,7 @@ const columnName = (at: number) =>
   made.value?.headers[at] ||
   `column ${at + 1}`;
 const run = useMutation({
+  ...inTurn,
   mutationFn: () => runImport(id.value),
   onSuccess: (fresh) => {
     keep(fresh);
