@@ -197,7 +197,7 @@ def _orders(hands: Hands) -> None:
     )
     hands.actions += 1
     hands.press(page.get_by_role("button", name="Import 3"))
-    expect(page.get_by_text("3 orders")).to_be_visible()
+    expect(page.get_by_text("3 orders imported.")).to_be_visible()
 
 
 def _label(hands: Hands) -> None:
