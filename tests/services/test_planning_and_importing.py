@@ -20,6 +20,7 @@ from tidewind.outside.errors import NeverSent
 from tidewind.outside.spreadsheets import Chosen
 from tidewind.services.base import Conflict, Invalid
 from tidewind.services.buying import check_orders, scan_into_batch, start_batch
+from tidewind.services.customs import look_at_border
 from tidewind.services.orders import (
     WorkFilter,
     correct_rows,
@@ -28,6 +29,7 @@ from tidewind.services.orders import (
     edit_address,
     edit_hand,
     find_orders,
+    join_orders,
     list_orders,
     missing_fields,
     preview_import,
@@ -456,3 +458,42 @@ def test_a_file_is_read_otherwise_rows_keep_their_columns_and_undo_forgets_what_
     assert session.scalar(select(Product.learned_from).where(Product.sku == "NEW-9")) == "order F-1"
     assert undo_import(session, row.id, MONDAY) == 2
     assert session.scalar(select(Product.id).where(Product.sku == "NEW-9")) is None
+
+
+def test_an_order_in_another_currency_keeps_it_and_asks_what_it_is_worth(session: Session, clock: Clock) -> None:
+    who = "Tom Hale,12 Mill Lane,Bristol,BS1 4QA,GB"
+    data = (
+        "Order,Name,Street,City,Postcode,Country,SKU,Qty,Price,Currency,Shipping\n"
+        f"1,{who},HF-02,2,18.20,GBP,4.50\n2,{who},HF-02,1,21.50,EUR,\n3,{who},HF-02,1,$9,,\n"
+        f"4,{who},HF-02,1,18.20,GBP,\n4,{who},TP-12,1,8.90,EUR,\n5,{who},NEW-7,1,7.00,GBP,\n"
+    )
+    row = upload_file(session, "pounds.csv", data.encode(), 1)
+    assert [(w.text, w.count, w.means) for w in words_of(session, row) if w.kind == "currency"] == [("gbp", 3, "")]
+    orders, faults = preview_import(session, row)
+    assert [o.number for o in orders] == ["2"]
+    assert "“18.20” is in GBP" in faults[0].words and "say above" in faults[0].words
+    assert not any("say above" in f.words for f in faults if "“$9”" in f.words), "a sign of many cannot be accepted"
+    set_columns(session, row.id, row.columns, states={"gbp": "open"})
+    orders, faults = preview_import(session, row)
+    assert [(o.number, o.currency) for o in orders] == [("1", "GBP"), ("2", ""), ("5", "GBP")]
+    assert "priced in EUR and in GBP" in " ".join(f.words for f in faults)
+    run_import(session, row.id, clock())
+
+    mine = session.scalars(select(Order).where(Order.import_id == row.id).order_by(Order.number)).all()
+    pounds, euros, learned = mine
+    assert [(s.code, s.words) for s in pounds.snags if s.fix == "worth"] == [
+        ("worth", "The goods cost 36.40 GBP; say what that is in EUR")
+    ]
+    assert pounds.price_minor is None and pounds.rule_facts.get("value") is None
+    assert pounds.rule_facts.get("paid_shipping") is None
+    assert euros.rule_facts["value"] == 2150
+    assert session.scalars(select(Product.value_minor).where(Product.sku == "NEW-7")).one() == 0
+    with pytest.raises(Invalid, match="different currencies"):
+        join_orders(session, [pounds.id, euros.id], "Tomé", clock())
+
+    edit_hand(session, [pounds.id], {"worth_minor": 4_250}, "Tomé", clock())
+    assert not [s for s in pounds.snags if s.fix == "worth"]
+    assert pounds.plan.value_minor == 4_250 and pounds.rule_facts["value"] == 4_250
+    declared = look_at_border(session, pounds.id, clock()).border.declared
+    assert (declared.currency, declared.goods_minor) == ("GBP", 3_640)
+    assert learned.currency == "GBP"

@@ -82,7 +82,8 @@ class Hand:
 
     ``approved`` says by whom, ``approved_for`` for which reasons (none: an approval of a version that kept none) and
     ``approved_minor`` up to which price, in minor units.  ``weights_g`` are what a scale said of the shop's own
-    parcels, one by one; they count as long as there are as many of them.
+    parcels, one by one; they count as long as there are as many of them.  ``worth_minor`` is what the goods of an order
+    in another currency are worth in the shop's.
     """
 
     packaging: str | None = None
@@ -102,6 +103,7 @@ class Hand:
     not_stackable: bool = False
     weights_g: tuple[int, ...] = ()
     customs: CustomsSaid | None = None
+    worth_minor: int | None = None
 
     def approves(self, reason: str) -> bool:
         """Tell whether somebody has approved the order for a reason."""
@@ -115,6 +117,9 @@ class OrderFacts:
     ``contents`` is what the goods hold that carriers ask about, ``value`` what they are worth in minor units, and
     ``po_box`` whether the address is a post-office box; ``basket`` is a hash over what was bought and how many, the
     same for identical baskets.  All four follow from the rest.
+
+    Lines and ``paid_shipping`` are in ``currency``, empty for the shop's.  Nothing is converted: in another one
+    ``value``, always in the shop's, is what a person said; until then it is not known, and ``asks_worth``.
     """
 
     lines: tuple[LineFacts, ...]
@@ -137,6 +142,7 @@ class OrderFacts:
     batch: Hand = Hand()
     batch_name: str = ""
     sender: Address | None = None
+    currency: str = ""
 
     contents: frozenset[str] = field(init=False, compare=False, repr=False)
     value: int = field(init=False, compare=False, repr=False)
@@ -147,9 +153,20 @@ class OrderFacts:
         """Work out what several layers ask for."""
         found = [line.contents for line in self.lines if line.contents]
         object.__setattr__(self, "contents", frozenset().union(*found) if found else _NOTHING)
-        object.__setattr__(self, "value", sum([line.value * line.quantity for line in self.lines]))
+        worth = self.hand.worth_minor or 0 if self.currency else self.goods_minor
+        object.__setattr__(self, "value", worth)
         object.__setattr__(self, "po_box", is_po_box(self.address))
         object.__setattr__(self, "basket", self._basket())
+
+    @property
+    def goods_minor(self) -> int:
+        """What the goods cost, in minor units of the order's own currency."""
+        return sum([line.value * line.quantity for line in self.lines])
+
+    @property
+    def asks_worth(self) -> bool:
+        """Whether nobody has said yet what the goods are worth in the shop's currency."""
+        return bool(self.currency) and self.hand.worth_minor is None
 
     def _basket(self) -> str:
         counts: dict[str, int] = {}
@@ -343,8 +360,8 @@ def rule_facts(order: OrderFacts, shop: Shop, parcels: tuple[PackedParcel, ...])
         "region": to.region,
         "city": to.city,
         "postcode": to.postcode,
-        "value": order.value,
-        "paid_shipping": order.paid_shipping,
+        "value": None if order.asks_worth else order.value,
+        "paid_shipping": None if order.currency else order.paid_shipping,
         "weight": sum([p.gross_g for p in parcels]) if parcels else None,
         "longest": max([p.outer.longest for p in parcels]) if parcels else None,
         "volume": sum([p.outer.mm3 for p in parcels]) // 1000 if parcels else None,

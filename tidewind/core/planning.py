@@ -24,7 +24,7 @@ from tidewind.core.packing import Lot, Unit
 from tidewind.core.parcels import Packed, default_parcels, parcels_text, put_into_parcels, units_of
 from tidewind.core.plan import Plan
 from tidewind.core.price_tables import price_table, rows_of
-from tidewind.core.quantities import Refused
+from tidewind.core.quantities import Refused, money_text
 from tidewind.core.rules.columns import holding_of_each
 from tidewind.core.rules.evaluate import Held, apply_rules, holding
 from tidewind.core.rules.facts import Facts
@@ -96,6 +96,7 @@ def _up_to_rules(order: OrderFacts, shop: Shop) -> _Begun:
         *_account_snags(order, several, shop),
         *_address_snags(order, shop),
         *_product_snags(order, shop),
+        *_worth_snags(order, shop),
         *missing_facts(order, leaving_of(shop)),
         *_party_snags(order, shop),
         *_upstream_snags(order),
@@ -207,6 +208,14 @@ def _product_snags(order: OrderFacts, shop: Shop) -> list[Snag]:
     return snags
 
 
+def _worth_snags(order: OrderFacts, shop: Shop) -> list[Snag]:
+    """Ask what goods in another currency are worth here: limits, cover and rules go by it, and nothing is converted."""
+    if not order.asks_worth:
+        return []
+    words = f"The goods cost {money_text(order.goods_minor, order.currency)}; say what that is in {shop.currency}"
+    return [Snag("worth", "stops", words, "worth")]
+
+
 def _party_snags(order: OrderFacts, shop: Shop) -> list[Snag]:
     return [
         Snag("restricted_party", "stops", match.words, "clear_party", match.entry.key)
@@ -297,7 +306,7 @@ def _settled(
     if order.hand.parcels:
         wishes.note("packaging", HAND, parcels_text(packed.parcels), "put together by hand")
     result.parcels = packed.parcels
-    if any(s.level == "stops" and s.fix in {"address", "billing_name"} for s in result.snags):
+    if any(s.level == "stops" and s.fix in {"address", "billing_name", "worth"} for s in result.snags):
         return None
     result.settled = settle(
         order, shop, packed.parcels, result.extras, result.value, units, wishes.not_before, packed.box, packed.divided

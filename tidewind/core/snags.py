@@ -21,6 +21,7 @@ Fix = Literal[
     "approve",
     "clear_party",
     "difference",
+    "worth",
     "none",
 ]
 

@@ -246,6 +246,7 @@ def read_hand(written: Mapping[str, Any]) -> Hand:
         not_stackable=written.get("not_stackable", False),
         weights_g=tuple(written.get("weights_g", ())),
         customs=read_said(written["customs"]) if written.get("customs") else None,
+        worth_minor=written.get("worth_minor"),
     )
 
 
@@ -257,7 +258,7 @@ def _hand_parcel(written: Mapping[str, Any]) -> HandParcel:
 def write_hand(hand: Hand) -> Written:
     """Return what was set by hand in its written form: nothing for nothing."""
     made: Written = {}
-    for name in ("packaging", "service", "desk", "approved_minor"):
+    for name in ("packaging", "service", "desk", "approved_minor", "worth_minor"):
         if getattr(hand, name) is not None:
             made[name] = getattr(hand, name)
     for name in ("approved", "approved_for", "released", "account", "point", "not_stackable", "weights_g"):

@@ -85,7 +85,8 @@ def _sold(order: OrderFacts) -> list[Sold]:
 
 def _declared(order: OrderFacts, leaving: Leaving, going: Going) -> Declaration:
     said, pays = order.hand.customs or NOTHING_SAID, DUTIES_PAID in going.extras
-    return declare(_sold(order), leaving.currency, order.paid_shipping, going.gross_g, said, sender_pays=pays)
+    currency = order.currency or leaving.currency
+    return declare(_sold(order), currency, order.paid_shipping, going.gross_g, said, sender_pays=pays)
 
 
 def missing_facts(order: OrderFacts, leaving: Leaving) -> list[Snag]:

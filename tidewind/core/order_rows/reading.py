@@ -57,7 +57,7 @@ class RowLine:
 
 @dataclass(slots=True)
 class RowOrder:
-    """One order out of one or several rows with the same number."""
+    """One order out of one or several rows with the same number; its money is in ``currency``, empty for the shop's."""
 
     number: str
     address: Address
@@ -69,6 +69,7 @@ class RowOrder:
     recipient_number: str = ""
     ordered_on: date | None = None
     deliver_by: date | None = None
+    currency: str = ""
 
     def fingerprint(self) -> str:
         """Return a hash over everything the order says, to know it again when the file comes twice."""
@@ -77,6 +78,8 @@ class RowOrder:
             said = (*said, self.recipient_number)  # type: ignore[assignment]
         if self.deliver_by:
             said = (*said, self.deliver_by)  # type: ignore[assignment]
+        if self.currency:
+            said = (*said, self.currency)  # type: ignore[assignment]
         return hashlib.sha256(repr(said).encode()).hexdigest()
 
 
@@ -193,6 +196,7 @@ def _order(
         # When it was ordered is good to know; by when it must be there decides how it goes.
         first.day("ordered_on", days.get("ordered_on", ""), matters=False),
         first.day("deliver_by", days.get("deliver_by", ""), matters=True),
+        _currency(goods),
     )
     for name in NEEDED:
         said = getattr(address, name, None)
@@ -210,6 +214,15 @@ def _order(
         if row.number not in bad
     ]
     return None, faults
+
+
+def _currency(goods: Sequence[Row]) -> str:
+    """Return the currency in which an order is priced, empty for the shop's; two of them are a fault."""
+    found = {priced: row for row in goods if (priced := row.priced_in()) is not None}
+    if len(found) > 1:
+        names = " and in ".join(sorted(name or row.units.currency for name, row in found.items()))
+        next(iter(found.values())).fail("unit_price", f"the rows of this order are priced in {names}")
+    return next(iter(found), "")
 
 
 def _header(row: Row, headers: Sequence[str], name: str) -> str:

@@ -13,6 +13,7 @@ from tidewind.core.order_limits import MOST_PIECES, storable
 from tidewind.core.order_rows.columns import unit_named
 from tidewind.core.order_rows.days import DayOrder, TwoDays, read_day
 from tidewind.core.order_rows.figures import (
+    CURRENCIES,
     SIGNS,
     TooLarge,
     Units,
@@ -77,27 +78,41 @@ class Row:
         return text
 
     def money(self, name: str) -> int:
-        """Return an amount in minor units of the shop's currency; another one is a fault, nothing is converted."""
-        text = self.text(name)
-        other = other_currency(text, self.units.currency) or (self._named_currency() if text else "")
-        if other:
-            words = f"“{text:.40}” is in {other:.20}, the shop's prices are in {self.units.currency}"
-            self.fail(name, f"{words}; nothing is converted")
-            return 0
+        """Return an amount in minor units of the currency it is in; another than the shop's must have been accepted.
+
+        Nothing is converted.
+        """
+        text, currency = self.text(name), self.units.currency
+        if text and (other := self.currency_of(text)):
+            if self.units.states.get(other.casefold()) != "open":
+                words = f"“{text:.40}” is in {other:.20}, the shop's prices are in {currency}; nothing is converted"
+                known = other in CURRENCIES
+                self.fail(name, f"{words}{'; say above whether such orders are taken in' if known else ''}")
+                return 0
+            currency = other
         try:
-            return _amount(text, self.units.currency, self.units.decimal)
+            return _amount(text, currency, self.units.decimal)
         except TooLarge as error:
             self.fail(name, f"“{self.text(name):.40}”: {error}")
         except ValueError:
             self.fail(name, f"“{self.text(name):.40}” is no price; write it like 4.90, or say the decimal sign")
         return 0
 
+    def currency_of(self, text: str) -> str:
+        """Return the other currency, by code where that is sure, in which an amount of this row is; empty for none."""
+        return other_currency(text, self.units.currency) or self._named_currency()
+
+    def priced_in(self) -> str | None:
+        """Return the currency of what the row's goods cost, empty for the shop's; None where it names no price."""
+        text = self.text("unit_price") or self.text("line_total")
+        return self.currency_of(text) if text else None
+
     def _named_currency(self) -> str:
         """Return another currency than the shop's that the row's column or the heading names; empty for none."""
         named = self.text("currency") or self.heading_currency
         if named.casefold() in SIGNS:
             return other_currency(named, self.units.currency)
-        return named if named.upper() not in {"", self.units.currency} else ""
+        return named.upper() if named.upper() not in {"", self.units.currency} else ""
 
     def weight(self, header_unit: str) -> int | None:
         """Return grams, by the unit of the cell, its own column or the heading; None where nothing is said."""

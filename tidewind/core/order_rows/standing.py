@@ -12,8 +12,8 @@ from importlib import resources
 from typing import Literal
 
 from tidewind.core.addresses.check import tidy
-from tidewind.core.order_rows.columns import is_billing, plain_header
-from tidewind.core.order_rows.figures import Means, Units
+from tidewind.core.order_rows.columns import currency_of, is_billing, plain_header
+from tidewind.core.order_rows.figures import CURRENCIES, Means, Units
 from tidewind.core.order_rows.no_goods import NoGoods, line_word
 from tidewind.core.order_rows.row import Row
 
@@ -59,7 +59,7 @@ def is_no_order(row: Row, headers: Sequence[str]) -> bool:
     return again or (not who and bool(words & SUMS) and (number in SUMS or not number))
 
 
-WordKind = Literal["state", "door"] | NoGoods
+WordKind = Literal["state", "door", "currency"] | NoGoods
 
 
 @dataclass(frozen=True, slots=True)
@@ -161,7 +161,7 @@ def said_words(
     units: Units,
     headers: Sequence[str] = (),
 ) -> list[SaidWord]:
-    """Return the words that decide what becomes of rows: states of orders, payment at the door, lines of no goods.
+    """Return the words that decide what becomes of rows: states of orders, payment at the door, no goods, currencies.
 
     The most frequent first, each with what it means by ``units.states`` or by itself; nothing where that is asked.
     """
@@ -186,7 +186,29 @@ def said_words(
     for line, count in lines.items():
         if found := line_word(Row(0, line, here, units)):
             counted[found] += count
+    counted.update(_currencies(rows, columns, units, headers))
     return [SaidWord(text, kind, count, _meant(text, kind, units)) for (text, kind), count in counted.most_common()]
+
+
+def _currencies(
+    rows: Sequence[tuple[int, Sequence[str]]], columns: Mapping[str, int], units: Units, headers: Sequence[str]
+) -> Counter[tuple[str, WordKind]]:
+    """Return the other currencies in which rows are priced, by code; a sign that several share says none."""
+    counted: Counter[tuple[str, WordKind]] = Counter()
+    names = [name for name in ("unit_price", "line_total", "currency") if name in columns]
+    here = {name: n for n, name in enumerate(names)}
+    heading = currency_of(headers[columns["unit_price"]]) if "unit_price" in columns and headers else ""
+    # Figures say nothing of the currency: without them, of thirty thousand rows few are left.
+    kinds = Counter(
+        tuple(re.sub(r"\d+", "1", cells[columns[name]]) if columns[name] < len(cells) else "" for name in names)
+        for _, cells in rows
+    )
+    for texts, count in kinds.items():
+        row = Row(0, texts, here, units)
+        row.heading_currency = heading
+        if (other := row.priced_in() or "") in CURRENCIES:
+            counted[other.casefold(), "currency"] += count
+    return counted
 
 
 def _meant(text: str, kind: WordKind, units: Units) -> Means:

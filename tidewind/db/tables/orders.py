@@ -256,6 +256,7 @@ class Order(Base):
     promise_date: Mapped[date | None]
     offer: Mapped[str] = mapped_column(String(120), default="")
     paid_shipping_minor: Mapped[int] = mapped_column(default=0)
+    currency: Mapped[str] = mapped_column(String(3), default="")
     note: Mapped[str] = mapped_column(String(500), default="")
     fingerprint: Mapped[str] = mapped_column(String(64), default="")
     import_id: Mapped[int | None] = mapped_column(default=None)

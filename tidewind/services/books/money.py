@@ -265,13 +265,16 @@ class Margin:
 
 
 def margins(session: Session, order_ids: Sequence[int]) -> dict[int, Margin]:
-    """Return the margins of orders that cost something, by order id: every cent from the ledger's accounts."""
+    """Return the margins of orders that cost something, by order id: every cent from the ledger's accounts.
+
+    One that was paid in another currency has none: nothing is converted.
+    """
     rows = session.execute(
         select(Order.id, Order.paid_shipping_minor, func.sum(LedgerLine.amount_minor))
         .join(Shipment, Shipment.order_id == Order.id)
         .join(LedgerEntry, LedgerEntry.shipment_id == Shipment.id)
         .join(LedgerLine, LedgerLine.entry_id == LedgerEntry.id)
-        .where(Order.id.in_(order_ids), LedgerLine.account.in_(("postage", "cover")))
+        .where(Order.id.in_(order_ids), Order.currency == "", LedgerLine.account.in_(("postage", "cover")))
         .group_by(Order.id, Order.paid_shipping_minor)
     )
     return {order_id: Margin(paid, int(cost)) for order_id, paid, cost in rows}

@@ -18,7 +18,7 @@ from tidewind.core.claiming import ClaimKind, claim_by, claimed, share_of_price
 from tidewind.core.states.claims import CLAIM_MOVES, ClaimMove, ClaimState
 from tidewind.core.states.labels import LabelState
 from tidewind.core.tracking.states import TrackingState
-from tidewind.db.tables import CarrierRow, Claim, Departure, Label, OrderLine, Packing, Photo, Shipment
+from tidewind.db.tables import CarrierRow, Claim, Departure, Label, Order, OrderLine, Packing, Photo, Shipment
 from tidewind.outside.errors import OutsideError
 from tidewind.outside.mailer import Paper
 from tidewind.services.base import Conflict, Invalid, NotFound, Outside, move_row, write_history
@@ -54,7 +54,7 @@ def open_claim(session: Session, shipment_id: int, kind: ClaimKind, who: str, no
         raise Conflict("not_lost", "It is not lost: its carrier says that it was delivered.")
     own = session.scalar(select(CarrierRow.claim_days).where(CarrierRow.code == shipment.carrier))
     concerned = _concerned(shipment, kind)
-    goods = [(pieces, line.unit_price_minor) for pieces, line in _held(session, concerned)]
+    goods = [(pieces, _worth(line, shipment.order)) for pieces, line in _held(session, concerned)]
     amount = claimed(goods, share_of_price(shipment.price_minor, len(concerned), len(shipment.labels)))
     row = Claim(
         shipment_id=shipment.id,
@@ -95,6 +95,14 @@ def _held(session: Session, labels: Sequence[Label]) -> list[tuple[int, OrderLin
             pieces[line_id] += count
     lines = session.scalars(select(OrderLine).where(OrderLine.id.in_(pieces)).order_by(OrderLine.id))
     return [(pieces[line.id], line) for line in lines]
+
+
+def _worth(line: OrderLine, order: Order) -> int:
+    """Return what a piece is worth in the shop's currency: its price, or its share of what was said of all goods."""
+    if not order.currency:
+        return line.unit_price_minor
+    whole = sum(one.unit_price_minor * one.quantity for one in order.lines)
+    return (order.hand.worth_minor or 0) * line.unit_price_minor // whole if whole else 0
 
 
 def _labels_of(claim: Claim) -> list[Label]:
@@ -171,7 +179,10 @@ def _sums(session: Session, claim: Claim, language: str) -> list[str]:
     photos = session.scalar(pictures)
     return [
         say("in_it"),
-        *(say("each", pieces=pieces, name=line.name, price=money(line.unit_price_minor)) for pieces, line in held),
+        *(
+            say("each", pieces=pieces, name=line.name, price=money(_worth(line, shipment.order)))
+            for pieces, line in held
+        ),
         say("label_cost", price=money(cost)),
         "",
         say("we_claim", price=money(claim.amount_minor)),

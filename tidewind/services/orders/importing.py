@@ -392,5 +392,6 @@ def _new(order: RowOrder, now: datetime) -> NewOrder:
         note=order.note,
         fingerprint=order.fingerprint(),
         recipient_number=order.recipient_number,
+        currency=order.currency,
         imported={"address": asdict(order.address), "rows": order.rows, "said": _as_said(order, now=now).snapshot()},
     )

@@ -62,6 +62,7 @@ class ListedOrder:
     parcel_count: int
     price_minor: int | None
     paid_shipping_minor: int
+    currency: str
     payment: str
     destination: str
     desk: str

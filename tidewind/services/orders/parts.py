@@ -84,7 +84,7 @@ def send_apart(session: Session, order_id: int, items: Mapping[int, int], who: s
 def _part(order: Order, number: str, moved: Sequence[tuple[OrderLine, int]]) -> Order:
     copied = (
         *("channel_id", "channel", "ordered_at", "address", "home", "sender", "promise", "promise_date", "offer"),
-        *("note", "payment", "billing_name", "reference", "recipient_key", "tags", "cleared", "imported"),
+        *("currency", "note", "payment", "billing_name", "reference", "recipient_key", "tags", "cleared", "imported"),
     )
     part = Order(number=number, part_of=order.id, state="open", hand=_said_of_all(order.hand), plan=NO_PLAN)
     for name in copied:
@@ -130,6 +130,8 @@ def join_orders(session: Session, order_ids: Sequence[int], who: str, now: datet
     host, *others = orders
     if len({order.sender for order in orders}) > 1:
         raise Invalid("two_senders", "Orders that are sent by different senders cannot go together.")
+    if len({order.currency for order in orders}) > 1:
+        raise Invalid("two_currencies", "Orders in different currencies cannot go together.")
     if not others or len({order.recipient_key for order in orders}) != 1 or any(o.state != "open" for o in orders):
         raise Invalid("not_one_person", "Only open orders to one person at one address can go together.")
     for other in others:

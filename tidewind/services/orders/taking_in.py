@@ -60,6 +60,7 @@ class NewOrder:
     imported: Written = field(default_factory=dict)
     hand: Hand = NO_HAND
     recipient_number: str = ""
+    currency: str = ""
 
 
 def store_orders(
@@ -108,6 +109,7 @@ def _record(channel: Channel, new: NewOrder, order_id: int, line_ids: Iterator[i
         promise_date=new.promise_date,
         offer=new.offer,
         paid_shipping_minor=new.paid_shipping_minor,
+        currency=new.currency,
         note=new.note,
         hand=with_recipient_number(new.hand, new.recipient_number) if new.recipient_number else new.hand,
         lines=[
@@ -145,7 +147,7 @@ def learn_products(session: Session, orders: Sequence[NewOrder]) -> None:
                 line.sku,
                 {
                     "name": line.name or line.sku,
-                    "value_minor": line.unit_price_minor,
+                    "value_minor": 0 if order.currency else line.unit_price_minor,
                     "weight_g": line.weight_g,
                     "learned_from": f"order {order.number}"[:60],
                     "contents": [],

@@ -224,6 +224,7 @@ class PickedOrder:
     parcel_count: int
     price_minor: int | None
     paid_shipping_minor: int
+    currency: str
     held_by: str | None
     batch_id: int | None
 
@@ -235,7 +236,7 @@ def pick_orders(session: Session, asks: WorkFilter, now: datetime, person_id: in
     query = select(
         Order.id, Order.number, Order.state, busy, CarrierRow.monogram, Order.carrier, Order.network, Order.service,
         type_coerce(Order.plan, JSONB)["service_name"].astext, Order.ship_date, Order.promise_date, Order.arrives,
-        Order.parcel_count, Order.price_minor, Order.paid_shipping_minor, literal(None), Order.batch_id,
+        Order.parcel_count, Order.price_minor, Order.paid_shipping_minor, Order.currency, literal(None), Order.batch_id,
     )  # fmt: skip
     query = query.outerjoin(CarrierRow, CarrierRow.code == Order.carrier).where(*where)
     rows = session.execute(query.order_by(Order.id).limit(MOST_ORDERS)).all()

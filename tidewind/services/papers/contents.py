@@ -159,6 +159,7 @@ def goods_of(session: Session, shipments: Sequence[Shipment]) -> Goods:
 def slip_of(shipment: Shipment, goods: Goods, shop: Shop) -> SlipPaper:
     """Return a packing slip after the shop's template; an order tagged as a gift shows no prices."""
     order, template = shipment.order, shop.slip
+    currency = order.currency or shop.currency
     priced = bool(template.get("prices")) and "gift" not in order.tags
     packed = goods.packed(shipment)
     names = [label.parcel.name for label in shipment.labels]
@@ -177,12 +178,12 @@ def slip_of(shipment: Shipment, goods: Goods, shop: Shop) -> SlipPaper:
                 ln.sku,
                 ln.name,
                 goods.shelf(ln.sku),
-                money_text(ln.unit_price_minor * count, shop.currency) if priced else "",
+                money_text(ln.unit_price_minor * count, currency) if priced else "",
             )
             for ln, count in packed
         ),
         message=str(template.get("message", "")),
-        total=money_text(total, shop.currency) if priced else "",
+        total=money_text(total, currency) if priced else "",
         logo=shop.logo or b"",
     )
 
@@ -321,13 +322,14 @@ def invoice(shipment: Shipment, shop: Shop) -> ListPaper:
     It shows the sums that the channel told, which hold whatever tax there is; no tax is worked out (shop policy).
     """
     order = shipment.order
+    currency = order.currency or shop.currency
     rows = [
         (
             line.sku,
             line.name,
             str(line.quantity),
-            money_text(line.unit_price_minor, shop.currency),
-            money_text(line.unit_price_minor * line.quantity, shop.currency),
+            money_text(line.unit_price_minor, currency),
+            money_text(line.unit_price_minor * line.quantity, currency),
         )
         for line in order.lines
     ]
@@ -346,9 +348,9 @@ def invoice(shipment: Shipment, shop: Shop) -> ListPaper:
             Column("Sum", 3, figures=True),
         ),
         closing=(
-            ("Goods", money_text(goods, shop.currency)),
-            ("Shipping", money_text(order.paid_shipping_minor, shop.currency)),
-            ("Total", money_text(goods + order.paid_shipping_minor, shop.currency)),
+            ("Goods", money_text(goods, currency)),
+            ("Shipping", money_text(order.paid_shipping_minor, currency)),
+            ("Total", money_text(goods + order.paid_shipping_minor, currency)),
         ),
         barcode=slip_code(order.id),
         left=with_country(shipment.sender),

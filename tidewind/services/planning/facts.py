@@ -16,8 +16,11 @@ from tidewind.services.planning.records import LineRecord, OrderRecord
 from tidewind.services.planning.upstream import changes_upstream
 
 
-def _line(line: OrderLine | LineRecord, known: LineFacts | None) -> LineFacts:
-    """Return a line with what the catalogue knows of its product, as ``line_facts`` does, but read from there once."""
+def _line(line: OrderLine | LineRecord, known: LineFacts | None, currency: str = "") -> LineFacts:
+    """Return a line with what the catalogue knows of its product, as ``line_facts`` does, but read from there once.
+
+    The catalogue's prices are in the shop's currency: they say nothing of an order in another one.
+    """
     if known is None:
         return LineFacts(
             str(line.id),
@@ -35,7 +38,7 @@ def _line(line: OrderLine | LineRecord, known: LineFacts | None) -> LineFacts:
         line.quantity - line.sent,
         line.weight_g or known.weight_g,
         known.sides,
-        line.unit_price_minor or known.value,
+        line.unit_price_minor or (0 if currency else known.value),
         known.upright,
         known.own_box,
         known.no_weekend,
@@ -105,7 +108,7 @@ def facts_of(
 ) -> OrderFacts:
     """Return an order as planning sees it, with the lines of orders that go along with it."""
     return OrderFacts(
-        lines=tuple(_line(line, catalogue.get(line.sku)) for line in (*order.lines, *along)),
+        lines=tuple(_line(line, catalogue.get(line.sku), order.currency) for line in (*order.lines, *along)),
         address=order.address,
         home=order.home,
         promise=order.promise_date,
@@ -125,6 +128,7 @@ def facts_of(
         batch=batch.changes if batch else NO_HAND,
         batch_name=batch.name if batch else "",
         sender=None if order.sender == NO_ADDRESS else order.sender,
+        currency=order.currency,
     )
 
 

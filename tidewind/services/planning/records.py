@@ -101,6 +101,7 @@ class OrderRecord:
     hand: Hand = NO_HAND
     cleared: list[Any] = field(default_factory=list)
     sender: Address = NO_ADDRESS
+    currency: str = ""
     batch_id: int | None = None
     plan_written: Written = field(default_factory=lambda: _NEVER_PLANNED)
     carrier: str | None = None

@@ -105,7 +105,7 @@ def sent_orders(session: Session, now: datetime) -> list[SentOrder]:
         select(Shipment)
         .join(Order, Order.id == Shipment.order_id)
         .where(Shipment.state.in_(LabelState.TRAVELS), Shipment.bought_at > now - LOOKED_BACK)
-        .where(Order.part_of.is_(None), Order.joined_to.is_(None))
+        .where(Order.part_of.is_(None), Order.joined_to.is_(None), Order.currency == "")
         .options(selectinload(Shipment.labels), selectinload(Shipment.order).selectinload(Order.lines))
         .order_by(Shipment.id.desc())
         .limit(MOST_ORDERS)

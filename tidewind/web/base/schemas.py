@@ -152,5 +152,6 @@ class HandOut(Out):
     parcels: tuple[HandParcelIO, ...] = ()
     approved: str = ""
     not_stackable: bool = False
+    worth_minor: int | None = None
     released: bool = False
     customs: CustomsSaidIO | None = None

@@ -8828,6 +8828,11 @@ export interface components {
              */
             not_stackable?: boolean | null;
             /**
+             * Worth Minor
+             * @description What goods priced in another currency are worth in the shop's
+             */
+            worth_minor?: number | null;
+            /**
              * Seen
              * @description The newest entry of its history that was shown
              */
@@ -8868,6 +8873,11 @@ export interface components {
              * @description Nothing may be put on its parcels
              */
             not_stackable?: boolean | null;
+            /**
+             * Worth Minor
+             * @description What goods priced in another currency are worth in the shop's
+             */
+            worth_minor?: number | null;
         };
         /**
          * HandOut
@@ -8911,6 +8921,8 @@ export interface components {
              * @default false
              */
             not_stackable: boolean;
+            /** Worth Minor */
+            worth_minor?: number | null;
             /**
              * Released
              * @default false
@@ -10288,6 +10300,11 @@ export interface components {
             /** Paid Shipping Minor */
             paid_shipping_minor: number;
             /**
+             * Currency
+             * @description Of what the buyer paid, by ISO 4217; empty for the shop's
+             */
+            currency: string;
+            /**
              * Held By
              * @description Who else is working on it now
              */
@@ -10752,6 +10769,11 @@ export interface components {
             price_minor: number | null;
             /** Paid Shipping Minor */
             paid_shipping_minor: number;
+            /**
+             * Currency
+             * @description Of what the buyer paid, by ISO 4217; empty for the shop's
+             */
+            currency: string;
             /**
              * Held By
              * @description Who else is working on it now
@@ -13013,7 +13035,8 @@ export interface components {
          * StateOut
          * @description A word that decides what becomes of rows, and how many say it.
          *
-         *     ``state`` of an order, to be paid at the ``door``, or a line that is ``delivery`` or a ``discount`` and no goods.
+         *     ``state`` of an order, to be paid at the ``door``, a line that is ``delivery`` or a ``discount`` and no goods, or
+         *     another ``currency`` than the shop's, by its code.
          */
         StateOut: {
             /** Text */
@@ -13022,7 +13045,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "state" | "door" | "delivery" | "discount";
+            kind: "state" | "door" | "delivery" | "discount" | "currency";
             /** Count */
             count: number;
             /**

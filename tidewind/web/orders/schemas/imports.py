@@ -65,11 +65,12 @@ class DifferingOut(BaseModel):
 class StateOut(Out):
     """A word that decides what becomes of rows, and how many say it.
 
-    ``state`` of an order, to be paid at the ``door``, or a line that is ``delivery`` or a ``discount`` and no goods.
+    ``state`` of an order, to be paid at the ``door``, a line that is ``delivery`` or a ``discount`` and no goods, or
+    another ``currency`` than the shop's, by its code.
     """
 
     text: str
-    kind: Literal["state", "door", "delivery", "discount"]
+    kind: Literal["state", "door", "delivery", "discount", "currency"]
     count: int
     means: Literal["open", "not", ""] = Field(
         description="Whether such an order may go, or such a line is packed; empty: it is asked"

@@ -8,7 +8,7 @@ from typing import Annotated, Any, Literal
 from pydantic import AwareDatetime, BaseModel, Field, StringConstraints
 
 from tidewind.core.channel_changes import ChangeKind
-from tidewind.core.order_limits import MOST_PIECES
+from tidewind.core.order_limits import MOST_MINOR, MOST_PIECES
 from tidewind.web.base.schemas import (
     AddressIO,
     BillTo,
@@ -88,6 +88,7 @@ class PickedOrder(Out):
     parcel_count: int
     price_minor: int | None
     paid_shipping_minor: int
+    currency: str = Field(description="Of what the buyer paid, by ISO 4217; empty for the shop's")
     held_by: str | None = Field(description="Who else is working on it now")
     batch_id: int | None
 
@@ -286,6 +287,10 @@ class HandIn(In):
     split: SplitIO | None = None
     parcels: Annotated[list[HandParcelIO], Field(max_length=60)] | None = None
     not_stackable: Annotated[bool | None, Field(description="Nothing may be put on its parcels")] = None
+    worth_minor: Annotated[
+        int | None,
+        Field(ge=0, le=MOST_MINOR, description="What goods priced in another currency are worth in the shop's"),
+    ] = None
 
 
 class HandEditIn(HandIn):

@@ -16,12 +16,14 @@ const MEANS: Record<State["kind"], Record<Means, string>> = {
   door: { open: "go: nothing is collected", not: "do not go" },
   delivery: { ...LINE, not: "is delivery paid, not packed" },
   discount: LINE,
+  currency: { open: "import, prices stay as they are", not: "do not import" },
 };
 const KINDS: Record<State["kind"], string> = {
   state: "",
   door: "paid at the door",
   delivery: "a line for delivery",
   discount: "a discount",
+  currency: "another currency than the shop's",
 };
 function choices(s: State) {
   const said = Object.entries(MEANS[s.kind]).map(([value, title]) => ({ value, title }));

@@ -16,7 +16,10 @@ const emit = defineEmits<{
 }>();
 const { currency, may } = useMe();
 const selection = useSelection();
-const paid = computed(() => selection.rows.reduce((n, r) => n + r.paid_shipping_minor, 0));
+/** What was paid in another currency is not added up with the rest. */
+const paid = computed(() =>
+  selection.rows.reduce((n, r) => n + (r.currency ? 0 : r.paid_shipping_minor), 0),
+);
 const waiting = computed(() => selection.rows.filter((r) => r.state === "open"));
 const shipped = computed(() => selection.rows.filter((r) => r.state === "shipped"));
 const lateOnes = computed(() => selection.rows.filter(late).length);

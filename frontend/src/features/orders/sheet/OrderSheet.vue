@@ -133,7 +133,7 @@ const failure = computed(
       <div class="tray">
         <div>
           <b>{{ money(row.price_minor, currency) }}</b><span
-            >buyer paid {{ money(row.paid_shipping_minor, currency) }}</span
+            >buyer paid {{ money(row.paid_shipping_minor, row.currency || currency) }}</span
           >
         </div>
         <div v-if="row.arrives">

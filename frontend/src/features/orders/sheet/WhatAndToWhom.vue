@@ -28,7 +28,7 @@ const keep = useMutation({ mutationFn: () => keepContact(props.sheet.home, props
         v-if="row.promise"
         >, “{{ row.promise }}”</template
       >, paid
-      {{ money(row.paid_shipping_minor, currency) }}
+      {{ money(row.paid_shipping_minor, row.currency || currency) }}
       <button
         v-if="row.promise && !row.promise_linked && may('shipper')"
         class="link"
@@ -98,7 +98,9 @@ const keep = useMutation({ mutationFn: () => keepContact(props.sheet.home, props
           <td>
             {{ l.name }}<br /><span class="mono mute small">{{ l.sku }}</span>
           </td>
-          <td class="right">{{ money(l.unit_price_minor * l.quantity, currency) }}</td>
+          <td class="right">
+            {{ money(l.unit_price_minor * l.quantity, row.currency || currency) }}
+          </td>
         </tr>
       </tbody>
     </table>

@@ -24,6 +24,7 @@ const HAND_WORDS: Record<keyof Sheet["hand"], string> = {
   bill_to: "who is billed",
   account: "account",
   not_stackable: "nothing may lie on it",
+  worth_minor: "what the goods are worth",
   customs: "declaration",
 };
 /** What "let the plan decide" takes back: an approval, a locker and a payer are not the plan's to give. */
