@@ -491,6 +491,8 @@ def test_an_order_in_another_currency_keeps_it_and_asks_what_it_is_worth(session
     with pytest.raises(Invalid, match="different currencies"):
         join_orders(session, [pounds.id, euros.id], "Tomé", clock())
 
+    with pytest.raises(Invalid, match="shop's currency"):
+        edit_hand(session, [pounds.id, euros.id], {"worth_minor": 4_250}, "Tomé", clock())
     edit_hand(session, [pounds.id], {"worth_minor": 4_250}, "Tomé", clock())
     assert not [s for s in pounds.snags if s.fix == "worth"]
     assert pounds.plan.value_minor == 4_250 and pounds.rule_facts["value"] == 4_250

@@ -104,12 +104,16 @@ def edit_hand(
     for order in orders:
         before = write_hand(order.hand)
         undo = {"hand": before, "fields": list(changes)}
-        named = ", ".join(name for name in changes if changes[name] is not None or name != "weights_g")
-        write_history(session, order, who, f"set {named.replace('_', ' ')}", now, undo)
+        named = [name for name in changes if changes[name] is not None or name != "weights_g"]
+        write_history(session, order, who, f"set {_named(named)}", now, undo)
         merged = {**before, **changes}
         order.hand = read_hand({name: value for name, value in merged.items() if _is_set(name, value)})
-    _plan_many(session, orders, f"{who} set {', '.join(changes).replace('_', ' ')}", now)
+    _plan_many(session, orders, f"{who} set {_named(changes)}", now)
     return orders
+
+
+def _named(names: Iterable[str]) -> str:
+    return ", ".join(name.removesuffix("_minor").replace("_", " ") for name in names)
 
 
 def _check_hand(session: Session, orders: Sequence[Order], changes: Written) -> None:
@@ -122,6 +126,8 @@ def _check_hand(session: Session, orders: Sequence[Order], changes: Written) -> 
         there = session.scalar(select(CarrierAccount.id).where(CarrierAccount.number == changes["account"]).limit(1))
         if there is None:
             raise Invalid("unknown_account", f"There is no account {changes['account']} with any carrier.")
+    if changes.get("worth_minor") is not None and not all(order.currency for order in orders):
+        raise Invalid("own_currency", "These goods are priced in the shop's currency; that is what they are worth.")
     if changes.get("parcels"):
         if len(orders) != 1:
             raise Invalid("one_order", "Parcels are put together by hand for one order at a time.")
@@ -133,8 +139,8 @@ def _nobody_since(session: Session, orders: Sequence[Order], fields: set[str], w
     theirs_since = among(OrderChange.order_id, numbers), OrderChange.id > seen, OrderChange.who != who
     for entry in session.scalars(select(OrderChange).where(*theirs_since).order_by(OrderChange.id)):
         if theirs := fields & set(entry.undo.get("fields", ())):
-            what = ", ".join(sorted(theirs)).replace("_", " ")
-            words = f"{entry.who} set the {what} of order {numbers[entry.order_id]} while you were looking at it."
+            fact = f"{entry.who} set the {_named(sorted(theirs))} of order {numbers[entry.order_id]}"
+            words = f"{fact} while you were looking at it."
             raise Conflict("changed_meanwhile", f"{words} Nothing was changed; it now shows what stands.")
 
 

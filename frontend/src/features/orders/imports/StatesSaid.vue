@@ -25,6 +25,8 @@ const KINDS: Record<State["kind"], string> = {
   discount: "a discount",
   currency: "another currency than the shop's",
 };
+/** A code of a currency is written in capitals everywhere. */
+const shown = (s: State) => (s.kind === "currency" ? s.text.toUpperCase() : s.text);
 function choices(s: State) {
   const said = Object.entries(MEANS[s.kind]).map(([value, title]) => ({ value, title }));
   return s.means ? said : [{ value: "", title: "not said yet" }, ...said];
@@ -37,8 +39,8 @@ function choices(s: State) {
     <p v-if="asked.length" class="snag warns">
       {{
         asked.length === 1
-          ? `“${asked[0]!.text}” is not known: ${count(asked[0]!.count, "row")} kept back until you say what it means.`
-          : `${asked.length} words are not known: their rows are kept back until you say what they mean.`
+          ? `“${shown(asked[0]!)}” is not decided: ${count(asked[0]!.count, "row")} kept back until you say what it means.`
+          : `${asked.length} words are not decided: their rows are kept back until you say what they mean.`
       }}
     </p>
     <table class="plain-table" aria-label="What the words mean">
@@ -52,12 +54,12 @@ function choices(s: State) {
       <tbody>
         <tr v-for="s in states" :key="s.text">
           <td>
-            {{ s.text }} <span v-if="KINDS[s.kind]" class="mute small">{{ KINDS[s.kind] }}</span>
+            {{ shown(s) }} <span v-if="KINDS[s.kind]" class="mute small">{{ KINDS[s.kind] }}</span>
           </td>
           <td class="right">{{ s.count }}</td>
           <td>
             <SelectField
-              :label="`What “${s.text}” means`"
+              :label="`What “${shown(s)}” means`"
               :model-value="s.means"
               :items="choices(s)"
               :disabled="!open"
