@@ -471,7 +471,8 @@ def test_an_order_in_another_currency_keeps_it_and_asks_what_it_is_worth(session
     assert [(w.text, w.count, w.means) for w in words_of(session, row) if w.kind == "currency"] == [("gbp", 3, "")]
     orders, faults = preview_import(session, row)
     assert [o.number for o in orders] == ["2"]
-    assert "“18.20” is in GBP" in faults[0].words and "say above" in faults[0].words
+    assert "“18.20” is in GBP" in faults[0].words
+    assert "say above" in faults[0].words
     assert not any("say above" in f.words for f in faults if "“$9”" in f.words), "a sign of many cannot be accepted"
     set_columns(session, row.id, row.columns, states={"gbp": "open"})
     orders, faults = preview_import(session, row)
@@ -484,7 +485,8 @@ def test_an_order_in_another_currency_keeps_it_and_asks_what_it_is_worth(session
     assert [(s.code, s.words) for s in pounds.snags if s.fix == "worth"] == [
         ("worth", "The goods cost 36.40 GBP; say what that is in EUR")
     ]
-    assert pounds.price_minor is None and pounds.rule_facts.get("value") is None
+    assert pounds.price_minor is None
+    assert pounds.rule_facts.get("value") is None
     assert pounds.rule_facts.get("paid_shipping") is None
     assert euros.rule_facts["value"] == 2150
     assert session.scalars(select(Product.value_minor).where(Product.sku == "NEW-7")).one() == 0
@@ -495,7 +497,8 @@ def test_an_order_in_another_currency_keeps_it_and_asks_what_it_is_worth(session
         edit_hand(session, [pounds.id, euros.id], {"worth_minor": 4_250}, "Tomé", clock())
     edit_hand(session, [pounds.id], {"worth_minor": 4_250}, "Tomé", clock())
     assert not [s for s in pounds.snags if s.fix == "worth"]
-    assert pounds.plan.value_minor == 4_250 and pounds.rule_facts["value"] == 4_250
+    assert pounds.plan.value_minor == 4_250
+    assert pounds.rule_facts["value"] == 4_250
     declared = look_at_border(session, pounds.id, clock()).border.declared
     assert (declared.currency, declared.goods_minor) == ("GBP", 3_640)
     assert learned.currency == "GBP"
