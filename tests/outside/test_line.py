@@ -31,11 +31,11 @@ def peer(pieces: list[bytes], pause_s: float) -> Iterator[tuple[int, list[bytes]
             while True:
                 line, _ = door.accept()
                 with line, contextlib.suppress(OSError):
-                    line.recv(65_536)
-                    for piece in pieces:
-                        time.sleep(pause_s)
-                        line.sendall(piece)
-                        sent.append(piece)
+                    while line.recv(65_536):  # as many questions as come on one connection
+                        for piece in pieces:
+                            time.sleep(pause_s)
+                            line.sendall(piece)
+                            sent.append(piece)
 
     threading.Thread(target=serve, daemon=True).start()
     try:

@@ -17,20 +17,24 @@ from tidewind.core.tracking.states import TrackingState
 from tidewind.core.wishing import Choices, Wish, choices, is_whole
 from tidewind.db.tables import ParcelWish, Shipment
 from tidewind.services.base import history_of
-from tidewind.services.follow import erase_person, hours_in, personal_data, story_of, tell_wishes
+from tidewind.services.follow import ask_wish, erase_person, hours_in, personal_data, story_of, tell_wishes
+from tidewind.services.planning import shop_day
 from tidewind.standins.carriers import WISHES
 from tidewind.standins.world import World
 from tidewind.web.access import Wiring
 
 MONDAY, ALL = date(2026, 11, 30), ("wish_other_day", "wish_neighbour", "wish_collect")
 DAYS = tuple(date(2026, 12, n) for n in (2, 3, 4, 7))  # the 1st is a holiday, the 5th and 6th a weekend
+LATER, AFTER = date(2026, 12, 9), tuple(date(2026, 12, n) for n in (7, 9, 10, 11))  # the 8th is a holiday
 
 
 @pytest.mark.parametrize(
     ("can", "state", "arrives", "kinds", "days"),
     [
         (ALL, "moving", None, ("other_day", "neighbour", "collect"), DAYS),
-        (ALL, "accepted", DAYS[0], ("other_day", "neighbour", "collect"), DAYS[1:]),  # it arrives on that day anyway
+        (ALL, "accepted", DAYS[0], ("other_day", "neighbour", "collect"), (*DAYS[1:], LATER)),  # it arrives that day
+        (ALL, "moving", DAYS[2], ("other_day", "neighbour", "collect"), AFTER),  # it cannot be there sooner
+        (ALL, "moving", date(2026, 11, 27), ("other_day", "neighbour", "collect"), DAYS),  # it is late already
         (("wish_collect",), "moving", None, ("collect",), ()),
         ((), "moving", None, (), ()),
         (ALL, "announced", None, (), ()),  # its carrier does not have it yet
@@ -134,6 +138,25 @@ def test_from_the_buyers_phone_to_the_carrier(
         ]
         assert "wished" in {step.kind for step in story_of(session, order_id, "http://shop", clock()).steps}
         assert personal_data(session, mail)["wishes"][0]["for"] == "other_day"
+
+
+def test_a_day_that_came_while_the_carrier_did_not_answer_is_wished_no_more(
+    wiring: Wiring, world: World, clock: Clock, moving: int
+) -> None:
+    with wiring.sessions.begin() as session:
+        shipment = session.get_one(Shipment, moving)
+        key, before = shipment.tracking_key, shipment.arrives
+        today = shop_day(session, clock())
+        may = choices(ALL, TrackingState.MOVING, before, today, shipment.address.country)
+        ask_wish(session, key, Wish("other_day", may.days[0]), clock())
+    world.set_fault("brightmile", "down", 1)
+    assert tell_wishes(wiring.sessions, wiring.outside, clock) == 0
+    clock.move(days=(may.days[0] - today).days)
+    assert tell_wishes(wiring.sessions, wiring.outside, clock) == 1
+    with wiring.sessions() as session:
+        row = session.scalars(select(ParcelWish)).one()
+        assert (row.state, "has come" in row.failure) == ("refused", True)
+        assert session.get_one(Shipment, moving).arrives == before
 
 
 def test_what_the_carrier_will_not_do_is_said_and_may_be_wished_otherwise(

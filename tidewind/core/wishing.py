@@ -16,7 +16,7 @@ CAN: Final = {kind: f"wish_{kind}" for kind in KINDS}
 """The word by which a carrier says that it can (docs/protocols/carrier.yaml)."""
 _ON_ITS_WAY = frozenset({TrackingState.ACCEPTED, TrackingState.MOVING})
 AHEAD, WORDS = 7, 120
-"""Days that may be chosen, from tomorrow on, and how much may be said of a neighbour (shop policy)."""
+"""Days that may be chosen after the expected arrival, and how much may be said of a neighbour (shop policy)."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,11 +37,12 @@ class Choices:
 
 
 def choices(can: Collection[str], state: TrackingState, arrives: date | None, today: date, country: str) -> Choices:
-    """Return what may be wished of a parcel.  The day that it arrives anyway is no other day."""
+    """Return what may be wished of a parcel: a day after the one on which it can first be there (shop policy)."""
     if state not in _ON_ITS_WAY:
         return Choices()
-    ahead = (today + timedelta(days=n) for n in range(1, AHEAD + 1))
-    days = tuple(day for day in ahead if day != arrives and is_working_day(day, country))
+    soonest = max(today, arrives or today)
+    ahead = (soonest + timedelta(days=n) for n in range(1, AHEAD + 1))
+    days = tuple(day for day in ahead if is_working_day(day, country))
     kinds = tuple(kind for kind in KINDS if CAN[kind] in can and (days or kind != "other_day"))
     return Choices(kinds, days if "other_day" in kinds else ())
 

@@ -32,23 +32,27 @@ class ClusterError(RuntimeError):
     """PostgreSQL could not be found or started; the message says what to do."""
 
 
-_given = set[int]()
+_given: dict[int, socket.socket] = {}
 
 
 def free_port() -> int:
     """Return a TCP port on 127.0.0.1 that is free now, and that no outgoing connection takes meanwhile.
 
-    Systems give outgoing connections ports from 32768 up: a port from there can be gone before it is listened on.  One
-    process is given none twice, since who asked first may not listen on it yet.
+    Systems give outgoing connections ports from 32768 up: a port from there can be gone before it is listened on.  No
+    port is given twice, in this process or another one of this program, since who asked first may not listen on it yet:
+    each is claimed by a name in Linux's abstract namespace (unix(7)), which is gone with its process.
     """
     for _ in range(1_000):
         port = 20_000 + secrets.randbelow(12_000)
         if port in _given:
             continue
+        claim = socket.socket(socket.AF_UNIX)
         with socket.socket() as probe, suppress(OSError):
+            claim.bind(f"\0tidewind-port-{port}")
             probe.bind(("127.0.0.1", port))
-            _given.add(port)
+            _given[port] = claim
             return port
+        claim.close()
     raise ClusterError("no port between 20000 and 32000 is free on this machine")
 
 

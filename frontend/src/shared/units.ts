@@ -23,6 +23,7 @@ export function mmToLength(mm: number): string {
 
 /** What one piece of goods weighs is typed in grams, or in ounces; its sides in centimetres, or in inches. */
 export const pieceUnit = () => (units.value === "imperial" ? "oz" : "g");
+export const weightUnit = () => (units.value === "imperial" ? "lb" : "kg");
 export const sideUnit = () => (units.value === "imperial" ? "in" : "cm");
 export function pieceToGrams(figure: number): number {
   return Math.round(units.value === "imperial" ? (figure * GRAMS_PER_POUND) / 16 : figure);

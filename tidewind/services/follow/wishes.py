@@ -5,7 +5,7 @@ from __future__ import annotations
 import secrets
 from collections.abc import Callable
 from dataclasses import replace
-from datetime import datetime, timedelta
+from datetime import date, datetime, timedelta
 
 from sqlalchemy import select
 from sqlalchemy.exc import IntegrityError
@@ -85,9 +85,11 @@ def tell_wishes(sessions: sessionmaker[Session], outside: Outside, clock: Callab
     return sum(done.values())
 
 
-def _ask_carrier(outside: Outside, carrier: CarrierRow, shipment: Shipment, row: ParcelWish) -> None:
+def _ask_carrier(outside: Outside, carrier: CarrierRow, shipment: Shipment, row: ParcelWish, today: date) -> None:
     if shipment.state not in LabelState.TRAVELS:
         raise RefusedOutside("voided", "its label does not count any more")
+    if row.day and row.day <= today:
+        raise RefusedOutside("too_late", "the day has come before the carrier answered")
     wish, client = Wish(row.kind, row.day, row.words), outside.carrier(carrier)  # type: ignore[arg-type]
     for label in shipment.labels:
         client.wish(label.tracking_number or "", f"{row.idempotency_key}-{label.parcel_no}", wish)
@@ -102,7 +104,7 @@ def _tell(sessions: sessionmaker[Session], outside: Outside, wish_id: int, now: 
         shipment = session.get_one(Shipment, row.shipment_id)
         carrier = session.scalars(select(CarrierRow).where(CarrierRow.code == shipment.carrier)).one()
         try:
-            _ask_carrier(outside, carrier, shipment, row)
+            _ask_carrier(outside, carrier, shipment, row, shop_day(session, now))
         except RefusedOutside as error:
             move_row(row, WISH_MOVES, WishState, WishMove.REFUSE)
             row.failure = str(error)[:300]

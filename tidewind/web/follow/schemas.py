@@ -104,6 +104,7 @@ class FormOut(BaseModel):
     cost_codes: list[str]
     place: AddressIO
     currency: str
+    units: Literal["metric", "imperial"]
 
 
 class RequestIn(In):

@@ -8791,6 +8791,11 @@ export interface components {
             place: components["schemas"]["AddressIO"];
             /** Currency */
             currency: string;
+            /**
+             * Units
+             * @enum {string}
+             */
+            units: "metric" | "imperial";
         };
         /**
          * HandEditIn

@@ -43,13 +43,14 @@ router = APIRouter(prefix="/api", tags=["requests"])
 @router.get("/request-form/{key}")
 def form(key: str, session: Tx) -> FormOut:
     """Return what the form behind a link needs; no login."""
-    link = link_by_key(session, key)
+    link, shop = link_by_key(session, key), shop_settings(session)
     return FormOut(
-        shop=shop_settings(session).brand,
+        shop=shop.brand,
         name=link.name,
         cost_codes=link.cost_codes,
         place=AddressIO.model_validate(default_place(session).address),
-        currency=shop_settings(session).currency,
+        currency=shop.currency,
+        units="imperial" if shop.units == "imperial" else "metric",
     )
 
 

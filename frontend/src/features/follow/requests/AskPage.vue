@@ -1,16 +1,21 @@
 <script setup lang="ts">
 import { useMutation, useQuery } from "@tanstack/vue-query";
-import { computed, ref } from "vue";
+import { computed, onUnmounted, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { sendRequest, formQuery } from "../queries";
 import { minorOf } from "../../../shared/format";
 import { type Schemas } from "../../../api/client";
+import { lengthToMm, sideUnit, units, weightToGrams, weightUnit } from "../../../shared/units";
 import { CheckField, ErrorNote, SelectField } from "../../../shared/ui";
 
 const route = useRoute();
 const router = useRouter();
 const key = String(route.params.key);
 const { data: form, error, isPending } = useQuery(formQuery(key));
+/** A stranger measures as the shop does; whoever is signed in has their own units back on the next page. */
+const before = units.value;
+watch(form, (f) => f && (units.value = f.units), { immediate: true });
+onUnmounted(() => (units.value = before));
 type Address = Schemas["AddressIO"];
 const EMPTY: Address = {
   name: "",
@@ -54,16 +59,16 @@ const number = (typed: string) => Number(typed.replace(",", "."));
 const send = useMutation({
   mutationFn: async () => {
     const a = asked.value;
-    const mm = a.sides.map((s) => Math.round(number(s) * 10));
+    const mm = a.sides.map((s) => lengthToMm(number(s)));
     return await sendRequest(key, {
       client_key: clientKey,
       asked_by: a.asked_by,
       address: to.value,
       sender: other.value ? from.value : null,
       what: a.what,
-      gross_g: Math.round(number(a.grams) * 1000),
+      gross_g: weightToGrams(number(a.grams)),
       sides_mm: [mm[0] ?? 0, mm[1] ?? 0, mm[2] ?? 0],
-      value_minor: minorOf(a.value || "0", form.value?.currency ?? "EUR") ?? 0,
+      value_minor: minorOf(a.value || "0", form.value!.currency) ?? 0,
       why: a.why,
       cost_code: a.cost_code,
       sticker_mail: a.sticker_mail,
@@ -99,12 +104,17 @@ const sides = computed(() => ["Length", "Width", "Height"]);
       <label v-else>Cost code<input v-model="asked.cost_code" maxlength="60" /></label>
       <div class="row">
         <label
-          >Weight in kg, packed<input v-model="asked.grams" required inputmode="decimal" /></label
-        ><label>Value in euro<input v-model="asked.value" inputmode="decimal" /></label>
+          >Weight in {{ weightUnit() }}, packed<input
+            v-model="asked.grams"
+            required
+            inputmode="decimal" /></label
+        ><label
+          >Value in {{ form.currency }}<input v-model="asked.value" inputmode="decimal"
+        /></label>
       </div>
       <div class="row">
         <label v-for="(s, i) in sides" :key="s"
-          >{{ s }} in cm<input v-model="asked.sides[i]" required inputmode="decimal"
+          >{{ s }} in {{ sideUnit() }}<input v-model="asked.sides[i]" required inputmode="decimal"
         /></label>
       </div>
       <h2>To</h2>

@@ -14,6 +14,7 @@ import { DataTable, FormDialog, ErrorNote } from "../../../shared/ui";
 import { type Schemas } from "../../../api/client";
 import { centimetres, country, dayAndClock, kilograms, money } from "../../../shared/format";
 import { useMe } from "../../../shared/session";
+import { gramsToPiece, pieceToGrams, pieceUnit } from "../../../shared/units";
 import { vocabularyQuery } from "../../shape";
 
 type Asked = Schemas["RequestOut"];
@@ -29,7 +30,7 @@ const services = computed(() =>
     value,
   })),
 );
-const deciding = ref<{ asked: Asked; grams: string; service: string | null; words: string }>();
+const deciding = ref<{ asked: Asked; weight: string; service: string | null; words: string }>();
 function refresh(): void {
   for (const key of ["requests", "orders", "today"])
     void client.invalidateQueries({ queryKey: [key] });
@@ -37,9 +38,9 @@ function refresh(): void {
 const approve = useMutation({
   mutationFn: async () => {
     const d = deciding.value!;
-    const grams = Math.round(Number(d.grams.replace(",", "."))) || null;
+    const grams = pieceToGrams(Number(d.weight.replace(",", "."))) || null;
     return await approveRequest(d.asked.id, {
-      gross_g: grams === d.asked.gross_g ? null : grams,
+      gross_g: d.weight === gramsToPiece(d.asked.gross_g) ? null : grams,
       service: d.service,
     });
   },
@@ -59,7 +60,7 @@ const decline = useMutation({
 function start(asked: Asked): void {
   approve.reset();
   decline.reset();
-  deciding.value = { asked, grams: String(asked.gross_g), service: null, words: "" };
+  deciding.value = { asked, weight: gramsToPiece(asked.gross_g), service: null, words: "" };
 }
 const naming = ref("");
 const codes = ref("");
@@ -195,11 +196,11 @@ const origin = window.location.origin;
       </p>
       <div class="form-grid">
         <v-text-field
-          v-model="deciding.grams"
+          v-model="deciding.weight"
           class="w2"
           label="Weight"
-          suffix="g"
-          inputmode="numeric"
+          :suffix="pieceUnit()"
+          inputmode="decimal"
         />
         <v-select
           v-model="deciding.service"
