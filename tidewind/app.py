@@ -49,6 +49,7 @@ from tidewind.web import (
     shop,
 )
 from tidewind.web.access import Wiring
+from tidewind.web.again import Again
 from tidewind.web.allowance import Allowed
 from tidewind.web.described import describe
 from tidewind.web.news import NewsHub
@@ -191,6 +192,7 @@ def make_app(wiring: Wiring) -> FastAPI:
     app.state.wiring = wiring
     problems.install(app)
     app.router.routes.extend(_every_room().routes)
+    app.add_middleware(Again)
     app.add_middleware(Allowed, sessions=wiring.sessions, clock=wiring.real_clock)
     app.add_middleware(Shield, limit_bytes=wiring.settings.upload_limit_bytes, hosts=wiring.settings.known_hosts)
     app.add_middleware(Observed)

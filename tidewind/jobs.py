@@ -24,7 +24,7 @@ from tidewind.outside.errors import OutsideError
 from tidewind.services import bench as bench_room
 from tidewind.services import buying as buying_room
 from tidewind.services import follow as follow_room
-from tidewind.services.base import Jumps, Outside, ServiceError, Turns, defer, keep_time
+from tidewind.services.base import Jumps, Outside, ServiceError, Turns, defer, keep_time, tried_again
 from tidewind.services.buying import settle_due_voids
 from tidewind.services.follow import labels_first, make_due_returns, send_due_news, tell_wishes
 from tidewind.services.handover import ask_standing, pass_departures, settle_pickups, tell_manifests
@@ -66,11 +66,13 @@ def make_worker_app(database_url: str, sessions: sessionmaker[Session], outside:
 
     @app.task(name="import_orders")
     @metrics.job("import_orders")
+    @tried_again
     def import_orders(import_id: int) -> None:
         go_on_importing(sessions, import_id, now)
 
     @app.task(name="pull_channel")
     @metrics.job("pull_channel")
+    @tried_again
     def pull_channel(code: str) -> None:
         try:
             pull(sessions, outside, code, now())
@@ -104,6 +106,7 @@ def _replan(sessions: sessionmaker[Session], work_id: int, by: str) -> None:
 def _add_outgoing(app: procrastinate.App, sessions: sessionmaker[Session], outside: Outside) -> None:
     @app.task(name="send_followups")
     @metrics.job("send_followups")
+    @tried_again
     def send_followups() -> None:
         if not labels_first(sessions, now()):
             send_due_news(sessions, outside, now)
@@ -111,11 +114,13 @@ def _add_outgoing(app: procrastinate.App, sessions: sessionmaker[Session], outsi
 
     @app.task(name="send_voids")
     @metrics.job("send_voids")
+    @tried_again
     def send_voids() -> None:
         settle_due_voids(sessions, outside, now)
 
     @app.task(name="make_returns")
     @metrics.job("make_returns")
+    @tried_again
     def make_returns() -> None:
         make_due_returns(sessions, outside, now)
 
@@ -126,16 +131,19 @@ def _add_outgoing(app: procrastinate.App, sessions: sessionmaker[Session], outsi
 
     @app.task(name="settle_packaging_orders")
     @metrics.job("settle_packaging_orders")
+    @tried_again
     def settle_reorders() -> None:
         settle_packaging_orders(sessions, outside, now)
 
     @app.task(name="finish_packings", queueing_lock="finish_packings", lock="finish_packings")
     @metrics.job("finish_packings")
+    @tried_again
     def finish() -> None:
         bench_room.finish_packings(sessions, now)
 
     @app.task(name="send_prints")
     @metrics.job("send_prints")
+    @tried_again
     def send_prints() -> None:
         send_due_prints(sessions, outside, now)
 
@@ -145,7 +153,7 @@ def _each_by_itself(*steps: Callable[[], object]) -> None:
     failed: list[Exception] = []
     for step in steps:
         try:
-            step()
+            tried_again(step)()
         except Exception as error:
             failed.append(error)
     if failed:
@@ -196,11 +204,13 @@ def _add_each_minute(app: procrastinate.App, sessions: sessionmaker[Session], ou
 
     @app.task(name="keep_up", queueing_lock="keep_up", lock="keep_up")
     @metrics.job("keep_up")
+    @tried_again
     def keep_up() -> None:
         keep_up_due(sessions, now)
 
     @app.task(name="follow_returns", queueing_lock="follow_returns", lock="follow_returns")
     @metrics.job("follow_returns")
+    @tried_again
     def follow_returns() -> None:
         follow_room.follow_returns(sessions, outside, now)
 
@@ -208,6 +218,7 @@ def _add_each_minute(app: procrastinate.App, sessions: sessionmaker[Session], ou
 def _add_looking(app: procrastinate.App, sessions: sessionmaker[Session], outside: Outside) -> None:
     @app.task(name="look_at_printers", queueing_lock="look_at_printers", lock="look_at_printers")
     @metrics.job("look_at_printers")
+    @tried_again
     def look_at() -> None:
         look_at_printers(sessions, outside, now)
 
@@ -223,6 +234,7 @@ def _add_looking(app: procrastinate.App, sessions: sessionmaker[Session], outsid
 
     @app.task(name="refresh_live", queueing_lock="refresh_live", lock="refresh_live")
     @metrics.job("refresh_live")
+    @tried_again
     def refresh_live() -> None:
         refresh_asked_prices(sessions, outside, now)
 

@@ -11,9 +11,10 @@ from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
 from pydantic import BaseModel
-from sqlalchemy.exc import DataError
+from sqlalchemy.exc import DataError, DBAPIError
 from starlette.exceptions import HTTPException
 
+from tidewind.db.clashes import is_clash
 from tidewind.outside.errors import OutsideError
 from tidewind.services.base import ServiceError, TooMany
 
@@ -86,6 +87,15 @@ def install(app: FastAPI) -> None:
         # The database refuses what no text or number of its can hold: a NUL character, a number out of range.
         return problem(422, "invalid_input", "A text or a number cannot be kept as it is. Nothing was changed.")
 
+    def database_error(request: Request, error: Exception) -> JSONResponse:
+        if not is_clash(error):
+            raise error
+        request.scope["clash"].here = True  # it is tried again (web/again); this is what the last try answers
+        words = "Others are changing the same things just now. Nothing was changed by this step; try it again."
+        told = problem(503, "busy", words)
+        told.headers["Retry-After"] = "1"
+        return told
+
     def http_error(_request: Request, error: Exception) -> JSONResponse:
         status = error.status_code if isinstance(error, HTTPException) else 500
         told = problem(status, "http", str(getattr(error, "detail", error))[:300])
@@ -108,6 +118,9 @@ def install(app: FastAPI) -> None:
     app.add_exception_handler(RequestValidationError, _invalid)
     app.add_exception_handler(DataError, unstorable)
     app.add_exception_handler(psycopg.DataError, unstorable)  # of statements that the driver runs itself
+    app.add_exception_handler(DBAPIError, database_error)
+    app.add_exception_handler(psycopg.errors.DeadlockDetected, database_error)
+    app.add_exception_handler(psycopg.errors.SerializationFailure, database_error)
     app.add_exception_handler(HTTPException, http_error)
 
 

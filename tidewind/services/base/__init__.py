@@ -1,5 +1,6 @@
 """What every room stands on: errors, news to pages, the queue, the outside world's handles, sealed secrets, history."""
 
+from tidewind.services.base.again import TRIES, pause_s, tried_again
 from tidewind.services.base.backing_off import is_due, is_time_again
 from tidewind.services.base.by_itself import each_by_itself, side_by_side
 from tidewind.services.base.errors import Conflict, Invalid, NotAllowed, NotFound, NotSignedIn, ServiceError, TooMany
@@ -26,6 +27,7 @@ from tidewind.services.base.timekeeping import Jumps, Turns, keep_time
 __all__ = [
     "MOST_ORDERS",
     "NEWS_CHANNEL",
+    "TRIES",
     "Conflict",
     "Invalid",
     "Jumps",
@@ -53,9 +55,11 @@ __all__ = [
     "one_at_a_time",
     "orders_with_label",
     "parts_health",
+    "pause_s",
     "side_by_side",
     "standing_after",
     "standing_of",
     "tell_what_is_written",
+    "tried_again",
     "write_history",
 ]

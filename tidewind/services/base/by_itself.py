@@ -10,6 +10,7 @@ from typing import TypeVar
 import structlog
 
 from tidewind.outside.errors import MaybeDone, NeverSent
+from tidewind.services.base.again import tried_again
 
 log = structlog.get_logger(__name__)
 Row = TypeVar("Row")
@@ -27,7 +28,7 @@ def each_by_itself(what: str, rows: Iterable[Row], work: Callable[[Row], Done]) 
     done = {}
     for row in rows:
         try:
-            done[row] = work(row)
+            done[row] = tried_again(work)(row)
         except Exception:  # whatever it is, it must not stop the rows behind it
             log.exception("one of many failed", work=what, row=str(row))
     return done
@@ -57,7 +58,7 @@ def side_by_side(
             if unheard >= unheard_at_most or time.monotonic() >= ends:
                 break
             try:
-                done[row] = work(row)
+                done[row] = tried_again(work)(row)
             except NeverSent:
                 break
             except MaybeDone:
