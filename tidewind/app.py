@@ -194,7 +194,12 @@ def make_app(wiring: Wiring) -> FastAPI:
     app.router.routes.extend(_every_room().routes)
     app.add_middleware(Again)
     app.add_middleware(Allowed, sessions=wiring.sessions, clock=wiring.real_clock)
-    app.add_middleware(Shield, limit_bytes=wiring.settings.upload_limit_bytes, hosts=wiring.settings.known_hosts)
+    app.add_middleware(
+        Shield,
+        limit_bytes=wiring.settings.upload_limit_bytes,
+        hosts=wiring.settings.known_hosts,
+        over_tls=wiring.settings.over_tls,
+    )
     app.add_middleware(Observed)
     _serve_pages(app, wiring.settings.frontend_dir)
     describe(app)

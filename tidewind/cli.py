@@ -178,6 +178,8 @@ def _web() -> int:
         h11_max_incomplete_event_size=LONGEST_HEADERS,
         log_config=None,
         access_log=False,
+        proxy_headers=bool(settings.trusted_proxies),
+        forwarded_allow_ips=settings.trusted_proxies,
         timeout_graceful_shutdown=2,
     )
     listening = os.environ.get("TIDEWIND_LISTENING")

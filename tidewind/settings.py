@@ -32,6 +32,7 @@ class Settings(BaseSettings):
     smtp_host: str = "127.0.0.1"
     smtp_port: int = 0
     secure_cookie: bool = False
+    trusted_proxies: str = ""
     demo: bool = False
     demo_days: int = 90
     carrier_timeout_s: float = 8.0
@@ -60,6 +61,16 @@ class Settings(BaseSettings):
         public = urlsplit(self.public_url).hostname or ""
         given = {name.strip().lower() for name in self.hosts.split(",")}
         return frozenset({"localhost", "127.0.0.1", "::1", self.host, public, *given} - {"", "0.0.0.0", "::"})  # noqa: S104
+
+    @property
+    def over_tls(self) -> bool:
+        """Whether browsers reach the program over https alone."""
+        return self.secure_cookie or self.public_url.startswith("https://")
+
+    @property
+    def cookie_prefix(self) -> str:
+        """What cookies begin with: over https no other host of the domain can set them (RFC 6265bis, 4.1.3.2)."""
+        return "__Host-" if self.over_tls else ""
 
     @property
     def base_url(self) -> str:

@@ -14,6 +14,7 @@ from sqlalchemy.exc import IntegrityError, OperationalError
 from sqlalchemy.orm import Session, sessionmaker
 from starlette.responses import JSONResponse, StreamingResponse
 
+from tests.run.in_process import client_of
 from tidewind.db.clashes import is_clash
 from tidewind.services.base import TRIES, each_by_itself, tried_again
 from tidewind.web import problems
@@ -106,20 +107,7 @@ def client(asked: list[bytes]) -> Iterator[httpx.Client]:
         return StreamingResponse(iter([b"one ", b"two"]))
 
     app.add_middleware(Again)
-    transport = httpx.ASGITransport(app=app)
-
-    class Served(httpx.BaseTransport):
-        def handle_request(self, request: httpx.Request) -> httpx.Response:
-            import asyncio
-
-            async def answer() -> httpx.Response:
-                response = await transport.handle_async_request(request)
-                body = b"".join([part async for part in response.stream])  # type: ignore[union-attr]
-                return httpx.Response(response.status_code, headers=response.headers, content=body)
-
-            return asyncio.run(answer())
-
-    with httpx.Client(transport=Served(), base_url="http://shop") as made:
+    with client_of(app, "http://shop.test") as made:
         yield made
 
 

@@ -32,7 +32,9 @@ class ClusterError(RuntimeError):
     """PostgreSQL could not be found or started; the message says what to do."""
 
 
-_given: dict[int, socket.socket] = {}
+_claims: dict[int, int] = {}
+"""What holds the claims to the ports given last, by port; by the time of so many more, a port is listened on."""
+_MOST_CLAIMS = 64
 
 
 def free_port() -> int:
@@ -44,13 +46,15 @@ def free_port() -> int:
     """
     for _ in range(1_000):
         port = 20_000 + secrets.randbelow(12_000)
-        if port in _given:
+        if port in _claims:
             continue
         claim = socket.socket(socket.AF_UNIX)
         with socket.socket() as probe, suppress(OSError):
             claim.bind(f"\0tidewind-port-{port}")
             probe.bind(("127.0.0.1", port))
-            _given[port] = claim
+            _claims[port] = claim.detach()
+            if len(_claims) > _MOST_CLAIMS:
+                os.close(_claims.pop(next(iter(_claims))))
             return port
         claim.close()
     raise ClusterError("no port between 20000 and 32000 is free on this machine")

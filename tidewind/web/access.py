@@ -130,6 +130,11 @@ def _tags(request: Request) -> frozenset[str]:
     return frozenset(getattr(request.scope.get("route"), "tags", ()))
 
 
+def token_of(request: Request) -> str:
+    """Return the token of the session that a browser brings; empty for none."""
+    return request.cookies.get(wiring(request).settings.cookie_prefix + COOKIE, "")
+
+
 def recognise(request: Request, session: Tx, now: RealNow) -> Who:
     """Return who is asking, by API key or by session cookie; cookies need the form token for anything that writes."""
     if key := key_of(request):
@@ -137,7 +142,7 @@ def recognise(request: Request, session: Tx, now: RealNow) -> Who:
         _not_for_keys(request)
         request.state.person_id = who.id
         return who
-    who = who_has_token(session, request.cookies.get(COOKIE, ""), now)
+    who = who_has_token(session, token_of(request), now)
     request.state.person_id = who.id
     if request.method not in SAFE and not hmac.compare_digest(
         request.headers.get("X-CSRF-Token", "").encode(), who.csrf_token.encode()

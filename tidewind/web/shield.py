@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import asyncio
-from collections.abc import Collection
+from collections.abc import Collection, Sequence
 
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
@@ -20,6 +20,8 @@ HEADERS = (
     (b"referrer-policy", b"same-origin"),
     (b"content-security-policy", _POLICY.encode()),
 )
+TLS_ALONE = (b"strict-transport-security", b"max-age=31536000")
+"""Said where the shop is public over https (RFC 6797); other hosts of its domain are their owners' affair."""
 NOT_KEPT = (b"cache-control", b"no-store")
 """What the API says is about people: no browser and no proxy keeps it, unless a route says otherwise."""
 ENVELOPE = 100_000
@@ -35,8 +37,9 @@ PATIENCE_S, SLOWEST_BYTES_A_SECOND = 15.0, 20_000
 class Shield:
     """ASGI middleware around the whole application; ``hosts`` are the names that people may call us by."""
 
-    def __init__(self, app: ASGIApp, limit_bytes: int, hosts: Collection[str]) -> None:
+    def __init__(self, app: ASGIApp, limit_bytes: int, hosts: Collection[str], over_tls: bool = False) -> None:
         self.app, self.file_limit, self.hosts = app, limit_bytes + ENVELOPE, frozenset(hosts)
+        self.headers = (*HEADERS, TLS_ALONE) if over_tls else HEADERS
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         """Serve one request."""
@@ -44,7 +47,7 @@ class Shield:
             await self.app(scope, receive, send)
             return
         headers = dict(scope["headers"])
-        under_way = _Exchange(scope, receive, send, self._limit(headers, scope["path"]))
+        under_way = _Exchange(scope, receive, send, self._limit(headers, scope["path"]), self.headers)
         if not self._is_for_us(headers):
             await under_way.refuse(421, "unknown_host", "This shop is not reached by that name.")
         elif under_way.declared(headers) > under_way.limit:
@@ -70,8 +73,10 @@ class Shield:
 class _Exchange:
     """One request and its answer, watched."""
 
-    def __init__(self, scope: Scope, receive: Receive, send: Send, limit: int) -> None:
-        self._scope, self._receive, self._send, self.limit = scope, receive, send, limit
+    def __init__(
+        self, scope: Scope, receive: Receive, send: Send, limit: int, headers: Sequence[tuple[bytes, bytes]]
+    ) -> None:
+        self._scope, self._receive, self._send, self.limit, self._headers = scope, receive, send, limit, headers
         self._read, self._answered, self._body_read = 0, False, False
         self._loop = asyncio.get_running_loop()
         self._began = self._loop.time()
@@ -89,7 +94,7 @@ class _Exchange:
         if message["type"] == "http.response.start":
             given = list(message.get("headers", []))
             private = self._scope["path"].startswith("/api/") and not any(name == NOT_KEPT[0] for name, _ in given)
-            message["headers"] = [*given, *HEADERS, *([NOT_KEPT] if private else [])]
+            message["headers"] = [*given, *self._headers, *([NOT_KEPT] if private else [])]
         await self._send(message)
 
     async def receive(self) -> Message:

@@ -9,7 +9,7 @@ from fastapi import APIRouter, Request
 from tidewind.documents.barcodes import qr_picture
 from tidewind.services import people as service
 from tidewind.services.planning import shop_settings
-from tidewind.web.access import COOKIE, Anyone, Owner, Parts, RealNow, Tx
+from tidewind.web.access import Anyone, Owner, Parts, RealNow, Tx, token_of
 from tidewind.web.people.presenting import key_row, person_out
 from tidewind.web.people.schemas import (
     DoorLinkOut,
@@ -79,13 +79,13 @@ def set_by_link(key: str, body: PasswordIn, session: Tx, now: RealNow) -> None:
 @router.post("/me/password", status_code=204)
 def change_password(body: PasswordChangeIn, who: Anyone, request: Request, session: Tx) -> None:
     """Change one's own password; one's other sessions end."""
-    service.change_password(session, who.id, body.before, body.after, request.cookies.get(COOKIE, ""))
+    service.change_password(session, who.id, body.before, body.after, token_of(request))
 
 
 @router.get("/me/sessions")
 def sessions(who: Anyone, request: Request, session: Tx, now: RealNow) -> list[SessionOut]:
     """Return one's own open sessions."""
-    token = request.cookies.get(COOKIE, "")
+    token = token_of(request)
     return [
         SessionOut(
             id=row.id,

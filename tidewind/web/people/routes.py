@@ -14,7 +14,7 @@ from tidewind.services.base import NotSignedIn
 from tidewind.services.people import SESSION_LASTS, Trying, Who, anybody, has_factor, who_has_token
 from tidewind.services.planning import shop_settings
 from tidewind.settings import DEMO_PASSWORD, DEMO_PEOPLE
-from tidewind.web.access import COOKIE, Anyone, Now, Parts, Tx, Wiring
+from tidewind.web.access import COOKIE, Anyone, Now, Parts, Tx, Wiring, token_of
 from tidewind.web.base.schemas import OrdersIn
 from tidewind.web.people.presenting import browser_of
 from tidewind.web.people.schemas import (
@@ -76,7 +76,7 @@ def sign_in(body: SignInIn, request: Request, response: Response, parts: Parts) 
         body.password,
         body.code,
         request.client.host if request.client else "unknown",
-        request.cookies.get(KNOWN, ""),
+        request.cookies.get(parts.settings.cookie_prefix + KNOWN, ""),
         browser_of(request.headers.get("User-Agent", "")),
     )
     with parts.sessions.begin() as session:
@@ -86,11 +86,11 @@ def sign_in(body: SignInIn, request: Request, response: Response, parts: Parts) 
     lasts = ((COOKIE, signed.token, SESSION_LASTS), (KNOWN, signed.known, timedelta(days=365)))
     for name, value, time in lasts:
         response.set_cookie(
-            name,
+            parts.settings.cookie_prefix + name,
             value,
             httponly=True,
             samesite="lax",
-            secure=parts.settings.secure_cookie,
+            secure=parts.settings.over_tls,
             path="/",
             max_age=int(time.total_seconds()),
         )
@@ -125,10 +125,10 @@ def me(who: Anyone, parts: Parts, session: Tx) -> Me:
 
 
 @router.post("/sign-out", status_code=204)
-def sign_out(_who: Anyone, request: Request, response: Response, session: Tx) -> None:
+def sign_out(_who: Anyone, request: Request, response: Response, parts: Parts, session: Tx) -> None:
     """End the session."""
-    service.sign_out(session, request.cookies.get(COOKIE, ""))
-    response.delete_cookie(COOKIE)
+    service.sign_out(session, token_of(request))
+    response.delete_cookie(parts.settings.cookie_prefix + COOKIE, secure=parts.settings.over_tls, httponly=True)
 
 
 @router.post("/presence")
