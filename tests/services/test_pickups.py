@@ -8,7 +8,7 @@ from datetime import UTC, date, datetime, time
 
 import httpx
 import pytest
-from sqlalchemy import func, select
+from sqlalchemy import func, select, text
 from sqlalchemy.orm import Session
 
 from tests.conftest import Clock
@@ -347,6 +347,41 @@ def test_a_closed_list_reaches_its_carrier_once_whatever_is_lost_and_whoever_die
             rows = world.rows("select number, reopened from closed_list order by rowid")
             assert [row["number"] for row in rows] == numbers, trouble
             assert [row["reopened"] for row in rows] == [1] * (round_ - 1) + [int(opens)], trouble
+
+
+def test_a_list_that_is_opened_while_its_carrier_says_yes_is_taken_back_there_too(
+    wiring: Wiring, clock: Clock, world: World
+) -> None:
+    """The carrier's answer is written between the moment at which the list was read and the one at which it is opened."""
+    clock.at = at(9, 0)
+    bought(wiring, "cobaltair", "air", 1)
+    key = DepartureKey("cobaltair", "air", TUESDAY)
+    with wiring.sessions.begin() as session:
+        made = close_manifest(session, key, "Tomé", clock()).id
+    tell_manifests(wiring.sessions, wiring.outside, clock)
+    with wiring.sessions.begin() as session:
+        session.get_one(Manifest, made).told = "asked"  # as it was before its answer was written
+    with ThreadPoolExecutor(1) as pool, wiring.sessions.begin() as answered:
+        answered.get_one(Manifest, made, with_for_update={"of": Manifest}).told = "told"
+        answered.flush()
+        opening = pool.submit(_opened, wiring, key, clock())
+        with wiring.sessions() as looking:  # nothing is left to do for it but to wait for the answer's end
+            here = "select count(*) from pg_stat_activity where datname = current_database()"
+            waits = text(f"{here} and wait_event_type = 'Lock'")
+            while not looking.scalar(waits):
+                looking.rollback()
+        answered.commit()
+        opening.result()
+    clock.move(minutes=2)
+    tell_manifests(wiring.sessions, wiring.outside, clock)
+    with wiring.sessions() as session:
+        assert session.get_one(Manifest, made).told == "unasked"
+    assert [row["reopened"] for row in world.rows("select reopened from closed_list")] == [1]
+
+
+def _opened(wiring: Wiring, key: DepartureKey, now: datetime) -> None:
+    with wiring.sessions.begin() as session:
+        reopen_manifest(session, key, "Tomé", now)
 
 
 @pytest.mark.parametrize("seed", seeds(2))

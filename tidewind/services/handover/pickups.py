@@ -262,5 +262,9 @@ def calendar_key(session: Session) -> str:
 
 
 def standing_manifest(session: Session, departure_id: int) -> Manifest | None:
-    """Return the closed list of a departure, None where it is open."""
-    return session.scalar(select(Manifest).where(Manifest.departure_id == departure_id, Manifest.reopened_at.is_(None)))
+    """Lock and return the closed list of a departure, as it is now; None where it is open.
+
+    What its carrier answers is written under this lock alone: a list read before it is not what stands.
+    """
+    query = select(Manifest).where(Manifest.departure_id == departure_id, Manifest.reopened_at.is_(None))
+    return session.scalar(query.with_for_update(of=Manifest).execution_options(populate_existing=True))
