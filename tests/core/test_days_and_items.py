@@ -8,8 +8,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tidewind.core.order_rows.columns import plain_header
+from tidewind.core.order_rows.columns import guess_columns, plain_header
 from tidewind.core.order_rows.days import TwoDays, day_order, read_day
+from tidewind.core.order_rows.figures import Units
+from tidewind.core.order_rows.reading import read_orders
 from tidewind.core.order_rows.wide import item_columns
 from tidewind.outside.page_tables import charset_of, is_page, rows_of_page
 
@@ -44,6 +46,24 @@ def test_a_day_is_read_as_it_was_meant_or_asked_about_never_as_another(
             assert day.day != day.month
     if any(day.day > 12 for day in days) or not meant:
         assert [read_day(text, known) for text in texts] == days
+
+
+@pytest.mark.parametrize(
+    ("ordered", "deliver", "read"),
+    [
+        ("25/11/2026", "04/12/2026", date(2026, 12, 4)),  # the other column says that the day comes first
+        ("11/25/2026", "12/04/2026", date(2026, 12, 4)),
+        ("05/11/2026", "04/12/2026", None),  # neither says it: asked
+    ],
+)
+def test_a_column_of_days_that_leaves_it_open_has_it_from_the_other(
+    ordered: str, deliver: str, read: date | None
+) -> None:
+    heads = ["order", "name", "street", "postcode", "city", "country", "sku", "qty", "order date", "deliver by"]
+    cells = ["1", "Ana", "Rua do Sol 4", "8000-205", "Faro", "PT", "HF-02", "1", ordered, deliver]
+    orders, faults = read_orders([(2, cells)], guess_columns(heads), Units("EUR"), heads)
+    assert ([order.deliver_by for order in orders] or [None]) == [read]
+    assert bool(faults) is (read is None)
 
 
 @pytest.mark.parametrize(("month", "words"), [(3, MONTHS[0]), (12, MONTHS[1]), (8, MONTHS[2])])

@@ -151,6 +151,16 @@ def test_what_needs_somebody(stands: Standing, arrives: date | None, record: Usu
     assert (found.kind if found else None) == kind
 
 
+def test_the_day_of_waiting_is_counted_as_people_say_it() -> None:
+    said = {}
+    for ago in range(5, 180):
+        found = trouble_of(standing(S.AWAITING_COLLECTION, ago), None, TWO, 5, MONDAY, LISBON, PT)
+        said[found.days] = found.words.split(" the ")[1]  # type: ignore[union-attr]
+    wanted = {3: "3rd", 4: "4th", 10: "10th", 11: "11th", 12: "12th", 13: "13th", 20: "20th", 21: "21st", 22: "22nd"}
+    wanted |= {23: "23rd", 30: "30th", 101: "101st", 111: "111th", 112: "112th", 120: "120th", 121: "121st"}
+    assert {days: words.removesuffix(" day") for days, words in said.items() if days in wanted} == wanted
+
+
 def test_a_holiday_at_either_end_does_not_count() -> None:
     moved = datetime(2026, 11, 27, 10, tzinfo=UTC)  # 1 December is a holiday in Portugal
     stands = Standing(S.MOVING, moved, "", Heard(moved, S.MOVING))
