@@ -11,7 +11,7 @@ from tidewind.services.base.locking import lock_orders, one_at_a_time
 from tidewind.services.base.news import NEWS_CHANNEL, tell_what_is_written
 from tidewind.services.base.outside import Outside
 from tidewind.services.base.queue import defer
-from tidewind.services.base.sealing import Sealer
+from tidewind.services.base.sealing import Sealer, place_of, secret_to_keep
 from tidewind.services.base.shared_answers import SharedAnswers
 from tidewind.services.base.signatures import is_signed
 from tidewind.services.base.standing import (
@@ -56,6 +56,8 @@ __all__ = [
     "orders_with_label",
     "parts_health",
     "pause_s",
+    "place_of",
+    "secret_to_keep",
     "side_by_side",
     "standing_after",
     "standing_of",

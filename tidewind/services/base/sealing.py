@@ -6,10 +6,11 @@ import os
 from contextlib import suppress
 from functools import cached_property
 from pathlib import Path
+from urllib.parse import urlsplit
 
 from cryptography.fernet import Fernet, InvalidToken
 
-from tidewind.services.base.errors import Conflict
+from tidewind.services.base.errors import Conflict, Invalid
 
 
 class Sealer:
@@ -35,6 +36,28 @@ class Sealer:
         except InvalidToken as error:
             words = "The stored secret cannot be opened with this key. Bring the key file back, or give consent again."
             raise Conflict("wrong_key", words) from error
+
+
+def place_of(address: str) -> tuple[str, str, int | None, str]:
+    """Return whom an address speaks to: scheme, host, port and name; its path is that place's own affair."""
+    parts = urlsplit(address.strip())
+    try:
+        port = parts.port or {"http": 80, "https": 443, "sftp": 22}.get(parts.scheme)
+    except ValueError:
+        port = -1  # no port: nobody is reached there, and no secret was typed for it
+    return parts.scheme, (parts.hostname or "").lower(), port, parts.username or ""
+
+
+def secret_to_keep(sealer: Sealer, kept: str, typed: str | None, *, same_place: bool) -> str:
+    """Return the sealed secret from now on: what was typed, else the one that is ``kept``.
+
+    Raises Invalid where that one was typed for another place: nobody may send it elsewhere who does not know it.
+    """
+    if typed is not None:
+        return sealer.seal(typed)
+    if kept and not same_place:
+        raise Invalid("secret_again", "The password or key was given for another address. Please type it again.")
+    return kept
 
 
 def key_in(file: Path) -> bytes:

@@ -23,7 +23,17 @@ from tidewind.core.order_rows.row import RowFault
 from tidewind.db.tables import Channel, Feed, Import
 from tidewind.outside.errors import OutsideError, RefusedOutside
 from tidewind.outside.feeds import Found, Source
-from tidewind.services.base import Conflict, Invalid, NotFound, Outside, Sealer, ServiceError, is_time_again
+from tidewind.services.base import (
+    Conflict,
+    Invalid,
+    NotFound,
+    Outside,
+    Sealer,
+    ServiceError,
+    is_time_again,
+    place_of,
+    secret_to_keep,
+)
 from tidewind.services.orders.importing import asked_columns, missing_fields, preview_import, run_import, upload_file
 from tidewind.services.shop import free_code
 
@@ -82,7 +92,8 @@ def get_feed(session: Session, feed_id: int) -> Feed:
 def save_feed(session: Session, feed_id: int | None, said: FeedSettings, sealer: Sealer, person_id: int) -> Feed:
     """Add a feed with a channel of its own, or change one; the next look begins anew where its reading changed.
 
-    Raises Invalid for an address or mapping that cannot be used, Conflict for a name that another channel has.
+    Raises Invalid for an address or mapping that cannot be used, or a kept secret that would go elsewhere; Conflict for
+    a name that another channel has.
     """
     name = said.name.strip()[:80]
     if not name:
@@ -96,11 +107,11 @@ def save_feed(session: Session, feed_id: int | None, said: FeedSettings, sealer:
         row.channel = Channel(code=free_code(session, Channel, name), name=name, kind="sheet", last_pull={})
         session.add(row)
     row.channel.name = name
+    same = feed_id is None or place_of(row.address) == place_of(said.address)
+    row.secret_sealed = secret_to_keep(sealer, row.secret_sealed or "", said.secret, same_place=same)
     if row.address != said.address:
         row.host_key = ""
     row.kind, row.address, row.header = said.kind, said.address.strip(), said.header
-    if said.secret is not None:
-        row.secret_sealed = sealer.seal(said.secret)
     row.mapping = {"orders": said.orders, "lines": said.lines, "fields": dict(said.fields)}
     row.weight_unit, row.every_minutes, row.active = said.weight_unit, said.every_minutes, said.active
     row.looked_at, row.fetched_at, row.failure = None, None, ""

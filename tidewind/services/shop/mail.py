@@ -10,7 +10,7 @@ from tidewind.core.addresses.mail import is_mail_address
 from tidewind.db.tables import Shop
 from tidewind.outside.errors import OutsideError
 from tidewind.outside.mailer import MailServer
-from tidewind.services.base import Invalid, Outside, Sealer, defer
+from tidewind.services.base import Invalid, Outside, Sealer, defer, secret_to_keep
 from tidewind.services.planning import shop_settings
 
 
@@ -43,15 +43,19 @@ def mail_settings(session: Session) -> MailSettings:
 
 
 def save_mail_settings(session: Session, wanted: MailSettings, sealer: Sealer) -> MailSettings:
-    """Keep another server; an empty host goes back to the program's own.  Raises Invalid for a sender that is none."""
+    """Keep another server; an empty host goes back to the program's own.
+
+    Raises Invalid for a sender that is none, and where the kept password would go to another server.
+    """
     row = shop_settings(session)
     if not is_mail_address(wanted.sender):
         raise Invalid("bad_sender", f"{wanted.sender} is no mail address that mails can come from.")
     if wanted.user and wanted.tls == "none" and wanted.host not in {"localhost", "127.0.0.1", "::1"}:
         raise Invalid("open_password", "A password is not sent over a line that anybody can read. Choose TLS.")
-    sealed = str(row.mail_server.get("password", ""))
-    if wanted.password is not None:
-        sealed = sealer.seal(wanted.password)
+    before = mail_settings(session)
+    same = (wanted.host.lower(), wanted.port, wanted.tls) == (before.host.lower(), before.port, before.tls)
+    kept = str(row.mail_server.get("password", ""))
+    sealed = secret_to_keep(sealer, kept, wanted.password, same_place=same or not wanted.host)
     said = {name: value for name, value in asdict(wanted).items() if name not in {"sender", "password"}}
     # Changed in anything, a server counts again only when it has taken a test mail.
     row.mail_server = {**said, "password": sealed, "tried": False} if wanted.host else {}

@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 from tidewind.core.filled import FORMS, template_faults
 from tidewind.outside.errors import OutsideError
 from tidewind.outside.sms import SmsGateway
-from tidewind.services.base import Invalid, Outside, Sealer
+from tidewind.services.base import Invalid, Outside, Sealer, place_of, secret_to_keep
 from tidewind.services.planning import shop_settings
 
 FIELDS, NEEDED = frozenset({"to", "text", "from"}), frozenset({"to", "text"})
@@ -39,15 +39,17 @@ def sms_settings(session: Session) -> SmsSettings:
 
 
 def save_sms_settings(session: Session, wanted: SmsSettings, sealer: Sealer) -> SmsSettings:
-    """Keep another gateway; an empty address leaves none.  Raises Invalid for a template that cannot be filled."""
+    """Keep another gateway; an empty address leaves none.
+
+    Raises Invalid for a template that cannot be filled, and where the kept key would go to another place.
+    """
     row = shop_settings(session)
     if wanted.form not in FORMS:
         raise Invalid("bad_form", "The body is JSON or a form.")
     if wanted.url and (wrong := template_faults(wanted.template, wanted.form, FIELDS, NEEDED)):
         raise Invalid("bad_template", " ".join(wrong))
-    sealed = str(row.sms_gateway.get("secret", ""))
-    if wanted.secret is not None:
-        sealed = sealer.seal(wanted.secret)
+    same = not wanted.url or place_of(wanted.url) == place_of(str(row.sms_gateway.get("url", "")))
+    sealed = secret_to_keep(sealer, str(row.sms_gateway.get("secret", "")), wanted.secret, same_place=same)
     said = {name: value for name, value in asdict(wanted).items() if name != "secret"}
     row.sms_gateway = {**said, "secret": sealed} if wanted.url else {}
     return sms_settings(session)
