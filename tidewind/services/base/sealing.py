@@ -40,11 +40,11 @@ class Sealer:
 
 def place_of(address: str) -> tuple[str, str, int | None, str]:
     """Return whom an address speaks to: scheme, host, port and name; its path is that place's own affair."""
-    parts = urlsplit(address.strip())
     try:
+        parts = urlsplit(address.strip())
         port = parts.port or {"http": 80, "https": 443, "sftp": 22}.get(parts.scheme)
     except ValueError:
-        port = -1  # no port: nobody is reached there, and no secret was typed for it
+        return "", address, None, ""  # no address: nobody is reached there, and no secret was typed for it
     return parts.scheme, (parts.hostname or "").lower(), port, parts.username or ""
 
 
