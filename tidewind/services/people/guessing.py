@@ -16,8 +16,9 @@ from tidewind.db.tables import Attempt
 from tidewind.services.base import TooMany
 
 WINDOW = timedelta(minutes=10)
-FREE_GUESSES = {"from": 20, "login": 5, "known": 5}
-"""How many wrong guesses within the window cost nothing: by address, by login elsewhere, by its own browser."""
+FREE_GUESSES = {"from": 20, "login": 5, "known": 5, "own": 5}
+"""How many wrong guesses within the window cost nothing: by address, by login elsewhere, by its own browser, and of
+one's own password, asked again."""
 FIRST_PAUSE = timedelta(seconds=4)
 
 
@@ -37,7 +38,8 @@ def may_guess(session: Session, keys: Sequence[str], at: datetime) -> None:
         wait = last + min(FIRST_PAUSE * 2 ** min(over, 10), WINDOW) - at
         if wait > timedelta():
             seconds = int(wait.total_seconds()) + 1
-            words = f"Too many wrong sign-ins. Wait {seconds} seconds; a browser you have used before need not."
+            words = f"Too many wrong passwords. Wait {seconds} seconds"
+            words += "." if key.startswith("own:") else "; a browser you have used before need not."
             raise TooMany("too_many_guesses", words, seconds)
 
 

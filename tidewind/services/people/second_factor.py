@@ -10,7 +10,6 @@ from sqlalchemy.orm import Session
 
 from tidewind.db.tables import Person
 from tidewind.services.base import Conflict, Invalid, Sealer
-from tidewind.services.people.passwords import fits
 
 STEP_S, EARLIER_AND_LATER = 30, 1
 ISSUER = "Tidewind"
@@ -51,11 +50,9 @@ def keep_factor(session: Session, sealer: Sealer, person_id: int, secret: str, c
     person.factor_sealed, person.factor_step = sealer.seal(secret), step
 
 
-def take_factor_off(session: Session, person_id: int, password: str) -> None:
-    """Ask for a password alone again.  Raises Invalid where that is not it: a screen left open is not enough."""
+def take_factor_off(session: Session, person_id: int) -> None:
+    """Ask for a password alone again, which was said once more before (``ask_own_password``)."""
     person = session.get_one(Person, person_id, with_for_update=True)
-    if not fits(password, person.password_hash):
-        raise Invalid("wrong_password", "That is not your password. Nothing was changed.")
     person.factor_sealed, person.factor_step = "", 0
 
 

@@ -10,10 +10,10 @@ from datetime import datetime, timedelta
 
 from cryptography.fernet import InvalidToken
 from sqlalchemy import bindparam, delete, func, select, update
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import Session, sessionmaker
 
 from tidewind.db.tables import Person, SignIn
-from tidewind.services.base import Conflict, NotFound, NotSignedIn, Sealer
+from tidewind.services.base import Conflict, Invalid, NotFound, NotSignedIn, Sealer
 from tidewind.services.people.guessing import count_wrong, forget, keys_of, may_guess
 from tidewind.services.people.passwords import fits
 from tidewind.services.people.second_factor import code_fits
@@ -100,6 +100,24 @@ def sign_in(session: Session, sealer: Sealer, trying: Trying, at: datetime) -> S
         )
     )
     return SignedIn(token, person, trying.known if known == plain else sealer.seal(f"{plain} {secrets.token_hex(8)}"))
+
+
+def ask_own_password(sessions: sessionmaker[Session], person_id: int, given: str, at: datetime) -> None:
+    """Let somebody who is signed in say their password again: a screen left open is not enough.
+
+    A wrong one is counted in a transaction of its own, whatever becomes of the request.  Raises Invalid, and TooMany
+    with the seconds to wait after too many wrong ones.
+    """
+    keys = [f"own:{person_id}"]
+    with sessions.begin() as session:
+        may_guess(session, keys, at)
+        right = fits(given, session.get_one(Person, person_id).password_hash)
+        if right:
+            forget(session, keys)
+        else:
+            count_wrong(session, keys, at)
+    if not right:
+        raise Invalid("wrong_password", "That is not your password. Nothing was changed.")
 
 
 def _known_as(sealer: Sealer, mark: str) -> str:

@@ -77,9 +77,12 @@ def set_by_link(key: str, body: PasswordIn, session: Tx, now: RealNow) -> None:
 
 
 @router.post("/me/password", status_code=204)
-def change_password(body: PasswordChangeIn, who: Anyone, request: Request, session: Tx) -> None:
+def change_password(
+    body: PasswordChangeIn, who: Anyone, request: Request, parts: Parts, session: Tx, now: RealNow
+) -> None:
     """Change one's own password; one's other sessions end."""
-    service.change_password(session, who.id, body.before, body.after, token_of(request))
+    service.ask_own_password(parts.sessions, who.id, body.before, now)
+    service.change_password(session, who.id, body.after, token_of(request))
 
 
 @router.get("/me/sessions")
@@ -118,9 +121,10 @@ def keep_factor(body: FactorIn, who: Anyone, parts: Parts, session: Tx, now: Rea
 
 
 @router.post("/me/second-factor/off", status_code=204)
-def take_factor_off(body: PasswordIn, who: Anyone, session: Tx) -> None:
+def take_factor_off(body: PasswordIn, who: Anyone, parts: Parts, session: Tx, now: RealNow) -> None:
     """Ask for a password alone again."""
-    service.take_factor_off(session, who.id, body.password)
+    service.ask_own_password(parts.sessions, who.id, body.password, now)
+    service.take_factor_off(session, who.id)
 
 
 @router.get("/keys")
