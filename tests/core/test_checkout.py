@@ -186,6 +186,10 @@ def test_the_cheapest_is_shown_the_fallback_only_for_want_of_an_answer_and_refus
         ("home:road", "Road", 610),
     ]
     assert answer([HOME], {}, BASKET, packed(BOX), "EUR", "pt-PT").offered[0].name == "Entrega em casa"
+    due = replace(BOX, earliest=date(2026, 11, 26))
+    for shows, days in (("span", (due.earliest, due.latest)), ("day", (None, due.latest)), ("nothing", (None, None))):
+        line = answer([replace(HOME, shows=shows)], {}, BASKET, packed(due), "EUR").offered[0]  # type: ignore[arg-type]
+        assert (line.earliest, line.latest) == days
     then = {2: {"box": replace(BOX, latest=date(2026, 12, 2))}}  # two working days of the shop, then the carrier's own
     later = answer([replace(HOME, packing_days=2)], {}, BASKET, replace(packed(BOX), later=then), "EUR").offered[0]
     assert later.latest == date(2026, 12, 2)

@@ -12,6 +12,7 @@ from tidewind.core.order_rows.columns import guess_columns, plain_header
 from tidewind.core.order_rows.days import TwoDays, day_order, read_day
 from tidewind.core.order_rows.figures import Units
 from tidewind.core.order_rows.reading import read_orders
+from tidewind.core.order_rows.standing import said_words
 from tidewind.core.order_rows.wide import item_columns
 from tidewind.outside.page_tables import charset_of, is_page, rows_of_page
 
@@ -64,6 +65,15 @@ def test_a_column_of_days_that_leaves_it_open_has_it_from_the_other(
     orders, faults = read_orders([(2, cells)], guess_columns(heads), Units("EUR"), heads)
     assert ([order.deliver_by for order in orders] or [None]) == [read]
     assert bool(faults) is (read is None)
+
+
+@pytest.mark.parametrize("word", ["代引", "COD", "Nachnahme", "x" * 41])
+def test_money_at_the_door_is_seen_in_a_column_that_nobody_mapped(word: str) -> None:
+    rows = [(2, ["1", word]), (3, ["2", "card"])]
+    found = said_words(rows, {"order_number": 0}, Units("EUR"), ["order", "how"])
+    assert [(one.text, one.kind, one.count) for one in found] == (
+        [(word.casefold(), "door", 1)] if len(word) < 41 else []
+    )
 
 
 @pytest.mark.parametrize(("month", "words"), [(3, MONTHS[0]), (12, MONTHS[1]), (8, MONTHS[2])])
