@@ -4,12 +4,15 @@ from __future__ import annotations
 
 import itertools
 import re
+from itertools import pairwise
+from typing import Any
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as some
 
 from tidewind.core.earth import HEIGHT, WIDTH, Stop, drawn, spot_of
+from tidewind.core.earth.land import borders_in, coasts_in
 from tidewind.core.pickups.points import Spot, distance_m
 
 
@@ -99,3 +102,34 @@ def test_whatever_the_way_it_lies_within_the_drawing_and_has_no_gap(found: list[
     assert all(before[-1] == after[0] for before, after in itertools.pairwise(lines))
     for x, y in [point for line in places(made.land) for point in line]:
         assert (-12 <= x <= WIDTH + 12, -12 <= y <= HEIGHT + 12) == (True, True)
+
+
+# Geodesy of everybody's atlas: where the land ends in the west, and where two countries meet at a river's mouth.
+WINDOW, SIZE = (-10.0, 36.5, -6.0, 44.0), (400.0, 750.0)
+
+
+def flat(point: tuple[float, float]) -> tuple[float, float]:
+    return (point[0] - WINDOW[0]) * 100, (WINDOW[3] - point[1]) * 100
+
+
+@pytest.mark.parametrize(
+    ("east", "north", "lines"),
+    [(-9.50, 38.78, coasts_in), (-8.99, 37.02, coasts_in), (-8.87, 41.87, borders_in), (-7.41, 37.18, borders_in)],
+)
+def test_coasts_and_borders_lie_where_they_lie(east: float, north: float, lines: Any) -> None:
+    x, y = flat((east, north))
+    assert min(abs(px - x) + abs(py - y) for line in lines(WINDOW, flat, *SIZE) for px, py in line) < 20
+
+
+def test_a_border_is_drawn_no_further_than_the_window() -> None:
+    small, width, height = (-9.0, 41.0, -7.5, 42.5), 150.0, 150.0
+
+    def closer(point: tuple[float, float]) -> tuple[float, float]:
+        return (point[0] - small[0]) * 100, (small[3] - point[1]) * 100
+
+    def far(point: tuple[float, float]) -> bool:
+        return not (-10 <= point[0] <= width + 10 and -10 <= point[1] <= height + 10)
+
+    lines = list(borders_in(small, closer, width, height))
+    assert lines
+    assert not [line for line in lines for one, other in pairwise(line) if far(one) and far(other)]

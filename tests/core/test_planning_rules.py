@@ -101,6 +101,16 @@ TO = Address(name="A", street="Rua 1", city="Viseu", postcode="3500-108", countr
 POT = LineFacts("1", "TP", "Pot", 1, 1650, (185, 185, 171), 9600)
 
 
+def test_whichever_carrier_comes_first_together_is_as_each_alone() -> None:
+    """The first column of all is chosen, too: with one service alone there is no other."""
+    road = next(c for c in SHOP.carriers if "bp-road" in c.own.services)
+    shop = replace(SHOP, carriers=(road,), policy=Policy.CHEAPEST)
+    orders = [OrderFacts((replace(POT, id=str(n), quantity=n % 3 + 1),), TO) for n in range(FEW + 1)]
+    together = plan_many(orders, shop)
+    assert together == [plan(order, shop) for order in orders]
+    assert {made.chosen.service for made in together if made.chosen} == {"bp-road"}
+
+
 @pytest.mark.parametrize(
     ("line", "address", "hand", "codes"),
     [
