@@ -59,6 +59,9 @@ setup_python() { # LOCK [LOCK THAT WOULD DO AS WELL]
     step "Installing the Python packages" var/uv/bin/uv pip sync -q --python .venv/bin/python --require-hashes "$1"
     done_with python "$1"
   fi
+  # "tidewind" is a command, from wherever it is called.
+  printf '#!/bin/sh\nPYTHONPATH="%s" exec "%s/.venv/bin/python" -m tidewind.cli "$@"\n' "$PWD" "$PWD" >.venv/bin/tidewind
+  chmod +x .venv/bin/tidewind
 }
 
 install_node() {

@@ -105,7 +105,7 @@ def _back_and_forth(chosen: argparse.Namespace) -> int:
     done = "Written to" if chosen.command == "backup" else "Brought back, and compared with what was written, from"
     print(f"{done} {chosen.file}: {orders:,} orders, {labels:,} shipments, as of {as_of} UTC.")
     if chosen.command == "restore":
-        print(f"Start it: python -m tidewind.cli serve --var {chosen.var}")
+        print(f"Start it: .venv/bin/tidewind serve --var {chosen.var}")
     return 0
 
 
