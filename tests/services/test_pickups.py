@@ -641,6 +641,29 @@ def test_a_standing_pickup_is_tried_again_until_something_lies_there_and_says_wh
         assert (row.asked_for, row.refusal, row.refused_for) == (TUESDAY, "", None)
 
 
+def test_a_standing_pickup_that_needs_the_closed_list_is_asked_for_once_it_is_closed(
+    wiring: Wiring, clock: Clock
+) -> None:
+    clock.at = at(9, 0)
+    bought(wiring, "cobaltair", "air", 1)
+    with wiring.sessions.begin() as session:
+        set_standing(session, "cobaltair", "air", StandingWish(frozenset({1})), "Inês", clock())
+    clock.at = at(14, 35)
+    assert ask_standing(wiring.sessions, clock) == []
+    with wiring.sessions.begin() as session:
+        (row,) = standing_pickups(session)
+        assert "manifest" in row.refusal
+        assert (row.asked_for, row.refused_for) == (None, TUESDAY)
+        close_manifest(session, DepartureKey("cobaltair", "air", TUESDAY), "Tomé", clock())
+    clock.move(minutes=5)
+    assert len(ask_standing(wiring.sessions, clock)) == 1
+    clock.move(minutes=5)
+    assert ask_standing(wiring.sessions, clock) == []
+    with wiring.sessions() as session:
+        (row,) = standing_pickups(session)
+        assert (row.asked_for, row.refusal) == (TUESDAY, "")
+
+
 def test_calendars_are_read_by_those_who_have_their_address(wiring: Wiring, clock: Clock, base_url: str) -> None:
     clock.at = at(12, 0)
     bought(wiring, "brightmile", "road", 1)
