@@ -32,13 +32,15 @@ const hours = computed(() => {
 /** Marks are pushed left until they no longer collide; what does not fit keeps its line and goes into the summary. */
 const marks = computed(() => {
   const need = 128;
+  const total = (d: Schemas["DepartureOut"]) => d.printed + d.bought + d.to_buy;
+  const quiet = !props.departures.some(total);
   let free = wide.value;
   const placed = [...props.departures]
     .sort((a, b) => b.cutoff_at.localeCompare(a.cutoff_at))
     .map((d) => {
       const line = at(new Date(d.cutoff_at).getTime());
       // Where many trucks go, those without a parcel keep their line only, and the others have room for their names.
-      if (props.departures.length > 4 && d.printed + d.bought + d.to_buy === 0)
+      if (props.departures.length > 4 && !quiet && !total(d))
         return { d, line, right: line, shown: false };
       const right = Math.min(line, free);
       free = right - need;
