@@ -163,3 +163,25 @@ def test_a_list_without_faults_is_a_card_that_reads(
     said, faults = read_simple([*above, ["Up to kg", *heads], *priced, *([] if tidy else more)], "EUR")
     if not faults:
         assert isinstance(read_card(simple_card(said, HERE)), RateCard)
+
+
+POSTED = NumberRange(RangeKind.S10, "RR", 100, 199, "PT")
+TRUCK = NumberRange(RangeKind.COUNTER, "TW-", 100, 199, digits=6)
+
+
+@pytest.mark.parametrize(
+    ("one", "other", "meet"),
+    [
+        (POSTED, replace(POSTED, first=199, last=300), True),
+        (POSTED, replace(POSTED, first=200, last=300), False),
+        (POSTED, replace(POSTED, prefix="RS"), False),
+        (POSTED, replace(POSTED, country="ES"), False),
+        (POSTED, replace(POSTED, kind=RangeKind.SSCC, prefix="356000000", country=""), False),
+        (TRUCK, replace(TRUCK, prefix="TW-0", digits=5), True),
+        (TRUCK, replace(TRUCK, prefix="TW-0", digits=6), False),
+        (TRUCK, replace(TRUCK, first=200, last=300), False),
+    ],
+)
+def test_ranges_that_could_give_one_number_are_told(one: NumberRange, other: NumberRange, meet: bool) -> None:
+    assert overlap(one, other) is meet
+    assert overlap(other, one) is meet
