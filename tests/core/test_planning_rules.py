@@ -101,6 +101,21 @@ TO = Address(name="A", street="Rua 1", city="Viseu", postcode="3500-108", countr
 POT = LineFacts("1", "TP", "Pot", 1, 1650, (185, 185, 171), 9600)
 
 
+@pytest.mark.parametrize(
+    ("hand", "waits"),
+    [
+        (Hand(), True),
+        (Hand(approved="Inês"), False),  # of a version that kept neither reason nor price
+        (Hand(approved="Inês", approved_minor=100_000), False),
+        (Hand(approved="Inês", approved_minor=1), True),  # it costs more than was approved
+        (Hand(approved="Inês", approved_for=("another reason",)), True),
+    ],
+)
+def test_what_is_dear_waits_for_the_owners_word_and_for_no_second_one(hand: Hand, waits: bool) -> None:
+    made = plan(OrderFacts((POT,), TO, hand=hand), replace(SHOP, approve_over=1))
+    assert ("needs_approval" in {snag.code for snag in made.snags}) is waits
+
+
 def test_whichever_carrier_comes_first_together_is_as_each_alone() -> None:
     """The first column of all is chosen, too: with one service alone there is no other."""
     road = next(c for c in SHOP.carriers if "bp-road" in c.own.services)
