@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 from tests.conftest import MONDAY, Clock
 from tests.services.steps import by_number, of, sample
 from tests.services.test_bench import scan
-from tidewind.core.order_facts import Hand
+from tidewind.core.order_facts import Hand, Worth
 from tidewind.core.scanned import slip_code
 from tidewind.db.tables import Channel, Order, Product
 from tidewind.outside.errors import NeverSent
@@ -37,6 +37,8 @@ from tidewind.services.orders import (
     read_otherwise,
     rows_of,
     run_import,
+    say_worth,
+    send_apart,
     set_columns,
     set_held,
     strange_numbers,
@@ -483,7 +485,7 @@ def test_an_order_in_another_currency_keeps_it_and_asks_what_it_is_worth(session
     mine = session.scalars(select(Order).where(Order.import_id == row.id).order_by(Order.number)).all()
     pounds, euros, learned = mine
     assert [(s.code, s.words) for s in pounds.snags if s.fix == "worth"] == [
-        ("worth", "The goods cost 36.40 GBP; say what that is in EUR")
+        ("worth", "Priced at 36.40 GBP; enter the value in EUR")
     ]
     assert pounds.price_minor is None
     assert pounds.rule_facts.get("value") is None
@@ -494,11 +496,50 @@ def test_an_order_in_another_currency_keeps_it_and_asks_what_it_is_worth(session
         join_orders(session, [pounds.id, euros.id], "Tomé", clock())
 
     with pytest.raises(Invalid, match="shop's currency"):
-        edit_hand(session, [pounds.id, euros.id], {"worth_minor": 4_250}, "Tomé", clock())
-    edit_hand(session, [pounds.id], {"worth_minor": 4_250}, "Tomé", clock())
+        say_worth(session, euros.id, 4_250, [], "Tomé", clock())
+    known, left = say_worth(session, pounds.id, 4_250, [euros.id, learned.id], "Tomé", clock())
+    assert ([order.number for order in known], [order.number for order in left]) == (["1", "5"], ["2"])
+    assert learned.plan.value_minor == 817  # 7.00 at the rate of 42.50 for 36.40
     assert not [s for s in pounds.snags if s.fix == "worth"]
     assert pounds.plan.value_minor == 4_250
     assert pounds.rule_facts["value"] == 4_250
     declared = look_at_border(session, pounds.id, clock()).border.declared
     assert (declared.currency, declared.goods_minor) == ("GBP", 3_640)
+    again, kept = say_worth(session, learned.id, 1, [pounds.id], "Inês", clock())
+    assert ([order.number for order in again], [order.number for order in kept]) == (["5"], ["1"])  # nobody's word goes
+    assert pounds.hand.worth == Worth(4_250, 3_640, "GBP")
     assert learned.currency == "GBP"
+
+
+def test_what_was_said_of_other_goods_is_asked_again(session: Session, clock: Clock) -> None:
+    """A part, another quantity and another currency of the same file: each time the goods are others."""
+
+    def file(quantity: int, currency: str) -> bytes:
+        head = "Order,Name,Street,City,Postcode,Country,SKU,Qty,Price,Currency\n"
+        who = "Tom Hale,12 Mill Lane,Bristol,BS1 4QA,GB"
+        return f"{head}1,{who},HF-02,{quantity},18.20,{currency}\n".encode()
+
+    def bring(data: bytes, *currencies: str) -> int:
+        row = upload_file(session, "pounds.csv", data, 1)
+        set_columns(session, row.id, row.columns, states=dict.fromkeys(currencies, "open"))
+        return run_import(session, row.id, clock()).changed
+
+    def asks() -> list[str]:
+        return [snag.words for snag in order.snags if snag.code == "worth"]
+
+    assert bring(file(3, "GBP"), "gbp") == 0
+    order = session.scalars(select(Order).where(Order.number == "1", Order.currency == "GBP")).one()
+    say_worth(session, order.id, 6_300, [], "Tomé", clock())
+    assert asks() == []
+    part = send_apart(session, order.id, {order.lines[0].id: 1}, "Tomé", clock())
+    assert part.currency == "GBP"
+    assert ["36.40 GBP" in words for words in asks()] == [True]
+    assert [snag.code for snag in part.snags if snag.code == "worth"] == ["worth"]
+    say_worth(session, order.id, 4_200, [part.id], "Tomé", clock())
+    assert part.plan.value_minor == 2_100
+    assert bring(file(3, "USD"), "gbp", "usd") == 1  # the same figures are another price
+    (difference,) = waiting_differences(session, [order.id])
+    assert ("currency", "GBP", "USD") in {(c["field"], c["before"], c["after"]) for c in difference.changes}
+    decide_difference(session, difference.id, True, "Rute", clock())
+    assert (order.currency, part.currency) == ("USD", "USD")
+    assert ["USD" in words for words in asks()] == [True]

@@ -56,7 +56,7 @@ POST /api/orders | PATCH /api/orders/{order_id}/hand | POST /api/orders/hand | P
 POST /api/purchases | GET /api/money | POST /api/imports | POST /api/imports/samples | GET /api/imports | GET /api/imports/{import_id}
 PUT /api/imports/{import_id}/columns | PATCH /api/imports/{import_id}/rows | POST /api/imports/{import_id}/run
 PUT /api/imports/{import_id}/reading | POST /api/imports/{import_id}/undo | POST /api/channels/{code}/pull | GET /api/channels/{code}/counts
-POST /api/channels/{code}/test | POST /api/orders/{order_id}/clear | PUT /api/orders/{order_id}/sender | POST /api/orders/{order_id}/sent
+POST /api/channels/{code}/test | POST /api/orders/{order_id}/clear | PUT /api/orders/{order_id}/sender | PUT /api/orders/{order_id}/worth | POST /api/orders/{order_id}/sent
 POST /api/orders/{order_id}/apart | POST /api/orders/join | POST /api/orders/{order_id}/undo
 POST /api/layers/shop-defaults/rehearse | POST /api/rules/rehearse | POST /api/checkout/try | POST /api/checkout/tables/read | POST /api/checkout/rehearse | GET /api/checkout/sold | GET /api/checkout/basket-of/{number} | POST /api/checkout/cases/run | POST /api/checkout/cases | DELETE /api/checkout/cases/{case_id} | POST /api/recipes | POST /api/recipes/from-order
 DELETE /api/recipes/{code} | PUT /api/promises | POST /api/promises/rehearse | DELETE /api/precedents/{precedent_id}
@@ -123,6 +123,7 @@ BODIES = {
     "PATCH /api/products/{sku}/facts": {},
     "PUT /api/orders/{order_id}/address": {"address": {}},
     "PUT /api/orders/{order_id}/sender": {"sender": None},
+    "PUT /api/orders/{order_id}/worth": {"worth_minor": 100},
     "PATCH /api/orders/{order_id}/hand": {},
     "PUT /api/imports/{import_id}/columns": {"columns": {}},
     "POST /api/preflight": {"orders": {"0": None}},

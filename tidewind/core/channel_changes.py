@@ -22,6 +22,7 @@ FIELDS = {
     "billing_name": "billing name",
     "home": "home or business",
     "paid_shipping_minor": "delivery paid",
+    "currency": "currency",
     "recipient_number": "recipient's tax number",
 }
 """What of a channel's word is compared, and what people call it."""
@@ -84,7 +85,7 @@ def changes_between(before: Mapping[str, Any], after: Mapping[str, Any]) -> list
 
     A field that the first version did not know is no change, but for one that is left out where it is empty.
     """
-    before, after = (_apart({"recipient_number": "", **said}) for said in (before, after))
+    before, after = (_apart({"recipient_number": "", "currency": "", **said}) for said in (before, after))
     return [
         FieldChange(words, _plain(before.get(name)), _plain(after.get(name)))
         for name, words in _COMPARED.items()

@@ -19,6 +19,7 @@ from tidewind.core.destinations import Group, crosses_customs, destination_group
 from tidewind.core.frozen import frozen
 from tidewind.core.insuring import OpenCover
 from tidewind.core.layers import Recipe
+from tidewind.core.order_limits import MOST_MINOR
 from tidewind.core.packing import Packaging, PackedParcel
 from tidewind.core.punctuality import Record, lateness
 from tidewind.core.quantities import money_text
@@ -76,14 +77,34 @@ class BillTo:
     account: str = ""
 
 
+@dataclass(frozen=True, slots=True)
+class Worth:
+    """What goods are worth in the shop's currency; it was said of goods that cost this much in that currency alone."""
+
+    minor: int
+    goods_minor: int
+    currency: str
+
+
+def at_same_rate(said: Worth, goods_minor: int) -> Worth | None:
+    """Return what other goods of the same currency are worth at the rate of what was said of some (half up).
+
+    None where it is not known: one of the two has no price, or it is more than can be kept.
+    """
+    if not said.goods_minor or not goods_minor:
+        return None
+    minor = (2 * said.minor * goods_minor + said.goods_minor) // (2 * said.goods_minor)
+    return Worth(minor, goods_minor, said.currency) if minor <= MOST_MINOR else None
+
+
 @frozen
 class Hand:
     """What a person set for this order; None where nothing was set.
 
     ``approved`` says by whom, ``approved_for`` for which reasons (none: an approval of a version that kept none) and
     ``approved_minor`` up to which price, in minor units.  ``weights_g`` are what a scale said of the shop's own
-    parcels, one by one; they count as long as there are as many of them.  ``worth_minor`` is what the goods of an order
-    in another currency are worth in the shop's.
+    parcels, one by one; they count as long as there are as many of them.  ``worth`` is what the goods of an order in
+    another currency are worth in the shop's.
     """
 
     packaging: str | None = None
@@ -103,7 +124,7 @@ class Hand:
     not_stackable: bool = False
     weights_g: tuple[int, ...] = ()
     customs: CustomsSaid | None = None
-    worth_minor: int | None = None
+    worth: Worth | None = None
 
     def approves(self, reason: str) -> bool:
         """Tell whether somebody has approved the order for a reason."""
@@ -153,8 +174,7 @@ class OrderFacts:
         """Work out what several layers ask for."""
         found = [line.contents for line in self.lines if line.contents]
         object.__setattr__(self, "contents", frozenset().union(*found) if found else _NOTHING)
-        worth = self.hand.worth_minor or 0 if self.currency else self.goods_minor
-        object.__setattr__(self, "value", worth)
+        object.__setattr__(self, "value", self._value())
         object.__setattr__(self, "po_box", is_po_box(self.address))
         object.__setattr__(self, "basket", self._basket())
 
@@ -165,8 +185,15 @@ class OrderFacts:
 
     @property
     def asks_worth(self) -> bool:
-        """Whether nobody has said yet what the goods are worth in the shop's currency."""
-        return bool(self.currency) and self.hand.worth_minor is None
+        """Whether nobody has said yet what these goods are worth in the shop's currency."""
+        said = self.hand.worth
+        now = self.goods_minor, self.currency
+        return bool(self.currency) and (said is None or (said.goods_minor, said.currency) != now)
+
+    def _value(self) -> int:
+        if not self.currency:
+            return self.goods_minor
+        return 0 if self.asks_worth or self.hand.worth is None else self.hand.worth.minor
 
     def _basket(self) -> str:
         counts: dict[str, int] = {}

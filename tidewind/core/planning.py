@@ -212,8 +212,8 @@ def _worth_snags(order: OrderFacts, shop: Shop) -> list[Snag]:
     """Ask what goods in another currency are worth here: limits, cover and rules go by it, and nothing is converted."""
     if not order.asks_worth:
         return []
-    words = f"The goods cost {money_text(order.goods_minor, order.currency)}; say what that is in {shop.currency}"
-    return [Snag("worth", "stops", words, "worth")]
+    words = f"Priced at {money_text(order.goods_minor, order.currency)}; enter the value in {shop.currency}"
+    return [Snag("worth", "stops", words, "worth", order.currency)]
 
 
 def _party_snags(order: OrderFacts, shop: Shop) -> list[Snag]:

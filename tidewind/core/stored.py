@@ -15,7 +15,7 @@ from tidewind.core.addresses.check import Address
 from tidewind.core.customs.said import read_said, write_said
 from tidewind.core.frozen import frozen
 from tidewind.core.layers import Step
-from tidewind.core.order_facts import BillTo, Hand, HandParcel
+from tidewind.core.order_facts import BillTo, Hand, HandParcel, Worth
 from tidewind.core.rules.rule import Split
 from tidewind.core.written import Written
 
@@ -246,7 +246,7 @@ def read_hand(written: Mapping[str, Any]) -> Hand:
         not_stackable=written.get("not_stackable", False),
         weights_g=tuple(written.get("weights_g", ())),
         customs=read_said(written["customs"]) if written.get("customs") else None,
-        worth_minor=written.get("worth_minor"),
+        worth=Worth(**written["worth"]) if written.get("worth") else None,
     )
 
 
@@ -258,7 +258,7 @@ def _hand_parcel(written: Mapping[str, Any]) -> HandParcel:
 def write_hand(hand: Hand) -> Written:
     """Return what was set by hand in its written form: nothing for nothing."""
     made: Written = {}
-    for name in ("packaging", "service", "desk", "approved_minor", "worth_minor"):
+    for name in ("packaging", "service", "desk", "approved_minor"):
         if getattr(hand, name) is not None:
             made[name] = getattr(hand, name)
     for name in ("approved", "approved_for", "released", "account", "point", "not_stackable", "weights_g"):
@@ -275,7 +275,8 @@ def write_hand(hand: Hand) -> Written:
         ]
     if hand.split:
         made["split"] = {"by": hand.split.by, "most": hand.split.most}
-    parts = {"bill_to": hand.bill_to and asdict(hand.bill_to), "customs": hand.customs and write_said(hand.customs)}
+    parts: Written = {"customs": hand.customs and write_said(hand.customs)}
+    parts |= {name: kept and asdict(kept) for name, kept in (("bill_to", hand.bill_to), ("worth", hand.worth))}
     return made | {name: written for name, written in parts.items() if written}
 
 

@@ -41,13 +41,14 @@ class UpstreamOrder:
     note: str = ""
     billing_name: str = ""
     recipient_number: str = ""
+    currency: str = ""
 
     def snapshot(self) -> dict[str, Any]:
         """Return everything the channel said as plain JSON, to compare with what it says later."""
         said = asdict(self)
         said["lines"] = list(said["lines"])  # as it comes back out of JSON
         said["ordered_at"] = self.ordered_at.isoformat()
-        for later in ("offer", "recipient_number"):  # as it was written before channels told of these
+        for later in ("offer", "recipient_number", "currency"):  # as it was written before these were told
             if not said[later]:
                 del said[later]
         said["promise_date"] = self.promise_date.isoformat() if self.promise_date else None

@@ -15,6 +15,7 @@ from sqlalchemy.orm import Session
 
 from tidewind.core.addresses.mail import is_mail_address
 from tidewind.core.claiming import ClaimKind, claim_by, claimed, share_of_price
+from tidewind.core.order_facts import at_same_rate
 from tidewind.core.states.claims import CLAIM_MOVES, ClaimMove, ClaimState
 from tidewind.core.states.labels import LabelState
 from tidewind.core.tracking.states import TrackingState
@@ -98,11 +99,16 @@ def _held(session: Session, labels: Sequence[Label]) -> list[tuple[int, OrderLin
 
 
 def _worth(line: OrderLine, order: Order) -> int:
-    """Return what a piece is worth in the shop's currency: its price, or its share of what was said of all goods."""
+    """Return what a piece is worth in the shop's currency: its price, or its share of what was said of all goods.
+
+    Raises Conflict where nobody has said it: nothing is claimed for what is not known.
+    """
     if not order.currency:
         return line.unit_price_minor
-    whole = sum(one.unit_price_minor * one.quantity for one in order.lines)
-    return (order.hand.worth_minor or 0) * line.unit_price_minor // whole if whole else 0
+    share = order.hand.worth and at_same_rate(order.hand.worth, line.unit_price_minor)
+    if share is None:
+        raise Conflict("worth_not_known", f"Nobody has said what {line.name} of order {order.number} is worth.")
+    return share.minor
 
 
 def _labels_of(claim: Claim) -> list[Label]:

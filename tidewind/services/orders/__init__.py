@@ -83,6 +83,7 @@ from tidewind.services.orders.work_list import (
     travelling,
     view_counts,
 )
+from tidewind.services.orders.worth import say_worth
 
 __all__ = [
     "HAND_CHANNEL",
@@ -144,6 +145,7 @@ __all__ = [
     "save_feed",
     "save_view",
     "saved_views",
+    "say_worth",
     "search_text",
     "send_apart",
     "set_columns",

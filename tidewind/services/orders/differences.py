@@ -243,6 +243,8 @@ def _apply(session: Session, order: Order, said: Written, now: datetime) -> set[
         for name in ("promise", "note", "home", "paid_shipping_minor", "billing_name")
         if before.get(name) != said[name]
     }
+    if before.get("currency", "") != said.get("currency", ""):
+        set_to["currency"] = said.get("currency", "")
     if before.get("promise_date") != said["promise_date"]:
         set_to["promise_date"] = date.fromisoformat(said["promise_date"]) if said["promise_date"] else None
     number = said.get("recipient_number", "")

@@ -283,6 +283,7 @@ def _as_said(new: RowOrder, order: Order | None = None, now: datetime | None = N
         note=new.note,
         recipient_number=new.recipient_number,
         promise_date=new.deliver_by,
+        currency=new.currency,
     )
 
 

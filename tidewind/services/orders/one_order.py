@@ -102,18 +102,23 @@ def edit_hand(
     if not changes.keys().isdisjoint({"packaging", "parcels", "split"}):
         changes = {"weights_g": None, **changes}  # what was weighed was another parcel
     for order in orders:
-        before = write_hand(order.hand)
-        undo = {"hand": before, "fields": list(changes)}
-        named = [name for name in changes if changes[name] is not None or name != "weights_g"]
-        write_history(session, order, who, f"set {_named(named)}", now, undo)
-        merged = {**before, **changes}
-        order.hand = read_hand({name: value for name, value in merged.items() if _is_set(name, value)})
+        set_by_hand(session, order, changes, who, now)
     _plan_many(session, orders, f"{who} set {_named(changes)}", now)
     return orders
 
 
+def set_by_hand(session: Session, order: Order, changes: Written, who: str, now: datetime) -> None:
+    """Set what is decided by hand for one order, in the written form of ``core/stored``; it can be undone."""
+    before = write_hand(order.hand)
+    undo = {"hand": before, "fields": list(changes)}
+    named = [name for name in changes if changes[name] is not None or name != "weights_g"]
+    write_history(session, order, who, f"set {_named(named)}", now, undo)
+    merged = {**before, **changes}
+    order.hand = read_hand({name: value for name, value in merged.items() if _is_set(name, value)})
+
+
 def _named(names: Iterable[str]) -> str:
-    return ", ".join(name.removesuffix("_minor").replace("_", " ") for name in names)
+    return ", ".join(names).replace("_", " ")
 
 
 def _check_hand(session: Session, orders: Sequence[Order], changes: Written) -> None:
@@ -126,8 +131,6 @@ def _check_hand(session: Session, orders: Sequence[Order], changes: Written) -> 
         there = session.scalar(select(CarrierAccount.id).where(CarrierAccount.number == changes["account"]).limit(1))
         if there is None:
             raise Invalid("unknown_account", f"There is no account {changes['account']} with any carrier.")
-    if changes.get("worth_minor") is not None and not all(order.currency for order in orders):
-        raise Invalid("own_currency", "These goods are priced in the shop's currency; that is what they are worth.")
     if changes.get("parcels"):
         if len(orders) != 1:
             raise Invalid("one_order", "Parcels are put together by hand for one order at a time.")

@@ -31,6 +31,7 @@ _TOGETHER = {
     "postcode_city": "The postcode is in another place than the city says",
     "no_recipient": "The recipient has no name; the bill has one",
     "restricted_party": "The recipient is like somebody on a list",
+    "worth": "Priced in another currency; enter the value",
 }
 _AFTER_BUYING = {
     "cancelled_upstream": "Their channel cancelled these orders, whose labels are bought",

@@ -137,6 +137,14 @@ class CustomsSaidIO(BaseModel):
     duties_account: NumberOf = ""
 
 
+class WorthOut(Out):
+    """What goods in another currency are worth in the shop's, and what they cost in their own."""
+
+    minor: int
+    goods_minor: int
+    currency: str
+
+
 class HandOut(Out):
     """What is set by hand for an order; null, empty or false where nothing is."""
 
@@ -152,6 +160,6 @@ class HandOut(Out):
     parcels: tuple[HandParcelIO, ...] = ()
     approved: str = ""
     not_stackable: bool = False
-    worth_minor: int | None = None
+    worth: WorthOut | None = None
     released: bool = False
     customs: CustomsSaidIO | None = None

@@ -162,13 +162,19 @@ def _row(order: Order | ListedOrder, carrier: CarrierRow | None, beside: _Beside
         arrives=order.arrives, parcel_count=order.parcel_count, price_minor=order.price_minor,
         paid_shipping_minor=order.paid_shipping_minor, currency=order.currency,
         snags=[SnagOut.model_validate(s) for s in _snags(order, beside)],
-        payment=order.payment, value_minor=plan.value_minor, gross_g=sum(p.gross_g for p in plan.parcels),
+        payment=order.payment,
+        value_minor=_value(order), gross_g=sum(p.gross_g for p in plan.parcels),
         extras=list(plan.extras), destination=order.destination, promise_linked=order.promise_linked,
         desk=order.desk, tags=sorted({*order.tags, *order.plan_tags}), comment=order.comment,
         reference=order.reference, part_of=order.part_of, held_by=beside.held_by, batch_id=order.batch_id,
         same_person=beside.same_person, outdated=beside.outdated,
         tracking_numbers=list(beside.way.tracking_numbers), tracking_state=beside.way.tracking_state,
     )  # fmt: skip
+
+
+def _value(order: Order | ListedOrder) -> int | None:
+    """Return what the goods are worth in the shop's currency; None where nobody has said it yet."""
+    return None if any(snag.code == "worth" for snag in order.snags) else order.plan.value_minor
 
 
 def _snags(order: Order | ListedOrder, beside: _Beside) -> Sequence[Any]:

@@ -2047,6 +2047,26 @@ export interface paths {
         patch: operations["edit_hand_api_orders__order_id__hand_patch"];
         trace?: never;
     };
+    "/api/orders/{order_id}/worth": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Say Worth
+         * @description Say what goods that are priced in another currency are worth in the shop's; limits, cover and rules go by it.
+         */
+        put: operations["say_worth_api_orders__order_id__worth_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/orders/hand": {
         parameters: {
             query?: never;
@@ -8833,11 +8853,6 @@ export interface components {
              */
             not_stackable?: boolean | null;
             /**
-             * Worth Minor
-             * @description What goods priced in another currency are worth in the shop's
-             */
-            worth_minor?: number | null;
-            /**
              * Seen
              * @description The newest entry of its history that was shown
              */
@@ -8878,11 +8893,6 @@ export interface components {
              * @description Nothing may be put on its parcels
              */
             not_stackable?: boolean | null;
-            /**
-             * Worth Minor
-             * @description What goods priced in another currency are worth in the shop's
-             */
-            worth_minor?: number | null;
         };
         /**
          * HandOut
@@ -8926,8 +8936,7 @@ export interface components {
              * @default false
              */
             not_stackable: boolean;
-            /** Worth Minor */
-            worth_minor?: number | null;
+            worth?: components["schemas"]["WorthOut"] | null;
             /**
              * Released
              * @default false
@@ -10345,8 +10354,11 @@ export interface components {
             snags: components["schemas"]["SnagOut"][];
             /** Payment */
             payment: string;
-            /** Value Minor */
-            value_minor: number;
+            /**
+             * Value Minor
+             * @description In the shop's currency; null where nobody has said it yet
+             */
+            value_minor: number | null;
             /** Gross G */
             gross_g: number;
             /** Extras */
@@ -13988,6 +14000,41 @@ export interface components {
              * Format: date-time
              */
             created_at: string;
+        };
+        /**
+         * WorthIn
+         * @description What an order's goods are worth in the shop's currency; ``also`` names others, at the same rate.
+         */
+        WorthIn: {
+            /** Worth Minor */
+            worth_minor: number;
+            /**
+             * Also
+             * @default []
+             */
+            also: number[];
+        };
+        /**
+         * WorthOut
+         * @description What goods in another currency are worth in the shop's, and what they cost in their own.
+         */
+        WorthOut: {
+            /** Minor */
+            minor: number;
+            /** Goods Minor */
+            goods_minor: number;
+            /** Currency */
+            currency: string;
+        };
+        /**
+         * WorthSaid
+         * @description Which orders know it now, and which of those that were named do not: another currency, or no price.
+         */
+        WorthSaid: {
+            /** Known */
+            known: number[];
+            /** Left */
+            left: number[];
         };
         /**
          * WriteBackOut
@@ -18417,6 +18464,47 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OrderSheet"];
+                };
+            };
+            /** @description Problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    say_worth_api_orders__order_id__worth_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example 1 */
+                order_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "worth_minor": 1
+                 *     }
+                 */
+                "application/json": components["schemas"]["WorthIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorthSaid"];
                 };
             };
             /** @description Problem details */

@@ -78,6 +78,10 @@ export function useAfterOrders(): () => void {
 export const changeHand = async (id: number, body: Hand) =>
   need(await api.PATCH("/api/orders/{order_id}/hand", { ...byId(id), body }));
 
+/** Say what goods in another currency are worth in the shop's; others get theirs at the same rate. */
+export const sayWorth = async (id: number, worth_minor: number, also: number[]) =>
+  need(await api.PUT("/api/orders/{order_id}/worth", { ...byId(id), body: { worth_minor, also } }));
+
 export const setByHand = async (ids: number[], set: Hand, seen?: number) =>
   need(await api.POST("/api/orders/hand", { body: { order_ids: ids, set, seen } }));
 

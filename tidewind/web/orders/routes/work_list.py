@@ -25,6 +25,8 @@ from tidewind.web.orders.schemas.order import (
     PickedOrder,
     ProductFactsIn,
     SenderIn,
+    WorthIn,
+    WorthSaid,
 )
 from tidewind.web.orders.schemas.work_list import AnnotateIn, AsksIn, BulkHandIn, ListIn, SavedViewIn, SavedViewOut
 
@@ -94,6 +96,13 @@ def edit_hand(order_id: int, body: HandEditIn, who: Shipper, session: Tx, now: N
     order = service.edit_hand(session, [order_id], changes, who.name, now, body.seen)[0]
     session.flush()
     return order_sheet(session, order, now, who)
+
+
+@router.put("/orders/{order_id}/worth")
+def say_worth(order_id: int, body: WorthIn, who: Shipper, session: Tx, now: Now) -> WorthSaid:
+    """Say what goods that are priced in another currency are worth in the shop's; limits, cover and rules go by it."""
+    known, left = service.say_worth(session, order_id, body.worth_minor, body.also, who.name, now)
+    return WorthSaid(known=[order.id for order in known], left=[order.id for order in left])
 
 
 @router.post("/orders/hand")

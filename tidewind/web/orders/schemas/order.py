@@ -9,6 +9,7 @@ from pydantic import AwareDatetime, BaseModel, Field, StringConstraints
 
 from tidewind.core.channel_changes import ChangeKind
 from tidewind.core.order_limits import MOST_MINOR, MOST_PIECES
+from tidewind.services.base import MOST_ORDERS
 from tidewind.web.base.schemas import (
     AddressIO,
     BillTo,
@@ -117,7 +118,7 @@ class OrderRow(PickedOrder):
     decided_by: str
     snags: list[SnagOut]
     payment: str
-    value_minor: int
+    value_minor: int | None = Field(description="In the shop's currency; null where nobody has said it yet")
     gross_g: int
     extras: list[str]
     destination: str
@@ -287,16 +288,26 @@ class HandIn(In):
     split: SplitIO | None = None
     parcels: Annotated[list[HandParcelIO], Field(max_length=60)] | None = None
     not_stackable: Annotated[bool | None, Field(description="Nothing may be put on its parcels")] = None
-    worth_minor: Annotated[
-        int | None,
-        Field(ge=0, le=MOST_MINOR, description="What goods priced in another currency are worth in the shop's"),
-    ] = None
 
 
 class HandEditIn(HandIn):
     """The same for one order, by somebody who has it before him."""
 
     seen: Annotated[int | None, Field(description="The newest entry of its history that was shown")] = None
+
+
+class WorthIn(In):
+    """What an order's goods are worth in the shop's currency; ``also`` names others, at the same rate."""
+
+    worth_minor: Annotated[int, Field(ge=0, le=MOST_MINOR)]
+    also: Annotated[list[int], Field(max_length=MOST_ORDERS)] = []
+
+
+class WorthSaid(BaseModel):
+    """Which orders know it now, and which of those that were named do not: another currency, or no price."""
+
+    known: list[int]
+    left: list[int]
 
 
 class TypedLineIn(In):

@@ -18,7 +18,7 @@ import {
   changeHand,
 } from "../queries";
 import { FormDialog } from "../../../shared/ui";
-import { minorOf } from "../../../shared/format";
+import WorthDialog from "./WorthDialog.vue";
 import { lengthToMm, pieceToGrams, pieceUnit, sideUnit } from "../../../shared/units";
 
 const props = defineProps<{ row: OrderRow }>();
@@ -32,7 +32,6 @@ const weight = ref("");
 const sides = ref(["", "", ""]);
 const box = ref<string | null>(null);
 const reason = ref("");
-const worth = ref("");
 const described = ref("");
 const code = ref("");
 const madeIn = ref("");
@@ -63,7 +62,7 @@ function declaredToo(): CustomsSaid {
     : { ...kept, papers: { ...kept.papers, [snag.value?.about ?? ""]: given.value } };
 }
 const { data: groups } = useQuery(snagGroupsQuery);
-const { may, currency: shopCurrency } = useMe();
+const { may } = useMe();
 /** How many waiting orders have this very snag: one fix serves them all. */
 const alike = computed(
   () =>
@@ -120,10 +119,6 @@ const save = useMutation({
         return await approveOrders({ order_ids: everyone.value ? sameFix.value : [props.row.id] });
       case "clear_party":
         return await clearParty(props.row.id, { party: snag.value.about, reason: reason.value });
-      case "worth":
-        return await changeHand(props.row.id, {
-          worth_minor: minorOf(worth.value, shopCurrency.value),
-        });
       case "address":
         return await changeAddress(props.row.id, {
           address: address.value!,
@@ -162,7 +157,9 @@ const openable = computed(() => ["service", "none"].includes(snag.value?.fix ?? 
 </script>
 
 <template>
+  <WorthDialog v-if="snag?.fix === 'worth'" :row="row" :also="alike" @close="emit('close')" />
   <FormDialog
+    v-else
     title="Fix a snag"
     :width="640"
     :error="save.error.value"
@@ -260,20 +257,6 @@ const openable = computed(() => ["service", "none"].includes(snag.value?.fix ?? 
         maxlength="500"
         required
       />
-    </template>
-    <template v-else-if="snag?.fix === 'worth'">
-      <v-text-field
-        v-model="worth"
-        v-first
-        label="Worth of the goods"
-        :prefix="shopCurrency"
-        inputmode="decimal"
-        required
-      />
-      <p class="mute small">
-        Limits, cover and rules go by it. Customs papers and the invoice keep the prices in
-        {{ row.currency }}.
-      </p>
     </template>
     <AddressForm
       v-else-if="snag?.fix === 'address' && address"

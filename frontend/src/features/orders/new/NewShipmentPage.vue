@@ -134,7 +134,7 @@ watch(earlier, (sheet) => {
     sku: l.sku,
     name: l.name,
     quantity: String(l.quantity),
-    value: amountText(l.unit_price_minor, currency.value),
+    value: sheet.row.currency ? "" : amountText(l.unit_price_minor, currency.value),
   }));
 });
 

@@ -6,6 +6,7 @@ import { useMe } from "../../../shared/session";
 import { ErrorNote } from "../../../shared/ui";
 import { keepContact } from "../../shop";
 import { changesAddress, useAfterOrders, type OrderRow, type Sheet } from "../queries";
+import WorthDialog from "../fix/WorthDialog.vue";
 import SentAlready from "./SentAlready.vue";
 import SentBy from "./SentBy.vue";
 
@@ -15,6 +16,7 @@ const { currency, may } = useMe();
 const after = useAfterOrders();
 const row = computed(() => props.sheet.row);
 const telling = ref(false);
+const valuing = ref(false);
 const keep = useMutation({ mutationFn: () => keepContact(props.sheet.home, props.sheet.address) });
 </script>
 
@@ -104,6 +106,11 @@ const keep = useMutation({ mutationFn: () => keepContact(props.sheet.home, props
         </tr>
       </tbody>
     </table>
+    <p v-if="sheet.hand.worth && row.currency" class="small">
+      Valued at {{ money(sheet.hand.worth.minor, currency)
+      }}<button v-if="editable" class="link" type="button" @click="valuing = true">Change</button>
+    </p>
+    <WorthDialog v-if="valuing" :row="row" @close="valuing = false" />
     <SentAlready
       v-if="telling && editable"
       :id="row.id"

@@ -24,7 +24,7 @@ const HAND_WORDS: Record<keyof Sheet["hand"], string> = {
   bill_to: "who is billed",
   account: "account",
   not_stackable: "nothing may lie on it",
-  worth_minor: "what the goods are worth",
+  worth: "the value of the goods",
   customs: "declaration",
 };
 /** What "let the plan decide" takes back: an approval, a locker and a payer are not the plan's to give. */
@@ -61,7 +61,7 @@ export function useHandEdit(id: Ref<number>, sheet: Ref<Sheet | undefined>) {
     const kept = sheet.value?.hand;
     if (!kept) return [];
     return (Object.keys(HAND_WORDS) as (keyof Sheet["hand"])[])
-      .filter((key) => isSet(key, kept[key]))
+      .filter((key) => key !== "worth" && isSet(key, kept[key])) // that one stands beside the items
       .map((key) => HAND_WORDS[key]);
   });
   function toggleExtra(code: string): void {
