@@ -117,8 +117,12 @@ def set_by_hand(session: Session, order: Order, changes: Written, who: str, now:
     order.hand = read_hand({name: value for name, value in merged.items() if _is_set(name, value)})
 
 
+_CALLED = {"worth": "value of the goods"}
+"""What people call a field whose name they would not say."""
+
+
 def _named(names: Iterable[str]) -> str:
-    return ", ".join(names).replace("_", " ")
+    return ", ".join(_CALLED.get(name, name.replace("_", " ")) for name in names)
 
 
 def _check_hand(session: Session, orders: Sequence[Order], changes: Written) -> None:
