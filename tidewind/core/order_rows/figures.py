@@ -6,6 +6,7 @@ import re
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from decimal import ROUND_CEILING, ROUND_HALF_UP, Decimal, InvalidOperation
+from functools import lru_cache
 from typing import Literal
 
 from tidewind.core.order_limits import MOST_MINOR
@@ -21,18 +22,15 @@ CURRENCIES = frozenset(
     """EUR GBP USD CHF SEK NOK DKK ISK PLN CZK HUF RON BGN TRY UAH RSD CAD AUD NZD JPY CNY KRW HKD SGD TWD THB MYR IDR
     PHP INR AED SAR ILS ZAR BRL MXN ARS CLP COP PEN""".split()  # noqa: SIM905 - read as words
 )
-SIGNS = {
-    "€": {"EUR"},
-    "£": {"GBP"},
-    "¥": {"JPY", "CNY"},
-    "zł": {"PLN"},
-    "kč": {"CZK"},
-    "₹": {"INR"},
-    "₩": {"KRW"},
-    "₺": {"TRY"},
-}
-SIGNS |= {"$": {"USD", "CAD", "AUD", "NZD", "HKD", "SGD", "MXN", "ARS", "CLP", "COP"}, "r$": {"BRL"}}
-SIGNS |= {"kr": {"SEK", "NOK", "DKK", "ISK"}}
+_SIGNS = {
+    "€": "EUR", "£": "GBP", "¥": "JPY CNY", "zł": "PLN", "kč": "CZK", "₹": "INR", "₩": "KRW", "₺": "TRY", "r$": "BRL",
+    "us$": "USD", "c$": "CAD", "ca$": "CAD", "a$": "AUD", "au$": "AUD", "nz$": "NZD", "hk$": "HKD", "s$": "SGD",
+    "mx$": "MXN", "$": "USD CAD AUD NZD HKD SGD MXN ARS CLP COP", "kr": "SEK NOK DKK ISK",
+}  # fmt: skip
+SIGNS = {sign: frozenset(codes.split()) for sign, codes in _SIGNS.items()}
+_MARKS = re.compile(r"[^\W\d_]+\$?|[€£$¥₹₩₺]")
+# Signs, the longest first, blanks and the apostrophes that group figures.
+_WRITTEN_AROUND = re.compile("|".join(map(re.escape, sorted(SIGNS, key=len, reverse=True))) + r"|[\s'’]", re.IGNORECASE)
 _SHORTENED = re.compile(r"\d([.,]\d+)?e\+?\d+", re.IGNORECASE)
 
 
@@ -71,17 +69,15 @@ def decimal_sign(texts: Iterable[str]) -> str:
     return signs.pop() if len(signs) == 1 else ""
 
 
-def other_currency(text: str, currency: str) -> str:
-    """Return the sign or code of another currency in which an amount is written; empty for the shop's, or none."""
-    marks: list[str] = re.findall(r"[^\W\d_]+\$?|[€£$¥₹₩₺]", text)
-    for mark in marks:
-        if mark.upper() in CURRENCIES:
-            if mark.upper() != currency:
-                return mark.upper()
-        elif mark.casefold() in SIGNS and currency not in SIGNS[mark.casefold()]:
-            codes = SIGNS[mark.casefold()]
-            return next(iter(codes)) if len(codes) == 1 else mark
-    return ""
+@lru_cache(maxsize=16_384)
+def currencies_in(text: str) -> frozenset[str] | None:
+    """Return the currencies in which an amount can be by its code or sign, none where two differ; None without any."""
+    found: frozenset[str] | None = None
+    for mark in _MARKS.findall(text):
+        codes = frozenset({mark.upper()}) if mark.upper() in CURRENCIES else SIGNS.get(mark.casefold())
+        if codes is not None:
+            found = codes if found is None else found & codes
+    return found
 
 
 def read_money(text: str, currency: str, decimal: str = "") -> int:
@@ -91,7 +87,7 @@ def read_money(text: str, currency: str, decimal: str = "") -> int:
     also for more decimals than the currency has, and TooLarge beyond what can be kept.
     """
     digits = minor_digits(currency)
-    plain = re.sub(rf"[\s€$£¥'’]|{currency}|kr", "", text)
+    plain = _WRITTEN_AROUND.sub("", text.replace(currency, ""))
     if not plain:
         return 0
     if re.fullmatch(r"\d+(\.\d+)?e[+-]\d{1,2}", plain, re.IGNORECASE):

@@ -196,7 +196,7 @@ def _order(
         # When it was ordered is good to know; by when it must be there decides how it goes.
         first.day("ordered_on", days.get("ordered_on", ""), matters=False),
         first.day("deliver_by", days.get("deliver_by", ""), matters=True),
-        _currency(goods),
+        _currency(rows),
     )
     for name in NEEDED:
         said = getattr(address, name, None)
@@ -216,9 +216,9 @@ def _order(
     return None, faults
 
 
-def _currency(goods: Sequence[Row]) -> str:
-    """Return the currency in which an order is priced, empty for the shop's; two of them are a fault."""
-    found = {priced: row for row in goods if (priced := row.priced_in()) is not None}
+def _currency(rows: Sequence[Row]) -> str:
+    """Return the currency in which an order is, empty for the shop's; two of them are a fault."""
+    found = {row.currency()[0]: row for row in rows if row.names_amount()}
     if len(found) > 1:
         names = " and in ".join(sorted(name or row.units.currency for name, row in found.items()))
         next(iter(found.values())).fail("unit_price", f"the rows of this order are priced in {names}")

@@ -14,11 +14,10 @@ from tidewind.core.order_rows.columns import unit_named
 from tidewind.core.order_rows.days import DayOrder, TwoDays, read_day
 from tidewind.core.order_rows.figures import (
     CURRENCIES,
-    SIGNS,
     TooLarge,
     Units,
+    currencies_in,
     is_shortened,
-    other_currency,
     read_money,
     read_weight,
 )
@@ -51,6 +50,7 @@ class Row:
         self.number, self.cells, self.columns, self.units = number, cells, columns, units
         self.faults: list[RowFault] = []
         self.heading_currency = ""
+        self._currency: tuple[str, str] | None = None
         # Read once: of a long file each answer asks for every field several times.
         self._texts = {name: _tidied(cells[at]) for name, at in columns.items() if at < len(cells)}
 
@@ -78,41 +78,62 @@ class Row:
         return text
 
     def money(self, name: str) -> int:
-        """Return an amount in minor units of the currency it is in; another than the shop's must have been accepted.
+        """Return an amount in minor units of the row's currency; another than the shop's must have been accepted.
 
         Nothing is converted.
         """
-        text, currency = self.text(name), self.units.currency
-        if text and (other := self.currency_of(text)):
-            if self.units.states.get(other.casefold()) != "open":
-                words = f"“{text:.40}” is in {other:.20}, the shop's prices are in {currency}; nothing is converted"
-                known = other in CURRENCIES
-                self.fail(name, f"{words}{'; say above whether such orders are taken in' if known else ''}")
-                return 0
-            currency = other
+        text, (currency, doubt) = self.text(name), self.currency()
+        if text and doubt:
+            self.fail(name, f"“{text:.40}” {doubt}")
+            return 0
+        if text and currency and self.units.states.get(currency.casefold()) != "open":
+            words = f"“{text:.40}” is in {currency:.20}, the shop's prices are in {self.units.currency}"
+            known = currency in CURRENCIES
+            self.fail(
+                name, f"{words}; {'say above whether such orders are imported' if known else 'nothing is converted'}"
+            )
+            return 0
         try:
-            return _amount(text, currency, self.units.decimal)
+            return _amount(text, currency or self.units.currency, self.units.decimal)
         except TooLarge as error:
             self.fail(name, f"“{self.text(name):.40}”: {error}")
         except ValueError:
             self.fail(name, f"“{self.text(name):.40}” is no price; write it like 4.90, or say the decimal sign")
         return 0
 
-    def currency_of(self, text: str) -> str:
-        """Return the other currency, by code where that is sure, in which an amount of this row is; empty for none."""
-        return other_currency(text, self.units.currency) or self._named_currency()
+    def currency(self) -> tuple[str, str]:
+        """Return in which currency the row is, empty for the shop's, and why that is not sure, empty where it is.
 
-    def priced_in(self) -> str | None:
-        """Return the currency of what the row's goods cost, empty for the shop's; None where it names no price."""
-        text = self.text("unit_price") or self.text("line_total")
-        return self.currency_of(text) if text else None
+        Amounts, the row's own column and the heading say it, by code or by a sign that can be of several: what all of
+        them allow.
+        """
+        if self._currency is None:
+            said = [found for text in self._amounts() if (found := currencies_in(text)) is not None]
+            named = self.text("currency") or self.heading_currency
+            if named:
+                said.append(currencies_in(named) or frozenset({named.upper()}))
+            self._currency = self._of_these(said)
+        return self._currency
 
-    def _named_currency(self) -> str:
-        """Return another currency than the shop's that the row's column or the heading names; empty for none."""
-        named = self.text("currency") or self.heading_currency
-        if named.casefold() in SIGNS:
-            return other_currency(named, self.units.currency)
-        return named.upper() if named.upper() not in {"", self.units.currency} else ""
+    def _of_these(self, said: Sequence[frozenset[str]]) -> tuple[str, str]:
+        if not said:
+            return "", ""
+        possible = frozenset.intersection(*said)
+        if self.units.currency in possible:
+            return "", ""
+        if len(possible) == 1:
+            return next(iter(possible)), ""
+        several = f"can be in {', '.join(sorted(possible)[:3])} or others; add a column with the currency’s code"
+        return "", several if possible else "is in another currency than its row or its heading says"
+
+    def names_amount(self) -> bool:
+        """Tell whether the row says any amount."""
+        return bool(self._amounts())
+
+    def _amounts(self) -> list[str]:
+        """Return what the row says of money; nothing, and nothing in any currency, says none."""
+        texts = (self.text(name) for name in ("unit_price", "line_total", "paid_shipping"))
+        return [text for text in texts if any("1" <= ch <= "9" for ch in text)]
 
     def weight(self, header_unit: str) -> int | None:
         """Return grams, by the unit of the cell, its own column or the heading; None where nothing is said."""

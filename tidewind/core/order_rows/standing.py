@@ -195,18 +195,18 @@ def _currencies(
 ) -> Counter[tuple[str, WordKind]]:
     """Return the other currencies in which rows are priced, by code; a sign that several share says none."""
     counted: Counter[tuple[str, WordKind]] = Counter()
-    names = [name for name in ("unit_price", "line_total", "currency") if name in columns]
+    names = [name for name in ("unit_price", "line_total", "paid_shipping", "currency") if name in columns]
     here = {name: n for n, name in enumerate(names)}
     heading = currency_of(headers[columns["unit_price"]]) if "unit_price" in columns and headers else ""
     # Figures say nothing of the currency: without them, of thirty thousand rows few are left.
     kinds = Counter(
-        tuple(re.sub(r"\d+", "1", cells[columns[name]]) if columns[name] < len(cells) else "" for name in names)
+        tuple(re.sub(r"[1-9]\d*", "1", cells[columns[name]]) if columns[name] < len(cells) else "" for name in names)
         for _, cells in rows
     )
     for texts, count in kinds.items():
         row = Row(0, texts, here, units)
         row.heading_currency = heading
-        if (other := row.priced_in() or "") in CURRENCIES:
+        if row.names_amount() and (other := row.currency()[0]) in CURRENCIES:
             counted[other.casefold(), "currency"] += count
     return counted
 
