@@ -240,6 +240,42 @@ def test_a_column_nobody_understood_is_said_by_keyboard_before_anything_comes_in
     expect(page.get_by_text("This import was taken back.")).to_be_visible()
 
 
+def test_orders_in_pounds_are_accepted_and_valued_at_one_rate_by_keyboard(browser: Browser, shop: Supervisor) -> None:
+    page = page_of(browser, shop)
+    page.goto("/import")
+    file = (
+        "order,name,address,postcode,city,country,sku,qty,price,currency\n"
+        "P-1,Tom Hale,12 Mill Lane,BS1 4QA,Bristol,GB,HF-02,2,18.20,GBP\n"
+        "P-2,Eve Hale,14 Mill Lane,BS1 4QA,Bristol,GB,HF-02,1,18.20,GBP\n"
+    )
+    page.set_input_files("input[type=file]", {"name": "p.csv", "mimeType": "text/csv", "buffer": file.encode()})
+    expect(page.get_by_role("heading", name="0 good orders, 2 rows kept back")).to_be_visible()
+    choose_by_keys(page, "What “GBP” means", "import, prices stay as they are")
+    page.get_by_role("button", name="Import 2 orders").press("Enter")
+    expect(page.get_by_text("2 orders imported.")).to_be_visible()
+
+    page.goto("/orders")
+    page.get_by_label("Search in the list").fill("Hale")
+    expect(row(page, "Tom Hale")).to_contain_text("Priced at 36.40 GBP; enter the value in EUR")
+    row(page, "Tom Hale").get_by_role("button", name="Fix").press("Enter")
+    value = page.get_by_role("textbox", name="Value of the goods")
+    value.fill("forty")
+    value.press("Enter")
+    expect(page.get_by_role("alert")).to_contain_text("“forty” is not a valid amount in EUR.")
+    axe(page)
+    value.fill("42,50")
+    page.get_by_label("At the same rate for all 2 orders in GBP").press("Space")
+    page.get_by_role("button", name="Save and plan 2 orders again").press("Enter")
+    for who in ("Tom Hale", "Eve Hale"):
+        expect(row(page, who)).not_to_contain_text("enter the value")
+        expect(row(page, who)).to_contain_text("€")
+    row(page, "Eve Hale").click()
+    page.keyboard.press("Enter")
+    expect(page.get_by_text("Valued at €21.25")).to_be_visible()
+    expect(page.get_by_text("£18.20").first).to_be_visible()
+    axe(page)
+
+
 def test_a_row_is_corrected_in_place_and_an_import_taken_back(browser: Browser, shop: Supervisor) -> None:
     page = page_of(browser, shop)
     page.goto("/import")

@@ -59,6 +59,9 @@ const number = (typed: string) => Number(typed.replace(",", "."));
 const send = useMutation({
   mutationFn: async () => {
     const a = asked.value;
+    const value = minorOf(a.value || "0", form.value!.currency);
+    if (value === undefined)
+      throw new Error(`“${a.value}” is not a valid amount in ${form.value!.currency}.`);
     const mm = a.sides.map((s) => lengthToMm(number(s)));
     return await sendRequest(key, {
       client_key: clientKey,
@@ -68,7 +71,7 @@ const send = useMutation({
       what: a.what,
       gross_g: weightToGrams(number(a.grams)),
       sides_mm: [mm[0] ?? 0, mm[1] ?? 0, mm[2] ?? 0],
-      value_minor: minorOf(a.value || "0", form.value!.currency) ?? 0,
+      value_minor: value,
       why: a.why,
       cost_code: a.cost_code,
       sticker_mail: a.sticker_mail,
@@ -104,17 +107,17 @@ const sides = computed(() => ["Length", "Width", "Height"]);
       <label v-else>Cost code<input v-model="asked.cost_code" maxlength="60" /></label>
       <div class="row">
         <label
-          >Weight in {{ weightUnit() }}, packed<input
+          >Weight, packed ({{ weightUnit() }})<input
             v-model="asked.grams"
             required
             inputmode="decimal" /></label
         ><label
-          >Value in {{ form.currency }}<input v-model="asked.value" inputmode="decimal"
+          >Value ({{ form.currency }})<input v-model="asked.value" inputmode="decimal"
         /></label>
       </div>
       <div class="row">
         <label v-for="(s, i) in sides" :key="s"
-          >{{ s }} in {{ sideUnit() }}<input v-model="asked.sides[i]" required inputmode="decimal"
+          >{{ s }} ({{ sideUnit() }})<input v-model="asked.sides[i]" required inputmode="decimal"
         /></label>
       </div>
       <h2>To</h2>

@@ -14,7 +14,7 @@ import { DataTable, FormDialog, ErrorNote } from "../../../shared/ui";
 import { type Schemas } from "../../../api/client";
 import { centimetres, country, dayAndClock, kilograms, money } from "../../../shared/format";
 import { useMe } from "../../../shared/session";
-import { gramsToPiece, pieceToGrams, pieceUnit } from "../../../shared/units";
+import { gramsToWeight, weightToGrams, weightUnit } from "../../../shared/units";
 import { vocabularyQuery } from "../../shape";
 
 type Asked = Schemas["RequestOut"];
@@ -38,9 +38,10 @@ function refresh(): void {
 const approve = useMutation({
   mutationFn: async () => {
     const d = deciding.value!;
-    const grams = pieceToGrams(Number(d.weight.replace(",", "."))) || null;
+    const grams = weightToGrams(Number(d.weight.replace(",", ".")));
+    if (!(grams > 0)) throw new Error(`“${d.weight}” is not a valid weight in ${weightUnit()}.`);
     return await approveRequest(d.asked.id, {
-      gross_g: d.weight === gramsToPiece(d.asked.gross_g) ? null : grams,
+      gross_g: d.weight === gramsToWeight(d.asked.gross_g) ? null : grams,
       service: d.service,
     });
   },
@@ -60,7 +61,7 @@ const decline = useMutation({
 function start(asked: Asked): void {
   approve.reset();
   decline.reset();
-  deciding.value = { asked, weight: gramsToPiece(asked.gross_g), service: null, words: "" };
+  deciding.value = { asked, weight: gramsToWeight(asked.gross_g), service: null, words: "" };
 }
 const naming = ref("");
 const codes = ref("");
@@ -199,7 +200,7 @@ const origin = window.location.origin;
           v-model="deciding.weight"
           class="w2"
           label="Weight"
-          :suffix="pieceUnit()"
+          :suffix="weightUnit()"
           inputmode="decimal"
         />
         <v-select
